@@ -1,0 +1,96 @@
+package finding
+
+// Cause says why an address has its finding, as "stage.what".
+type Cause string
+
+// Stage is a step of the verification. The furthest stage that spoke gives the
+// cause.
+type Stage string
+
+// The stages in their order, and the operator's own rules beside them.
+const (
+	StageSyntax    Stage = "syntax"
+	StageDomain    Stage = "domain"
+	StageExchanger Stage = "exchanger"
+	StageMailbox   Stage = "mailbox"
+	StageRule      Stage = "rule"
+)
+
+// The causes. Causes holds what each means.
+const (
+	SyntaxMalformed   Cause = "syntax.malformed"
+	SyntaxTooLong     Cause = "syntax.too-long"
+	SyntaxBadDomain   Cause = "syntax.bad-domain"
+	SyntaxUnsupported Cause = "syntax.unsupported"
+
+	DomainAbsent       Cause = "domain.absent"
+	DomainNoMail       Cause = "domain.no-mail"
+	DomainNoExchanger  Cause = "domain.no-exchanger"
+	DomainBadExchanger Cause = "domain.bad-exchanger"
+	DomainUnresolved   Cause = "domain.unresolved"
+
+	ExchangerUnreachable Cause = "exchanger.unreachable"
+	ExchangerSilent      Cause = "exchanger.silent"
+	ExchangerDroppedUs   Cause = "exchanger.dropped-us"
+	ExchangerGarbled     Cause = "exchanger.garbled"
+	ExchangerBlocksUs    Cause = "exchanger.blocks-us"
+	ExchangerThrottles   Cause = "exchanger.throttles"
+	ExchangerPostponed   Cause = "exchanger.postponed"
+	ExchangerNeedsTLS    Cause = "exchanger.needs-tls"
+	ExchangerUnavailable Cause = "exchanger.unavailable"
+	ExchangerNoUTF8      Cause = "exchanger.no-utf8"
+
+	MailboxAccepted    Cause = "mailbox.accepted"
+	MailboxAnyAccepted Cause = "mailbox.any-accepted"
+	MailboxAbsent      Cause = "mailbox.absent"
+	MailboxDisabled    Cause = "mailbox.disabled"
+	MailboxFull        Cause = "mailbox.full"
+	MailboxMoved       Cause = "mailbox.moved"
+	MailboxRestricted  Cause = "mailbox.restricted"
+	MailboxUnclear     Cause = "mailbox.unclear"
+
+	RuleSkipped Cause = "rule.skipped"
+	RuleDepth   Cause = "rule.depth"
+)
+
+// CauseInfo is the registry's entry for one cause.
+type CauseInfo struct {
+	Code    Cause  `json:"code" doc:"The cause, as stage.what."`
+	Stage   Stage  `json:"stage" doc:"The furthest stage that spoke."`
+	Title   string `json:"title" doc:"A short title."`
+	Meaning string `json:"meaning" doc:"What it means, in a sentence."`
+	Advice  string `json:"advice" doc:"What to do, in a sentence."`
+	// Findings are the findings the cause may go with.
+	Findings []Finding `json:"findings" doc:"The findings it may go with."`
+	// AskAgain tells whether asking again may bring another answer.
+	AskAgain bool `json:"askAgain" doc:"Whether asking again may bring another answer."`
+}
+
+func (i CauseInfo) allows(f Finding) bool {
+	for _, g := range i.Findings {
+		if g == f {
+			return true
+		}
+	}
+	return false
+}
+
+var byCode = func() map[Cause]CauseInfo {
+	m := make(map[Cause]CauseInfo, len(registry))
+	for _, i := range registry {
+		m[i.Code] = i
+	}
+	return m
+}()
+
+// Causes lists the registry in the order of the stages.
+func Causes() []CauseInfo { return append([]CauseInfo(nil), registry...) }
+
+// Lookup gives the registry's entry for a cause.
+func Lookup(c Cause) (CauseInfo, bool) {
+	i, ok := byCode[c]
+	return i, ok
+}
+
+// Stage is the stage a cause belongs to.
+func (c Cause) Stage() Stage { return byCode[c].Stage }

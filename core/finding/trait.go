@@ -1,0 +1,87 @@
+package finding
+
+import "sort"
+
+// Trait says what an address is like, whatever the finding.
+type Trait string
+
+// The traits. A trap is given with its kind.
+const (
+	TraitRole          Trait = "role"
+	TraitNoReply       Trait = "no-reply"
+	TraitDisposable    Trait = "disposable"
+	TraitFreeMail      Trait = "free-mail"
+	TraitTrapListed    Trait = "trap:listed"
+	TraitTrapPattern   Trait = "trap:pattern"
+	TraitTrapTypo      Trait = "trap:typo-domain"
+	TraitTrapRevived   Trait = "trap:revived"
+	TraitTypo          Trait = "typo"
+	TraitTagged        Trait = "tagged"
+	TraitRandomLooking Trait = "random-looking"
+	TraitInternational Trait = "international"
+	TraitDuplicate     Trait = "duplicate"
+)
+
+// TraitInfo is the registry's entry for one trait.
+type TraitInfo struct {
+	Code    Trait  `json:"code" doc:"The trait."`
+	Title   string `json:"title" doc:"A short title."`
+	Meaning string `json:"meaning" doc:"What it is and how it was recognised."`
+	// Harmful traits put a row out of a mailing under the default policy.
+	Harmful bool `json:"harmful" doc:"Whether the default policy leaves such rows out."`
+}
+
+var traits = []TraitInfo{
+	{TraitRole, "Role", "Stands for a task and not for a person, recognised by the name before the @ (RFC 2142 and usage).", false},
+	{TraitNoReply, "No-reply", "Says by its name that nobody reads it.", true},
+	{TraitDisposable, "Disposable", "Its domain is catalogued as one that hands out addresses for a few minutes or days.", true},
+	{TraitFreeMail, "Free-mail", "Its domain is catalogued as a mail service that anybody can open a mailbox at.", false},
+	{TraitTrapListed, "Trap, listed", "Its domain or the address itself is catalogued as a spam trap.", true},
+	{TraitTrapPattern, "Trap, by pattern", "Its name has the shape of addresses that are set out as spam traps.", true},
+	{TraitTrapTypo, "Trap, by typo domain", "Its domain is a known misspelling that is kept to catch careless senders.", true},
+	{TraitTrapRevived, "Trap, revived", "It was refused as absent in a run at least 6 months ago and is accepted now.", true},
+	{TraitTypo, "Typo", "Its domain is one slip away from a much more common one; the suggestion stands beside it.", false},
+	{TraitTagged, "Tagged", "Carries a tag after a plus sign; it is the same mailbox without it at most hosts.", false},
+	{TraitRandomLooking, "Random-looking", "The name before the @ looks like keys struck at random.", false},
+	{TraitInternational, "International", "Holds letters outside ASCII (RFC 6531).", false},
+	{TraitDuplicate, "Duplicate", "The same address stands in an earlier row of the list.", true},
+}
+
+// TraitInfos lists the registry of traits.
+func TraitInfos() []TraitInfo { return append([]TraitInfo(nil), traits...) }
+
+// Traits is a set of traits, sorted and without repetition.
+type Traits []Trait
+
+// With gives the set with one more trait in it.
+func (t Traits) With(more ...Trait) Traits {
+	out := append(Traits(nil), t...)
+	for _, m := range more {
+		if !out.Has(m) {
+			out = append(out, m)
+		}
+	}
+	sort.Slice(out, func(i, j int) bool { return out[i] < out[j] })
+	return out
+}
+
+// Has tells whether the trait is in the set.
+func (t Traits) Has(x Trait) bool {
+	for _, y := range t {
+		if x == y {
+			return true
+		}
+	}
+	return false
+}
+
+// Harmful lists the traits of the set that put a row out of a mailing.
+func (t Traits) Harmful() []TraitInfo {
+	var out []TraitInfo
+	for _, i := range traits {
+		if i.Harmful && t.Has(i.Code) {
+			out = append(out, i)
+		}
+	}
+	return out
+}

@@ -1,0 +1,93 @@
+// Package pace decides how fast an operator may be asked: on how many lanes
+// at a time, and when to come back. It is a plain function from what was
+// learnt so far and what the last parcel met to what to do next; it holds no
+// clock, no lock and no connection.
+package pace
+
+import (
+	"math/rand/v2"
+	"time"
+)
+
+// Pace is what is known about the manners of one operator.
+type Pace struct {
+	// Lanes is how many sessions may be open at once, 1 to Cap.
+	Lanes int `json:"lanes"`
+	// Calm counts parcels in a row without a complaint.
+	Calm int `json:"calm"`
+	// Complaints counts complaints in a row: each doubles the rest.
+	Complaints int `json:"complaints"`
+	// RestUntil is when the operator may be asked again.
+	RestUntil time.Time `json:"restUntil,omitzero"`
+}
+
+// Bounds.
+const (
+	// Cap is the most lanes an operator gets: polite for hosts that allow 10
+	// connections from one source, as many do.
+	Cap = 4
+	// firstRest is how long an operator rests after a first complaint.
+	firstRest = 20 * time.Second
+	longRest  = 15 * time.Minute
+	// calmParcels in a row without a complaint earn one more lane.
+	calmParcels = 2
+)
+
+// Start is the pace for an operator that nothing is known about.
+func Start() Pace { return Pace{Lanes: 1} }
+
+// Seen is what a parcel met at the operator.
+type Seen struct {
+	Sessions  int // sessions that came as far as a question
+	Throttled int // complaints that we ask too much or too fast
+	Failed    int // sessions that did not come about or broke
+}
+
+// After gives the pace after a parcel: one lane more after some calm, half the
+// lanes and a rest after a complaint (additive increase, multiplicative
+// decrease). Hosts that cannot be reached get no more lanes, but no rest
+// either: the rounds see to that.
+func (p Pace) After(s Seen, now time.Time) Pace {
+	switch {
+	case s.Throttled > 0:
+		rest := min(firstRest<<min(p.Complaints, 10), longRest)
+		p.RestUntil = now.Add(rest + rand.N(rest/4))
+		p.Lanes = max(1, p.Lanes/2)
+		p.Complaints++
+		p.Calm = 0
+	case s.Failed > 0 || s.Sessions == 0:
+		p.Calm = 0
+	default:
+		p.Complaints = 0
+		if p.Calm++; p.Calm >= calmParcels && p.Lanes < Cap {
+			p.Lanes++
+			p.Calm = 0
+		}
+	}
+	return p
+}
+
+// Resting tells whether the operator is to be left alone at this moment.
+func (p Pace) Resting(now time.Time) bool { return now.Before(p.RestUntil) }
+
+// Rounds are the waits before postponed addresses are asked again: the first
+// wait after round 1, and so on. When they are used up, an address stays as it
+// is. Greylisting hosts let a sender in after 1 to 15 minutes (RFC 6647
+// section 5), some after an hour.
+type Rounds []time.Duration
+
+// DefaultRounds fit greylisting as it is found in practice.
+func DefaultRounds() Rounds {
+	return Rounds{5 * time.Minute, 15 * time.Minute, 45 * time.Minute, 2 * time.Hour}
+}
+
+// Return gives when to ask again after that many rounds; ok is false when the
+// rounds are used up. The wait is drawn out at random by up to a fifth, so
+// that not everything comes back at the same moment.
+func (r Rounds) Return(rounds int, now time.Time) (at time.Time, ok bool) {
+	if rounds < 1 || rounds > len(r) {
+		return time.Time{}, false
+	}
+	wait := r[rounds-1]
+	return now.Add(wait + rand.N(wait/5+1)), true
+}

@@ -1,0 +1,88 @@
+package policy
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+)
+
+// Count is how many rows share a ruling.
+type Count struct {
+	Decision Decision `json:"decision" doc:"What to do with these rows."`
+	Reason   string   `json:"reason" doc:"Why, as a noun for a sentence."`
+	Rows     int64    `json:"rows" doc:"How many rows."`
+}
+
+// Tally counts rows by ruling.
+type Tally map[Ruling]int64
+
+// Counts lists the tally: keep, hold, drop, the largest count first in each.
+func (t Tally) Counts() []Count {
+	var out []Count
+	for r, n := range t {
+		if n > 0 {
+			out = append(out, Count{r.Decision, r.Reason, n})
+		}
+	}
+	order := Decisions()
+	slices.SortFunc(out, func(a, b Count) int {
+		return cmp.Or(slices.Index(order, a.Decision)-slices.Index(order, b.Decision),
+			cmp.Compare(b.Rows, a.Rows), cmp.Compare(a.Reason, b.Reason))
+	})
+	return out
+}
+
+// Rows adds up the rows of one decision.
+func (t Tally) Rows(d Decision) (n int64) {
+	for r, rows := range t {
+		if r.Decision == d {
+			n += rows
+		}
+	}
+	return n
+}
+
+// Total adds up all rows.
+func (t Tally) Total() (n int64) {
+	for _, rows := range t {
+		n += rows
+	}
+	return n
+}
+
+// Sentence says how many rows will be taken out and what stays behind for
+// which reason, before the file is made.
+func (t Tally) Sentence(taken Decision) string {
+	total, rows := t.Total(), t.Rows(taken)
+	verb := map[Decision]string{Keep: "kept", Hold: "held", Drop: "dropped"}[taken]
+	s := fmt.Sprintf("%s of %s will be %s.", Number(rows), Rows(total), verb)
+	var left []string
+	for _, c := range t.Counts() {
+		if c.Decision != taken {
+			left = append(left, Number(c.Rows)+" "+c.Reason)
+		}
+	}
+	if len(left) > 0 {
+		s += " Left out: " + strings.Join(left, ", ") + "."
+	}
+	return s
+}
+
+// Rows writes a number of rows.
+func Rows(n int64) string {
+	if n == 1 {
+		return "1 row"
+	}
+	return Number(n) + " rows"
+}
+
+// Number writes a number with commas between the thousands.
+func Number(n int64) string {
+	s := strconv.FormatInt(n, 10)
+	for i := len(s) - 3; i > 0 && s[i-1] != '-'; i -= 3 {
+		s = s[:i] + "," + s[i:]
+	}
+	return s
+}

@@ -1,0 +1,140 @@
+package probe
+
+import (
+	"time"
+
+	"varnet/core/finding"
+	"varnet/core/reply"
+)
+
+// conclude turns the answers into results, domain by domain.
+func (v *visit) conclude(now time.Time) {
+	for _, s := range v.sites {
+		m := s.manner(now)
+		v.out.Manners[s.Name] = m
+		for _, it := range s.items {
+			v.settle(it, m)
+		}
+	}
+}
+
+// manner tells from the made-up mailboxes how the domain takes mail. One that
+// was put off or answered by a refusal of us proves nothing.
+func (s *site) manner(now time.Time) Manner {
+	if len(s.madeUp) == 0 {
+		m := *s.Manner
+		m.Reused = true
+		return m
+	}
+	m := Manner{At: now}
+	taken, refused := 0, 0
+	for _, it := range s.madeUp {
+		if it.state == waiting {
+			continue
+		}
+		m.MadeUp = append(m.MadeUp, MadeUp{it.mailbox, it.asked.Reply, it.asked.Conversation})
+		switch {
+		case it.state != answered:
+		case it.meaning.Effect == reply.Accepted:
+			taken++
+		case it.reply.Permanent() && it.meaning.About != reply.Us:
+			refused++
+		}
+	}
+	switch {
+	case taken > 0 && refused > 0:
+		m.Accepts = AcceptsSome
+	case taken >= madeUpPerDomain:
+		m.Accepts = AcceptsAny
+	case refused > 0:
+		m.Accepts = AcceptsKnown
+	default:
+		m.Accepts = AcceptsOpen
+	}
+	return m
+}
+
+// settle puts one question where it belongs.
+func (v *visit) settle(it *item, m Manner) {
+	r := Result{Question: *it.q, Domain: it.site.Name}
+	t := r.Traits
+	if it.state == waiting {
+		r.Verdict = finding.Conclude(finding.Undecided, finding.ExchangerUnavailable, t)
+		v.out.Unasked = append(v.out.Unasked, r)
+		return
+	}
+	r.Asked = append(append([]Asked(nil), r.Asked...), it.asked)
+	var again bool
+	r.Verdict, again = it.verdict(m, t)
+	if again {
+		r.Rounds++
+		v.out.Postponed = append(v.out.Postponed, r)
+		return
+	}
+	v.out.Results = append(v.out.Results, r)
+}
+
+// verdict concludes from the answer and the domain's manner; again tells that
+// another round may bring more.
+func (it *item) verdict(m Manner, t finding.Traits) (v finding.Verdict, again bool) {
+	switch {
+	case it.state == untaken:
+		return finding.ConcludeFrom(finding.ExchangerNoUTF8, t), false
+	case it.meaning.Effect == reply.Accepted:
+		return it.accepted(m, t)
+	case it.meaning.Effect == reply.Unclear && it.refusedAsMadeUp(m):
+		return finding.ConcludeFrom(finding.MailboxAbsent, t), false
+	}
+	cause := it.meaning.Cause
+	if cause == finding.MailboxAbsent && m.Accepts == AcceptsSome {
+		cause = finding.MailboxUnclear // its no proves as little as its yes
+	}
+	v = finding.ConcludeFrom(cause, t)
+	return v, v.Finding == finding.Undecided && it.meaning.Cause == cause && it.meaning.Effect != reply.Unclear
+}
+
+// accepted weighs a yes against what the domain does with made-up mailboxes.
+func (it *item) accepted(m Manner, t finding.Traits) (v finding.Verdict, again bool) {
+	switch m.Accepts {
+	case AcceptsKnown:
+		return finding.ConcludeFrom(finding.MailboxAccepted, t), false
+	case AcceptsAny:
+		return finding.ConcludeFrom(finding.MailboxAnyAccepted, t), false
+	case AcceptsSome:
+		return finding.ConcludeFrom(finding.MailboxUnclear, t), false
+	}
+	return finding.ConcludeFrom(it.site.madeUpCause(), t), true
+}
+
+// madeUpCause is why nothing was learnt from the made-up mailboxes.
+func (s *site) madeUpCause() finding.Cause {
+	for _, it := range s.madeUp {
+		info, _ := finding.Lookup(it.meaning.Cause)
+		if len(info.Findings) == 1 && info.Findings[0] == finding.Undecided {
+			return it.meaning.Cause
+		}
+	}
+	return finding.MailboxUnclear
+}
+
+// refusedAsMadeUp tells a refusal in the very words that made-up mailboxes got
+// from a host that takes others: then it means that the mailbox is not there,
+// however little the words say.
+func (it *item) refusedAsMadeUp(m Manner) bool {
+	if m.Accepts != AcceptsKnown || !it.reply.Permanent() || it.meaning.About == reply.Us {
+		return false
+	}
+	took := false
+	for _, other := range it.site.items {
+		took = took || other.state == answered && other.meaning.Effect == reply.Accepted
+	}
+	if !took {
+		return false
+	}
+	for _, other := range it.site.madeUp {
+		if other.state == answered && other.reply.Code == it.reply.Code && other.reply.Enhanced == it.reply.Enhanced {
+			return true
+		}
+	}
+	return false
+}

@@ -1,0 +1,57 @@
+package probe
+
+import (
+	"slices"
+
+	"varnet/core/finding"
+	"varnet/core/reply"
+	"varnet/core/smtp"
+)
+
+var silence = reply.Meaning{About: reply.Moment, Effect: reply.Postponed, Cause: finding.ExchangerSilent,
+	Why: "The host took the connection and did not answer in time."}
+
+var troubles = map[smtp.Trouble]reply.Meaning{
+	smtp.Unreachable: {About: reply.Moment, Effect: reply.Postponed, Cause: finding.ExchangerUnreachable,
+		Why: "No connection came about."},
+	smtp.Silent: silence,
+	smtp.Dropped: {About: reply.Moment, Effect: reply.Postponed, Cause: finding.ExchangerDroppedUs,
+		Why: "The host closed the connection before it answered."},
+	smtp.Garbled: {About: reply.Moment, Effect: reply.Postponed, Cause: finding.ExchangerGarbled,
+		Why: "What the host sent is no reply of the protocol."},
+	smtp.NoTLS: {About: reply.Us, Effect: reply.Refused, Cause: finding.ExchangerNeedsTLS,
+		Why: "The host wants encryption, and none came about."},
+}
+
+// failureMeaning tells what a failed session means for the mailboxes it left
+// unanswered; ok is false when only our own time was up, which means nothing.
+func failureMeaning(f *smtp.Failure) (m reply.Meaning, ok bool) {
+	if f.Trouble == smtp.Refused {
+		return reply.ReadSession(f.Reply), true
+	}
+	m, ok = troubles[f.Trouble]
+	return m, ok
+}
+
+// byTelling orders troubles by how much they tell: a host that spoke tells more
+// than one that could not be reached.
+var byTelling = []smtp.Trouble{smtp.OutOfTime, smtp.Unreachable, smtp.Silent, smtp.Dropped, smtp.Garbled, smtp.NoTLS, smtp.Refused}
+
+func telling(f *smtp.Failure) int { return slices.Index(byTelling, f.Trouble) }
+
+// patience is how many more rounds an address gets for a cause that time
+// seldom mends; every other cause gets all the rounds there are.
+var patience = map[finding.Cause]int{
+	finding.ExchangerUnreachable: 1,
+	finding.ExchangerSilent:      1,
+	finding.ExchangerDroppedUs:   1,
+	finding.ExchangerGarbled:     1,
+	finding.ExchangerNeedsTLS:    1,
+	finding.ExchangerBlocksUs:    1,
+}
+
+// Patient tells whether a postponed result is worth one more round.
+func (r Result) Patient() bool {
+	most, bounded := patience[r.Verdict.Cause]
+	return !bounded || r.Rounds <= most
+}

@@ -1,0 +1,216 @@
+// Package probe asks mail hosts about a parcel of addresses and concludes what
+// their answers allow.
+//
+// A parcel holds domains with their exchangers and, for each, the addresses in
+// question. Domains that share exchangers share sessions; operators are visited
+// side by side, each on one connection at a time. Made-up mailboxes are asked
+// among the real ones, so that a host that takes anything is found out.
+//
+//	p := probe.New(dialer, identity)
+//	out := p.Probe(ctx, probe.Parcel{Domains: domains})
+//	// out.Results are concluded; out.Postponed want another round;
+//	// out.Unasked were not reached and lose nothing.
+package probe
+
+import (
+	"context"
+	"net"
+	"strings"
+	"sync"
+	"time"
+
+	"varnet/core/address"
+	"varnet/core/finding"
+	"varnet/core/pace"
+	"varnet/core/resolve"
+	"varnet/core/smtp"
+)
+
+// Dialer opens connections to exchangers; *net.Dialer is one.
+type Dialer interface {
+	DialContext(ctx context.Context, network, addr string) (net.Conn, error)
+}
+
+// Prober asks mail hosts. Its fields may be set before first use.
+type Prober struct {
+	Dialer   Dialer
+	Identity smtp.Identity
+	Limits   smtp.Limits
+	// Connect bounds one connection attempt. Default 8 s.
+	Connect time.Duration
+	// Port is the exchangers' port: 25, but for the practice internet.
+	Port int
+	// Width is how many operators of one parcel are visited side by side.
+	Width int
+}
+
+// New makes a prober for port 25 with the default limits.
+func New(d Dialer, id smtp.Identity) *Prober {
+	return &Prober{Dialer: d, Identity: id, Limits: smtp.DefaultLimits(), Connect: 8 * time.Second, Port: 25, Width: 32}
+}
+
+// Question is one address in question.
+type Question struct {
+	// Ref is the caller's own; it comes back with the outcome.
+	Ref     int64
+	Address address.Address
+	Traits  finding.Traits
+	// Rounds counts the rounds the address went through without a conclusion.
+	Rounds int
+	// Asked holds the answers of those rounds.
+	Asked []Asked
+}
+
+// Asked is one time a host was asked about an address.
+type Asked struct {
+	// Parcel and Conversation tell where the session-level lines are kept;
+	// the caller fills in Parcel.
+	Parcel       int64     `json:"parcel,omitempty"`
+	Conversation int       `json:"conversation"`
+	At           time.Time `json:"at"`
+	TookMS       float64   `json:"tookMs"`
+	Reply        string    `json:"reply,omitempty"`
+	// Why is the reason of the rule that read the reply, or the trouble that
+	// left the question unanswered.
+	Why string `json:"why"`
+}
+
+// Domain is one domain of a parcel.
+type Domain struct {
+	Name       string
+	Operator   string
+	Exchangers []resolve.Exchanger
+	// Manner is what is known of the domain from before, nil for nothing.
+	Manner    *Manner
+	Questions []Question
+}
+
+// Parcel is a bounded handful of addresses, probed and recorded as one.
+type Parcel struct{ Domains []Domain }
+
+// Result is a concluded question.
+type Result struct {
+	Question
+	Domain  string
+	Verdict finding.Verdict
+}
+
+// Outcome is what became of a parcel. Every question of the parcel is in
+// exactly one of Results, Postponed and Unasked.
+type Outcome struct {
+	Results []Result
+	// Postponed want another round; their verdict stands if there is none.
+	Postponed []Result
+	// Unasked were not reached before the time was up.
+	Unasked       []Result
+	Conversations []Conversation
+	Manners       map[string]Manner // by domain
+	Seen          map[string]pace.Seen
+}
+
+// Conversation is the record of one session, without the questions about
+// mailboxes.
+type Conversation struct {
+	Exchanger string        `json:"exchanger"`
+	Addr      string        `json:"addr"`
+	Identity  smtp.Identity `json:"identity"`
+	At        time.Time     `json:"at"`
+	Encrypted bool          `json:"encrypted,omitempty"`
+	Lines     []smtp.Line   `json:"lines"`
+	// Ended says why the session ended early; "" for a session that ended
+	// because we had asked all we wanted.
+	Ended string `json:"ended,omitempty"`
+}
+
+// Probe asks about the parcel until all is answered or ctx ends.
+func (p *Prober) Probe(ctx context.Context, parcel Parcel) Outcome {
+	var (
+		mu   sync.Mutex
+		wg   sync.WaitGroup
+		out  = Outcome{Manners: map[string]Manner{}, Seen: map[string]pace.Seen{}}
+		free = make(chan struct{}, max(1, p.Width))
+	)
+	for operator, domains := range byOperator(parcel.Domains) {
+		free <- struct{}{}
+		wg.Go(func() {
+			defer func() { <-free }()
+			one := p.visitOperator(ctx, domains)
+			mu.Lock()
+			defer mu.Unlock()
+			out.merge(operator, one)
+		})
+	}
+	wg.Wait()
+	return out
+}
+
+func byOperator(domains []Domain) map[string][]Domain {
+	m := map[string][]Domain{}
+	for _, d := range domains {
+		m[d.Operator] = append(m[d.Operator], d)
+	}
+	return m
+}
+
+// visitOperator visits the operator's hosts one after the other: an operator
+// sees one connection of a lane at a time.
+func (p *Prober) visitOperator(ctx context.Context, domains []Domain) visit {
+	var all visit
+	for _, group := range byExchangers(domains) {
+		v := visit{prober: p, domains: group, exchangers: group[0].Exchangers}
+		v.run(ctx)
+		all.absorb(v)
+	}
+	return all
+}
+
+// byExchangers groups domains with the same exchangers, in a stable order.
+func byExchangers(domains []Domain) [][]Domain {
+	index := map[string]int{}
+	var groups [][]Domain
+	for _, d := range domains {
+		var key strings.Builder
+		for _, x := range d.Exchangers {
+			key.WriteString(x.Host + " ")
+		}
+		i, ok := index[key.String()]
+		if !ok {
+			i = len(groups)
+			index[key.String()] = i
+			groups = append(groups, nil)
+		}
+		groups[i] = append(groups[i], d)
+	}
+	return groups
+}
+
+// merge takes over what a visit brought; conversations are numbered anew.
+func (o *Outcome) merge(operator string, v visit) {
+	shift := len(o.Conversations)
+	for _, list := range []*[]Result{&v.out.Results, &v.out.Postponed, &v.out.Unasked} {
+		renumber(*list, shift)
+	}
+	o.Results = append(o.Results, v.out.Results...)
+	o.Postponed = append(o.Postponed, v.out.Postponed...)
+	o.Unasked = append(o.Unasked, v.out.Unasked...)
+	o.Conversations = append(o.Conversations, v.out.Conversations...)
+	for d, m := range v.out.Manners {
+		for i := range m.MadeUp {
+			m.MadeUp[i].Conversation += shift
+		}
+		o.Manners[d] = m
+	}
+	o.Seen[operator] = v.seen
+}
+
+// renumber shifts the conversation numbers of the answers got in this parcel:
+// those whose Parcel is not filled in yet.
+func renumber(list []Result, shift int) {
+	for i := range list {
+		for j := range list[i].Asked {
+			if a := &list[i].Asked[j]; a.Parcel == 0 {
+				a.Conversation += shift
+			}
+		}
+	}
+}

@@ -1,0 +1,356 @@
+package probe
+
+import (
+	"context"
+	"errors"
+	"net"
+	"strconv"
+	"time"
+
+	"varnet/core/pace"
+	"varnet/core/reply"
+	"varnet/core/resolve"
+	"varnet/core/smtp"
+)
+
+// visit asks the exchangers shared by a group of domains, session after
+// session, until every item is answered or given up.
+type visit struct {
+	prober     *Prober
+	domains    []Domain
+	exchangers []resolve.Exchanger
+	sites      []*site
+	limits     smtp.Limits
+	start      time.Time
+	answers    int
+	out        Outcome
+	seen       pace.Seen
+}
+
+// site is one domain of the visit, with the answers so far.
+type site struct {
+	*Domain
+	items  []*item // the real ones
+	madeUp []*item
+}
+
+// item is one mailbox to ask about.
+type item struct {
+	site    *site
+	q       *Question // nil for a made-up mailbox
+	mailbox string
+	reply   smtp.Reply
+	meaning reply.Meaning
+	asked   Asked
+	state   state
+}
+
+type state int
+
+const (
+	waiting  state = iota
+	answered       // reply and meaning hold
+	failed         // meaning holds; the host never answered
+	untaken        // the host takes no such address (SMTPUTF8)
+)
+
+func (v *visit) run(ctx context.Context) {
+	v.start = time.Now()
+	v.out.Manners = map[string]Manner{}
+	v.limits = v.prober.Limits
+	v.ask(ctx, v.prepare(v.start))
+	v.ask(ctx, v.doubt())
+	v.conclude(time.Now())
+}
+
+// prepare lines up the mailboxes: those of a domain together, the made-up ones
+// after the first real one and in the middle.
+func (v *visit) prepare(now time.Time) (queue []*item) {
+	for i := range v.domains {
+		s := &site{Domain: &v.domains[i]}
+		v.sites = append(v.sites, s)
+		for j := range s.Questions {
+			q := &s.Questions[j]
+			s.items = append(s.items, &item{site: s, q: q, mailbox: q.Address.Mailbox()})
+		}
+		line := append([]*item(nil), s.items...)
+		if !s.Manner.Good(now) {
+			line = interleave(line, s.invent(madeUpPerDomain))
+		}
+		queue = append(queue, line...)
+	}
+	return queue
+}
+
+// invent adds made-up mailboxes to the site. Those of an earlier round come
+// first: a greylisting host lets in only whom it has put off before.
+func (s *site) invent(n int) []*item {
+	var known []MadeUp
+	if s.Manner != nil {
+		known = s.Manner.MadeUp
+	}
+	for i := len(s.madeUp); n > 0; i, n = i+1, n-1 {
+		mailbox := madeUpLocal() + "@" + s.Name
+		if i < len(known) {
+			mailbox = known[i].Mailbox
+		}
+		s.madeUp = append(s.madeUp, &item{site: s, mailbox: mailbox})
+	}
+	return s.madeUp
+}
+
+// doubtful is how many more made-up mailboxes a doubtful domain is asked about.
+const doubtful = 8
+
+// doubt looks for domains that took some real mailboxes and refused others. A
+// host that answers by chance does just that, and two made-up mailboxes find
+// it out only three times in four.
+func (v *visit) doubt() (queue []*item) {
+	for _, s := range v.sites {
+		taken, refused := 0, 0
+		for _, it := range s.items {
+			taken += it.countIf(reply.Accepted)
+			refused += it.countIf(reply.Refused)
+		}
+		if len(s.madeUp) > 0 && taken > 0 && refused > 0 && s.manner(v.start).Accepts == AcceptsKnown {
+			queue = append(queue, s.invent(doubtful)[madeUpPerDomain:]...)
+		}
+	}
+	return queue
+}
+
+func (it *item) countIf(e reply.Effect) int {
+	if it.state == answered && it.meaning.Effect == e {
+		return 1
+	}
+	return 0
+}
+
+func interleave(real, madeUp []*item) []*item {
+	middle := (len(real) + 1) / 2
+	line := append([]*item{}, real[:min(1, len(real))]...)
+	line = append(line, madeUp[0])
+	if middle > 1 {
+		line = append(line, real[1:middle]...)
+	}
+	line = append(line, madeUp[1:]...)
+	return append(line, real[max(1, middle):]...)
+}
+
+// maxIdle is how many sessions in a row may bring no answer at all.
+const maxIdle = 2
+
+// ask works the queue off. Sessions that bring answers are followed by more; a
+// host that breaks off without any gets maxIdle chances before the rest of the
+// queue is given up with the last failure's meaning.
+func (v *visit) ask(ctx context.Context, queue []*item) {
+	idle := 0
+	for len(queue) > 0 && ctx.Err() == nil {
+		session, number, failure := v.connect(ctx)
+		if failure != nil {
+			v.giveUp(queue, failure, number)
+			return
+		}
+		v.seen.Sessions++
+		queue = v.dropUntaken(session, queue)
+		before := len(queue)
+		queue = v.askSession(session, queue, number)
+		failure = session.Failure()
+		v.close(session, number)
+		if len(queue) < before {
+			idle = 0
+		} else {
+			idle++
+		}
+		if failure == nil {
+			continue
+		}
+		v.count(failure)
+		// Some hosts throw away the answers to a window when they break off.
+		v.limits.Window = 1
+		if wantsRest(failure) || idle >= maxIdle {
+			if idle > 0 || before == len(queue) {
+				v.giveUp(queue, failure, number)
+			}
+			return
+		}
+	}
+}
+
+// wantsRest tells the failure after which going on would be rude.
+func wantsRest(f *smtp.Failure) bool {
+	return f.Trouble == smtp.OutOfTime || f.Trouble == smtp.Refused
+}
+
+// askSession asks as much of the queue as the session takes and gives back the
+// rest.
+func (v *visit) askSession(s *smtp.Session, queue []*item, number int) []*item {
+	for len(queue) > 0 {
+		n := min(s.Room(), len(queue))
+		if n == 0 {
+			return queue
+		}
+		mailboxes := make([]string, n)
+		for i := range mailboxes {
+			mailboxes[i] = queue[i].mailbox
+		}
+		done := 0
+		for i, a := range s.Ask(mailboxes) {
+			if !a.Answered {
+				break
+			}
+			queue[i].take(a, number)
+			if queue[i].meaning.About == reply.Us && queue[i].meaning.Effect == reply.Postponed {
+				v.seen.Throttled++
+			}
+			done++
+		}
+		v.answers += done
+		queue = queue[done:]
+		if done == 0 || s.Failure() != nil {
+			return queue
+		}
+	}
+	return queue
+}
+
+func (it *item) take(a smtp.Answer, conversation int) {
+	it.state, it.reply, it.meaning = answered, a.Reply, reply.Read(a.Reply)
+	it.asked = Asked{Conversation: conversation, At: a.At,
+		TookMS: float64(a.Took.Microseconds()) / 1000, Reply: clip(a.Reply.String()), Why: it.meaning.Why}
+}
+
+// dropUntaken sets aside what this host cannot be asked about.
+func (v *visit) dropUntaken(s *smtp.Session, queue []*item) []*item {
+	kept := queue[:0:0]
+	for _, it := range queue {
+		if s.Takes(it.mailbox) {
+			kept = append(kept, it)
+			continue
+		}
+		it.state = untaken
+		it.asked = Asked{Conversation: len(v.out.Conversations) - 1, At: time.Now(),
+			Why: "The host does not offer SMTPUTF8 (RFC 6531), so it was not asked."}
+	}
+	return kept
+}
+
+// giveUp marks what is left of the queue with the failure's meaning. When only
+// our own time was up the items stay waiting and lose nothing, unless the host
+// had as long as any reply may take and never answered.
+func (v *visit) giveUp(queue []*item, f *smtp.Failure, number int) {
+	m, ok := failureMeaning(f)
+	if !ok {
+		if v.answers > 0 || time.Since(v.start) < v.prober.Limits.Command {
+			return
+		}
+		m = silence
+	}
+	for _, it := range queue {
+		it.state, it.meaning = failed, m
+		it.asked = Asked{Conversation: number, At: time.Now(), Why: m.Why}
+		if f.Trouble == smtp.Refused {
+			it.asked.Reply = clip(f.Reply.String())
+		}
+	}
+}
+
+func (v *visit) count(f *smtp.Failure) {
+	if m, ok := failureMeaning(f); ok {
+		v.seen.Failed++
+		if m.About == reply.Us && m.Effect == reply.Postponed {
+			v.seen.Throttled++
+		}
+	}
+}
+
+// maxDoors bounds how many addresses of exchangers are tried for one session.
+const maxDoors = 4
+
+// connect opens a session at the first exchanger that takes one: the next one
+// is tried after a failed connection and after any refusal of the session
+// (RFC 5321 section 5.1). The failure that comes back is the one that tells
+// most.
+func (v *visit) connect(ctx context.Context) (*smtp.Session, int, *smtp.Failure) {
+	var worst *smtp.Failure
+	number, doors := -1, 0
+	for _, x := range v.exchangers {
+		for _, ip := range x.Addrs {
+			if doors++; doors > maxDoors || ctx.Err() != nil && worst != nil {
+				break
+			}
+			s, f := v.open(ctx, x.Host, net.JoinHostPort(ip.String(), strconv.Itoa(v.prober.Port)))
+			if f == nil {
+				return s, len(v.out.Conversations) - 1, nil
+			}
+			v.count(f)
+			if worst == nil || telling(f) > telling(worst) {
+				worst, number = f, len(v.out.Conversations)-1
+			}
+		}
+	}
+	if worst == nil {
+		worst = &smtp.Failure{Step: smtp.StepConnect, Trouble: smtp.Unreachable, Err: errors.New("no exchanger has an address")}
+	}
+	return nil, number, worst
+}
+
+func (v *visit) open(ctx context.Context, host, addr string) (*smtp.Session, *smtp.Failure) {
+	c := Conversation{Exchanger: host, Addr: addr, Identity: v.prober.Identity, At: time.Now()}
+	s, f := v.dial(ctx, addr)
+	if s != nil {
+		c.Lines, c.Encrypted = s.Lines(), s.Encrypted()
+	}
+	if f != nil {
+		c.Ended = f.Error()
+	}
+	v.out.Conversations = append(v.out.Conversations, c)
+	return s, f
+}
+
+func (v *visit) dial(ctx context.Context, addr string) (*smtp.Session, *smtp.Failure) {
+	dialCtx, cancel := context.WithTimeout(ctx, v.prober.Connect)
+	defer cancel()
+	conn, err := v.prober.Dialer.DialContext(dialCtx, "tcp", addr)
+	if err != nil {
+		trouble := smtp.Unreachable
+		if ctx.Err() != nil {
+			trouble = smtp.OutOfTime
+		}
+		return nil, &smtp.Failure{Step: smtp.StepConnect, Trouble: trouble, Err: err}
+	}
+	s, err := smtp.Open(ctx, conn, v.prober.Identity, v.limits)
+	var f *smtp.Failure
+	if errors.As(err, &f) {
+		return s, f
+	}
+	return s, nil
+}
+
+// close ends the session and completes its record.
+func (v *visit) close(s *smtp.Session, number int) {
+	s.Close()
+	c := &v.out.Conversations[number]
+	c.Lines, c.Encrypted = s.Lines(), s.Encrypted()
+	if f := s.Failure(); f != nil {
+		c.Ended = f.Error()
+	}
+}
+
+// absorb takes over another visit of the same operator.
+func (v *visit) absorb(w visit) {
+	if v.out.Manners == nil {
+		v.out.Manners, v.out.Seen = map[string]Manner{}, map[string]pace.Seen{}
+	}
+	v.out.merge("", w)
+	v.seen.Sessions += w.seen.Sessions
+	v.seen.Failed += w.seen.Failed
+	v.seen.Throttled += w.seen.Throttled
+}
+
+func clip(s string) string {
+	if len(s) > 600 {
+		return s[:600] + "…"
+	}
+	return s
+}

@@ -1,0 +1,242 @@
+package resolve
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net"
+	"net/netip"
+	"strings"
+	"sync/atomic"
+	"time"
+
+	"github.com/miekg/dns"
+)
+
+// Status is how one lookup came out.
+type Status string
+
+// The ways a lookup can come out.
+const (
+	StatusFound  Status = "found"  // records of the type asked for
+	StatusEmpty  Status = "empty"  // the name exists, without such records (NODATA)
+	StatusAbsent Status = "absent" // NXDOMAIN
+	StatusFailed Status = "failed" // no resolver gave a usable answer
+)
+
+// MX is one MX record; Host is "" for the root, which stands for a null MX.
+type MX struct {
+	Host       string `json:"host"`
+	Preference uint16 `json:"preference"`
+}
+
+// Answer is the outcome of one lookup.
+type Answer struct {
+	Name    string       `json:"name"`
+	Type    string       `json:"type"`
+	Status  Status       `json:"status"`
+	MX      []MX         `json:"mx,omitempty"`
+	Addrs   []netip.Addr `json:"addrs,omitempty"`
+	Server  string       `json:"server,omitempty"`
+	Problem string       `json:"problem,omitempty"`
+	TookMS  float64      `json:"tookMs"`
+	At      time.Time    `json:"at"`
+	Expires time.Time    `json:"expires"`
+}
+
+// Resolver asks recursive resolvers. Make one with New and share it.
+type Resolver struct {
+	// Servers are asked in turn, as host:port.
+	Servers []string
+	// AllowPrivate lets exchangers with loopback and private addresses
+	// through. The practice internet needs it; nothing else does.
+	AllowPrivate bool
+	// Timeout bounds one try at one server. Default 3 s.
+	Timeout time.Duration
+	// Patience bounds the whole lookup of a domain. Default 12 s.
+	Patience time.Duration
+
+	now   func() time.Time
+	next  atomic.Uint32
+	cache cache
+}
+
+// New makes a resolver that asks the given servers (host:port).
+func New(servers []string, allowPrivate bool) (*Resolver, error) {
+	if len(servers) == 0 {
+		return nil, errors.New("no DNS resolver is named; give at least one as host:port")
+	}
+	for _, s := range servers {
+		if _, _, err := net.SplitHostPort(s); err != nil {
+			return nil, fmt.Errorf("the DNS resolver %q is not of the form host:port: %w", s, err)
+		}
+	}
+	return &Resolver{
+		Servers: servers, AllowPrivate: allowPrivate,
+		Timeout: 3 * time.Second, Patience: 12 * time.Second,
+		now: time.Now, cache: cache{entries: map[key]*entry{}},
+	}, nil
+}
+
+// System gives the resolvers that this machine is set up with.
+func System() ([]string, error) {
+	c, err := dns.ClientConfigFromFile("/etc/resolv.conf")
+	if err != nil {
+		return nil, fmt.Errorf("read the system's resolvers: %w", err)
+	}
+	var out []string
+	for _, s := range c.Servers {
+		out = append(out, net.JoinHostPort(s, c.Port))
+	}
+	return out, nil
+}
+
+// Bounds of the time an answer is kept, whatever its TTL says (RFC 2308 for
+// the negative ones). A failure is kept just long enough to spare a list's
+// many addresses of one broken domain.
+const (
+	minTTL       = 30 * time.Second
+	maxTTL       = time.Hour
+	maxNegative  = 15 * time.Minute
+	failureTTL   = 10 * time.Second
+	maxAliases   = 8
+	tries        = 3
+	edns0Payload = 1232
+)
+
+// query asks for one type of record, following CNAME records, with one lookup
+// in flight per name.
+func (r *Resolver) query(ctx context.Context, name string, qtype uint16) Answer {
+	return r.cache.get(ctx, key{name, qtype}, r.now, func() Answer {
+		start := r.now()
+		a := r.follow(ctx, name, qtype)
+		a.Name, a.Type, a.At = name, dns.TypeToString[qtype], start
+		a.TookMS = float64(r.now().Sub(start).Microseconds()) / 1000
+		return a
+	})
+}
+
+func (r *Resolver) follow(ctx context.Context, name string, qtype uint16) Answer {
+	for range maxAliases {
+		m, server, err := r.ask(ctx, name, qtype)
+		if err != nil {
+			return Answer{Status: StatusFailed, Problem: err.Error(), Server: server, Expires: r.now().Add(failureTTL)}
+		}
+		a, alias := read(m, name, qtype)
+		a.Server, a.Expires = server, r.now().Add(lifetime(m, a.Status))
+		if alias == "" {
+			return a
+		}
+		name = alias
+	}
+	return Answer{Status: StatusFailed, Problem: "the CNAME records go round in a circle", Expires: r.now().Add(failureTTL)}
+}
+
+// ask puts the question to one server after the other until one answers.
+// SERVFAIL, REFUSED and silence are no answers.
+func (r *Resolver) ask(ctx context.Context, name string, qtype uint16) (*dns.Msg, string, error) {
+	m := new(dns.Msg)
+	m.SetQuestion(dns.Fqdn(name), qtype)
+	m.SetEdns0(edns0Payload, false)
+	first := int(r.next.Add(1))
+	var server string
+	var last error
+	for i := range tries {
+		server = r.Servers[(first+i)%len(r.Servers)]
+		reply, err := r.exchange(ctx, m, server)
+		switch {
+		case err != nil:
+			last = fmt.Errorf("no answer from %s", server)
+		case reply.Rcode == dns.RcodeFormatError && m.IsEdns0() != nil:
+			m.Extra = nil // an old server that does not know EDNS
+			last = errors.New("FORMERR")
+		case reply.Rcode == dns.RcodeSuccess || reply.Rcode == dns.RcodeNameError:
+			return reply, server, nil
+		default:
+			last = errors.New(dns.RcodeToString[reply.Rcode])
+		}
+		if ctx.Err() != nil {
+			break
+		}
+	}
+	return nil, server, last
+}
+
+// exchange asks one server, over TCP again when the answer was cut short.
+func (r *Resolver) exchange(ctx context.Context, m *dns.Msg, server string) (*dns.Msg, error) {
+	udp := dns.Client{Timeout: r.Timeout}
+	reply, _, err := udp.ExchangeContext(ctx, m, server)
+	if err == nil && reply.Truncated {
+		tcp := dns.Client{Net: "tcp", Timeout: r.Timeout}
+		reply, _, err = tcp.ExchangeContext(ctx, m, server)
+	}
+	return reply, err
+}
+
+// read takes the records of the type asked for out of a message; alias is the
+// name to ask on with when the message ends in a CNAME.
+func read(m *dns.Msg, name string, qtype uint16) (a Answer, alias string) {
+	end, aliases := dns.CanonicalName(name), map[string]string{}
+	for _, rr := range m.Answer {
+		if c, ok := rr.(*dns.CNAME); ok {
+			aliases[dns.CanonicalName(c.Hdr.Name)] = dns.CanonicalName(c.Target)
+		}
+	}
+	for range maxAliases {
+		next, ok := aliases[end]
+		if !ok {
+			break
+		}
+		end = next
+	}
+	for _, rr := range m.Answer {
+		if dns.CanonicalName(rr.Header().Name) == end && rr.Header().Rrtype == qtype {
+			a.add(rr)
+		}
+	}
+	switch {
+	case len(a.MX)+len(a.Addrs) > 0:
+		a.Status = StatusFound
+	case m.Rcode == dns.RcodeNameError:
+		a.Status = StatusAbsent
+	case end != dns.CanonicalName(name):
+		a.Status, alias = StatusEmpty, strings.TrimSuffix(end, ".")
+	default:
+		a.Status = StatusEmpty
+	}
+	return a, alias
+}
+
+func (a *Answer) add(rr dns.RR) {
+	switch rr := rr.(type) {
+	case *dns.MX:
+		host := strings.TrimSuffix(strings.ToLower(rr.Mx), ".")
+		a.MX = append(a.MX, MX{Host: host, Preference: rr.Preference})
+	case *dns.A:
+		if ip, ok := netip.AddrFromSlice(rr.A.To4()); ok {
+			a.Addrs = append(a.Addrs, ip)
+		}
+	case *dns.AAAA:
+		if ip, ok := netip.AddrFromSlice(rr.AAAA); ok {
+			a.Addrs = append(a.Addrs, ip.Unmap())
+		}
+	}
+}
+
+// lifetime is how long an answer may be kept: the smallest TTL of its records,
+// for negative answers the SOA's minimum (RFC 2308 section 5), within bounds.
+func lifetime(m *dns.Msg, s Status) time.Duration {
+	ttl, upper := maxTTL, maxTTL
+	if s != StatusFound {
+		upper = maxNegative
+	}
+	for _, rr := range m.Answer {
+		ttl = min(ttl, time.Duration(rr.Header().Ttl)*time.Second)
+	}
+	for _, rr := range m.Ns {
+		if soa, ok := rr.(*dns.SOA); ok && s != StatusFound {
+			ttl = min(ttl, time.Duration(min(soa.Minttl, soa.Hdr.Ttl))*time.Second)
+		}
+	}
+	return max(minTTL, min(ttl, upper))
+}

@@ -1,0 +1,119 @@
+package sheet
+
+import (
+	"bytes"
+	"unicode/utf8"
+
+	"golang.org/x/text/encoding/charmap"
+)
+
+// Dialect is how a file is written.
+type Dialect struct {
+	// Delimiter stands between cells: one of , ; tab | or "" for one cell a
+	// line.
+	Delimiter string `json:"delimiter" doc:"What stands between cells; empty for one cell a line."`
+	// Quote wraps cells that hold delimiters or line ends; "" for none.
+	Quote string `json:"quote" doc:"What wraps cells that hold delimiters or line ends."`
+	// Encoding is utf-8 or windows-1252.
+	Encoding string `json:"encoding" enum:"utf-8,windows-1252" doc:"How letters are written as bytes."`
+	// Header tells that the first record names the columns.
+	Header bool `json:"header" doc:"Whether the first record names the columns."`
+}
+
+func first(s string) byte {
+	if s == "" {
+		return 0
+	}
+	return s[0]
+}
+
+func (d Dialect) delimiter() byte { return first(d.Delimiter) }
+func (d Dialect) quote() byte     { return first(d.Quote) }
+
+var bom = []byte("\xef\xbb\xbf")
+
+// Cells splits a record into the texts of its cells, quotes taken off, as
+// UTF-8.
+func (d Dialect) Cells(raw []byte) []string {
+	b := trimEnd(bytes.TrimPrefix(raw, bom))
+	var cells []string
+	for {
+		cell, rest, more := d.cut(b)
+		cells = append(cells, d.text(cell))
+		if !more || len(cells) >= MaxColumns {
+			return cells
+		}
+		b = rest
+	}
+}
+
+// Cell gives the text of the cell numbered n, from 0; "" where the record is
+// shorter.
+func (d Dialect) Cell(raw []byte, n int) string {
+	b := trimEnd(bytes.TrimPrefix(raw, bom))
+	for ; ; n-- {
+		cell, rest, more := d.cut(b)
+		if n == 0 {
+			return d.text(cell)
+		}
+		if !more {
+			return ""
+		}
+		b = rest
+	}
+}
+
+// cut takes the first cell off, its quotes included.
+func (d Dialect) cut(b []byte) (cell, rest []byte, more bool) {
+	end := 0
+	if q := d.quote(); q != 0 && len(b) > 0 && b[0] == q {
+		end = closeQuote(b, q)
+	}
+	i := -1
+	if d.Delimiter != "" {
+		i = bytes.IndexByte(b[end:], d.delimiter())
+	}
+	if i < 0 {
+		return b, nil, false
+	}
+	return b[:end+i], b[end+i+1:], true
+}
+
+// closeQuote gives the index after the quote that closes the quoted cell b
+// begins with; doubled quotes are part of it.
+func closeQuote(b []byte, q byte) int {
+	for i := 1; i < len(b); i++ {
+		if b[i] != q {
+			continue
+		}
+		if i+1 < len(b) && b[i+1] == q {
+			i++
+			continue
+		}
+		return i + 1
+	}
+	return len(b)
+}
+
+// text takes the quotes off and decodes.
+func (d Dialect) text(cell []byte) string {
+	if q := d.quote(); q != 0 && len(cell) > 1 && cell[0] == q {
+		end := closeQuote(cell, q)
+		if cell[end-1] == q {
+			inner := bytes.ReplaceAll(cell[1:end-1], []byte{q, q}, []byte{q})
+			cell = append(inner, cell[end:]...)
+		}
+	}
+	if d.Encoding == Windows1252 && !utf8.Valid(cell) {
+		if out, err := charmap.Windows1252.NewDecoder().Bytes(cell); err == nil {
+			return string(out)
+		}
+	}
+	return string(bytes.ToValidUTF8(cell, []byte("\ufffd")))
+}
+
+// The encodings.
+const (
+	UTF8        = "utf-8"
+	Windows1252 = "windows-1252"
+)

@@ -1,0 +1,192 @@
+package sheet
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"strings"
+	"unicode/utf8"
+
+	"varnet/core/address"
+)
+
+// SampleSize is how much of a file Guess wants to see.
+const SampleSize = 256 << 10
+
+// Guessed is what Guess makes of the beginning of a file.
+type Guessed struct {
+	Dialect Dialect
+	// Columns are the names of the columns; without a header they are
+	// "column 1" and so on.
+	Columns []string
+	// AddressColumn is the number, from 0, of the column that holds the
+	// addresses; -1 where none does.
+	AddressColumn int
+	// Rows are the cells of the first records after the header.
+	Rows [][]string
+}
+
+// previewRows is how many rows a guess shows.
+const previewRows = 20
+
+// Guess tells how a file is written from its beginning. It returns an *Error
+// for what is no text table.
+func Guess(sample []byte) (Guessed, error) {
+	if len(bytes.TrimSpace(bytes.TrimPrefix(sample, bom))) == 0 {
+		return Guessed{}, &Error{0, "The file is empty. Choose a file with one address a row."}
+	}
+	if i := bytes.IndexByte(sample, 0); i >= 0 {
+		line := int64(bytes.Count(sample[:i], []byte("\n")) + 1)
+		return Guessed{}, &Error{line, "a zero byte stands here, so this is no text file. Save the list as CSV and bring that in."}
+	}
+	d := Dialect{Quote: `"`, Encoding: UTF8}
+	if !utf8.Valid(trimTail(sample)) {
+		d.Encoding = Windows1252
+	}
+	d.Delimiter = guessDelimiter(sample)
+	g := Guessed{Dialect: d}
+	return g, g.read(sample)
+}
+
+// read fills in rows, header and address column.
+func (g *Guessed) read(sample []byte) error {
+	r := NewReader(bytes.NewReader(sample), g.Dialect)
+	for len(g.Rows) <= previewRows {
+		rec, err := r.Next()
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			return err
+		}
+		if !rec.Blank() {
+			g.Rows = append(g.Rows, g.Dialect.Cells(rec.Raw))
+		}
+	}
+	g.Dialect.Header = !hasAddress(g.Rows[0]) && (len(g.Rows) > 1 || namesAddress(g.Rows[0]))
+	g.AddressColumn = addressColumn(g.Rows, g.Dialect.Header)
+	g.Columns = columnNames(g.Rows, g.Dialect.Header)
+	if g.Dialect.Header {
+		g.Rows = g.Rows[1:]
+	}
+	g.Rows = g.Rows[:min(len(g.Rows), previewRows)]
+	return nil
+}
+
+// NoAddressColumn is the error for a table in which no column holds addresses.
+func (g Guessed) NoAddressColumn() error {
+	return &Error{0, fmt.Sprintf("No column of this file holds e-mail addresses (columns: %s). Name the column that should.",
+		strings.Join(g.Columns[:min(len(g.Columns), 12)], ", "))}
+}
+
+// trimTail takes off a character that the end of the sample may have cut.
+func trimTail(b []byte) []byte {
+	for i := 1; i < utf8.UTFMax && i <= len(b); i++ {
+		if utf8.RuneStart(b[len(b)-i]) {
+			if !utf8.FullRune(b[len(b)-i:]) {
+				return b[:len(b)-i]
+			}
+			break
+		}
+	}
+	return b
+}
+
+// guessDelimiter takes the delimiter that splits the first records into the
+// same number of cells most evenly, and into more than one.
+func guessDelimiter(sample []byte) string {
+	best, bestScore := "", 0
+	for _, delimiter := range []string{",", ";", "\t", "|"} {
+		d := Dialect{Delimiter: delimiter, Quote: `"`}
+		counts := map[int]int{}
+		r := NewReader(bytes.NewReader(sample), d)
+		for range 50 {
+			rec, err := r.Next()
+			if err != nil {
+				break
+			}
+			if !rec.Blank() {
+				counts[len(d.Cells(rec.Raw))]++
+			}
+		}
+		for cells, records := range counts {
+			if score := records*1000 + cells; cells > 1 && score > bestScore {
+				best, bestScore = delimiter, score
+			}
+		}
+	}
+	return best
+}
+
+func hasAddress(cells []string) bool {
+	for _, c := range cells {
+		if _, err := address.Parse(c); err == nil {
+			return true
+		}
+	}
+	return false
+}
+
+// names are parts of the names that columns of addresses have, by language.
+var names = strings.Fields(`e-mail email mail courriel correo adresse address adres indirizzo endereço posta почта メール 邮箱 이메일`)
+
+func named(column string) int {
+	column = strings.ToLower(strings.NewReplacer("_", "", " ", "").Replace(column))
+	for i, n := range names {
+		if strings.Contains(column, n) {
+			return len(names) - i
+		}
+	}
+	return 0
+}
+
+func namesAddress(cells []string) bool {
+	for _, c := range cells {
+		if named(c) > 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// addressColumn takes the column with the most addresses in it; among equals
+// the one whose name says so, then the leftmost. Where no cell holds an
+// address, the name alone must say so plainly.
+func addressColumn(rows [][]string, header bool) int {
+	best, bestScore := -1, 0
+	for col := range rows[0] {
+		score := 0
+		for i, cells := range rows {
+			if col >= len(cells) || header && i == 0 {
+				continue
+			}
+			if _, err := address.Parse(cells[col]); err == nil {
+				score += 100
+			}
+		}
+		if header && (score > 0 || named(rows[0][col]) > len(names)-4) {
+			score += named(rows[0][col])
+		}
+		if score > bestScore {
+			best, bestScore = col, score
+		}
+	}
+	return best
+}
+
+func columnNames(rows [][]string, header bool) []string {
+	widest := 0
+	for _, cells := range rows {
+		widest = max(widest, len(cells))
+	}
+	out := make([]string, widest)
+	for i := range out {
+		if header && i < len(rows[0]) {
+			out[i] = strings.TrimSpace(rows[0][i])
+		}
+		if out[i] == "" {
+			out[i] = fmt.Sprintf("column %d", i+1)
+		}
+	}
+	return out
+}

@@ -1,0 +1,263 @@
+// Package smtp holds the conversation with one mail host: greeting, EHLO,
+// STARTTLS where the host demands it, MAIL FROM, RCPT TO for many mailboxes,
+// RSET, QUIT (RFC 5321), with PIPELINING where it is offered (RFC 2920). It
+// never goes on to DATA: no message is ever sent.
+//
+//	s, err := smtp.Open(ctx, conn, identity, limits)
+//	if err != nil { /* *Failure: at which step, how, with which reply */ }
+//	answers := s.Ask(ctx, []string{"ada@fernhollow.example"})
+//	s.Close()
+//
+// A Session ends itself before the host's patience does (see Limits). A mailbox
+// the host did not answer about has no answer: nothing is ever assumed.
+package smtp
+
+import (
+	"bufio"
+	"context"
+	"crypto/tls"
+	"errors"
+	"fmt"
+	"net"
+	"strings"
+	"time"
+)
+
+// Identity is who asks.
+type Identity struct {
+	Name   string `json:"name"`   // the EHLO name
+	Sender string `json:"sender"` // MAIL FROM; "" is the null sender
+}
+
+// Limits bound a session. The times follow RFC 5321 section 4.5.3.2 but are
+// shorter: nobody waits five minutes for an address.
+type Limits struct {
+	Greeting time.Duration // for the greeting
+	Command  time.Duration // for each reply after it
+	// Refusals ends the session when the host has refused so many
+	// recipients. Hosts count them, slow down at about 10 and hang up at 20.
+	Refusals int
+	// Recipients ends the session after so many questions; hosts must take
+	// 100 (RFC 5321 section 4.5.3.1.8).
+	Recipients int
+	// Window is how many RCPT commands may be on their way at once.
+	Window int
+}
+
+// DefaultLimits suit hosts nothing is known about.
+func DefaultLimits() Limits {
+	return Limits{Greeting: 15 * time.Second, Command: 15 * time.Second, Refusals: 9, Recipients: 98, Window: 20}
+}
+
+// Line is one line of the conversation, for the evidence.
+type Line struct {
+	AtMS float64 `json:"atMs"` // since the connection was opened
+	Host bool    `json:"host"` // the host said it; otherwise we did
+	Text string  `json:"text"`
+}
+
+// Step is a step of the conversation.
+type Step string
+
+// The steps.
+const (
+	StepConnect  Step = "connect"
+	StepGreeting Step = "greeting"
+	StepHello    Step = "hello"
+	StepTLS      Step = "tls"
+	StepMail     Step = "mail"
+	StepRcpt     Step = "rcpt"
+)
+
+// Trouble is how a session failed.
+type Trouble string
+
+// The troubles.
+const (
+	Unreachable Trouble = "unreachable" // no connection
+	Silent      Trouble = "silent"      // no reply in time
+	Dropped     Trouble = "dropped"     // the host closed the connection
+	Garbled     Trouble = "garbled"     // not a reply
+	Refused     Trouble = "refused"     // a 4xx or 5xx; Reply holds it
+	NoTLS       Trouble = "no-tls"      // encryption demanded, and none came about
+	OutOfTime   Trouble = "out-of-time" // our own time for the session was up
+)
+
+// Failure ends a session.
+type Failure struct {
+	Step    Step
+	Trouble Trouble
+	Reply   Reply // of Refused
+	Err     error
+}
+
+func (f *Failure) Error() string {
+	if f.Trouble == Refused {
+		return fmt.Sprintf("%s: refused: %s", f.Step, f.Reply)
+	}
+	return fmt.Sprintf("%s: %s: %v", f.Step, f.Trouble, f.Err)
+}
+
+func (f *Failure) Unwrap() error { return f.Err }
+
+// Session is a conversation whose MAIL FROM was accepted.
+type Session struct {
+	conn       net.Conn
+	in         *bufio.Reader
+	ctx        context.Context
+	identity   Identity
+	limits     Limits
+	start      time.Time
+	extensions map[string]string
+	encrypted  bool
+	utf8       bool // this transaction's MAIL FROM carried SMTPUTF8
+	failure    *Failure
+	asked      int
+	refused    int
+	lines      []Line
+}
+
+// Open greets the host and goes as far as an accepted MAIL FROM. It takes over
+// conn. On failure the session still holds the lines said so far; the error is
+// a *Failure. ctx bounds the whole session.
+func Open(ctx context.Context, conn net.Conn, id Identity, l Limits) (*Session, error) {
+	s := &Session{conn: conn, ctx: ctx, identity: id, limits: l, start: time.Now(),
+		in: bufio.NewReaderSize(conn, maxLine)}
+	if f := s.open(); f != nil {
+		s.fail(f)
+		return s, f
+	}
+	return s, nil
+}
+
+func (s *Session) open() *Failure {
+	if f := s.expect(StepGreeting, s.limits.Greeting); f != nil {
+		return f
+	}
+	if f := s.hello(); f != nil {
+		return f
+	}
+	f := s.mail(false)
+	if f != nil && wantsTLS(f.Reply) {
+		if f = s.startTLS(); f != nil {
+			return f
+		}
+		f = s.mail(false)
+	}
+	return f
+}
+
+// hello says EHLO, and HELO to hosts that do not know it.
+func (s *Session) hello() *Failure {
+	r, f := s.command(StepHello, "EHLO "+s.identity.Name)
+	if f != nil {
+		return f
+	}
+	s.extensions = map[string]string{}
+	if r.Permanent() && (r.Code == 500 || r.Code == 502 || r.Code == 504) {
+		if r, f = s.command(StepHello, "HELO "+s.identity.Name); f != nil {
+			return f
+		}
+	} else if r.Positive() {
+		for _, l := range r.Lines[1:] {
+			word, args, _ := strings.Cut(strings.TrimSpace(l), " ")
+			s.extensions[strings.ToUpper(word)] = args
+		}
+	}
+	return refusal(StepHello, r)
+}
+
+func (s *Session) mail(utf8 bool) *Failure {
+	line := "MAIL FROM:<" + s.identity.Sender + ">"
+	if utf8 {
+		line += " SMTPUTF8"
+	}
+	r, f := s.command(StepMail, line)
+	if f != nil {
+		return f
+	}
+	s.utf8 = utf8
+	return refusal(StepMail, r)
+}
+
+// wantsTLS tells the reply that demands STARTTLS (RFC 3207 section 4: 530;
+// RFC 3463 5.7.0 with words that say so).
+func wantsTLS(r Reply) bool {
+	return r.Code == 530 && !strings.Contains(strings.ToLower(r.Text()), "auth") ||
+		r.Code/100 == 5 && strings.Contains(strings.ToUpper(r.Text()), "STARTTLS")
+}
+
+func (s *Session) startTLS() *Failure {
+	if !s.Offers("STARTTLS") {
+		return &Failure{Step: StepTLS, Trouble: NoTLS, Err: errors.New("the host demands STARTTLS and does not offer it")}
+	}
+	r, f := s.command(StepTLS, "STARTTLS")
+	if f != nil {
+		return f
+	}
+	if !r.Positive() {
+		return &Failure{Step: StepTLS, Trouble: NoTLS, Err: errors.New(r.String())}
+	}
+	// What was sent before the handshake is not trusted (CVE-2011-0411).
+	if s.in.Buffered() > 0 {
+		return &Failure{Step: StepTLS, Trouble: Garbled, Err: errors.New("the host spoke before the handshake")}
+	}
+	// The certificate is not judged: nothing secret is said, and hosts with
+	// certificates of their own making take mail like all others.
+	t := tls.Client(s.conn, &tls.Config{InsecureSkipVerify: true})
+	s.deadline(s.limits.Command)
+	if err := t.HandshakeContext(s.ctx); err != nil {
+		return &Failure{Step: StepTLS, Trouble: NoTLS, Err: err}
+	}
+	s.note(false, "("+tls.VersionName(t.ConnectionState().Version)+" from here on)")
+	s.conn, s.encrypted = t, true
+	s.in.Reset(t)
+	return s.hello()
+}
+
+// Offers tells whether the host named a service extension in its EHLO reply.
+func (s *Session) Offers(extension string) bool {
+	_, ok := s.extensions[extension]
+	return ok
+}
+
+// Encrypted tells whether STARTTLS took place.
+func (s *Session) Encrypted() bool { return s.encrypted }
+
+// Lines gives the session-level lines said so far; RCPT commands and their
+// replies are in the answers instead.
+func (s *Session) Lines() []Line { return s.lines }
+
+// Failure is why the session ended, nil while it is good.
+func (s *Session) Failure() *Failure { return s.failure }
+
+// Room is how many more mailboxes this session may ask about.
+func (s *Session) Room() int {
+	if s.failure != nil {
+		return 0
+	}
+	return max(0, min(s.limits.Recipients-s.asked, s.limits.Refusals-s.refused))
+}
+
+// Close says QUIT, without waiting long for the reply, and closes.
+func (s *Session) Close() {
+	if s.failure == nil {
+		s.limits.Command = min(s.limits.Command, time.Second)
+		_, _ = s.command(StepRcpt, "QUIT")
+	}
+	_ = s.conn.Close()
+}
+
+func (s *Session) fail(f *Failure) {
+	if s.failure == nil {
+		s.failure = f
+	}
+	_ = s.conn.Close()
+}
+
+func refusal(step Step, r Reply) *Failure {
+	if r.Positive() {
+		return nil
+	}
+	return &Failure{Step: step, Trouble: Refused, Reply: r}
+}

@@ -1,0 +1,137 @@
+package smtp
+
+import (
+	"bufio"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"os"
+	"strings"
+	"time"
+)
+
+// Bounds of what a host may send.
+const (
+	maxLine       = 4096 // RFC 5321 section 4.5.3.1.5 says 512
+	maxReplyLines = 200
+)
+
+// command sends one line and reads its reply, noting both.
+func (s *Session) command(step Step, line string) (Reply, *Failure) {
+	if f := s.send(step, line); f != nil {
+		return Reply{}, f
+	}
+	s.note(false, line)
+	return s.reply(step, s.limits.Command, true)
+}
+
+// send writes lines in one go. No line may hold a line end: what comes from a
+// list was held against the grammar, and this is the last door.
+func (s *Session) send(step Step, lines ...string) *Failure {
+	var b strings.Builder
+	for _, l := range lines {
+		if strings.ContainsAny(l, "\r\n\x00") {
+			return &Failure{Step: step, Trouble: Garbled, Err: errors.New("a command with a line end in it was not sent")}
+		}
+		b.WriteString(l)
+		b.WriteString("\r\n")
+	}
+	s.deadline(s.limits.Command)
+	if _, err := io.WriteString(s.conn, b.String()); err != nil {
+		return s.troubled(step, err)
+	}
+	return nil
+}
+
+func (s *Session) expect(step Step, patience time.Duration) *Failure {
+	r, f := s.reply(step, patience, true)
+	if f != nil {
+		return f
+	}
+	return refusal(step, r)
+}
+
+// reply reads one reply. The patience is for the whole of it: a host that
+// drips line after line does not hold us longer.
+func (s *Session) reply(step Step, patience time.Duration, noted bool) (Reply, *Failure) {
+	s.deadline(patience)
+	var r Reply
+	for range maxReplyLines {
+		line, err := readLine(s.in)
+		if err != nil {
+			if noted && line != "" {
+				s.note(true, line)
+			}
+			return r, s.troubled(step, err)
+		}
+		if noted {
+			s.note(true, line)
+		}
+		code, more, text, ok := parseLine(line)
+		if !ok || r.Code != 0 && code != r.Code {
+			return r, &Failure{Step: step, Trouble: Garbled, Err: fmt.Errorf("%q is not a reply line", clip(line))}
+		}
+		enhanced, text := cutEnhanced(code, text)
+		if r.Code == 0 {
+			r.Enhanced = enhanced
+		}
+		r.Code = code
+		r.Lines = append(r.Lines, text)
+		if !more {
+			return r, nil
+		}
+	}
+	return r, &Failure{Step: step, Trouble: Garbled, Err: fmt.Errorf("a reply of more than %d lines", maxReplyLines)}
+}
+
+var errLongLine = errors.New("a line longer than 4,096 bytes")
+
+func readLine(in *bufio.Reader) (string, error) {
+	b, err := in.ReadSlice('\n')
+	if errors.Is(err, bufio.ErrBufferFull) {
+		err = errLongLine
+	}
+	return strings.ToValidUTF8(strings.TrimRight(string(b), "\r\n"), "\ufffd"), err
+}
+
+// troubled tells what became of the connection.
+func (s *Session) troubled(step Step, err error) *Failure {
+	var timeout net.Error
+	switch {
+	case s.ctx.Err() != nil, s.outOfTime():
+		return &Failure{Step: step, Trouble: OutOfTime, Err: errors.New("our time for the session was up")}
+	case errors.Is(err, errLongLine):
+		return &Failure{Step: step, Trouble: Garbled, Err: err}
+	case errors.Is(err, os.ErrDeadlineExceeded), errors.As(err, &timeout) && timeout.Timeout():
+		return &Failure{Step: step, Trouble: Silent, Err: errors.New("no reply in time")}
+	}
+	return &Failure{Step: step, Trouble: Dropped, Err: errors.New("the host closed the connection")}
+}
+
+func (s *Session) deadline(d time.Duration) {
+	t := time.Now().Add(d)
+	if end, ok := s.ctx.Deadline(); ok && end.Before(t) {
+		t = end
+	}
+	_ = s.conn.SetDeadline(t)
+}
+
+// outOfTime tells whether the time-out that just struck was the session's end
+// and not the host's silence.
+func (s *Session) outOfTime() bool {
+	end, ok := s.ctx.Deadline()
+	return ok && !time.Now().Before(end)
+}
+
+func (s *Session) note(host bool, text string) {
+	at := float64(time.Since(s.start).Microseconds()) / 1000
+	s.lines = append(s.lines, Line{AtMS: at, Host: host, Text: clip(text)})
+}
+
+func clip(s string) string {
+	if len(s) > 1000 {
+		return strings.ToValidUTF8(s[:1000], "") + "…"
+	}
+	return s
+}

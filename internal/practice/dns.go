@@ -1,0 +1,109 @@
+package practice
+
+import (
+	"fmt"
+	"net"
+	"net/netip"
+
+	"github.com/miekg/dns"
+)
+
+const practiceTTL = 300
+
+// zone is the whole name service of a world.
+type zone struct {
+	records map[string][]dns.RR // by lower-case name with the final dot
+	failing map[string]bool     // names whose servers are broken
+}
+
+func newZone(w *World) *zone {
+	z := &zone{records: map[string][]dns.RR{}, failing: map[string]bool{}}
+	for i := range w.Operators {
+		o := &w.Operators[i]
+		if o.character.Zone != nil {
+			o.character.Zone(z, o)
+			continue
+		}
+		z.each(o, func(d string) { z.mx(d, 10, "mx1."+o.Name) })
+		z.a("mx1."+o.Name, o.host(1))
+	}
+	return z
+}
+
+func (z *zone) each(o *Operator, do func(domain string)) {
+	for _, d := range o.Domains {
+		do(d)
+	}
+}
+
+func header(name string, rtype uint16) dns.RR_Header {
+	return dns.RR_Header{Name: dns.CanonicalName(name), Rrtype: rtype, Class: dns.ClassINET, Ttl: practiceTTL}
+}
+
+func (z *zone) add(rr dns.RR) {
+	name := rr.Header().Name
+	z.records[name] = append(z.records[name], rr)
+}
+
+func (z *zone) mx(domain string, preference uint16, host string) {
+	z.add(&dns.MX{Hdr: header(domain, dns.TypeMX), Preference: preference, Mx: dns.Fqdn(host)})
+}
+
+func (z *zone) a(name string, ip netip.Addr) {
+	z.add(&dns.A{Hdr: header(name, dns.TypeA), A: net.IP(ip.AsSlice())})
+}
+
+// exists makes the name exist without a record anybody asks for here.
+func (z *zone) exists(name string) {
+	z.add(&dns.TXT{Hdr: header(name, dns.TypeTXT), Txt: []string{"parked"}})
+}
+
+func (z *zone) broken(name string) { z.failing[dns.CanonicalName(name)] = true }
+
+// ServeDNS answers as a recursive resolver would.
+func (z *zone) ServeDNS(w dns.ResponseWriter, q *dns.Msg) {
+	m := new(dns.Msg)
+	m.SetReply(q)
+	m.RecursionAvailable = true
+	name, qtype := dns.CanonicalName(q.Question[0].Name), q.Question[0].Qtype
+	records, ok := z.records[name]
+	switch {
+	case z.failing[name]:
+		m.Rcode = dns.RcodeServerFailure
+	case !ok:
+		m.Rcode = dns.RcodeNameError
+	}
+	for _, rr := range records {
+		if rr.Header().Rrtype == qtype || rr.Header().Rrtype == dns.TypeCNAME {
+			m.Answer = append(m.Answer, rr)
+		}
+	}
+	if len(m.Answer) == 0 && m.Rcode != dns.RcodeServerFailure {
+		m.Ns = []dns.RR{&dns.SOA{Hdr: header("example.", dns.TypeSOA), Ns: "ns.example.", Mbox: "host.example.", Minttl: 60}}
+	}
+	_ = w.WriteMsg(m)
+}
+
+// nameServer is the zone served over UDP and TCP on one port.
+type nameServer struct{ udp, tcp *dns.Server }
+
+func serveDNS(z *zone, addr string) (*nameServer, string, error) {
+	packets, err := net.ListenPacket("udp", addr)
+	if err != nil {
+		return nil, "", fmt.Errorf("the practice name server: %w", err)
+	}
+	stream, err := net.Listen("tcp", packets.LocalAddr().String())
+	if err != nil {
+		_ = packets.Close()
+		return nil, "", fmt.Errorf("the practice name server: %w", err)
+	}
+	n := &nameServer{&dns.Server{PacketConn: packets, Handler: z}, &dns.Server{Listener: stream, Handler: z}}
+	go func() { _ = n.udp.ActivateAndServe() }()
+	go func() { _ = n.tcp.ActivateAndServe() }()
+	return n, packets.LocalAddr().String(), nil
+}
+
+func (n *nameServer) close() {
+	_ = n.udp.Shutdown()
+	_ = n.tcp.Shutdown()
+}

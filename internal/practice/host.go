@@ -1,0 +1,275 @@
+package practice
+
+import (
+	"bufio"
+	"fmt"
+	"io"
+	"net"
+	"net/netip"
+	"strings"
+	"sync"
+	"time"
+)
+
+// idle is how long a host waits for a client before it hangs up.
+const idle = 60 * time.Second
+
+// Host is one mail host of the practice internet.
+type Host struct {
+	Name      string
+	Addr      netip.Addr
+	world     *World
+	character *Character
+
+	mu        sync.Mutex
+	firstSeen map[string]time.Time // greylisting
+	stats     Stats
+	open      map[net.Conn]bool
+	listener  net.Listener
+}
+
+// Stats is what a host saw of its clients.
+type Stats struct {
+	Sessions   int
+	Open       int
+	MostOpen   int // sessions at the same time
+	Recipients int
+	Refused    int
+}
+
+// Stats gives what the host saw so far.
+func (h *Host) Stats() Stats {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	return h.stats
+}
+
+// seenBefore notes a key and tells whether it was first seen at least that
+// long ago.
+func (h *Host) seenBefore(key string, ago time.Duration) bool {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	t, ok := h.firstSeen[key]
+	if !ok {
+		h.firstSeen[key] = time.Now()
+		return false
+	}
+	return time.Since(t) >= ago
+}
+
+func newHost(name string, addr netip.Addr, w *World, c *Character) *Host {
+	return &Host{Name: name, Addr: addr, world: w, character: c,
+		firstSeen: map[string]time.Time{}, open: map[net.Conn]bool{}}
+}
+
+func (h *Host) listen(port int) error {
+	if h.character.Deaf {
+		return nil
+	}
+	l, err := net.Listen("tcp", netip.AddrPortFrom(h.Addr, uint16(port)).String())
+	if err != nil {
+		return fmt.Errorf("practice host %s: %w", h.Name, err)
+	}
+	h.listener = l
+	go h.accept(l)
+	return nil
+}
+
+func (h *Host) accept(l net.Listener) {
+	for {
+		conn, err := l.Accept()
+		if err != nil {
+			return
+		}
+		h.mu.Lock()
+		h.open[conn] = true
+		h.stats.Sessions++
+		h.stats.Open++
+		h.stats.MostOpen = max(h.stats.MostOpen, h.stats.Open)
+		h.mu.Unlock()
+		go func() {
+			defer h.gone(conn)
+			(&peer{host: h, conn: conn, in: bufio.NewReader(conn), out: bufio.NewWriter(conn), source: sourceOf(conn)}).serve()
+		}()
+	}
+}
+
+func (h *Host) gone(conn net.Conn) {
+	_ = conn.Close()
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	delete(h.open, conn)
+	h.stats.Open--
+}
+
+func (h *Host) close() {
+	if h.listener != nil {
+		_ = h.listener.Close()
+	}
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	for c := range h.open {
+		_ = c.Close()
+	}
+}
+
+func sourceOf(conn net.Conn) string {
+	host, _, _ := net.SplitHostPort(conn.RemoteAddr().String())
+	return host
+}
+
+// peer is a host's side of one session.
+type peer struct {
+	host   *Host
+	conn   net.Conn
+	in     *bufio.Reader
+	out    *bufio.Writer
+	source string
+
+	verb       string
+	helloed    bool
+	inMail     bool
+	sender     string
+	recipients int // RCPT commands so far in the session
+	refused    int
+}
+
+func (p *peer) serve() {
+	greeting := "220 " + p.host.Name + " practice mail host"
+	if g := p.host.character.Greet; g != nil {
+		greeting = orElse(g(p), greeting)
+	}
+	if !p.say(greeting) || strings.HasPrefix(greeting, "421") {
+		return
+	}
+	for {
+		_ = p.conn.SetDeadline(time.Now().Add(idle))
+		line, err := p.in.ReadSlice('\n')
+		if err != nil {
+			return
+		}
+		answer := p.answer(strings.TrimRight(string(line), "\r\n"))
+		if !p.say(answer) || strings.HasPrefix(answer, "221") || strings.HasPrefix(answer, "421") {
+			return
+		}
+	}
+}
+
+// say sends a reply; it flushes when the client waits for it. It is false when
+// the session is over.
+func (p *peer) say(answer string) bool {
+	if l := p.host.character.Latency; l > 0 {
+		time.Sleep(l)
+	}
+	switch answer {
+	case hangUp:
+		_ = p.out.Flush()
+		return false
+	case silence:
+		_, _ = io.Copy(io.Discard, p.conn) // until the client gives up
+		return false
+	}
+	lines := strings.Split(answer, "\n")
+	for i, l := range lines {
+		if i < len(lines)-1 {
+			l = l[:3] + "-" + l[4:]
+		}
+		_, _ = p.out.WriteString(l + "\r\n")
+	}
+	if p.in.Buffered() == 0 || answer[0] == '4' && answer[1] == '2' {
+		return p.out.Flush() == nil
+	}
+	return true
+}
+
+func (p *peer) answer(line string) string {
+	verb, args, _ := strings.Cut(line, " ")
+	p.verb = strings.ToUpper(verb)
+	switch p.verb {
+	case "EHLO", "HELO":
+		return p.hello()
+	case "MAIL":
+		return p.mail(path(args))
+	case "RCPT":
+		return p.rcpt(path(args))
+	case "RSET":
+		p.inMail = false
+		return "250 2.0.0 Ok"
+	case "NOOP":
+		return "250 2.0.0 Ok"
+	case "QUIT":
+		return "221 2.0.0 Bye"
+	}
+	return "502 5.5.1 Command not known here"
+}
+
+func (p *peer) hello() string {
+	p.helloed = true
+	if h := p.host.character.Hello; h != nil {
+		if a := h(p); a != "" {
+			return a
+		}
+	}
+	if p.verb == "HELO" {
+		return "250 " + p.host.Name
+	}
+	lines := "250 " + p.host.Name + "\n250 SIZE 20000000\n250 ENHANCEDSTATUSCODES"
+	if !p.host.character.NoPipelining {
+		lines += "\n250 PIPELINING"
+	}
+	return lines + "\n250 8BITMIME"
+}
+
+func (p *peer) mail(sender string) string {
+	if !p.helloed {
+		return "503 5.5.1 Say EHLO first"
+	}
+	p.sender = sender
+	if m := p.host.character.Mail; m != nil {
+		if a := m(p, sender); a != "" {
+			return a
+		}
+	}
+	p.inMail = true
+	return "250 2.1.0 Ok"
+}
+
+func (p *peer) rcpt(mailbox string) string {
+	if !p.inMail {
+		return "503 5.5.1 Say MAIL FROM first"
+	}
+	p.recipients++
+	truth := p.host.world.Truth(Canonical(mailbox))
+	answer := ""
+	if r := p.host.character.Rcpt; r != nil {
+		answer = r(p, mailbox, truth)
+	}
+	answer = orElse(answer, plainRcpt(mailbox, truth))
+	refused := answer[0] != '2'
+	if refused {
+		p.refused++
+	}
+	p.host.mu.Lock()
+	defer p.host.mu.Unlock()
+	p.host.stats.Recipients++
+	if refused {
+		p.host.stats.Refused++
+	}
+	return answer
+}
+
+// path takes the mailbox out of FROM:<…> and TO:<…>.
+func path(args string) string {
+	open, end := strings.IndexByte(args, '<'), strings.LastIndexByte(args, '>')
+	if open < 0 || end < open {
+		return ""
+	}
+	return args[open+1 : end]
+}
+
+func orElse(s, other string) string {
+	if s != "" {
+		return s
+	}
+	return other
+}

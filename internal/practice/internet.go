@@ -1,0 +1,50 @@
+package practice
+
+// Internet is a world that runs: its name server and its mail hosts.
+type Internet struct {
+	World *World
+	// DNS is the name server's address, host:port, for UDP and TCP.
+	DNS string
+	// Port is the port of every mail host.
+	Port int
+
+	names *nameServer
+	hosts []*Host
+}
+
+// Start runs the world: its name server on dns (host:port, port 0 for a free
+// one) and its mail hosts on the given port of their own loopback addresses.
+func Start(w *World, dns string, port int) (*Internet, error) {
+	i := &Internet{World: w, Port: port}
+	var err error
+	if i.names, i.DNS, err = serveDNS(newZone(w), dns); err != nil {
+		return nil, err
+	}
+	for n := range w.Operators {
+		if err := i.startOperator(&w.Operators[n]); err != nil {
+			i.Close()
+			return nil, err
+		}
+	}
+	return i, nil
+}
+
+func (i *Internet) startOperator(o *Operator) error {
+	h := newHost("mx1."+o.Name, o.host(1), i.World, o.character)
+	if err := h.listen(i.Port); err != nil {
+		return err
+	}
+	i.hosts = append(i.hosts, h)
+	return nil
+}
+
+// Hosts lists the mail hosts.
+func (i *Internet) Hosts() []*Host { return i.hosts }
+
+// Close stops everything.
+func (i *Internet) Close() {
+	i.names.close()
+	for _, h := range i.hosts {
+		h.close()
+	}
+}
