@@ -86,9 +86,9 @@ func (r Rule) reason() string {
 	return string(r.Finding)
 }
 
-// Reasons of rows that are decided on before the policy is asked.
-const (
-	ReasonNoAddress = "without an address"
-	ReasonDuplicate = "duplicates of an earlier row"
-	ReasonOpen      = "not asked yet"
+// Rulings on rows that are decided on before the policy is asked.
+var (
+	NoAddress = Ruling{Drop, "without an address"}
+	Duplicate = Ruling{Drop, "duplicates of an earlier row"}
+	Open      = Ruling{Hold, "not concluded yet"}
 )

@@ -240,3 +240,15 @@ func lifetime(m *dns.Msg, s Status) time.Duration {
 	}
 	return max(minTTL, min(ttl, upper))
 }
+
+// Alive tells whether any resolver answers at all, whatever it says.
+func (r *Resolver) Alive(ctx context.Context) bool {
+	m := new(dns.Msg)
+	m.SetQuestion(".", dns.TypeNS)
+	for _, s := range r.Servers {
+		if _, err := r.exchange(ctx, m, s); err == nil {
+			return true
+		}
+	}
+	return false
+}

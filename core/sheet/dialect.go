@@ -117,3 +117,11 @@ const (
 	UTF8        = "utf-8"
 	Windows1252 = "windows-1252"
 )
+
+// Mark gives the byte order mark that b begins with, if it does.
+func Mark(b []byte) []byte {
+	if bytes.HasPrefix(b, bom) {
+		return b[:len(bom)]
+	}
+	return nil
+}

@@ -1,0 +1,120 @@
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"text/tabwriter"
+
+	"varnet/internal/client"
+	"varnet/internal/contract"
+)
+
+// connect adds the flags that every command for a running service has.
+func (c *cli) connect() func() *client.Client {
+	server := c.setting("server", "VARNET_SERVER", "http://127.0.0.1:8025", "the service")
+	key := c.setting("key", "VARNET_KEY", "", "a key of your workspace; safer given by the environment")
+	return func() *client.Client { return client.New(*server, *key) }
+}
+
+func check(ctx context.Context, c *cli, args []string) error {
+	connect := c.connect()
+	asJSON := c.flags.Bool("json", false, "a JSON object a line, with all evidence")
+	verbose := c.flags.Bool("v", false, "all that was seen, in words")
+	addresses, err := c.parse(args)
+	if err != nil {
+		return err
+	}
+	if len(addresses) == 0 {
+		return c.wrongUse("name at least one address")
+	}
+	const atOnce = 50
+	for len(addresses) > 0 {
+		n := min(atOnce, len(addresses))
+		found, err := connect().Check(ctx, addresses[:n])
+		if err != nil {
+			return err
+		}
+		if err := c.printChecked(found, *asJSON, *verbose); err != nil {
+			return err
+		}
+		addresses = addresses[n:]
+	}
+	return nil
+}
+
+func (c *cli) printChecked(found []contract.Evidence, asJSON, verbose bool) error {
+	if asJSON {
+		e := json.NewEncoder(c.out)
+		e.SetEscapeHTML(false)
+		for _, r := range found {
+			if err := e.Encode(r); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	t := tabwriter.NewWriter(c.out, 0, 8, 2, ' ', 0)
+	for _, r := range found {
+		fmt.Fprintf(t, "%s\t%s\t%s\t%s\t%s\n", printable(r.Typed), r.Finding, r.Cause, r.Decision, r.Title)
+		if verbose {
+			if err := t.Flush(); err != nil {
+				return err
+			}
+			c.printEvidence(r)
+		}
+	}
+	return t.Flush()
+}
+
+// printEvidence tells what was seen, as a list manager reads it.
+func (c *cli) printEvidence(e contract.Evidence) {
+	say := func(format string, args ...any) { fmt.Fprintln(c.out, printable("    "+fmt.Sprintf(format, args...))) }
+	say("What it means: %s", e.Meaning)
+	say("What to do:    %s", e.Advice)
+	say("Odds:          %.0f %% that a message sent now would be delivered", e.Odds*100)
+	if e.Problem != "" {
+		say("In the text:   %s", e.Problem)
+	}
+	for _, m := range e.Mended {
+		say("Mended:        %s", m)
+	}
+	for _, t := range e.Traits {
+		say("Trait:         %s", t)
+	}
+	if e.Suggestion != "" {
+		say("Meant perhaps: %s", e.Suggestion)
+	}
+	if e.DNS != nil {
+		for _, a := range e.DNS.Answers {
+			say("Name service:  %s %s: %s (%s, %.1f ms) %s", a.Name, a.Type, a.Status, a.Server, a.TookMS, records(a.MX, a.Addrs))
+		}
+	}
+	for _, q := range e.Asked {
+		if q.Conversation != nil {
+			say("Mail host:     %s (%s), asked as %s", q.Conversation.Exchanger, q.Conversation.Addr, q.Conversation.Identity.Name)
+		}
+		if q.Reply != "" {
+			say("It answered:   %s", q.Reply)
+		}
+		say("Read as:       %s", q.Why)
+	}
+	if e.Manner != nil {
+		for _, m := range e.Manner.MadeUp {
+			say("Made-up:       %s was answered: %s", m.Mailbox, m.Reply)
+		}
+	}
+	fmt.Fprintln(c.out)
+}
+
+// records joins what a lookup found.
+func records[A, B any](a []A, b []B) string {
+	s := ""
+	for _, x := range a {
+		s += fmt.Sprintf("%v ", x)
+	}
+	for _, x := range b {
+		s += fmt.Sprintf("%v ", x)
+	}
+	return s
+}

@@ -1,0 +1,161 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"text/tabwriter"
+
+	"varnet/core/policy"
+	"varnet/internal/client"
+	"varnet/internal/contract"
+)
+
+func clean(ctx context.Context, c *cli, args []string) error {
+	connect := c.connect()
+	out := c.flags.String("out", "", "the file to write the kept rows to")
+	name := c.flags.String("name", "", "the list's name; the file's name unless given")
+	column := c.flags.Int("column", 0, "the column that holds the addresses, from 1; 0 leaves it to Varnet")
+	rest, err := c.parse(args)
+	if err != nil {
+		return err
+	}
+	if len(rest) != 1 || *out == "" {
+		return c.wrongUse("name one file to bring in, and with -out the file to write")
+	}
+	file, err := openList(rest[0])
+	if err != nil {
+		return err
+	}
+	defer file.Close()
+	l, err := connect().BringIn(ctx, client.File{Name: filepath.Base(rest[0]), List: *name, Body: file, AddressColumn: *column - 1})
+	if err != nil {
+		return fmt.Errorf("%s: %w", rest[0], err)
+	}
+	fmt.Fprintln(c.out, printable(l.Sentence))
+	r, err := connect().StartRun(ctx, l.ID, contract.NewRun{Depth: "mailbox", Policy: "careful"})
+	if err != nil {
+		return err
+	}
+	p := progress{c, onTerminal(c.err)}
+	r, err = connect().Wait(ctx, r.ID, p.show)
+	p.end()
+	if err != nil {
+		return fmt.Errorf("run %d goes on in the service, but following it failed: %w", r.ID, err)
+	}
+	return c.takeOut(ctx, connect(), r.ID, policy.Keep, *out)
+}
+
+// openList opens a file to bring in.
+func openList(name string) (*os.File, error) {
+	info, err := os.Stat(name)
+	switch {
+	case err != nil:
+		return nil, fmt.Errorf("the file %s cannot be read: %w", name, unwrapPath(err))
+	case info.IsDir():
+		return nil, fmt.Errorf("%s is a folder; name a file in it", name)
+	}
+	return os.Open(name)
+}
+
+// takeOut says the sentence and writes the file.
+func (c *cli) takeOut(ctx context.Context, api *client.Client, run int64, d policy.Decision, out string) error {
+	t, err := api.TakeOut(ctx, run, d)
+	if err != nil {
+		return err
+	}
+	fmt.Fprintln(c.out, printable(t.Sentence))
+	err = writeWhole(out, func(w io.Writer) error { return api.TakeOutFile(ctx, run, d, w) })
+	if err == nil {
+		fmt.Fprintf(c.out, "Written to %s.\n", printable(out))
+	}
+	return err
+}
+
+// writeWhole writes a file under its name only when all of it is written.
+func writeWhole(name string, write func(io.Writer) error) error {
+	f, err := os.CreateTemp(filepath.Dir(name), ".varnet-*")
+	if err != nil {
+		return fmt.Errorf("the file %s cannot be written: %w", name, unwrapPath(err))
+	}
+	defer os.Remove(f.Name())
+	err = write(f)
+	if err == nil {
+		err = f.Chmod(0o644)
+	}
+	if cerr := f.Close(); err == nil {
+		err = cerr
+	}
+	if err == nil {
+		err = os.Rename(f.Name(), name)
+	}
+	return err
+}
+
+func export(ctx context.Context, c *cli, args []string) error {
+	connect := c.connect()
+	out := c.flags.String("out", "", "the file to write")
+	decision := c.flags.String("decision", "keep", "which rows: keep, hold or drop")
+	rest, err := c.parse(args)
+	if err != nil {
+		return err
+	}
+	if len(rest) != 1 || *out == "" || !slices.Contains(policy.Decisions(), policy.Decision(*decision)) {
+		return c.wrongUse("name one run, with -out the file to write, and with -decision keep, hold or drop")
+	}
+	run, err := strconv.ParseInt(rest[0], 10, 64)
+	if err != nil {
+		return c.wrongUse(fmt.Sprintf("%q is not the number of a run; \"varnet runs\" shows them", rest[0]))
+	}
+	return c.takeOut(ctx, connect(), run, policy.Decision(*decision), *out)
+}
+
+func lists(ctx context.Context, c *cli, args []string) error {
+	connect, limit := c.connect(), c.flags.Int("limit", 50, "how many at the most")
+	if _, err := c.parse(args); err != nil {
+		return err
+	}
+	found, err := connect().Lists(ctx, *limit)
+	if err != nil {
+		return err
+	}
+	if len(found) == 0 {
+		fmt.Fprintln(c.out, "There is no list yet. Bring one in: varnet clean FILE -out FILE")
+		return nil
+	}
+	t := tabwriter.NewWriter(c.out, 0, 8, 2, ' ', 0)
+	fmt.Fprintln(t, "list\tname\trows\taddresses\tlast run")
+	for _, l := range found {
+		last := "not run yet"
+		if l.LastRun != nil {
+			last = fmt.Sprintf("run %d %s: %s of %s kept", l.LastRun.ID, l.LastRun.State, policy.Number(l.LastRun.Kept), policy.Rows(l.Rows))
+		}
+		fmt.Fprintf(t, "%d\t%s\t%s\t%s\t%s\n", l.ID, printable(l.Name), policy.Number(l.Rows), policy.Number(l.Addresses), last)
+	}
+	return t.Flush()
+}
+
+func runs(ctx context.Context, c *cli, args []string) error {
+	connect, limit := c.connect(), c.flags.Int("limit", 50, "how many at the most")
+	if _, err := c.parse(args); err != nil {
+		return err
+	}
+	found, err := connect().Runs(ctx, *limit)
+	if err != nil {
+		return err
+	}
+	if len(found) == 0 {
+		fmt.Fprintln(c.out, "There is no run yet. Start one: varnet clean FILE -out FILE")
+		return nil
+	}
+	t := tabwriter.NewWriter(c.out, 0, 8, 2, ' ', 0)
+	fmt.Fprintln(t, "run\tlist\tstate\tbegun\tstands")
+	for _, r := range found {
+		fmt.Fprintf(t, "%d\t%s\t%s\t%s\t%s\n", r.ID, printable(r.ListName), r.State, r.CreatedAt.Local().Format("2006-01-02 15:04"), r.Sentence)
+	}
+	return t.Flush()
+}

@@ -1,0 +1,138 @@
+// Varnet verifies e-mail addresses in bulk and takes out the deliverable ones.
+package main
+
+import (
+	"context"
+	"errors"
+	"flag"
+	"fmt"
+	"io"
+	"os"
+	"os/signal"
+	"strings"
+	"syscall"
+)
+
+// command is one subcommand.
+type command struct {
+	name    string
+	usage   string // what follows the name
+	does    string
+	example string
+	run     func(ctx context.Context, c *cli, args []string) error
+}
+
+var commands = []command{
+	{"check", "ADDRESS…", "checks addresses now, one line each", "varnet check ada.moss@fernhollow.example", check},
+	{"clean", "FILE -out FILE", "does the whole job: brings a list in, verifies it, takes out the kept rows", "varnet clean members.csv -out kept.csv", clean},
+	{"lists", "", "shows the lists", "varnet lists", lists},
+	{"runs", "", "shows the runs", "varnet runs", runs},
+	{"export", "RUN -out FILE", "takes out the rows of a run", "varnet export 12 -decision hold -out held.csv", export},
+	{"serve", "", "runs the service: API, console and workers", "varnet serve -dsn postgres://varnet@127.0.0.1/varnet", serve},
+	{"worker", "", "runs workers alone, beside a service on the same database", "varnet worker -dsn postgres://varnet@db.example/varnet", worker},
+	{"key", "new", "makes a key", "varnet key new -name \"office laptop\"", key},
+	{"practice", "", "runs the practice internet, or writes a list of its people", "varnet practice -list 1200 > members.csv", practiceCommand},
+}
+
+// errUsage asks for exit code 2. The message has been printed.
+var errUsage = errors.New("usage")
+
+// cli is one call of a command.
+type cli struct {
+	command
+	flags    *flag.FlagSet
+	out, err io.Writer
+}
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	os.Exit(call(ctx, os.Args[1:], os.Stdout, os.Stderr))
+}
+
+// call runs a command and gives the exit code: 0, 1 (failed) or 2 (usage).
+func call(ctx context.Context, args []string, out, errOut io.Writer) int {
+	if len(args) == 0 || args[0] == "-h" || args[0] == "--help" || args[0] == "help" {
+		printCommands(out)
+		return 0
+	}
+	for _, c := range commands {
+		if c.name != args[0] {
+			continue
+		}
+		err := c.run(ctx, newCLI(c, out, errOut), args[1:])
+		switch {
+		case err == nil, errors.Is(err, flag.ErrHelp):
+			return 0
+		case errors.Is(err, errUsage):
+			return 2
+		}
+		fmt.Fprintf(errOut, "varnet %s: %s\n", c.name, printable(err.Error()))
+		return 1
+	}
+	fmt.Fprintf(errOut, "varnet: there is no command %q; \"varnet help\" lists them\n", args[0])
+	return 2
+}
+
+func printCommands(out io.Writer) {
+	fmt.Fprint(out, "Varnet verifies e-mail addresses in bulk and takes out the deliverable ones.\n\n")
+	for _, c := range commands {
+		fmt.Fprintf(out, "  varnet %-24s %s\n", strings.TrimSpace(c.name+" "+c.usage), c.does)
+	}
+	fmt.Fprint(out, "\n\"varnet COMMAND -h\" shows the settings of a command and an example.\n")
+}
+
+func newCLI(c command, out, errOut io.Writer) *cli {
+	f := flag.NewFlagSet(c.name, flag.ContinueOnError)
+	f.SetOutput(io.Discard)
+	return &cli{command: c, flags: f, out: out, err: errOut}
+}
+
+// parse reads flags and arguments in any order, and prints the usage when they
+// are wrong or asked for.
+func (c *cli) parse(args []string) (rest []string, err error) {
+	for {
+		if err := c.flags.Parse(args); err != nil {
+			if errors.Is(err, flag.ErrHelp) {
+				c.printUsage(c.out)
+				return nil, err
+			}
+			return nil, c.wrongUse(err.Error())
+		}
+		args = c.flags.Args()
+		if len(args) == 0 {
+			return rest, nil
+		}
+		rest, args = append(rest, args[0]), args[1:]
+	}
+}
+
+// wrongUse prints what is wrong and how to use the command.
+func (c *cli) wrongUse(what string) error {
+	fmt.Fprintf(c.err, "varnet %s: %s\n\n", c.name, what)
+	c.printUsage(c.err)
+	return errUsage
+}
+
+func (c *cli) printUsage(w io.Writer) {
+	fmt.Fprintf(w, "varnet %s\n\n%s%s.\n\nExample:\n  %s\n", strings.TrimSpace(c.name+" "+c.usage),
+		strings.ToUpper(c.does[:1]), c.does[1:], c.example)
+	c.flags.SetOutput(w)
+	any := false
+	c.flags.VisitAll(func(*flag.Flag) { any = true })
+	if any {
+		fmt.Fprint(w, "\nSettings:\n")
+		c.flags.PrintDefaults()
+	}
+}
+
+// setting is a text flag with an environment fallback.
+func (c *cli) setting(name, env, otherwise, usage string) *string {
+	if v, ok := os.LookupEnv(env); ok && env != "" {
+		otherwise = v
+	}
+	if env != "" {
+		usage += " (" + env + ")"
+	}
+	return c.flags.String(name, otherwise, usage)
+}

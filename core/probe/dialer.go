@@ -1,0 +1,27 @@
+package probe
+
+import (
+	"fmt"
+	"net"
+	"net/netip"
+	"syscall"
+
+	"varnet/core/resolve"
+)
+
+// DirectDialer gives a dialer straight from this host. Unless private
+// addresses are allowed it refuses to connect to any address that no host of
+// the public Internet can have, whoever named it.
+func DirectDialer(allowPrivate bool) *net.Dialer {
+	d := &net.Dialer{}
+	if !allowPrivate {
+		d.Control = func(_, addr string, _ syscall.RawConn) error {
+			to, err := netip.ParseAddrPort(addr)
+			if err != nil || !resolve.Public(to.Addr()) {
+				return fmt.Errorf("%s is not a public address and is not contacted", addr)
+			}
+			return nil
+		}
+	}
+	return d
+}

@@ -1,0 +1,252 @@
+package api
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"slices"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/sse"
+
+	"varnet/core/finding"
+	"varnet/core/policy"
+	"varnet/internal/contract"
+	"varnet/internal/store"
+)
+
+func (a *API) registerRuns(h huma.API) {
+	start := operation("start-run", http.MethodPost, "/lists/{id}/runs", "Start a run of a list")
+	start.DefaultStatus = http.StatusCreated
+	huma.Register(h, start, a.startRun)
+	huma.Register(h, operation("runs", http.MethodGet, "/runs", "The runs, newest first"), a.runs)
+	huma.Register(h, operation("run", http.MethodGet, "/runs/{id}", "Where a run stands"), a.run)
+	huma.Register(h, operation("stop-run", http.MethodPost, "/runs/{id}/stop", "Stop a run; what is known stays"), a.stopRun)
+	sse.Register(h, operation("run-events", http.MethodGet, "/runs/{id}/events", "Where a run stands, told whenever it changes, until it ends"),
+		map[string]any{"run": contract.Run{}}, a.runEvents)
+}
+
+type runOutput struct{ Body contract.Run }
+
+func (a *API) startRun(ctx context.Context, in *struct {
+	ByID
+	Body contract.NewRun
+}) (*runOutput, error) {
+	w := workspace(ctx).ID
+	l, err := a.store.List(ctx, w, in.ID)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	if _, err := policy.Named(in.Body.Policy); err != nil {
+		return nil, huma.Error422UnprocessableEntity(err.Error())
+	}
+	r := store.Run{WorkspaceID: w, ListID: l.ID, Depth: store.Depth(in.Body.Depth), Policy: in.Body.Policy}
+	if err := a.engine.StartRun(ctx, &r); err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return a.runOutput(ctx, r, l)
+}
+
+func (a *API) runOutput(ctx context.Context, r store.Run, l store.List) (*runOutput, error) {
+	b, err := a.runBody(ctx, r, l)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return &runOutput{b}, nil
+}
+
+// runAndList reads a run with its list.
+func (a *API) runAndList(ctx context.Context, id int64) (r store.Run, l store.List, err error) {
+	w := workspace(ctx).ID
+	if r, err = a.store.Run(ctx, w, id); err == nil {
+		l, err = a.store.List(ctx, w, r.ListID)
+	}
+	return r, l, err
+}
+
+func (a *API) run(ctx context.Context, in *ByID) (*runOutput, error) {
+	r, l, err := a.runAndList(ctx, in.ID)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return a.runOutput(ctx, r, l)
+}
+
+func (a *API) runs(ctx context.Context, in *struct {
+	Page
+	List int64 `query:"list" minimum:"0" doc:"Only runs of this list; 0: of all."`
+}) (*struct{ Body []contract.Run }, error) {
+	w := workspace(ctx).ID
+	runs, err := a.store.Runs(ctx, w, in.List, in.Before, in.Limit)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	out := make([]contract.Run, 0, len(runs))
+	for _, r := range runs {
+		l, err := a.store.List(ctx, w, r.ListID)
+		if err != nil {
+			return nil, a.failed(ctx, err)
+		}
+		b, err := a.runBody(ctx, r, l)
+		if err != nil {
+			return nil, a.failed(ctx, err)
+		}
+		out = append(out, b)
+	}
+	return &struct{ Body []contract.Run }{out}, nil
+}
+
+func (a *API) stopRun(ctx context.Context, in *ByID) (*runOutput, error) {
+	if err := a.store.StopRun(ctx, workspace(ctx).ID, in.ID); err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return a.run(ctx, in)
+}
+
+// eventInterval is how often a run is looked at for its viewers. Looking costs
+// one sum over the parcels' tallies.
+const eventInterval = 300 * time.Millisecond
+
+func (a *API) runEvents(ctx context.Context, in *ByID, send sse.Sender) {
+	tick := time.NewTicker(eventInterval)
+	defer tick.Stop()
+	var last string
+	for beat := 0; ; beat++ {
+		out, err := a.run(ctx, in)
+		if err != nil {
+			return
+		}
+		state := fmt.Sprint(out.Body.State, out.Body.Done, out.Body.Postponed, out.Body.PerMinute)
+		if state != last || beat%50 == 0 { // at least every 15 s, so that a dead line is noticed
+			if send.Data(out.Body) != nil {
+				return
+			}
+			last = state
+		}
+		if out.Body.FinishedAt != nil {
+			return
+		}
+		select {
+		case <-tick.C:
+		case <-ctx.Done():
+			return
+		case <-a.ending.Done():
+			return
+		}
+	}
+}
+
+// runBody says where a run stands.
+func (a *API) runBody(ctx context.Context, r store.Run, l store.List) (contract.Run, error) {
+	p, err := a.store.Progress(ctx, r.ID)
+	if err != nil {
+		return contract.Run{}, err
+	}
+	verdicts, err := a.store.Verdicts(ctx)
+	if err != nil {
+		return contract.Run{}, err
+	}
+	pol, err := policy.Named(r.Policy)
+	if err != nil {
+		return contract.Run{}, err
+	}
+	b := contract.Run{ID: r.ID, ListID: r.ListID, ListName: l.Name, Depth: string(r.Depth), Policy: r.Policy, State: r.State,
+		CreatedAt: r.CreatedAt, FinishedAt: r.FinishedAt, Addresses: l.Addresses + l.Malformed, Postponed: p.Postponed,
+		NextRound: p.NextRound, PerMinute: p.LastMinute, Rows: l.Rows}
+	for _, n := range p.Verdicts {
+		b.Done += n
+	}
+	b.Open = b.Addresses - b.Done
+	b.Causes = causeCounts(p.Verdicts, verdicts)
+	tally := tallyRows(p.Verdicts, verdicts, pol, l, b.Open)
+	b.Decisions, b.TakeOut, b.Kept = tally.Counts(), tally.Sentence(policy.Keep), tally.Rows(policy.Keep)
+	if r.State == store.Running && r.Plan.Done && p.Ready == 0 && p.Postponed > 0 {
+		b.State = store.Waiting
+	}
+	b.ExpectedEnd = expectedEnd(b, time.Now())
+	b.Sentence = runSentence(b)
+	return b, nil
+}
+
+// causeCounts adds up addresses by finding and cause, in the order of the
+// stages and then of the findings.
+func causeCounts(counts map[int32]int64, verdicts map[int32]finding.Verdict) []contract.CauseCount {
+	type kind struct {
+		f finding.Finding
+		c finding.Cause
+	}
+	sums := map[kind]int64{}
+	for id, n := range counts {
+		v := verdicts[id]
+		sums[kind{v.Finding, v.Cause}] += n
+	}
+	out := []contract.CauseCount{}
+	for _, info := range finding.Causes() {
+		for _, f := range finding.Findings() {
+			if n := sums[kind{f, info.Code}]; n > 0 {
+				out = append(out, contract.CauseCount{Finding: f, Cause: info.Code, Stage: info.Stage, Title: info.Title, Addresses: n})
+			}
+		}
+	}
+	return out
+}
+
+// tallyRows counts the list's rows by ruling. An address stands for its first
+// row; every other row with it is a duplicate.
+func tallyRows(counts map[int32]int64, verdicts map[int32]finding.Verdict, p policy.Policy, l store.List, open int64) policy.Tally {
+	t := policy.Tally{}
+	for id, n := range counts {
+		t[p.Decide(verdicts[id])] += n
+	}
+	t[policy.NoAddress] += l.Blank
+	t[policy.Duplicate] += l.Duplicates
+	t[policy.Open] += open
+	return t
+}
+
+// expectedEnd guesses from the rate of the last minute, or of the whole run
+// when it is younger; a run that waits does not end before its next round.
+func expectedEnd(b contract.Run, now time.Time) *time.Time {
+	if b.FinishedAt != nil || b.PerMinute == 0 && b.NextRound == nil {
+		return nil
+	}
+	end := now
+	if ready := b.Open - b.Postponed; ready > 0 && b.PerMinute > 0 {
+		span := min(time.Minute, max(time.Second, now.Sub(b.CreatedAt)))
+		end = now.Add(time.Duration(float64(span) * float64(ready) / float64(b.PerMinute)))
+	}
+	if b.NextRound != nil && b.NextRound.After(end) {
+		end = *b.NextRound
+	}
+	return &end
+}
+
+// runSentence says where a run stands.
+func runSentence(b contract.Run) string {
+	done := fmt.Sprintf("%s of %s addresses are concluded", policy.Number(b.Done), policy.Number(b.Addresses))
+	switch b.State {
+	case store.Finished:
+		return fmt.Sprintf("All %s addresses are concluded.", policy.Number(b.Addresses))
+	case store.Stopped:
+		return done + "; the run was stopped."
+	case store.Waiting:
+		return fmt.Sprintf("%s; %s wait for a later round.", done, policy.Number(b.Postponed))
+	}
+	if b.Postponed > 0 {
+		done += fmt.Sprintf("; %s were put off by their hosts and will be asked again", policy.Number(b.Postponed))
+	}
+	return done + "."
+}
+
+// verdictsWhere gives the numbers of the verdicts that fit, never nil.
+func verdictsWhere(verdicts map[int32]finding.Verdict, fits func(finding.Verdict) bool) []int32 {
+	out := []int32{}
+	for id, v := range verdicts {
+		if fits(v) {
+			out = append(out, id)
+		}
+	}
+	slices.Sort(out)
+	return out
+}

@@ -1,0 +1,238 @@
+// Package client is the Go client of Varnet's API. The command line uses
+// nothing else.
+//
+//	c := client.New("http://127.0.0.1:8025", key)
+//	l, err := c.BringIn(ctx, client.File{Name: "members.csv", Body: f})
+//	r, err := c.StartRun(ctx, l.ID, contract.NewRun{})
+//	r, err = c.Wait(ctx, r.ID, func(contract.Run) {})
+//	err = c.TakeOutFile(ctx, r.ID, policy.Keep, out)
+package client
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+
+	"varnet/core/policy"
+	"varnet/internal/contract"
+)
+
+// Client calls one service with one key.
+type Client struct {
+	base string
+	key  string
+	http *http.Client
+}
+
+// New makes a client of the service at base, such as http://127.0.0.1:8025.
+func New(base, key string) *Client {
+	return &Client{base: strings.TrimRight(base, "/") + "/api/v1", key: key, http: &http.Client{}}
+}
+
+// Problem is an error that the service told (RFC 9457).
+type Problem struct {
+	Status int    `json:"status"`
+	Title  string `json:"title"`
+	Detail string `json:"detail"`
+	Errors []struct {
+		Message  string `json:"message"`
+		Location string `json:"location"`
+	} `json:"errors"`
+}
+
+func (p *Problem) Error() string {
+	s := p.Detail
+	if s == "" {
+		s = p.Title
+	}
+	for _, e := range p.Errors {
+		s += fmt.Sprintf("; %s: %s", e.Location, e.Message)
+	}
+	return s
+}
+
+// File is a file on its way in.
+type File struct {
+	Name string // the file's name
+	List string // the list's name; the file's name unless given
+	Body io.Reader
+	// AddressColumn overrules the guess, counted from 0; -1 leaves it.
+	AddressColumn int
+}
+
+// BringIn brings a file in as a list.
+func (c *Client) BringIn(ctx context.Context, f File) (l contract.List, err error) {
+	q := url.Values{"fileName": {f.Name}, "name": {f.List}, "addressColumn": {strconv.Itoa(f.AddressColumn)}}
+	return l, c.call(ctx, http.MethodPost, "/lists?"+q.Encode(), f.Body, &l)
+}
+
+// Lists gives the newest lists.
+func (c *Client) Lists(ctx context.Context, limit int) (l []contract.List, err error) {
+	return l, c.call(ctx, http.MethodGet, fmt.Sprintf("/lists?limit=%d", limit), nil, &l)
+}
+
+// Runs gives the newest runs.
+func (c *Client) Runs(ctx context.Context, limit int) (r []contract.Run, err error) {
+	return r, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs?limit=%d", limit), nil, &r)
+}
+
+// StartRun starts a run of a list.
+func (c *Client) StartRun(ctx context.Context, list int64, n contract.NewRun) (r contract.Run, err error) {
+	return r, c.call(ctx, http.MethodPost, fmt.Sprintf("/lists/%d/runs", list), n, &r)
+}
+
+// Run tells where a run stands.
+func (c *Client) Run(ctx context.Context, id int64) (r contract.Run, err error) {
+	return r, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d", id), nil, &r)
+}
+
+// StopRun stops a run.
+func (c *Client) StopRun(ctx context.Context, id int64) (r contract.Run, err error) {
+	return r, c.call(ctx, http.MethodPost, fmt.Sprintf("/runs/%d/stop", id), nil, &r)
+}
+
+// Results gives a page of results; filter holds the operation's query.
+func (c *Client) Results(ctx context.Context, run int64, filter url.Values) (r []contract.Result, err error) {
+	return r, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/results?%s", run, filter.Encode()), nil, &r)
+}
+
+// Evidence gives one result with all that was seen.
+func (c *Client) Evidence(ctx context.Context, run int64, address int32) (e contract.Evidence, err error) {
+	return e, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/results/%d", run, address), nil, &e)
+}
+
+// Check checks addresses now.
+func (c *Client) Check(ctx context.Context, addresses []string) (e []contract.Evidence, err error) {
+	return e, c.call(ctx, http.MethodPost, "/checks", contract.Addresses{Addresses: addresses}, &e)
+}
+
+// TakeOut says what a file would hold.
+func (c *Client) TakeOut(ctx context.Context, run int64, d policy.Decision) (t contract.TakeOut, err error) {
+	return t, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/take-out?decision=%s", run, d), nil, &t)
+}
+
+// TakeOutFile writes the rows of one decision as they stood in the file.
+func (c *Client) TakeOutFile(ctx context.Context, run int64, d policy.Decision, out io.Writer) error {
+	resp, err := c.do(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/file?decision=%s", run, d), nil)
+	if err != nil {
+		return err
+	}
+	defer resp.Body.Close()
+	if _, err := io.Copy(out, resp.Body); err != nil {
+		return fmt.Errorf("the file broke off on its way: %w", err)
+	}
+	return nil
+}
+
+// Wait follows a run until it ends and calls seen with each news of it. It
+// outlasts restarts of the service.
+func (c *Client) Wait(ctx context.Context, id int64, seen func(contract.Run)) (contract.Run, error) {
+	for {
+		r, err := c.follow(ctx, id, seen)
+		if err == nil && r.FinishedAt != nil {
+			return r, nil
+		}
+		var p *Problem
+		if errors.As(err, &p) && p.Status < 500 || ctx.Err() != nil {
+			return r, err
+		}
+		select {
+		case <-time.After(time.Second):
+		case <-ctx.Done():
+			return r, ctx.Err()
+		}
+	}
+}
+
+// follow reads the run's event stream until it ends.
+func (c *Client) follow(ctx context.Context, id int64, seen func(contract.Run)) (r contract.Run, err error) {
+	resp, err := c.do(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/events", id), nil)
+	if err != nil {
+		return r, err
+	}
+	defer resp.Body.Close()
+	lines := bufio.NewScanner(resp.Body)
+	lines.Buffer(nil, 1<<20)
+	for lines.Scan() {
+		data, ok := strings.CutPrefix(lines.Text(), "data: ")
+		if !ok {
+			continue
+		}
+		r = contract.Run{}
+		if err := json.Unmarshal([]byte(data), &r); err != nil {
+			return r, fmt.Errorf("an event of the run is not understood: %w", err)
+		}
+		seen(r)
+	}
+	return r, lines.Err()
+}
+
+// call sends a body (a reader as it is, anything else as JSON) and reads the
+// answer into out.
+func (c *Client) call(ctx context.Context, method, path string, body, out any) error {
+	resp, err := c.do(ctx, method, path, body)
+	if err != nil {
+		return err
+	}
+	defer resp.Body.Close()
+	if err := json.NewDecoder(resp.Body).Decode(out); err != nil {
+		return fmt.Errorf("the service's answer is not understood: %w", err)
+	}
+	return nil
+}
+
+func (c *Client) do(ctx context.Context, method, path string, body any) (*http.Response, error) {
+	reader, kind, err := encode(body)
+	if err != nil {
+		return nil, err
+	}
+	req, err := http.NewRequestWithContext(ctx, method, c.base+path, reader)
+	if err != nil {
+		return nil, err
+	}
+	req.Header.Set("Authorization", "Bearer "+c.key)
+	if kind != "" {
+		req.Header.Set("Content-Type", kind)
+	}
+	resp, err := c.http.Do(req)
+	if err != nil {
+		return nil, fmt.Errorf("the service at %s cannot be reached; is it running, and is -server (VARNET_SERVER) right? (%w)",
+			strings.TrimSuffix(c.base, "/api/v1"), unwrapURL(err))
+	}
+	if resp.StatusCode >= 300 {
+		defer resp.Body.Close()
+		p := &Problem{Status: resp.StatusCode, Title: resp.Status}
+		_ = json.NewDecoder(io.LimitReader(resp.Body, 1<<20)).Decode(p)
+		return nil, p
+	}
+	return resp, nil
+}
+
+func encode(body any) (io.Reader, string, error) {
+	switch b := body.(type) {
+	case nil:
+		return nil, "", nil
+	case io.Reader:
+		return b, "application/octet-stream", nil
+	}
+	text, err := json.Marshal(body)
+	return bytes.NewReader(text), "application/json", err
+}
+
+// unwrapURL takes off the method and address that net/http puts in front.
+func unwrapURL(err error) error {
+	var u *url.Error
+	if errors.As(err, &u) {
+		return u.Err
+	}
+	return err
+}

@@ -1,0 +1,152 @@
+// Package contract holds the shapes of the API: what the service sends and the
+// Go client reads. The OpenAPI document is made from them.
+package contract
+
+import (
+	"time"
+
+	"varnet/core/finding"
+	"varnet/core/policy"
+	"varnet/core/probe"
+	"varnet/core/resolve"
+	"varnet/core/sheet"
+)
+
+// Preview is what the beginning of a file looks like.
+type Preview struct {
+	Dialect       sheet.Dialect `json:"dialect"`
+	Columns       []string      `json:"columns" doc:"The names of the columns."`
+	AddressColumn int           `json:"addressColumn" doc:"The column that holds the addresses, from 0; -1: none was recognised."`
+	Rows          [][]string    `json:"rows" doc:"The cells of the first rows."`
+	Sentence      string        `json:"sentence" doc:"What was recognised, in a sentence."`
+}
+
+// List is rows somebody brought in.
+type List struct {
+	ID            int64     `json:"id"`
+	Name          string    `json:"name"`
+	FileName      string    `json:"fileName"`
+	Columns       []string  `json:"columns"`
+	AddressColumn int       `json:"addressColumn"`
+	Rows          int64     `json:"rows"`
+	Addresses     int64     `json:"addresses" doc:"Different well-formed addresses."`
+	Malformed     int64     `json:"malformed" doc:"Different texts that are no address."`
+	Duplicates    int64     `json:"duplicates" doc:"Rows whose address stands in an earlier row."`
+	Blank         int64     `json:"blank" doc:"Rows whose address cell is empty."`
+	Mended        int64     `json:"mended" doc:"Addresses from which something around them was removed."`
+	Sentence      string    `json:"sentence" doc:"What was read, in a sentence."`
+	CreatedAt     time.Time `json:"createdAt"`
+	LastRun       *Run      `json:"lastRun,omitempty"`
+}
+
+// Run is one verification of one list.
+type Run struct {
+	ID         int64      `json:"id"`
+	ListID     int64      `json:"listId"`
+	ListName   string     `json:"listName"`
+	Depth      string     `json:"depth" enum:"syntax,domain,mailbox"`
+	Policy     string     `json:"policy"`
+	State      string     `json:"state" enum:"running,waiting,finished,stopped"`
+	CreatedAt  time.Time  `json:"createdAt"`
+	FinishedAt *time.Time `json:"finishedAt,omitempty"`
+
+	Addresses int64      `json:"addresses" doc:"All addresses of the run, malformed ones too: the whole of every share."`
+	Done      int64      `json:"done" doc:"Addresses with a result."`
+	Open      int64      `json:"open" doc:"Addresses without one yet."`
+	Postponed int64      `json:"postponed" doc:"Open addresses that wait for a later round."`
+	NextRound *time.Time `json:"nextRound,omitempty" doc:"When the first postponed address may be asked again."`
+	PerMinute int64      `json:"perMinute" doc:"Addresses concluded in the last minute."`
+	// ExpectedEnd is left out when nothing can be said.
+	ExpectedEnd *time.Time `json:"expectedEnd,omitempty" doc:"When the run is expected to end at this rate."`
+
+	Causes    []CauseCount   `json:"causes" doc:"Addresses by finding and cause, in the order of the stages."`
+	Decisions []policy.Count `json:"decisions" doc:"Rows by decision and reason under the run's policy."`
+	Sentence  string         `json:"sentence" doc:"Where the run stands, in a sentence."`
+	TakeOut   string         `json:"takeOut" doc:"How many rows would be kept now and what is left out, in a sentence."`
+	Kept      int64          `json:"kept" doc:"Rows that would be kept now."`
+	Rows      int64          `json:"rows" doc:"All rows of the list."`
+}
+
+// CauseCount is how many addresses have a finding by a cause.
+type CauseCount struct {
+	Finding   finding.Finding `json:"finding" enum:"deliverable,catch-all,undecided,undeliverable"`
+	Cause     finding.Cause   `json:"cause"`
+	Stage     finding.Stage   `json:"stage"`
+	Title     string          `json:"title"`
+	Addresses int64           `json:"addresses"`
+}
+
+// Result is what was found out about one address.
+type Result struct {
+	Address    int32           `json:"address" doc:"The address's number in its list; 0 for a check without a list."`
+	Typed      string          `json:"typed" doc:"What stands in the cell."`
+	Mailbox    string          `json:"mailbox,omitempty" doc:"What a host is asked about; left out for what is no address."`
+	Domain     string          `json:"domain,omitempty"`
+	Finding    finding.Finding `json:"finding" enum:"deliverable,catch-all,undecided,undeliverable"`
+	Cause      finding.Cause   `json:"cause"`
+	Title      string          `json:"title" doc:"The cause in a few words."`
+	Traits     []finding.Trait `json:"traits"`
+	Odds       float64         `json:"odds" doc:"The estimated probability, 0 to 1, that a message sent now would be delivered."`
+	Decision   policy.Decision `json:"decision" enum:"keep,hold,drop"`
+	Suggestion string          `json:"suggestion,omitempty" doc:"The address that may have been meant."`
+	At         time.Time       `json:"at"`
+}
+
+// Evidence is one result with all that was seen.
+type Evidence struct {
+	Result
+	Meaning  string          `json:"meaning" doc:"What the cause means."`
+	Advice   string          `json:"advice" doc:"What to do."`
+	Line     int64           `json:"line,omitempty" doc:"The line of the file on which the row begins."`
+	Mended   []string        `json:"mended,omitempty" doc:"What was removed from around the address."`
+	Problem  string          `json:"problem,omitempty" doc:"Why the text is no address."`
+	Operator string          `json:"operator,omitempty" doc:"Who runs the exchangers."`
+	DNS      *resolve.Domain `json:"dns,omitempty" doc:"What the name service said."`
+	Asked    []Asked         `json:"asked,omitempty" doc:"Each time a host was asked about the mailbox."`
+	Manner   *probe.Manner   `json:"manner,omitempty" doc:"What the host did with made-up mailboxes of the domain."`
+}
+
+// Asked is one time a host was asked, with the conversation around it.
+type Asked struct {
+	At           time.Time           `json:"at"`
+	TookMS       float64             `json:"tookMs"`
+	Reply        string              `json:"reply,omitempty" doc:"The reply about the mailbox, word for word."`
+	Why          string              `json:"why" doc:"How the reply was read, or why there is none."`
+	Conversation *probe.Conversation `json:"conversation,omitempty"`
+}
+
+// TakeOut is what a file would hold, said before it is made.
+type TakeOut struct {
+	Decision policy.Decision `json:"decision" enum:"keep,hold,drop"`
+	Rows     int64           `json:"rows"`
+	FileName string          `json:"fileName"`
+	Sentence string          `json:"sentence"`
+	Counts   []policy.Count  `json:"counts"`
+}
+
+// Session is who is signed in to the console.
+type Session struct {
+	Workspace string `json:"workspace"`
+}
+
+// Words is the registry: all causes and traits with their words.
+type Words struct {
+	Causes []finding.CauseInfo `json:"causes"`
+	Traits []finding.TraitInfo `json:"traits"`
+}
+
+// NewRun is a run to be started.
+type NewRun struct {
+	Depth  string `json:"depth,omitempty" enum:"syntax,domain,mailbox" default:"mailbox" doc:"How far the run goes."`
+	Policy string `json:"policy,omitempty" default:"careful" doc:"The policy that decides."`
+}
+
+// Addresses are addresses to be checked now.
+type Addresses struct {
+	Addresses []string `json:"addresses" minItems:"1" maxItems:"50" doc:"The addresses, as typed."`
+}
+
+// SignIn is the key to sign in with.
+type SignIn struct {
+	Key string `json:"key" minLength:"1" doc:"A key of the workspace."`
+}

@@ -1,0 +1,90 @@
+package store
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/sha256"
+	"encoding/base64"
+	"errors"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// ErrUnknownKey tells a key or session that is not, or no longer, good.
+var ErrUnknownKey = errors.New("the key is not known")
+
+// Workspace is who a request acts for.
+type Workspace struct {
+	ID    int64
+	Name  string
+	KeyID int64
+}
+
+// secret makes 256 random bits in a form that can be typed and pasted.
+func secret(prefix string) (text string, hash []byte) {
+	b := make([]byte, 32)
+	_, _ = rand.Read(b) // never fails
+	text = prefix + base64.RawURLEncoding.EncodeToString(b)
+	return text, hashed(text)
+}
+
+// hashed is how secrets are kept. They hold 256 random bits, so a plain hash
+// cannot be turned back.
+func hashed(text string) []byte {
+	h := sha256.Sum256([]byte(text))
+	return h[:]
+}
+
+// NewKey makes a key for the workspace of that name, which is made if need be.
+// The key itself is given back this once and cannot be read again.
+func (s *Store) NewKey(ctx context.Context, workspace, name string) (string, error) {
+	text, hash := secret("varnet_")
+	_, err := s.db.Exec(ctx, `
+		WITH made AS (INSERT INTO workspace (name) VALUES ($1) ON CONFLICT (name) DO UPDATE SET name = $1 RETURNING id)
+		INSERT INTO key (workspace_id, name, hash) SELECT id, $2, $3 FROM made`, workspace, name, hash)
+	return text, err
+}
+
+// AnyKey tells whether there is a key at all.
+func (s *Store) AnyKey(ctx context.Context) (any bool, err error) {
+	err = s.db.QueryRow(ctx, "SELECT EXISTS (SELECT FROM key)").Scan(&any)
+	return any, err
+}
+
+// WorkspaceOfKey gives the workspace a key opens.
+func (s *Store) WorkspaceOfKey(ctx context.Context, key string) (Workspace, error) {
+	return s.workspace(ctx, `SELECT w.id, w.name, k.id FROM key k JOIN workspace w ON w.id = k.workspace_id WHERE k.hash = $1`, hashed(key))
+}
+
+// SessionLife is how long a console session lasts.
+const SessionLife = 30 * 24 * time.Hour
+
+// NewSession opens a console session for a key.
+func (s *Store) NewSession(ctx context.Context, keyID int64) (string, error) {
+	text, hash := secret("")
+	_, err := s.db.Exec(ctx, `INSERT INTO console_session (hash, key_id, expires_at) VALUES ($1, $2, $3)`,
+		hash, keyID, time.Now().Add(SessionLife))
+	return text, err
+}
+
+// EndSession ends a console session.
+func (s *Store) EndSession(ctx context.Context, session string) error {
+	_, err := s.db.Exec(ctx, "DELETE FROM console_session WHERE hash = $1 OR expires_at < now()", hashed(session))
+	return err
+}
+
+// WorkspaceOfSession gives the workspace a console session is signed in to.
+func (s *Store) WorkspaceOfSession(ctx context.Context, session string) (Workspace, error) {
+	return s.workspace(ctx, `
+		SELECT w.id, w.name, k.id FROM console_session c JOIN key k ON k.id = c.key_id JOIN workspace w ON w.id = k.workspace_id
+		WHERE c.hash = $1 AND c.expires_at > now()`, hashed(session))
+}
+
+func (s *Store) workspace(ctx context.Context, sql string, hash []byte) (w Workspace, err error) {
+	err = s.db.QueryRow(ctx, sql, hash).Scan(&w.ID, &w.Name, &w.KeyID)
+	if errors.Is(err, pgx.ErrNoRows) {
+		err = ErrUnknownKey
+	}
+	return w, err
+}

@@ -1,0 +1,153 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"maps"
+	"slices"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"varnet/core/pace"
+	"varnet/core/probe"
+)
+
+// Asking is one address of a parcel.
+type Asking struct {
+	Address int32         `json:"a"`
+	Rounds  int           `json:"r,omitempty"`
+	Asked   []probe.Asked `json:"asked,omitempty"`
+}
+
+// Parcel is a bounded handful of addresses, the unit of work.
+type Parcel struct {
+	ID        int64
+	RunID     int64
+	LaneKey   string
+	Turn      int32
+	Round     int32
+	Questions []Asking
+	NotBefore time.Time
+}
+
+// ParcelRecord is what is kept of a parcel beside its results.
+type ParcelRecord struct {
+	Conversations []probe.Conversation    `json:"conversations"`
+	Manners       map[string]probe.Manner `json:"manners"`
+}
+
+// AddParcels records open parcels.
+func (s *Store) AddParcels(ctx context.Context, parcels []Parcel) error {
+	_, err := s.db.CopyFrom(ctx, pgx.Identifier{"parcel"},
+		[]string{"run_id", "lane_key", "turn", "round", "addresses", "questions", "not_before"},
+		pgx.CopyFromSlice(len(parcels), func(i int) ([]any, error) {
+			p := parcels[i]
+			return []any{p.RunID, p.LaneKey, p.Turn, p.Round, int32(len(p.Questions)), p.Questions, p.NotBefore}, nil
+		}))
+	return err
+}
+
+// Claim gives the lane the next parcel that may be asked now; nil when there
+// is none. Runs take turns.
+func (s *Store) Claim(ctx context.Context, laneKey string, lane int) (*Parcel, error) {
+	p, err := one[Parcel](ctx, s.db, `
+		UPDATE parcel SET state = 'claimed', lane = $2 WHERE id = (
+			SELECT id FROM parcel WHERE lane_key = $1 AND state = 'open' AND not_before <= now()
+			ORDER BY turn, id FOR UPDATE SKIP LOCKED LIMIT 1)
+		RETURNING id, run_id, lane_key, turn, round, questions, not_before`, laneKey, lane)
+	if errors.Is(err, ErrNotFound) {
+		return nil, nil
+	}
+	return &p, err
+}
+
+// GiveBack opens the parcels again that a lane claimed and did not record. A
+// lane is one job at a time, so these were left behind by a worker that died.
+func (s *Store) GiveBack(ctx context.Context, laneKey string, lane int) (int64, error) {
+	tag, err := s.db.Exec(ctx, `
+		UPDATE parcel SET state = CASE WHEN run.state = 'running' THEN 'open' ELSE 'void' END
+		FROM run WHERE run.id = run_id AND lane_key = $1 AND lane = $2 AND parcel.state = 'claimed'`, laneKey, lane)
+	return tag.RowsAffected(), err
+}
+
+// Ready counts the lane key's parcels that may be asked now.
+func (s *Store) Ready(ctx context.Context, laneKey string) (n int, err error) {
+	err = s.db.QueryRow(ctx, `SELECT count(*) FROM (SELECT FROM parcel
+		WHERE lane_key = $1 AND state = 'open' AND not_before <= now() LIMIT 100) p`, laneKey).Scan(&n)
+	return n, err
+}
+
+// MarkDone marks a claimed parcel done; ok is false when it is not claimed any
+// more (its run was stopped, or it was given back), and then nothing of it may
+// be recorded.
+func (s *Store) MarkDone(ctx context.Context, parcel int64, lane int, r ParcelRecord) (ok bool, err error) {
+	tag, err := s.db.Exec(ctx, `UPDATE parcel SET state = 'done', done_at = now(), record = $3, questions = '[]'
+		WHERE id = $1 AND lane = $2 AND state = 'claimed'`, parcel, lane, r)
+	return tag.RowsAffected() == 1, err
+}
+
+// ParcelRecords gives the records of some parcels of a run.
+func (s *Store) ParcelRecords(ctx context.Context, run int64, parcels []int64) (map[int64]ParcelRecord, error) {
+	rows, err := s.db.Query(ctx, "SELECT id, record FROM parcel WHERE run_id = $1 AND id = ANY($2) AND record IS NOT NULL", run, parcels)
+	if err != nil {
+		return nil, err
+	}
+	out := map[int64]ParcelRecord{}
+	var id int64
+	var r ParcelRecord
+	_, err = pgx.ForEachRow(rows, []any{&id, &r}, func() error {
+		out[id], r = r, ParcelRecord{}
+		return nil
+	})
+	return out, err
+}
+
+// Operator is what is known of an operator.
+type Operator struct {
+	Name string
+	// Own tells that it has lanes of its own; others share.
+	Own  bool
+	Pace pace.Pace
+}
+
+// Operators gives what is known of some operators.
+func (s *Store) Operators(ctx context.Context, names []string) (map[string]Operator, error) {
+	list, err := many[Operator](ctx, s.db, "SELECT name, own, pace FROM operator WHERE name = ANY($1)", names)
+	out := map[string]Operator{}
+	for _, o := range list {
+		out[o.Name] = o
+	}
+	return out, err
+}
+
+// OwnLanes gives operators lanes of their own, for good.
+func (s *Store) OwnLanes(ctx context.Context, names []string) error {
+	slices.Sort(names)
+	_, err := s.db.Exec(ctx, `INSERT INTO operator (name, own, pace) SELECT name, true, $2 FROM unnest($1::text[]) name
+		ON CONFLICT (name) DO UPDATE SET own = true WHERE NOT operator.own`, names, pace.Start())
+	return err
+}
+
+// LearnPace takes in what parcels saw at operators. Each operator's record is
+// locked while it changes, in the order of the names.
+func (s *Store) LearnPace(ctx context.Context, seen map[string]pace.Seen, now time.Time) (map[string]pace.Pace, error) {
+	out := map[string]pace.Pace{}
+	for _, name := range sortedKeys(seen) {
+		_, err := s.db.Exec(ctx, "INSERT INTO operator (name, pace) VALUES ($1, $2) ON CONFLICT (name) DO NOTHING", name, pace.Start())
+		if err != nil {
+			return nil, err
+		}
+		o, err := one[Operator](ctx, s.db, "SELECT name, own, pace FROM operator WHERE name = $1 FOR UPDATE", name)
+		if err != nil {
+			return nil, err
+		}
+		out[name] = o.Pace.After(seen[name], now)
+		if _, err := s.db.Exec(ctx, "UPDATE operator SET pace = $2 WHERE name = $1 AND pace <> $2", name, out[name]); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+func sortedKeys[V any](m map[string]V) []string { return slices.Sorted(maps.Keys(m)) }

@@ -1,0 +1,111 @@
+package store
+
+import (
+	"context"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"varnet/core/finding"
+	"varnet/core/probe"
+)
+
+// Concluded is a result to be recorded.
+type Concluded struct {
+	Address int32
+	Verdict finding.Verdict
+	Asked   []probe.Asked
+}
+
+// AddResults records results and their tally. It belongs in the transaction
+// that marks their parcel done or their planning saved.
+func (s *Store) AddResults(ctx context.Context, run int64, results []Concluded) error {
+	if len(results) == 0 {
+		return nil
+	}
+	tally := map[int32]int32{}
+	ids := make([]int32, len(results))
+	for i, r := range results {
+		id, err := s.VerdictID(ctx, r.Verdict)
+		if err != nil {
+			return err
+		}
+		ids[i] = id
+		tally[id]++
+	}
+	_, err := s.db.CopyFrom(ctx, pgx.Identifier{"result"}, []string{"run_id", "address", "verdict", "evidence"},
+		pgx.CopyFromSlice(len(results), func(i int) ([]any, error) {
+			return []any{run, results[i].Address, ids[i], storedEvidence{results[i].Asked}}, nil
+		}))
+	if err != nil {
+		return err
+	}
+	var rows [][]any
+	for id, n := range tally {
+		rows = append(rows, []any{run, id, n})
+	}
+	_, err = s.db.CopyFrom(ctx, pgx.Identifier{"tally"}, []string{"run_id", "verdict", "addresses"}, pgx.CopyFromRows(rows))
+	return err
+}
+
+// storedEvidence is the part of the evidence that each result has of its own;
+// the rest is kept once per parcel and once per domain.
+type storedEvidence struct {
+	Asked []probe.Asked `json:"asked,omitempty"`
+}
+
+// Result is one address's result as it stands in a page.
+type Result struct {
+	Address int32
+	Typed   string
+	Mailbox *string
+	Domain  *string
+	Verdict int32
+	At      time.Time
+}
+
+// ResultFilter chooses results.
+type ResultFilter struct {
+	// Verdicts are the verdicts wanted; nil for all.
+	Verdicts []int32
+	// Search is a part of the address cell.
+	Search string
+	// After is the last address of the page before.
+	After int32
+	Limit int
+}
+
+// Results gives a page of results in the order of the list.
+func (s *Store) Results(ctx context.Context, run Run, f ResultFilter) ([]Result, error) {
+	return many[Result](ctx, s.db, `
+		SELECT x.address, r.typed, r.mailbox, r.domain, x.verdict, x.at
+		FROM result x JOIN list_row r ON r.list_id = $2 AND r.ordinal = x.address
+		WHERE x.run_id = $1 AND x.address > $3 AND ($4::int[] IS NULL OR x.verdict = ANY($4)) AND ($5 = '' OR r.typed ILIKE $5)
+		ORDER BY x.address LIMIT $6`, run.ID, run.ListID, f.After, f.Verdicts, pattern(f.Search), f.Limit)
+}
+
+// pattern makes a search text a pattern in which it stands for itself.
+func pattern(search string) string {
+	if search == "" {
+		return ""
+	}
+	return "%" + strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(search) + "%"
+}
+
+// FullResult is all that is kept of one address's result.
+type FullResult struct {
+	Result
+	Line     int64
+	Mended   []string
+	Problem  *Problem
+	Evidence storedEvidence
+}
+
+// FullResult gives all that is kept of one address's result.
+func (s *Store) FullResult(ctx context.Context, run Run, address int32) (FullResult, error) {
+	return one[FullResult](ctx, s.db, `
+		SELECT x.address, r.typed, r.mailbox, r.domain, x.verdict, x.at, r.line, coalesce(r.mended, '{}') AS mended, r.problem, x.evidence
+		FROM result x JOIN list_row r ON r.list_id = $2 AND r.ordinal = x.address
+		WHERE x.run_id = $1 AND x.address = $3`, run.ID, run.ListID, address)
+}

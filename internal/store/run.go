@@ -1,0 +1,258 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"varnet/core/finding"
+	"varnet/core/probe"
+	"varnet/core/resolve"
+)
+
+// Depth is how far a run goes.
+type Depth string
+
+// The depths.
+const (
+	DepthSyntax  Depth = "syntax"
+	DepthDomain  Depth = "domain"
+	DepthMailbox Depth = "mailbox"
+)
+
+// The states of a run that are stored; drafted and waiting are seen from the
+// parcels.
+const (
+	Running  = "running"
+	Waiting  = "waiting"
+	Finished = "finished"
+	Stopped  = "stopped"
+)
+
+// Run is one verification of one list.
+type Run struct {
+	ID          int64
+	WorkspaceID int64
+	ListID      int64
+	Depth       Depth
+	Policy      string
+	State       string
+	Plan        Plan
+	CreatedAt   time.Time
+	FinishedAt  *time.Time
+}
+
+// Plan is how far the planning of a run came.
+type Plan struct {
+	Malformed  int32  `json:"malformed"` // ordinal of the last malformed row concluded
+	SyntaxDone bool   `json:"syntaxDone"`
+	Batch      int32  `json:"batch"`     // batches of domains planned
+	Addresses  int32  `json:"addresses"` // the last domain planned: its size
+	Domain     string `json:"domain"`    // and its name
+	Done       bool   `json:"done"`
+}
+
+const runColumns = "id, workspace_id, list_id, depth, policy, state, plan, created_at, finished_at"
+
+// CreateRun records a run as running.
+func (s *Store) CreateRun(ctx context.Context, r *Run) error {
+	r.State = Running
+	return s.db.QueryRow(ctx, `
+		INSERT INTO run (workspace_id, list_id, depth, policy, state) VALUES ($1, $2, $3, $4, $5) RETURNING id, created_at`,
+		r.WorkspaceID, r.ListID, string(r.Depth), r.Policy, r.State).Scan(&r.ID, &r.CreatedAt)
+}
+
+// Run gives one run of the workspace.
+func (s *Store) Run(ctx context.Context, workspace, id int64) (Run, error) {
+	return one[Run](ctx, s.db, "SELECT "+runColumns+" FROM run WHERE workspace_id = $1 AND id = $2", workspace, id)
+}
+
+// RunByID gives a run to the jobs that work on it.
+func (s *Store) RunByID(ctx context.Context, id int64) (Run, error) {
+	return one[Run](ctx, s.db, "SELECT "+runColumns+" FROM run WHERE id = $1", id)
+}
+
+// Runs gives a page of runs, newest first, of one list or (0) of all.
+func (s *Store) Runs(ctx context.Context, workspace, list, before int64, limit int) ([]Run, error) {
+	return many[Run](ctx, s.db, `SELECT `+runColumns+` FROM run
+		WHERE workspace_id = $1 AND ($2 = 0 OR list_id = $2) AND ($3 = 0 OR id < $3) ORDER BY id DESC LIMIT $4`,
+		workspace, list, before, limit)
+}
+
+// StopRun stops a run that is not finished; what is known stays.
+func (s *Store) StopRun(ctx context.Context, workspace, id int64) error {
+	return s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
+		if _, err := s.Run(ctx, workspace, id); err != nil {
+			return err
+		}
+		_, err := s.db.Exec(ctx, "UPDATE run SET state = 'stopped', finished_at = now() WHERE id = $1 AND state = 'running'", id)
+		if err == nil {
+			_, err = s.db.Exec(ctx, "UPDATE parcel SET state = 'void' WHERE run_id = $1 AND state = 'open'", id)
+		}
+		return err
+	})
+}
+
+// SavePlan records how far the planning came.
+func (s *Store) SavePlan(ctx context.Context, run int64, p Plan) error {
+	_, err := s.db.Exec(ctx, "UPDATE run SET plan = $2 WHERE id = $1", run, p)
+	return err
+}
+
+// FinishIfDone finishes the run when all is planned and no parcel is left. It
+// locks the run (weakly: results refer to it), so that of two last parcels recorded at once the second sees
+// the first.
+func (s *Store) FinishIfDone(ctx context.Context, run int64) error {
+	if _, err := s.db.Exec(ctx, "SELECT FROM run WHERE id = $1 FOR NO KEY UPDATE", run); err != nil {
+		return err
+	}
+	_, err := s.db.Exec(ctx, `
+		UPDATE run SET state = 'finished', finished_at = now()
+		WHERE id = $1 AND state = 'running' AND (plan->>'done')::boolean
+		AND NOT EXISTS (SELECT FROM parcel WHERE run_id = $1 AND state IN ('open', 'claimed'))`, run)
+	return err
+}
+
+// Progress is where a run stands.
+type Progress struct {
+	Verdicts map[int32]int64 // addresses by verdict
+	// Postponed addresses wait for a later round; NextRound is when the
+	// first of them may be asked.
+	Postponed int64
+	NextRound *time.Time
+	// Ready addresses are in parcels that may be asked now.
+	Ready int64
+	// LastMinute is how many addresses were concluded in the last minute.
+	LastMinute int64
+}
+
+// Progress gives where a run stands: the sum of its tallies.
+func (s *Store) Progress(ctx context.Context, run int64) (p Progress, err error) {
+	p.Verdicts = map[int32]int64{}
+	rows, err := s.db.Query(ctx, `
+		SELECT verdict, sum(addresses), sum(addresses) FILTER (WHERE at > now() - interval '1 minute') FROM tally WHERE run_id = $1 GROUP BY 1`, run)
+	if err != nil {
+		return p, err
+	}
+	var verdict int32
+	var n int64
+	var lately *int64
+	_, err = pgx.ForEachRow(rows, []any{&verdict, &n, &lately}, func() error {
+		p.Verdicts[verdict] = n
+		if lately != nil {
+			p.LastMinute += *lately
+		}
+		return nil
+	})
+	if err != nil {
+		return p, err
+	}
+	err = s.db.QueryRow(ctx, `
+		SELECT coalesce(sum(addresses) FILTER (WHERE not_before > now()), 0), min(not_before) FILTER (WHERE not_before > now()),
+		       coalesce(sum(addresses) FILTER (WHERE not_before <= now()), 0)
+		FROM parcel WHERE run_id = $1 AND state IN ('open', 'claimed')`, run).Scan(&p.Postponed, &p.NextRound, &p.Ready)
+	return p, err
+}
+
+// MalformedRow is an address's text that is no address.
+type MalformedRow struct {
+	Ordinal int32
+	Problem Problem
+}
+
+// Malformed gives the texts of a list that are no address, after an ordinal.
+func (s *Store) Malformed(ctx context.Context, list int64, after int32, limit int) ([]MalformedRow, error) {
+	return many[MalformedRow](ctx, s.db, `SELECT ordinal, problem FROM list_row
+		WHERE list_id = $1 AND address = ordinal AND domain IS NULL AND ordinal > $2 ORDER BY ordinal LIMIT $3`, list, after, limit)
+}
+
+// NextDomains gives domains of a list after the last one planned, the largest
+// first.
+func (s *Store) NextDomains(ctx context.Context, list int64, p Plan, limit int) (domains []DomainSize, err error) {
+	return many[DomainSize](ctx, s.db, `SELECT domain, addresses FROM list_domain
+		WHERE list_id = $1 AND ($2 = '' OR (addresses, domain) < ($3, $2)) ORDER BY addresses DESC, domain DESC LIMIT $4`,
+		list, p.Domain, p.Addresses, limit)
+}
+
+// DomainSize is a domain of a list and how many addresses it has there.
+type DomainSize struct {
+	Domain    string
+	Addresses int32
+}
+
+// AddressRow is a well-formed address of a list.
+type AddressRow struct {
+	Ordinal int32
+	Mailbox string
+	Domain  string
+	Traits  []finding.Trait
+}
+
+// AddressesIn gives the addresses of some domains of a list.
+func (s *Store) AddressesIn(ctx context.Context, list int64, domains []string) ([]AddressRow, error) {
+	return many[AddressRow](ctx, s.db, `SELECT ordinal, mailbox, domain, coalesce(traits, '{}') AS traits FROM list_row
+		WHERE list_id = $1 AND address = ordinal AND domain = ANY($2) ORDER BY domain, ordinal`, list, domains)
+}
+
+// AddressesAt gives the addresses at some ordinals of a list.
+func (s *Store) AddressesAt(ctx context.Context, list int64, ordinals []int32) ([]AddressRow, error) {
+	return many[AddressRow](ctx, s.db, `SELECT ordinal, mailbox, domain, coalesce(traits, '{}') AS traits FROM list_row
+		WHERE list_id = $1 AND ordinal = ANY($2) ORDER BY domain, ordinal`, list, ordinals)
+}
+
+// RunDomain is what the name service said of a domain when the run was planned.
+type RunDomain struct {
+	Domain   string
+	Operator string
+	Facts    resolve.Domain
+}
+
+// AddRunDomains records what the name service said.
+func (s *Store) AddRunDomains(ctx context.Context, run int64, domains []RunDomain) error {
+	_, err := s.db.CopyFrom(ctx, pgx.Identifier{"run_domain"}, []string{"run_id", "domain", "operator", "facts"},
+		pgx.CopyFromSlice(len(domains), func(i int) ([]any, error) {
+			d := domains[i]
+			return []any{run, d.Domain, d.Operator, d.Facts}, nil
+		}))
+	return err
+}
+
+// RunDomains gives what the name service said of some domains.
+func (s *Store) RunDomains(ctx context.Context, run int64, domains []string) ([]RunDomain, error) {
+	return many[RunDomain](ctx, s.db, "SELECT domain, operator, facts FROM run_domain WHERE run_id = $1 AND domain = ANY($2)", run, domains)
+}
+
+// Manners gives what is known of how domains take mail.
+func (s *Store) Manners(ctx context.Context, domains []string) (map[string]probe.Manner, error) {
+	rows, err := s.db.Query(ctx, "SELECT domain, manner FROM domain_fact WHERE domain = ANY($1)", domains)
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]probe.Manner{}
+	var domain string
+	var m probe.Manner
+	_, err = pgx.ForEachRow(rows, []any{&domain, &m}, func() error {
+		out[domain], m = m, probe.Manner{}
+		return nil
+	})
+	return out, err
+}
+
+// SaveManners records how domains take mail.
+func (s *Store) SaveManners(ctx context.Context, manners map[string]probe.Manner) error {
+	var domains []string
+	var values []probe.Manner
+	for _, d := range sortedKeys(manners) { // one order for all, against deadlocks
+		if m := manners[d]; !m.Reused {
+			domains, values = append(domains, d), append(values, m)
+		}
+	}
+	if len(domains) == 0 {
+		return nil
+	}
+	_, err := s.db.Exec(ctx, `
+		INSERT INTO domain_fact (domain, manner) SELECT * FROM unnest($1::text[], $2::jsonb[])
+		ON CONFLICT (domain) DO UPDATE SET manner = EXCLUDED.manner`, domains, values)
+	return err
+}

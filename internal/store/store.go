@@ -1,0 +1,162 @@
+// Package store keeps everything in PostgreSQL. It holds all of Varnet's SQL
+// and decides nothing.
+//
+// A Store works on a pool; InTx gives one that works in a transaction, in which
+// jobs are inserted too. Bulk goes by COPY; nothing is updated row by row.
+package store
+
+import (
+	"context"
+	"database/sql"
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
+	"github.com/jackc/pgx/v5/pgxpool"
+	"github.com/jackc/pgx/v5/stdlib"
+	"github.com/pressly/goose/v3"
+	"github.com/riverqueue/river/riverdriver/riverpgxv5"
+	"github.com/riverqueue/river/rivermigrate"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// ErrNotFound tells that there is no such record in the workspace.
+var ErrNotFound = errors.New("not found")
+
+// querier is what a pool and a transaction have in common.
+type querier interface {
+	Exec(ctx context.Context, sql string, args ...any) (pgconn.CommandTag, error)
+	Query(ctx context.Context, sql string, args ...any) (pgx.Rows, error)
+	QueryRow(ctx context.Context, sql string, args ...any) pgx.Row
+	CopyFrom(ctx context.Context, table pgx.Identifier, columns []string, src pgx.CopyFromSource) (int64, error)
+	Begin(ctx context.Context) (pgx.Tx, error)
+}
+
+// Store is the way to the database.
+type Store struct {
+	pool     *pgxpool.Pool
+	db       querier
+	verdicts *verdictCache
+}
+
+// Open connects to PostgreSQL. The error names what to check.
+func Open(ctx context.Context, dsn string) (*Store, error) {
+	c, err := pgxpool.ParseConfig(dsn)
+	if err != nil {
+		return nil, fmt.Errorf("the database address (-dsn, VARNET_DSN) is not understood: %w", err)
+	}
+	if c.ConnConfig.Config.ConnectTimeout == 0 {
+		c.ConnConfig.Config.ConnectTimeout = 5 * time.Second
+	}
+	c.MaxConns = max(c.MaxConns, 24)
+	pool, err := pgxpool.NewWithConfig(ctx, c)
+	if err == nil {
+		err = pool.Ping(ctx)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("PostgreSQL at %s:%d cannot be reached; is it running, and is -dsn (VARNET_DSN) right? (%s)",
+			c.ConnConfig.Host, c.ConnConfig.Port, firstLine(err))
+	}
+	return &Store{pool: pool, db: pool, verdicts: newVerdictCache()}, nil
+}
+
+// firstLine keeps the DSN, which may hold a password, out of messages.
+func firstLine(err error) string {
+	s := err.Error()
+	if i := strings.LastIndex(s, "): "); i >= 0 {
+		s = s[i+3:]
+	}
+	s, _, _ = strings.Cut(s, "\n")
+	return strings.TrimSpace(s)
+}
+
+// Close gives all connections back.
+func (s *Store) Close() { s.pool.Close() }
+
+// Ping tells whether the database answers.
+func (s *Store) Ping(ctx context.Context) error { return s.pool.Ping(ctx) }
+
+// Pool gives the pool to the job engine.
+func (s *Store) Pool() *pgxpool.Pool { return s.pool }
+
+// InTx calls do with a store bound to one transaction, and the transaction
+// itself for jobs to be inserted in.
+func (s *Store) InTx(ctx context.Context, do func(*Store, pgx.Tx) error) error {
+	return pgx.BeginFunc(ctx, s.db, func(tx pgx.Tx) error {
+		return do(&Store{pool: s.pool, db: tx, verdicts: s.verdicts}, tx)
+	})
+}
+
+// migrationLock keeps processes that start at once from migrating together.
+const migrationLock = 7201_1871
+
+// Migrate brings the schema up to date, Varnet's own and the job engine's.
+func (s *Store) Migrate(ctx context.Context) error {
+	conn, err := s.pool.Acquire(ctx)
+	if err != nil {
+		return err
+	}
+	defer conn.Release()
+	if _, err := conn.Exec(ctx, "SELECT pg_advisory_lock($1)", migrationLock); err != nil {
+		return err
+	}
+	defer func() {
+		_, _ = conn.Exec(context.WithoutCancel(ctx), "SELECT pg_advisory_unlock($1)", migrationLock)
+	}()
+	db := stdlib.OpenDBFromPool(s.pool)
+	defer func() { _ = db.Close() }()
+	if err := migrateOwn(ctx, db); err != nil {
+		return fmt.Errorf("migrate the database: %w", err)
+	}
+	m, err := rivermigrate.New(riverpgxv5.New(s.pool), nil)
+	if err != nil {
+		return err
+	}
+	if _, err := m.Migrate(ctx, rivermigrate.DirectionUp, nil); err != nil {
+		return fmt.Errorf("migrate the job tables: %w", err)
+	}
+	return nil
+}
+
+func migrateOwn(ctx context.Context, db *sql.DB) error {
+	files, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return err
+	}
+	p, err := goose.NewProvider(goose.DialectPostgres, db, files)
+	if err != nil {
+		return err
+	}
+	_, err = p.Up(ctx)
+	return err
+}
+
+// one reads a single record; none is ErrNotFound.
+func one[T any](ctx context.Context, db querier, sql string, args ...any) (T, error) {
+	rows, err := db.Query(ctx, sql, args...)
+	if err != nil {
+		var zero T
+		return zero, err
+	}
+	v, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[T])
+	if errors.Is(err, pgx.ErrNoRows) {
+		err = ErrNotFound
+	}
+	return v, err
+}
+
+// many reads records.
+func many[T any](ctx context.Context, db querier, sql string, args ...any) ([]T, error) {
+	rows, err := db.Query(ctx, sql, args...)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByName[T])
+}

@@ -1,0 +1,74 @@
+package store
+
+import (
+	"context"
+	"fmt"
+	"sync"
+
+	"varnet/core/finding"
+)
+
+// verdictCache maps verdicts to their numbers. There are some hundreds of them
+// at the most, and they never change.
+type verdictCache struct {
+	mu    sync.RWMutex
+	byKey map[string]int32
+}
+
+func newVerdictCache() *verdictCache {
+	return &verdictCache{byKey: map[string]int32{}}
+}
+
+func verdictKey(v finding.Verdict) string {
+	return fmt.Sprint(v.Finding, "|", v.Cause, "|", v.Traits, "|", v.Odds)
+}
+
+// VerdictID gives the number of a verdict, which is recorded if it is new. A
+// number is only remembered once it is committed, so it is written outside of
+// any transaction the store is in.
+func (s *Store) VerdictID(ctx context.Context, v finding.Verdict) (int32, error) {
+	c, key := s.verdicts, verdictKey(v)
+	c.mu.RLock()
+	id, ok := c.byKey[key]
+	c.mu.RUnlock()
+	if ok {
+		return id, nil
+	}
+	traits := make([]string, len(v.Traits))
+	for i, t := range v.Traits {
+		traits[i] = string(t)
+	}
+	err := s.pool.QueryRow(ctx, `
+		INSERT INTO verdict (finding, cause, traits, odds) VALUES ($1, $2, $3, $4)
+		ON CONFLICT (finding, cause, traits, odds) DO UPDATE SET cause = EXCLUDED.cause RETURNING id`,
+		string(v.Finding), string(v.Cause), traits, float32(v.Odds)).Scan(&id)
+	if err == nil {
+		c.mu.Lock()
+		c.byKey[key] = id
+		c.mu.Unlock()
+	}
+	return id, err
+}
+
+// Verdicts gives all verdicts by number.
+func (s *Store) Verdicts(ctx context.Context) (map[int32]finding.Verdict, error) {
+	type record struct {
+		ID             int32
+		Finding, Cause string
+		Traits         []string
+		Odds           float32
+	}
+	list, err := many[record](ctx, s.db, "SELECT id, finding, cause, traits, odds FROM verdict")
+	out := make(map[int32]finding.Verdict, len(list))
+	for _, r := range list {
+		v := finding.Verdict{Finding: finding.Finding(r.Finding), Cause: finding.Cause(r.Cause), Odds: round2(r.Odds)}
+		for _, t := range r.Traits {
+			v.Traits = append(v.Traits, finding.Trait(t))
+		}
+		out[r.ID] = v
+	}
+	return out, err
+}
+
+// round2 undoes what a four-byte number does to a step of 0.01.
+func round2(f float32) float64 { return float64(int(f*100+0.5)) / 100 }

@@ -1,0 +1,70 @@
+package work
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"varnet/core/address"
+	"varnet/core/catalogue"
+	"varnet/core/finding"
+	"varnet/core/probe"
+	"varnet/core/resolve"
+)
+
+// Checked is what one address, checked now, came to.
+type Checked struct {
+	Typed   string
+	Address address.Address
+	Problem *address.Error // why it is no address
+	Verdict finding.Verdict
+	Domain  *resolve.Domain
+	// Suggestion is the domain that may have been meant.
+	Suggestion    string
+	Asked         []probe.Asked
+	Conversations []probe.Conversation
+	Manner        *probe.Manner
+	At            time.Time
+}
+
+var catalogued = catalogue.Default()
+
+// Check verifies one address now, without a list. It asks once; what a host
+// puts off is undecided.
+func (e *Engine) Check(ctx context.Context, typed string) Checked {
+	c := Checked{Typed: typed, At: time.Now()}
+	a, err := address.Parse(typed)
+	if errors.As(err, &c.Problem) {
+		c.Verdict = finding.ConcludeFrom(c.Problem.Cause, nil)
+		return c
+	}
+	traits := catalogued.Traits(a)
+	c.Address, c.Suggestion = a, catalogued.Suggest(a.Domain)
+	d := e.Resolver.Lookup(ctx, a.Domain)
+	c.Domain = &d
+	if cause, hopeless := d.Outcome.Cause(); hopeless {
+		c.Verdict = finding.ConcludeFrom(cause, traits)
+		return c
+	}
+	domain := probe.Domain{Name: a.Domain, Operator: d.Operator(), Exchangers: d.Exchangers,
+		Questions: []probe.Question{{Address: a, Traits: traits}}}
+	if m, err := e.Store.Manners(ctx, []string{a.Domain}); err == nil {
+		if known, ok := m[a.Domain]; ok {
+			domain.Manner = &known
+		}
+	}
+	ctx, cancel := context.WithTimeout(ctx, deadline)
+	defer cancel()
+	out := e.Prober.Probe(ctx, probe.Parcel{Domains: []probe.Domain{domain}})
+	for _, r := range append(append(out.Results, out.Postponed...), out.Unasked...) {
+		c.Verdict, c.Asked = r.Verdict, r.Asked
+	}
+	c.Conversations = out.Conversations
+	if m, ok := out.Manners[a.Domain]; ok {
+		c.Manner = &m
+		if err := e.Store.SaveManners(ctx, out.Manners); err != nil {
+			e.Log.Warn("what was learnt of a domain was not kept", "domain", a.Domain, "err", err)
+		}
+	}
+	return c
+}

@@ -1,0 +1,165 @@
+// Package work does the work of runs as jobs on PostgreSQL (River).
+//
+//	plan: a run's domains are resolved, the hopeless concluded at once, the
+//	      rest cut into parcels by operator
+//	lane: one of an operator's few sessions: takes the operator's next parcel,
+//	      whichever run it belongs to, probes and records it
+//	wake: opens an operator's lanes again when postponed parcels fall due
+//
+// Plan and lane jobs work for a slice of some seconds and then hand on to a
+// successor in the transaction that completes them. A job is unique by what it
+// works on, so across all worker processes an operator never sees more sessions
+// than it has lanes, without a lock held or a table polled. A worker that dies
+// leaves its jobs running; River rescues them, and the lane's next job gives
+// back the parcel that was left claimed.
+package work
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"sync/atomic"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/riverqueue/river"
+	"github.com/riverqueue/river/riverdriver/riverpgxv5"
+	"github.com/riverqueue/river/rivertype"
+
+	"varnet/core/pace"
+	"varnet/core/probe"
+	"varnet/core/resolve"
+	"varnet/internal/store"
+)
+
+// The times of a job. A parcel that begins within the slice has until the
+// deadline; then what is unanswered goes back. Together with River's rescue
+// this bounds how long a dead worker's parcels rest: under a minute.
+const (
+	slice       = 6 * time.Second
+	deadline    = 22 * time.Second
+	jobTimeout  = 25 * time.Second
+	rescueAfter = 26 * time.Second
+)
+
+// Config is what an engine works with.
+type Config struct {
+	Store    *store.Store
+	Resolver *resolve.Resolver
+	Prober   *probe.Prober
+	// Rounds are the waits before postponed addresses are asked again.
+	Rounds pace.Rounds
+	Log    *slog.Logger
+}
+
+// Engine runs the jobs.
+type Engine struct {
+	Config
+	client  *river.Client[pgx.Tx]
+	closing atomic.Bool
+	// probing ends when the engine is told to stop.
+	probing    context.Context
+	endProbing context.CancelFunc
+}
+
+// Start begins to work jobs. Without it an engine only takes new work in.
+func (e *Engine) Start(ctx context.Context) error {
+	return e.client.Start(context.WithoutCancel(ctx))
+}
+
+// New makes an engine.
+func New(c Config) (*Engine, error) {
+	e := &Engine{Config: c}
+	w := river.NewWorkers()
+	river.AddWorker(w, &planWorker{engine: e})
+	river.AddWorker(w, &laneWorker{engine: e})
+	river.AddWorker(w, &wakeWorker{engine: e})
+	var err error
+	e.probing, e.endProbing = context.WithCancel(context.Background())
+	e.client, err = river.NewClient(riverpgxv5.New(e.Store.Pool()), &river.Config{
+		Queues: map[string]river.QueueConfig{
+			river.QueueDefault: {MaxWorkers: 20},
+			queuePlan:          {MaxWorkers: 4},
+			queueLane:          {MaxWorkers: 200},
+		},
+		Workers:                     w,
+		Logger:                      slog.New(levelled{e.Log.Handler(), slog.LevelWarn}),
+		JobTimeout:                  jobTimeout,
+		RescueStuckJobsAfter:        rescueAfter,
+		CompletedJobRetentionPeriod: 10 * time.Minute,
+		RetryPolicy:                 retryPolicy{},
+		MaxAttempts:                 maxAttempts,
+	})
+	if err != nil {
+		return nil, fmt.Errorf("set up the job engine: %w", err)
+	}
+	return e, nil
+}
+
+// Stop lets parcels in flight end their conversations and be recorded; what
+// was not asked goes back.
+func (e *Engine) Stop(ctx context.Context) error {
+	e.closing.Store(true)
+	e.endProbing()
+	return e.client.Stop(ctx)
+}
+
+// StartRun records a run and sets its planning going.
+func (e *Engine) StartRun(ctx context.Context, r *store.Run) error {
+	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+		if err := s.CreateRun(ctx, r); err != nil {
+			return err
+		}
+		return e.insert(ctx, tx, PlanArgs{Run: r.ID})
+	})
+}
+
+func (e *Engine) insert(ctx context.Context, tx pgx.Tx, jobs ...river.JobArgs) error {
+	params := make([]river.InsertManyParams, len(jobs))
+	for i, j := range jobs {
+		params[i].Args = j
+	}
+	_, err := e.client.InsertManyTx(ctx, tx, params)
+	return err
+}
+
+// inOrder takes one step after the other until one fails.
+func inOrder(steps ...func() error) error {
+	for _, step := range steps {
+		if err := step(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// unique keeps a second job for the same thing from being inserted while one
+// is there that is not completed.
+var unique = river.UniqueOpts{ByArgs: true, ByState: []rivertype.JobState{
+	rivertype.JobStateAvailable, rivertype.JobStatePending, rivertype.JobStateRunning,
+	rivertype.JobStateRetryable, rivertype.JobStateScheduled,
+}}
+
+const (
+	queuePlan   = "plan"
+	queueLane   = "lane"
+	maxAttempts = 30_000 // no job is ever given up
+)
+
+// retryPolicy brings a failed or rescued job back after one second, later ones
+// after up to ten.
+type retryPolicy struct{}
+
+func (retryPolicy) NextRetry(j *rivertype.JobRow) time.Time {
+	return time.Now().Add(time.Duration(min(len(j.Errors)+1, 10)) * time.Second)
+}
+
+// levelled is a log handler that passes on nothing below a level.
+type levelled struct {
+	slog.Handler
+	level slog.Level
+}
+
+func (l levelled) Enabled(ctx context.Context, level slog.Level) bool {
+	return level >= l.level && l.Handler.Enabled(ctx, level)
+}

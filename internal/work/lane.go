@@ -1,0 +1,283 @@
+package work
+
+import (
+	"context"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/riverqueue/river"
+	"github.com/riverqueue/river/riverdriver/riverpgxv5"
+
+	"varnet/core/address"
+	"varnet/core/pace"
+	"varnet/core/probe"
+	"varnet/internal/store"
+)
+
+type riverpgx = riverpgxv5.Driver
+
+// LaneArgs names a lane: of an operator, or of a group of small ones.
+type LaneArgs struct {
+	Key  string `json:"key"`
+	Lane int    `json:"lane"`
+}
+
+// Kind names the job.
+func (LaneArgs) Kind() string { return "lane" }
+
+// InsertOpts makes it one job a lane.
+func (LaneArgs) InsertOpts() river.InsertOpts {
+	return river.InsertOpts{Queue: queueLane, UniqueOpts: unique}
+}
+
+type laneWorker struct {
+	river.WorkerDefaults[LaneArgs]
+	engine *Engine
+}
+
+func (w *laneWorker) Work(ctx context.Context, job *river.Job[LaneArgs]) error {
+	e, start := w.engine, time.Now()
+	if n, err := e.Store.GiveBack(ctx, job.Args.Key, job.Args.Lane); err != nil {
+		return err
+	} else if n > 0 {
+		e.Log.Info("parcels of a lost worker given back", "lane", job.Args.Key, "parcels", n)
+	}
+	for time.Since(start) < slice && !e.closing.Load() {
+		worked, err := e.workParcel(ctx, job.Args, start.Add(deadline))
+		if err != nil {
+			return err
+		}
+		if !worked {
+			break
+		}
+	}
+	return e.succeed(ctx, job)
+}
+
+// succeed completes the job and, when there is more to do, hands on to a
+// successor in the same transaction. Completing comes first: whoever inserts
+// parcels and this lane's job at the same moment either waits for it, and then
+// inserts the job, or is waited for, and then the parcels are seen here.
+func (e *Engine) succeed(ctx context.Context, job *river.Job[LaneArgs]) error {
+	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+		if _, err := river.JobCompleteTx[*riverpgx](ctx, tx, job); err != nil {
+			return err
+		}
+		ready, err := s.Ready(ctx, job.Args.Key)
+		if err != nil || ready == 0 {
+			return err
+		}
+		known, err := s.Operators(ctx, []string{job.Args.Key})
+		if err != nil {
+			return err
+		}
+		if p := known[job.Args.Key].Pace; p.Resting(time.Now()) {
+			return e.wake(ctx, tx, job.Args.Key, p.RestUntil)
+		}
+		if job.Args.Lane >= lanes(job.Args.Key, known) {
+			return nil // the operator has fewer lanes now; the others go on
+		}
+		return e.insert(ctx, tx, job.Args)
+	})
+}
+
+// workParcel claims, probes and records one parcel; worked is false when there
+// is nothing to do now.
+func (e *Engine) workParcel(ctx context.Context, lane LaneArgs, end time.Time) (worked bool, err error) {
+	known, err := e.Store.Operators(ctx, []string{lane.Key})
+	if err != nil || known[lane.Key].Pace.Resting(time.Now()) || lane.Lane >= lanes(lane.Key, known) {
+		return false, err
+	}
+	p, err := e.Store.Claim(ctx, lane.Key, lane.Lane)
+	if err != nil || p == nil {
+		return false, err
+	}
+	l, err := e.load(ctx, p)
+	if err != nil {
+		return false, err
+	}
+	probeCtx, cancel := context.WithDeadline(e.probing, end)
+	defer cancel()
+	out := e.Prober.Probe(probeCtx, l.parcel)
+	return true, e.record(ctx, lane, p, l, out)
+}
+
+// loaded is a parcel with all that is known of its domains.
+type loaded struct {
+	parcel probe.Parcel
+	// resting are the questions whose operators are resting, by when they may
+	// be asked.
+	resting map[time.Time][]store.Asking
+}
+
+// load reads what is known of the parcel's addresses, domains and operators.
+func (e *Engine) load(ctx context.Context, p *store.Parcel) (loaded, error) {
+	run, err := e.Store.RunByID(ctx, p.RunID)
+	if err != nil {
+		return loaded{}, err
+	}
+	ordinals := make([]int32, len(p.Questions))
+	for i, q := range p.Questions {
+		ordinals[i] = q.Address
+	}
+	rows, err := e.Store.AddressesAt(ctx, run.ListID, ordinals)
+	if err != nil {
+		return loaded{}, err
+	}
+	var names []string
+	for _, r := range rows { // they come in the order of their domains
+		if len(names) == 0 || names[len(names)-1] != r.Domain {
+			names = append(names, r.Domain)
+		}
+	}
+	domains, known, err := e.loadDomains(ctx, run.ID, names)
+	if err != nil {
+		return loaded{}, err
+	}
+	return assemble(p, rows, domains, known), nil
+}
+
+// loadDomains reads the domains in the order of their names, without their
+// questions, and what is known of their operators.
+func (e *Engine) loadDomains(ctx context.Context, run int64, names []string) (map[string]*probe.Domain, map[string]store.Operator, error) {
+	facts, err := e.Store.RunDomains(ctx, run, names)
+	if err != nil {
+		return nil, nil, err
+	}
+	manners, err := e.Store.Manners(ctx, names)
+	if err != nil {
+		return nil, nil, err
+	}
+	var operators []string
+	domains := map[string]*probe.Domain{}
+	for _, f := range facts {
+		d := &probe.Domain{Name: f.Domain, Operator: f.Operator, Exchangers: f.Facts.Exchangers}
+		if m, ok := manners[f.Domain]; ok {
+			d.Manner = &m
+		}
+		domains[f.Domain] = d
+		operators = append(operators, f.Operator)
+	}
+	known, err := e.Store.Operators(ctx, operators)
+	return domains, known, err
+}
+
+// assemble puts the addresses to their domains; those of resting operators are
+// set aside.
+func assemble(p *store.Parcel, rows []store.AddressRow, domains map[string]*probe.Domain, known map[string]store.Operator) loaded {
+	asking := map[int32]store.Asking{}
+	for _, q := range p.Questions {
+		asking[q.Address] = q
+	}
+	l, now := loaded{resting: map[time.Time][]store.Asking{}}, time.Now()
+	for i, r := range rows {
+		q, d := asking[r.Ordinal], domains[r.Domain]
+		if p := known[d.Operator].Pace; p.Resting(now) {
+			l.resting[p.RestUntil] = append(l.resting[p.RestUntil], q)
+			continue
+		}
+		d.Questions = append(d.Questions, probe.Question{Ref: int64(r.Ordinal), Address: address.Rebuild(r.Mailbox),
+			Traits: r.Traits, Rounds: q.Rounds, Asked: q.Asked})
+		if i == len(rows)-1 || rows[i+1].Domain != r.Domain {
+			l.parcel.Domains = append(l.parcel.Domains, *d)
+		}
+	}
+	return l
+}
+
+// record writes down what became of a parcel, in one transaction.
+func (e *Engine) record(ctx context.Context, lane LaneArgs, p *store.Parcel, l loaded, out probe.Outcome) error {
+	now := time.Now()
+	next := after{parcel: p, now: now}
+	next.conclude(e.Rounds, out)
+	for at, asking := range l.resting {
+		next.again(at, p.Round, asking)
+	}
+	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+		ok, err := s.MarkDone(ctx, p.ID, lane.Lane, store.ParcelRecord{Conversations: out.Conversations, Manners: out.Manners})
+		if err != nil || !ok {
+			return err
+		}
+		var paces map[string]pace.Pace
+		return inOrder(
+			func() error { return s.AddResults(ctx, p.RunID, next.results) },
+			func() error { return s.AddParcels(ctx, next.parcels) },
+			func() error { return s.SaveManners(ctx, out.Manners) },
+			func() error { paces, err = s.LearnPace(ctx, out.Seen, now); return err },
+			func() error { return e.followUp(ctx, tx, lane, paces[lane.Key], next.parcels) },
+			func() error { return s.FinishIfDone(ctx, p.RunID) },
+		)
+	})
+}
+
+// followUp sets going what comes after a parcel: a wake for each parcel put
+// off, and one more lane when the operator has earned it.
+func (e *Engine) followUp(ctx context.Context, tx pgx.Tx, lane LaneArgs, learnt pace.Pace, parcels []store.Parcel) error {
+	for _, p := range parcels {
+		if p.NotBefore.After(time.Now()) {
+			if err := e.wake(ctx, tx, p.LaneKey, p.NotBefore); err != nil {
+				return err
+			}
+		}
+	}
+	if learnt.Lanes > 1 && learnt.Calm == 0 && learnt.Complaints == 0 {
+		return e.insert(ctx, tx, LaneArgs{Key: lane.Key, Lane: learnt.Lanes - 1})
+	}
+	return nil
+}
+
+// after sorts what became of a parcel into results and further parcels.
+type after struct {
+	parcel  *store.Parcel
+	now     time.Time
+	results []store.Concluded
+	parcels []store.Parcel
+}
+
+func (a *after) conclude(rounds pace.Rounds, out probe.Outcome) {
+	for _, r := range out.Results {
+		a.results = append(a.results, a.concluded(r))
+	}
+	later := map[int][]store.Asking{}
+	for _, r := range out.Postponed {
+		if r.Patient() && r.Rounds <= len(rounds) {
+			later[r.Rounds] = append(later[r.Rounds], a.asking(r))
+		} else {
+			a.results = append(a.results, a.concluded(r))
+		}
+	}
+	for round, asking := range later {
+		at, _ := rounds.Return(round, a.now)
+		a.again(at, a.parcel.Round+1, asking)
+	}
+	var unasked []store.Asking
+	for _, r := range out.Unasked {
+		unasked = append(unasked, a.asking(r))
+	}
+	a.again(a.now, a.parcel.Round, unasked)
+}
+
+func (a *after) again(at time.Time, round int32, asking []store.Asking) {
+	if len(asking) > 0 {
+		a.parcels = append(a.parcels, store.Parcel{RunID: a.parcel.RunID, LaneKey: a.parcel.LaneKey, Turn: a.parcel.Turn,
+			Round: round, Questions: asking, NotBefore: at})
+	}
+}
+
+func (a *after) concluded(r probe.Result) store.Concluded {
+	return store.Concluded{Address: int32(r.Ref), Verdict: r.Verdict, Asked: a.stamped(r.Asked)}
+}
+
+func (a *after) asking(r probe.Result) store.Asking {
+	return store.Asking{Address: int32(r.Ref), Rounds: r.Rounds, Asked: a.stamped(r.Asked)}
+}
+
+// stamped fills in the parcel of the answers that this parcel brought.
+func (a *after) stamped(asked []probe.Asked) []probe.Asked {
+	for i := range asked {
+		if asked[i].Parcel == 0 {
+			asked[i].Parcel = a.parcel.ID
+		}
+	}
+	return asked
+}

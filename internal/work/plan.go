@@ -1,0 +1,298 @@
+package work
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"hash/fnv"
+	"sync"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/riverqueue/river"
+
+	"varnet/core/finding"
+	"varnet/core/resolve"
+	"varnet/internal/store"
+)
+
+// PlanArgs names the run to plan.
+type PlanArgs struct {
+	Run int64 `json:"run"`
+}
+
+// Kind names the job.
+func (PlanArgs) Kind() string { return "plan" }
+
+// InsertOpts makes it one job a run.
+func (PlanArgs) InsertOpts() river.InsertOpts {
+	return river.InsertOpts{Queue: queuePlan, UniqueOpts: unique}
+}
+
+type planWorker struct {
+	river.WorkerDefaults[PlanArgs]
+	engine *Engine
+}
+
+// How much is planned in one transaction. The first batch of domains is small,
+// so that the first results come at once.
+const (
+	malformedBatch = 5000
+	firstBatch     = 40
+	domainBatch    = 400
+)
+
+func (w *planWorker) Work(ctx context.Context, job *river.Job[PlanArgs]) error {
+	e := w.engine
+	end := time.Now().Add(slice)
+	for {
+		run, err := e.Store.RunByID(ctx, job.Args.Run)
+		if errors.Is(err, store.ErrNotFound) || err == nil && (run.State != store.Running || run.Plan.Done) {
+			return nil
+		}
+		if err == nil {
+			err = e.planStep(ctx, run)
+		}
+		if err != nil {
+			return err
+		}
+		if time.Now().After(end) || e.closing.Load() {
+			return e.Store.InTx(ctx, func(_ *store.Store, tx pgx.Tx) error {
+				if _, err := river.JobCompleteTx[*riverpgx](ctx, tx, job); err != nil {
+					return err
+				}
+				return e.insert(ctx, tx, job.Args)
+			})
+		}
+	}
+}
+
+// planStep plans one batch.
+func (e *Engine) planStep(ctx context.Context, run store.Run) error {
+	if !run.Plan.SyntaxDone {
+		return e.concludeMalformed(ctx, run)
+	}
+	size := domainBatch
+	if run.Plan.Batch == 0 {
+		size = firstBatch
+	}
+	domains, err := e.Store.NextDomains(ctx, run.ListID, run.Plan, size)
+	if err != nil {
+		return err
+	}
+	if len(domains) == 0 {
+		return e.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
+			run.Plan.Done = true
+			if err := s.SavePlan(ctx, run.ID, run.Plan); err != nil {
+				return err
+			}
+			return s.FinishIfDone(ctx, run.ID)
+		})
+	}
+	return e.planDomains(ctx, run, domains)
+}
+
+// concludeMalformed concludes the texts that are no address.
+func (e *Engine) concludeMalformed(ctx context.Context, run store.Run) error {
+	rows, err := e.Store.Malformed(ctx, run.ListID, run.Plan.Malformed, malformedBatch)
+	if err != nil {
+		return err
+	}
+	var results []store.Concluded
+	for _, r := range rows {
+		results = append(results, store.Concluded{Address: r.Ordinal,
+			Verdict: finding.ConcludeFrom(finding.Cause(r.Problem.Cause), nil)})
+		run.Plan.Malformed = r.Ordinal
+	}
+	run.Plan.SyntaxDone = len(rows) < malformedBatch
+	return e.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
+		if err := s.AddResults(ctx, run.ID, results); err != nil {
+			return err
+		}
+		return s.SavePlan(ctx, run.ID, run.Plan)
+	})
+}
+
+// planDomains resolves a batch of domains, concludes what is hopeless and cuts
+// the rest into parcels.
+func (e *Engine) planDomains(ctx context.Context, run store.Run, domains []store.DomainSize) error {
+	names := make([]string, len(domains))
+	for i, d := range domains {
+		names[i] = d.Domain
+	}
+	addresses, err := e.Store.AddressesIn(ctx, run.ListID, names)
+	if err != nil {
+		return err
+	}
+	b := batch{run: run, now: time.Now()}
+	if run.Depth != store.DepthSyntax {
+		if b.facts, err = e.lookUp(ctx, names); err != nil {
+			return err
+		}
+	}
+	b.conclude(addresses)
+	known, err := e.Store.Operators(ctx, b.operators())
+	if err != nil {
+		return err
+	}
+	own := b.cut(known)
+	last := domains[len(domains)-1]
+	run.Plan.Batch, run.Plan.Addresses, run.Plan.Domain = run.Plan.Batch+1, last.Addresses, last.Domain
+	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+		return inOrder(
+			func() error { return s.AddRunDomains(ctx, run.ID, b.runDomains()) },
+			func() error { return s.AddResults(ctx, run.ID, b.results) },
+			func() error { return s.OwnLanes(ctx, own) },
+			func() error { return s.AddParcels(ctx, b.parcels) },
+			func() error { return e.openLanes(ctx, tx, known, b.parcels) },
+			func() error { return s.SavePlan(ctx, run.ID, run.Plan) },
+		)
+	})
+}
+
+// lookUp resolves all names side by side. When most lookups failed and the
+// resolvers do not answer at all, nothing is concluded: the batch is planned
+// again when they do.
+func (e *Engine) lookUp(ctx context.Context, names []string) (map[string]resolve.Domain, error) {
+	found := make([]resolve.Domain, len(names))
+	var wg sync.WaitGroup
+	for i, n := range names {
+		wg.Go(func() { found[i] = e.Resolver.Lookup(ctx, n) })
+	}
+	wg.Wait()
+	failed, facts := 0, map[string]resolve.Domain{}
+	for _, d := range found {
+		facts[d.Name] = d
+		if d.Outcome == resolve.Failed {
+			failed++
+		}
+	}
+	if failed*2 > len(names) && !e.Resolver.Alive(ctx) {
+		e.Log.Warn("no DNS resolver answers; planning waits", "resolvers", e.Resolver.Servers)
+		return nil, errors.New("no DNS resolver answers")
+	}
+	return facts, nil
+}
+
+// batch is a batch of domains on its way from names to parcels.
+type batch struct {
+	run     store.Run
+	now     time.Time
+	facts   map[string]resolve.Domain
+	results []store.Concluded
+	open    map[string]map[string][]store.Asking // by operator and domain
+	parcels []store.Parcel
+}
+
+// conclude sorts the addresses: concluded by the name service or the run's
+// depth, or open for their operator.
+func (b *batch) conclude(addresses []store.AddressRow) {
+	b.open = map[string]map[string][]store.Asking{}
+	for _, a := range addresses {
+		d := b.facts[a.Domain]
+		cause, hopeless := d.Outcome.Cause()
+		if !hopeless && b.run.Depth != store.DepthMailbox {
+			cause, hopeless = finding.RuleDepth, true
+		}
+		if hopeless {
+			b.results = append(b.results, store.Concluded{Address: a.Ordinal, Verdict: finding.ConcludeFrom(cause, a.Traits)})
+			continue
+		}
+		op := d.Operator()
+		if b.open[op] == nil {
+			b.open[op] = map[string][]store.Asking{}
+		}
+		b.open[op][a.Domain] = append(b.open[op][a.Domain], store.Asking{Address: a.Ordinal})
+	}
+}
+
+func (b *batch) operators() (names []string) {
+	for op := range b.open {
+		names = append(names, op)
+	}
+	return names
+}
+
+func (b *batch) runDomains() (out []store.RunDomain) {
+	for name, d := range b.facts {
+		out = append(out, store.RunDomain{Domain: name, Operator: d.Operator(), Facts: d})
+	}
+	return out
+}
+
+const (
+	// parcelSize is the most addresses of a parcel.
+	parcelSize = 150
+	// ownFrom is from how many addresses on an operator gets lanes of its own.
+	ownFrom = 30
+	// sharedLanes is how many lanes all the small operators share.
+	sharedLanes = 64
+)
+
+// cut makes parcels of what is open, and gives the operators that are to get
+// lanes of their own.
+func (b *batch) cut(known map[string]store.Operator) (own []string) {
+	shared := map[string][]store.Asking{}
+	for op, domains := range b.open {
+		var asking []store.Asking
+		for _, d := range domains {
+			asking = append(asking, d...)
+		}
+		if !known[op].Own && len(asking) < ownFrom {
+			key := sharedKey(op)
+			shared[key] = append(shared[key], asking...)
+			continue
+		}
+		if !known[op].Own {
+			own = append(own, op)
+		}
+		b.pack(op, asking)
+	}
+	for key, asking := range shared {
+		b.pack(key, asking)
+	}
+	return own
+}
+
+// sharedKey is the lane key of a small operator: always the same one, so that
+// it never sees two sessions at a time.
+func sharedKey(operator string) string {
+	h := fnv.New32a()
+	_, _ = h.Write([]byte(operator))
+	return fmt.Sprintf("~%02d", h.Sum32()%sharedLanes)
+}
+
+func (b *batch) pack(key string, asking []store.Asking) {
+	for turn := b.run.Plan.Batch; len(asking) > 0; turn++ {
+		n := min(parcelSize, len(asking))
+		b.parcels = append(b.parcels, store.Parcel{RunID: b.run.ID, LaneKey: key, Turn: turn, Round: 1,
+			Questions: asking[:n], NotBefore: b.now})
+		asking = asking[n:]
+	}
+}
+
+// openLanes sees to it that the parcels' lane keys have their lanes going.
+func (e *Engine) openLanes(ctx context.Context, tx pgx.Tx, known map[string]store.Operator, parcels []store.Parcel) error {
+	perKey := map[string]int{}
+	for _, p := range parcels {
+		perKey[p.LaneKey]++
+	}
+	var jobs []river.JobArgs
+	for key, n := range perKey {
+		for lane := range min(n, lanes(key, known)) {
+			jobs = append(jobs, LaneArgs{Key: key, Lane: lane})
+		}
+	}
+	if len(jobs) == 0 {
+		return nil
+	}
+	return e.insert(ctx, tx, jobs...)
+}
+
+// lanes is how many lanes a key has now.
+func lanes(key string, known map[string]store.Operator) int {
+	if o, ok := known[key]; ok {
+		return max(1, o.Pace.Lanes)
+	}
+	return 1
+}

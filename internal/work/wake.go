@@ -1,0 +1,49 @@
+package work
+
+import (
+	"context"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/riverqueue/river"
+
+	"varnet/internal/store"
+)
+
+// WakeArgs names the lanes to open again. Parcels are put off by a wake and
+// not by their lane's own job, which stays free for what may be asked sooner.
+type WakeArgs struct {
+	Key string `json:"key"`
+}
+
+// Kind names the job.
+func (WakeArgs) Kind() string { return "wake" }
+
+type wakeWorker struct {
+	river.WorkerDefaults[WakeArgs]
+	engine *Engine
+}
+
+func (w *wakeWorker) Work(ctx context.Context, job *river.Job[WakeArgs]) error {
+	e, key := w.engine, job.Args.Key
+	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+		ready, err := s.Ready(ctx, key)
+		if err != nil || ready == 0 {
+			return err
+		}
+		known, err := s.Operators(ctx, []string{key})
+		if err != nil {
+			return err
+		}
+		var jobs []river.JobArgs
+		for lane := range min(ready, lanes(key, known)) {
+			jobs = append(jobs, LaneArgs{Key: key, Lane: lane})
+		}
+		return e.insert(ctx, tx, jobs...)
+	})
+}
+
+func (e *Engine) wake(ctx context.Context, tx pgx.Tx, key string, at time.Time) error {
+	_, err := e.client.InsertTx(ctx, tx, WakeArgs{Key: key}, &river.InsertOpts{ScheduledAt: at})
+	return err
+}
