@@ -2,7 +2,6 @@ package main
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"text/tabwriter"
 
@@ -45,14 +44,7 @@ func check(ctx context.Context, c *cli, args []string) error {
 
 func (c *cli) printChecked(found []contract.Evidence, asJSON, verbose bool) error {
 	if asJSON {
-		e := json.NewEncoder(c.out)
-		e.SetEscapeHTML(false)
-		for _, r := range found {
-			if err := e.Encode(r); err != nil {
-				return err
-			}
-		}
-		return nil
+		return printEach(c.out, found)
 	}
 	t := tabwriter.NewWriter(c.out, 0, 8, 2, ' ', 0)
 	for _, r := range found {

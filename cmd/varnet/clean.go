@@ -8,7 +8,6 @@ import (
 	"path/filepath"
 	"slices"
 	"strconv"
-	"text/tabwriter"
 
 	"varnet/core/policy"
 	"varnet/internal/client"
@@ -112,50 +111,4 @@ func export(ctx context.Context, c *cli, args []string) error {
 		return c.wrongUse(fmt.Sprintf("%q is not the number of a run; \"varnet runs\" shows them", rest[0]))
 	}
 	return c.takeOut(ctx, connect(), run, policy.Decision(*decision), *out)
-}
-
-func lists(ctx context.Context, c *cli, args []string) error {
-	connect, limit := c.connect(), c.flags.Int("limit", 50, "how many at the most")
-	if _, err := c.parse(args); err != nil {
-		return err
-	}
-	found, err := connect().Lists(ctx, *limit)
-	if err != nil {
-		return err
-	}
-	if len(found) == 0 {
-		fmt.Fprintln(c.out, "There is no list yet. Bring one in: varnet clean FILE -out FILE")
-		return nil
-	}
-	t := tabwriter.NewWriter(c.out, 0, 8, 2, ' ', 0)
-	fmt.Fprintln(t, "list\tname\trows\taddresses\tlast run")
-	for _, l := range found {
-		last := "not run yet"
-		if l.LastRun != nil {
-			last = fmt.Sprintf("run %d %s: %s of %s kept", l.LastRun.ID, l.LastRun.State, policy.Number(l.LastRun.Kept), policy.Rows(l.Rows))
-		}
-		fmt.Fprintf(t, "%d\t%s\t%s\t%s\t%s\n", l.ID, printable(l.Name), policy.Number(l.Rows), policy.Number(l.Addresses), last)
-	}
-	return t.Flush()
-}
-
-func runs(ctx context.Context, c *cli, args []string) error {
-	connect, limit := c.connect(), c.flags.Int("limit", 50, "how many at the most")
-	if _, err := c.parse(args); err != nil {
-		return err
-	}
-	found, err := connect().Runs(ctx, *limit)
-	if err != nil {
-		return err
-	}
-	if len(found) == 0 {
-		fmt.Fprintln(c.out, "There is no run yet. Start one: varnet clean FILE -out FILE")
-		return nil
-	}
-	t := tabwriter.NewWriter(c.out, 0, 8, 2, ' ', 0)
-	fmt.Fprintln(t, "run\tlist\tstate\tbegun\tstands")
-	for _, r := range found {
-		fmt.Fprintf(t, "%d\t%s\t%s\t%s\t%s\n", r.ID, printable(r.ListName), r.State, r.CreatedAt.Local().Format("2006-01-02 15:04"), r.Sentence)
-	}
-	return t.Flush()
 }

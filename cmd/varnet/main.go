@@ -11,6 +11,8 @@ import (
 	"os/signal"
 	"strings"
 	"syscall"
+
+	"varnet/internal/api"
 )
 
 // command is one subcommand.
@@ -26,11 +28,12 @@ var commands = []command{
 	{"check", "ADDRESS…", "checks addresses now, one line each", "varnet check ada.moss@fernhollow.example", check},
 	{"clean", "FILE -out FILE", "does the whole job: brings a list in, verifies it, takes out the kept rows", "varnet clean members.csv -out kept.csv", clean},
 	{"lists", "", "shows the lists", "varnet lists", lists},
-	{"runs", "", "shows the runs", "varnet runs", runs},
+	{"runs", "[watch RUN]", "shows the runs, or follows one until it ends", "varnet runs watch 12", runs},
 	{"export", "RUN -out FILE", "takes out the rows of a run", "varnet export 12 -decision hold -out held.csv", export},
 	{"serve", "", "runs the service: API, console and workers", "varnet serve -dsn postgres://varnet@127.0.0.1/varnet", serve},
 	{"worker", "", "runs workers alone, beside a service on the same database", "varnet worker -dsn postgres://varnet@db.example/varnet", worker},
 	{"key", "new", "makes a key", "varnet key new -name \"office laptop\"", key},
+	{"contract", "", "prints the contract of the API (OpenAPI 3.1)", "varnet contract > openapi.json", printContract},
 	{"practice", "", "runs the practice internet, or writes a list of its people", "varnet practice -list 1200 > members.csv", practiceCommand},
 }
 
@@ -135,4 +138,15 @@ func (c *cli) setting(name, env, otherwise, usage string) *string {
 		usage += " (" + env + ")"
 	}
 	return c.flags.String(name, otherwise, usage)
+}
+
+func printContract(_ context.Context, c *cli, args []string) error {
+	if _, err := c.parse(args); err != nil {
+		return err
+	}
+	doc, err := api.Contract()
+	if err == nil {
+		_, err = fmt.Fprintf(c.out, "%s\n", doc)
+	}
+	return err
 }

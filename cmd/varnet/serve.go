@@ -24,7 +24,7 @@ import (
 
 // settings are what serve and worker are told.
 type settings struct {
-	dsn, listen, resolvers, port, private, helo, sender, rounds, level *string
+	dsn, listen, resolvers, port, private, helo, sender, rounds, patience, level *string
 }
 
 func (c *cli) settings() settings {
@@ -36,6 +36,7 @@ func (c *cli) settings() settings {
 		helo:      c.setting("helo", "VARNET_HELO", "", "the name to say in EHLO; this host's name unless given"),
 		sender:    c.setting("mail-from", "VARNET_MAIL_FROM", "", "the sender to ask with; verify@ the EHLO name unless given"),
 		rounds:    c.setting("rounds", "VARNET_ROUNDS", "5m,15m,45m,2h", "the waits before postponed addresses are asked again"),
+		patience:  c.setting("patience", "VARNET_PATIENCE", "15s", "how long to wait for a mail host's greeting and for each reply, at most 15s"),
 		level:     c.setting("log-level", "VARNET_LOG_LEVEL", "info", "debug, info, warn or error"),
 	}
 }
@@ -105,6 +106,11 @@ func (s settings) prober(c *cli) (*probe.Prober, error) {
 	if p.Port, err = strconv.Atoi(*s.port); err != nil || p.Port < 1 || p.Port > 65535 {
 		return nil, c.wrongUse(fmt.Sprintf("-smtp-port is a number from 1 to 65535, not %q", *s.port))
 	}
+	wait, err := time.ParseDuration(*s.patience)
+	if err != nil || wait <= 0 || wait > p.Limits.Command {
+		return nil, c.wrongUse(fmt.Sprintf("-patience is a time such as 10s, at most %v, not %q", p.Limits.Command, *s.patience))
+	}
+	p.Limits.Greeting, p.Limits.Command = wait, wait
 	return p, nil
 }
 

@@ -5,6 +5,7 @@ package policy
 
 import (
 	"fmt"
+	"strings"
 
 	"varnet/core/finding"
 )
@@ -80,8 +81,10 @@ func (p Policy) Decide(v finding.Verdict) Ruling {
 }
 
 func (r Rule) reason() string {
-	if r.Trait != "" {
-		return string(r.Trait)
+	for _, t := range finding.TraitInfos() {
+		if t.Code == r.Trait {
+			return strings.ToLower(t.Title)
+		}
 	}
 	return string(r.Finding)
 }

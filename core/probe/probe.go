@@ -116,7 +116,7 @@ type Conversation struct {
 	Identity  smtp.Identity `json:"identity"`
 	At        time.Time     `json:"at"`
 	Encrypted bool          `json:"encrypted,omitempty"`
-	Lines     []smtp.Line   `json:"lines"`
+	Lines     []smtp.Line   `json:"lines,omitempty"`
 	// Ended says why the session ended early; "" for a session that ended
 	// because we had asked all we wanted.
 	Ended string `json:"ended,omitempty"`

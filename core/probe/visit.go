@@ -102,9 +102,10 @@ func (s *site) invent(n int) []*item {
 // doubtful is how many more made-up mailboxes a doubtful domain is asked about.
 const doubtful = 8
 
-// doubt looks for domains that took some real mailboxes and refused others. A
-// host that answers by chance does just that, and two made-up mailboxes find
-// it out only three times in four.
+// doubt looks for domains whose answers do not fit together: some real
+// mailboxes taken and others refused, or real ones refused where both made-up
+// ones were taken. A host that answers by chance does just that, and two
+// made-up mailboxes find it out only every other time.
 func (v *visit) doubt() (queue []*item) {
 	for _, s := range v.sites {
 		taken, refused := 0, 0
@@ -112,7 +113,9 @@ func (v *visit) doubt() (queue []*item) {
 			taken += it.countIf(reply.Accepted)
 			refused += it.countIf(reply.Refused)
 		}
-		if len(s.madeUp) > 0 && taken > 0 && refused > 0 && s.manner(v.start).Accepts == AcceptsKnown {
+		accepts := s.manner(v.start).Accepts
+		mixed := taken > 0 && accepts == AcceptsKnown || accepts == AcceptsAny
+		if len(s.madeUp) > 0 && refused > 0 && mixed {
 			queue = append(queue, s.invent(doubtful)[madeUpPerDomain:]...)
 		}
 	}

@@ -6,6 +6,7 @@ package api
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"log/slog"
 	"net/http"
@@ -54,7 +55,15 @@ func New(ending context.Context, s *store.Store, e *work.Engine, log *slog.Logge
 	return r
 }
 
+// Contract gives the contract as an OpenAPI 3.1 document.
+func Contract() ([]byte, error) {
+	h := humachi.New(chi.NewRouter(), configuration())
+	(&API{}).register(h)
+	return json.MarshalIndent(h.OpenAPI(), "", "  ")
+}
+
 func configuration() huma.Config {
+	huma.DefaultArrayNullable = false // an empty list is sent as one
 	c := huma.DefaultConfig("Varnet", "1")
 	c.Info.Description = "Verifies e-mail addresses in bulk and takes out the deliverable ones."
 	c.Servers = []*huma.Server{{URL: "/api/v1"}}

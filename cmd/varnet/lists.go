@@ -1,0 +1,105 @@
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"strconv"
+	"text/tabwriter"
+
+	"varnet/core/policy"
+)
+
+// printEach writes one JSON object a line.
+func printEach[T any](w io.Writer, list []T) error {
+	e := json.NewEncoder(w)
+	e.SetEscapeHTML(false)
+	for _, v := range list {
+		if err := e.Encode(v); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// table writes lines of cells under a header.
+func (c *cli) table(header string, lines int, line func(w io.Writer, i int)) error {
+	t := tabwriter.NewWriter(c.out, 0, 8, 2, ' ', 0)
+	fmt.Fprintln(t, header)
+	for i := range lines {
+		line(t, i)
+	}
+	return t.Flush()
+}
+
+func lists(ctx context.Context, c *cli, args []string) error {
+	connect, limit := c.connect(), c.flags.Int("limit", 50, "how many at the most")
+	asJSON := c.flags.Bool("json", false, "a JSON object a line")
+	if _, err := c.parse(args); err != nil {
+		return err
+	}
+	found, err := connect().Lists(ctx, *limit)
+	switch {
+	case err != nil:
+		return err
+	case *asJSON:
+		return printEach(c.out, found)
+	case len(found) == 0:
+		fmt.Fprintln(c.out, "There is no list yet. Bring one in: varnet clean FILE -out FILE")
+		return nil
+	}
+	return c.table("list\tname\trows\taddresses\tlast run", len(found), func(w io.Writer, i int) {
+		l, last := found[i], "not run yet"
+		if l.LastRun != nil {
+			last = fmt.Sprintf("run %d %s: %s of %s kept", l.LastRun.ID, l.LastRun.State, policy.Number(l.LastRun.Kept), policy.Rows(l.Rows))
+		}
+		fmt.Fprintf(w, "%d\t%s\t%s\t%s\t%s\n", l.ID, printable(l.Name), policy.Number(l.Rows), policy.Number(l.Addresses), last)
+	})
+}
+
+func runs(ctx context.Context, c *cli, args []string) error {
+	connect, limit := c.connect(), c.flags.Int("limit", 50, "how many at the most")
+	asJSON := c.flags.Bool("json", false, "a JSON object a line")
+	rest, err := c.parse(args)
+	if err != nil {
+		return err
+	}
+	if len(rest) > 0 {
+		return c.watch(rest, func(id int64) error {
+			p := progress{c, onTerminal(c.err)}
+			r, err := connect().Wait(ctx, id, p.show)
+			p.end()
+			if err == nil {
+				fmt.Fprintln(c.out, r.Sentence)
+			}
+			return err
+		})
+	}
+	found, err := connect().Runs(ctx, *limit)
+	switch {
+	case err != nil:
+		return err
+	case *asJSON:
+		return printEach(c.out, found)
+	case len(found) == 0:
+		fmt.Fprintln(c.out, "There is no run yet. Start one: varnet clean FILE -out FILE")
+		return nil
+	}
+	return c.table("run\tlist\tstate\tbegun\tstands", len(found), func(w io.Writer, i int) {
+		r := found[i]
+		fmt.Fprintf(w, "%d\t%s\t%s\t%s\t%s\n", r.ID, printable(r.ListName), r.State, r.CreatedAt.Local().Format("2006-01-02 15:04"), r.Sentence)
+	})
+}
+
+// watch reads "watch RUN" and follows the run.
+func (c *cli) watch(rest []string, follow func(id int64) error) error {
+	if len(rest) != 2 || rest[0] != "watch" {
+		return c.wrongUse("say: varnet runs, or: varnet runs watch RUN")
+	}
+	id, err := strconv.ParseInt(rest[1], 10, 64)
+	if err != nil {
+		return c.wrongUse(fmt.Sprintf("%q is not the number of a run; \"varnet runs\" shows them", rest[1]))
+	}
+	return follow(id)
+}

@@ -1,0 +1,114 @@
+// Tour takes the pictures of docs/screenshots from a running demo.
+package main
+
+import (
+	"bytes"
+	"context"
+	"flag"
+	"fmt"
+	"html"
+	"log"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"time"
+
+	"github.com/chromedp/chromedp"
+
+	"varnet/internal/browser"
+)
+
+func main() {
+	server := flag.String("server", "http://127.0.0.1:8025", "the demo's service")
+	key := flag.String("key", "", "the demo's key")
+	list := flag.String("list", "", "the demo's list")
+	out := flag.String("out", "docs/screenshots", "where the pictures go")
+	only := flag.String("only", "", "one picture alone")
+	flag.Parse()
+	t := tour{server: *server, key: *key, list: *list, out: *out, only: *only}
+	if err := t.run(context.Background()); err != nil {
+		log.Fatal(err)
+	}
+}
+
+type tour struct {
+	server, key, list, out, only string
+	tab                          context.Context
+}
+
+func (t *tour) run(ctx context.Context) error {
+	tab, stop, err := browser.Start(ctx, browser.Options{Width: 1280, Height: 800})
+	if err != nil {
+		return err
+	}
+	defer stop()
+	t.tab = tab
+	if err := browser.Do(tab, 20*time.Second, browser.SignIn(t.server, t.key)); err != nil {
+		return err
+	}
+	for _, p := range []struct {
+		name  string
+		steps chromedp.Tasks
+	}{
+		{"lists", chromedp.Tasks{t.open("/lists"), browser.Text("rows")}},
+		{"bring-in", chromedp.Tasks{t.open("/bring-in"), chromedp.SetUploadFiles(`input[type=file]`, []string{t.list}), browser.Text("Favourite crop")}},
+		{"run-live", chromedp.Tasks{browser.Press("Bring it in"), browser.Press("Start the run"), browser.Text("In the last minute"), chromedp.Sleep(2500 * time.Millisecond)}},
+		{"run", chromedp.Tasks{browser.Text(": finished"), chromedp.Sleep(300 * time.Millisecond)}},
+		{"results", chromedp.Tasks{browser.Press("See the results"), browser.Text("Arrow keys walk")}},
+		{"evidence", chromedp.Tasks{t.search("hedgerow-post"), browser.Text("addresses fit"), chromedp.Sleep(900 * time.Millisecond),
+			chromedp.Click("tbody button"), browser.Text("made-up mailboxes"), chromedp.Sleep(500 * time.Millisecond)}},
+		{"take-out", chromedp.Tasks{chromedp.Evaluate("history.go(-3)", nil), browser.Press("Take out the kept rows"), browser.Text("to a file")}},
+	} {
+		if err := browser.Do(tab, 45*time.Second, p.steps...); err != nil {
+			seen := tour{tab: tab, out: os.TempDir()}
+			_ = seen.shoot("tour-stopped")
+			return fmt.Errorf("%s: %w (the page as it stood: %s)", p.name, err, filepath.Join(os.TempDir(), "tour-stopped.png"))
+		}
+		if err := t.shoot(p.name); err != nil {
+			return err
+		}
+	}
+	return t.terminal("clean", "bin/varnet", "clean", t.list, "-out", filepath.Join(os.TempDir(), "kept.csv"))
+}
+
+func (t *tour) open(path string) chromedp.Action { return chromedp.Navigate(t.server + path) }
+
+func (t *tour) search(text string) chromedp.Action {
+	return chromedp.SendKeys("#search", text)
+}
+
+func (t *tour) shoot(name string) error {
+	var png []byte
+	if err := browser.Do(t.tab, 20*time.Second, chromedp.CaptureScreenshot(&png)); err != nil {
+		return err
+	}
+	return t.write(name, png)
+}
+
+func (t *tour) write(name string, png []byte) error {
+	if t.only != "" && t.only != name {
+		return nil
+	}
+	return os.WriteFile(filepath.Join(t.out, name+".png"), png, 0o644)
+}
+
+// terminal runs a command and shows what it printed as a terminal would.
+func (t *tour) terminal(name, command string, args ...string) error {
+	cmd := exec.Command(command, args...)
+	cmd.Env = append(os.Environ(), "VARNET_SERVER="+t.server, "VARNET_KEY="+t.key)
+	text, err := cmd.CombinedOutput()
+	if err != nil {
+		return fmt.Errorf("%s: %w: %s", name, err, text)
+	}
+	line := "$ varnet"
+	for _, a := range args {
+		line += " " + filepath.Base(a)
+	}
+	page := fmt.Sprintf(`<body style="margin:0;background:#1d2b3a;color:#f1ecdf"><pre style="font:17px/1.5 'DejaVu Sans Mono',monospace;padding:24px;white-space:pre-wrap">%s
+%s</pre>`, html.EscapeString(line), html.EscapeString(string(bytes.TrimSpace(text))))
+	if err := browser.Do(t.tab, 20*time.Second, chromedp.Navigate("about:blank"),
+		chromedp.Evaluate(fmt.Sprintf("document.documentElement.innerHTML = %q", page), nil)); err != nil {
+		return err
+	}
+	return t.shoot(name)
+}

@@ -1,0 +1,55 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./contract.gen";
+
+type Schemas = components["schemas"];
+export type Run = Schemas["Run"];
+export type List = Schemas["List"];
+export type Result = Schemas["Result"];
+export type Evidence = Schemas["Evidence"];
+export type Preview = Schemas["Preview"];
+export type CauseCount = Schemas["CauseCount"];
+export type TakeOut = Schemas["TakeOut"];
+export type Decision = Result["decision"];
+export type Finding = Result["finding"];
+
+export const api = createClient<paths>({ baseUrl: "/api/v1" });
+
+/** Problem is an error the service told in a sentence. */
+export class Problem extends Error {
+  constructor(
+    readonly status: number,
+    detail: string,
+  ) {
+    super(detail);
+  }
+}
+
+type Told = { detail?: string; title?: string; errors?: { message?: string; location?: string }[] | null };
+
+/** told gives the data of an answer, or throws its problem. */
+export function told<T>(answer: { data?: T; error?: unknown; response: Response }): T {
+  if (answer.error !== undefined || !answer.response.ok) {
+    throw problemOf(answer.response.status, answer.error as Told | undefined);
+  }
+  return answer.data as T;
+}
+
+function problemOf(status: number, body: Told | undefined): Problem {
+  const details = (body?.errors ?? []).map((e) => e.message).filter(Boolean).join("; ");
+  const sentence = body?.detail ?? body?.title ?? "The service does not answer. Try again in a moment.";
+  return new Problem(status, details ? `${sentence} (${details})` : sentence);
+}
+
+/** send posts a file as it is; openapi-fetch would read it into memory. */
+export async function send<T>(path: string, file: Blob): Promise<T> {
+  const response = await fetch("/api/v1" + path, {
+    method: "POST",
+    headers: { "Content-Type": "application/octet-stream" },
+    body: file,
+  }).catch(() => {
+    throw new Problem(0, "The service does not answer. Try again in a moment; nothing was brought in.");
+  });
+  const body = await response.json().catch(() => undefined);
+  if (!response.ok) throw problemOf(response.status, body as Told | undefined);
+  return body as T;
+}

@@ -1,0 +1,42 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
+import { api, told, type Run } from "./client";
+
+export const keys = {
+  session: ["session"] as const,
+  lists: ["lists"] as const,
+  list: (id: number) => ["list", id] as const,
+  run: (id: number) => ["run", id] as const,
+};
+
+export function useSession() {
+  return useQuery({ queryKey: keys.session, queryFn: async () => told(await api.GET("/session")), retry: false, staleTime: 60_000 });
+}
+
+export function useLists() {
+  return useQuery({
+    queryKey: keys.lists,
+    queryFn: async () => told(await api.GET("/lists", { params: { query: { limit: 100 } } })),
+    // Somebody may be running one: look again while any is on its way.
+    refetchInterval: (q) => (q.state.data?.some((l) => l.lastRun && !l.lastRun.finishedAt) ? 2000 : false),
+  });
+}
+
+export function useList(id: number) {
+  return useQuery({ queryKey: keys.list(id), queryFn: async () => told(await api.GET("/lists/{id}", { params: { path: { id } } })) });
+}
+
+/** useRun gives a run and keeps it up to date by its event stream until it ends. */
+export function useRun(id: number) {
+  const client = useQueryClient();
+  const query = useQuery({ queryKey: keys.run(id), queryFn: async () => told(await api.GET("/runs/{id}", { params: { path: { id } } })) });
+  const ended = query.data?.finishedAt !== undefined;
+  useEffect(() => {
+    if (ended) return;
+    const events = new EventSource(`/api/v1/runs/${id}/events`);
+    const seen = (e: MessageEvent<string>) => client.setQueryData(keys.run(id), JSON.parse(e.data) as Run);
+    events.addEventListener("run", seen);
+    return () => events.close();
+  }, [id, ended, client]);
+  return query;
+}

@@ -1,0 +1,36 @@
+import "@fontsource-variable/source-sans-3";
+import "./app.css";
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { ConfigProvider } from "antd";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { RouterProvider } from "react-router";
+import { Problem } from "./api/client";
+import { router } from "./router";
+import { themeFor, useDark } from "./theme";
+
+const queries = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 2000,
+      // A problem the service told stays one; a service that is restarting comes back.
+      retry: (count, error) => !(error instanceof Problem && error.status > 0 && error.status < 500) && count < 5,
+    },
+  },
+});
+
+function App() {
+  return (
+    <ConfigProvider theme={themeFor(useDark())} wave={{ disabled: true }}>
+      <QueryClientProvider client={queries}>
+        <RouterProvider router={router} />
+      </QueryClientProvider>
+    </ConfigProvider>
+  );
+}
+
+createRoot(document.getElementById("root")!).render(
+  <StrictMode>
+    <App />
+  </StrictMode>,
+);

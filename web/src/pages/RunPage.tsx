@@ -1,0 +1,96 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { Button } from "antd";
+import { Link, useNavigate, useParams } from "react-router";
+import { api, told, type Run } from "../api/client";
+import { keys, useRun } from "../api/hooks";
+import { DecisionMark } from "../parts/DecisionMark";
+import { Flow } from "../parts/Flow";
+import { Sentence, Trouble, Wait } from "../parts/Notice";
+import { glyphs, number, plural, share, time, tones } from "../words";
+
+export function RunPage() {
+  const id = Number(useParams().id);
+  const run = useRun(id);
+  if (run.error) return <Trouble error={run.error} again={() => void run.refetch()} />;
+  if (!run.data) return <Wait for="the run" />;
+  return <Whole run={run.data} />;
+}
+
+function Whole({ run }: { run: Run }) {
+  const go = useNavigate();
+  return (
+    <>
+      <p className="path"><Link to="/lists">Lists</Link> → <Link to={`/lists/${run.listId}`}><bdi>{run.listName}</bdi></Link> →</p>
+      <div className="title">
+        <h1>Run {run.id}: {run.state}</h1>
+        <span className="acts">
+          {!run.finishedAt && <Stop run={run} />}
+          <Button onClick={() => void go(`/runs/${run.id}/results`)} disabled={run.done === 0}>See the results</Button>
+          <Button type={run.finishedAt ? "primary" : "default"} onClick={() => void go(`/runs/${run.id}/take-out`)} disabled={run.done === 0}>Take out the kept rows</Button>
+        </span>
+      </div>
+      <Sentence>{run.finishedAt ? run.takeOut : run.sentence}</Sentence>
+      {!run.finishedAt && <Live run={run} />}
+      <Flow run={run} />
+      <Decisions run={run} />
+      <Causes run={run} />
+    </>
+  );
+}
+
+function Stop({ run }: { run: Run }) {
+  const client = useQueryClient();
+  const stop = useMutation({
+    mutationFn: async () => told(await api.POST("/runs/{id}/stop", { params: { path: { id: run.id } } })),
+    onSuccess: (r) => client.setQueryData(keys.run(run.id), r),
+  });
+  return <Button loading={stop.isPending} onClick={() => stop.mutate()}>Stop, keep what is known</Button>;
+}
+
+/** Live says how a run that is on its way gets on. */
+function Live({ run }: { run: Run }) {
+  return (
+    <dl className="live">
+      <div><dt>Concluded</dt><dd>{share(run.done, run.addresses, "addresses")}</dd></div>
+      <div><dt>In the last minute</dt><dd>{plural(run.perMinute, "address", "addresses")}</dd></div>
+      {run.postponed > 0 && <div><dt>Put off by their hosts</dt><dd>{plural(run.postponed, "address", "addresses")}{run.nextRound && `, until ${time(run.nextRound)}`}</dd></div>}
+      {run.expectedEnd && <div><dt>Expected end</dt><dd>about {time(run.expectedEnd)}</dd></div>}
+    </dl>
+  );
+}
+
+function Decisions({ run }: { run: Run }) {
+  return (
+    <section>
+      <h2>What will be done with the {number(run.rows)} rows</h2>
+      <table className="rows narrow">
+        <thead><tr><th>Decision</th><th>Because they are</th><th className="number">Rows</th></tr></thead>
+        <tbody>
+          {run.decisions.map((d) => (
+            <tr key={d.decision + d.reason}><td><DecisionMark decision={d.decision as "keep"} /></td><td>{d.reason}</td><td className="number">{number(d.rows)}</td></tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}
+
+function Causes({ run }: { run: Run }) {
+  return (
+    <section>
+      <h2>Findings and causes of the {number(run.done)} concluded addresses</h2>
+      <table className="rows narrow">
+        <thead><tr><th>Finding</th><th>Cause</th><th className="number">Addresses</th></tr></thead>
+        <tbody>
+          {run.causes.map((c) => (
+            <tr key={c.finding + c.cause}>
+              <td className={tones[c.finding]}><span aria-hidden="true">{glyphs[tones[c.finding]]}</span> {c.finding}</td>
+              <td><Link to={`/runs/${run.id}/results?cause=${c.cause}`}>{c.title}</Link></td>
+              <td className="number">{number(c.addresses)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}

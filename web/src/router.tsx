@@ -1,0 +1,22 @@
+import { createBrowserRouter, Navigate } from "react-router";
+import { Frame } from "./parts/Frame";
+import { Lists } from "./pages/Lists";
+import { SignIn } from "./pages/SignIn";
+
+/** The first pages come at once, the others when they are gone to. */
+export const router = createBrowserRouter([
+  { path: "/sign-in", element: <SignIn /> },
+  {
+    element: <Frame />,
+    children: [
+      { path: "/", element: <Navigate to="/lists" replace /> },
+      { path: "/lists", element: <Lists /> },
+      { path: "/bring-in", lazy: async () => ({ Component: (await import("./pages/BringIn")).BringIn }) },
+      { path: "/lists/:id", lazy: async () => ({ Component: (await import("./pages/ListPage")).ListPage }) },
+      { path: "/runs/:id", lazy: async () => ({ Component: (await import("./pages/RunPage")).RunPage }) },
+      { path: "/runs/:id/results", lazy: async () => ({ Component: (await import("./pages/Results")).Results }) },
+      { path: "/runs/:id/take-out", lazy: async () => ({ Component: (await import("./pages/TakeOut")).TakeOutPage }) },
+      { path: "*", lazy: async () => ({ Component: (await import("./pages/Nowhere")).Nowhere }) },
+    ],
+  },
+]);

@@ -1,0 +1,46 @@
+import { theme, type ThemeConfig } from "antd";
+import { useSyncExternalStore } from "react";
+
+/** The tones of the three decisions and of paper and ink, by theme. app.css holds the same as CSS variables. */
+const tones = {
+  light: { ink: "#1d2b3a", paper: "#faf7f1", raised: "#fffdf8", rule: "#d9d1c1", quiet: "#57616b", accent: "#0f5c5e" },
+  dark: { ink: "#e9e4d8", paper: "#171d24", raised: "#1f2730", rule: "#3a4450", quiet: "#a5adb4", accent: "#6fc2bd" },
+};
+
+const darkQuery = window.matchMedia("(prefers-color-scheme: dark)");
+
+/** useDark tells whether the person's system asks for a dark page. */
+export function useDark(): boolean {
+  return useSyncExternalStore(
+    (changed) => {
+      darkQuery.addEventListener("change", changed);
+      return () => darkQuery.removeEventListener("change", changed);
+    },
+    () => darkQuery.matches,
+  );
+}
+
+export function themeFor(dark: boolean): ThemeConfig {
+  const t = dark ? tones.dark : tones.light;
+  return {
+    algorithm: dark ? theme.darkAlgorithm : theme.defaultAlgorithm,
+    token: {
+      colorPrimary: t.accent,
+      colorInfo: t.accent,
+      colorLink: t.accent,
+      colorTextBase: t.ink,
+      colorBgBase: t.paper,
+      colorBgContainer: t.raised,
+      colorBgElevated: t.raised,
+      colorBorder: t.rule,
+      colorTextPlaceholder: t.quiet,
+      fontFamily: "'Source Sans 3 Variable', sans-serif",
+      fontSize: 16,
+      borderRadius: 3,
+      controlHeight: 40,
+      boxShadowSecondary: "none",
+      wireframe: false,
+    },
+    components: { Button: { primaryShadow: "none", defaultShadow: "none", colorTextLightSolid: dark ? "#10262a" : "#fffdf8" } },
+  };
+}

@@ -1,0 +1,23 @@
+import type { Decision, Finding } from "./api/client";
+
+/** Numbers and times in the person's own locale. */
+export const number = (n: number) => n.toLocaleString();
+export const plural = (n: number, one: string, many = one + "s") => `${number(n)} ${n === 1 ? one : many}`;
+export const time = (iso: string) => new Date(iso).toLocaleTimeString();
+export const moment = (iso: string) => new Date(iso).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" });
+
+/** share names its whole, always: "81 % of 4,210 addresses". */
+export function share(part: number, whole: number, of: string): string {
+  if (whole === 0) return `none of 0 ${of}`;
+  const percent = (100 * part) / whole;
+  const shown = part > 0 && percent < 1 ? "under 1" : part < whole && percent > 99 ? "over 99" : String(Math.round(percent));
+  return `${shown} % of ${number(whole)} ${of}`;
+}
+
+/** What stands for each decision, beside its word: never colour alone. */
+export const glyphs: Record<Decision, string> = { keep: "●", hold: "◐", drop: "○" };
+
+/** The tone a finding has under the default policy, for drawing. */
+export const tones: Record<Finding, Decision> = { deliverable: "keep", "catch-all": "hold", undecided: "hold", undeliverable: "drop" };
+
+export const findings: Finding[] = ["deliverable", "catch-all", "undecided", "undeliverable"];
