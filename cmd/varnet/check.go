@@ -3,8 +3,10 @@ package main
 import (
 	"context"
 	"fmt"
+	"strings"
 	"text/tabwriter"
 
+	"varnet/core/resolve"
 	"varnet/internal/client"
 	"varnet/internal/contract"
 )
@@ -79,7 +81,7 @@ func (c *cli) printEvidence(e contract.Evidence) {
 	}
 	if e.DNS != nil {
 		for _, a := range e.DNS.Answers {
-			say("Name service:  %s %s: %s (%s, %.1f ms) %s", a.Name, a.Type, a.Status, a.Server, a.TookMS, records(a.MX, a.Addrs))
+			say("Name service:  %s %s: %s (%s, %.1f ms) %s", a.Name, a.Type, a.Status, a.Server, a.TookMS, records(a))
 		}
 	}
 	for _, q := range e.Asked {
@@ -92,21 +94,25 @@ func (c *cli) printEvidence(e contract.Evidence) {
 		say("Read as:       %s", q.Why)
 	}
 	if e.Manner != nil {
-		for _, m := range e.Manner.MadeUp {
+		told := e.Manner.Told()
+		for _, m := range told {
 			say("Made-up:       %s was answered: %s", m.Mailbox, m.Reply)
+		}
+		if n := len(e.Manner.MadeUp) - len(told); n > 0 {
+			say("Made-up:       %d more got no answer that tells", n)
 		}
 	}
 	fmt.Fprintln(c.out)
 }
 
 // records joins what a lookup found.
-func records[A, B any](a []A, b []B) string {
-	s := ""
-	for _, x := range a {
-		s += fmt.Sprintf("%v ", x)
+func records(a resolve.Answer) string {
+	var found []string
+	for _, m := range a.MX {
+		found = append(found, fmt.Sprintf("%d %s", m.Preference, m.Host))
 	}
-	for _, x := range b {
-		s += fmt.Sprintf("%v ", x)
+	for _, ip := range a.Addrs {
+		found = append(found, ip.String())
 	}
-	return s
+	return strings.Join(found, ", ")
 }

@@ -44,6 +44,7 @@ var errUsage = errors.New("usage")
 type cli struct {
 	command
 	flags    *flag.FlagSet
+	env      map[string]string // the environment variable behind a flag
 	out, err io.Writer
 }
 
@@ -88,7 +89,7 @@ func printCommands(out io.Writer) {
 func newCLI(c command, out, errOut io.Writer) *cli {
 	f := flag.NewFlagSet(c.name, flag.ContinueOnError)
 	f.SetOutput(io.Discard)
-	return &cli{command: c, flags: f, out: out, err: errOut}
+	return &cli{command: c, flags: f, env: map[string]string{}, out: out, err: errOut}
 }
 
 // parse reads flags and arguments in any order, and prints the usage when they
@@ -104,7 +105,7 @@ func (c *cli) parse(args []string) (rest []string, err error) {
 		}
 		args = c.flags.Args()
 		if len(args) == 0 {
-			return rest, nil
+			return rest, c.readEnvironment()
 		}
 		rest, args = append(rest, args[0]), args[1:]
 	}
@@ -129,15 +130,25 @@ func (c *cli) printUsage(w io.Writer) {
 	}
 }
 
-// setting is a text flag with an environment fallback.
+// setting is a text flag with an environment fallback. The environment is read
+// after the flags, so that -h never shows what stands in it.
 func (c *cli) setting(name, env, otherwise, usage string) *string {
-	if v, ok := os.LookupEnv(env); ok && env != "" {
-		otherwise = v
+	c.env[name] = env
+	return c.flags.String(name, otherwise, usage+" ("+env+")")
+}
+
+// readEnvironment sets the flags that were not given from the environment.
+func (c *cli) readEnvironment() error {
+	given := map[string]bool{}
+	c.flags.Visit(func(f *flag.Flag) { given[f.Name] = true })
+	for name, env := range c.env {
+		if v, ok := os.LookupEnv(env); ok && !given[name] {
+			if err := c.flags.Set(name, v); err != nil {
+				return c.wrongUse(env + ": " + err.Error())
+			}
+		}
 	}
-	if env != "" {
-		usage += " (" + env + ")"
-	}
-	return c.flags.String(name, otherwise, usage)
+	return nil
 }
 
 func printContract(_ context.Context, c *cli, args []string) error {

@@ -50,32 +50,36 @@ func (s settings) logger(c *cli) (*slog.Logger, error) {
 	return slog.New(slog.NewTextHandler(c.err, &slog.HandlerOptions{Level: l})), nil
 }
 
-// engine opens the database, brings it up to date and makes the job engine.
-func (s settings) engine(ctx context.Context, c *cli, log *slog.Logger) (*work.Engine, error) {
-	prober, err := s.prober(c)
-	if err != nil {
-		return nil, err
+// config reads all settings but the database's, which is not opened yet.
+func (s settings) config(c *cli) (w work.Config, err error) {
+	if w.Log, err = s.logger(c); err != nil {
+		return w, err
 	}
-	resolver, err := s.resolver(c)
-	if err != nil {
-		return nil, err
+	if w.Prober, err = s.prober(c); err != nil {
+		return w, err
 	}
-	rounds, err := s.parseRounds(c)
-	if err != nil {
-		return nil, err
+	if w.Resolver, err = s.resolver(c); err != nil {
+		return w, err
+	}
+	if w.Rounds, err = s.parseRounds(c); err != nil {
+		return w, err
 	}
 	if *s.dsn == "" {
-		return nil, c.wrongUse("say with -dsn (or VARNET_DSN) where the database is; script/serve starts a private one")
+		err = c.wrongUse("say with -dsn (or VARNET_DSN) where the database is; script/serve starts a private one")
 	}
-	db, err := store.Open(ctx, *s.dsn)
-	if err != nil {
+	return w, err
+}
+
+// open opens the database, brings it up to date and makes the job engine.
+func (s settings) open(ctx context.Context, w work.Config) (_ *work.Engine, err error) {
+	if w.Store, err = store.Open(ctx, *s.dsn); err != nil {
 		return nil, err
 	}
-	if err := db.Migrate(ctx); err != nil {
-		db.Close()
+	if err := w.Store.Migrate(ctx); err != nil {
+		w.Store.Close()
 		return nil, err
 	}
-	return work.New(work.Config{Store: db, Resolver: resolver, Prober: prober, Rounds: rounds, Log: log})
+	return work.New(w)
 }
 
 func (s settings) allowPrivate(c *cli) (bool, error) {
@@ -145,17 +149,17 @@ func serve(ctx context.Context, c *cli, args []string) error {
 	if _, err := c.parse(args); err != nil {
 		return err
 	}
-	log, err := s.logger(c)
+	config, err := s.config(c)
 	if err != nil {
 		return err
 	}
-	// The port first: nothing is begun that could not be reached.
+	// The port before the database: nothing is begun that could not be reached.
 	l, err := net.Listen("tcp", *s.listen)
 	if err != nil {
 		return fmt.Errorf("cannot listen on %s: %w; choose another port with -listen", *s.listen, unwrapOp(err))
 	}
 	defer l.Close()
-	engine, err := s.engine(ctx, c, log)
+	engine, err := s.open(ctx, config)
 	if err != nil {
 		return err
 	}
@@ -166,15 +170,15 @@ func serve(ctx context.Context, c *cli, args []string) error {
 	if err := engine.Start(ctx); err != nil {
 		return err
 	}
-	log.Info("serving", "url", "http://"+l.Addr().String())
-	return serveUntil(ctx, l, engine, log)
+	engine.Log.Info("serving", "url", "http://"+l.Addr().String())
+	return serveUntil(ctx, l, engine)
 }
 
 // serveUntil serves until ctx ends, then lets requests and parcels in flight
 // come to their end.
-func serveUntil(ctx context.Context, l net.Listener, engine *work.Engine, log *slog.Logger) error {
-	server := &http.Server{Handler: api.New(ctx, engine.Store, engine, log), ReadHeaderTimeout: 10 * time.Second,
-		ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelDebug)}
+func serveUntil(ctx context.Context, l net.Listener, engine *work.Engine) error {
+	server := &http.Server{Handler: api.New(ctx, engine), ReadHeaderTimeout: 10 * time.Second,
+		ErrorLog: slog.NewLogLogger(engine.Log.Handler(), slog.LevelDebug)}
 	failed := make(chan error, 1)
 	go func() { failed <- server.Serve(l) }()
 	select {
@@ -182,7 +186,7 @@ func serveUntil(ctx context.Context, l net.Listener, engine *work.Engine, log *s
 		return err
 	case <-ctx.Done():
 	}
-	log.Info("stopping; parcels in flight are finished or given back")
+	engine.Log.Info("stopping; parcels in flight are finished or given back")
 	return stopWithin(30*time.Second, server.Shutdown, engine.Stop)
 }
 
@@ -216,11 +220,11 @@ func worker(ctx context.Context, c *cli, args []string) error {
 	if _, err := c.parse(args); err != nil {
 		return err
 	}
-	log, err := s.logger(c)
+	config, err := s.config(c)
 	if err != nil {
 		return err
 	}
-	engine, err := s.engine(ctx, c, log)
+	engine, err := s.open(ctx, config)
 	if err != nil {
 		return err
 	}
@@ -228,7 +232,7 @@ func worker(ctx context.Context, c *cli, args []string) error {
 	if err := engine.Start(ctx); err != nil {
 		return err
 	}
-	log.Info("working")
+	engine.Log.Info("working")
 	<-ctx.Done()
 	return stopWithin(30*time.Second, engine.Stop)
 }

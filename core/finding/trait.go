@@ -24,27 +24,29 @@ const (
 
 // TraitInfo is the registry's entry for one trait.
 type TraitInfo struct {
-	Code    Trait  `json:"code" doc:"The trait."`
-	Title   string `json:"title" doc:"A short title."`
+	Code  Trait  `json:"code" doc:"The trait."`
+	Title string `json:"title" doc:"A short title."`
+	// Many is what counted rows with it are called.
+	Many    string `json:"many" doc:"What several of them are called."`
 	Meaning string `json:"meaning" doc:"What it is and how it was recognised."`
 	// Harmful traits put a row out of a mailing under the default policy.
 	Harmful bool `json:"harmful" doc:"Whether the default policy leaves such rows out."`
 }
 
 var traits = []TraitInfo{
-	{TraitRole, "Role", "Stands for a task and not for a person, recognised by the name before the @ (RFC 2142 and usage).", false},
-	{TraitNoReply, "No-reply", "Says by its name that nobody reads it.", true},
-	{TraitDisposable, "Disposable", "Its domain is catalogued as one that hands out addresses for a few minutes or days.", true},
-	{TraitFreeMail, "Free-mail", "Its domain is catalogued as a mail service that anybody can open a mailbox at.", false},
-	{TraitTrapListed, "Listed trap", "Its domain or the address itself is catalogued as a spam trap.", true},
-	{TraitTrapPattern, "Trap by pattern", "Its name has the shape of addresses that are set out as spam traps.", true},
-	{TraitTrapTypo, "Typo-domain trap", "Its domain is a known misspelling that is kept to catch careless senders.", true},
-	{TraitTrapRevived, "Revived trap", "It was refused as absent in a run at least 6 months ago and is accepted now.", true},
-	{TraitTypo, "Typo", "Its domain is one slip away from a much more common one; the suggestion stands beside it.", false},
-	{TraitTagged, "Tagged", "Carries a tag after a plus sign; it is the same mailbox without it at most hosts.", false},
-	{TraitRandomLooking, "Random-looking", "The name before the @ looks like keys struck at random.", false},
-	{TraitInternational, "International", "Holds letters outside ASCII (RFC 6531).", false},
-	{TraitDuplicate, "Duplicate", "The same address stands in an earlier row of the list.", true},
+	{TraitRole, "Role", "role addresses", "Stands for a task and not for a person, recognised by the name before the @ (RFC 2142 and usage).", false},
+	{TraitNoReply, "No-reply", "no-reply addresses", "Says by its name that nobody reads it.", true},
+	{TraitDisposable, "Disposable", "disposable addresses", "Its domain is catalogued as one that hands out addresses for a few minutes or days.", true},
+	{TraitFreeMail, "Free-mail", "free-mail addresses", "Its domain is catalogued as a mail service that anybody can open a mailbox at.", false},
+	{TraitTrapListed, "Listed trap", "listed traps", "Its domain or the address itself is catalogued as a spam trap.", true},
+	{TraitTrapPattern, "Trap by pattern", "traps by pattern", "Its name has the shape of addresses that are set out as spam traps.", true},
+	{TraitTrapTypo, "Typo-domain trap", "typo-domain traps", "Its domain is a known misspelling that is kept to catch careless senders.", true},
+	{TraitTrapRevived, "Revived trap", "revived traps", "It was refused as absent in a run at least 6 months ago and is accepted now.", true},
+	{TraitTypo, "Typo", "likely typos", "Its domain is one slip away from a much more common one; the suggestion stands beside it.", false},
+	{TraitTagged, "Tagged", "tagged addresses", "Carries a tag after a plus sign; it is the same mailbox without it at most hosts.", false},
+	{TraitRandomLooking, "Random-looking", "random-looking addresses", "The name before the @ looks like keys struck at random.", false},
+	{TraitInternational, "International", "international addresses", "Holds letters outside ASCII (RFC 6531).", false},
+	{TraitDuplicate, "Duplicate", "duplicates", "The same address stands in an earlier row of the list.", true},
 }
 
 // TraitInfos lists the registry of traits.

@@ -5,7 +5,6 @@ package policy
 
 import (
 	"fmt"
-	"strings"
 
 	"varnet/core/finding"
 )
@@ -83,7 +82,7 @@ func (p Policy) Decide(v finding.Verdict) Ruling {
 func (r Rule) reason() string {
 	for _, t := range finding.TraitInfos() {
 		if t.Code == r.Trait {
-			return strings.ToLower(t.Title)
+			return t.Many
 		}
 	}
 	return string(r.Finding)

@@ -19,6 +19,8 @@ var troubles = map[smtp.Trouble]reply.Meaning{
 		Why: "The host closed the connection before it answered."},
 	smtp.Garbled: {About: reply.Moment, Effect: reply.Postponed, Cause: finding.ExchangerGarbled,
 		Why: "What the host sent is no reply of the protocol."},
+	smtp.OutOfStep: {About: reply.Moment, Effect: reply.Postponed, Cause: finding.ExchangerGarbled,
+		Why: "The host sent more replies than it was asked for, so none can be told from another."},
 	smtp.NoTLS: {About: reply.Us, Effect: reply.Refused, Cause: finding.ExchangerNeedsTLS,
 		Why: "The host wants encryption, and none came about."},
 }
@@ -35,7 +37,7 @@ func failureMeaning(f *smtp.Failure) (m reply.Meaning, ok bool) {
 
 // byTelling orders troubles by how much they tell: a host that spoke tells more
 // than one that could not be reached.
-var byTelling = []smtp.Trouble{smtp.OutOfTime, smtp.Unreachable, smtp.Silent, smtp.Dropped, smtp.Garbled, smtp.NoTLS, smtp.Refused}
+var byTelling = []smtp.Trouble{smtp.OutOfTime, smtp.Unreachable, smtp.Silent, smtp.Dropped, smtp.Garbled, smtp.OutOfStep, smtp.NoTLS, smtp.Refused}
 
 func telling(f *smtp.Failure) int { return slices.Index(byTelling, f.Trouble) }
 

@@ -42,6 +42,17 @@ type MadeUp struct {
 	Conversation int    `json:"conversation"`
 }
 
+// Told gives the made-up mailboxes whose answers tell something: a yes or a
+// definite no.
+func (m *Manner) Told() (told []MadeUp) {
+	for _, u := range m.MadeUp {
+		if strings.HasPrefix(u.Reply, "2") || strings.HasPrefix(u.Reply, "5") {
+			told = append(told, u)
+		}
+	}
+	return told
+}
+
 // madeUpPerDomain is how many made-up mailboxes a domain is asked about.
 const madeUpPerDomain = 2
 

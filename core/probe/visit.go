@@ -156,10 +156,13 @@ func (v *visit) ask(ctx context.Context, queue []*item) {
 		}
 		v.seen.Sessions++
 		queue = v.dropUntaken(session, queue)
-		before := len(queue)
+		asked, before := queue, len(queue)
 		queue = v.askSession(session, queue, number)
-		failure = session.Failure()
 		v.close(session, number)
+		failure = session.Failure()
+		if failure != nil && failure.Trouble == smtp.OutOfStep {
+			queue = v.forget(asked)
+		}
 		if len(queue) < before {
 			idle = 0
 		} else {
@@ -178,6 +181,17 @@ func (v *visit) ask(ctx context.Context, queue []*item) {
 			return
 		}
 	}
+}
+
+// forget takes back the answers of a session that was out of step.
+func (v *visit) forget(asked []*item) []*item {
+	for _, it := range asked {
+		if it.state == answered {
+			v.answers--
+			it.state = waiting
+		}
+	}
+	return asked
 }
 
 // wantsRest tells the failure after which going on would be rude.

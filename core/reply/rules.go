@@ -426,7 +426,7 @@ var rules = []rule{
 		Meaning: Meaning{Mailbox, Unclear, finding.MailboxUnclear, "RFC 5321 section 3.5.3: the host will try, but has not looked."},
 		example: "252 2.0.0 cannot verify, but will take the message"},
 	{codes: []int{2},
-		Meaning: Meaning{Mailbox, Accepted, finding.MailboxAccepted, "The host takes mail for this mailbox (251: and passes it on)."},
+		Meaning: Meaning{Mailbox, Accepted, finding.MailboxAccepted, "The host takes mail for this mailbox."},
 		example: "250 2.1.5 ok"},
 
 	// ---- full: 452 is about room, and 552 and x.2.2 say so outright

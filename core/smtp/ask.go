@@ -79,7 +79,20 @@ func (s *Session) prepare(mailbox string) bool {
 	return f == nil
 }
 
+// askWindow asks about a window of mailboxes at once. When the replies do not
+// come out even with the questions, nobody can tell which belongs to which, and
+// none of them counts. (One too many shows at the next command or at QUIT.)
 func (s *Session) askWindow(window []Answer) *Failure {
+	f := s.exchange(window)
+	if f != nil && len(window) > 1 && (f.Trouble == Silent || f.Trouble == OutOfTime || f.Trouble == Garbled) {
+		for i := range window {
+			window[i] = Answer{Mailbox: window[i].Mailbox}
+		}
+	}
+	return f
+}
+
+func (s *Session) exchange(window []Answer) *Failure {
 	lines := make([]string, len(window))
 	for i, a := range window {
 		lines[i] = "RCPT TO:<" + a.Mailbox + ">"

@@ -67,6 +67,7 @@ const (
 	StepTLS      Step = "tls"
 	StepMail     Step = "mail"
 	StepRcpt     Step = "rcpt"
+	StepQuit     Step = "quit"
 )
 
 // Trouble is how a session failed.
@@ -80,6 +81,7 @@ const (
 	Garbled     Trouble = "garbled"     // not a reply
 	Refused     Trouble = "refused"     // a 4xx or 5xx; Reply holds it
 	NoTLS       Trouble = "no-tls"      // encryption demanded, and none came about
+	OutOfStep   Trouble = "out-of-step" // more replies than questions: none of the session counts
 	OutOfTime   Trouble = "out-of-time" // our own time for the session was up
 )
 
@@ -239,11 +241,19 @@ func (s *Session) Room() int {
 	return max(0, min(s.limits.Recipients-s.asked, s.limits.Refusals-s.refused))
 }
 
-// Close says QUIT, without waiting long for the reply, and closes.
+// Close says QUIT, without waiting long for the reply, and closes. A reply that
+// can only belong to an earlier question shows that the session was out of
+// step; Failure tells it.
 func (s *Session) Close() {
 	if s.failure == nil {
 		s.limits.Command = min(s.limits.Command, time.Second)
-		_, _ = s.command(StepRcpt, "QUIT")
+		r, f := s.command(StepQuit, "QUIT")
+		if f == nil && (r.Code == 250 || r.Code == 550) {
+			f = outOfStep(StepQuit)
+		}
+		if f != nil && f.Trouble == OutOfStep {
+			s.fail(f)
+		}
 	}
 	_ = s.conn.Close()
 }

@@ -37,11 +37,20 @@ func (s *Session) send(step Step, lines ...string) *Failure {
 		b.WriteString(l)
 		b.WriteString("\r\n")
 	}
+	if s.in.Buffered() > 0 {
+		return outOfStep(step)
+	}
 	s.deadline(s.limits.Command)
 	if _, err := io.WriteString(s.conn, b.String()); err != nil {
 		return s.troubled(step, err)
 	}
 	return nil
+}
+
+// outOfStep is the failure of a session in which a reply too many has come:
+// from then on no reply belongs to the command before it.
+func outOfStep(step Step) *Failure {
+	return &Failure{Step: step, Trouble: OutOfStep, Err: errors.New("the host sent more replies than it was asked for")}
 }
 
 func (s *Session) expect(step Step, patience time.Duration) *Failure {

@@ -35,8 +35,8 @@ type API struct {
 
 // New gives the handler of everything the service serves. Event streams end
 // when ending does.
-func New(ending context.Context, s *store.Store, e *work.Engine, log *slog.Logger) http.Handler {
-	a := &API{store: s, engine: e, log: log, ending: ending}
+func New(ending context.Context, e *work.Engine) http.Handler {
+	a := &API{store: e.Store, engine: e, log: e.Log, ending: ending}
 	r := chi.NewRouter()
 	r.Use(a.logged, secured, http.NewCrossOriginProtection().Handler)
 	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("ok\n")) })

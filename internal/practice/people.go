@@ -107,13 +107,13 @@ func (l *lister) cell(first, last, number int) string {
 		l.past = append(l.past, a)
 	}
 	switch {
-	case r < 0.09:
+	case r >= 0.08 && r < 0.09:
 		return slipOf(a, l.rng)
-	case r < 0.10:
+	case r >= 0.09 && r < 0.10:
 		return " " + a + " "
-	case r < 0.107:
+	case r >= 0.10 && r < 0.107:
 		return firstNames[first] + " " + lastNames[last] + " <" + a + ">"
-	case r < 0.112:
+	case r >= 0.107 && r < 0.112:
 		return strings.Replace(a, "@", "+seeds@", 1)
 	}
 	return a

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"time"
 
@@ -71,17 +72,19 @@ func (s *Store) CreateList(ctx context.Context, l *List) error {
 
 // CopyRows brings in rows as next gives them, until it gives none.
 func (s *Store) CopyRows(ctx context.Context, listID int64, next func() (*Row, error)) error {
+	var failed error // what next said, before PostgreSQL wraps it
 	_, err := s.db.CopyFrom(ctx, pgx.Identifier{"list_row"},
 		[]string{"list_id", "ordinal", "line", "raw", "tail", "typed", "address", "mailbox", "domain", "traits", "mended", "problem"},
 		pgx.CopyFromFunc(func() ([]any, error) {
 			r, err := next()
 			if r == nil || err != nil {
+				failed = err
 				return nil, err
 			}
 			return []any{listID, r.Ordinal, r.Line, r.Raw, r.Tail, r.Typed, orNull(r.Address), orNull(r.Mailbox), orNull(r.Domain),
 				r.Traits, r.Mended, r.Problem}, nil
 		}))
-	return err
+	return cmp.Or(failed, err)
 }
 
 func orNull[T comparable](v T) *T {

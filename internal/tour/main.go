@@ -11,6 +11,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"time"
 
 	"github.com/chromedp/chromedp"
@@ -56,8 +57,8 @@ func (t *tour) run(ctx context.Context) error {
 		{"run", chromedp.Tasks{browser.Text(": finished"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"results", chromedp.Tasks{browser.Press("See the results"), browser.Text("Arrow keys walk")}},
 		{"evidence", chromedp.Tasks{t.search("hedgerow-post"), browser.Text("addresses fit"), chromedp.Sleep(900 * time.Millisecond),
-			chromedp.Click("tbody button"), browser.Text("made-up mailboxes"), chromedp.Sleep(500 * time.Millisecond)}},
-		{"take-out", chromedp.Tasks{chromedp.Evaluate("history.go(-3)", nil), browser.Press("Take out the kept rows"), browser.Text("to a file")}},
+			chromedp.Click("tbody tr:nth-child(3) button"), browser.Text("made-up mailboxes"), chromedp.Sleep(500 * time.Millisecond)}},
+		{"take-out", chromedp.Tasks{t.fromResults("/take-out"), browser.Text("to a file")}},
 	} {
 		if err := browser.Do(tab, 45*time.Second, p.steps...); err != nil {
 			seen := tour{tab: tab, out: os.TempDir()}
@@ -68,10 +69,22 @@ func (t *tour) run(ctx context.Context) error {
 			return err
 		}
 	}
-	return t.terminal("clean", "bin/varnet", "clean", t.list, "-out", filepath.Join(os.TempDir(), "kept.csv"))
+	return t.terminal("clean", "clean", t.list, "-out", "kept.csv")
 }
 
 func (t *tour) open(path string) chromedp.Action { return chromedp.Navigate(t.server + path) }
+
+// fromResults goes from a run's results to another page of the run.
+func (t *tour) fromResults(page string) chromedp.Action {
+	return chromedp.ActionFunc(func(ctx context.Context) error {
+		var here string
+		if err := chromedp.Location(&here).Do(ctx); err != nil {
+			return err
+		}
+		run, _, _ := strings.Cut(here, "/results")
+		return chromedp.Navigate(run + page).Do(ctx)
+	})
+}
 
 func (t *tour) search(text string) chromedp.Action {
 	return chromedp.SendKeys("#search", text)
@@ -93,8 +106,13 @@ func (t *tour) write(name string, png []byte) error {
 }
 
 // terminal runs a command and shows what it printed as a terminal would.
-func (t *tour) terminal(name, command string, args ...string) error {
-	cmd := exec.Command(command, args...)
+func (t *tour) terminal(name string, args ...string) error {
+	binary, err := filepath.Abs("bin/varnet")
+	if err != nil {
+		return err
+	}
+	cmd := exec.Command(binary, args...)
+	cmd.Dir = os.TempDir()
 	cmd.Env = append(os.Environ(), "VARNET_SERVER="+t.server, "VARNET_KEY="+t.key)
 	text, err := cmd.CombinedOutput()
 	if err != nil {
@@ -104,11 +122,15 @@ func (t *tour) terminal(name, command string, args ...string) error {
 	for _, a := range args {
 		line += " " + filepath.Base(a)
 	}
-	page := fmt.Sprintf(`<body style="margin:0;background:#1d2b3a;color:#f1ecdf"><pre style="font:17px/1.5 'DejaVu Sans Mono',monospace;padding:24px;white-space:pre-wrap">%s
+	page := fmt.Sprintf(`<body style="margin:0;background:#1d2b3a;color:#f1ecdf"><pre style="margin:0;background:#1d2b3a;font:17px/1.5 'DejaVu Sans Mono',monospace;padding:24px;white-space:pre-wrap">%s
 %s</pre>`, html.EscapeString(line), html.EscapeString(string(bytes.TrimSpace(text))))
 	if err := browser.Do(t.tab, 20*time.Second, chromedp.Navigate("about:blank"),
 		chromedp.Evaluate(fmt.Sprintf("document.documentElement.innerHTML = %q", page), nil)); err != nil {
 		return err
 	}
-	return t.shoot(name)
+	var png []byte
+	if err := browser.Do(t.tab, 20*time.Second, chromedp.Screenshot("pre", &png)); err != nil {
+		return err
+	}
+	return t.write(name, png)
 }

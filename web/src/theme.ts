@@ -41,6 +41,6 @@ export function themeFor(dark: boolean): ThemeConfig {
       boxShadowSecondary: "none",
       wireframe: false,
     },
-    components: { Button: { primaryShadow: "none", defaultShadow: "none", colorTextLightSolid: dark ? "#10262a" : "#fffdf8" } },
+    components: { Segmented: { trackBg: dark ? "#2e3844" : "#e6dfd0", itemColor: t.ink }, Button: { primaryShadow: "none", defaultShadow: "none", colorTextLightSolid: dark ? "#10262a" : "#fffdf8" } },
   };
 }

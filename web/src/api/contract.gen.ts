@@ -679,6 +679,8 @@ export interface components {
             code: string;
             /** @description Whether the default policy leaves such rows out. */
             harmful: boolean;
+            /** @description What several of them are called. */
+            many: string;
             /** @description What it is and how it was recognised. */
             meaning: string;
             /** @description A short title. */

@@ -98,7 +98,7 @@ function Rows({ run, filter, onOpen }: { run: Run; filter: Filter; onOpen: (addr
     <>
       <p className="quiet" role="status">{pages.hasNextPage ? `The first ${number(rows.length)} that fit.` : `${plural(rows.length, "address fits", "addresses fit")}.`} Arrow keys walk the rows, Enter opens the evidence.</p>
       <div className="scroll">
-        <table className="rows">
+        <table className="rows results">
           <thead><tr><th>Decision</th><th>Address</th><th>Finding</th><th>Cause</th><th>Traits</th><th className="number">Odds</th></tr></thead>
           <tbody ref={body} onKeyDown={walk}>{rows.map((r) => <Row key={r.address} result={r} onOpen={onOpen} />)}</tbody>
         </table>

@@ -88,10 +88,13 @@ const manners: Record<string, string> = {
 };
 
 function MadeUp({ manner }: { manner: NonNullable<Evidence["manner"]> }) {
+  const all = manner.madeUp ?? [];
+  const told = all.filter((m) => /^[25]/.test(m.reply ?? ""));
   return (
     <li>
       <h3>What it said of made-up mailboxes</h3>
-      {manner.madeUp?.map((m) => <p key={m.mailbox}><AddressText text={m.mailbox} /><br /><AddressText text={m.reply || "no answer"} long={400} /></p>)}
+      {told.map((m) => <p key={m.mailbox}><AddressText text={m.mailbox} /><br /><AddressText text={m.reply || "no answer"} long={400} /></p>)}
+      {told.length < all.length && <p className="quiet">{all.length - told.length} more got no answer that tells.</p>}
       <p>{manners[manner.accepts]}{manner.reused && ` Known since ${moment(manner.at)}.`}</p>
     </li>
   );

@@ -1,4 +1,4 @@
-import { Link } from "react-router";
+import { Link, useNavigate } from "react-router";
 import type { Run } from "../api/client";
 import { glyphs, number, share, tones } from "../words";
 import { arriving, leaving, stages, type Band } from "./flow";
@@ -28,12 +28,13 @@ export function Flow({ run }: { run: Run }) {
 }
 
 function Drawing({ run, left, ends }: { run: Run; left: Band[][]; ends: Band[] }) {
-  const shapes: { d: string; tone: string; key: string }[] = [];
+  const go = useNavigate();
+  const shapes: { d: string; tone: string; key: string; to?: string }[] = [];
   // The stream is stacked from the top: what arrives, what is not concluded, then what leaves, the last stage's first.
   let y = top;
   for (const band of ends) {
     const t = thick(band.addresses, run);
-    shapes.push({ key: band.finding, tone: tones[band.finding], d: `M0 ${y}H${width}V${y + t}H0Z` });
+    shapes.push({ key: band.finding, tone: tones[band.finding], to: `finding=${band.finding}`, d: `M0 ${y}H${width}V${y + t}H0Z` });
     y += t;
   }
   const open = thick(run.open, run);
@@ -49,6 +50,7 @@ function Drawing({ run, left, ends }: { run: Run; left: Band[][]; ends: Band[] }
       shapes.push({
         key: band.stage + band.finding,
         tone: tones[band.finding],
+        to: `stage=${band.stage}&finding=${band.finding}`,
         d: `M0 ${y}H${x}C${x + bend * 0.7} ${y} ${out + t} ${y + bend * 0.4} ${out + t} ${Math.max(floor, y + t)}V${floor}H${out}` +
           `C${out} ${y + t + bend * 0.4} ${x + bend * 0.3} ${y + t} ${x} ${y + t}H0Z`,
       });
@@ -60,7 +62,10 @@ function Drawing({ run, left, ends }: { run: Run; left: Band[][]; ends: Band[] }
     <svg viewBox={`0 0 ${width} ${height}`} preserveAspectRatio="none" role="img"
       aria-label={`Of ${number(run.addresses)} addresses ${said}; ${ends.map((b) => `${number(b.addresses)} are ${b.finding}`).join(", ")}.`}>
       {stages.map((s, i) => <line key={s} className="stage-line" x1={first + i * step} x2={first + i * step} y1={0} y2={height} />)}
-      {shapes.map((s) => <path key={s.key} className={"band " + s.tone} d={s.d} />)}
+      {shapes.map((s) => (
+        // The labels below are the same links for keyboards and readers.
+        <path key={s.key} className={"band " + s.tone} d={s.d} onClick={s.to ? () => void go(`/runs/${run.id}/results?${s.to}`) : undefined} />
+      ))}
     </svg>
   );
 }
@@ -81,7 +86,7 @@ function StageLabel({ run, stage, bands }: { run: Run; stage: string; bands: Ban
         {causes.slice(0, 3).map((c) => (
           <li key={c.cause}><Link to={`/runs/${run.id}/results?cause=${c.cause}`}>{number(c.addresses)} {c.title.toLowerCase()}</Link></li>
         ))}
-        {causes.length > 3 && <li>and {causes.length - 3} more causes</li>}
+        {causes.length > 3 && <li>and {causes.length - 3} more {causes.length === 4 ? "cause" : "causes"}</li>}
       </ul>
       {bands.length === 0 && <p className="quiet">nothing left here</p>}
     </section>

@@ -1,0 +1,65 @@
+package pace
+
+import (
+	"testing"
+	"time"
+)
+
+var now = time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC)
+
+func TestCalmEarnsLanes(t *testing.T) {
+	p := Start()
+	for range 40 {
+		p = p.After(Seen{Sessions: 3}, now)
+	}
+	if p.Lanes != Cap || p.Resting(now) {
+		t.Errorf("after much calm: %+v", p)
+	}
+}
+
+func TestComplaintsHalveAndRest(t *testing.T) {
+	p := Pace{Lanes: 4}
+	p = p.After(Seen{Sessions: 1, Throttled: 2}, now)
+	if p.Lanes != 2 || !p.Resting(now.Add(19*time.Second)) || p.Resting(now.Add(26*time.Second)) {
+		t.Errorf("after one complaint: %+v", p)
+	}
+	first := p.RestUntil.Sub(now)
+	p = p.After(Seen{Throttled: 1}, now)
+	if p.Lanes != 1 || p.RestUntil.Sub(now) <= first {
+		t.Errorf("after two complaints: %+v", p)
+	}
+	for range 50 {
+		p = p.After(Seen{Throttled: 1}, now)
+	}
+	if p.Lanes != 1 || p.RestUntil.Sub(now) > 20*time.Minute {
+		t.Errorf("after many complaints: %+v", p)
+	}
+	if p = p.After(Seen{Sessions: 1}, now); p.Complaints != 0 {
+		t.Errorf("calm does not end the complaints: %+v", p)
+	}
+}
+
+func TestFailuresEarnNothing(t *testing.T) {
+	p := Start()
+	for range 10 {
+		p = p.After(Seen{Failed: 1}, now)
+	}
+	if p.Lanes != 1 || p.Resting(now) {
+		t.Errorf("after failures: %+v", p)
+	}
+}
+
+func TestRounds(t *testing.T) {
+	r := Rounds{time.Minute, time.Hour}
+	for round, wait := range map[int]time.Duration{1: time.Minute, 2: time.Hour} {
+		at, ok := r.Return(round, now)
+		if d := at.Sub(now); !ok || d < wait || d > wait+wait/4 {
+			t.Errorf("round %d comes back after %v", round, d)
+		}
+	}
+	for _, round := range []int{0, 3, -1} {
+		if _, ok := r.Return(round, now); ok {
+			t.Errorf("round %d comes back", round)
+		}
+	}
+}

@@ -1,0 +1,253 @@
+package resolve
+
+import (
+	"context"
+	"fmt"
+	"net"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/miekg/dns"
+
+	"varnet/core/finding"
+)
+
+// zoneText is a name service in master-file form. A name with "rcode" in the
+// class of TXT answers with that code; "slow" never answers.
+const zoneText = `
+plain.example.        MX 10 mx1.plain.example.
+plain.example.        MX 5 mx0.plain.example.
+mx0.plain.example.    A 192.88.99.10
+mx0.plain.example.    AAAA 2a02:db8::10
+mx1.plain.example.    A 192.88.99.11
+implicit.example.     A 192.88.99.12
+nullmx.example.       MX 0 .
+parked.example.       TXT "nothing here"
+dangling.example.     MX 10 gone.example.
+literal.example.      MX 10 192.88.99.1.
+inside.example.       MX 10 inside-mx.example.
+inside-mx.example.    A 10.0.0.1
+inside-mx.example.    A 127.0.0.1
+inside-mx.example.    A 169.254.169.254
+inside-mx.example.    AAAA fd00::1
+alias.example.        CNAME plain.example.
+loop-a.example.       CNAME loop-b.example.
+loop-b.example.       CNAME loop-a.example.
+half.example.         MX 10 broken.example.
+half.example.         MX 20 mx1.plain.example.
+allbroken.example.    MX 10 broken.example.
+second.example.       MX 10 mx1.plain.example.
+once.example.         MX 10 mx1.plain.example.
+`
+
+// server is a small name server on loopback.
+type server struct {
+	records map[string][]dns.RR
+	asked   atomic.Int64
+	refuse  bool // answers REFUSED to everything
+	delay   time.Duration
+}
+
+func startServer(t *testing.T, s *server) string {
+	t.Helper()
+	s.records = map[string][]dns.RR{}
+	for line := range strings.SplitSeq(strings.TrimSpace(zoneText), "\n") {
+		name, rest, _ := strings.Cut(line, " ")
+		rr, err := dns.NewRR(name + " 300 IN " + strings.TrimSpace(rest))
+		if err != nil {
+			t.Fatal(err)
+		}
+		s.records[name] = append(s.records[name], rr)
+	}
+	for i := range 60 { // more than a packet takes
+		rr, _ := dns.NewRR(fmt.Sprintf("huge.example. 300 IN MX %d a-rather-long-name-of-a-host-%02d.plain.example.", i, i))
+		s.records["huge.example."] = append(s.records["huge.example."], rr)
+	}
+	s.records["a-rather-long-name-of-a-host-00.plain.example."] = s.records["mx1.plain.example."]
+	for _, rr := range s.records["a-rather-long-name-of-a-host-00.plain.example."] {
+		c := dns.Copy(rr)
+		c.Header().Name = "a-rather-long-name-of-a-host-00.plain.example."
+		s.records[c.Header().Name] = []dns.RR{c}
+	}
+	packets, err := net.ListenPacket("udp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	stream, err := net.Listen("tcp", packets.LocalAddr().String())
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, d := range []*dns.Server{{PacketConn: packets, Handler: s}, {Listener: stream, Handler: s}} {
+		go func() { _ = d.ActivateAndServe() }()
+		t.Cleanup(func() { _ = d.Shutdown() })
+	}
+	return packets.LocalAddr().String()
+}
+
+func (s *server) ServeDNS(w dns.ResponseWriter, q *dns.Msg) {
+	s.asked.Add(1)
+	time.Sleep(s.delay)
+	name, m := q.Question[0].Name, new(dns.Msg)
+	m.SetReply(q)
+	switch {
+	case s.refuse:
+		m.Rcode = dns.RcodeRefused
+	case name == "broken.example.":
+		m.Rcode = dns.RcodeServerFailure
+	case strings.HasPrefix(name, "mute."):
+		return
+	case s.records[name] == nil:
+		m.Rcode = dns.RcodeNameError
+	}
+	for _, rr := range s.records[name] {
+		if t := rr.Header().Rrtype; t == q.Question[0].Qtype || t == dns.TypeCNAME {
+			m.Answer = append(m.Answer, rr)
+		}
+	}
+	if w.LocalAddr().Network() == "udp" {
+		m.Truncate(512)
+	}
+	_ = w.WriteMsg(m)
+}
+
+func newResolver(t *testing.T, private bool, servers ...*server) *Resolver {
+	t.Helper()
+	var addrs []string
+	for _, s := range servers {
+		addrs = append(addrs, startServer(t, s))
+	}
+	r, err := New(addrs, private)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.Timeout, r.Patience = 300*time.Millisecond, 2*time.Second
+	return r
+}
+
+func TestLookup(t *testing.T) {
+	r := newResolver(t, false, &server{})
+	for _, c := range []struct {
+		name     string
+		outcome  Outcome
+		hosts    string
+		operator string
+		cause    finding.Cause
+	}{
+		{"plain.example", ByMX, "mx0.plain.example mx1.plain.example", "plain.example", ""},
+		{"implicit.example", Implicit, "implicit.example", "implicit.example", ""},
+		{"nullmx.example", NullMX, "", "", finding.DomainNoMail},
+		{"nothere.example", Absent, "", "", finding.DomainAbsent},
+		{"parked.example", NoExchanger, "", "", finding.DomainNoExchanger},
+		{"dangling.example", BadExchanger, "gone.example", "gone.example", finding.DomainBadExchanger},
+		{"literal.example", BadExchanger, "192.88.99.1", "192.88.99.1", finding.DomainBadExchanger},
+		{"inside.example", BadExchanger, "inside-mx.example", "inside-mx.example", finding.DomainBadExchanger},
+		{"broken.example", Failed, "", "", finding.DomainUnresolved},
+		{"mute.example", Failed, "", "", finding.DomainUnresolved},
+		{"alias.example", ByMX, "mx0.plain.example mx1.plain.example", "plain.example", ""},
+		{"loop-a.example", Failed, "", "", finding.DomainUnresolved},
+		{"half.example", ByMX, "mx1.plain.example broken.example", "plain.example", ""},
+		{"allbroken.example", Failed, "broken.example", "broken.example", finding.DomainUnresolved},
+	} {
+		d := r.Lookup(t.Context(), c.name)
+		var hosts []string
+		for _, x := range d.Exchangers {
+			hosts = append(hosts, x.Host)
+		}
+		cause, _ := d.Outcome.Cause()
+		if d.Outcome != c.outcome || strings.Join(hosts, " ") != c.hosts || d.Operator() != c.operator || cause != c.cause {
+			t.Errorf("%s: %s, exchangers %v, operator %q, cause %q", c.name, d.Outcome, hosts, d.Operator(), cause)
+		}
+		if len(d.Answers) == 0 || d.Expires.IsZero() {
+			t.Errorf("%s has no evidence: %+v", c.name, d)
+		}
+	}
+	if d := r.Lookup(t.Context(), "plain.example"); len(d.Exchangers[0].Addrs) != 2 {
+		t.Errorf("mx0 has the addresses %v", d.Exchangers[0].Addrs)
+	}
+	if d := r.Lookup(t.Context(), "inside.example"); len(d.Exchangers[0].Unusable) != 4 {
+		t.Errorf("unusable: %v", d.Exchangers[0].Unusable)
+	}
+}
+
+func TestPrivateAddressesWhereAllowed(t *testing.T) {
+	r := newResolver(t, true, &server{})
+	if d := r.Lookup(t.Context(), "inside.example"); d.Outcome != ByMX || len(d.Exchangers[0].Addrs) != 4 {
+		t.Errorf("got %+v", d)
+	}
+}
+
+func TestATruncatedAnswerIsAskedForAgainByTCP(t *testing.T) {
+	r := newResolver(t, false, &server{})
+	if d := r.Lookup(t.Context(), "huge.example"); d.Outcome != ByMX || len(d.Exchangers) != maxExchangers {
+		t.Errorf("got %s with %d exchangers", d.Outcome, len(d.Exchangers))
+	}
+}
+
+func TestAnotherServerIsTriedBeforeConcluding(t *testing.T) {
+	bad, good := &server{refuse: true}, &server{}
+	r := newResolver(t, false, bad, good)
+	for range 4 {
+		r.cache.entries = map[key]*entry{}
+		if d := r.Lookup(t.Context(), "second.example"); d.Outcome != ByMX {
+			t.Errorf("got %s", d.Outcome)
+		}
+	}
+	if bad.asked.Load() == 0 {
+		t.Error("the servers are not asked in turn")
+	}
+}
+
+func TestOneLookupInFlightAndThenFromTheCache(t *testing.T) {
+	s := &server{delay: 50 * time.Millisecond}
+	r := newResolver(t, false, s)
+	var wg sync.WaitGroup
+	for range 40 {
+		wg.Go(func() {
+			if d := r.Lookup(t.Context(), "once.example"); d.Outcome != ByMX {
+				t.Errorf("got %s", d.Outcome)
+			}
+		})
+	}
+	wg.Wait()
+	if n := s.asked.Load(); n != 3 { // MX, A, AAAA
+		t.Errorf("the server was asked %d times", n)
+	}
+	r.now = func() time.Time { return time.Now().Add(2 * time.Hour) }
+	r.Lookup(t.Context(), "once.example")
+	if n := s.asked.Load(); n != 6 {
+		t.Errorf("after the answers ran out the server was asked %d times in all", n)
+	}
+}
+
+func TestACallerThatLeavesSpoilsNothing(t *testing.T) {
+	s := &server{delay: 100 * time.Millisecond}
+	r := newResolver(t, false, s)
+	ctx, cancel := context.WithTimeout(t.Context(), 20*time.Millisecond)
+	defer cancel()
+	go r.Lookup(ctx, "plain.example")
+	time.Sleep(10 * time.Millisecond)
+	if d := r.Lookup(t.Context(), "plain.example"); d.Outcome != ByMX {
+		t.Errorf("the one that stayed got %s", d.Outcome)
+	}
+}
+
+func TestAlive(t *testing.T) {
+	if r := newResolver(t, false, &server{refuse: true}); !r.Alive(t.Context()) {
+		t.Error("a server that answers is called dead")
+	}
+	r, err := New([]string{"127.0.0.1:1"}, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if r.Timeout = 200 * time.Millisecond; r.Alive(t.Context()) {
+		t.Error("a server that is not there is called alive")
+	}
+	for _, bad := range [][]string{nil, {"no-port"}} {
+		if _, err := New(bad, false); err == nil {
+			t.Errorf("%v was taken", bad)
+		}
+	}
+}

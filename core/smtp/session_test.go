@@ -1,0 +1,280 @@
+package smtp
+
+import (
+	"bufio"
+	"context"
+	"fmt"
+	"net"
+	"strings"
+	"testing"
+	"time"
+)
+
+// scripted is a host that gives replies by a function of the command; "" means
+// silence, "hang up" ends the connection.
+func scripted(t *testing.T, greeting string, answer func(line string) string) net.Conn {
+	t.Helper()
+	ours, theirs := net.Pipe()
+	t.Cleanup(func() { _ = ours.Close(); _ = theirs.Close() })
+	go func() {
+		defer theirs.Close()
+		if greeting == "" {
+			time.Sleep(2 * time.Second)
+			return
+		}
+		fmt.Fprint(theirs, greeting)
+		lines := make(chan string, 1000) // a pipe has no buffer of its own
+		go func() {
+			defer close(lines)
+			for in := bufio.NewScanner(theirs); in.Scan(); {
+				lines <- in.Text()
+			}
+		}()
+		for line := range lines {
+			switch a := answer(line); a {
+			case "":
+			case "hang up":
+				return
+			default:
+				fmt.Fprint(theirs, a)
+			}
+		}
+	}()
+	return ours
+}
+
+var quick = Limits{Greeting: 200 * time.Millisecond, Command: 200 * time.Millisecond, Refusals: 9, Recipients: 98, Window: 5}
+
+// polite answers everything but RCPT the usual way.
+func polite(rcpt func(mailbox string) string) func(string) string {
+	return func(line string) string {
+		switch {
+		case strings.HasPrefix(line, "EHLO"):
+			return "250-host.example\r\n250-PIPELINING\r\n250 8BITMIME\r\n"
+		case strings.HasPrefix(line, "RCPT"):
+			return rcpt(line[len("RCPT TO:<") : len(line)-1])
+		case strings.HasPrefix(line, "QUIT"):
+			return "221 bye\r\n"
+		}
+		return "250 ok\r\n"
+	}
+}
+
+func open(t *testing.T, conn net.Conn) (*Session, error) {
+	t.Helper()
+	return Open(context.Background(), conn, Identity{Name: "verify.fernhollow.example", Sender: "check@fernhollow.example"}, quick)
+}
+
+func TestAskGivesEachMailboxItsOwnReply(t *testing.T) {
+	s, err := open(t, scripted(t, "220-wait\r\n220 host\r\n", polite(func(m string) string {
+		if strings.HasPrefix(m, "gone") {
+			return "550-5.1.1 no such\r\n550 5.1.1 user\r\n"
+		}
+		return "250 2.1.5 ok\r\n"
+	})))
+	if err != nil {
+		t.Fatal(err)
+	}
+	var mailboxes []string
+	for i := range 20 {
+		name := "here"
+		if i%4 == 3 {
+			name = "gone"
+		}
+		mailboxes = append(mailboxes, fmt.Sprintf("%s%d@host.example", name, i))
+	}
+	for i, a := range s.Ask(mailboxes) {
+		if a.Mailbox != mailboxes[i] || !a.Answered || a.Reply.Positive() == strings.HasPrefix(a.Mailbox, "gone") {
+			t.Errorf("%s: %+v", mailboxes[i], a)
+		}
+		if a.Reply.Permanent() && (a.Reply.Enhanced != "5.1.1" || a.Reply.Text() != "no such 5.1.1 user" && a.Reply.Text() != "no such user") {
+			t.Errorf("the reply reads %q", a.Reply)
+		}
+	}
+	s.Close()
+	if s.Failure() != nil {
+		t.Error(s.Failure())
+	}
+}
+
+func TestASessionEndsItselfBeforeTheHostsPatience(t *testing.T) {
+	asked := 0
+	s, err := open(t, scripted(t, "220 host\r\n", polite(func(string) string { asked++; return "550 5.1.1 no\r\n" })))
+	if err != nil {
+		t.Fatal(err)
+	}
+	answers := s.Ask(strings.Split(strings.Repeat("x@host.example ", 49)+"x@host.example", " "))
+	n := 0
+	for _, a := range answers {
+		if a.Answered {
+			n++
+		}
+	}
+	if n != quick.Refusals || asked != n || s.Room() != 0 || s.Failure() != nil {
+		t.Errorf("%d answered, %d asked, room for %d, %v", n, asked, s.Room(), s.Failure())
+	}
+}
+
+// TestWhatWasNotAnsweredHasNoAnswer holds the third question of a window of four
+// to every way of not being answered.
+func TestWhatWasNotAnsweredHasNoAnswer(t *testing.T) {
+	for name, end := range map[string]struct {
+		answer   string
+		trouble  Trouble
+		answered int // how many of the answers before it may be believed
+	}{
+		"hangs up":       {"hang up", Dropped, 2},
+		"leaves one out": {"", Silent, 0},
+		"says 421":       {"421 4.3.2 closing\r\n", Refused, 2},
+		"babbles":        {"yes, why not\r\n", Garbled, 0},
+		"runs on":        {strings.Repeat("z", maxLine+10) + "\r\n", Garbled, 0},
+	} {
+		t.Run(name, func(t *testing.T) {
+			n := 0
+			s, err := open(t, scripted(t, "220 host\r\n", polite(func(string) string {
+				if n++; n == 3 {
+					return end.answer
+				}
+				return "250 ok\r\n"
+			})))
+			if err != nil {
+				t.Fatal(err)
+			}
+			for i, a := range s.Ask([]string{"a@h.example", "b@h.example", "c@h.example", "d@h.example"}) {
+				if a.Answered != (i < end.answered) {
+					t.Errorf("mailbox %d: %+v", i, a)
+				}
+			}
+			if f := s.Failure(); f == nil || f.Trouble != end.trouble {
+				t.Errorf("it failed with %v, want %s", f, end.trouble)
+			}
+		})
+	}
+}
+
+func TestAReplyTooManyIsNoticed(t *testing.T) {
+	for _, questions := range []int{4, 12} { // noticed at QUIT, and at the next window
+		n := 0
+		s, err := open(t, scripted(t, "220 host\r\n", polite(func(string) string {
+			if n++; n == 3 {
+				return "250 ok\r\n550 5.1.1 no\r\n"
+			}
+			return "250 ok\r\n"
+		})))
+		if err != nil {
+			t.Fatal(err)
+		}
+		s.Ask(strings.Split(strings.Repeat("x@h.example ", questions-1)+"x@h.example", " "))
+		s.Close()
+		if f := s.Failure(); f == nil || f.Trouble != OutOfStep {
+			t.Errorf("%d questions: it failed with %v", questions, f)
+		}
+	}
+}
+
+func TestBeforeTheFirstQuestion(t *testing.T) {
+	refuse := func(command, reply string) func(string) string {
+		usual := polite(nil)
+		return func(line string) string {
+			if strings.HasPrefix(line, command) {
+				return reply
+			}
+			return usual(line)
+		}
+	}
+	for _, c := range []struct {
+		name, greeting string
+		answer         func(string) string
+		step           Step
+		trouble        Trouble
+	}{
+		{"no greeting", "", polite(nil), StepGreeting, Silent},
+		{"refused at the banner", "554 5.7.1 no\r\n", polite(nil), StepGreeting, Refused},
+		{"not a mail host", "SSH-2.0-host\r\n", polite(nil), StepGreeting, Garbled},
+		{"EHLO refused", "220 host\r\n", refuse("EHLO", "550 go away\r\n"), StepHello, Refused},
+		{"sender refused", "220 host\r\n", refuse("MAIL", "550 5.1.8 bad sender\r\n"), StepMail, Refused},
+		{"TLS demanded, not offered", "220 host\r\n", refuse("MAIL", "530 5.7.0 Must issue a STARTTLS command first\r\n"), StepTLS, NoTLS},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			s, err := open(t, scripted(t, c.greeting, c.answer))
+			f, ok := err.(*Failure)
+			if !ok || f.Step != c.step || f.Trouble != c.trouble || s.Room() != 0 {
+				t.Errorf("got %v", err)
+			}
+		})
+	}
+	t.Run("HELO where EHLO is not known", func(t *testing.T) {
+		s, err := open(t, scripted(t, "220 host\r\n", refuse("EHLO", "502 what\r\n")))
+		if err != nil || s.Offers("PIPELINING") {
+			t.Errorf("got %v", err)
+		}
+	})
+	t.Run("our own time is up", func(t *testing.T) {
+		ctx, cancel := context.WithTimeout(context.Background(), 50*time.Millisecond)
+		defer cancel()
+		_, err := Open(ctx, scripted(t, "", nil), Identity{}, quick)
+		if f, ok := err.(*Failure); !ok || f.Trouble != OutOfTime {
+			t.Errorf("got %v", err)
+		}
+	})
+}
+
+func TestNoCommandHoldsALineEnd(t *testing.T) {
+	var heard []string
+	s, err := open(t, scripted(t, "220 host\r\n", func(line string) string {
+		heard = append(heard, line)
+		return polite(func(string) string { return "250 ok\r\n" })(line)
+	}))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, evil := range []string{"a@h.example>\r\nDATA\r\n", "a\n@h.example", "a\x00@h.example"} {
+		if a := s.Ask([]string{evil}); a[0].Answered {
+			t.Errorf("%q was asked", evil)
+		}
+	}
+	for _, line := range heard {
+		if strings.Contains(line, "DATA") || strings.Contains(line, "RCPT") {
+			t.Errorf("the host heard %q", line)
+		}
+	}
+}
+
+// FuzzConversation lets a host say anything at all: it must neither hang us,
+// break us, nor make an answer out of nothing.
+func FuzzConversation(f *testing.F) {
+	f.Add("220 host\r\n", "250-a\r\n250 PIPELINING\r\n", "250 ok\r\n", "550 5.1.1 no\r\n")
+	f.Add("220-\r\n", "250\r\n", "\r\n", "421 bye\r\n")
+	f.Add("554 no\r\n", "\x00\xff", "99999", "250-never ending\r\n")
+	f.Fuzz(func(t *testing.T, greeting, hello, mail, rcpt string) {
+		if greeting == "" {
+			return
+		}
+		l := quick
+		l.Greeting, l.Command = 20*time.Millisecond, 20*time.Millisecond
+		ctx, cancel := context.WithTimeout(context.Background(), time.Second)
+		defer cancel()
+		conn := scripted(t, greeting, func(line string) string {
+			switch line[:min(4, len(line))] {
+			case "EHLO", "HELO":
+				return hello
+			case "MAIL":
+				return mail
+			}
+			return rcpt
+		})
+		s, err := Open(ctx, conn, Identity{Name: "v.example"}, l)
+		if err != nil {
+			if s.Room() != 0 {
+				t.Fatal("a failed session has room")
+			}
+			return
+		}
+		for _, a := range s.Ask([]string{"a@h.example", "b@h.example", "c@h.example"}) {
+			if a.Answered && (a.Reply.Code < 200 || a.Reply.Code > 599 || a.Reply.Code == 421) {
+				t.Fatalf("an answer out of nothing: %+v", a)
+			}
+		}
+		s.Close()
+	})
+}

@@ -1,0 +1,139 @@
+package e2e
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/chromedp"
+
+	"varnet/internal/browser"
+	"varnet/internal/testkit"
+)
+
+// dropped hands a file to the page as though it had been dropped there.
+func dropped(name string, content []byte) chromedp.Action {
+	text, _ := json.Marshal(string(content))
+	return chromedp.Evaluate(fmt.Sprintf(`(() => {
+		const data = new DataTransfer();
+		data.items.add(new File([%s], %q, {type: "text/csv"}));
+		document.querySelector(".drop-zone").dispatchEvent(new DragEvent("drop", {dataTransfer: data, bubbles: true, cancelable: true}));
+	})()`, text, name), nil)
+}
+
+// TestConsole drives the whole path in a real browser: sign in, drop a file,
+// start, reload in the middle, finish, look at evidence, take out, and compares
+// the file. Every page is held to the accessibility rules and to its width.
+func TestConsole(t *testing.T) {
+	t.Parallel()
+	i := testkit.World(t, "fernhollow", 2616)
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8116")
+	_, content := writeList(t, i.World, rows)
+	downloads := t.TempDir()
+	tab, stop, err := browser.Start(context.Background(), browser.Options{Width: 1280, Height: 800, Downloads: downloads,
+		Fault: func(what string) { t.Errorf("a script failed: %s", what) }})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer stop()
+	do := func(what string, steps ...chromedp.Action) {
+		t.Helper()
+		if err := browser.Do(tab, 60*time.Second, steps...); err != nil {
+			var page string
+			_ = browser.Do(tab, 5*time.Second, chromedp.Text("body", &page))
+			t.Fatalf("%s: %v\nthe page says:\n%s", what, err, page)
+		}
+		sound(t, tab, what)
+	}
+
+	do("another page leads to signing in", chromedp.Navigate(s.URL+"/lists"), browser.Text("The key of your workspace"))
+	do("a wrong key is told so", chromedp.SendKeys("#key", "varnet_wrong"), browser.Press("Sign in"), browser.Text("This key is not known"))
+	do("sign in", browser.SignIn(s.URL, s.Key))
+	do("no lists yet", browser.Text("There is no list yet"))
+	do("a file that is none", browser.Press("Bring a list in"), chromedp.WaitReady(".drop-zone"), dropped("photo.csv", []byte("a\x00b")), browser.Text("a zero byte stands here"))
+	do("drop", dropped("members.csv", content), browser.Text("The addresses are in column 3, “E-mail”."))
+	do("bring in", browser.Press("Bring it in"), browser.Text("1,200 rows were read"))
+	do("start", browser.Press("Start the run"), browser.Text("In the last minute"))
+	do("a reload loses nothing", chromedp.Reload(), browser.Text("In the last minute"))
+	do("the browser is elsewhere meanwhile", chromedp.Navigate("about:blank"), chromedp.Sleep(time.Second), chromedp.Navigate(s.URL+"/runs/1"), browser.Text("Run 1"))
+	do("finish", browser.Text(": finished"), browser.Text("of 1,200 rows will be kept"))
+	do("results of a band", chromedp.Evaluate(`document.querySelector(".flow path.drop").dispatchEvent(new MouseEvent("click", {bubbles: true}))`, nil), browser.Text("Only what left at the stage"))
+	do("all results", browser.Press("Show all stages"), chromedp.Navigate(s.URL+"/runs/1/results?cause=mailbox.absent"), browser.Text("Mailbox does not exist"))
+	do("evidence by keyboard", chromedp.Focus("tbody button"), chromedp.KeyEvent("\r"), browser.Text("550 5.1.1"), browser.Text("made-up mailboxes"))
+	do("evidence has a URL", chromedp.Reload(), browser.Text("550 5.1.1"))
+	do("take out", chromedp.Navigate(s.URL+"/runs/1/take-out"), browser.Text("of 1,200 rows will be kept"), browser.Press("Write"))
+
+	kept := waitForFile(t, filepath.Join(downloads, "members-keep.csv"))
+	if n := checkKept(t, i.World, content, kept); n < 500 {
+		t.Errorf("only %d rows were kept", n)
+	}
+	do("lists", chromedp.Navigate(s.URL+"/lists"), browser.Text("of 1,200 rows"))
+	do("sign out", browser.Press("Sign out"), browser.Text("The key of your workspace"))
+
+	narrow, stopNarrow, err := browser.Start(context.Background(), browser.Options{Width: 390, Height: 844})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer stopNarrow()
+	tab = narrow
+	do("sign in, narrow", browser.SignIn(s.URL, s.Key))
+	for _, page := range []string{"/lists", "/bring-in", "/lists/1", "/runs/1", "/runs/1/results", "/runs/1/take-out"} {
+		do(page+", narrow", chromedp.Navigate(s.URL+page), chromedp.WaitVisible("h1"), chromedp.Sleep(300*time.Millisecond))
+	}
+}
+
+// sound holds the page to the accessibility rules (axe-core: nothing serious)
+// and to its width: it never scrolls sideways.
+func sound(t *testing.T, tab context.Context, what string) {
+	t.Helper()
+	axe, err := os.ReadFile(filepath.Join(testkit.Root(), "web/node_modules/axe-core/axe.min.js"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	var faults []string
+	var wide bool
+	err = browser.Do(tab, 30*time.Second,
+		chromedp.Sleep(350*time.Millisecond), // what fades in has come
+		chromedp.Evaluate(string(axe)+"\n;0", nil),
+		chromedp.Evaluate(`axe.run().then(r => r.violations.filter(v => v.impact === "serious" || v.impact === "critical")
+			.map(v => v.id + ": " + v.nodes.map(n => n.target + " " + n.failureSummary).join("; ")))`, &faults, awaited),
+		chromedp.Evaluate(`document.documentElement.scrollWidth > window.innerWidth`, &wide))
+	if err != nil {
+		t.Fatalf("%s: %v", what, err)
+	}
+	for _, f := range faults {
+		t.Errorf("%s: %s", what, f)
+	}
+	if wide {
+		t.Errorf("%s: the page scrolls sideways", what)
+	}
+}
+
+func awaited(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }
+
+func waitForFile(t *testing.T, path string) []byte {
+	t.Helper()
+	var last []byte
+	for range 200 {
+		b, err := os.ReadFile(path)
+		if err == nil && len(b) > 0 && bytes.Equal(b, last) {
+			return b
+		}
+		last = b
+		time.Sleep(100 * time.Millisecond)
+	}
+	found, _ := os.ReadDir(filepath.Dir(path))
+	var names []string
+	for _, f := range found {
+		names = append(names, f.Name())
+	}
+	t.Fatalf("no file %s was saved; there is: %s", path, strings.Join(names, ", "))
+	return nil
+}

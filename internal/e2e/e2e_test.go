@@ -1,0 +1,380 @@
+// Package e2e drives the built binary, the API and the console the way people
+// do, on the practice internet.
+package e2e
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"io"
+	"net/http"
+	"net/url"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"varnet/core/finding"
+	"varnet/core/pace"
+	"varnet/core/policy"
+	"varnet/core/sheet"
+	"varnet/internal/client"
+	"varnet/internal/contract"
+	"varnet/internal/practice"
+	"varnet/internal/testkit"
+)
+
+const rows = 1200
+
+// writeList writes the demo list and gives its path and content.
+func writeList(t *testing.T, w *practice.World, n int) (string, []byte) {
+	t.Helper()
+	var b bytes.Buffer
+	if err := w.WriteList(&b, n); err != nil {
+		t.Fatal(err)
+	}
+	path := filepath.Join(t.TempDir(), "members.csv")
+	if err := os.WriteFile(path, b.Bytes(), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	return path, b.Bytes()
+}
+
+// checkKept holds a file of kept rows against the list it came from and the
+// truth: every line stands in the list as it is, in its order; no address is
+// there twice; and not one of them is missing, or at a host that takes all.
+func checkKept(t *testing.T, w *practice.World, list, kept []byte) int {
+	t.Helper()
+	in, out := bytes.SplitAfter(list, []byte("\n")), bytes.SplitAfter(kept, []byte("\n"))
+	if !bytes.Equal(in[0], out[0]) {
+		t.Fatalf("the header is %q, not %q", out[0], in[0])
+	}
+	at, n, seen := 1, 0, map[string]bool{}
+	d := sheet.Dialect{Delimiter: ",", Quote: `"`, Encoding: sheet.UTF8}
+	for _, line := range out[1:] {
+		if len(line) == 0 {
+			continue
+		}
+		i := slices.IndexFunc(in[at:], func(l []byte) bool { return bytes.Equal(l, line) })
+		if i < 0 {
+			t.Fatalf("%q does not stand in the list after line %d", line, at)
+		}
+		at, n = at+i+1, n+1
+		canonical := practice.Canonical(d.Cell(line, 2))
+		truth := w.Truth(canonical)
+		if !truth.Deliverable() || truth.AnyAccepted {
+			t.Errorf("%s is kept, and the truth is %+v", canonical, truth)
+		}
+		if seen[canonical] {
+			t.Errorf("%s is kept twice", canonical)
+		}
+		seen[canonical] = true
+	}
+	return n
+}
+
+func TestCommandLine(t *testing.T) {
+	t.Parallel()
+	i := testkit.World(t, "fernhollow", 2611)
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8111")
+	list, content := writeList(t, i.World, rows)
+	out := filepath.Join(t.TempDir(), "kept.csv")
+
+	text, err := testkit.Command(s.Env, "clean", list, "-out", out).CombinedOutput()
+	if err != nil {
+		t.Fatalf("clean: %v\n%s", err, text)
+	}
+	kept, err := os.ReadFile(out)
+	if err != nil {
+		t.Fatal(err)
+	}
+	n := checkKept(t, i.World, content, kept)
+	if want := policy.Number(int64(n)) + " of 1,200 rows will be kept."; n < 500 || !strings.Contains(string(text), want) {
+		t.Errorf("%d rows were kept, and the sentence says:\n%s", n, text)
+	}
+
+	t.Run("check", func(t *testing.T) {
+		text, err := testkit.Command(s.Env, "check", "-json", "nobody.atall@fernhollow.example", "ada@@fernhollow.example",
+			"anybody@sundial-nursery.example", "someone@longgone.example", "x@nomail.example").Output()
+		if err != nil {
+			t.Fatal(err)
+		}
+		want := []finding.Cause{finding.MailboxAbsent, finding.SyntaxMalformed, finding.MailboxAnyAccepted, finding.DomainAbsent, finding.DomainNoMail}
+		for n, line := range strings.Split(strings.TrimSpace(string(text)), "\n") {
+			var e contract.Evidence
+			if err := json.Unmarshal([]byte(line), &e); err != nil {
+				t.Fatalf("%s: %v", line, err)
+			}
+			if e.Cause != want[n] || e.Meaning == "" || e.Decision == policy.Keep {
+				t.Errorf("line %d: %s, want cause %s", n, line, want[n])
+			}
+		}
+		if text, _ := testkit.Command(s.Env, "check", "-v", "nobody.atall@fernhollow.example").Output(); !strings.Contains(string(text), "It answered:   550 5.1.1") {
+			t.Errorf("check -v shows no reply:\n%s", text)
+		}
+	})
+	t.Run("lists and runs", func(t *testing.T) {
+		for command, want := range map[string]string{"lists": "finished", "runs": "addresses are concluded"} {
+			if text, err := testkit.Command(s.Env, command).Output(); err != nil || !strings.Contains(string(text), want) {
+				t.Errorf("%s: %v\n%s", command, err, text)
+			}
+		}
+	})
+	t.Run("export", func(t *testing.T) {
+		api, ctx := client.New(s.URL, s.Key), t.Context()
+		runs, err := api.Runs(ctx, 1)
+		if err != nil {
+			t.Fatal(err)
+		}
+		total := 0
+		for _, d := range policy.Decisions() {
+			said, err := api.TakeOut(ctx, runs[0].ID, d)
+			if err != nil {
+				t.Fatal(err)
+			}
+			var file bytes.Buffer
+			if err := api.TakeOutFile(ctx, runs[0].ID, d, &file); err != nil {
+				t.Fatal(err)
+			}
+			lines := bytes.Count(file.Bytes(), []byte("\n")) - 1
+			if int64(lines) != said.Rows {
+				t.Errorf("%s: the file has %d rows, and %d were said", d, lines, said.Rows)
+			}
+			total += lines
+		}
+		if total != rows {
+			t.Errorf("keep, hold and drop together are %d rows, not %d", total, rows)
+		}
+	})
+}
+
+// TestKilledService kills the service in the middle of a run and starts it
+// again: the run ends by itself, with one result per address.
+func TestKilledService(t *testing.T) {
+	t.Parallel()
+	i := testkit.World(t, "fernhollow", 2612)
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8112")
+	api, ctx := client.New(s.URL, s.Key), t.Context()
+	_, content := writeList(t, i.World, rows)
+	run := start(t, api, content)
+
+	middle := func(r contract.Run) bool { return r.Done > 100 && r.Open > 0 }
+	for range 400 {
+		r, err := api.Run(ctx, run.ID)
+		if err == nil && middle(r) {
+			break
+		}
+		time.Sleep(5 * time.Millisecond)
+	}
+	before, err := api.Run(ctx, run.ID)
+	if err != nil || !middle(before) {
+		t.Fatalf("the run could not be caught in the middle: %+v, %v", before, err)
+	}
+	_ = s.Signal(syscall.SIGKILL)
+	s.Start(t)
+	killed := time.Now()
+	ctx, cancel := context.WithTimeout(ctx, 120*time.Second)
+	defer cancel()
+	after, err := api.Wait(ctx, run.ID, func(contract.Run) {})
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Logf("killed with %d of %d concluded; ended %v after the restart", before.Done, before.Addresses, time.Since(killed).Round(time.Second))
+	checkResults(t, api, after, i.World)
+}
+
+// start brings a list in and starts its run.
+func start(t *testing.T, api *client.Client, content []byte) contract.Run {
+	t.Helper()
+	l, err := api.BringIn(t.Context(), client.File{Name: "members.csv", Body: bytes.NewReader(content), AddressColumn: -1})
+	if err != nil {
+		t.Fatal(err)
+	}
+	run, err := api.StartRun(t.Context(), l.ID, contract.NewRun{Depth: "mailbox", Policy: "careful"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return run
+}
+
+// allResults reads every result of a run, page by page.
+func allResults(t *testing.T, api *client.Client, run int64) (all []contract.Result) {
+	t.Helper()
+	for after := int32(0); ; {
+		page, err := api.Results(t.Context(), run, url.Values{"after": {itoa(after)}, "limit": {"500"}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if len(page) == 0 {
+			return all
+		}
+		all = append(all, page...)
+		after = page[len(page)-1].Address
+	}
+}
+
+func itoa(n int32) string { b, _ := json.Marshal(n); return string(b) }
+
+// checkResults holds a run's results against its counts and the truth.
+func checkResults(t *testing.T, api *client.Client, run contract.Run, w *practice.World) {
+	t.Helper()
+	all := allResults(t, api, run.ID)
+	seen := map[int32]bool{}
+	for _, r := range all {
+		if seen[r.Address] {
+			t.Errorf("address %d has two results", r.Address)
+		}
+		seen[r.Address] = true
+		truth := w.Truth(strings.ToLower(r.Mailbox))
+		if r.Finding == finding.Deliverable && (!truth.Deliverable() || truth.AnyAccepted) {
+			t.Errorf("%s is called deliverable, and the truth is %+v", r.Mailbox, truth)
+		}
+		if r.Finding == finding.Undeliverable && truth.Deliverable() {
+			t.Errorf("%s is called undeliverable (%s), and the truth is %+v", r.Mailbox, r.Cause, truth)
+		}
+	}
+	if int64(len(all)) != run.Addresses || run.Done != run.Addresses {
+		t.Errorf("%d results and %d concluded for %d addresses", len(all), run.Done, run.Addresses)
+	}
+}
+
+// TestTwoProcesses runs a service and a worker on one database: no operator
+// sees more sessions at a time than it has lanes, and a worker that is told to
+// stop gives back what it has not asked.
+func TestTwoProcesses(t *testing.T) {
+	t.Parallel()
+	i := testkit.World(t, "fernhollow", 2613)
+	settings := testkit.Settings(testkit.Database(t), i)
+	s := testkit.Serve(t, settings, "127.0.0.1:8113")
+	worker := testkit.Command(settings, "worker")
+	if err := worker.Start(); err != nil {
+		t.Fatal(err)
+	}
+	api := client.New(s.URL, s.Key)
+	_, content := writeList(t, i.World, rows)
+	one, two := start(t, api, content), start(t, api, content)
+	time.Sleep(1500 * time.Millisecond)
+	_ = worker.Process.Signal(syscall.SIGTERM)
+	if err := worker.Wait(); err != nil {
+		t.Errorf("the worker did not stop cleanly: %v", err)
+	}
+	for _, run := range []contract.Run{one, two} {
+		ctx, cancel := context.WithTimeout(t.Context(), 120*time.Second)
+		after, err := api.Wait(ctx, run.ID, func(contract.Run) {})
+		cancel()
+		if err != nil {
+			t.Fatal(err)
+		}
+		checkResults(t, api, after, i.World)
+	}
+	for _, h := range i.Hosts() {
+		if n := h.Stats().MostOpen; n > pace.Cap {
+			t.Errorf("%s saw %d sessions at a time; at most %d are allowed", h.Name, n, pace.Cap)
+		}
+	}
+}
+
+func TestWorkspacesAndKeys(t *testing.T) {
+	t.Parallel()
+	i := testkit.World(t, "fernhollow", 2614)
+	settings := testkit.Settings(testkit.Database(t), i)
+	s := testkit.Serve(t, settings, "127.0.0.1:8114")
+	ours, ctx := client.New(s.URL, s.Key), t.Context()
+	_, content := writeList(t, i.World, 40)
+	run := start(t, ours, content)
+	if _, err := ours.Wait(ctx, run.ID, func(contract.Run) {}); err != nil {
+		t.Fatal(err)
+	}
+	key, err := testkit.Command(settings, "key", "new", "-workspace", "the neighbours").Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	theirs := client.New(s.URL, strings.TrimSpace(string(key)))
+
+	t.Run("another workspace sees nothing", func(t *testing.T) {
+		if lists, err := theirs.Lists(ctx, 50); err != nil || len(lists) != 0 {
+			t.Errorf("lists: %v, %v", lists, err)
+		}
+		tries := map[string]func() error{
+			"run":      func() error { _, err := theirs.Run(ctx, run.ID); return err },
+			"stop":     func() error { _, err := theirs.StopRun(ctx, run.ID); return err },
+			"results":  func() error { _, err := theirs.Results(ctx, run.ID, nil); return err },
+			"evidence": func() error { _, err := theirs.Evidence(ctx, run.ID, 1); return err },
+			"take out": func() error { _, err := theirs.TakeOut(ctx, run.ID, policy.Keep); return err },
+			"file":     func() error { return theirs.TakeOutFile(ctx, run.ID, policy.Keep, io.Discard) },
+			"start": func() error {
+				_, err := theirs.StartRun(ctx, run.ListID, contract.NewRun{Depth: "mailbox", Policy: "careful"})
+				return err
+			},
+		}
+		for name, try := range tries {
+			if err := try(); status(err) != http.StatusNotFound {
+				t.Errorf("%s: %v", name, err)
+			}
+		}
+	})
+	t.Run("an unknown key is told so", func(t *testing.T) {
+		_, err := client.New(s.URL, "varnet_wrong").Lists(ctx, 1)
+		if status(err) != http.StatusUnauthorized || !strings.Contains(err.Error(), "The key is not known") {
+			t.Errorf("got %v", err)
+		}
+	})
+	t.Run("a session signs in and out, and no other site may use it", func(t *testing.T) {
+		body, _ := json.Marshal(contract.SignIn{Key: s.Key})
+		resp, err := http.Post(s.URL+"/api/v1/session", "application/json", bytes.NewReader(body))
+		if err != nil || resp.StatusCode != http.StatusOK || len(resp.Cookies()) != 1 {
+			t.Fatalf("sign in: %v, %v", resp, err)
+		}
+		cookie := resp.Cookies()[0]
+		if !cookie.HttpOnly || cookie.SameSite != http.SameSiteStrictMode {
+			t.Errorf("the cookie is %v", cookie)
+		}
+		call := func(method, path, site string) int {
+			req, _ := http.NewRequestWithContext(ctx, method, s.URL+"/api/v1"+path, nil)
+			req.AddCookie(cookie)
+			req.Header.Set("Sec-Fetch-Site", site)
+			resp, err := http.DefaultClient.Do(req)
+			if err != nil {
+				t.Fatal(err)
+			}
+			_ = resp.Body.Close()
+			return resp.StatusCode
+		}
+		if got := call("GET", "/lists", "same-origin"); got != http.StatusOK {
+			t.Errorf("with the session: %d", got)
+		}
+		if got := call("POST", "/runs/1/stop", "cross-site"); got != http.StatusForbidden {
+			t.Errorf("a write from another site: %d", got)
+		}
+		if got := call("DELETE", "/session", "same-origin"); got != http.StatusNoContent {
+			t.Errorf("sign out: %d", got)
+		}
+		if got := call("GET", "/lists", "same-origin"); got != http.StatusUnauthorized {
+			t.Errorf("after signing out: %d", got)
+		}
+	})
+	t.Run("what operators read", func(t *testing.T) {
+		for path, want := range map[string]string{"/healthz": "ok", "/readyz": "ready", "/metrics": "varnet_http_request_seconds", "/api/v1/docs": "/lists/{id}/runs", "/api/v1/openapi.json": `"openapi":"3.1`} {
+			resp, err := http.Get(s.URL + path)
+			if err != nil {
+				t.Fatal(err)
+			}
+			text, _ := io.ReadAll(resp.Body)
+			_ = resp.Body.Close()
+			if resp.StatusCode != http.StatusOK || !strings.Contains(string(text), want) {
+				t.Errorf("%s: %d, without %q", path, resp.StatusCode, want)
+			}
+		}
+	})
+}
+
+// status is the HTTP status of a problem the service told.
+func status(err error) int {
+	if p, ok := err.(*client.Problem); ok {
+		return p.Status
+	}
+	return 0
+}

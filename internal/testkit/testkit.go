@@ -1,0 +1,161 @@
+// Package testkit starts what tests drive: a database of their own, a practice
+// internet, the built binary as a process.
+package testkit
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"runtime"
+	"strings"
+	"sync"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"varnet/internal/practice"
+)
+
+// Root is the project's folder.
+func Root() string {
+	_, here, _, _ := runtime.Caller(0)
+	return filepath.Dir(filepath.Dir(filepath.Dir(here)))
+}
+
+// cluster gives the DSN of a PostgreSQL cluster for tests: VARNET_TEST_DSN, or
+// a private one that script/postgres starts.
+var cluster = sync.OnceValues(func() (string, error) {
+	if dsn := os.Getenv("VARNET_TEST_DSN"); dsn != "" {
+		return dsn, nil
+	}
+	cmd := exec.Command(filepath.Join(Root(), "script/postgres"), "start", filepath.Join(Root(), ".varnet/test-postgres"))
+	cmd.Env = append(os.Environ(), "VARNET_PG_OPTIONS=-c fsync=off -c synchronous_commit=off")
+	out, err := cmd.Output()
+	return strings.TrimSpace(string(out)), err
+})
+
+// Database makes an empty database for the test and gives its DSN.
+func Database(t testing.TB) string {
+	t.Helper()
+	dsn, err := cluster()
+	if err != nil {
+		t.Fatalf("no PostgreSQL for tests (script/bootstrap postgres installs it): %v", err)
+	}
+	name := fmt.Sprintf("test_%d_%d", os.Getpid(), time.Now().UnixNano())
+	admin := func(sql string) {
+		conn, err := pgx.Connect(context.Background(), dsn)
+		if err == nil {
+			_, err = conn.Exec(context.Background(), sql)
+			_ = conn.Close(context.Background())
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	admin("CREATE DATABASE " + name)
+	t.Cleanup(func() { admin("DROP DATABASE " + name + " WITH (FORCE)") })
+	return dsn[:strings.LastIndexByte(dsn, '/')+1] + name
+}
+
+// Binary builds the command and gives its path.
+var Binary = sync.OnceValue(func() string {
+	path := filepath.Join(os.TempDir(), fmt.Sprintf("varnet-test-%d", os.Getpid()))
+	cmd := exec.Command("go", append(append([]string{"build"}, buildFlags...), "-o", path, "./cmd/varnet")...)
+	cmd.Dir = Root()
+	if out, err := cmd.CombinedOutput(); err != nil {
+		panic(fmt.Sprintf("build the command: %v\n%s", err, out))
+	}
+	return path
+})
+
+// World starts the practice internet of that name on a port.
+func World(t testing.TB, name string, port int) *practice.Internet {
+	t.Helper()
+	w, err := practice.Load(name)
+	if err != nil {
+		t.Fatal(err)
+	}
+	i, err := practice.Start(w, "127.0.0.1:0", port)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(i.Close)
+	return i
+}
+
+// Service is a running "varnet serve" or "varnet worker".
+type Service struct {
+	URL string
+	Key string
+	Env []string // what a command of the same installation needs
+	cmd *exec.Cmd
+	log *bytes.Buffer
+}
+
+// Settings gives the environment of an installation on a practice internet.
+func Settings(dsn string, i *practice.Internet) []string {
+	return []string{"VARNET_DSN=" + dsn, "VARNET_RESOLVERS=" + i.DNS, fmt.Sprintf("VARNET_SMTP_PORT=%d", i.Port),
+		"VARNET_ALLOW_PRIVATE=yes", "VARNET_HELO=verify.fernhollow.example", "VARNET_ROUNDS=2s,2s,3s", "VARNET_PATIENCE=2s"}
+}
+
+// Serve starts the built binary as a service with these settings, listening on
+// the address, and makes a key. The test's end stops it.
+func Serve(t testing.TB, settings []string, listen string) *Service {
+	t.Helper()
+	key, err := Command(settings, "key", "new", "-name", "test").Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := &Service{URL: "http://" + listen, Key: strings.TrimSpace(string(key))}
+	s.Env = append(settings, "VARNET_LISTEN="+listen, "VARNET_SERVER="+s.URL, "VARNET_KEY="+s.Key)
+	s.Start(t)
+	t.Cleanup(func() {
+		s.Signal(syscall.SIGTERM)
+		if t.Failed() {
+			t.Logf("the service's log:\n%s", s.log)
+		}
+	})
+	return s
+}
+
+// Start starts the service's process, again after it was ended.
+func (s *Service) Start(t testing.TB) {
+	t.Helper()
+	s.cmd = Command(s.Env, "serve")
+	if s.log == nil {
+		s.log = &bytes.Buffer{}
+	}
+	s.cmd.Stderr = s.log
+	if err := s.cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	for range 300 {
+		if resp, err := http.Get(s.URL + "/readyz"); err == nil {
+			_ = resp.Body.Close()
+			if resp.StatusCode == http.StatusOK {
+				return
+			}
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	t.Fatalf("the service did not get ready:\n%s", s.log)
+}
+
+// Signal sends a signal and waits for the process to end.
+func (s *Service) Signal(sig syscall.Signal) error {
+	_ = s.cmd.Process.Signal(sig)
+	return s.cmd.Wait()
+}
+
+// Command is a call of the built binary with these settings.
+func Command(settings []string, args ...string) *exec.Cmd {
+	cmd := exec.Command(Binary(), args...)
+	cmd.Env = append(os.Environ(), settings...)
+	return cmd
+}
