@@ -435,7 +435,7 @@ var rules = []rule{
 		example: "552 5.2.2 mailbox over quota"},
 	{codes: []int{552, 452, 450, 550, 554, 422, 451}, phrases: full,
 		Meaning: Meaning{Mailbox, Refused, finding.MailboxFull, "The text says that the mailbox has no room left."},
-		example: "452 4.2.2 the mailbox is full"},
+		example: "452 the mailbox is full"},
 
 	// ---- 4xx: the moment, or us
 	{codes: []int{4}, phrases: greylist,

@@ -81,3 +81,26 @@ func cutEnhanced(code int, text string) (enhanced, rest string) {
 	}
 	return strings.Join(parts, "."), rest
 }
+
+// ParseReply reads a reply from its text, its lines separated by CR LF.
+func ParseReply(text string) (r Reply, ok bool) {
+	for line := range strings.SplitSeq(text, "\r\n") {
+		code, _, rest, ok := parseLine(line)
+		if !ok || r.Code != 0 && r.Code != code {
+			return Reply{}, false
+		}
+		r.add(code, rest)
+	}
+	return r, true
+}
+
+// add takes in one line. The enhanced code is the first line's; the others
+// only repeat it.
+func (r *Reply) add(code int, text string) {
+	enhanced, rest := cutEnhanced(code, text)
+	if r.Code == 0 {
+		r.Enhanced = enhanced
+	}
+	r.Code = code
+	r.Lines = append(r.Lines, rest)
+}

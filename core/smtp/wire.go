@@ -81,12 +81,7 @@ func (s *Session) reply(step Step, patience time.Duration, noted bool) (Reply, *
 		if !ok || r.Code != 0 && code != r.Code {
 			return r, &Failure{Step: step, Trouble: Garbled, Err: fmt.Errorf("%q is not a reply line", clip(line))}
 		}
-		enhanced, text := cutEnhanced(code, text)
-		if r.Code == 0 {
-			r.Enhanced = enhanced
-		}
-		r.Code = code
-		r.Lines = append(r.Lines, text)
+		r.add(code, text)
 		if !more {
 			return r, nil
 		}
