@@ -11,11 +11,40 @@ import (
 func (v *visit) conclude(now time.Time) {
 	for _, s := range v.sites {
 		m := s.manner(now)
-		v.out.Manners[s.Name] = m
+		broken := s.refusesEverybody()
 		for _, it := range s.items {
-			v.settle(it, m)
+			known := m
+			if it.state == answered && m.Exchanger != "" && m.Exchanger != it.exchanger {
+				// Another exchanger of the domain answered than the one that
+				// the manner is known of: ask about made-up ones anew.
+				known.Accepts = AcceptsOpen
+				m.Accepts, m.Reused = AcceptsOpen, false
+			}
+			if broken {
+				it.meaning = brokenHost
+			}
+			v.settle(it, known)
+		}
+		v.out.Manners[s.Name] = m
+	}
+}
+
+var brokenHost = reply.Meaning{About: reply.Moment, Effect: reply.Unclear, Cause: finding.MailboxUnclear,
+	Why: "The host refused every mailbox it was asked about, its postmaster too, in the same words: it is broken, or meant somebody else."}
+
+// refusesEverybody tells a host that refused the postmaster as it refused every
+// other mailbox of the domain.
+func (s *site) refusesEverybody() bool {
+	p := s.postmaster
+	if p == nil || p.countIf(reply.Refused) == 0 && p.countIf(reply.Unclear) == 0 {
+		return false
+	}
+	for _, it := range s.items {
+		if it.reply.Code != p.reply.Code || it.reply.Enhanced != p.reply.Enhanced || it.meaning.Cause != p.meaning.Cause {
+			return false
 		}
 	}
+	return true
 }
 
 // manner tells from the made-up mailboxes how the domain takes mail. One that
@@ -27,9 +56,14 @@ func (s *site) manner(now time.Time) Manner {
 		return m
 	}
 	m := Manner{At: now}
+	for _, it := range s.madeUp {
+		if it.state == answered {
+			m.Exchanger = it.exchanger // where several answered, the last counts
+		}
+	}
 	taken, refused := 0, 0
 	for _, it := range s.madeUp {
-		if it.state == waiting {
+		if it.state == waiting || it.exchanger != m.Exchanger {
 			continue
 		}
 		m.MadeUp = append(m.MadeUp, MadeUp{it.mailbox, it.asked.Reply, it.asked.Conversation})
@@ -80,6 +114,8 @@ func (it *item) verdict(m Manner, t finding.Traits) (v finding.Verdict, again bo
 	switch {
 	case it.state == untaken:
 		return finding.ConcludeFrom(finding.ExchangerNoUTF8, t), false
+	case it.meaning.Effect == reply.Accepted && it.doubted:
+		return finding.ConcludeFrom(finding.MailboxUnclear, t), false
 	case it.meaning.Effect == reply.Accepted:
 		return it.accepted(m, t)
 	case it.meaning.Effect == reply.Unclear && it.refusedAsMadeUp(m):

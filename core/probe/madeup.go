@@ -22,7 +22,10 @@ const (
 type Manner struct {
 	Accepts Accepts   `json:"accepts"`
 	At      time.Time `json:"at"`
-	MadeUp  []MadeUp  `json:"madeUp,omitempty"`
+	// Exchanger is the host that said so: another one of the same domain may
+	// do otherwise.
+	Exchanger string   `json:"exchanger,omitempty"`
+	MadeUp    []MadeUp `json:"madeUp,omitempty"`
 	// Reused tells a manner known from before this parcel.
 	Reused bool `json:"reused,omitempty"`
 }

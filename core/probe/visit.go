@@ -30,8 +30,9 @@ type visit struct {
 // site is one domain of the visit, with the answers so far.
 type site struct {
 	*Domain
-	items  []*item // the real ones
-	madeUp []*item
+	items      []*item // the real ones
+	madeUp     []*item
+	postmaster *item // asked where every real one was refused
 }
 
 // item is one mailbox to ask about.
@@ -43,6 +44,10 @@ type item struct {
 	meaning reply.Meaning
 	asked   Asked
 	state   state
+	// exchanger is the host that answered.
+	exchanger string
+	// doubted is a yes of a session that ended in saying yes to anything.
+	doubted bool
 }
 
 type state int
@@ -60,6 +65,7 @@ func (v *visit) run(ctx context.Context) {
 	v.limits = v.prober.Limits
 	v.ask(ctx, v.prepare(v.start))
 	v.ask(ctx, v.doubt())
+	v.ask(ctx, v.askPostmasters())
 	v.conclude(time.Now())
 }
 
@@ -117,6 +123,31 @@ func (v *visit) doubt() (queue []*item) {
 		mixed := taken > 0 && accepts == AcceptsKnown || accepts == AcceptsAny
 		if len(s.madeUp) > 0 && refused > 0 && mixed {
 			queue = append(queue, s.invent(doubtful)[madeUpPerDomain:]...)
+		}
+	}
+	return queue
+}
+
+// several is from how many refused mailboxes on a domain that took none is
+// suspected of refusing everybody.
+const several = 3
+
+// askPostmasters lines up the postmaster of each domain whose every mailbox was
+// refused: RFC 5321 section 4.5.1 obliges a host to take mail for it, so a host
+// that refuses it in the same words is broken, and not full of dead people.
+func (v *visit) askPostmasters() (queue []*item) {
+	for _, s := range v.sites {
+		refused, other := 0, 0
+		for _, it := range s.items {
+			if n := it.countIf(reply.Refused); n > 0 && it.meaning.About == reply.Mailbox {
+				refused++
+			} else {
+				other++
+			}
+		}
+		if refused >= several && other == 0 {
+			s.postmaster = &item{site: s, mailbox: "postmaster@" + s.Name}
+			queue = append(queue, s.postmaster)
 		}
 	}
 	return queue
@@ -201,38 +232,105 @@ func wantsRest(f *smtp.Failure) bool {
 
 // askSession asks as much of the queue as the session takes and gives back the
 // rest.
-func (v *visit) askSession(s *smtp.Session, queue []*item, number int) []*item {
+func (v *visit) askSession(s *smtp.Session, asked []*item, number int) (queue []*item) {
+	queue = asked
+	defer func() { v.watchEnd(s, asked[:len(asked)-len(queue)], number) }()
 	for len(queue) > 0 {
-		n := min(s.Room(), len(queue))
-		if n == 0 {
+		// One question is kept for watchEnd.
+		n := min(s.Room()-1, len(queue), chunk)
+		if n <= 0 {
 			return queue
 		}
-		mailboxes := make([]string, n)
-		for i := range mailboxes {
-			mailboxes[i] = queue[i].mailbox
-		}
-		done := 0
-		for i, a := range s.Ask(mailboxes) {
-			if !a.Answered {
-				break
-			}
-			queue[i].take(a, number)
-			if queue[i].meaning.About == reply.Us && queue[i].meaning.Effect == reply.Postponed {
-				v.seen.Throttled++
-			}
-			done++
-		}
-		v.answers += done
+		done := v.askSome(s, queue[:n], number)
 		queue = queue[done:]
-		if done == 0 || s.Failure() != nil {
+		if done < n || s.Failure() != nil {
 			return queue
+		}
+		if blocked(asked[:len(asked)-len(queue)]) {
+			return v.refuseRest(queue, asked, number)
 		}
 	}
 	return queue
 }
 
-func (it *item) take(a smtp.Answer, conversation int) {
-	it.state, it.reply, it.meaning = answered, a.Reply, reply.Read(a.Reply)
+// askSome asks about some items in one go and counts those that were answered.
+func (v *visit) askSome(s *smtp.Session, items []*item, number int) (done int) {
+	mailboxes := make([]string, len(items))
+	for i := range mailboxes {
+		mailboxes[i] = items[i].mailbox
+	}
+	for i, a := range s.Ask(mailboxes) {
+		if !a.Answered {
+			break
+		}
+		items[i].take(a, number, v.out.Conversations[number].Exchanger)
+		if m := items[i].meaning; m.About == reply.Us && m.Effect == reply.Postponed {
+			v.seen.Throttled++
+		}
+		done++
+	}
+	v.answers += done
+	return done
+}
+
+// chunk is how many items are asked about before their answers are looked at.
+const chunk = 25
+
+// blocked tells a host that refuses us at every recipient: the last three
+// answers were refusals of us.
+func blocked(done []*item) bool {
+	if len(done) < 3 {
+		return false
+	}
+	for _, it := range done[len(done)-3:] {
+		if it.meaning.About != reply.Us || it.meaning.Effect != reply.Refused {
+			return false
+		}
+	}
+	return true
+}
+
+// refuseRest marks what is left with the refusal of us that went before: to ask
+// on would be rude, and bring nothing.
+func (v *visit) refuseRest(queue, asked []*item, number int) []*item {
+	last := asked[len(asked)-len(queue)-1]
+	for _, it := range queue {
+		it.state, it.meaning = failed, last.meaning
+		it.asked = Asked{Conversation: number, At: time.Now(), Why: "Not asked: the host had refused us at the mailboxes before. " + last.meaning.Why}
+	}
+	return nil
+}
+
+// manyRefusals is from how many refusals on a session is held against one more
+// made-up mailbox before its yes is believed: some hosts take anything then.
+const manyRefusals = 4
+
+// watchEnd asks at the end of a session with many refusals about one more
+// made-up mailbox. If that is taken where the session refused others, every yes
+// of the session is doubted.
+func (v *visit) watchEnd(s *smtp.Session, done []*item, number int) {
+	refused := 0
+	var last *item
+	for _, it := range done {
+		refused += it.countIf(reply.Refused)
+		if it.countIf(reply.Accepted) > 0 {
+			last = it
+		}
+	}
+	if refused < manyRefusals || last == nil || s.Failure() != nil {
+		return
+	}
+	guard := &item{site: last.site, mailbox: madeUpLocal() + "@" + last.site.Name}
+	if v.askSome(s, []*item{guard}, number) == 0 || guard.meaning.Effect != reply.Accepted {
+		return
+	}
+	for _, it := range done {
+		it.doubted = it.countIf(reply.Accepted) > 0
+	}
+}
+
+func (it *item) take(a smtp.Answer, conversation int, exchanger string) {
+	it.state, it.reply, it.meaning, it.exchanger = answered, a.Reply, reply.Read(a.Reply), exchanger
 	it.asked = Asked{Conversation: conversation, At: a.At,
 		TookMS: float64(a.Took.Microseconds()) / 1000, Reply: clip(a.Reply.String()), Why: it.meaning.Why}
 }

@@ -1,6 +1,9 @@
 package smtp
 
-import "time"
+import (
+	"strings"
+	"time"
+)
 
 // Answer is what the host said of one mailbox.
 type Answer struct {
@@ -32,13 +35,38 @@ func (s *Session) Ask(mailboxes []string) []Answer {
 		if !s.prepare(answers[next].Mailbox) {
 			break
 		}
-		if f := s.askWindow(answers[next : next+n]); f != nil {
+		window := answers[next : next+n]
+		if f := s.askWindow(window); f != nil {
 			s.fail(f)
 			break
 		}
-		next += n
+		taken := s.cutFull(window)
+		next += taken
+		if taken < n && !s.begin(s.utf8) {
+			break
+		}
 	}
 	return answers
+}
+
+// cutFull counts the answers before the first that says that the transaction
+// is full (RFC 5321 section 4.5.3.1.10: 452). Those behind it have no answer yet
+// and belong into the next transaction. A host that says so to an empty
+// transaction means something else.
+func (s *Session) cutFull(window []Answer) int {
+	for i, a := range window {
+		full := a.Reply.Code == 452 && (a.Reply.Enhanced == "4.5.3" || strings.Contains(strings.ToLower(a.Reply.Text()), "too many recipients"))
+		if full && s.inTransaction > 0 {
+			for j := range window[i:] {
+				window[i+j] = Answer{Mailbox: window[i+j].Mailbox}
+			}
+			return i
+		}
+		if a.Reply.Positive() {
+			s.inTransaction++
+		}
+	}
+	return len(window)
 }
 
 func (s *Session) window() int {
@@ -66,6 +94,12 @@ func (s *Session) prepare(mailbox string) bool {
 	if utf8 == s.utf8 {
 		return true
 	}
+	return s.begin(utf8)
+}
+
+// begin ends the transaction and begins a new one.
+func (s *Session) begin(utf8 bool) bool {
+	s.inTransaction = 0
 	r, f := s.command(StepMail, "RSET")
 	if f == nil {
 		f = refusal(StepMail, r)

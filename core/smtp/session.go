@@ -115,8 +115,10 @@ type Session struct {
 	utf8       bool // this transaction's MAIL FROM carried SMTPUTF8
 	failure    *Failure
 	asked      int
-	refused    int
-	lines      []Line
+	// inTransaction counts the recipients taken since MAIL FROM.
+	inTransaction int
+	refused       int
+	lines         []Line
 }
 
 // Open greets the host and goes as far as an accepted MAIL FROM. It takes over

@@ -23,6 +23,14 @@ type Character struct {
 	Zone func(z *zone, o *Operator)
 
 	NoPipelining bool
+	// UTF8 hosts take international addresses (RFC 6531).
+	UTF8 bool
+	// TLS hosts offer STARTTLS.
+	TLS bool
+	// IPv6 hosts have an IPv6 address only.
+	IPv6 bool
+	// Second is the character of a second host, mx2; "" for none.
+	Second string
 	// Deaf hosts do not listen: connections are refused.
 	Deaf bool
 	// Latency is waited before each answer.
@@ -34,12 +42,18 @@ type Character struct {
 	Hello func(p *peer) string
 	Mail  func(p *peer, sender string) string
 	Rcpt  func(p *peer, mailbox string, t Truth) string
+	Data  func(p *peer, mailboxes []string) string
 }
 
 // What a hook can answer beside a reply.
 const (
 	hangUp  = "(hangs up)"
 	silence = "(says nothing)"
+	nothing = "(has answered already)"
+	// hangUpAtOnce throws away the replies that are still on their way.
+	hangUpAtOnce = "(hangs up at once)"
+	// verbatim begins bytes that are sent as they are.
+	verbatim = "(bytes)"
 )
 
 var characters = map[string]*Character{}
@@ -96,10 +110,16 @@ func init() {
 		Greet: func(*peer) string { return "421 4.3.2 Too busy at the moment, try again later" }})
 	character(Character{Name: "blocks-us", Imitates: "A host that has our address on its blocklist and says so at RCPT, with a mailbox's code.",
 		Rcpt: func(p *peer, _ string, _ Truth) string {
+			if !p.isUs() {
+				return ""
+			}
 			return "550 5.7.1 Service unavailable; client host [" + p.source + "] blocked using the blocklist at bl.hedge.example"
 		}})
 	character(Character{Name: "blocks-at-banner", Imitates: "A host that refuses listed clients before they speak.",
-		Greet: func(*peer) string {
+		Greet: func(p *peer) string {
+			if !p.isUs() {
+				return ""
+			}
 			return "554 5.7.1 Your address has a poor reputation; no service"
 		}})
 	character(Character{Name: "terse", Imitates: "An old host without enhanced codes and without many words.",
@@ -131,6 +151,13 @@ func init() {
 			return "550 5.1.1 No such user"
 		}})
 	nameServiceCharacters()
+	greylistingCharacters()
+	limitingCharacters()
+	lyingCharacters()
+	refusingCharacters()
+	brokenCharacters()
+	wireCharacters()
+	speakingCharacters()
 }
 
 // nameServiceCharacters are those whose domains, not whose hosts, are odd.
@@ -149,8 +176,19 @@ func nameServiceCharacters() {
 		Zone: func(z *zone, o *Operator) { z.each(o, z.broken) }})
 	character(Character{Name: "first-mx-dead", Imitates: "A domain whose first exchanger is gone and whose second works.",
 		Zone: func(z *zone, o *Operator) {
-			z.each(o, func(d string) { z.mx(d, 10, "mx2."+o.Name); z.mx(d, 20, "mx1."+o.Name) })
+			z.each(o, func(d string) { z.mx(d, 10, "mx3."+o.Name); z.mx(d, 20, "mx1."+o.Name) })
 			z.a("mx1."+o.Name, o.host(1))
-			z.a("mx2."+o.Name, o.host(2))
+			z.a("mx3."+o.Name, o.host(3))
+		}})
+	character(Character{Name: "flaky-dns", Imitates: "A domain whose name servers fail at every second question.",
+		Zone: func(z *zone, o *Operator) {
+			z.each(o, func(d string) { z.mx(d, 10, "mx1."+o.Name); z.flaky(d) })
+			z.a("mx1."+o.Name, o.host(1))
+		}})
+	character(Character{Name: "alias", Imitates: "A domain that is a CNAME of another.",
+		Zone: func(z *zone, o *Operator) {
+			z.each(o, func(d string) { z.cname(d, "mail."+o.Name) })
+			z.mx("mail."+o.Name, 10, "mx1."+o.Name)
+			z.a("mx1."+o.Name, o.host(1))
 		}})
 }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net"
 	"net/netip"
+	"sync"
 
 	"github.com/miekg/dns"
 )
@@ -14,10 +15,13 @@ const practiceTTL = 300
 type zone struct {
 	records map[string][]dns.RR // by lower-case name with the final dot
 	failing map[string]bool     // names whose servers are broken
+
+	mu    sync.Mutex
+	turns map[string]int // of flaky names: how often they were asked about
 }
 
 func newZone(w *World) *zone {
-	z := &zone{records: map[string][]dns.RR{}, failing: map[string]bool{}}
+	z := &zone{records: map[string][]dns.RR{}, failing: map[string]bool{}, turns: map[string]int{}}
 	for i := range w.Operators {
 		o := &w.Operators[i]
 		if o.character.Zone != nil {
@@ -25,7 +29,15 @@ func newZone(w *World) *zone {
 			continue
 		}
 		z.each(o, func(d string) { z.mx(d, 10, "mx1."+o.Name) })
-		z.a("mx1."+o.Name, o.host(1))
+		if o.character.IPv6 {
+			z.aaaa("mx1."+o.Name, netip.IPv6Loopback())
+		} else {
+			z.a("mx1."+o.Name, o.host(1))
+		}
+		if o.character.Second != "" {
+			z.each(o, func(d string) { z.mx(d, 20, "mx2."+o.Name) })
+			z.a("mx2."+o.Name, o.host(2))
+		}
 	}
 	return z
 }
@@ -53,6 +65,28 @@ func (z *zone) a(name string, ip netip.Addr) {
 	z.add(&dns.A{Hdr: header(name, dns.TypeA), A: net.IP(ip.AsSlice())})
 }
 
+func (z *zone) aaaa(name string, ip netip.Addr) {
+	z.add(&dns.AAAA{Hdr: header(name, dns.TypeAAAA), AAAA: net.IP(ip.AsSlice())})
+}
+
+func (z *zone) cname(name, target string) {
+	z.add(&dns.CNAME{Hdr: header(name, dns.TypeCNAME), Target: dns.Fqdn(target)})
+}
+
+// flaky makes the name's servers fail at every second question.
+func (z *zone) flaky(name string) { z.turns[dns.CanonicalName(name)] = 0 }
+
+// failsNow takes a flaky name's turn.
+func (z *zone) failsNow(name string) bool {
+	z.mu.Lock()
+	defer z.mu.Unlock()
+	if _, ok := z.turns[name]; !ok {
+		return false
+	}
+	z.turns[name]++
+	return z.turns[name]%2 == 1
+}
+
 // exists makes the name exist without a record anybody asks for here.
 func (z *zone) exists(name string) {
 	z.add(&dns.TXT{Hdr: header(name, dns.TypeTXT), Txt: []string{"parked"}})
@@ -68,10 +102,13 @@ func (z *zone) ServeDNS(w dns.ResponseWriter, q *dns.Msg) {
 	name, qtype := dns.CanonicalName(q.Question[0].Name), q.Question[0].Qtype
 	records, ok := z.records[name]
 	switch {
-	case z.failing[name]:
+	case z.failing[name] || z.failsNow(name):
 		m.Rcode = dns.RcodeServerFailure
 	case !ok:
 		m.Rcode = dns.RcodeNameError
+	}
+	if m.Rcode == dns.RcodeServerFailure {
+		records = nil
 	}
 	for _, rr := range records {
 		if rr.Header().Rrtype == qtype || rr.Header().Rrtype == dns.TypeCNAME {

@@ -2,6 +2,7 @@ package practice
 
 import (
 	"bufio"
+	"crypto/tls"
 	"fmt"
 	"io"
 	"net"
@@ -24,12 +25,14 @@ type Host struct {
 	mu        sync.Mutex
 	firstSeen map[string]time.Time // greylisting
 	stats     Stats
+	rate      rate
 	open      map[net.Conn]bool
 	listener  net.Listener
 }
 
 // Stats is what a host saw of its clients.
 type Stats struct {
+	Mailings   int // messages taken in
 	Sessions   int
 	Open       int
 	MostOpen   int // sessions at the same time
@@ -126,12 +129,14 @@ type peer struct {
 	out    *bufio.Writer
 	source string
 
-	verb       string
+	verb, args string
 	helloed    bool
 	inMail     bool
 	sender     string
 	recipients int // RCPT commands so far in the session
 	refused    int
+	taken      []string // recipients of this transaction
+	encrypted  bool
 }
 
 func (p *peer) serve() {
@@ -165,9 +170,17 @@ func (p *peer) say(answer string) bool {
 	case hangUp:
 		_ = p.out.Flush()
 		return false
+	case hangUpAtOnce:
+		return false
+	case nothing:
+		return true
 	case silence:
 		_, _ = io.Copy(io.Discard, p.conn) // until the client gives up
 		return false
+	}
+	if raw, ok := strings.CutPrefix(answer, verbatim); ok {
+		_, _ = p.out.WriteString(raw)
+		return p.out.Flush() == nil
 	}
 	lines := strings.Split(answer, "\n")
 	for i, l := range lines {
@@ -184,7 +197,7 @@ func (p *peer) say(answer string) bool {
 
 func (p *peer) answer(line string) string {
 	verb, args, _ := strings.Cut(line, " ")
-	p.verb = strings.ToUpper(verb)
+	p.verb, p.args = strings.ToUpper(verb), args
 	switch p.verb {
 	case "EHLO", "HELO":
 		return p.hello()
@@ -192,8 +205,12 @@ func (p *peer) answer(line string) string {
 		return p.mail(path(args))
 	case "RCPT":
 		return p.rcpt(path(args))
+	case "DATA":
+		return p.data()
+	case "STARTTLS":
+		return p.startTLS()
 	case "RSET":
-		p.inMail = false
+		p.inMail, p.taken = false, nil
 		return "250 2.0.0 Ok"
 	case "NOOP":
 		return "250 2.0.0 Ok"
@@ -217,7 +234,63 @@ func (p *peer) hello() string {
 	if !p.host.character.NoPipelining {
 		lines += "\n250 PIPELINING"
 	}
+	if p.host.character.TLS && !p.encrypted {
+		lines += "\n250 STARTTLS"
+	}
+	if p.host.character.UTF8 {
+		lines += "\n250 SMTPUTF8"
+	}
 	return lines + "\n250 8BITMIME"
+}
+
+// startTLS takes the session into TLS, with a certificate of the host's own
+// making.
+func (p *peer) startTLS() string {
+	if !p.host.character.TLS || p.encrypted {
+		return "502 5.5.1 Command not known here"
+	}
+	if !p.say("220 2.0.0 Go ahead") {
+		return hangUp
+	}
+	t := tls.Server(p.conn, &tls.Config{Certificates: []tls.Certificate{certificate()}})
+	if err := t.Handshake(); err != nil {
+		return hangUp
+	}
+	p.conn, p.encrypted, p.helloed, p.inMail = t, true, false, false
+	p.in.Reset(t)
+	p.out.Reset(t)
+	return nothing
+}
+
+// data takes a message in and keeps nothing of it.
+func (p *peer) data() string {
+	if len(p.taken) == 0 {
+		return "503 5.5.1 Say RCPT TO first"
+	}
+	if !p.say("354 Go on") {
+		return hangUp
+	}
+	_ = p.out.Flush()
+	for {
+		line, err := p.in.ReadString('\n')
+		if err != nil {
+			return hangUp
+		}
+		if line == ".\r\n" {
+			break
+		}
+	}
+	taken := p.taken
+	p.host.mu.Lock()
+	p.host.stats.Mailings++
+	p.host.mu.Unlock()
+	p.inMail, p.taken = false, nil
+	if d := p.host.character.Data; d != nil {
+		if a := d(p, taken); a != "" {
+			return a
+		}
+	}
+	return "250 2.0.0 Taken in"
 }
 
 func (p *peer) mail(sender string) string {
@@ -230,7 +303,10 @@ func (p *peer) mail(sender string) string {
 			return a
 		}
 	}
-	p.inMail = true
+	if !p.host.character.UTF8 && strings.Contains(p.args, "SMTPUTF8") {
+		return "555 5.5.4 SMTPUTF8 is not known here"
+	}
+	p.inMail, p.taken = true, nil
 	return "250 2.1.0 Ok"
 }
 
@@ -248,6 +324,8 @@ func (p *peer) rcpt(mailbox string) string {
 	refused := answer[0] != '2'
 	if refused {
 		p.refused++
+	} else {
+		p.taken = append(p.taken, mailbox)
 	}
 	p.host.mu.Lock()
 	defer p.host.mu.Unlock()

@@ -1,5 +1,7 @@
 package practice
 
+import "net/netip"
+
 // Internet is a world that runs: its name server and its mail hosts.
 type Internet struct {
 	World *World
@@ -30,11 +32,20 @@ func Start(w *World, dns string, port int) (*Internet, error) {
 }
 
 func (i *Internet) startOperator(o *Operator) error {
-	h := newHost("mx1."+o.Name, o.host(1), i.World, o.character)
-	if err := h.listen(i.Port); err != nil {
-		return err
+	first := newHost("mx1."+o.Name, o.host(1), i.World, o.character)
+	if o.character.IPv6 {
+		first.Addr = netip.IPv6Loopback()
 	}
-	i.hosts = append(i.hosts, h)
+	hosts := []*Host{first}
+	if second := characters[o.character.Second]; second != nil {
+		hosts = append(hosts, newHost("mx2."+o.Name, o.host(2), i.World, second))
+	}
+	for _, h := range hosts {
+		if err := h.listen(i.Port); err != nil {
+			return err
+		}
+		i.hosts = append(i.hosts, h)
+	}
 	return nil
 }
 

@@ -30,10 +30,12 @@ var (
 	lastLocals  = locals(lastNames)
 )
 
+var unaccented = strings.NewReplacer("ö", "o", "ë", "e")
+
 func locals(names []string) []string {
 	out := make([]string, len(names))
 	for i, n := range names {
-		out[i] = strings.NewReplacer("ö", "o", "ë", "e").Replace(strings.ToLower(n))
+		out[i] = unaccented.Replace(strings.ToLower(n))
 	}
 	return out
 }
@@ -102,7 +104,11 @@ func (l *lister) cell(first, last, number int) string {
 	if r < 0.08 {
 		local = roleLocals[l.rng.IntN(len(roleLocals))]
 	}
-	a := local + "@" + l.domain()
+	o := l.operator()
+	if o.character.UTF8 {
+		local = strings.Replace(local, "o", "ö", 1)
+	}
+	a := local + "@" + o.Domains[l.rng.IntN(len(o.Domains))]
 	if len(l.past) < 5000 {
 		l.past = append(l.past, a)
 	}
@@ -132,11 +138,13 @@ func slipOf(a string, rng *rand.Rand) string {
 	return a[:strings.LastIndexByte(a, '.')]
 }
 
-func (l *lister) domain() string {
+func (l *lister) operator() *Operator {
 	n := l.rng.IntN(l.total)
-	for _, o := range l.world.Operators {
-		if n -= o.Weight; n < 0 {
-			return o.Domains[l.rng.IntN(len(o.Domains))]
+	for i := range l.world.Operators {
+		if o := &l.world.Operators[i]; n < o.Weight {
+			return o
+		} else {
+			n -= o.Weight
 		}
 	}
 	panic("practice: the weights do not add up")

@@ -157,7 +157,8 @@ func (w *World) known(local string) bool {
 	if slices.Contains(roleLocals, local) {
 		return true
 	}
-	first, last, ok := strings.Cut(strings.TrimRight(local, "0123456789"), ".")
+	plain := unaccented.Replace(local)
+	first, last, ok := strings.Cut(strings.TrimRight(plain, "0123456789"), ".")
 	if !ok {
 		return false
 	}

@@ -1,0 +1,133 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"net/url"
+	"os"
+	"os/exec"
+	"strconv"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"varnet/internal/client"
+	"varnet/internal/contract"
+	"varnet/internal/practice"
+)
+
+// installation is a service on a database and a practice internet of its own.
+type installation struct {
+	api  *client.Client
+	net  *practice.Internet
+	stop func()
+}
+
+// install starts bin/varnet on an empty database and the world.
+func install(w *practice.World, port int, settings ...string) (*installation, error) {
+	i, err := practice.Start(w, "127.0.0.1:0", port)
+	if err != nil {
+		return nil, err
+	}
+	dsn, drop, err := database()
+	if err != nil {
+		i.Close()
+		return nil, err
+	}
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return nil, err
+	}
+	listen := l.Addr().String()
+	_ = l.Close()
+	env := append(os.Environ(), "VARNET_DSN="+dsn, "VARNET_RESOLVERS="+i.DNS, "VARNET_SMTP_PORT="+strconv.Itoa(port),
+		"VARNET_ALLOW_PRIVATE=yes", "VARNET_HELO=verify.fernhollow.example", "VARNET_LISTEN="+listen)
+	env = append(env, settings...)
+	command := func(args ...string) *exec.Cmd {
+		cmd := exec.Command("bin/varnet", args...)
+		cmd.Env, cmd.Stderr = env, os.Stderr
+		return cmd
+	}
+	key, err := command("key", "new").Output()
+	if err != nil {
+		return nil, fmt.Errorf("make a key: %w", err)
+	}
+	service := command("serve", "-log-level", "warn")
+	if err := service.Start(); err != nil {
+		return nil, err
+	}
+	stop := func() {
+		_ = service.Process.Signal(syscall.SIGTERM)
+		_ = service.Wait()
+		drop()
+		i.Close()
+	}
+	if err := await("http://" + listen + "/readyz"); err != nil {
+		stop()
+		return nil, err
+	}
+	return &installation{client.New("http://"+listen, strings.TrimSpace(string(key))), i, stop}, nil
+}
+
+func await(url string) error {
+	for range 200 {
+		if resp, err := http.Get(url); err == nil {
+			_ = resp.Body.Close()
+			if resp.StatusCode == http.StatusOK {
+				return nil
+			}
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	return fmt.Errorf("%s does not answer", url)
+}
+
+// database makes an empty database in the cluster that VARNET_DSN names.
+func database() (dsn string, drop func(), err error) {
+	cluster, ctx := os.Getenv("VARNET_DSN"), context.Background()
+	name := fmt.Sprintf("bench_%d", time.Now().UnixNano())
+	do := func(sql string) error {
+		conn, err := pgx.Connect(ctx, cluster)
+		if err != nil {
+			return err
+		}
+		defer func() { _ = conn.Close(ctx) }()
+		_, err = conn.Exec(ctx, sql)
+		return err
+	}
+	if err := do("CREATE DATABASE " + name); err != nil {
+		return "", nil, err
+	}
+	return cluster[:strings.LastIndexByte(cluster, '/')+1] + name, func() { _ = do("DROP DATABASE " + name + " WITH (FORCE)") }, nil
+}
+
+// clean brings a list of n people in, runs it and gives all its results.
+func (in *installation) clean(n int) (contract.Run, []contract.Result, error) {
+	ctx := context.Background()
+	reader, writer := io.Pipe()
+	go func() { writer.CloseWithError(in.net.World.WriteList(writer, n)) }()
+	l, err := in.api.BringIn(ctx, client.File{Name: "members.csv", Body: reader, AddressColumn: -1})
+	if err != nil {
+		return contract.Run{}, nil, err
+	}
+	run, err := in.api.StartRun(ctx, l.ID, contract.NewRun{Depth: "mailbox", Policy: "careful"})
+	if err != nil {
+		return run, nil, err
+	}
+	if run, err = in.api.Wait(ctx, run.ID, func(contract.Run) {}); err != nil {
+		return run, nil, err
+	}
+	var all []contract.Result
+	for after := int32(0); ; after = all[len(all)-1].Address {
+		page, err := in.api.Results(ctx, run.ID, url.Values{"after": {strconv.Itoa(int(after))}, "limit": {"500"}})
+		if err != nil || len(page) == 0 {
+			return run, all, err
+		}
+		all = append(all, page...)
+	}
+}

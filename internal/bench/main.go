@@ -1,0 +1,28 @@
+// Bench measures Varnet and prints tables. Each bench drives the built binary
+// on a practice internet, names its baseline and says which bars were missed.
+package main
+
+import (
+	"fmt"
+	"os"
+	"slices"
+	"strings"
+)
+
+var benches = map[string]func() error{"trust": trust}
+
+func main() {
+	if len(os.Args) != 2 || benches[os.Args[1]] == nil {
+		var names []string
+		for n := range benches {
+			names = append(names, n)
+		}
+		slices.Sort(names)
+		fmt.Fprintf(os.Stderr, "name a bench: %s\n", strings.Join(names, ", "))
+		os.Exit(2)
+	}
+	if err := benches[os.Args[1]](); err != nil {
+		fmt.Fprintln(os.Stderr, "bench:", err)
+		os.Exit(1)
+	}
+}
