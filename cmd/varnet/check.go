@@ -6,6 +6,7 @@ import (
 	"strings"
 	"text/tabwriter"
 
+	"varnet/core/finding"
 	"varnet/core/resolve"
 	"varnet/internal/client"
 	"varnet/internal/contract"
@@ -66,7 +67,7 @@ func (c *cli) printEvidence(e contract.Evidence) {
 	say := func(format string, args ...any) { fmt.Fprintln(c.out, printable("    "+fmt.Sprintf(format, args...))) }
 	say("What it means: %s", e.Meaning)
 	say("What to do:    %s", e.Advice)
-	say("Odds:          %.0f %% that a message sent now would be delivered", e.Odds*100)
+	say("Odds:          %.0f in 100 that a message sent now would be delivered (%s)", e.Odds*100, factors(e.Factors))
 	if e.Problem != "" {
 		say("In the text:   %s", e.Problem)
 	}
@@ -103,6 +104,15 @@ func (c *cli) printEvidence(e contract.Evidence) {
 		}
 	}
 	fmt.Fprintln(c.out)
+}
+
+// factors tells what the odds are made of.
+func factors(list []finding.Factor) string {
+	var parts []string
+	for _, f := range list {
+		parts = append(parts, fmt.Sprintf("%s: %.2f", strings.ToLower(f.What), f.Times))
+	}
+	return strings.Join(parts, " times ")
 }
 
 // records joins what a lookup found.

@@ -71,7 +71,7 @@ func (s *site) manner(now time.Time) Manner {
 		case it.state != answered:
 		case it.meaning.Effect == reply.Accepted:
 			taken++
-		case it.reply.Permanent() && it.meaning.About != reply.Us:
+		case it.saysNo():
 			refused++
 		}
 	}
@@ -86,6 +86,38 @@ func (s *site) manner(now time.Time) Manner {
 		m.Accepts = AcceptsOpen
 	}
 	return m
+}
+
+// saysNo tells an answer to a made-up mailbox that sets it apart from real ones:
+// a refusal that is not about us; a yes that names it unknown in the same
+// breath; a 4xx that calls it unknown, and did so in the round before.
+func (it *item) saysNo() bool {
+	switch {
+	case it.reply.Permanent():
+		return it.meaning.About != reply.Us
+	case it.reply.Code == 250:
+		return it.meaning.Effect == reply.Unclear
+	}
+	return it.softNo() && it.site.answeredBefore(it)
+}
+
+// softNo tells a 4xx that carries a definite no about the mailbox.
+func (it *item) softNo() bool {
+	return it.reply.Transient() && it.meaning.About == reply.Mailbox && it.meaning.Effect == reply.Postponed
+}
+
+// answeredBefore tells that the made-up mailbox got the same reply in an
+// earlier round.
+func (s *site) answeredBefore(it *item) bool {
+	if s.Manner == nil {
+		return false
+	}
+	for _, m := range s.Manner.MadeUp {
+		if m.Mailbox == it.mailbox && m.Reply == it.asked.Reply {
+			return true
+		}
+	}
+	return false
 }
 
 // settle puts one question where it belongs.
@@ -118,7 +150,8 @@ func (it *item) verdict(m Manner, t finding.Traits) (v finding.Verdict, again bo
 		return finding.ConcludeFrom(finding.MailboxUnclear, t), false
 	case it.meaning.Effect == reply.Accepted:
 		return it.accepted(m, t)
-	case it.meaning.Effect == reply.Unclear && it.refusedAsMadeUp(m):
+	case it.meaning.Effect == reply.Unclear && it.reply.Permanent() && it.refusedAsMadeUp(m),
+		it.softNo() && it.q.Rounds > 0 && it.refusedAsMadeUp(m):
 		return finding.ConcludeFrom(finding.MailboxAbsent, t), false
 	}
 	cause := it.meaning.Cause
@@ -157,14 +190,14 @@ func (s *site) madeUpCause() finding.Cause {
 // from a host that takes others: then it means that the mailbox is not there,
 // however little the words say.
 func (it *item) refusedAsMadeUp(m Manner) bool {
-	if m.Accepts != AcceptsKnown || !it.reply.Permanent() || it.meaning.About == reply.Us {
+	if m.Accepts != AcceptsKnown || it.meaning.About == reply.Us {
 		return false
 	}
-	took := false
+	took := 0
 	for _, other := range it.site.items {
-		took = took || other.state == answered && other.meaning.Effect == reply.Accepted
+		took += other.countIf(reply.Accepted)
 	}
-	if !took {
+	if took == 0 {
 		return false
 	}
 	for _, other := range it.site.madeUp {

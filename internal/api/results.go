@@ -108,7 +108,8 @@ func verdictBody(v finding.Verdict, p policy.Policy) contract.Result {
 
 func withWords(r contract.Result) contract.Evidence {
 	info, _ := finding.Lookup(r.Cause)
-	return contract.Evidence{Result: r, Meaning: info.Meaning, Advice: info.Advice}
+	return contract.Evidence{Result: r, Meaning: info.Meaning, Advice: info.Advice,
+		Factors: finding.Factors(r.Finding, r.Cause, r.Traits)}
 }
 
 func (a *API) evidence(ctx context.Context, in *struct {

@@ -95,15 +95,16 @@ type Result struct {
 // Evidence is one result with all that was seen.
 type Evidence struct {
 	Result
-	Meaning  string          `json:"meaning" doc:"What the cause means."`
-	Advice   string          `json:"advice" doc:"What to do."`
-	Line     int64           `json:"line,omitempty" doc:"The line of the file on which the row begins."`
-	Mended   []string        `json:"mended,omitempty" doc:"What was removed from around the address."`
-	Problem  string          `json:"problem,omitempty" doc:"Why the text is no address."`
-	Operator string          `json:"operator,omitempty" doc:"Who runs the exchangers."`
-	DNS      *resolve.Domain `json:"dns,omitempty" doc:"What the name service said."`
-	Asked    []Asked         `json:"asked,omitempty" doc:"Each time a host was asked about the mailbox."`
-	Manner   *probe.Manner   `json:"manner,omitempty" doc:"What the host did with made-up mailboxes of the domain."`
+	Meaning  string           `json:"meaning" doc:"What the cause means."`
+	Advice   string           `json:"advice" doc:"What to do."`
+	Factors  []finding.Factor `json:"factors" doc:"What the odds are made of; their product is the odds."`
+	Line     int64            `json:"line,omitempty" doc:"The line of the file on which the row begins."`
+	Mended   []string         `json:"mended,omitempty" doc:"What was removed from around the address."`
+	Problem  string           `json:"problem,omitempty" doc:"Why the text is no address."`
+	Operator string           `json:"operator,omitempty" doc:"Who runs the exchangers."`
+	DNS      *resolve.Domain  `json:"dns,omitempty" doc:"What the name service said."`
+	Asked    []Asked          `json:"asked,omitempty" doc:"Each time a host was asked about the mailbox."`
+	Manner   *probe.Manner    `json:"manner,omitempty" doc:"What the host did with made-up mailboxes of the domain."`
 }
 
 // Asked is one time a host was asked, with the conversation around it.

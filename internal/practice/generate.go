@@ -8,7 +8,10 @@ import "fmt"
 func Generate(seed uint64) (*World, error) {
 	w := &World{Name: fmt.Sprintf("every character, seed %d", seed), Seed: seed, GreylistMS: 1200}
 	for i, c := range Characters() {
-		o := Operator{Name: c.Name + ".example", Character: c.Name, Weight: 10, Real: 0.62 + 0.04*float64((i+int(seed))%9)}
+		o := Operator{Name: c.Name + ".example", Character: c.Name, Weight: 10, Real: 0.80}
+		if c.AnyAccepted {
+			o.Real = 0.50 // half of a catch-all host's addresses bounce, as in life
+		}
 		for n := range 1 + i%3 {
 			o.Domains = append(o.Domains, fmt.Sprintf("%s-%d.example", c.Name, n+1))
 		}

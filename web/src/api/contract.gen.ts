@@ -425,6 +425,8 @@ export interface components {
             /** @description What the name service said. */
             dns?: components["schemas"]["Domain"];
             domain?: string;
+            /** @description What the odds are made of; their product is the odds. */
+            factors: components["schemas"]["Factor"][];
             /** @enum {string} */
             finding: "deliverable" | "catch-all" | "undecided" | "undeliverable";
             /**
@@ -463,6 +465,15 @@ export interface components {
             /** Format: int32 */
             preference: number;
             unusable?: string[];
+        };
+        Factor: {
+            /**
+             * Format: double
+             * @description What it multiplies the odds by; the first factor is what they begin with.
+             */
+            times: number;
+            /** @description What was taken into account, in words. */
+            what: string;
         };
         Identity: {
             name: string;
@@ -530,6 +541,7 @@ export interface components {
             accepts: string;
             /** Format: date-time */
             at: string;
+            exchanger?: string;
             madeUp?: components["schemas"]["MadeUp"][];
             reused?: boolean;
         };

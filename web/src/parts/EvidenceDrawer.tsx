@@ -28,7 +28,7 @@ function Found({ e }: { e: Evidence }) {
     <div className="evidence">
       <p className="sentence"><DecisionMark decision={e.decision} />: {e.finding}. {e.title}.</p>
       <p>{e.meaning} {e.advice}</p>
-      <p className="quiet">A message sent now would be delivered with odds of about {Math.round(e.odds * 100)} in 100.</p>
+      <p className="quiet">A message sent now would be delivered with odds of about {Math.round(e.odds * 100)} in 100 ({e.factors.map((f) => `${f.what.toLowerCase()}: ${f.times}`).join(" times ")}).</p>
       <ol className="timeline">
         <li>
           <h3>What stands in the file</h3>
