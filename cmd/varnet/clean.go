@@ -46,6 +46,9 @@ func clean(ctx context.Context, c *cli, args []string) error {
 	if err != nil {
 		return fmt.Errorf("run %d goes on in the service, but following it failed: %w", r.ID, err)
 	}
+	for _, n := range r.Notices {
+		fmt.Fprintln(c.out, "Notice: "+n)
+	}
 	return c.takeOut(ctx, connect(), r.ID, policy.Keep, *out)
 }
 

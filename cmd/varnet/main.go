@@ -30,6 +30,7 @@ var commands = []command{
 	{"lists", "", "shows the lists", "varnet lists", lists},
 	{"runs", "[watch RUN]", "shows the runs, or follows one until it ends", "varnet runs watch 12", runs},
 	{"export", "RUN -out FILE", "takes out the rows of a run", "varnet export 12 -decision hold -out held.csv", export},
+	{"catalogue", "[add|except|remove KIND NAME…]", "shows and changes your own catalogue entries, from then on", "varnet catalogue add disposable tenminutes.example", catalogueCommand},
 	{"serve", "", "runs the service: API, console and workers", "varnet serve -dsn postgres://varnet@127.0.0.1/varnet", serve},
 	{"worker", "", "runs workers alone, beside a service on the same database", "varnet worker -dsn postgres://varnet@db.example/varnet", worker},
 	{"key", "new", "makes a key", "varnet key new -name \"office laptop\"", key},

@@ -11,6 +11,7 @@
 package address
 
 import (
+	"fmt"
 	"strings"
 	"unicode/utf8"
 
@@ -87,6 +88,9 @@ func Parse(cell string) (Address, error) {
 	if !utf8.ValidString(cell) {
 		return Address{}, malformed(0, "The text is not valid UTF-8; was the file read in the right encoding?")
 	}
+	if first, ok := firstOfSeveral(cell); ok {
+		return first, nil
+	}
 	text, mended := mend(cell)
 	a, err := parseMailbox(text)
 	if err != nil {
@@ -94,6 +98,35 @@ func Parse(cell string) (Address, error) {
 	}
 	a.Mended = mended
 	return a, nil
+}
+
+// firstOfSeveral takes the first of several addresses in a cell.
+func firstOfSeveral(cell string) (first Address, ok bool) {
+	if strings.Count(cell, "@") < 2 {
+		return first, false
+	}
+	parts := strings.FieldsFunc(cell, func(r rune) bool { return strings.ContainsRune(",;|/\n\t ", r) })
+	others := map[string]bool{}
+	for _, part := range parts {
+		text, mended := mend(part)
+		a, err := parseMailbox(text)
+		if err != nil {
+			if strings.Contains(part, "@") {
+				return first, false // damage, and not a list
+			}
+			continue
+		}
+		if len(others) == 0 {
+			first = a
+			first.Mended = mended
+		}
+		others[a.Canonical()] = true
+	}
+	if len(others) < 2 {
+		return first, false
+	}
+	first.Mended = append(first.Mended, fmt.Sprintf("the first of %d addresses in the cell taken", len(others)))
+	return first, true
 }
 
 // Rebuild gives back an address from the mailbox form that Parse made.

@@ -27,6 +27,10 @@ func TestParse(t *testing.T) {
 		{"'ada@fernhollow.example',", "ada@fernhollow.example", "ada@fernhollow.example"},
 		{"(ada@fernhollow.example)", "ada@fernhollow.example", "ada@fernhollow.example"},
 		{"ada@fernhollow.example.", "ada@fernhollow.example", "ada@fernhollow.example"},
+		{"ada@fernhollow.example; bo@fernhollow.example", "ada@fernhollow.example", "ada@fernhollow.example"},
+		{"ada@fernhollow.example, Bo <bo@fernhollow.example>", "ada@fernhollow.example", "ada@fernhollow.example"},
+		{"аda@fernhоllow.example", "ada@fernhollow.example", "ada@fernhollow.example"},
+		{"ада@fernhollow.example", "ада@fernhollow.example", "ада@fernhollow.example"},
 		{"ada @ fernhollow.example", "ada@fernhollow.example", "ada@fernhollow.example"},
 		{"ａｄａ＠fernhollow。example", "ada@fernhollow.example", "ada@fernhollow.example"},
 	} {

@@ -52,6 +52,7 @@ type step struct {
 var steps = []step{
 	{"invisible characters removed", dropInvisible},
 	{"full-width characters made ordinary", narrow},
+	{"look-alike letters made Latin", latin},
 	{"spaces around it removed", strings.TrimSpace},
 	{"display name and angle brackets removed", unwrapAngle},
 	{"“mailto:” removed", dropMailto},
@@ -89,6 +90,22 @@ func narrow(s string) string {
 		}
 		return r
 	}, s)
+}
+
+// lookAlikes are Cyrillic and Greek letters that cannot be told from Latin ones.
+var lookAlikes = strings.NewReplacer("а", "a", "е", "e", "о", "o", "р", "p", "с", "c", "у", "y", "х", "x", "і", "i", "ј", "j", "ѕ", "s",
+	"А", "A", "В", "B", "Е", "E", "К", "K", "М", "M", "Н", "H", "О", "O", "Р", "P", "С", "C", "Т", "T", "Х", "X", "ο", "o", "ν", "v", "Α", "A", "Ο", "O")
+
+// latin makes look-alikes Latin where everything else is: a text in another
+// script keeps its letters.
+func latin(s string) string {
+	if ascii(s) {
+		return s
+	}
+	if t := lookAlikes.Replace(s); ascii(t) && strings.ContainsFunc(s, func(r rune) bool { return letterDigit(r) }) {
+		return t
+	}
+	return s
 }
 
 // unwrapAngle takes the address out of `Ada Moss <ada@fernhollow.example>`.

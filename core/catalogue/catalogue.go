@@ -6,6 +6,8 @@ package catalogue
 
 import (
 	"embed"
+	"fmt"
+	"maps"
 	"strings"
 
 	"varnet/core/address"
@@ -23,17 +25,82 @@ type Catalogue struct {
 
 type set map[string]bool
 
+// Kind is one of the lists that make up a catalogue.
+type Kind string
+
+// The kinds.
+const (
+	Roles       Kind = "role"
+	NoReplies   Kind = "no-reply"
+	Disposable  Kind = "disposable"
+	FreeMail    Kind = "free-mail"
+	TrapNames   Kind = "trap-name"
+	TrapDomains Kind = "trap-domain"
+)
+
+// Kinds lists the kinds.
+func Kinds() []Kind { return []Kind{Roles, NoReplies, Disposable, FreeMail, TrapNames, TrapDomains} }
+
+// ByDomain tells a kind whose entries are domains; those of the others are
+// names before the @.
+func (k Kind) ByDomain() bool { return k == Disposable || k == FreeMail || k == TrapDomains }
+
+// Entry is a workspace's own addition to a kind, or an exception from it.
+type Entry struct {
+	Kind   Kind
+	Name   string
+	Except bool
+}
+
+var shipped = map[Kind]set{Roles: load("roles"), NoReplies: load("no-replies"), Disposable: load("disposable"),
+	FreeMail: load("free-mail"), TrapNames: load("trap-names"), TrapDomains: load("trap-domains")}
+
 // Default is the catalogue that ships with Varnet.
-func Default() *Catalogue {
-	c := &Catalogue{
-		roles: load("roles"), noReplies: load("no-replies"), disposable: load("disposable"),
-		freeMail: load("free-mail"), trapNames: load("trap-names"), trapDomains: load("trap-domains"),
+func Default() *Catalogue { return With(nil) }
+
+// With is the shipped catalogue with a workspace's own entries laid over it.
+func With(own []Entry) *Catalogue {
+	sets := map[Kind]set{}
+	for k, s := range shipped {
+		sets[k] = maps.Clone(s)
 	}
+	for _, e := range own {
+		if e.Except {
+			delete(sets[e.Kind], e.Name)
+		} else if s, ok := sets[e.Kind]; ok {
+			s[e.Name] = true
+		}
+	}
+	c := &Catalogue{roles: sets[Roles], noReplies: sets[NoReplies], disposable: sets[Disposable],
+		freeMail: sets[FreeMail], trapNames: sets[TrapNames], trapDomains: sets[TrapDomains]}
 	for d := range c.freeMail {
 		c.targets = append(c.targets, d)
 	}
 	return c
 }
+
+// Normal gives an entry as it is compared: a domain in its canonical form, a
+// name in lower case without dots, hyphens and underscores where those are
+// left out.
+func Normal(k Kind, name string) (string, error) {
+	name = strings.ToLower(strings.TrimSpace(name))
+	if !k.ByDomain() {
+		if name == "" || strings.ContainsAny(name, "@ \t\r\n\x00") {
+			return "", fmt.Errorf("%q is no name before an @", name)
+		}
+		if k != Roles {
+			name = plainName.Replace(name)
+		}
+		return name, nil
+	}
+	a, err := address.Parse("x@" + strings.TrimPrefix(name, "@"))
+	if err != nil {
+		return "", fmt.Errorf("%q is no domain: %w", name, err)
+	}
+	return a.Domain, nil
+}
+
+var plainName = strings.NewReplacer(".", "", "-", "", "_", "")
 
 func load(name string) set {
 	text, err := files.ReadFile("data/" + name + ".txt")
@@ -59,7 +126,7 @@ func (c *Catalogue) Traits(a address.Address) finding.Traits {
 		}
 	}
 	base := a.Base()
-	plain := strings.NewReplacer(".", "", "-", "", "_", "").Replace(base)
+	plain := plainName.Replace(base)
 	add(c.roles[base] || c.roles[plain], finding.TraitRole)
 	add(c.noReplies[plain], finding.TraitNoReply)
 	add(c.trapNames[plain], finding.TraitTrapPattern)
@@ -69,6 +136,22 @@ func (c *Catalogue) Traits(a address.Address) finding.Traits {
 	add(a.Tag() != "", finding.TraitTagged)
 	add(a.International() || strings.Contains(a.Domain, "xn--"), finding.TraitInternational)
 	add(c.Suggest(a.Domain) != "", finding.TraitTypo)
+	add(randomLooking(base), finding.TraitRandomLooking)
+	return t
+}
+
+// ExchangerTraits gives the traits that a domain's exchangers show: one whose
+// every exchanger belongs to a disposable service is disposable itself,
+// whatever its name.
+func (c *Catalogue) ExchangerTraits(exchangers []string) (t finding.Traits) {
+	for _, x := range exchangers {
+		if !inOrUnder(c.disposable, x) {
+			return nil
+		}
+	}
+	if len(exchangers) > 0 {
+		t = t.With(finding.TraitDisposable)
+	}
 	return t
 }
 

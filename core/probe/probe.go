@@ -80,10 +80,15 @@ type Domain struct {
 	Name       string
 	Operator   string
 	Exchangers []resolve.Exchanger
+	// Traits are those its exchangers show; they are its addresses' too.
+	Traits finding.Traits
 	// Manner is what is known of the domain from before, nil for nothing.
 	Manner    *Manner
 	Questions []Question
 }
+
+// Hosts gives the names of the exchangers.
+func (d Domain) Hosts() []string { return resolve.Domain{Exchangers: d.Exchangers}.Hosts() }
 
 // Parcel is a bounded handful of addresses, probed and recorded as one.
 type Parcel struct{ Domains []Domain }

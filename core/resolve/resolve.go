@@ -83,6 +83,15 @@ func (d Domain) Operator() string {
 	return host
 }
 
+// Hosts gives the names of the exchangers.
+func (d Domain) Hosts() []string {
+	out := make([]string, len(d.Exchangers))
+	for i, x := range d.Exchangers {
+		out[i] = x.Host
+	}
+	return out
+}
+
 // Lookup finds the exchangers of a domain given as A-labels. It always comes
 // back with an outcome; when ctx ends first that is Failed.
 func (r *Resolver) Lookup(ctx context.Context, name string) Domain {

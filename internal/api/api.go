@@ -84,6 +84,7 @@ func (a *API) register(h huma.API) {
 	a.registerResults(h)
 	a.registerTakeOut(h)
 	a.registerChecks(h)
+	a.registerCatalogue(h)
 }
 
 // operation describes an operation in one line.

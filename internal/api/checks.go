@@ -20,7 +20,7 @@ func (a *API) check(ctx context.Context, in *struct{ Body contract.Addresses }) 
 	out := make([]contract.Evidence, len(in.Body.Addresses))
 	var wg sync.WaitGroup
 	for i, typed := range in.Body.Addresses {
-		wg.Go(func() { out[i] = checkBody(a.engine.Check(ctx, typed)) })
+		wg.Go(func() { out[i] = checkBody(a.engine.Check(ctx, workspace(ctx).ID, typed)) })
 	}
 	wg.Wait()
 	return &struct{ Body []contract.Evidence }{out}, nil

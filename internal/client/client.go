@@ -115,6 +115,25 @@ func (c *Client) Check(ctx context.Context, addresses []string) (e []contract.Ev
 	return e, c.call(ctx, http.MethodPost, "/checks", contract.Addresses{Addresses: addresses}, &e)
 }
 
+// Catalogue gives the workspace's own catalogue entries.
+func (c *Client) Catalogue(ctx context.Context) (e []contract.CatalogueEntry, err error) {
+	return e, c.call(ctx, http.MethodGet, "/catalogue", nil, &e)
+}
+
+// AddToCatalogue adds entries and gives all of the workspace's own.
+func (c *Client) AddToCatalogue(ctx context.Context, entries []contract.CatalogueEntry) (e []contract.CatalogueEntry, err error) {
+	return e, c.call(ctx, http.MethodPost, "/catalogue", contract.CatalogueEntries{Entries: entries}, &e)
+}
+
+// DeleteFromCatalogue takes an entry back.
+func (c *Client) DeleteFromCatalogue(ctx context.Context, kind, name string) error {
+	resp, err := c.do(ctx, http.MethodDelete, "/catalogue/"+url.PathEscape(kind)+"/"+url.PathEscape(name), nil)
+	if err == nil {
+		_ = resp.Body.Close()
+	}
+	return err
+}
+
 // TakeOut says what a file would hold.
 func (c *Client) TakeOut(ctx context.Context, run int64, d policy.Decision) (t contract.TakeOut, err error) {
 	return t, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/take-out?decision=%s", run, d), nil, &t)

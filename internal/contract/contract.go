@@ -63,6 +63,7 @@ type Run struct {
 	Decisions []policy.Count `json:"decisions" doc:"Rows by decision and reason under the run's policy."`
 	Sentence  string         `json:"sentence" doc:"Where the run stands, in a sentence."`
 	TakeOut   string         `json:"takeOut" doc:"How many rows would be kept now and what is left out, in a sentence."`
+	Notices   []string       `json:"notices" doc:"What the operator must know: hosts that refuse us, no way out."`
 	Kept      int64          `json:"kept" doc:"Rows that would be kept now."`
 	Rows      int64          `json:"rows" doc:"All rows of the list."`
 }
@@ -134,6 +135,19 @@ type Session struct {
 type Words struct {
 	Causes []finding.CauseInfo `json:"causes"`
 	Traits []finding.TraitInfo `json:"traits"`
+}
+
+// CatalogueEntry is a workspace's own addition to a catalogue, or an exception
+// from it.
+type CatalogueEntry struct {
+	Kind   string `json:"kind" enum:"role,no-reply,disposable,free-mail,trap-name,trap-domain" doc:"Which catalogue."`
+	Name   string `json:"name" doc:"A domain, or for role, no-reply and trap-name a name before the @."`
+	Except bool   `json:"except,omitempty" doc:"True: the shipped catalogue has it, and it does not count here."`
+}
+
+// CatalogueEntries are entries to be added.
+type CatalogueEntries struct {
+	Entries []CatalogueEntry `json:"entries" minItems:"1" maxItems:"10000"`
 }
 
 // NewRun is a run to be started.

@@ -27,21 +27,30 @@ type Checked struct {
 	At            time.Time
 }
 
-var catalogued = catalogue.Default()
+// catalogue is the shipped one with the workspace's own entries over it.
+func (e *Engine) catalogue(ctx context.Context, workspace int64) (*catalogue.Catalogue, error) {
+	own, err := e.Store.CatalogueEntries(ctx, workspace)
+	return catalogue.With(own), err
+}
 
 // Check verifies one address now, without a list. It asks once; what a host
 // puts off is undecided.
-func (e *Engine) Check(ctx context.Context, typed string) Checked {
+func (e *Engine) Check(ctx context.Context, workspace int64, typed string) Checked {
 	c := Checked{Typed: typed, At: time.Now()}
 	a, err := address.Parse(typed)
 	if errors.As(err, &c.Problem) {
 		c.Verdict = finding.ConcludeFrom(c.Problem.Cause, nil)
 		return c
 	}
-	traits := catalogued.Traits(a)
-	c.Address, c.Suggestion = a, catalogued.Suggest(a.Domain)
+	known, err := e.catalogue(ctx, workspace)
+	if err != nil {
+		e.Log.Warn("the workspace's own catalogue entries are not known now", "err", err)
+		known = catalogue.Default()
+	}
+	c.Address, c.Suggestion = a, known.Suggest(a.Domain)
 	d := e.Resolver.Lookup(ctx, a.Domain)
 	c.Domain = &d
+	traits := known.Traits(a).With(known.ExchangerTraits(d.Hosts())...)
 	if cause, hopeless := d.Outcome.Cause(); hopeless {
 		c.Verdict = finding.ConcludeFrom(cause, traits)
 		return c

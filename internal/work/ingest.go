@@ -46,8 +46,12 @@ func (e *Engine) Ingest(ctx context.Context, in Intake, body io.Reader) (store.L
 	if err != nil {
 		return store.List{}, err
 	}
+	known, err := e.catalogue(ctx, in.Workspace)
+	if err != nil {
+		return store.List{}, err
+	}
 	err = e.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
-		r := newRowReader(file, &l)
+		r := newRowReader(file, &l, known)
 		header, err := r.header()
 		if err != nil {
 			return err
@@ -99,8 +103,8 @@ type rowReader struct {
 	ahead     *store.Row // the next row, read while looking for blank lines
 }
 
-func newRowReader(file io.Reader, l *store.List) *rowReader {
-	return &rowReader{file: sheet.NewReader(file, l.Dialect), list: l, catalogue: catalogue.Default(),
+func newRowReader(file io.Reader, l *store.List, c *catalogue.Catalogue) *rowReader {
+	return &rowReader{file: sheet.NewReader(file, l.Dialect), list: l, catalogue: c,
 		seeds: [2]maphash.Seed{maphash.MakeSeed(), maphash.MakeSeed()},
 		first: map[[16]byte]int32{}, domains: map[string]int32{}}
 }

@@ -9,6 +9,7 @@ import (
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 
 	"varnet/core/address"
+	"varnet/core/catalogue"
 	"varnet/core/pace"
 	"varnet/core/probe"
 	"varnet/internal/store"
@@ -134,7 +135,11 @@ func (e *Engine) load(ctx context.Context, p *store.Parcel) (loaded, error) {
 	if err != nil {
 		return loaded{}, err
 	}
-	return assemble(p, rows, domains, known), nil
+	c, err := e.catalogue(ctx, run.WorkspaceID)
+	if err != nil {
+		return loaded{}, err
+	}
+	return assemble(p, rows, domains, known, c), nil
 }
 
 // loadDomains reads the domains in the order of their names, without their
@@ -164,10 +169,13 @@ func (e *Engine) loadDomains(ctx context.Context, run int64, names []string) (ma
 
 // assemble puts the addresses to their domains; those of resting operators are
 // set aside.
-func assemble(p *store.Parcel, rows []store.AddressRow, domains map[string]*probe.Domain, known map[string]store.Operator) loaded {
+func assemble(p *store.Parcel, rows []store.AddressRow, domains map[string]*probe.Domain, known map[string]store.Operator, c *catalogue.Catalogue) loaded {
 	asking := map[int32]store.Asking{}
 	for _, q := range p.Questions {
 		asking[q.Address] = q
+	}
+	for _, d := range domains {
+		d.Traits = c.ExchangerTraits(d.Hosts())
 	}
 	l, now := loaded{resting: map[time.Time][]store.Asking{}}, time.Now()
 	for i, r := range rows {
@@ -177,7 +185,7 @@ func assemble(p *store.Parcel, rows []store.AddressRow, domains map[string]*prob
 			continue
 		}
 		d.Questions = append(d.Questions, probe.Question{Ref: int64(r.Ordinal), Address: address.Rebuild(r.Mailbox),
-			Traits: r.Traits, Rounds: q.Rounds, Asked: q.Asked})
+			Traits: d.Traits.With(r.Traits...), Rounds: q.Rounds, Asked: q.Asked})
 		if i == len(rows)-1 || rows[i+1].Domain != r.Domain {
 			l.parcel.Domains = append(l.parcel.Domains, *d)
 		}

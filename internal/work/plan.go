@@ -11,6 +11,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 
+	"varnet/core/catalogue"
 	"varnet/core/finding"
 	"varnet/core/resolve"
 	"varnet/internal/store"
@@ -125,6 +126,9 @@ func (e *Engine) planDomains(ctx context.Context, run store.Run, domains []store
 		return err
 	}
 	b := batch{run: run, now: time.Now()}
+	if b.known, err = e.catalogue(ctx, run.WorkspaceID); err != nil {
+		return err
+	}
 	if run.Depth != store.DepthSyntax {
 		if b.facts, err = e.lookUp(ctx, names); err != nil {
 			return err
@@ -179,6 +183,7 @@ type batch struct {
 	run     store.Run
 	now     time.Time
 	facts   map[string]resolve.Domain
+	known   *catalogue.Catalogue
 	results []store.Concluded
 	open    map[string]map[string][]store.Asking // by operator and domain
 	parcels []store.Parcel
@@ -195,7 +200,7 @@ func (b *batch) conclude(addresses []store.AddressRow) {
 			cause, hopeless = finding.RuleDepth, true
 		}
 		if hopeless {
-			b.results = append(b.results, store.Concluded{Address: a.Ordinal, Verdict: finding.ConcludeFrom(cause, a.Traits)})
+			b.results = append(b.results, store.Concluded{Address: a.Ordinal, Verdict: finding.ConcludeFrom(cause, b.known.ExchangerTraits(d.Hosts()).With(a.Traits...))})
 			continue
 		}
 		op := d.Operator()

@@ -1,5 +1,5 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { Button } from "antd";
+import { Alert, Button } from "antd";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, told, type Run } from "../api/client";
 import { keys, useRun } from "../api/hooks";
@@ -30,6 +30,7 @@ function Whole({ run }: { run: Run }) {
         </span>
       </div>
       <Sentence>{run.finishedAt ? run.takeOut : run.sentence}</Sentence>
+      {run.notices.map((n) => <Alert key={n} type="warning" role="status" title={n} className="notice" />)}
       {!run.finishedAt && <Live run={run} />}
       <Flow run={run} />
       <Decisions run={run} />

@@ -1,0 +1,59 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+
+	"varnet/core/catalogue"
+	"varnet/internal/contract"
+)
+
+func catalogueCommand(ctx context.Context, c *cli, args []string) error {
+	connect := c.connect()
+	asJSON := c.flags.Bool("json", false, "a JSON object a line")
+	rest, err := c.parse(args)
+	if err != nil {
+		return err
+	}
+	api := connect()
+	if len(rest) > 0 {
+		if len(rest) < 3 || !slices.Contains([]string{"add", "except", "remove"}, rest[0]) || !slices.Contains(catalogue.Kinds(), catalogue.Kind(rest[1])) {
+			return c.wrongUse("say: add, except or remove, then role, no-reply, disposable, free-mail, trap-name or trap-domain, then names")
+		}
+		if rest[0] == "remove" {
+			for _, name := range rest[2:] {
+				if err := api.DeleteFromCatalogue(ctx, rest[1], name); err != nil {
+					return fmt.Errorf("%s: %w", name, err)
+				}
+			}
+		} else {
+			var entries []contract.CatalogueEntry
+			for _, name := range rest[2:] {
+				entries = append(entries, contract.CatalogueEntry{Kind: rest[1], Name: name, Except: rest[0] == "except"})
+			}
+			if _, err := api.AddToCatalogue(ctx, entries); err != nil {
+				return err
+			}
+		}
+	}
+	found, err := api.Catalogue(ctx)
+	switch {
+	case err != nil:
+		return err
+	case *asJSON:
+		return printEach(c.out, found)
+	case len(found) == 0:
+		fmt.Fprintln(c.out, "There are no entries of your own; the shipped catalogues count. Add one: varnet catalogue add disposable DOMAIN")
+		return nil
+	}
+	return c.table("catalogue\tname\t", len(found), func(w io.Writer, i int) {
+		counts := "counts"
+		if found[i].Except {
+			counts = "does not count"
+		}
+		fmt.Fprintln(w, strings.Join([]string{found[i].Kind, printable(found[i].Name), counts}, "\t"))
+	})
+}
