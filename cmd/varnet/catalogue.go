@@ -40,20 +40,15 @@ func catalogueCommand(ctx context.Context, c *cli, args []string) error {
 		}
 	}
 	found, err := api.Catalogue(ctx)
-	switch {
-	case err != nil:
+	if err != nil {
 		return err
-	case *asJSON:
-		return printEach(c.out, found)
-	case len(found) == 0:
-		fmt.Fprintln(c.out, "There are no entries of your own; the shipped catalogues count. Add one: varnet catalogue add disposable DOMAIN")
-		return nil
 	}
-	return c.table("catalogue\tname\t", len(found), func(w io.Writer, i int) {
+	const none = "There are no entries of your own; the shipped catalogues count. Add one: varnet catalogue add disposable DOMAIN"
+	return listing[contract.CatalogueEntry]{*asJSON, none, "catalogue\tname\t", func(w io.Writer, e contract.CatalogueEntry) {
 		counts := "counts"
-		if found[i].Except {
+		if e.Except {
 			counts = "does not count"
 		}
-		fmt.Fprintln(w, strings.Join([]string{found[i].Kind, printable(found[i].Name), counts}, "\t"))
-	})
+		fmt.Fprintln(w, strings.Join([]string{e.Kind, printable(e.Name), counts}, "\t"))
+	}}.show(c.out, found)
 }

@@ -82,7 +82,7 @@ func (c *cli) printEvidence(e contract.Evidence) {
 	}
 	if e.DNS != nil {
 		for _, a := range e.DNS.Answers {
-			say("Name service:  %s %s: %s (%s, %.1f ms) %s", a.Name, a.Type, a.Status, a.Server, a.TookMS, records(a))
+			say("Name service:  %s %s: %s (%s, %.1f ms) %s%s", a.Name, a.Type, a.Status, a.Server, a.TookMS, records(a), a.Problem)
 		}
 	}
 	for _, q := range e.Asked {
@@ -102,6 +102,11 @@ func (c *cli) printEvidence(e contract.Evidence) {
 		if n := len(e.Manner.MadeUp) - len(told); n > 0 {
 			say("Made-up:       %d more got no answer that tells", n)
 		}
+		since := ""
+		if e.Manner.Reused {
+			since = " (known since " + e.Manner.At.Local().Format("2006-01-02 15:04") + ")"
+		}
+		say("So this host:  %s%s", e.MannerSays, since)
 	}
 	fmt.Fprintln(c.out)
 }

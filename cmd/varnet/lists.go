@@ -9,6 +9,7 @@ import (
 	"text/tabwriter"
 
 	"varnet/core/policy"
+	"varnet/internal/contract"
 )
 
 // printEach writes one JSON object a line.
@@ -23,12 +24,27 @@ func printEach[T any](w io.Writer, list []T) error {
 	return nil
 }
 
-// table writes lines of cells under a header.
-func (c *cli) table(header string, lines int, line func(w io.Writer, i int)) error {
-	t := tabwriter.NewWriter(c.out, 0, 8, 2, ' ', 0)
-	fmt.Fprintln(t, header)
-	for i := range lines {
-		line(t, i)
+// listing is how a command shows a list of things.
+type listing[T any] struct {
+	json   bool
+	none   string // what is said when there are none
+	header string
+	line   func(w io.Writer, v T)
+}
+
+// show writes the list as JSON, or as lines of cells under the header.
+func (l listing[T]) show(w io.Writer, found []T) error {
+	switch {
+	case l.json:
+		return printEach(w, found)
+	case len(found) == 0:
+		_, err := fmt.Fprintln(w, l.none)
+		return err
+	}
+	t := tabwriter.NewWriter(w, 0, 8, 2, ' ', 0)
+	fmt.Fprintln(t, l.header)
+	for _, v := range found {
+		l.line(t, v)
 	}
 	return t.Flush()
 }
@@ -40,22 +56,17 @@ func lists(ctx context.Context, c *cli, args []string) error {
 		return err
 	}
 	found, err := connect().Lists(ctx, *limit)
-	switch {
-	case err != nil:
+	if err != nil {
 		return err
-	case *asJSON:
-		return printEach(c.out, found)
-	case len(found) == 0:
-		fmt.Fprintln(c.out, "There is no list yet. Bring one in: varnet clean FILE -out FILE")
-		return nil
 	}
-	return c.table("list\tname\trows\taddresses\tlast run", len(found), func(w io.Writer, i int) {
-		l, last := found[i], "not run yet"
+	const none = "There is no list yet. Bring one in: varnet clean FILE -out FILE"
+	return listing[contract.List]{*asJSON, none, "list\tname\trows\taddresses\tlast run", func(w io.Writer, l contract.List) {
+		last := "not run yet"
 		if l.LastRun != nil {
 			last = fmt.Sprintf("run %d %s: %s of %s kept", l.LastRun.ID, l.LastRun.State, policy.Number(l.LastRun.Kept), policy.Rows(l.Rows))
 		}
 		fmt.Fprintf(w, "%d\t%s\t%s\t%s\t%s\n", l.ID, printable(l.Name), policy.Number(l.Rows), policy.Number(l.Addresses), last)
-	})
+	}}.show(c.out, found)
 }
 
 func runs(ctx context.Context, c *cli, args []string) error {
@@ -77,19 +88,13 @@ func runs(ctx context.Context, c *cli, args []string) error {
 		})
 	}
 	found, err := connect().Runs(ctx, *limit)
-	switch {
-	case err != nil:
+	if err != nil {
 		return err
-	case *asJSON:
-		return printEach(c.out, found)
-	case len(found) == 0:
-		fmt.Fprintln(c.out, "There is no run yet. Start one: varnet clean FILE -out FILE")
-		return nil
 	}
-	return c.table("run\tlist\tstate\tbegun\tstands", len(found), func(w io.Writer, i int) {
-		r := found[i]
+	const none = "There is no run yet. Start one: varnet clean FILE -out FILE"
+	return listing[contract.Run]{*asJSON, none, "run\tlist\tstate\tbegun\tstands", func(w io.Writer, r contract.Run) {
 		fmt.Fprintf(w, "%d\t%s\t%s\t%s\t%s\n", r.ID, printable(r.ListName), r.State, r.CreatedAt.Local().Format("2006-01-02 15:04"), r.Sentence)
-	})
+	}}.show(c.out, found)
 }
 
 // watch reads "watch RUN" and follows the run.

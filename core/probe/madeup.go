@@ -18,6 +18,16 @@ const (
 	AcceptsOpen  Accepts = "unknown" // gave no answer about made-up mailboxes
 )
 
+// Sentence says what the manner means for the domain's mailboxes.
+func (a Accepts) Sentence() string {
+	return map[Accepts]string{
+		AcceptsKnown: "It refuses mailboxes that do not exist, so its yes counts.",
+		AcceptsAny:   "It takes mail for mailboxes that do not exist, so its yes proves nothing.",
+		AcceptsSome:  "It takes some mailboxes that do not exist and refuses others, so neither its yes nor its no proves anything.",
+		AcceptsOpen:  "It gave no answer about them that tells, so its yes would prove nothing yet.",
+	}[a]
+}
+
 // Manner is what a domain's exchangers did with made-up mailboxes.
 type Manner struct {
 	Accepts Accepts   `json:"accepts"`

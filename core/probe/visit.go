@@ -2,9 +2,6 @@ package probe
 
 import (
 	"context"
-	"errors"
-	"net"
-	"strconv"
 	"time"
 
 	"varnet/core/pace"
@@ -67,108 +64,6 @@ func (v *visit) run(ctx context.Context) {
 	v.ask(ctx, v.doubt())
 	v.ask(ctx, v.askPostmasters())
 	v.conclude(time.Now())
-}
-
-// prepare lines up the mailboxes: those of a domain together, the made-up ones
-// after the first real one and in the middle.
-func (v *visit) prepare(now time.Time) (queue []*item) {
-	for i := range v.domains {
-		s := &site{Domain: &v.domains[i]}
-		v.sites = append(v.sites, s)
-		for j := range s.Questions {
-			q := &s.Questions[j]
-			s.items = append(s.items, &item{site: s, q: q, mailbox: q.Address.Mailbox()})
-		}
-		line := append([]*item(nil), s.items...)
-		if !s.Manner.Good(now) {
-			line = interleave(line, s.invent(madeUpPerDomain))
-		}
-		queue = append(queue, line...)
-	}
-	return queue
-}
-
-// invent adds made-up mailboxes to the site. Those of an earlier round come
-// first: a greylisting host lets in only whom it has put off before.
-func (s *site) invent(n int) []*item {
-	var known []MadeUp
-	if s.Manner != nil {
-		known = s.Manner.MadeUp
-	}
-	for i := len(s.madeUp); n > 0; i, n = i+1, n-1 {
-		mailbox := madeUpLocal() + "@" + s.Name
-		if i < len(known) {
-			mailbox = known[i].Mailbox
-		}
-		s.madeUp = append(s.madeUp, &item{site: s, mailbox: mailbox})
-	}
-	return s.madeUp
-}
-
-// doubtful is how many more made-up mailboxes a doubtful domain is asked about.
-const doubtful = 8
-
-// doubt looks for domains whose answers do not fit together: some real
-// mailboxes taken and others refused, or real ones refused where both made-up
-// ones were taken. A host that answers by chance does just that, and two
-// made-up mailboxes find it out only every other time.
-func (v *visit) doubt() (queue []*item) {
-	for _, s := range v.sites {
-		taken, refused := 0, 0
-		for _, it := range s.items {
-			taken += it.countIf(reply.Accepted)
-			refused += it.countIf(reply.Refused)
-		}
-		accepts := s.manner(v.start).Accepts
-		mixed := taken > 0 && accepts == AcceptsKnown || accepts == AcceptsAny
-		if len(s.madeUp) > 0 && refused > 0 && mixed {
-			queue = append(queue, s.invent(doubtful)[madeUpPerDomain:]...)
-		}
-	}
-	return queue
-}
-
-// several is from how many refused mailboxes on a domain that took none is
-// suspected of refusing everybody.
-const several = 3
-
-// askPostmasters lines up the postmaster of each domain whose every mailbox was
-// refused: RFC 5321 section 4.5.1 obliges a host to take mail for it, so a host
-// that refuses it in the same words is broken, and not full of dead people.
-func (v *visit) askPostmasters() (queue []*item) {
-	for _, s := range v.sites {
-		refused, other := 0, 0
-		for _, it := range s.items {
-			if n := it.countIf(reply.Refused); n > 0 && it.meaning.About == reply.Mailbox {
-				refused++
-			} else {
-				other++
-			}
-		}
-		if refused >= several && other == 0 {
-			s.postmaster = &item{site: s, mailbox: "postmaster@" + s.Name}
-			queue = append(queue, s.postmaster)
-		}
-	}
-	return queue
-}
-
-func (it *item) countIf(e reply.Effect) int {
-	if it.state == answered && it.meaning.Effect == e {
-		return 1
-	}
-	return 0
-}
-
-func interleave(real, madeUp []*item) []*item {
-	middle := (len(real) + 1) / 2
-	line := append([]*item{}, real[:min(1, len(real))]...)
-	line = append(line, madeUp[0])
-	if middle > 1 {
-		line = append(line, real[1:middle]...)
-	}
-	line = append(line, madeUp[1:]...)
-	return append(line, real[max(1, middle):]...)
 }
 
 // maxIdle is how many sessions in a row may bring no answer at all.
@@ -376,79 +271,6 @@ func (v *visit) count(f *smtp.Failure) {
 		if m.About == reply.Us && m.Effect == reply.Postponed {
 			v.seen.Throttled++
 		}
-	}
-}
-
-// maxDoors bounds how many addresses of exchangers are tried for one session.
-const maxDoors = 4
-
-// connect opens a session at the first exchanger that takes one: the next one
-// is tried after a failed connection and after any refusal of the session
-// (RFC 5321 section 5.1). The failure that comes back is the one that tells
-// most.
-func (v *visit) connect(ctx context.Context) (*smtp.Session, int, *smtp.Failure) {
-	var worst *smtp.Failure
-	number, doors := -1, 0
-	for _, x := range v.exchangers {
-		for _, ip := range x.Addrs {
-			if doors++; doors > maxDoors || ctx.Err() != nil && worst != nil {
-				break
-			}
-			s, f := v.open(ctx, x.Host, net.JoinHostPort(ip.String(), strconv.Itoa(v.prober.Port)))
-			if f == nil {
-				return s, len(v.out.Conversations) - 1, nil
-			}
-			v.count(f)
-			if worst == nil || telling(f) > telling(worst) {
-				worst, number = f, len(v.out.Conversations)-1
-			}
-		}
-	}
-	if worst == nil {
-		worst = &smtp.Failure{Step: smtp.StepConnect, Trouble: smtp.Unreachable, Err: errors.New("no exchanger has an address")}
-	}
-	return nil, number, worst
-}
-
-func (v *visit) open(ctx context.Context, host, addr string) (*smtp.Session, *smtp.Failure) {
-	c := Conversation{Exchanger: host, Addr: addr, Identity: v.prober.Identity, At: time.Now()}
-	s, f := v.dial(ctx, addr)
-	if s != nil {
-		c.Lines, c.Encrypted = s.Lines(), s.Encrypted()
-	}
-	if f != nil {
-		c.Ended = f.Error()
-	}
-	v.out.Conversations = append(v.out.Conversations, c)
-	return s, f
-}
-
-func (v *visit) dial(ctx context.Context, addr string) (*smtp.Session, *smtp.Failure) {
-	dialCtx, cancel := context.WithTimeout(ctx, v.prober.Connect)
-	defer cancel()
-	conn, err := v.prober.Dialer.DialContext(dialCtx, "tcp", addr)
-	if err != nil {
-		trouble := smtp.Unreachable
-		if ctx.Err() != nil {
-			trouble = smtp.OutOfTime
-		}
-		return nil, &smtp.Failure{Step: smtp.StepConnect, Trouble: trouble, Err: err}
-	}
-	s, err := smtp.Open(ctx, conn, v.prober.Identity, v.limits)
-	var f *smtp.Failure
-	if errors.As(err, &f) {
-		return s, f
-	}
-	return s, nil
-}
-
-// close ends the session and completes its record.
-func (v *visit) close(s *smtp.Session, number int) {
-	s.Close()
-	c := &v.out.Conversations[number]
-	c.Lines, c.Encrypted = s.Lines(), s.Encrypted()
-	if f := s.Failure(); f != nil {
-		c.Ended = f.Error()
 	}
 }
 

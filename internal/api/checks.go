@@ -35,6 +35,9 @@ func checkBody(c work.Checked) contract.Evidence {
 	}
 	e.Mailbox, e.Domain, e.Mended, e.DNS, e.Manner = c.Address.Mailbox(), c.Address.Domain, c.Address.Mended, c.Domain, c.Manner
 	e.Operator, e.Suggestion = c.Domain.Operator(), suggestion(e.Mailbox, c.Suggestion)
+	if c.Manner != nil {
+		e.MannerSays = c.Manner.Accepts.Sentence()
+	}
 	for _, q := range c.Asked {
 		e.Asked = append(e.Asked, askedBody(q, c.Conversations))
 	}

@@ -159,7 +159,7 @@ func (a *API) addHosts(ctx context.Context, run store.Run, r store.FullResult, e
 		record := records[q.Parcel]
 		e.Asked = append(e.Asked, askedBody(q, record.Conversations))
 		if m, ok := record.Manners[e.Domain]; ok {
-			e.Manner = &m // the last round's stands
+			e.Manner, e.MannerSays = &m, m.Accepts.Sentence() // the last round's stands
 		}
 	}
 	return nil

@@ -105,7 +105,9 @@ type Evidence struct {
 	Operator string           `json:"operator,omitempty" doc:"Who runs the exchangers."`
 	DNS      *resolve.Domain  `json:"dns,omitempty" doc:"What the name service said."`
 	Asked    []Asked          `json:"asked,omitempty" doc:"Each time a host was asked about the mailbox."`
-	Manner   *probe.Manner    `json:"manner,omitempty" doc:"What the host did with made-up mailboxes of the domain."`
+	// MannerSays is left out with Manner.
+	MannerSays string        `json:"mannerSays,omitempty" doc:"What that means for the mailbox, in a sentence."`
+	Manner     *probe.Manner `json:"manner,omitempty" doc:"What the host did with made-up mailboxes of the domain."`
 }
 
 // Asked is one time a host was asked, with the conversation around it.

@@ -123,6 +123,29 @@ func TestCommandLine(t *testing.T) {
 			}
 		}
 	})
+	t.Run("catalogue", func(t *testing.T) {
+		call := func(args ...string) string {
+			text, err := testkit.Command(s.Env, args...).CombinedOutput()
+			if err != nil {
+				t.Errorf("%v: %v\n%s", args, err, text)
+			}
+			return string(text)
+		}
+		const someone = "ada.moss1@fernhollow.example"
+		if text := call("check", "-json", someone); strings.Contains(text, "disposable") {
+			t.Errorf("it is disposable already: %s", text)
+		}
+		if text := call("catalogue", "add", "disposable", "Fernhollow.example"); !strings.Contains(text, "fernhollow.example") {
+			t.Errorf("it was not added: %s", text)
+		}
+		if text := call("check", "-json", someone); !strings.Contains(text, `"traits":["disposable"]`) || !strings.Contains(text, `"factors":`) {
+			t.Errorf("the entry does not count: %s", text)
+		}
+		call("catalogue", "remove", "disposable", "fernhollow.example")
+		if text := call("catalogue"); !strings.Contains(text, "no entries of your own") {
+			t.Errorf("it was not removed: %s", text)
+		}
+	})
 	t.Run("export", func(t *testing.T) {
 		api, ctx := client.New(s.URL, s.Key), t.Context()
 		runs, err := api.Runs(ctx, 1)

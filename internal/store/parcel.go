@@ -31,6 +31,15 @@ type Parcel struct {
 	NotBefore time.Time
 }
 
+// Ordinals are the numbers of the parcel's addresses.
+func (p *Parcel) Ordinals() []int32 {
+	out := make([]int32, len(p.Questions))
+	for i, q := range p.Questions {
+		out[i] = q.Address
+	}
+	return out
+}
+
 // ParcelRecord is what is kept of a parcel beside its results.
 type ParcelRecord struct {
 	Conversations []probe.Conversation    `json:"conversations"`

@@ -218,6 +218,18 @@ func (s *Store) AddRunDomains(ctx context.Context, run int64, domains []RunDomai
 	return err
 }
 
+// ReplaceRunDomains records what the name service said when it was asked again.
+func (s *Store) ReplaceRunDomains(ctx context.Context, run int64, domains []RunDomain) error {
+	names := make([]string, len(domains))
+	for i, d := range domains {
+		names[i] = d.Domain
+	}
+	if _, err := s.db.Exec(ctx, "DELETE FROM run_domain WHERE run_id = $1 AND domain = ANY($2)", run, names); err != nil {
+		return err
+	}
+	return s.AddRunDomains(ctx, run, domains)
+}
+
 // RunDomains gives what the name service said of some domains.
 func (s *Store) RunDomains(ctx context.Context, run int64, domains []string) ([]RunDomain, error) {
 	return many[RunDomain](ctx, s.db, "SELECT domain, operator, facts FROM run_domain WHERE run_id = $1 AND domain = ANY($2)", run, domains)

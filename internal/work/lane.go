@@ -93,6 +93,9 @@ func (e *Engine) workParcel(ctx context.Context, lane LaneArgs, end time.Time) (
 	if err != nil || p == nil {
 		return false, err
 	}
+	if lane.Key == unresolvedKey {
+		return true, e.resolveParcel(ctx, lane, p)
+	}
 	l, err := e.load(ctx, p)
 	if err != nil {
 		return false, err
@@ -117,21 +120,11 @@ func (e *Engine) load(ctx context.Context, p *store.Parcel) (loaded, error) {
 	if err != nil {
 		return loaded{}, err
 	}
-	ordinals := make([]int32, len(p.Questions))
-	for i, q := range p.Questions {
-		ordinals[i] = q.Address
-	}
-	rows, err := e.Store.AddressesAt(ctx, run.ListID, ordinals)
+	rows, err := e.Store.AddressesAt(ctx, run.ListID, p.Ordinals())
 	if err != nil {
 		return loaded{}, err
 	}
-	var names []string
-	for _, r := range rows { // they come in the order of their domains
-		if len(names) == 0 || names[len(names)-1] != r.Domain {
-			names = append(names, r.Domain)
-		}
-	}
-	domains, known, err := e.loadDomains(ctx, run.ID, names)
+	domains, known, err := e.loadDomains(ctx, run.ID, domainsOf(rows))
 	if err != nil {
 		return loaded{}, err
 	}
@@ -221,12 +214,8 @@ func (e *Engine) record(ctx context.Context, lane LaneArgs, p *store.Parcel, l l
 // followUp sets going what comes after a parcel: a wake for each parcel put
 // off, and one more lane when the operator has earned it.
 func (e *Engine) followUp(ctx context.Context, tx pgx.Tx, lane LaneArgs, learnt pace.Pace, parcels []store.Parcel) error {
-	for _, p := range parcels {
-		if p.NotBefore.After(time.Now()) {
-			if err := e.wake(ctx, tx, p.LaneKey, p.NotBefore); err != nil {
-				return err
-			}
-		}
+	if err := e.openLanes(ctx, tx, nil, parcels); err != nil {
+		return err
 	}
 	if learnt.Lanes > 1 && learnt.Calm == 0 && learnt.Complaints == 0 {
 		return e.insert(ctx, tx, LaneArgs{Key: lane.Key, Lane: learnt.Lanes - 1})

@@ -13,6 +13,7 @@ import (
 
 	"varnet/core/catalogue"
 	"varnet/core/finding"
+	"varnet/core/pace"
 	"varnet/core/resolve"
 	"varnet/internal/store"
 )
@@ -125,33 +126,49 @@ func (e *Engine) planDomains(ctx context.Context, run store.Run, domains []store
 	if err != nil {
 		return err
 	}
-	b := batch{run: run, now: time.Now()}
-	if b.known, err = e.catalogue(ctx, run.WorkspaceID); err != nil {
-		return err
-	}
-	if run.Depth != store.DepthSyntax {
-		if b.facts, err = e.lookUp(ctx, names); err != nil {
-			return err
-		}
-	}
-	b.conclude(addresses)
-	known, err := e.Store.Operators(ctx, b.operators())
+	b, err := e.sort(ctx, run, 1, names, addresses)
 	if err != nil {
 		return err
 	}
-	own := b.cut(known)
 	last := domains[len(domains)-1]
 	run.Plan.Batch, run.Plan.Addresses, run.Plan.Domain = run.Plan.Batch+1, last.Addresses, last.Domain
 	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		return inOrder(
 			func() error { return s.AddRunDomains(ctx, run.ID, b.runDomains()) },
-			func() error { return s.AddResults(ctx, run.ID, b.results) },
-			func() error { return s.OwnLanes(ctx, own) },
-			func() error { return s.AddParcels(ctx, b.parcels) },
-			func() error { return e.openLanes(ctx, tx, known, b.parcels) },
+			func() error { return e.recordBatch(ctx, s, tx, b) },
 			func() error { return s.SavePlan(ctx, run.ID, run.Plan) },
 		)
 	})
+}
+
+// sort resolves domains and sorts their addresses into results and parcels.
+func (e *Engine) sort(ctx context.Context, run store.Run, round int32, names []string, addresses []store.AddressRow) (*batch, error) {
+	b := &batch{run: run, round: round, now: time.Now(), rounds: e.Rounds}
+	var err error
+	if b.known, err = e.catalogue(ctx, run.WorkspaceID); err != nil {
+		return nil, err
+	}
+	if run.Depth != store.DepthSyntax {
+		if b.facts, err = e.lookUp(ctx, names); err != nil {
+			return nil, err
+		}
+	}
+	b.conclude(addresses)
+	if b.operators, err = e.Store.Operators(ctx, b.operatorNames()); err != nil {
+		return nil, err
+	}
+	b.cut()
+	return b, nil
+}
+
+// recordBatch writes a batch down and sets its lanes going.
+func (e *Engine) recordBatch(ctx context.Context, s *store.Store, tx pgx.Tx, b *batch) error {
+	return inOrder(
+		func() error { return s.AddResults(ctx, b.run.ID, b.results) },
+		func() error { return s.OwnLanes(ctx, b.own) },
+		func() error { return s.AddParcels(ctx, b.parcels) },
+		func() error { return e.openLanes(ctx, tx, b.operators, b.parcels) },
+	)
 }
 
 // lookUp resolves all names side by side. When most lookups failed and the
@@ -181,20 +198,32 @@ func (e *Engine) lookUp(ctx context.Context, names []string) (map[string]resolve
 // batch is a batch of domains on its way from names to parcels.
 type batch struct {
 	run     store.Run
+	round   int32
+	rounds  pace.Rounds
 	now     time.Time
 	facts   map[string]resolve.Domain
 	known   *catalogue.Catalogue
 	results []store.Concluded
 	open    map[string]map[string][]store.Asking // by operator and domain
 	parcels []store.Parcel
+	// operators is what is known of the operators; own are those that are to
+	// get lanes of their own.
+	operators map[string]store.Operator
+	own       []string
 }
 
 // conclude sorts the addresses: concluded by the name service or the run's
 // depth, or open for their operator.
 func (b *batch) conclude(addresses []store.AddressRow) {
 	b.open = map[string]map[string][]store.Asking{}
+	var unresolved []store.Asking
+	again, more := b.rounds.Return(int(b.round), b.now)
 	for _, a := range addresses {
 		d := b.facts[a.Domain]
+		if d.Outcome == resolve.Failed && more && b.round <= resolveAgain {
+			unresolved = append(unresolved, store.Asking{Address: a.Ordinal})
+			continue
+		}
 		cause, hopeless := d.Outcome.Cause()
 		if !hopeless && b.run.Depth != store.DepthMailbox {
 			cause, hopeless = finding.RuleDepth, true
@@ -209,9 +238,10 @@ func (b *batch) conclude(addresses []store.AddressRow) {
 		}
 		b.open[op][a.Domain] = append(b.open[op][a.Domain], store.Asking{Address: a.Ordinal})
 	}
+	b.pack(unresolvedKey, unresolved, b.round+1, again)
 }
 
-func (b *batch) operators() (names []string) {
+func (b *batch) operatorNames() (names []string) {
 	for op := range b.open {
 		names = append(names, op)
 	}
@@ -234,29 +264,27 @@ const (
 	sharedLanes = 64
 )
 
-// cut makes parcels of what is open, and gives the operators that are to get
-// lanes of their own.
-func (b *batch) cut(known map[string]store.Operator) (own []string) {
+// cut makes parcels of what is open.
+func (b *batch) cut() {
 	shared := map[string][]store.Asking{}
 	for op, domains := range b.open {
 		var asking []store.Asking
 		for _, d := range domains {
 			asking = append(asking, d...)
 		}
-		if !known[op].Own && len(asking) < ownFrom {
+		if !b.operators[op].Own && len(asking) < ownFrom {
 			key := sharedKey(op)
 			shared[key] = append(shared[key], asking...)
 			continue
 		}
-		if !known[op].Own {
-			own = append(own, op)
+		if !b.operators[op].Own {
+			b.own = append(b.own, op)
 		}
-		b.pack(op, asking)
+		b.pack(op, asking, b.round, b.now)
 	}
 	for key, asking := range shared {
-		b.pack(key, asking)
+		b.pack(key, asking, b.round, b.now)
 	}
-	return own
 }
 
 // sharedKey is the lane key of a small operator: always the same one, so that
@@ -267,19 +295,26 @@ func sharedKey(operator string) string {
 	return fmt.Sprintf("~%02d", h.Sum32()%sharedLanes)
 }
 
-func (b *batch) pack(key string, asking []store.Asking) {
+func (b *batch) pack(key string, asking []store.Asking, round int32, notBefore time.Time) {
 	for turn := b.run.Plan.Batch; len(asking) > 0; turn++ {
 		n := min(parcelSize, len(asking))
-		b.parcels = append(b.parcels, store.Parcel{RunID: b.run.ID, LaneKey: key, Turn: turn, Round: 1,
-			Questions: asking[:n], NotBefore: b.now})
+		b.parcels = append(b.parcels, store.Parcel{RunID: b.run.ID, LaneKey: key, Turn: turn, Round: round,
+			Questions: asking[:n], NotBefore: notBefore})
 		asking = asking[n:]
 	}
 }
 
-// openLanes sees to it that the parcels' lane keys have their lanes going.
+// openLanes sees to it that the parcels' lane keys have their lanes going, now
+// or when the parcels fall due.
 func (e *Engine) openLanes(ctx context.Context, tx pgx.Tx, known map[string]store.Operator, parcels []store.Parcel) error {
 	perKey := map[string]int{}
 	for _, p := range parcels {
+		if p.NotBefore.After(time.Now()) {
+			if err := e.wake(ctx, tx, p.LaneKey, p.NotBefore); err != nil {
+				return err
+			}
+			continue
+		}
 		perKey[p.LaneKey]++
 	}
 	var jobs []river.JobArgs

@@ -487,6 +487,8 @@ export interface components {
             mailbox?: string;
             /** @description What the host did with made-up mailboxes of the domain. */
             manner?: components["schemas"]["Manner"];
+            /** @description What that means for the mailbox, in a sentence. */
+            mannerSays?: string;
             /** @description What the cause means. */
             meaning: string;
             /** @description What was removed from around the address. */

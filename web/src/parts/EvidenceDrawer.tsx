@@ -40,7 +40,7 @@ function Found({ e }: { e: Evidence }) {
         </li>
         {e.dns && <NameService dns={e.dns} operator={e.operator} />}
         {e.asked?.map((a, i) => <Asked key={i} asked={a} />)}
-        {e.manner?.madeUp && <MadeUp manner={e.manner} />}
+        {e.manner?.madeUp && <MadeUp manner={e.manner} says={e.mannerSays} />}
       </ol>
     </div>
   );
@@ -80,14 +80,7 @@ function Asked({ asked: a }: { asked: NonNullable<Evidence["asked"]>[number] }) 
   );
 }
 
-const manners: Record<string, string> = {
-  known: "It refuses mailboxes that do not exist, so its yes counts.",
-  any: "It takes mail for mailboxes that do not exist, so its yes proves nothing.",
-  some: "It takes some mailboxes that do not exist and refuses others, so neither its yes nor its no proves anything.",
-  unknown: "It gave no answer about them, so its yes proves nothing yet.",
-};
-
-function MadeUp({ manner }: { manner: NonNullable<Evidence["manner"]> }) {
+function MadeUp({ manner, says }: { manner: NonNullable<Evidence["manner"]>; says: string | undefined }) {
   const all = manner.madeUp ?? [];
   const told = all.filter((m) => /^[25]/.test(m.reply ?? ""));
   return (
@@ -95,7 +88,7 @@ function MadeUp({ manner }: { manner: NonNullable<Evidence["manner"]> }) {
       <h3>What it said of made-up mailboxes</h3>
       {told.map((m) => <p key={m.mailbox}><AddressText text={m.mailbox} /><br /><AddressText text={m.reply || "no answer"} long={400} /></p>)}
       {told.length < all.length && <p className="quiet">{all.length - told.length} more got no answer that tells.</p>}
-      <p>{manners[manner.accepts]}{manner.reused && ` Known since ${moment(manner.at)}.`}</p>
+      <p>{says}{manner.reused && ` Known since ${moment(manner.at)}.`}</p>
     </li>
   );
 }

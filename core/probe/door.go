@@ -1,0 +1,84 @@
+package probe
+
+import (
+	"context"
+	"errors"
+	"net"
+	"strconv"
+	"time"
+
+	"varnet/core/smtp"
+)
+
+// maxDoors bounds how many addresses of exchangers are tried for one session.
+const maxDoors = 4
+
+// connect opens a session at the first exchanger that takes one: the next one
+// is tried after a failed connection and after any refusal of the session
+// (RFC 5321 section 5.1). The failure that comes back is the one that tells
+// most.
+func (v *visit) connect(ctx context.Context) (*smtp.Session, int, *smtp.Failure) {
+	var worst *smtp.Failure
+	number, doors := -1, 0
+	for _, x := range v.exchangers {
+		for _, ip := range x.Addrs {
+			if doors++; doors > maxDoors || ctx.Err() != nil && worst != nil {
+				break
+			}
+			s, f := v.open(ctx, x.Host, net.JoinHostPort(ip.String(), strconv.Itoa(v.prober.Port)))
+			if f == nil {
+				return s, len(v.out.Conversations) - 1, nil
+			}
+			v.count(f)
+			if worst == nil || telling(f) > telling(worst) {
+				worst, number = f, len(v.out.Conversations)-1
+			}
+		}
+	}
+	if worst == nil {
+		worst = &smtp.Failure{Step: smtp.StepConnect, Trouble: smtp.Unreachable, Err: errors.New("no exchanger has an address")}
+	}
+	return nil, number, worst
+}
+
+func (v *visit) open(ctx context.Context, host, addr string) (*smtp.Session, *smtp.Failure) {
+	c := Conversation{Exchanger: host, Addr: addr, Identity: v.prober.Identity, At: time.Now()}
+	s, f := v.dial(ctx, addr)
+	if s != nil {
+		c.Lines, c.Encrypted = s.Lines(), s.Encrypted()
+	}
+	if f != nil {
+		c.Ended = f.Error()
+	}
+	v.out.Conversations = append(v.out.Conversations, c)
+	return s, f
+}
+
+func (v *visit) dial(ctx context.Context, addr string) (*smtp.Session, *smtp.Failure) {
+	dialCtx, cancel := context.WithTimeout(ctx, v.prober.Connect)
+	defer cancel()
+	conn, err := v.prober.Dialer.DialContext(dialCtx, "tcp", addr)
+	if err != nil {
+		trouble := smtp.Unreachable
+		if ctx.Err() != nil {
+			trouble = smtp.OutOfTime
+		}
+		return nil, &smtp.Failure{Step: smtp.StepConnect, Trouble: trouble, Err: err}
+	}
+	s, err := smtp.Open(ctx, conn, v.prober.Identity, v.limits)
+	var f *smtp.Failure
+	if errors.As(err, &f) {
+		return s, f
+	}
+	return s, nil
+}
+
+// close ends the session and completes its record.
+func (v *visit) close(s *smtp.Session, number int) {
+	s.Close()
+	c := &v.out.Conversations[number]
+	c.Lines, c.Encrypted = s.Lines(), s.Encrypted()
+	if f := s.Failure(); f != nil {
+		c.Ended = f.Error()
+	}
+}
