@@ -90,6 +90,18 @@ func TestSuggest(t *testing.T) {
 	}
 }
 
+func TestFrequentDomainsOfTheList(t *testing.T) {
+	c := Default().Beside([]string{"fernhollow.example", "fernhollo.example"})
+	for domain, want := range map[string]string{"fernholow.example": "fernhollow.example", "fernhollow.example": "", "fernhollo.example": ""} {
+		if got := c.Suggest(domain); got != want {
+			t.Errorf("%s: suggested %q, want %q", domain, got, want)
+		}
+	}
+	if !c.DomainTraits("fernholow.example", nil).Has(finding.TraitTypo) || len(Default().DomainTraits("fernholow.example", nil)) > 0 {
+		t.Error("the list's own domains do not count, or count everywhere")
+	}
+}
+
 // TestRandomLooking holds the model to what it was made for: random strings are
 // seen, people are not.
 func TestRandomLooking(t *testing.T) {

@@ -1,12 +1,40 @@
 package catalogue
 
-import "strings"
+import (
+	"slices"
+	"strings"
 
-// Suggest gives the catalogued free-mail domain that the domain is one slip of
-// the keyboard away from, "" where there is none. It is only ever a
+	"varnet/core/finding"
+)
+
+// Frequent is how many addresses of a list make a domain one that others of the
+// list may be misspellings of.
+const Frequent = 20
+
+// Beside gives the catalogue with a list's own frequent domains among what
+// typos are measured against.
+func (c *Catalogue) Beside(frequent []string) *Catalogue {
+	with := *c
+	with.targets = append(slices.Clone(c.targets), frequent...)
+	return &with
+}
+
+// DomainTraits gives the traits that a domain shows among the others of its
+// list.
+func (c *Catalogue) DomainTraits(domain string, exchangers []string) finding.Traits {
+	t := c.ExchangerTraits(exchangers)
+	if c.Suggest(domain) != "" {
+		t = t.With(finding.TraitTypo)
+	}
+	return t
+}
+
+// Suggest gives the catalogued free-mail domain, or frequent domain of the
+// list, that the domain is one slip of the keyboard away from, "" where there
+// is none. It is only ever a
 // suggestion; nothing is changed by itself.
 func (c *Catalogue) Suggest(domain string) string {
-	if c.freeMail[domain] {
+	if c.freeMail[domain] || slices.Contains(c.targets, domain) {
 		return ""
 	}
 	best := ""

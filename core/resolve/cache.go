@@ -38,7 +38,7 @@ func (c *cache) get(ctx context.Context, k key, now func() time.Time, lookup fun
 			c.entries[k] = e
 			c.mu.Unlock()
 			e.answer = lookup()
-			if ctx.Err() != nil {
+			if over(ctx) {
 				e.answer.Expires = now()
 			}
 			close(e.done)
@@ -55,6 +55,13 @@ func (c *cache) get(ctx context.Context, k key, now func() time.Time, lookup fun
 		}
 		c.forget(k, e)
 	}
+}
+
+// over tells whether the caller's time is up. A connection's deadline can strike
+// a moment before the context with the same deadline knows of it.
+func over(ctx context.Context) bool {
+	end, ok := ctx.Deadline()
+	return ctx.Err() != nil || ok && !time.Now().Before(end)
 }
 
 func (c *cache) forget(k key, e *entry) {

@@ -155,7 +155,7 @@ func (r *Resolver) ask(ctx context.Context, name string, qtype uint16) (*dns.Msg
 		default:
 			last = errors.New(dns.RcodeToString[reply.Rcode])
 		}
-		if ctx.Err() != nil {
+		if over(ctx) {
 			break
 		}
 	}

@@ -123,7 +123,7 @@ func newResolver(t *testing.T, private bool, servers ...*server) *Resolver {
 	if err != nil {
 		t.Fatal(err)
 	}
-	r.Timeout, r.Patience = 300*time.Millisecond, 2*time.Second
+	r.Timeout, r.Patience = 900*time.Millisecond, 3*time.Second
 	return r
 }
 

@@ -56,9 +56,13 @@ func (a *API) results(ctx context.Context, in *resultsInput) (*struct{ Body []co
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
+	c, err := a.suggester(ctx, run)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
 	out := make([]contract.Result, 0, len(found))
 	for _, r := range found {
-		out = append(out, resultBody(r, verdicts[r.Verdict], p))
+		out = append(out, resultBody(r, verdicts[r.Verdict], p, c))
 	}
 	return &struct{ Body []contract.Result }{out}, nil
 }
@@ -77,14 +81,18 @@ func (a *API) runVerdicts(ctx context.Context, id int64) (store.Run, map[int32]f
 	return run, verdicts, p, err
 }
 
-var suggester = catalogue.Default()
+// suggester gives the domains that may have been meant in a list.
+func (a *API) suggester(ctx context.Context, run store.Run) (*catalogue.Catalogue, error) {
+	frequent, err := a.store.FrequentDomains(ctx, run.ListID, catalogue.Frequent)
+	return catalogue.Default().Beside(frequent), err
+}
 
-func resultBody(r store.Result, v finding.Verdict, p policy.Policy) contract.Result {
+func resultBody(r store.Result, v finding.Verdict, p policy.Policy, c *catalogue.Catalogue) contract.Result {
 	b := verdictBody(v, p)
 	b.Address, b.Typed, b.At = r.Address, r.Typed, r.At
 	if r.Mailbox != nil {
 		b.Mailbox, b.Domain = *r.Mailbox, *r.Domain
-		b.Suggestion = suggestion(b.Mailbox, suggester.Suggest(b.Domain))
+		b.Suggestion = suggestion(b.Mailbox, c.Suggest(b.Domain))
 	}
 	return b
 }
@@ -124,7 +132,11 @@ func (a *API) evidence(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	e := withWords(resultBody(r.Result, verdicts[r.Verdict], p))
+	c, err := a.suggester(ctx, run)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	e := withWords(resultBody(r.Result, verdicts[r.Verdict], p, c))
 	e.Line, e.Mended = r.Line, r.Mended
 	if r.Problem != nil {
 		e.Problem = r.Problem.Reason

@@ -175,6 +175,16 @@ func (s *Store) NextDomains(ctx context.Context, list int64, p Plan, limit int) 
 		list, p.Domain, p.Addresses, limit)
 }
 
+// FrequentDomains gives the domains of a list with at least so many addresses,
+// at most 200 of them.
+func (s *Store) FrequentDomains(ctx context.Context, list int64, addresses int) ([]string, error) {
+	rows, err := s.db.Query(ctx, "SELECT domain FROM list_domain WHERE list_id = $1 AND addresses >= $2 ORDER BY addresses DESC LIMIT 200", list, addresses)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[string])
+}
+
 // DomainSize is a domain of a list and how many addresses it has there.
 type DomainSize struct {
 	Domain    string

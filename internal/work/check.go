@@ -10,6 +10,7 @@ import (
 	"varnet/core/finding"
 	"varnet/core/probe"
 	"varnet/core/resolve"
+	"varnet/internal/store"
 )
 
 // Checked is what one address, checked now, came to.
@@ -25,6 +26,16 @@ type Checked struct {
 	Conversations []probe.Conversation
 	Manner        *probe.Manner
 	At            time.Time
+}
+
+// listCatalogue is the workspace's catalogue as it counts for a list.
+func (e *Engine) listCatalogue(ctx context.Context, run store.Run) (*catalogue.Catalogue, error) {
+	c, err := e.catalogue(ctx, run.WorkspaceID)
+	if err != nil {
+		return nil, err
+	}
+	frequent, err := e.Store.FrequentDomains(ctx, run.ListID, catalogue.Frequent)
+	return c.Beside(frequent), err
 }
 
 // catalogue is the shipped one with the workspace's own entries over it.

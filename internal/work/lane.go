@@ -128,7 +128,7 @@ func (e *Engine) load(ctx context.Context, p *store.Parcel) (loaded, error) {
 	if err != nil {
 		return loaded{}, err
 	}
-	c, err := e.catalogue(ctx, run.WorkspaceID)
+	c, err := e.listCatalogue(ctx, run)
 	if err != nil {
 		return loaded{}, err
 	}
@@ -168,7 +168,7 @@ func assemble(p *store.Parcel, rows []store.AddressRow, domains map[string]*prob
 		asking[q.Address] = q
 	}
 	for _, d := range domains {
-		d.Traits = c.ExchangerTraits(d.Hosts())
+		d.Traits = c.DomainTraits(d.Name, d.Hosts())
 	}
 	l, now := loaded{resting: map[time.Time][]store.Asking{}}, time.Now()
 	for i, r := range rows {

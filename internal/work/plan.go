@@ -145,7 +145,7 @@ func (e *Engine) planDomains(ctx context.Context, run store.Run, domains []store
 func (e *Engine) sort(ctx context.Context, run store.Run, round int32, names []string, addresses []store.AddressRow) (*batch, error) {
 	b := &batch{run: run, round: round, now: time.Now(), rounds: e.Rounds}
 	var err error
-	if b.known, err = e.catalogue(ctx, run.WorkspaceID); err != nil {
+	if b.known, err = e.listCatalogue(ctx, run); err != nil {
 		return nil, err
 	}
 	if run.Depth != store.DepthSyntax {
@@ -229,7 +229,7 @@ func (b *batch) conclude(addresses []store.AddressRow) {
 			cause, hopeless = finding.RuleDepth, true
 		}
 		if hopeless {
-			b.results = append(b.results, store.Concluded{Address: a.Ordinal, Verdict: finding.ConcludeFrom(cause, b.known.ExchangerTraits(d.Hosts()).With(a.Traits...))})
+			b.results = append(b.results, store.Concluded{Address: a.Ordinal, Verdict: finding.ConcludeFrom(cause, b.known.DomainTraits(a.Domain, d.Hosts()).With(a.Traits...))})
 			continue
 		}
 		op := d.Operator()
