@@ -1,0 +1,353 @@
+package store_test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"varnet/core/catalogue"
+	"varnet/core/finding"
+	"varnet/core/pace"
+	"varnet/core/probe"
+	"varnet/core/sheet"
+	"varnet/internal/store"
+	"varnet/internal/testkit"
+)
+
+func open(t *testing.T) *store.Store {
+	t.Helper()
+	s, err := store.Open(t.Context(), testkit.Database(t))
+	if err == nil {
+		err = s.Migrate(t.Context())
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(s.Close)
+	return s
+}
+
+func workspace(t *testing.T, s *store.Store, name string) int64 {
+	t.Helper()
+	key, err := s.NewKey(t.Context(), name, "test")
+	if err != nil {
+		t.Fatal(err)
+	}
+	w, err := s.WorkspaceOfKey(t.Context(), key)
+	if err != nil || w.Name != name {
+		t.Fatalf("%+v, %v", w, err)
+	}
+	return w.ID
+}
+
+// newRun makes a list of n addresses and a run of it whose planning is done.
+func newRun(t *testing.T, s *store.Store, w int64, n int32) store.Run {
+	t.Helper()
+	l := store.List{WorkspaceID: w, Name: "members", Columns: []string{"e-mail"}, Header: []byte("e-mail\n"), Dialect: sheet.Dialect{Encoding: sheet.UTF8}}
+	l.Rows, l.Addresses = int64(n), int64(n)
+	ordinal := int32(0)
+	err := s.InTx(t.Context(), func(s *store.Store, _ pgx.Tx) error {
+		if err := s.CreateList(t.Context(), &l); err != nil {
+			return err
+		}
+		err := s.CopyRows(t.Context(), l.ID, func() (*store.Row, error) {
+			if ordinal++; ordinal > n {
+				return nil, nil
+			}
+			typed := fmt.Sprintf("a%d@fernhollow.example", ordinal)
+			return &store.Row{Ordinal: ordinal, Line: int64(ordinal), Raw: []byte(typed + "\n"), Typed: typed, Address: ordinal, Mailbox: typed, Domain: "fernhollow.example"}, nil
+		})
+		if err != nil {
+			return err
+		}
+		return s.CompleteList(t.Context(), &l, map[string]int32{"fernhollow.example": n})
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	r := store.Run{WorkspaceID: w, ListID: l.ID, Depth: store.DepthMailbox, Policy: "careful"}
+	if err := s.CreateRun(t.Context(), &r); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.SavePlan(t.Context(), r.ID, store.Plan{Done: true}); err != nil {
+		t.Fatal(err)
+	}
+	return r
+}
+
+func parcel(run store.Run, turn int32, notBefore time.Time, addresses ...int32) store.Parcel {
+	p := store.Parcel{RunID: run.ID, LaneKey: "op.example", Turn: turn, Round: 1, NotBefore: notBefore}
+	for _, a := range addresses {
+		p.Questions = append(p.Questions, store.Asking{Address: a})
+	}
+	return p
+}
+
+func add(t *testing.T, s *store.Store, parcels ...store.Parcel) {
+	t.Helper()
+	if err := s.AddParcels(t.Context(), parcels); err != nil {
+		t.Fatal(err)
+	}
+}
+
+// record records a claimed parcel as a lane does.
+func record(ctx context.Context, s *store.Store, p *store.Parcel, lane int) (done bool, err error) {
+	err = s.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
+		if done, err = s.MarkDone(ctx, p.ID, lane, store.ParcelRecord{}); err != nil || !done {
+			return err
+		}
+		var results []store.Concluded
+		for _, q := range p.Questions {
+			results = append(results, store.Concluded{Address: q.Address, Verdict: finding.ConcludeFrom(finding.MailboxAccepted, nil)})
+		}
+		if err := s.AddResults(ctx, p.RunID, results); err != nil {
+			return err
+		}
+		return s.FinishIfDone(ctx, p.RunID)
+	})
+	return done, err
+}
+
+func TestProcessesThatStartAtOnceMigrateOnce(t *testing.T) {
+	dsn := testkit.Database(t)
+	var wg sync.WaitGroup
+	for range 4 {
+		wg.Go(func() {
+			s, err := store.Open(t.Context(), dsn)
+			if err == nil {
+				defer s.Close()
+				err = s.Migrate(t.Context())
+			}
+			if err != nil {
+				t.Error(err)
+			}
+		})
+	}
+	wg.Wait()
+}
+
+// TestParcelsOfOneRunRecordedAtOnce claims and records many parcels side by
+// side: each is recorded once, and the last one ends the run.
+func TestParcelsOfOneRunRecordedAtOnce(t *testing.T) {
+	s := open(t)
+	run := newRun(t, s, workspace(t, s, "ours"), 60)
+	for i := range int32(20) {
+		add(t, s, parcel(run, i, time.Now(), 3*i+1, 3*i+2, 3*i+3))
+	}
+	var wg sync.WaitGroup
+	for lane := range 6 {
+		wg.Go(func() {
+			for {
+				p, err := s.Claim(t.Context(), "op.example", lane)
+				if err != nil {
+					t.Error(err)
+				}
+				if p == nil || err != nil {
+					return
+				}
+				if done, err := record(t.Context(), s, p, lane); err != nil || !done {
+					t.Errorf("parcel %d: %v, %v", p.ID, done, err)
+				}
+			}
+		})
+	}
+	wg.Wait()
+	after, err := s.RunByID(t.Context(), run.ID)
+	if err != nil || after.State != store.Finished || after.FinishedAt == nil {
+		t.Errorf("the run is %+v, %v", after, err)
+	}
+	p, err := s.Progress(t.Context(), run.ID)
+	if err != nil || len(p.Verdicts) != 1 || p.LastMinute != 60 || p.Ready != 0 {
+		t.Errorf("progress: %+v, %v", p, err)
+	}
+	page, err := s.Results(t.Context(), run, store.ResultFilter{After: 50, Search: "a5_@", Limit: 100})
+	if err != nil || len(page) != 0 {
+		t.Errorf("a search for an underscore found %d, %v", len(page), err)
+	}
+	if page, err = s.Results(t.Context(), run, store.ResultFilter{After: 50, Search: "A5", Limit: 100}); err != nil || len(page) != 9 {
+		t.Errorf("a search found %d, %v", len(page), err)
+	}
+}
+
+func TestRunsTakeTurns(t *testing.T) {
+	s := open(t)
+	w := workspace(t, s, "ours")
+	large, small := newRun(t, s, w, 10), newRun(t, s, w, 10)
+	add(t, s, parcel(large, 1, time.Now(), 1), parcel(large, 2, time.Now(), 2), parcel(large, 3, time.Now(), 3))
+	add(t, s, parcel(small, 1, time.Now(), 1))
+	var order []int64
+	for {
+		p, err := s.Claim(t.Context(), "op.example", 0)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if p == nil {
+			break
+		}
+		order = append(order, p.RunID)
+	}
+	if fmt.Sprint(order) != fmt.Sprint([]int64{large.ID, small.ID, large.ID, large.ID}) {
+		t.Errorf("the runs were served in the order %v", order)
+	}
+}
+
+func TestWhatAWorkerLeavesBehind(t *testing.T) {
+	s := open(t)
+	run := newRun(t, s, workspace(t, s, "ours"), 4)
+	add(t, s, parcel(run, 1, time.Now(), 1, 2), parcel(run, 1, time.Now().Add(time.Hour), 3))
+	lost, err := s.Claim(t.Context(), "op.example", 0)
+	if err != nil || lost == nil {
+		t.Fatal(err)
+	}
+	if p, _ := s.Claim(t.Context(), "op.example", 1); p != nil {
+		t.Error("a parcel was claimed twice, or before its time")
+	}
+	if n, err := s.GiveBack(t.Context(), "op.example", 1); n != 0 || err != nil {
+		t.Errorf("another lane gave back %d, %v", n, err)
+	}
+	if n, err := s.GiveBack(t.Context(), "op.example", 0); n != 1 || err != nil {
+		t.Errorf("given back: %d, %v", n, err)
+	}
+	again, err := s.Claim(t.Context(), "op.example", 0)
+	if err != nil || again == nil || again.ID != lost.ID {
+		t.Fatalf("%+v, %v", again, err)
+	}
+	if done, err := record(t.Context(), s, again, 0); !done || err != nil {
+		t.Fatal(done, err)
+	}
+	if done, err := record(t.Context(), s, lost, 0); done || err != nil {
+		t.Errorf("the lost worker's late record was taken: %v, %v", done, err)
+	}
+	p, err := s.Progress(t.Context(), run.ID)
+	if err != nil || p.Postponed != 1 || p.NextRound == nil || p.Ready != 0 {
+		t.Errorf("progress: %+v, %v", p, err)
+	}
+}
+
+func TestAStoppedRunTakesNoMoreResults(t *testing.T) {
+	s := open(t)
+	w := workspace(t, s, "ours")
+	run := newRun(t, s, w, 4)
+	add(t, s, parcel(run, 1, time.Now(), 1), parcel(run, 2, time.Now(), 2))
+	p, err := s.Claim(t.Context(), "op.example", 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := s.StopRun(t.Context(), w, run.ID); err != nil {
+		t.Fatal(err)
+	}
+	if next, _ := s.Claim(t.Context(), "op.example", 1); next != nil {
+		t.Error("a parcel of a stopped run was claimed")
+	}
+	if n, err := s.GiveBack(t.Context(), "op.example", 0); n != 1 || err != nil {
+		t.Fatal(n, err)
+	}
+	if next, _ := s.Claim(t.Context(), "op.example", 0); next != nil {
+		t.Errorf("parcel %d came back to life", p.ID)
+	}
+	other := workspace(t, s, "theirs")
+	for name, err := range map[string]error{
+		"stop":   s.StopRun(t.Context(), other, run.ID),
+		"delete": s.DeleteList(t.Context(), other, run.ListID),
+	} {
+		if !errors.Is(err, store.ErrNotFound) {
+			t.Errorf("%s by another workspace: %v", name, err)
+		}
+	}
+	if err := s.DeleteList(t.Context(), w, run.ListID); err != nil {
+		t.Error(err)
+	}
+	if _, err := s.RunByID(t.Context(), run.ID); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("the run outlived its list: %v", err)
+	}
+}
+
+func TestFacts(t *testing.T) {
+	s, ctx := open(t), t.Context()
+	now := time.Now()
+	for range 3 {
+		if _, err := s.LearnPace(ctx, map[string]pace.Seen{"op.example": {Sessions: 2}, "rude.example": {Throttled: 1}}, now); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := s.OwnLanes(ctx, []string{"op.example", "new.example"}); err != nil {
+		t.Fatal(err)
+	}
+	o, err := s.Operators(ctx, []string{"op.example", "rude.example", "new.example", "unknown.example"})
+	if err != nil || len(o) != 3 || !o["op.example"].Own || o["op.example"].Pace.Lanes != 2 || !o["rude.example"].Pace.Resting(now) || o["new.example"].Pace.Lanes != 1 {
+		t.Errorf("operators: %+v, %v", o, err)
+	}
+	fresh := probe.Manner{Accepts: probe.AcceptsAny, At: now.UTC().Truncate(time.Second), MadeUp: []probe.MadeUp{{Mailbox: "x@a.example", Reply: "250 ok"}}}
+	reused := fresh
+	reused.Accepts, reused.Reused = probe.AcceptsKnown, true
+	for _, m := range []probe.Manner{fresh, reused} {
+		if err := s.SaveManners(ctx, map[string]probe.Manner{"a.example": m}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if m, err := s.Manners(ctx, []string{"a.example", "b.example"}); err != nil || len(m) != 1 || m["a.example"].Accepts != probe.AcceptsAny {
+		t.Errorf("manners: %+v, %v", m, err)
+	}
+}
+
+func TestCatalogueEntries(t *testing.T) {
+	s, ctx := open(t), t.Context()
+	ours, theirs := workspace(t, s, "ours"), workspace(t, s, "theirs")
+	entries := []catalogue.Entry{{Kind: catalogue.Disposable, Name: "a.example"}, {Kind: catalogue.Roles, Name: "info", Except: true}, {Kind: catalogue.Disposable, Name: "a.example"}}
+	for range 2 {
+		if err := s.SaveCatalogueEntries(ctx, ours, entries); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if got, err := s.CatalogueEntries(ctx, ours); err != nil || len(got) != 2 || !got[1].Except {
+		t.Errorf("ours: %v, %v", got, err)
+	}
+	if got, err := s.CatalogueEntries(ctx, theirs); err != nil || len(got) != 0 {
+		t.Errorf("theirs: %v, %v", got, err)
+	}
+	if err := s.DeleteCatalogueEntry(ctx, theirs, catalogue.Disposable, "a.example"); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("deleted by another workspace: %v", err)
+	}
+}
+
+func TestKeysAndSessions(t *testing.T) {
+	s, ctx := open(t), t.Context()
+	if any, err := s.AnyKey(ctx); any || err != nil {
+		t.Errorf("%v, %v", any, err)
+	}
+	key, err := s.NewKey(ctx, "ours", "laptop")
+	if err != nil {
+		t.Fatal(err)
+	}
+	w, err := s.WorkspaceOfKey(ctx, key)
+	if err != nil {
+		t.Fatal(err)
+	}
+	session, err := s.NewSession(ctx, w.KeyID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got, err := s.WorkspaceOfSession(ctx, session); err != nil || got != w {
+		t.Errorf("%+v, %v", got, err)
+	}
+	if err := s.EndSession(ctx, session); err != nil {
+		t.Fatal(err)
+	}
+	for name, err := range map[string]error{
+		"an ended session":    second(s.WorkspaceOfSession(ctx, session)),
+		"a session as a key":  second(s.WorkspaceOfKey(ctx, session)),
+		"a key with a change": second(s.WorkspaceOfKey(ctx, key+"x")),
+		"no key":              second(s.WorkspaceOfKey(ctx, "")),
+	} {
+		if !errors.Is(err, store.ErrUnknownKey) {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+}
+
+func second[T any](_ T, err error) error { return err }
