@@ -263,6 +263,14 @@ func TestTheNextExchangerIsTried(t *testing.T) {
 	}
 }
 
+func TestAfterSilenceAnotherExchangerIsAsked(t *testing.T) {
+	n := hosts{second + ":25": {rcpt: honest}, first + ":25": {rcpt: func(string, int) string { time.Sleep(400 * time.Millisecond); return "250 late" }}}
+	got, _ := ask(t, prober(n), domain([]string{first, second}, "here1", "gone"))
+	if got["here1"] != "mailbox.accepted" || got["gone"] != "mailbox.absent" {
+		t.Errorf("got %v", got)
+	}
+}
+
 // TestAnotherExchangersYesDoesNotCount holds a backup host that takes anything
 // against what is known of the first.
 func TestAnotherExchangersYesDoesNotCount(t *testing.T) {

@@ -100,6 +100,7 @@ func (v *visit) ask(ctx context.Context, queue []*item) {
 		v.count(failure)
 		// Some hosts throw away the answers to a window when they break off.
 		v.limits.Window = 1
+		v.tryLast(v.out.Conversations[number].Exchanger)
 		if wantsRest(failure) || idle >= maxIdle {
 			if idle > 0 || before == len(queue) {
 				v.giveUp(queue, failure, number)
@@ -107,6 +108,19 @@ func (v *visit) ask(ctx context.Context, queue []*item) {
 			return
 		}
 	}
+}
+
+// tryLast puts an exchanger that broke off behind the others.
+func (v *visit) tryLast(host string) {
+	var last, others []resolve.Exchanger
+	for _, x := range v.exchangers {
+		if x.Host == host {
+			last = append(last, x)
+		} else {
+			others = append(others, x)
+		}
+	}
+	v.exchangers = append(others, last...)
 }
 
 // forget takes back the answers of a session that was out of step.
