@@ -19,6 +19,7 @@ func clean(ctx context.Context, c *cli, args []string) error {
 	out := c.flags.String("out", "", "the file to write the kept rows to")
 	name := c.flags.String("name", "", "the list's name; the file's name unless given")
 	column := c.flags.Int("column", 0, "the column that holds the addresses, from 1; 0 leaves it to Varnet")
+	same := c.flags.Bool("same-mailbox", false, "tell duplicates as the operators do: dots or tags left out where they make no difference")
 	rest, err := c.parse(args)
 	if err != nil {
 		return err
@@ -31,7 +32,8 @@ func clean(ctx context.Context, c *cli, args []string) error {
 		return err
 	}
 	defer file.Close()
-	l, err := connect().BringIn(ctx, client.File{Name: filepath.Base(rest[0]), List: *name, Body: file, AddressColumn: *column - 1})
+	l, err := connect().BringIn(ctx, client.File{Name: filepath.Base(rest[0]), List: *name, Body: file, AddressColumn: *column - 1,
+		SameMailbox: *same})
 	if err != nil {
 		return fmt.Errorf("%s: %w", rest[0], err)
 	}

@@ -43,8 +43,25 @@ func (a Address) Mailbox() string { return a.Local + "@" + a.Domain }
 // Canonical is the form that decides identity: two cells with the same
 // canonical form hold the same address. Mail hosts that tell upper from lower
 // case in the local part are as good as extinct, so case is left out.
-func (a Address) Canonical() string {
-	return strings.ToLower(norm.NFC.String(a.Local)) + "@" + a.Domain
+func (a Address) Canonical() string { return a.Identity(Sameness{}) }
+
+// Sameness tells what an operator leaves out when it finds the mailbox.
+type Sameness struct {
+	Dots bool // dots in the local part make no difference
+	Tags bool // what stands after a plus sign makes none
+}
+
+// Identity is the canonical form less what the operator leaves out. It is for
+// telling duplicates alone; a host is always asked about Mailbox.
+func (a Address) Identity(s Sameness) string {
+	local := strings.ToLower(norm.NFC.String(a.Local))
+	if i := strings.IndexByte(local, '+'); s.Tags && i > 0 {
+		local = local[:i]
+	}
+	if s.Dots && local[0] != '"' {
+		local = strings.ReplaceAll(local, ".", "")
+	}
+	return local + "@" + a.Domain
 }
 
 // International tells whether the local part needs SMTPUTF8 (RFC 6531).

@@ -90,6 +90,23 @@ func TestParseRefuses(t *testing.T) {
 	}
 }
 
+func TestIdentity(t *testing.T) {
+	a, err := Parse("Ada.M.Moss+Seeds@postbarn.example")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for s, want := range map[Sameness]string{
+		{}:                       "ada.m.moss+seeds@postbarn.example",
+		{Tags: true}:             "ada.m.moss@postbarn.example",
+		{Dots: true}:             "adammoss+seeds@postbarn.example",
+		{Dots: true, Tags: true}: "adammoss@postbarn.example",
+	} {
+		if got := a.Identity(s); got != want || a.Mailbox() != "Ada.M.Moss+Seeds@postbarn.example" {
+			t.Errorf("%+v: %s", s, got)
+		}
+	}
+}
+
 // FuzzParse holds what every address must keep: nothing that ends a line or
 // cannot be seen reaches a host, lengths are kept, and reading again what was
 // read changes nothing.

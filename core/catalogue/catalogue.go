@@ -140,6 +140,13 @@ func (c *Catalogue) Traits(a address.Address) finding.Traits {
 	return t
 }
 
+var sameMailbox = load("same-mailbox")
+
+// Sameness tells what the domain's operator leaves out of a local part.
+func (c *Catalogue) Sameness(domain string) address.Sameness {
+	return address.Sameness{Dots: sameMailbox[domain+":dots"], Tags: sameMailbox[domain+":tags"]}
+}
+
 // ExchangerTraits gives the traits that a domain's exchangers show: one whose
 // every exchanger belongs to a disposable service is disposable itself,
 // whatever its name.

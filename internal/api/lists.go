@@ -91,11 +91,12 @@ type bringInInput struct {
 	Name          string `query:"name" doc:"The list's name; the file's name unless given."`
 	FileName      string `query:"fileName" doc:"The file's name."`
 	AddressColumn int    `query:"addressColumn" minimum:"-1" default:"-1" doc:"The column that holds the addresses, from 0; -1 leaves it to Varnet."`
+	SameMailbox   bool   `query:"sameMailbox" doc:"Tell duplicates by what the operator takes for the same mailbox (dots or tags left out where it is known to)."`
 	Header        string `query:"header" enum:"guess,yes,no" default:"guess" doc:"Whether the first record names the columns."`
 }
 
 func (a *API) bringIn(ctx context.Context, in *bringInInput) (*struct{ Body contract.List }, error) {
-	intake := work.Intake{Workspace: workspace(ctx).ID, Name: in.Name, FileName: in.FileName}
+	intake := work.Intake{Workspace: workspace(ctx).ID, Name: in.Name, FileName: in.FileName, SameMailbox: in.SameMailbox}
 	if in.AddressColumn >= 0 {
 		intake.AddressColumn = &in.AddressColumn
 	}

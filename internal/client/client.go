@@ -67,11 +67,14 @@ type File struct {
 	Body io.Reader
 	// AddressColumn overrules the guess, counted from 0; -1 leaves it.
 	AddressColumn int
+	// SameMailbox tells duplicates by what operators take for the same mailbox.
+	SameMailbox bool
 }
 
 // BringIn brings a file in as a list.
 func (c *Client) BringIn(ctx context.Context, f File) (l contract.List, err error) {
-	q := url.Values{"fileName": {f.Name}, "name": {f.List}, "addressColumn": {strconv.Itoa(f.AddressColumn)}}
+	q := url.Values{"fileName": {f.Name}, "name": {f.List}, "addressColumn": {strconv.Itoa(f.AddressColumn)},
+		"sameMailbox": {strconv.FormatBool(f.SameMailbox)}}
 	return l, c.call(ctx, http.MethodPost, "/lists?"+q.Encode(), f.Body, &l)
 }
 

@@ -146,6 +146,16 @@ func TestCommandLine(t *testing.T) {
 			t.Errorf("it was not removed: %s", text)
 		}
 	})
+	t.Run("same mailbox", func(t *testing.T) {
+		api := client.New(s.URL, s.Key)
+		for same, want := range map[bool]int64{false: 4, true: 2} {
+			body := strings.NewReader("e-mail\nada.moss@postbarn.example\nadamoss+seeds@postbarn.example\nada.moss@fernhollow.example\nADA.MOSS@fernhollow.example\nadamoss@postbarn.example\n")
+			l, err := api.BringIn(t.Context(), client.File{Name: "same.csv", Body: body, AddressColumn: -1, SameMailbox: same})
+			if err != nil || l.Addresses != want || l.Duplicates != 5-want {
+				t.Errorf("%v: %+v, %v", same, l, err)
+			}
+		}
+	})
 	t.Run("export", func(t *testing.T) {
 		api, ctx := client.New(s.URL, s.Key), t.Context()
 		runs, err := api.Runs(ctx, 1)

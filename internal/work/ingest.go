@@ -27,6 +27,9 @@ type Intake struct {
 	AddressColumn *int
 	// Header overrules the guess whether the first record names the columns.
 	Header *bool
+	// SameMailbox tells duplicates by what the operator takes for the same
+	// mailbox, leaving dots or tags out where it is known to.
+	SameMailbox bool
 }
 
 // Ingest brings a file in as a list, all of it or nothing. Memory stays flat:
@@ -52,6 +55,7 @@ func (e *Engine) Ingest(ctx context.Context, in Intake, body io.Reader) (store.L
 	}
 	err = e.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
 		r := newRowReader(file, &l, known)
+		r.sameMailbox = in.SameMailbox
 		header, err := r.header()
 		if err != nil {
 			return err
@@ -100,7 +104,9 @@ type rowReader struct {
 	seeds     [2]maphash.Seed
 	first     map[[16]byte]int32 // ordinal of the first row, by fingerprint of the address
 	domains   map[string]int32
-	ahead     *store.Row // the next row, read while looking for blank lines
+	// sameMailbox is the intake's.
+	sameMailbox bool
+	ahead       *store.Row // the next row, read while looking for blank lines
 }
 
 func newRowReader(file io.Reader, l *store.List, c *catalogue.Catalogue) *rowReader {
@@ -173,7 +179,7 @@ func (r *rowReader) row(rec sheet.Record) *store.Row {
 	a, err := address.Parse(row.Typed)
 	identity := strings.TrimSpace(row.Typed)
 	if err == nil {
-		identity = a.Canonical()
+		identity = a.Identity(r.sameness(a.Domain))
 	}
 	if row.Address = r.firstRow(identity, row.Ordinal); row.Address != row.Ordinal {
 		l.Duplicates++
@@ -195,6 +201,13 @@ func (r *rowReader) row(rec sheet.Record) *store.Row {
 	}
 	r.domains[a.Domain]++
 	return row
+}
+
+func (r *rowReader) sameness(domain string) address.Sameness {
+	if r.sameMailbox {
+		return r.catalogue.Sameness(domain)
+	}
+	return address.Sameness{}
 }
 
 // firstRow gives the ordinal of the first row with this identity. Identities

@@ -1022,6 +1022,8 @@ export interface operations {
                 fileName?: string;
                 /** @description The column that holds the addresses, from 0; -1 leaves it to Varnet. */
                 addressColumn?: number;
+                /** @description Tell duplicates by what the operator takes for the same mailbox (dots or tags left out where it is known to). */
+                sameMailbox?: boolean;
                 /** @description Whether the first record names the columns. */
                 header?: "guess" | "yes" | "no";
             };
