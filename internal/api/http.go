@@ -3,6 +3,7 @@ package api
 import (
 	"encoding/json"
 	"net/http"
+	"strconv"
 	"time"
 
 	"github.com/go-chi/chi/v5"
@@ -24,7 +25,7 @@ func (a *API) logged(next http.Handler) http.Handler {
 		next.ServeHTTP(ww, r)
 		route := chi.RouteContext(r.Context()).RoutePattern()
 		took := time.Since(start)
-		requests.WithLabelValues(r.Method, route, http.StatusText(ww.Status())).Observe(took.Seconds())
+		requests.WithLabelValues(r.Method, route, strconv.Itoa(ww.Status())).Observe(took.Seconds())
 		a.log.Debug("request", "method", r.Method, "route", route, "status", ww.Status(), "took", took)
 	})
 }
