@@ -30,6 +30,7 @@ func TestParse(t *testing.T) {
 		{"ada@fernhollow.example; bo@fernhollow.example", "ada@fernhollow.example", "ada@fernhollow.example"},
 		{"ada@fernhollow.example, Bo <bo@fernhollow.example>", "ada@fernhollow.example", "ada@fernhollow.example"},
 		{"аda@fernhоllow.example", "ada@fernhollow.example", "ada@fernhollow.example"},
+		{"ada@сор.example", "ada@xn--n1aeb.example", "ada@xn--n1aeb.example"},
 		{"ада@fernhollow.example", "ада@fernhollow.example", "ада@fernhollow.example"},
 		{"ada @ fernhollow.example", "ada@fernhollow.example", "ada@fernhollow.example"},
 		{"ａｄａ＠fernhollow。example", "ada@fernhollow.example", "ada@fernhollow.example"},

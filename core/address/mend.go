@@ -3,6 +3,7 @@ package address
 import (
 	"strings"
 	"unicode"
+	"unicode/utf8"
 
 	"golang.org/x/text/width"
 )
@@ -96,16 +97,34 @@ func narrow(s string) string {
 var lookAlikes = strings.NewReplacer("а", "a", "е", "e", "о", "o", "р", "p", "с", "c", "у", "y", "х", "x", "і", "i", "ј", "j", "ѕ", "s",
 	"А", "A", "В", "B", "Е", "E", "К", "K", "М", "M", "Н", "H", "О", "O", "Р", "P", "С", "C", "Т", "T", "Х", "X", "ο", "o", "ν", "v", "Α", "A", "Ο", "O")
 
-// latin makes look-alikes Latin where everything else is: a text in another
-// script keeps its letters.
+// latin makes look-alikes Latin in words that are Latin otherwise: a word in
+// another script keeps its letters, for it may be meant so.
 func latin(s string) string {
 	if ascii(s) {
 		return s
 	}
-	if t := lookAlikes.Replace(s); ascii(t) && strings.ContainsFunc(s, func(r rune) bool { return letterDigit(r) }) {
+	var b strings.Builder
+	for len(s) > 0 {
+		n := strings.IndexFunc(s, betweenWords)
+		switch {
+		case n < 0:
+			n = len(s)
+		case n == 0:
+			_, n = utf8.DecodeRuneInString(s)
+		}
+		b.WriteString(latinWord(s[:n]))
+		s = s[n:]
+	}
+	return b.String()
+}
+
+func betweenWords(r rune) bool { return r < utf8.RuneSelf && !letterDigit(r) }
+
+func latinWord(w string) string {
+	if t := lookAlikes.Replace(w); ascii(t) && strings.ContainsFunc(w, letterDigit) {
 		return t
 	}
-	return s
+	return w
 }
 
 // unwrapAngle takes the address out of `Ada Moss <ada@fernhollow.example>`.
