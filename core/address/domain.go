@@ -100,13 +100,3 @@ func domainError(s string, at int) *Error {
 	}
 	return badDomain(at+1, fmt.Sprintf("%q is not a domain name.", s))
 }
-
-// Unicode gives the form of a domain for people's eyes: U-labels. A domain
-// that cannot be shown so comes back as it was.
-func Unicode(domain string) string {
-	u, err := idna.Display.ToUnicode(domain)
-	if err != nil {
-		return domain
-	}
-	return u
-}

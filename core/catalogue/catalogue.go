@@ -55,11 +55,21 @@ type Entry struct {
 var shipped = map[Kind]set{Roles: load("roles"), NoReplies: load("no-replies"), Disposable: load("disposable"),
 	FreeMail: load("free-mail"), TrapNames: load("trap-names"), TrapDomains: load("trap-domains")}
 
-// Default is the catalogue that ships with Varnet.
-func Default() *Catalogue { return With(nil) }
+// Default is the catalogue that ships with Varnet. It is shared and never
+// changes.
+func Default() *Catalogue { return standard }
+
+var standard = lay(nil)
 
 // With is the shipped catalogue with a workspace's own entries laid over it.
 func With(own []Entry) *Catalogue {
+	if len(own) == 0 {
+		return standard
+	}
+	return lay(own)
+}
+
+func lay(own []Entry) *Catalogue {
 	sets := map[Kind]set{}
 	for k, s := range shipped {
 		sets[k] = maps.Clone(s)

@@ -102,7 +102,7 @@ func (v *visit) ask(ctx context.Context, queue []*item) {
 		v.limits.Window = 1
 		v.tryLast(v.out.Conversations[number].Exchanger)
 		if wantsRest(failure) || idle >= maxIdle {
-			if idle > 0 || before == len(queue) {
+			if idle > 0 {
 				v.giveUp(queue, failure, number)
 			}
 			return
