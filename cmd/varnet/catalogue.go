@@ -21,7 +21,7 @@ func catalogueCommand(ctx context.Context, c *cli, args []string) error {
 	api := connect()
 	if len(rest) > 0 {
 		if len(rest) < 3 || !slices.Contains([]string{"add", "except", "remove"}, rest[0]) || !slices.Contains(catalogue.Kinds(), catalogue.Kind(rest[1])) {
-			return c.wrongUse("say: add, except or remove, then role, no-reply, disposable, free-mail, trap-name or trap-domain, then names")
+			return c.wrongUse("say: add, except or remove, then role, no-reply, disposable, free-mail, trap-name, trap-domain or trap-typo-domain, then names")
 		}
 		if rest[0] == "remove" {
 			for _, name := range rest[2:] {

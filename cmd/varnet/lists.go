@@ -6,9 +6,12 @@ import (
 	"fmt"
 	"io"
 	"strconv"
+	"strings"
 	"text/tabwriter"
 
+	"varnet/core/finding"
 	"varnet/core/policy"
+	"varnet/internal/client"
 	"varnet/internal/contract"
 )
 
@@ -72,20 +75,21 @@ func lists(ctx context.Context, c *cli, args []string) error {
 func runs(ctx context.Context, c *cli, args []string) error {
 	connect, limit := c.connect(), c.flags.Int("limit", 50, "how many at the most")
 	asJSON := c.flags.Bool("json", false, "a JSON object a line")
+	causes := c.flags.String("cause", "", "with again: only addresses with one of these causes, with commas between; otherwise all that asking may help")
+	findings := c.flags.String("finding", "", "with again: only addresses with one of these findings, with commas between")
 	rest, err := c.parse(args)
 	if err != nil {
 		return err
 	}
 	if len(rest) > 0 {
-		return c.watch(rest, func(id int64) error {
-			p := progress{c, onTerminal(c.err)}
-			r, err := connect().Wait(ctx, id, p.show)
-			p.end()
-			if err == nil {
-				fmt.Fprintln(c.out, r.Sentence)
-			}
+		id, err := c.whichRun(rest)
+		if err == nil && rest[0] == "again" {
+			_, err = connect().AskAgain(ctx, id, contract.AskAgain{Causes: split[finding.Cause](*causes), Findings: split[finding.Finding](*findings)})
+		}
+		if err != nil {
 			return err
-		})
+		}
+		return c.follow(ctx, connect(), id)
 	}
 	found, err := connect().Runs(ctx, *limit)
 	if err != nil {
@@ -97,14 +101,33 @@ func runs(ctx context.Context, c *cli, args []string) error {
 	}}.show(c.out, found)
 }
 
-// watch reads "watch RUN" and follows the run.
-func (c *cli) watch(rest []string, follow func(id int64) error) error {
-	if len(rest) != 2 || rest[0] != "watch" {
-		return c.wrongUse("say: varnet runs, or: varnet runs watch RUN")
+// whichRun reads "watch RUN" or "again RUN".
+func (c *cli) whichRun(rest []string) (id int64, err error) {
+	if len(rest) != 2 || rest[0] != "watch" && rest[0] != "again" {
+		return 0, c.wrongUse("say: varnet runs, or: varnet runs watch RUN, or: varnet runs again RUN")
 	}
-	id, err := strconv.ParseInt(rest[1], 10, 64)
-	if err != nil {
-		return c.wrongUse(fmt.Sprintf("%q is not the number of a run; \"varnet runs\" shows them", rest[1]))
+	if id, err = strconv.ParseInt(rest[1], 10, 64); err != nil {
+		return 0, c.wrongUse(fmt.Sprintf("%q is not the number of a run; \"varnet runs\" shows them", rest[1]))
 	}
-	return follow(id)
+	return id, nil
+}
+
+// follow shows a run until it ends and says where it stands then.
+func (c *cli) follow(ctx context.Context, api *client.Client, id int64) error {
+	p := progress{c, onTerminal(c.err)}
+	r, err := api.Wait(ctx, id, p.show)
+	p.end()
+	if err == nil {
+		fmt.Fprintln(c.out, r.Sentence)
+		fmt.Fprintln(c.out, printable(r.TakeOut))
+	}
+	return err
+}
+
+// split reads codes with commas between.
+func split[T ~string](list string) (out []T) {
+	for _, w := range strings.FieldsFunc(list, func(r rune) bool { return r == ',' || r == ' ' }) {
+		out = append(out, T(w))
+	}
+	return out
 }

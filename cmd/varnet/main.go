@@ -28,7 +28,7 @@ var commands = []command{
 	{"check", "ADDRESS…", "checks addresses now, one line each", "varnet check ada.moss@fernhollow.example", check},
 	{"clean", "FILE -out FILE", "does the whole job: brings a list in, verifies it, takes out the kept rows", "varnet clean members.csv -out kept.csv", clean},
 	{"lists", "", "shows the lists", "varnet lists", lists},
-	{"runs", "[watch RUN]", "shows the runs, or follows one until it ends", "varnet runs watch 12", runs},
+	{"runs", "[watch RUN | again RUN]", "shows the runs, follows one until it ends, or asks again about some of its addresses", "varnet runs again 12 -cause exchanger.postponed,exchanger.silent", runs},
 	{"export", "RUN -out FILE", "takes out the rows of a run", "varnet export 12 -decision hold -out held.csv", export},
 	{"catalogue", "[add|except|remove KIND NAME…]", "shows and changes your own catalogue entries, from then on", "varnet catalogue add disposable tenminutes.example", catalogueCommand},
 	{"serve", "", "runs the service: API, console and workers", "varnet serve -dsn postgres://varnet@127.0.0.1/varnet", serve},

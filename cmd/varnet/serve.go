@@ -9,6 +9,7 @@ import (
 	"net"
 	"net/http"
 	"os"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -24,7 +25,7 @@ import (
 
 // settings are what serve and worker are told.
 type settings struct {
-	dsn, listen, resolvers, port, private, helo, sender, rounds, patience, level *string
+	dsn, listen, resolvers, port, private, helo, sender, rounds, patience, literals, level *string
 }
 
 func (c *cli) settings() settings {
@@ -35,8 +36,9 @@ func (c *cli) settings() settings {
 		private:   c.setting("allow-private", "VARNET_ALLOW_PRIVATE", "no", "yes: contact mail hosts with private and loopback addresses too"),
 		helo:      c.setting("helo", "VARNET_HELO", "", "the name to say in EHLO; this host's name unless given"),
 		sender:    c.setting("mail-from", "VARNET_MAIL_FROM", "", "the sender to ask with; verify@ the EHLO name unless given"),
-		rounds:    c.setting("rounds", "VARNET_ROUNDS", "5m,15m,45m,2h", "the waits before postponed addresses are asked again"),
-		patience:  c.setting("patience", "VARNET_PATIENCE", "15s", "how long to wait for a mail host's greeting and for each reply, at most 15s"),
+		rounds:    c.setting("rounds", "VARNET_ROUNDS", pace.DefaultRounds().String(), "the waits before postponed addresses are asked again"),
+		patience:  c.setting("patience", "VARNET_PATIENCE", "", "how long to wait for each step of the conversation, at most 15s: one time for all, or as in connect=5s,greeting=15s,hello=10s,tls=10s,mail=10s,rcpt=15s"),
+		literals:  c.setting("allow-literals", "VARNET_ALLOW_LITERALS", "no", "yes: take addresses whose host is a number in brackets"),
 		level:     c.setting("log-level", "VARNET_LOG_LEVEL", "info", "debug, info, warn or error"),
 	}
 }
@@ -64,6 +66,9 @@ func (s settings) config(c *cli) (w work.Config, err error) {
 	if w.Rounds, err = s.parseRounds(c); err != nil {
 		return w, err
 	}
+	if w.Grammar.Literals, err = c.yes("allow-literals", *s.literals); err != nil {
+		return w, err
+	}
 	if *s.dsn == "" {
 		err = c.wrongUse("say with -dsn (or VARNET_DSN) where the database is; script/serve starts a private one")
 	}
@@ -82,18 +87,19 @@ func (s settings) open(ctx context.Context, w work.Config) (_ *work.Engine, err 
 	return work.New(w)
 }
 
-func (s settings) allowPrivate(c *cli) (bool, error) {
-	switch strings.ToLower(*s.private) {
+// yes reads a setting that is yes or no.
+func (c *cli) yes(name, text string) (bool, error) {
+	switch strings.ToLower(text) {
 	case "yes", "true", "1", "on":
 		return true, nil
 	case "no", "false", "0", "off", "":
 		return false, nil
 	}
-	return false, c.wrongUse(fmt.Sprintf("-allow-private is yes or no, not %q", *s.private))
+	return false, c.wrongUse(fmt.Sprintf("-%s is yes or no, not %q", name, text))
 }
 
 func (s settings) prober(c *cli) (*probe.Prober, error) {
-	private, err := s.allowPrivate(c)
+	private, err := c.yes("allow-private", *s.private)
 	if err != nil {
 		return nil, err
 	}
@@ -110,16 +116,34 @@ func (s settings) prober(c *cli) (*probe.Prober, error) {
 	if p.Port, err = strconv.Atoi(*s.port); err != nil || p.Port < 1 || p.Port > 65535 {
 		return nil, c.wrongUse(fmt.Sprintf("-smtp-port is a number from 1 to 65535, not %q", *s.port))
 	}
-	wait, err := time.ParseDuration(*s.patience)
-	if err != nil || wait <= 0 || wait > p.Limits.Command {
-		return nil, c.wrongUse(fmt.Sprintf("-patience is a time such as 10s, at most %v, not %q", p.Limits.Command, *s.patience))
+	p.Limits.Waits, err = s.waits(c)
+	return p, err
+}
+
+// waits reads -patience: one time for all steps, or step=time.
+func (s settings) waits(c *cli) (smtp.Waits, error) {
+	w := smtp.DefaultWaits()
+	for _, part := range strings.FieldsFunc(*s.patience, func(r rune) bool { return r == ',' || r == ' ' }) {
+		step, text, one := strings.Cut(part, "=")
+		if !one {
+			text = part
+		}
+		d, err := time.ParseDuration(text)
+		if err != nil || d <= 0 || d > smtp.MaxWait || one && !slices.Contains(smtp.WaitSteps(), smtp.Step(step)) {
+			return nil, c.wrongUse(fmt.Sprintf("-patience is a time such as 10s, at most %v, or one for each step as in "+
+				"connect=5s,greeting=15s,hello=10s,tls=10s,mail=10s,rcpt=15s; %q is neither", smtp.MaxWait, part))
+		}
+		if one {
+			w[smtp.Step(step)] = d
+		} else {
+			w = w.All(d)
+		}
 	}
-	p.Limits.Greeting, p.Limits.Command = wait, wait
-	return p, nil
+	return w, nil
 }
 
 func (s settings) resolver(c *cli) (*resolve.Resolver, error) {
-	private, err := s.allowPrivate(c)
+	private, err := c.yes("allow-private", *s.private)
 	if err != nil {
 		return nil, err
 	}

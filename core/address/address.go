@@ -100,16 +100,26 @@ func malformed(pos int, reason string) *Error {
 	return &Error{Cause: finding.SyntaxMalformed, Position: pos, Reason: reason}
 }
 
+// Grammar is what is taken for an address. The zero value is the usual one.
+type Grammar struct {
+	// Literals takes addresses that name the host by its number in brackets
+	// (RFC 5321 section 4.1.3), such as ada@[192.0.2.1].
+	Literals bool
+}
+
+// Parse reads one address by the usual grammar.
+func Parse(cell string) (Address, error) { return Grammar{}.Parse(cell) }
+
 // Parse reads one address out of the text of a cell. The error is an *Error.
-func Parse(cell string) (Address, error) {
+func (g Grammar) Parse(cell string) (Address, error) {
 	if !utf8.ValidString(cell) {
 		return Address{}, malformed(0, "The text is not valid UTF-8; was the file read in the right encoding?")
 	}
-	if first, ok := firstOfSeveral(cell); ok {
+	if first, ok := g.firstOfSeveral(cell); ok {
 		return first, nil
 	}
 	text, mended := mend(cell)
-	a, err := parseMailbox(text)
+	a, err := g.mailbox(text)
 	if err != nil {
 		return Address{}, err
 	}
@@ -118,7 +128,7 @@ func Parse(cell string) (Address, error) {
 }
 
 // firstOfSeveral takes the first of several addresses in a cell.
-func firstOfSeveral(cell string) (first Address, ok bool) {
+func (g Grammar) firstOfSeveral(cell string) (first Address, ok bool) {
 	if strings.Count(cell, "@") < 2 {
 		return first, false
 	}
@@ -126,7 +136,7 @@ func firstOfSeveral(cell string) (first Address, ok bool) {
 	others := map[string]bool{}
 	for _, part := range parts {
 		text, mended := mend(part)
-		a, err := parseMailbox(text)
+		a, err := g.mailbox(text)
 		if err != nil {
 			if strings.Contains(part, "@") {
 				return first, false // damage, and not a list
@@ -152,7 +162,7 @@ func Rebuild(mailbox string) Address {
 	return Address{Local: mailbox[:i], Domain: mailbox[i+1:]}
 }
 
-func parseMailbox(text string) (Address, error) {
+func (g Grammar) mailbox(text string) (Address, error) {
 	if text == "" {
 		return Address{}, malformed(0, "The cell holds no address.")
 	}
@@ -167,7 +177,7 @@ func parseMailbox(text string) (Address, error) {
 		return Address{}, &Error{finding.SyntaxTooLong, 0, "The part before the @ is longer than 64 bytes."}
 	}
 	at := utf8.RuneCountInString(text[:len(text)-len(domain)])
-	if domain, err = readDomain(domain, at); err != nil {
+	if domain, err = g.domain(domain, at); err != nil {
 		return Address{}, err
 	}
 	if len(local)+1+len(domain) > maxMailbox {

@@ -134,3 +134,18 @@ func FuzzParse(f *testing.F) {
 		}
 	})
 }
+
+func TestLiterals(t *testing.T) {
+	for cell, want := range map[string]string{
+		"ada@[192.0.2.7]": "ada@[192.0.2.7]", "ada@[ipv6:2001:DB8::1]": "ada@[IPv6:2001:db8::1]",
+		"ada@[2001:db8::1]": "", "ada@[IPv6:192.0.2.7]": "", "ada@[192.0.2.256]": "", "ada@[IPv6:fe80::1%eth0]": "",
+	} {
+		a, err := Grammar{Literals: true}.Parse(cell)
+		if want == "" && err == nil || want != "" && (err != nil || a.Mailbox() != want) {
+			t.Errorf("%s: %v, %v", cell, a, err)
+		}
+		if _, err := Parse(cell); err == nil {
+			t.Errorf("%s is taken by the usual grammar", cell)
+		}
+	}
+}

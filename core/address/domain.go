@@ -2,6 +2,7 @@ package address
 
 import (
 	"fmt"
+	"net/netip"
 	"strings"
 	"unicode/utf8"
 
@@ -20,10 +21,13 @@ var profile = idna.New(
 	idna.Transitional(false),
 )
 
-// readDomain gives the canonical form of a domain: lower case, A-labels. The
-// domain begins after the character numbered at.
-func readDomain(s string, at int) (string, error) {
+// domain gives the canonical form of a domain: lower case, A-labels. It begins
+// after the character numbered at.
+func (g Grammar) domain(s string, at int) (string, error) {
 	if s[0] == '[' {
+		if ip, ok := Literal(s); ok && g.Literals {
+			return bracketed(ip), nil
+		}
 		return "", &Error{finding.SyntaxUnsupported, at + 1,
 			"The address names a host by its number in brackets, which hardly any host takes."}
 	}
@@ -44,6 +48,30 @@ func readDomain(s string, at int) (string, error) {
 		return "", badDomain(at+1, fmt.Sprintf("The domain ends in the number %q, and no domain does.", top))
 	}
 	return lower, nil
+}
+
+// ipv6Tag stands before an IPv6 address in brackets (RFC 5321 section 4.1.3).
+const ipv6Tag = "IPv6:"
+
+// Literal reads a domain that is a host's number in brackets.
+func Literal(domain string) (ip netip.Addr, ok bool) {
+	text, ok := strings.CutPrefix(domain, "[")
+	if text, ok = strings.CutSuffix(text, "]"); !ok {
+		return ip, false
+	}
+	six := len(text) > len(ipv6Tag) && strings.EqualFold(text[:len(ipv6Tag)], ipv6Tag)
+	if six {
+		text = text[len(ipv6Tag):]
+	}
+	ip, err := netip.ParseAddr(text)
+	return ip, err == nil && ip.Zone() == "" && six == ip.Is6()
+}
+
+func bracketed(ip netip.Addr) string {
+	if ip.Is6() {
+		return "[" + ipv6Tag + ip.String() + "]"
+	}
+	return "[" + ip.String() + "]"
 }
 
 // plainDomain tells the ordinary domain, which needs no mapping: ASCII labels

@@ -19,8 +19,8 @@ var files embed.FS
 
 // Catalogue answers what an address is like.
 type Catalogue struct {
-	roles, noReplies, disposable, freeMail, trapNames, trapDomains set
-	targets                                                        []string
+	roles, noReplies, disposable, freeMail, trapNames, trapDomains, trapTypos set
+	targets                                                                   []string
 }
 
 type set map[string]bool
@@ -36,14 +36,19 @@ const (
 	FreeMail    Kind = "free-mail"
 	TrapNames   Kind = "trap-name"
 	TrapDomains Kind = "trap-domain"
+	TrapTypos   Kind = "trap-typo-domain"
 )
 
 // Kinds lists the kinds.
-func Kinds() []Kind { return []Kind{Roles, NoReplies, Disposable, FreeMail, TrapNames, TrapDomains} }
+func Kinds() []Kind {
+	return []Kind{Roles, NoReplies, Disposable, FreeMail, TrapNames, TrapDomains, TrapTypos}
+}
 
 // ByDomain tells a kind whose entries are domains; those of the others are
 // names before the @.
-func (k Kind) ByDomain() bool { return k == Disposable || k == FreeMail || k == TrapDomains }
+func (k Kind) ByDomain() bool {
+	return k == Disposable || k == FreeMail || k == TrapDomains || k == TrapTypos
+}
 
 // Entry is a workspace's own addition to a kind, or an exception from it.
 type Entry struct {
@@ -53,7 +58,8 @@ type Entry struct {
 }
 
 var shipped = map[Kind]set{Roles: load("roles"), NoReplies: load("no-replies"), Disposable: load("disposable"),
-	FreeMail: load("free-mail"), TrapNames: load("trap-names"), TrapDomains: load("trap-domains")}
+	FreeMail: load("free-mail"), TrapNames: load("trap-names"), TrapDomains: load("trap-domains"),
+	TrapTypos: load("trap-typo-domains")}
 
 // Default is the catalogue that ships with Varnet. It is shared and never
 // changes.
@@ -82,7 +88,8 @@ func lay(own []Entry) *Catalogue {
 		}
 	}
 	c := &Catalogue{roles: sets[Roles], noReplies: sets[NoReplies], disposable: sets[Disposable],
-		freeMail: sets[FreeMail], trapNames: sets[TrapNames], trapDomains: sets[TrapDomains]}
+		freeMail: sets[FreeMail], trapNames: sets[TrapNames], trapDomains: sets[TrapDomains],
+		trapTypos: sets[TrapTypos]}
 	for d := range c.freeMail {
 		c.targets = append(c.targets, d)
 	}
@@ -141,6 +148,7 @@ func (c *Catalogue) Traits(a address.Address) finding.Traits {
 	add(c.noReplies[plain], finding.TraitNoReply)
 	add(c.trapNames[plain], finding.TraitTrapPattern)
 	add(c.trapDomains[a.Domain], finding.TraitTrapListed)
+	add(c.trapTypos[a.Domain], finding.TraitTrapTypo)
 	add(inOrUnder(c.disposable, a.Domain), finding.TraitDisposable)
 	add(c.freeMail[a.Domain], finding.TraitFreeMail)
 	add(a.Tag() != "", finding.TraitTagged)

@@ -29,6 +29,7 @@ func TestTraits(t *testing.T) {
 		"ada@inbox.compostbin.example": {finding.TraitDisposable},
 		"ada@honeybed.example":         {finding.TraitTrapListed},
 		"spam.trap@x.example":          {finding.TraitTrapPattern},
+		"ada.moss@postbam.example":     {finding.TraitTrapTypo},
 		"ada+seeds@postbarn.example":   {finding.TraitFreeMail, finding.TraitTagged},
 		"ada@postbran.example":         {finding.TraitTypo},
 		"jürgen@x.example":             {finding.TraitInternational},

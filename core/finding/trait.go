@@ -1,6 +1,9 @@
 package finding
 
-import "sort"
+import (
+	"sort"
+	"time"
+)
 
 // Trait says what an address is like, whatever the finding.
 type Trait string
@@ -22,6 +25,13 @@ const (
 	TraitDuplicate     Trait = "duplicate"
 )
 
+// Revived tells whether a mailbox that is accepted now was found absent so long
+// ago that it may have been opened again as a trap: 6 months, after which mail
+// services are known to do so.
+func Revived(absent, now time.Time) bool {
+	return !absent.IsZero() && absent.AddDate(0, 6, 0).Before(now)
+}
+
 // TraitInfo is the registry's entry for one trait.
 type TraitInfo struct {
 	Code  Trait  `json:"code" doc:"The trait."`
@@ -40,7 +50,7 @@ var traits = []TraitInfo{
 	{TraitFreeMail, "Free-mail", "free-mail addresses", "Its domain is catalogued as a mail service that anybody can open a mailbox at.", false},
 	{TraitTrapListed, "Listed trap", "listed traps", "Its domain or the address itself is catalogued as a spam trap.", true},
 	{TraitTrapPattern, "Trap by pattern", "traps by pattern", "Its name has the shape of addresses that are set out as spam traps.", true},
-	{TraitTrapTypo, "Typo-domain trap", "typo-domain traps", "Its domain is a known misspelling that is kept to catch careless senders.", true},
+	{TraitTrapTypo, "Typo-domain trap", "typo-domain traps", "Its domain is catalogued as a misspelling of a large mail service; such domains are kept to catch senders who do not look.", true},
 	{TraitTrapRevived, "Revived trap", "revived traps", "It was refused as absent in a run at least 6 months ago and is accepted now.", true},
 	{TraitTypo, "Typo", "likely typos", "Its domain is one slip away from a much more common one; the suggestion stands beside it.", false},
 	{TraitTagged, "Tagged", "tagged addresses", "Carries a tag after a plus sign; it is the same mailbox without it at most hosts.", false},

@@ -6,6 +6,7 @@ package pace
 
 import (
 	"math/rand/v2"
+	"strings"
 	"time"
 )
 
@@ -79,6 +80,21 @@ type Rounds []time.Duration
 // DefaultRounds fit greylisting as it is found in practice.
 func DefaultRounds() Rounds {
 	return Rounds{5 * time.Minute, 15 * time.Minute, 45 * time.Minute, 2 * time.Hour}
+}
+
+// String lists the waits as they are set, such as 5m,15m.
+func (r Rounds) String() string {
+	var out []string
+	for _, d := range r {
+		text := d.String()
+		for _, zero := range []string{"0s", "0m"} { // 2h0m0s is said as 2h
+			if cut := strings.TrimSuffix(text, zero); cut != text && strings.ContainsAny(cut[len(cut)-1:], "hm") {
+				text = cut
+			}
+		}
+		out = append(out, text)
+	}
+	return strings.Join(out, ",")
 }
 
 // Return gives when to ask again after that many rounds; ok is false when the

@@ -63,3 +63,11 @@ func TestRounds(t *testing.T) {
 		}
 	}
 }
+
+func TestRoundsAreSaidAsTheyAreSet(t *testing.T) {
+	for want, r := range map[string]Rounds{"5m,15m,45m,2h": DefaultRounds(), "10s,1h30m": {10 * time.Second, 90 * time.Minute}, "20m": {20 * time.Minute}} {
+		if r.String() != want {
+			t.Errorf("got %s, want %s", r, want)
+		}
+	}
+}

@@ -164,6 +164,9 @@ func (it *item) verdict(m Manner, t finding.Traits) (v finding.Verdict, again bo
 
 // accepted weighs a yes against what the domain does with made-up mailboxes.
 func (it *item) accepted(m Manner, t finding.Traits) (v finding.Verdict, again bool) {
+	if finding.Revived(it.q.Absent, it.asked.At) {
+		t = t.With(finding.TraitTrapRevived)
+	}
 	switch m.Accepts {
 	case AcceptsKnown:
 		return finding.ConcludeFrom(finding.MailboxAccepted, t), false

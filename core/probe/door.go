@@ -55,7 +55,7 @@ func (v *visit) open(ctx context.Context, host, addr string) (*smtp.Session, *sm
 }
 
 func (v *visit) dial(ctx context.Context, addr string) (*smtp.Session, *smtp.Failure) {
-	dialCtx, cancel := context.WithTimeout(ctx, v.prober.Connect)
+	dialCtx, cancel := context.WithTimeout(ctx, v.limits.Waits[smtp.StepConnect])
 	defer cancel()
 	conn, err := v.prober.Dialer.DialContext(dialCtx, "tcp", addr)
 	if err != nil {

@@ -36,8 +36,6 @@ type Prober struct {
 	Dialer   Dialer
 	Identity smtp.Identity
 	Limits   smtp.Limits
-	// Connect bounds one connection attempt. Default 8 s.
-	Connect time.Duration
 	// Port is the exchangers' port: 25, but for the practice internet.
 	Port int
 	// Width is how many operators of one parcel are visited side by side.
@@ -46,7 +44,7 @@ type Prober struct {
 
 // New makes a prober for port 25 with the default limits.
 func New(d Dialer, id smtp.Identity) *Prober {
-	return &Prober{Dialer: d, Identity: id, Limits: smtp.DefaultLimits(), Connect: 8 * time.Second, Port: 25, Width: 32}
+	return &Prober{Dialer: d, Identity: id, Limits: smtp.DefaultLimits(), Port: 25, Width: 32}
 }
 
 // Question is one address in question.
@@ -55,6 +53,9 @@ type Question struct {
 	Ref     int64
 	Address address.Address
 	Traits  finding.Traits
+	// Absent is when the mailbox was first found absent in an earlier run;
+	// zero: never.
+	Absent time.Time
 	// Rounds counts the rounds the address went through without a conclusion.
 	Rounds int
 	// Asked holds the answers of those rounds.

@@ -100,7 +100,7 @@ func honest(mailbox string, _ int) string {
 
 func prober(n hosts) *Prober {
 	p := New(n, smtp.Identity{Name: "verify.fernhollow.example", Sender: "check@fernhollow.example"})
-	p.Limits.Greeting, p.Limits.Command = 300*time.Millisecond, 300*time.Millisecond
+	p.Limits.Waits = p.Limits.Waits.All(300 * time.Millisecond)
 	return p
 }
 

@@ -265,7 +265,7 @@ func (v *visit) dropUntaken(s *smtp.Session, queue []*item) []*item {
 func (v *visit) giveUp(queue []*item, f *smtp.Failure, number int) {
 	m, ok := failureMeaning(f)
 	if !ok {
-		if v.answers > 0 || time.Since(v.start) < v.prober.Limits.Command {
+		if v.answers > 0 || time.Since(v.start) < v.limits.Waits[smtp.StepRcpt] {
 			return
 		}
 		m = silence

@@ -16,6 +16,7 @@ import (
 	"github.com/miekg/dns"
 	"golang.org/x/net/publicsuffix"
 
+	"varnet/core/address"
 	"varnet/core/finding"
 )
 
@@ -98,6 +99,10 @@ func (r *Resolver) Lookup(ctx context.Context, name string) Domain {
 	ctx, cancel := context.WithTimeout(ctx, r.Patience)
 	defer cancel()
 	d := Domain{Name: name, At: r.now()}
+	if ip, ok := address.Literal(name); ok {
+		r.literal(&d, ip)
+		return d
+	}
 	mx := r.query(ctx, name, dns.TypeMX)
 	d.note(mx)
 	switch mx.Status {
@@ -111,6 +116,25 @@ func (r *Resolver) Lookup(ctx context.Context, name string) Domain {
 		r.byMX(ctx, &d, mx)
 	}
 	return d
+}
+
+// literal settles a domain that is a host's number: there is nothing to look up.
+func (r *Resolver) literal(d *Domain, ip netip.Addr) {
+	x := Exchanger{Host: d.Name}
+	d.Outcome, d.Expires = Implicit, d.At.Add(maxTTL)
+	if r.sort(&x, ip); len(x.Addrs) == 0 {
+		d.Outcome = BadExchanger
+	}
+	d.Exchangers = []Exchanger{x}
+}
+
+// sort puts an address of an exchanger where it belongs.
+func (r *Resolver) sort(x *Exchanger, ip netip.Addr) {
+	if r.AllowPrivate || Public(ip) {
+		x.Addrs = append(x.Addrs, ip)
+	} else {
+		x.Unusable = append(x.Unusable, ip)
+	}
 }
 
 func (d *Domain) note(a Answer) {
@@ -180,11 +204,7 @@ func (r *Resolver) addresses(ctx context.Context, d *Domain, host string, pref u
 		d.note(a)
 		failed = failed || a.Status == StatusFailed
 		for _, ip := range a.Addrs {
-			if r.AllowPrivate || Public(ip) {
-				x.Addrs = append(x.Addrs, ip)
-			} else {
-				x.Unusable = append(x.Unusable, ip)
-			}
+			r.sort(&x, ip)
 		}
 	}
 	return x, failed && len(x.Addrs) == 0

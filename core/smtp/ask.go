@@ -137,7 +137,7 @@ func (s *Session) exchange(window []Answer) *Failure {
 	}
 	s.asked += len(window)
 	for i := range window {
-		r, f := s.reply(StepRcpt, s.limits.Command, false)
+		r, f := s.reply(StepRcpt, false)
 		if f != nil {
 			return f
 		}

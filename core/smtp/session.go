@@ -18,6 +18,7 @@ import (
 	"crypto/tls"
 	"errors"
 	"fmt"
+	"maps"
 	"net"
 	"strings"
 	"time"
@@ -29,11 +30,38 @@ type Identity struct {
 	Sender string `json:"sender"` // MAIL FROM; "" is the null sender
 }
 
-// Limits bound a session. The times follow RFC 5321 section 4.5.3.2 but are
-// shorter: nobody waits five minutes for an address.
+// Waits are how long each step may take, until the last line of its reply.
+type Waits map[Step]time.Duration
+
+// MaxWait is the longest wait for one step. The times of RFC 5321 section
+// 4.5.3.2 are two to ten minutes: nobody waits as long for an address.
+const MaxWait = 15 * time.Second
+
+// DefaultWaits suit hosts nothing is known about.
+func DefaultWaits() Waits {
+	w := Waits{}.All(MaxWait)
+	w[StepConnect] = 8 * time.Second
+	w[StepQuit] = time.Second // nothing hangs on the reply
+	return w
+}
+
+// WaitSteps are the steps whose wait can be set.
+func WaitSteps() []Step {
+	return []Step{StepConnect, StepGreeting, StepHello, StepTLS, StepMail, StepRcpt}
+}
+
+// All gives the waits with that of every step that can be set changed.
+func (w Waits) All(d time.Duration) Waits {
+	out := maps.Clone(w)
+	for _, s := range WaitSteps() {
+		out[s] = d
+	}
+	return out
+}
+
+// Limits bound a session.
 type Limits struct {
-	Greeting time.Duration // for the greeting
-	Command  time.Duration // for each reply after it
+	Waits Waits
 	// Refusals ends the session when the host has refused so many
 	// recipients. Hosts count them, slow down at about 10 and hang up at 20.
 	Refusals int
@@ -46,7 +74,7 @@ type Limits struct {
 
 // DefaultLimits suit hosts nothing is known about.
 func DefaultLimits() Limits {
-	return Limits{Greeting: 15 * time.Second, Command: 15 * time.Second, Refusals: 9, Recipients: 98, Window: 20}
+	return Limits{Waits: DefaultWaits(), Refusals: 9, Recipients: 98, Window: 20}
 }
 
 // Line is one line of the conversation, for the evidence.
@@ -135,7 +163,7 @@ func Open(ctx context.Context, conn net.Conn, id Identity, l Limits) (*Session, 
 }
 
 func (s *Session) open() *Failure {
-	if f := s.expect(StepGreeting, s.limits.Greeting); f != nil {
+	if f := s.expect(StepGreeting); f != nil {
 		return f
 	}
 	if f := s.hello(); f != nil {
@@ -209,7 +237,7 @@ func (s *Session) startTLS() *Failure {
 	// The certificate is not judged: nothing secret is said, and hosts with
 	// certificates of their own making take mail like all others.
 	t := tls.Client(s.conn, &tls.Config{InsecureSkipVerify: true})
-	s.deadline(s.limits.Command)
+	s.deadline(StepTLS)
 	if err := t.HandshakeContext(s.ctx); err != nil {
 		return &Failure{Step: StepTLS, Trouble: NoTLS, Err: err}
 	}
@@ -248,7 +276,6 @@ func (s *Session) Room() int {
 // step; Failure tells it.
 func (s *Session) Close() {
 	if s.failure == nil {
-		s.limits.Command = min(s.limits.Command, time.Second)
 		r, f := s.command(StepQuit, "QUIT")
 		if f == nil && (r.Code == 250 || r.Code == 550) {
 			f = outOfStep(StepQuit)

@@ -43,7 +43,7 @@ func scripted(t *testing.T, greeting string, answer func(line string) string) ne
 	return ours
 }
 
-var quick = Limits{Greeting: 200 * time.Millisecond, Command: 200 * time.Millisecond, Refusals: 9, Recipients: 98, Window: 5}
+var quick = Limits{Waits: DefaultWaits().All(200 * time.Millisecond), Refusals: 9, Recipients: 98, Window: 5}
 
 // polite answers everything but RCPT the usual way.
 func polite(rcpt func(mailbox string) string) func(string) string {
@@ -251,7 +251,7 @@ func FuzzConversation(f *testing.F) {
 			return
 		}
 		l := quick
-		l.Greeting, l.Command = 20*time.Millisecond, 20*time.Millisecond
+		l.Waits = l.Waits.All(20 * time.Millisecond)
 		ctx, cancel := context.WithTimeout(context.Background(), time.Second)
 		defer cancel()
 		conn := scripted(t, greeting, func(line string) string {

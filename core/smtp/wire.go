@@ -23,7 +23,7 @@ func (s *Session) command(step Step, line string) (Reply, *Failure) {
 		return Reply{}, f
 	}
 	s.note(false, line)
-	return s.reply(step, s.limits.Command, true)
+	return s.reply(step, true)
 }
 
 // send writes lines in one go. No line may hold a line end: what comes from a
@@ -40,7 +40,7 @@ func (s *Session) send(step Step, lines ...string) *Failure {
 	if s.in.Buffered() > 0 {
 		return outOfStep(step)
 	}
-	s.deadline(s.limits.Command)
+	s.deadline(step)
 	if _, err := io.WriteString(s.conn, b.String()); err != nil {
 		return s.troubled(step, err)
 	}
@@ -53,18 +53,18 @@ func outOfStep(step Step) *Failure {
 	return &Failure{Step: step, Trouble: OutOfStep, Err: errors.New("the host sent more replies than it was asked for")}
 }
 
-func (s *Session) expect(step Step, patience time.Duration) *Failure {
-	r, f := s.reply(step, patience, true)
+func (s *Session) expect(step Step) *Failure {
+	r, f := s.reply(step, true)
 	if f != nil {
 		return f
 	}
 	return refusal(step, r)
 }
 
-// reply reads one reply. The patience is for the whole of it: a host that
+// reply reads one reply. The step's wait is for the whole of it: a host that
 // drips line after line does not hold us longer.
-func (s *Session) reply(step Step, patience time.Duration, noted bool) (Reply, *Failure) {
-	s.deadline(patience)
+func (s *Session) reply(step Step, noted bool) (Reply, *Failure) {
+	s.deadline(step)
 	var r Reply
 	for range maxReplyLines {
 		line, err := readLine(s.in)
@@ -113,8 +113,8 @@ func (s *Session) troubled(step Step, err error) *Failure {
 	return &Failure{Step: step, Trouble: Dropped, Err: errors.New("the host closed the connection")}
 }
 
-func (s *Session) deadline(d time.Duration) {
-	t := time.Now().Add(d)
+func (s *Session) deadline(step Step) {
+	t := time.Now().Add(s.limits.Waits[step])
 	if end, ok := s.ctx.Deadline(); ok && end.Before(t) {
 		t = end
 	}

@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"net/http"
 	"slices"
@@ -23,6 +24,8 @@ func (a *API) registerRuns(h huma.API) {
 	huma.Register(h, operation("runs", http.MethodGet, "/runs", "The runs, newest first"), a.runs)
 	huma.Register(h, operation("run", http.MethodGet, "/runs/{id}", "Where a run stands"), a.run)
 	huma.Register(h, operation("stop-run", http.MethodPost, "/runs/{id}/stop", "Stop a run; what is known stays"), a.stopRun)
+	huma.Register(h, operation("ask-again", http.MethodPost, "/runs/{id}/ask-again",
+		"Ask again about chosen addresses of a finished run, as another round of it; their results stand until they are replaced"), a.askAgain)
 	sse.Register(h, operation("run-events", http.MethodGet, "/runs/{id}/events", "Where a run stands, told whenever it changes, until it ends"),
 		map[string]any{"run": contract.Run{}}, a.runEvents)
 }
@@ -104,6 +107,30 @@ func (a *API) stopRun(ctx context.Context, in *ByID) (*runOutput, error) {
 	return a.run(ctx, in)
 }
 
+func (a *API) askAgain(ctx context.Context, in *struct {
+	ByID
+	Body contract.AskAgain
+}) (*runOutput, error) {
+	r, err := a.store.Run(ctx, workspace(ctx).ID, in.ID)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	verdicts, err := a.store.Verdicts(ctx)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	n, err := a.engine.AskAgain(ctx, r, verdictsWhere(verdicts, in.Body.Fits))
+	switch {
+	case errors.Is(err, store.ErrNotFinished):
+		return nil, huma.Error409Conflict(fmt.Sprintf("Run %d is not finished; ask again when it is.", r.ID))
+	case err != nil:
+		return nil, a.failed(ctx, err)
+	case n == 0:
+		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("Run %d has no address of that kind to ask again about.", r.ID))
+	}
+	return a.run(ctx, &in.ByID)
+}
+
 // eventInterval is how often a run is looked at for its viewers. Looking costs
 // one sum over the parcels' tallies.
 const eventInterval = 300 * time.Millisecond
@@ -117,7 +144,7 @@ func (a *API) runEvents(ctx context.Context, in *ByID, send sse.Sender) {
 		if err != nil {
 			return
 		}
-		state := fmt.Sprint(out.Body.State, out.Body.Done, out.Body.Postponed, out.Body.PerMinute)
+		state := fmt.Sprint(out.Body.State, out.Body.Done, out.Body.Postponed, out.Body.Again, out.Body.PerMinute)
 		if state != last || beat%50 == 0 { // at least every 15 s, so that a dead line is noticed
 			if send.Data(out.Body) != nil {
 				return
@@ -153,12 +180,17 @@ func (a *API) runBody(ctx context.Context, r store.Run, l store.List) (contract.
 	}
 	b := contract.Run{ID: r.ID, ListID: r.ListID, ListName: l.Name, Depth: string(r.Depth), Policy: r.Policy, State: r.State,
 		CreatedAt: r.CreatedAt, FinishedAt: r.FinishedAt, Addresses: l.Addresses + l.Malformed, Postponed: p.Postponed,
-		NextRound: p.NextRound, PerMinute: p.LastMinute, Rows: l.Rows}
+		NextRound: p.NextRound, Again: p.Again, PerMinute: p.LastMinute, Rows: l.Rows}
 	for _, n := range p.Verdicts {
 		b.Done += n
 	}
 	b.Open = b.Addresses - b.Done
 	b.Causes = causeCounts(p.Verdicts, verdicts)
+	for _, c := range b.Causes {
+		if c.AskAgain {
+			b.MayAsk += c.Addresses
+		}
+	}
 	tally := tallyRows(p.Verdicts, verdicts, pol, l, b.Open)
 	b.Decisions, b.TakeOut, b.Kept = tally.Counts(), tally.Sentence(policy.Keep), tally.Rows(policy.Keep)
 	if r.State == store.Running && r.Plan.Done && p.Ready == 0 && p.Postponed > 0 {
@@ -186,7 +218,7 @@ func causeCounts(counts map[int32]int64, verdicts map[int32]finding.Verdict) []c
 	for _, info := range finding.Causes() {
 		for _, f := range finding.Findings() {
 			if n := sums[kind{f, info.Code}]; n > 0 {
-				out = append(out, contract.CauseCount{Finding: f, Cause: info.Code, Stage: info.Stage, Title: info.Title, Addresses: n})
+				out = append(out, contract.CauseCount{Finding: f, Cause: info.Code, Stage: info.Stage, Title: info.Title, Addresses: n, AskAgain: info.AskAgain})
 			}
 		}
 	}
@@ -213,7 +245,7 @@ func expectedEnd(b contract.Run, now time.Time) *time.Time {
 		return nil
 	}
 	end := now
-	if ready := b.Open - b.Postponed; ready > 0 && b.PerMinute > 0 {
+	if ready := b.Open + b.Again - b.Postponed; ready > 0 && b.PerMinute > 0 {
 		span := min(time.Minute, max(time.Second, now.Sub(b.CreatedAt)))
 		end = now.Add(time.Duration(float64(span) * float64(ready) / float64(b.PerMinute)))
 	}
@@ -226,12 +258,18 @@ func expectedEnd(b contract.Run, now time.Time) *time.Time {
 // runSentence says where a run stands.
 func runSentence(b contract.Run) string {
 	done := fmt.Sprintf("%s of %s addresses are concluded", policy.Number(b.Done), policy.Number(b.Addresses))
-	switch b.State {
-	case store.Finished:
+	switch {
+	case b.Again > 0 && b.Open == 0 && b.FinishedAt == nil:
+		done = fmt.Sprintf("All %s addresses are concluded; %s of them are asked again", policy.Number(b.Addresses), policy.Number(b.Again))
+		if b.Postponed > 0 {
+			done += fmt.Sprintf(", %s of these in a later round", policy.Number(b.Postponed))
+		}
+		return done + "."
+	case b.State == store.Finished:
 		return fmt.Sprintf("All %s addresses are concluded.", policy.Number(b.Addresses))
-	case store.Stopped:
+	case b.State == store.Stopped:
 		return done + "; the run was stopped."
-	case store.Waiting:
+	case b.State == store.Waiting:
 		return fmt.Sprintf("%s; %s wait for a later round.", done, policy.Number(b.Postponed))
 	}
 	if b.Postponed > 0 {

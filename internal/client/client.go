@@ -103,6 +103,11 @@ func (c *Client) StopRun(ctx context.Context, id int64) (r contract.Run, err err
 	return r, c.call(ctx, http.MethodPost, fmt.Sprintf("/runs/%d/stop", id), nil, &r)
 }
 
+// AskAgain asks again about chosen addresses of a finished run.
+func (c *Client) AskAgain(ctx context.Context, id int64, which contract.AskAgain) (r contract.Run, err error) {
+	return r, c.call(ctx, http.MethodPost, fmt.Sprintf("/runs/%d/ask-again", id), which, &r)
+}
+
 // Results gives a page of results; filter holds the operation's query.
 func (c *Client) Results(ctx context.Context, run int64, filter url.Values) (r []contract.Result, err error) {
 	return r, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/results?%s", run, filter.Encode()), nil, &r)

@@ -3,6 +3,7 @@
 package contract
 
 import (
+	"slices"
 	"time"
 
 	"varnet/core/finding"
@@ -55,6 +56,8 @@ type Run struct {
 	Open      int64      `json:"open" doc:"Addresses without one yet."`
 	Postponed int64      `json:"postponed" doc:"Open addresses that wait for a later round."`
 	NextRound *time.Time `json:"nextRound,omitempty" doc:"When the first postponed address may be asked again."`
+	Again     int64      `json:"again" doc:"Addresses that are asked again; their results stand until they are replaced."`
+	MayAsk    int64      `json:"mayAsk" doc:"Addresses for which asking again may bring another answer."`
 	PerMinute int64      `json:"perMinute" doc:"Addresses concluded in the last minute."`
 	// ExpectedEnd is left out when nothing can be said.
 	ExpectedEnd *time.Time `json:"expectedEnd,omitempty" doc:"When the run is expected to end at this rate."`
@@ -75,6 +78,7 @@ type CauseCount struct {
 	Stage     finding.Stage   `json:"stage"`
 	Title     string          `json:"title"`
 	Addresses int64           `json:"addresses"`
+	AskAgain  bool            `json:"askAgain" doc:"Whether asking again may bring another answer."`
 }
 
 // Result is what was found out about one address.
@@ -142,7 +146,7 @@ type Words struct {
 // CatalogueEntry is a workspace's own addition to a catalogue, or an exception
 // from it.
 type CatalogueEntry struct {
-	Kind   string `json:"kind" enum:"role,no-reply,disposable,free-mail,trap-name,trap-domain" doc:"Which catalogue."`
+	Kind   string `json:"kind" enum:"role,no-reply,disposable,free-mail,trap-name,trap-domain,trap-typo-domain" doc:"Which catalogue."`
 	Name   string `json:"name" doc:"A domain, or for role, no-reply and trap-name a name before the @."`
 	Except bool   `json:"except,omitempty" doc:"True: the shipped catalogue has it, and it does not count here."`
 }
@@ -156,6 +160,22 @@ type CatalogueEntries struct {
 type NewRun struct {
 	Depth  string `json:"depth,omitempty" enum:"syntax,domain,mailbox" default:"mailbox" doc:"How far the run goes."`
 	Policy string `json:"policy,omitempty" default:"careful" doc:"The policy that decides."`
+}
+
+// AskAgain chooses the addresses to ask again. Without any choice it is all for
+// which asking again may bring another answer.
+type AskAgain struct {
+	Findings []finding.Finding `json:"findings,omitempty" doc:"Addresses with one of these findings."`
+	Causes   []finding.Cause   `json:"causes,omitempty" doc:"Addresses with one of these causes."`
+}
+
+// Fits tells whether an address with this verdict is chosen.
+func (a AskAgain) Fits(v finding.Verdict) bool {
+	if len(a.Findings)+len(a.Causes) == 0 {
+		info, _ := finding.Lookup(v.Cause)
+		return info.AskAgain
+	}
+	return (len(a.Findings) == 0 || slices.Contains(a.Findings, v.Finding)) && (len(a.Causes) == 0 || slices.Contains(a.Causes, v.Cause))
 }
 
 // Addresses are addresses to be checked now.

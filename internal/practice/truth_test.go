@@ -32,7 +32,7 @@ func startWorld(t *testing.T, name string, port int) *Internet {
 func newProber(port int) *probe.Prober {
 	p := probe.New(&net.Dialer{}, smtp.Identity{Name: "verify.fernhollow.example", Sender: "check@fernhollow.example"})
 	p.Port = port
-	p.Limits.Greeting, p.Limits.Command = 2*time.Second, 2*time.Second
+	p.Limits.Waits = p.Limits.Waits.All(2 * time.Second)
 	return p
 }
 

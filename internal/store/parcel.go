@@ -29,6 +29,9 @@ type Parcel struct {
 	Round     int32
 	Questions []Asking
 	NotBefore time.Time
+	// Again tells that the addresses have results, which stand until they are
+	// replaced.
+	Again bool
 }
 
 // Ordinals are the numbers of the parcel's addresses.
@@ -49,10 +52,10 @@ type ParcelRecord struct {
 // AddParcels records open parcels.
 func (s *Store) AddParcels(ctx context.Context, parcels []Parcel) error {
 	_, err := s.db.CopyFrom(ctx, pgx.Identifier{"parcel"},
-		[]string{"run_id", "lane_key", "turn", "round", "addresses", "questions", "not_before"},
+		[]string{"run_id", "lane_key", "turn", "round", "addresses", "questions", "not_before", "again"},
 		pgx.CopyFromSlice(len(parcels), func(i int) ([]any, error) {
 			p := parcels[i]
-			return []any{p.RunID, p.LaneKey, p.Turn, p.Round, int32(len(p.Questions)), p.Questions, p.NotBefore}, nil
+			return []any{p.RunID, p.LaneKey, p.Turn, p.Round, int32(len(p.Questions)), p.Questions, p.NotBefore, p.Again}, nil
 		}))
 	return err
 }
@@ -64,7 +67,7 @@ func (s *Store) Claim(ctx context.Context, laneKey string, lane int) (*Parcel, e
 		UPDATE parcel SET state = 'claimed', lane = $2 WHERE id = (
 			SELECT id FROM parcel WHERE lane_key = $1 AND state = 'open' AND not_before <= now()
 			ORDER BY turn, id FOR UPDATE SKIP LOCKED LIMIT 1)
-		RETURNING id, run_id, lane_key, turn, round, questions, not_before`, laneKey, lane)
+		RETURNING id, run_id, lane_key, turn, round, questions, not_before, again`, laneKey, lane)
 	if errors.Is(err, ErrNotFound) {
 		return nil, nil
 	}

@@ -19,10 +19,16 @@ type Concluded struct {
 }
 
 // AddResults records results and their tally. It belongs in the transaction
-// that marks their parcel done or their planning saved.
-func (s *Store) AddResults(ctx context.Context, run int64, results []Concluded) error {
+// that marks their parcel done or their planning saved. Results of addresses
+// asked again replace those that stood until now.
+func (s *Store) AddResults(ctx context.Context, run int64, results []Concluded, again bool) error {
 	if len(results) == 0 {
 		return nil
+	}
+	if again {
+		if err := s.dropResults(ctx, run, results); err != nil {
+			return err
+		}
 	}
 	tally := map[int32]int32{}
 	ids := make([]int32, len(results))
@@ -46,6 +52,18 @@ func (s *Store) AddResults(ctx context.Context, run int64, results []Concluded) 
 		rows = append(rows, []any{run, id, n})
 	}
 	_, err = s.db.CopyFrom(ctx, pgx.Identifier{"tally"}, []string{"run_id", "verdict", "addresses"}, pgx.CopyFromRows(rows))
+	return err
+}
+
+// dropResults takes the standing results of addresses away, and from the tally.
+func (s *Store) dropResults(ctx context.Context, run int64, results []Concluded) error {
+	addresses := make([]int32, len(results))
+	for i, r := range results {
+		addresses[i] = r.Address
+	}
+	_, err := s.db.Exec(ctx, `
+		WITH gone AS (DELETE FROM result WHERE run_id = $1 AND address = ANY($2) RETURNING verdict)
+		INSERT INTO tally (run_id, verdict, addresses) SELECT $1, verdict, -count(*) FROM gone GROUP BY verdict`, run, addresses)
 	return err
 }
 

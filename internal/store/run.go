@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -80,18 +81,48 @@ func (s *Store) Runs(ctx context.Context, workspace, list, before int64, limit i
 		workspace, list, before, limit)
 }
 
-// StopRun stops a run that is not finished; what is known stays.
+// StopRun stops a run that is not finished; what is known stays. One that was
+// only asking again is finished as it was before.
 func (s *Store) StopRun(ctx context.Context, workspace, id int64) error {
 	return s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
 		if _, err := s.Run(ctx, workspace, id); err != nil {
 			return err
 		}
-		_, err := s.db.Exec(ctx, "UPDATE run SET state = 'stopped', finished_at = now() WHERE id = $1 AND state = 'running'", id)
+		_, err := s.db.Exec(ctx, `UPDATE run SET finished_at = now(), state = CASE WHEN (plan->>'done')::boolean AND NOT EXISTS
+			(SELECT FROM parcel WHERE run_id = $1 AND state IN ('open', 'claimed') AND NOT again) THEN 'finished' ELSE 'stopped' END
+			WHERE id = $1 AND state = 'running'`, id)
 		if err == nil {
 			_, err = s.db.Exec(ctx, "UPDATE parcel SET state = 'void' WHERE run_id = $1 AND state = 'open'", id)
 		}
 		return err
 	})
+}
+
+// ErrNotFinished tells that a run must end before something can be done with it.
+var ErrNotFinished = errors.New("the run is not finished")
+
+// AskAgain opens a finished run again for the addresses with some verdicts. It
+// makes parcels of at most size of them under a lane key, those of a domain
+// together; what they answered before goes along. It gives how many they are.
+func (s *Store) AskAgain(ctx context.Context, run Run, verdicts []int32, laneKey string, size int) (addresses int64, err error) {
+	tag, err := s.db.Exec(ctx, "UPDATE run SET state = 'running', finished_at = NULL WHERE id = $1 AND state = 'finished'", run.ID)
+	if err == nil && tag.RowsAffected() == 0 {
+		err = ErrNotFinished
+	}
+	if err != nil {
+		return 0, err
+	}
+	err = s.db.QueryRow(ctx, `
+		WITH chosen AS (
+			SELECT x.address, x.evidence->'asked' AS asked, (row_number() OVER (ORDER BY r.domain, x.address) - 1) / $5 AS turn
+			FROM result x JOIN list_row r ON r.list_id = $2 AND r.ordinal = x.address
+			WHERE x.run_id = $1 AND x.verdict = ANY($3) AND r.domain IS NOT NULL
+		), made AS (
+			INSERT INTO parcel (run_id, lane_key, turn, round, addresses, questions, not_before, again)
+			SELECT $1, $4, turn, 1, count(*), jsonb_agg(jsonb_build_object('a', address, 'asked', asked) ORDER BY address), now(), true
+			FROM chosen GROUP BY turn RETURNING addresses
+		) SELECT coalesce(sum(addresses), 0) FROM made`, run.ID, run.ListID, verdicts, laneKey, size).Scan(&addresses)
+	return addresses, err
 }
 
 // SavePlan records how far the planning came.
@@ -123,6 +154,8 @@ type Progress struct {
 	NextRound *time.Time
 	// Ready addresses are in parcels that may be asked now.
 	Ready int64
+	// Again of those are asked again and have a result meanwhile.
+	Again int64
 	// LastMinute is how many addresses were concluded in the last minute.
 	LastMinute int64
 }
@@ -131,7 +164,7 @@ type Progress struct {
 func (s *Store) Progress(ctx context.Context, run int64) (p Progress, err error) {
 	p.Verdicts = map[int32]int64{}
 	rows, err := s.db.Query(ctx, `
-		SELECT verdict, sum(addresses), sum(addresses) FILTER (WHERE at > now() - interval '1 minute') FROM tally WHERE run_id = $1 GROUP BY 1`, run)
+		SELECT verdict, sum(addresses), sum(addresses) FILTER (WHERE addresses > 0 AND at > now() - interval '1 minute') FROM tally WHERE run_id = $1 GROUP BY 1`, run)
 	if err != nil {
 		return p, err
 	}
@@ -150,8 +183,8 @@ func (s *Store) Progress(ctx context.Context, run int64) (p Progress, err error)
 	}
 	err = s.db.QueryRow(ctx, `
 		SELECT coalesce(sum(addresses) FILTER (WHERE not_before > now()), 0), min(not_before) FILTER (WHERE not_before > now()),
-		       coalesce(sum(addresses) FILTER (WHERE not_before <= now()), 0)
-		FROM parcel WHERE run_id = $1 AND state IN ('open', 'claimed')`, run).Scan(&p.Postponed, &p.NextRound, &p.Ready)
+		       coalesce(sum(addresses) FILTER (WHERE not_before <= now()), 0), coalesce(sum(addresses) FILTER (WHERE again), 0)
+		FROM parcel WHERE run_id = $1 AND state IN ('open', 'claimed')`, run).Scan(&p.Postponed, &p.NextRound, &p.Ready, &p.Again)
 	return p, err
 }
 

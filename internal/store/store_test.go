@@ -105,7 +105,7 @@ func record(ctx context.Context, s *store.Store, p *store.Parcel, lane int) (don
 		for _, q := range p.Questions {
 			results = append(results, store.Concluded{Address: q.Address, Verdict: finding.ConcludeFrom(finding.MailboxAccepted, nil)})
 		}
-		if err := s.AddResults(ctx, p.RunID, results); err != nil {
+		if err := s.AddResults(ctx, p.RunID, results, false); err != nil {
 			return err
 		}
 		return s.FinishIfDone(ctx, p.RunID)

@@ -48,7 +48,7 @@ func (e *Engine) catalogue(ctx context.Context, workspace int64) (*catalogue.Cat
 // puts off is undecided.
 func (e *Engine) Check(ctx context.Context, workspace int64, typed string) Checked {
 	c := Checked{Typed: typed, At: time.Now()}
-	a, err := address.Parse(typed)
+	a, err := e.Grammar.Parse(typed)
 	if errors.As(err, &c.Problem) {
 		c.Verdict = finding.ConcludeFrom(c.Problem.Cause, nil)
 		return c
@@ -66,8 +66,12 @@ func (e *Engine) Check(ctx context.Context, workspace int64, typed string) Check
 		c.Verdict = finding.ConcludeFrom(cause, traits)
 		return c
 	}
+	gone, err := e.Store.Absences(ctx, workspace, []string{a.Mailbox()})
+	if err != nil {
+		e.Log.Warn("whether the address was absent before is not known now", "err", err)
+	}
 	domain := probe.Domain{Name: a.Domain, Operator: d.Operator(), Exchangers: d.Exchangers,
-		Questions: []probe.Question{{Address: a, Traits: traits}}}
+		Questions: []probe.Question{{Address: a, Traits: traits, Absent: gone[a.Mailbox()]}}}
 	if m, err := e.Store.Manners(ctx, []string{a.Domain}); err == nil {
 		if known, ok := m[a.Domain]; ok {
 			domain.Manner = &known

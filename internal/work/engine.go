@@ -26,6 +26,7 @@ import (
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 	"github.com/riverqueue/river/rivertype"
 
+	"varnet/core/address"
 	"varnet/core/pace"
 	"varnet/core/probe"
 	"varnet/core/resolve"
@@ -47,6 +48,8 @@ type Config struct {
 	Store    *store.Store
 	Resolver *resolve.Resolver
 	Prober   *probe.Prober
+	// Grammar is what is taken for an address.
+	Grammar address.Grammar
 	// Rounds are the waits before postponed addresses are asked again.
 	Rounds pace.Rounds
 	Log    *slog.Logger

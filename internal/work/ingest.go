@@ -55,7 +55,7 @@ func (e *Engine) Ingest(ctx context.Context, in Intake, body io.Reader) (store.L
 	}
 	err = e.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
 		r := newRowReader(file, &l, known)
-		r.sameMailbox = in.SameMailbox
+		r.grammar, r.sameMailbox = e.Grammar, in.SameMailbox
 		header, err := r.header()
 		if err != nil {
 			return err
@@ -104,6 +104,7 @@ type rowReader struct {
 	seeds     [2]maphash.Seed
 	first     map[[16]byte]int32 // ordinal of the first row, by fingerprint of the address
 	domains   map[string]int32
+	grammar   address.Grammar
 	// sameMailbox is the intake's.
 	sameMailbox bool
 	ahead       *store.Row // the next row, read while looking for blank lines
@@ -176,7 +177,7 @@ func (r *rowReader) row(rec sheet.Record) *store.Row {
 		l.Blank++
 		return row
 	}
-	a, err := address.Parse(row.Typed)
+	a, err := r.grammar.Parse(row.Typed)
 	identity := strings.TrimSpace(row.Typed)
 	if err == nil {
 		identity = a.Identity(r.sameness(a.Domain))

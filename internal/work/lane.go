@@ -10,6 +10,7 @@ import (
 
 	"varnet/core/address"
 	"varnet/core/catalogue"
+	"varnet/core/finding"
 	"varnet/core/pace"
 	"varnet/core/probe"
 	"varnet/internal/store"
@@ -108,7 +109,8 @@ func (e *Engine) workParcel(ctx context.Context, lane LaneArgs, end time.Time) (
 
 // loaded is a parcel with all that is known of its domains.
 type loaded struct {
-	parcel probe.Parcel
+	workspace int64
+	parcel    probe.Parcel
 	// resting are the questions whose operators are resting, by when they may
 	// be asked.
 	resting map[time.Time][]store.Asking
@@ -132,7 +134,37 @@ func (e *Engine) load(ctx context.Context, p *store.Parcel) (loaded, error) {
 	if err != nil {
 		return loaded{}, err
 	}
-	return assemble(p, rows, domains, known, c), nil
+	mailboxes := make([]string, len(rows))
+	for i, r := range rows {
+		mailboxes[i] = r.Mailbox
+	}
+	gone, err := e.Store.Absences(ctx, run.WorkspaceID, mailboxes)
+	if err != nil {
+		return loaded{}, err
+	}
+	l := assemble(p, rows, domains, known, c)
+	l.workspace = run.WorkspaceID
+	l.remember(gone)
+	return l, nil
+}
+
+// remember tells the questions when their mailboxes were found absent.
+func (l *loaded) remember(gone map[string]time.Time) {
+	for _, d := range l.parcel.Domains {
+		for i := range d.Questions {
+			d.Questions[i].Absent = gone[d.Questions[i].Address.Mailbox()]
+		}
+	}
+}
+
+// absent lists the mailboxes that were found absent.
+func absent(results []probe.Result) (mailboxes []string) {
+	for _, r := range results {
+		if r.Verdict.Cause == finding.MailboxAbsent {
+			mailboxes = append(mailboxes, r.Address.Mailbox())
+		}
+	}
+	return mailboxes
 }
 
 // loadDomains reads the domains in the order of their names, without their
@@ -201,9 +233,10 @@ func (e *Engine) record(ctx context.Context, lane LaneArgs, p *store.Parcel, l l
 		}
 		var paces map[string]pace.Pace
 		return inOrder(
-			func() error { return s.AddResults(ctx, p.RunID, next.results) },
+			func() error { return s.AddResults(ctx, p.RunID, next.results, p.Again) },
 			func() error { return s.AddParcels(ctx, next.parcels) },
 			func() error { return s.SaveManners(ctx, out.Manners) },
+			func() error { return s.SaveAbsences(ctx, l.workspace, absent(out.Results)) },
 			func() error { paces, err = s.LearnPace(ctx, out.Seen, now); return err },
 			func() error { return e.followUp(ctx, tx, lane, paces[lane.Key], next.parcels) },
 			func() error { return s.FinishIfDone(ctx, p.RunID) },
@@ -257,7 +290,7 @@ func (a *after) conclude(rounds pace.Rounds, out probe.Outcome) {
 func (a *after) again(at time.Time, round int32, asking []store.Asking) {
 	if len(asking) > 0 {
 		a.parcels = append(a.parcels, store.Parcel{RunID: a.parcel.RunID, LaneKey: a.parcel.LaneKey, Turn: a.parcel.Turn,
-			Round: round, Questions: asking, NotBefore: at})
+			Round: round, Questions: asking, NotBefore: at, Again: a.parcel.Again})
 	}
 }
 

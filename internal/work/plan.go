@@ -14,6 +14,7 @@ import (
 	"varnet/core/catalogue"
 	"varnet/core/finding"
 	"varnet/core/pace"
+	"varnet/core/probe"
 	"varnet/core/resolve"
 	"varnet/internal/store"
 )
@@ -108,7 +109,7 @@ func (e *Engine) concludeMalformed(ctx context.Context, run store.Run) error {
 	}
 	run.Plan.SyntaxDone = len(rows) < malformedBatch
 	return e.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
-		if err := s.AddResults(ctx, run.ID, results); err != nil {
+		if err := s.AddResults(ctx, run.ID, results, false); err != nil {
 			return err
 		}
 		return s.SavePlan(ctx, run.ID, run.Plan)
@@ -126,8 +127,8 @@ func (e *Engine) planDomains(ctx context.Context, run store.Run, domains []store
 	if err != nil {
 		return err
 	}
-	b, err := e.sort(ctx, run, 1, names, addresses)
-	if err != nil {
+	b := &batch{run: run, round: 1}
+	if err := e.sort(ctx, b, names, addresses); err != nil {
 		return err
 	}
 	last := domains[len(domains)-1]
@@ -141,30 +142,30 @@ func (e *Engine) planDomains(ctx context.Context, run store.Run, domains []store
 	})
 }
 
-// sort resolves domains and sorts their addresses into results and parcels.
-func (e *Engine) sort(ctx context.Context, run store.Run, round int32, names []string, addresses []store.AddressRow) (*batch, error) {
-	b := &batch{run: run, round: round, now: time.Now(), rounds: e.Rounds}
-	var err error
-	if b.known, err = e.listCatalogue(ctx, run); err != nil {
-		return nil, err
+// sort resolves the domains of a batch and sorts its addresses, which come in
+// the order of their domains, into results and parcels.
+func (e *Engine) sort(ctx context.Context, b *batch, names []string, addresses []store.AddressRow) (err error) {
+	b.now, b.rounds = time.Now(), e.Rounds
+	if b.known, err = e.listCatalogue(ctx, b.run); err != nil {
+		return err
 	}
-	if run.Depth != store.DepthSyntax {
+	if b.run.Depth != store.DepthSyntax {
 		if b.facts, err = e.lookUp(ctx, names); err != nil {
-			return nil, err
+			return err
 		}
 	}
 	b.conclude(addresses)
 	if b.operators, err = e.Store.Operators(ctx, b.operatorNames()); err != nil {
-		return nil, err
+		return err
 	}
 	b.cut()
-	return b, nil
+	return nil
 }
 
 // recordBatch writes a batch down and sets its lanes going.
 func (e *Engine) recordBatch(ctx context.Context, s *store.Store, tx pgx.Tx, b *batch) error {
 	return inOrder(
-		func() error { return s.AddResults(ctx, b.run.ID, b.results) },
+		func() error { return s.AddResults(ctx, b.run.ID, b.results, b.again) },
 		func() error { return s.OwnLanes(ctx, b.own) },
 		func() error { return s.AddParcels(ctx, b.parcels) },
 		func() error { return e.openLanes(ctx, tx, b.operators, b.parcels) },
@@ -197,8 +198,11 @@ func (e *Engine) lookUp(ctx context.Context, names []string) (map[string]resolve
 
 // batch is a batch of domains on its way from names to parcels.
 type batch struct {
-	run     store.Run
-	round   int32
+	run   store.Run
+	round int32
+	// again tells addresses that have a result; asked is what they answered.
+	again   bool
+	asked   map[int32][]probe.Asked
 	rounds  pace.Rounds
 	now     time.Time
 	facts   map[string]resolve.Domain
@@ -221,7 +225,7 @@ func (b *batch) conclude(addresses []store.AddressRow) {
 	for _, a := range addresses {
 		d := b.facts[a.Domain]
 		if d.Outcome == resolve.Failed && more && b.round <= resolveAgain {
-			unresolved = append(unresolved, store.Asking{Address: a.Ordinal})
+			unresolved = append(unresolved, b.asking(a))
 			continue
 		}
 		cause, hopeless := d.Outcome.Cause()
@@ -229,16 +233,21 @@ func (b *batch) conclude(addresses []store.AddressRow) {
 			cause, hopeless = finding.RuleDepth, true
 		}
 		if hopeless {
-			b.results = append(b.results, store.Concluded{Address: a.Ordinal, Verdict: finding.ConcludeFrom(cause, b.known.DomainTraits(a.Domain, d.Hosts()).With(a.Traits...))})
+			b.results = append(b.results, store.Concluded{Address: a.Ordinal, Asked: b.asked[a.Ordinal],
+				Verdict: finding.ConcludeFrom(cause, b.known.DomainTraits(a.Domain, d.Hosts()).With(a.Traits...))})
 			continue
 		}
 		op := d.Operator()
 		if b.open[op] == nil {
 			b.open[op] = map[string][]store.Asking{}
 		}
-		b.open[op][a.Domain] = append(b.open[op][a.Domain], store.Asking{Address: a.Ordinal})
+		b.open[op][a.Domain] = append(b.open[op][a.Domain], b.asking(a))
 	}
 	b.pack(unresolvedKey, unresolved, b.round+1, again)
+}
+
+func (b *batch) asking(a store.AddressRow) store.Asking {
+	return store.Asking{Address: a.Ordinal, Asked: b.asked[a.Ordinal]}
 }
 
 func (b *batch) operatorNames() (names []string) {
@@ -299,7 +308,7 @@ func (b *batch) pack(key string, asking []store.Asking, round int32, notBefore t
 	for turn := b.run.Plan.Batch; len(asking) > 0; turn++ {
 		n := min(parcelSize, len(asking))
 		b.parcels = append(b.parcels, store.Parcel{RunID: b.run.ID, LaneKey: key, Turn: turn, Round: round,
-			Questions: asking[:n], NotBefore: notBefore})
+			Questions: asking[:n], NotBefore: notBefore, Again: b.again})
 		asking = asking[n:]
 	}
 }

@@ -5,6 +5,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"varnet/core/probe"
 	"varnet/internal/store"
 )
 
@@ -15,6 +16,23 @@ const (
 	// resolveAgain is how many more rounds the name service gets.
 	resolveAgain = 2
 )
+
+// AskAgain opens a finished run again for the addresses with some verdicts, as
+// another round of the same run: their domains are looked up anew, and so on
+// from there. Their results stand until they are replaced. It gives how many
+// they are.
+func (e *Engine) AskAgain(ctx context.Context, run store.Run, verdicts []int32) (addresses int64, err error) {
+	err = e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+		if addresses, err = s.AskAgain(ctx, run, verdicts, unresolvedKey, parcelSize); err != nil {
+			return err
+		}
+		return inOrder(
+			func() error { return e.insert(ctx, tx, LaneArgs{Key: unresolvedKey}) },
+			func() error { return s.FinishIfDone(ctx, run.ID) }, // there may be none
+		)
+	})
+	return addresses, err
+}
 
 // resolveParcel asks the name service again about the domains of a parcel and
 // sorts its addresses anew.
@@ -27,8 +45,11 @@ func (e *Engine) resolveParcel(ctx context.Context, lane LaneArgs, p *store.Parc
 	if err != nil {
 		return err
 	}
-	b, err := e.sort(ctx, run, p.Round, domainsOf(rows), rows)
-	if err != nil {
+	b := &batch{run: run, round: p.Round, again: p.Again, asked: map[int32][]probe.Asked{}}
+	for _, q := range p.Questions {
+		b.asked[q.Address] = q.Asked
+	}
+	if err := e.sort(ctx, b, domainsOf(rows), rows); err != nil {
 		return err
 	}
 	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {

@@ -160,6 +160,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/runs/{id}/ask-again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ask again about chosen addresses of a finished run, as another round of it; their results stand until they are replaced */
+        post: operations["ask-again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}/events": {
         parameters: {
             query?: never;
@@ -321,6 +338,12 @@ export interface components {
             tookMs: number;
             type: string;
         };
+        AskAgain: {
+            /** @description Addresses with one of these causes. */
+            causes?: string[];
+            /** @description Addresses with one of these findings. */
+            findings?: string[];
+        };
         Asked: {
             /** Format: date-time */
             at: string;
@@ -342,13 +365,15 @@ export interface components {
              * @description Which catalogue.
              * @enum {string}
              */
-            kind: "role" | "no-reply" | "disposable" | "free-mail" | "trap-name" | "trap-domain";
+            kind: "role" | "no-reply" | "disposable" | "free-mail" | "trap-name" | "trap-domain" | "trap-typo-domain";
             /** @description A domain, or for role, no-reply and trap-name a name before the @. */
             name: string;
         };
         CauseCount: {
             /** Format: int64 */
             addresses: number;
+            /** @description Whether asking again may bring another answer. */
+            askAgain: boolean;
             cause: string;
             /** @enum {string} */
             finding: "deliverable" | "catch-all" | "undecided" | "undeliverable";
@@ -658,6 +683,11 @@ export interface components {
              * @description All addresses of the run, malformed ones too: the whole of every share.
              */
             addresses: number;
+            /**
+             * Format: int64
+             * @description Addresses that are asked again; their results stand until they are replaced.
+             */
+            again: number;
             /** @description Addresses by finding and cause, in the order of the stages. */
             causes: components["schemas"]["CauseCount"][];
             /** Format: date-time */
@@ -688,6 +718,11 @@ export interface components {
             /** Format: int64 */
             listId: number;
             listName: string;
+            /**
+             * Format: int64
+             * @description Addresses for which asking again may bring another answer.
+             */
+            mayAsk: number;
             /**
              * Format: date-time
              * @description When the first postponed address may be asked again.
@@ -1345,6 +1380,60 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "ask-again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskAgain"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

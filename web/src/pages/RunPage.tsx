@@ -1,5 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Alert, Button } from "antd";
+import type { ReactNode } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, told, type Run } from "../api/client";
 import { keys, useRun } from "../api/hooks";
@@ -25,6 +26,7 @@ function Whole({ run }: { run: Run }) {
         <h1>Run {run.id}: {run.state}</h1>
         <span className="acts">
           {!run.finishedAt && <Stop run={run} />}
+          {run.state === "finished" && run.mayAsk > 0 && <AskAgain run={run} which={{}}>Ask again about the {plural(run.mayAsk, "address", "addresses")} it may help</AskAgain>}
           <Button onClick={() => void go(`/runs/${run.id}/results`)} disabled={run.done === 0}>See the results</Button>
           <Button type={run.finishedAt ? "primary" : "default"} onClick={() => void go(`/runs/${run.id}/take-out`)} disabled={run.done === 0}>Take out the kept rows</Button>
         </span>
@@ -48,12 +50,28 @@ function Stop({ run }: { run: Run }) {
   return <Button loading={stop.isPending} onClick={() => stop.mutate()}>Stop, keep what is known</Button>;
 }
 
+/** AskAgain opens a finished run again for some of its addresses. */
+function AskAgain({ run, which, children }: { run: Run; which: { causes?: string[] }; children: ReactNode }) {
+  const client = useQueryClient();
+  const ask = useMutation({
+    mutationFn: async () => told(await api.POST("/runs/{id}/ask-again", { params: { path: { id: run.id } }, body: which })),
+    onSuccess: (r) => client.setQueryData(keys.run(run.id), r),
+  });
+  return (
+    <>
+      <Button size={which.causes ? "small" : "middle"} loading={ask.isPending} onClick={() => ask.mutate()}>{children}</Button>
+      {ask.error && <Trouble error={ask.error} />}
+    </>
+  );
+}
+
 /** Live says how a run that is on its way gets on. */
 function Live({ run }: { run: Run }) {
   return (
     <dl className="live">
       <div><dt>Concluded</dt><dd>{share(run.done, run.addresses, "addresses")}</dd></div>
       <div><dt>In the last minute</dt><dd>{plural(run.perMinute, "address", "addresses")}</dd></div>
+      {run.again > 0 && <div><dt>Asked again</dt><dd>{plural(run.again, "address", "addresses")}; their results stand until then</dd></div>}
       {run.postponed > 0 && <div><dt>Put off by their hosts</dt><dd>{plural(run.postponed, "address", "addresses")}{run.nextRound && `, until ${time(run.nextRound)}`}</dd></div>}
       {run.expectedEnd && <div><dt>Expected end</dt><dd>about {time(run.expectedEnd)}</dd></div>}
     </dl>
@@ -81,13 +99,14 @@ function Causes({ run }: { run: Run }) {
     <section>
       <h2>Findings and causes of the {number(run.done)} concluded addresses</h2>
       <table className="rows narrow">
-        <thead><tr><th>Finding</th><th>Cause</th><th className="number">Addresses</th></tr></thead>
+        <thead><tr><th>Finding</th><th>Cause</th><th className="number">Addresses</th><th><span className="unseen">What can be done</span></th></tr></thead>
         <tbody>
           {run.causes.map((c) => (
             <tr key={c.finding + c.cause}>
               <td className={tones[c.finding]}><span aria-hidden="true">{glyphs[tones[c.finding]]}</span> {c.finding}</td>
               <td><Link to={`/runs/${run.id}/results?cause=${c.cause}`}>{c.title}</Link></td>
               <td className="number">{number(c.addresses)}</td>
+              <td>{run.state === "finished" && c.askAgain && <AskAgain run={run} which={{ causes: [c.cause] }}>Ask again<span className="unseen">: {c.title}</span></AskAgain>}</td>
             </tr>
           ))}
         </tbody>
