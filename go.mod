@@ -3,6 +3,7 @@ module varnet
 go 1.26.0
 
 require (
+	blitiri.com.ar/go/spf v1.6.0
 	github.com/chromedp/cdproto v0.0.0-20260321001828-e3e3800016bc
 	github.com/chromedp/chromedp v0.15.1
 	github.com/danielgtaylor/huma/v2 v2.37.2

@@ -8,7 +8,7 @@ import (
 )
 
 // allowed are the modules beside the standard library that the core may use.
-var allowed = []string{"varnet/core", "golang.org/x/net", "golang.org/x/text", "golang.org/x/sys", "golang.org/x/sync", "github.com/miekg/dns"}
+var allowed = []string{"varnet/core", "golang.org/x/net", "golang.org/x/text", "golang.org/x/sys", "golang.org/x/sync", "github.com/miekg/dns", "blitiri.com.ar/go/spf"}
 
 // forbidden are the standard packages of interfaces the core must not know.
 var forbidden = []string{"net/http", "database/sql", "os/exec", "html/template"}

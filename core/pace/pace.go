@@ -12,7 +12,7 @@ import (
 
 // Pace is what is known about the manners of one operator.
 type Pace struct {
-	// Lanes is how many sessions may be open at once, 1 to Cap.
+	// Lanes is how many sessions may be open at once, 1 to the cap.
 	Lanes int `json:"lanes"`
 	// Calm counts parcels in a row without a complaint.
 	Calm int `json:"calm"`
@@ -22,11 +22,19 @@ type Pace struct {
 	RestUntil time.Time `json:"restUntil,omitzero"`
 }
 
-// Bounds.
+// Bounds are how far an operator's pace may go.
+type Bounds struct {
+	// Cap is the most lanes it gets, by each route.
+	Cap int
+	// Rest is how long it rests after each parcel, whatever it said.
+	Rest time.Duration
+}
+
+// DefaultCap is the most lanes an operator gets unless somebody says otherwise:
+// polite for hosts that allow 10 connections from one source, as many do.
+const DefaultCap = 4
+
 const (
-	// Cap is the most lanes an operator gets: polite for hosts that allow 10
-	// connections from one source, as many do.
-	Cap = 4
 	// firstRest is how long an operator rests after a first complaint.
 	firstRest = 20 * time.Second
 	longRest  = 15 * time.Minute
@@ -42,13 +50,41 @@ type Seen struct {
 	Sessions  int // sessions that came as far as a question
 	Throttled int // complaints that we ask too much or too fast
 	Failed    int // sessions that did not come about or broke
+	Asked     int // mailboxes asked about, and those not asked for a refusal of us
+	Blocked   int // of those, by how many we ourselves were refused
+	// Words is a refusal of us, as the host said it.
+	Words string
+	// NoWay counts connections that failed at the route and not at a host.
+	NoWay int
+	// NoWaySays is why.
+	NoWaySays string
 }
+
+// Add takes over what was met elsewhere at the operator.
+func (s *Seen) Add(o Seen) {
+	s.Sessions += o.Sessions
+	s.Throttled += o.Throttled
+	s.Failed += o.Failed
+	s.Asked += o.Asked
+	s.Blocked += o.Blocked
+	s.NoWay += o.NoWay
+	if o.Words != "" {
+		s.Words = o.Words
+	}
+	if o.NoWaySays != "" {
+		s.NoWaySays = o.NoWaySays
+	}
+}
+
+// Refused tells that the operator's hosts refuse us by this route, rather than
+// this or that mailbox.
+func (s Seen) Refused() bool { return s.Blocked > 0 && s.Blocked*2 > s.Asked }
 
 // After gives the pace after a parcel: one lane more after some calm, half the
 // lanes and a rest after a complaint (additive increase, multiplicative
 // decrease). Hosts that cannot be reached get no more lanes, but no rest
 // either: the rounds see to that.
-func (p Pace) After(s Seen, now time.Time) Pace {
+func (p Pace) After(s Seen, now time.Time, b Bounds) Pace {
 	switch {
 	case s.Throttled > 0:
 		rest := min(firstRest<<min(p.Complaints, 10), longRest)
@@ -60,10 +96,13 @@ func (p Pace) After(s Seen, now time.Time) Pace {
 		p.Calm = 0
 	default:
 		p.Complaints = 0
-		if p.Calm++; p.Calm >= calmParcels && p.Lanes < Cap {
+		if p.Calm++; p.Calm >= calmParcels && p.Lanes < b.Cap {
 			p.Lanes++
 			p.Calm = 0
 		}
+	}
+	if end := now.Add(b.Rest); b.Rest > 0 && p.RestUntil.Before(end) {
+		p.RestUntil = end
 	}
 	return p
 }

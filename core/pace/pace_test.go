@@ -7,34 +7,36 @@ import (
 
 var now = time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC)
 
+var usual = Bounds{Cap: DefaultCap}
+
 func TestCalmEarnsLanes(t *testing.T) {
 	p := Start()
 	for range 40 {
-		p = p.After(Seen{Sessions: 3}, now)
+		p = p.After(Seen{Sessions: 3}, now, usual)
 	}
-	if p.Lanes != Cap || p.Resting(now) {
+	if p.Lanes != DefaultCap || p.Resting(now) {
 		t.Errorf("after much calm: %+v", p)
 	}
 }
 
 func TestComplaintsHalveAndRest(t *testing.T) {
 	p := Pace{Lanes: 4}
-	p = p.After(Seen{Sessions: 1, Throttled: 2}, now)
+	p = p.After(Seen{Sessions: 1, Throttled: 2}, now, usual)
 	if p.Lanes != 2 || !p.Resting(now.Add(19*time.Second)) || p.Resting(now.Add(26*time.Second)) {
 		t.Errorf("after one complaint: %+v", p)
 	}
 	first := p.RestUntil.Sub(now)
-	p = p.After(Seen{Throttled: 1}, now)
+	p = p.After(Seen{Throttled: 1}, now, usual)
 	if p.Lanes != 1 || p.RestUntil.Sub(now) <= first {
 		t.Errorf("after two complaints: %+v", p)
 	}
 	for range 50 {
-		p = p.After(Seen{Throttled: 1}, now)
+		p = p.After(Seen{Throttled: 1}, now, usual)
 	}
 	if p.Lanes != 1 || p.RestUntil.Sub(now) > 20*time.Minute {
 		t.Errorf("after many complaints: %+v", p)
 	}
-	if p = p.After(Seen{Sessions: 1}, now); p.Complaints != 0 {
+	if p = p.After(Seen{Sessions: 1}, now, usual); p.Complaints != 0 {
 		t.Errorf("calm does not end the complaints: %+v", p)
 	}
 }
@@ -42,7 +44,7 @@ func TestComplaintsHalveAndRest(t *testing.T) {
 func TestFailuresEarnNothing(t *testing.T) {
 	p := Start()
 	for range 10 {
-		p = p.After(Seen{Failed: 1}, now)
+		p = p.After(Seen{Failed: 1}, now, usual)
 	}
 	if p.Lanes != 1 || p.Resting(now) {
 		t.Errorf("after failures: %+v", p)
@@ -68,6 +70,24 @@ func TestRoundsAreSaidAsTheyAreSet(t *testing.T) {
 	for want, r := range map[string]Rounds{"5m,15m,45m,2h": DefaultRounds(), "10s,1h30m": {10 * time.Second, 90 * time.Minute}, "20m": {20 * time.Minute}} {
 		if r.String() != want {
 			t.Errorf("got %s, want %s", r, want)
+		}
+	}
+}
+
+func TestBounds(t *testing.T) {
+	p := Start()
+	for range 40 {
+		p = p.After(Seen{Sessions: 3}, now, Bounds{Cap: 2, Rest: time.Minute})
+	}
+	if p.Lanes != 2 || !p.RestUntil.Equal(now.Add(time.Minute)) {
+		t.Errorf("with a cap of 2 and a rest of a minute: %+v", p)
+	}
+}
+
+func TestRefused(t *testing.T) {
+	for s, want := range map[Seen]bool{{Asked: 4}: false, {Asked: 4, Blocked: 2}: false, {Asked: 4, Blocked: 3}: true, {Asked: 1, Blocked: 1}: true} {
+		if s.Refused() != want {
+			t.Errorf("%+v: %v", s, !want)
 		}
 	}
 }

@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"time"
 
+	"varnet/core/route"
 	"varnet/core/smtp"
 )
 
@@ -30,6 +31,9 @@ func (v *visit) connect(ctx context.Context) (*smtp.Session, int, *smtp.Failure)
 				return s, len(v.out.Conversations) - 1, nil
 			}
 			v.count(f)
+			if f.Trouble == smtp.NoRoute {
+				return nil, len(v.out.Conversations) - 1, f
+			}
 			if worst == nil || telling(f) > telling(worst) {
 				worst, number = f, len(v.out.Conversations)-1
 			}
@@ -42,7 +46,7 @@ func (v *visit) connect(ctx context.Context) (*smtp.Session, int, *smtp.Failure)
 }
 
 func (v *visit) open(ctx context.Context, host, addr string) (*smtp.Session, *smtp.Failure) {
-	c := Conversation{Exchanger: host, Addr: addr, Identity: v.prober.Identity, At: time.Now()}
+	c := Conversation{Exchanger: host, Addr: addr, Identity: v.way.Identity, Route: v.way.Name, At: time.Now()}
 	s, f := v.dial(ctx, addr)
 	if s != nil {
 		c.Lines, c.Encrypted = s.Lines(), s.Encrypted()
@@ -57,15 +61,19 @@ func (v *visit) open(ctx context.Context, host, addr string) (*smtp.Session, *sm
 func (v *visit) dial(ctx context.Context, addr string) (*smtp.Session, *smtp.Failure) {
 	dialCtx, cancel := context.WithTimeout(ctx, v.limits.Waits[smtp.StepConnect])
 	defer cancel()
-	conn, err := v.prober.Dialer.DialContext(dialCtx, "tcp", addr)
+	conn, err := v.way.Dialer.DialContext(dialCtx, "tcp", addr)
 	if err != nil {
 		trouble := smtp.Unreachable
-		if ctx.Err() != nil {
+		var atRoute *route.Failure
+		switch {
+		case ctx.Err() != nil:
 			trouble = smtp.OutOfTime
+		case errors.As(err, &atRoute):
+			trouble, err = smtp.NoRoute, atRoute
 		}
 		return nil, &smtp.Failure{Step: smtp.StepConnect, Trouble: trouble, Err: err}
 	}
-	s, err := smtp.Open(ctx, conn, v.prober.Identity, v.limits)
+	s, err := smtp.Open(ctx, conn, v.way.Identity, v.limits)
 	var f *smtp.Failure
 	if errors.As(err, &f) {
 		return s, f

@@ -26,7 +26,8 @@ var troubles = map[smtp.Trouble]reply.Meaning{
 }
 
 // failureMeaning tells what a failed session means for the mailboxes it left
-// unanswered; ok is false when only our own time was up, which means nothing.
+// unanswered; ok is false when only our own time was up or our own route failed,
+// which means nothing.
 func failureMeaning(f *smtp.Failure) (m reply.Meaning, ok bool) {
 	if f.Trouble == smtp.Refused {
 		return reply.ReadSession(f.Reply), true
@@ -37,7 +38,7 @@ func failureMeaning(f *smtp.Failure) (m reply.Meaning, ok bool) {
 
 // byTelling orders troubles by how much they tell: a host that spoke tells more
 // than one that could not be reached.
-var byTelling = []smtp.Trouble{smtp.OutOfTime, smtp.Unreachable, smtp.Silent, smtp.Dropped, smtp.Garbled, smtp.OutOfStep, smtp.NoTLS, smtp.Refused}
+var byTelling = []smtp.Trouble{smtp.OutOfTime, smtp.NoRoute, smtp.Unreachable, smtp.Silent, smtp.Dropped, smtp.Garbled, smtp.OutOfStep, smtp.NoTLS, smtp.Refused}
 
 func telling(f *smtp.Failure) int { return slices.Index(byTelling, f.Trouble) }
 

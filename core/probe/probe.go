@@ -31,11 +31,20 @@ type Dialer interface {
 	DialContext(ctx context.Context, network, addr string) (net.Conn, error)
 }
 
-// Prober asks mail hosts. Its fields may be set before first use.
-type Prober struct {
+// Way is how a domain's hosts are asked: by which route, and as whom.
+type Way struct {
+	// Route is the caller's own number of the route, Name what it is called.
+	Route    int64
+	Name     string
 	Dialer   Dialer
 	Identity smtp.Identity
-	Limits   smtp.Limits
+}
+
+// Prober asks mail hosts. Its fields may be set before first use.
+type Prober struct {
+	// Way is how domains are asked that name no way of their own.
+	Way    Way
+	Limits smtp.Limits
 	// Port is the exchangers' port: 25, but for the practice internet.
 	Port int
 	// Width is how many operators of one parcel are visited side by side.
@@ -44,7 +53,7 @@ type Prober struct {
 
 // New makes a prober for port 25 with the default limits.
 func New(d Dialer, id smtp.Identity) *Prober {
-	return &Prober{Dialer: d, Identity: id, Limits: smtp.DefaultLimits(), Port: 25, Width: 32}
+	return &Prober{Way: Way{Dialer: d, Identity: id}, Limits: smtp.DefaultLimits(), Port: 25, Width: 32}
 }
 
 // Question is one address in question.
@@ -81,6 +90,8 @@ type Domain struct {
 	Name       string
 	Operator   string
 	Exchangers []resolve.Exchanger
+	// Way is how it is asked; nil for the prober's own.
+	Way *Way
 	// Traits are those its exchangers show; they are its addresses' too.
 	Traits finding.Traits
 	// Manner is what is known of the domain from before, nil for nothing.
@@ -111,7 +122,14 @@ type Outcome struct {
 	Unasked       []Result
 	Conversations []Conversation
 	Manners       map[string]Manner // by domain
-	Seen          map[string]pace.Seen
+	Seen          map[Source]pace.Seen
+}
+
+// Source is who was asked by which route: to an operator each route is another
+// client.
+type Source struct {
+	Operator string
+	Route    int64
 }
 
 // Conversation is the record of one session, without the questions about
@@ -120,9 +138,11 @@ type Conversation struct {
 	Exchanger string        `json:"exchanger"`
 	Addr      string        `json:"addr"`
 	Identity  smtp.Identity `json:"identity"`
-	At        time.Time     `json:"at"`
-	Encrypted bool          `json:"encrypted,omitempty"`
-	Lines     []smtp.Line   `json:"lines,omitempty"`
+	// Route is the name of the route, "" for the only one there is.
+	Route     string      `json:"route,omitempty"`
+	At        time.Time   `json:"at"`
+	Encrypted bool        `json:"encrypted,omitempty"`
+	Lines     []smtp.Line `json:"lines,omitempty"`
 	// Ended says why the session ended early; "" for a session that ended
 	// because we had asked all we wanted.
 	Ended string `json:"ended,omitempty"`
@@ -133,49 +153,55 @@ func (p *Prober) Probe(ctx context.Context, parcel Parcel) Outcome {
 	var (
 		mu   sync.Mutex
 		wg   sync.WaitGroup
-		out  = Outcome{Manners: map[string]Manner{}, Seen: map[string]pace.Seen{}}
+		out  = Outcome{Manners: map[string]Manner{}, Seen: map[Source]pace.Seen{}}
 		free = make(chan struct{}, max(1, p.Width))
 	)
-	for operator, domains := range byOperator(parcel.Domains) {
+	for source, domains := range p.bySource(parcel.Domains) {
 		free <- struct{}{}
 		wg.Go(func() {
 			defer func() { <-free }()
 			one := p.visitOperator(ctx, domains)
 			mu.Lock()
 			defer mu.Unlock()
-			out.merge(operator, one)
+			out.merge(source, one)
 		})
 	}
 	wg.Wait()
 	return out
 }
 
-func byOperator(domains []Domain) map[string][]Domain {
-	m := map[string][]Domain{}
+func (p *Prober) bySource(domains []Domain) map[Source][]Domain {
+	m := map[Source][]Domain{}
 	for _, d := range domains {
-		m[d.Operator] = append(m[d.Operator], d)
+		if d.Way == nil {
+			d.Way = &p.Way
+		}
+		s := Source{d.Operator, d.Way.Route}
+		m[s] = append(m[s], d)
 	}
 	return m
 }
 
-// visitOperator visits the operator's hosts one after the other: an operator
-// sees one connection of a lane at a time.
+// visitOperator visits the operator's hosts by one route, one after the other:
+// an operator sees one connection of a lane at a time.
 func (p *Prober) visitOperator(ctx context.Context, domains []Domain) visit {
 	var all visit
 	for _, group := range byExchangers(domains) {
-		v := visit{prober: p, domains: group, exchangers: group[0].Exchangers}
+		v := visit{prober: p, way: group[0].Way, domains: group, exchangers: group[0].Exchangers}
 		v.run(ctx)
 		all.absorb(v)
 	}
 	return all
 }
 
-// byExchangers groups domains with the same exchangers, in a stable order.
+// byExchangers groups domains with the same exchangers, asked as the same
+// identity, in a stable order.
 func byExchangers(domains []Domain) [][]Domain {
 	index := map[string]int{}
 	var groups [][]Domain
 	for _, d := range domains {
 		var key strings.Builder
+		key.WriteString(d.Way.Identity.Name + " " + d.Way.Identity.Sender + " ")
 		for _, x := range d.Exchangers {
 			key.WriteString(x.Host + " ")
 		}
@@ -191,7 +217,7 @@ func byExchangers(domains []Domain) [][]Domain {
 }
 
 // merge takes over what a visit brought; conversations are numbered anew.
-func (o *Outcome) merge(operator string, v visit) {
+func (o *Outcome) merge(s Source, v visit) {
 	shift := len(o.Conversations)
 	for _, list := range []*[]Result{&v.out.Results, &v.out.Postponed, &v.out.Unasked} {
 		renumber(*list, shift)
@@ -206,7 +232,9 @@ func (o *Outcome) merge(operator string, v visit) {
 		}
 		o.Manners[d] = m
 	}
-	o.Seen[operator] = v.seen
+	seen := o.Seen[s]
+	seen.Add(v.seen)
+	o.Seen[s] = seen
 }
 
 // renumber shifts the conversation numbers of the answers got in this parcel:

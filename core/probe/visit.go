@@ -4,6 +4,7 @@ import (
 	"context"
 	"time"
 
+	"varnet/core/finding"
 	"varnet/core/pace"
 	"varnet/core/reply"
 	"varnet/core/resolve"
@@ -14,6 +15,7 @@ import (
 // session, until every item is answered or given up.
 type visit struct {
 	prober     *Prober
+	way        *Way
 	domains    []Domain
 	exchangers []resolve.Exchanger
 	sites      []*site
@@ -173,9 +175,7 @@ func (v *visit) askSome(s *smtp.Session, items []*item, number int) (done int) {
 			break
 		}
 		items[i].take(a, number, v.out.Conversations[number].Exchanger)
-		if m := items[i].meaning; m.About == reply.Us && m.Effect == reply.Postponed {
-			v.seen.Throttled++
-		}
+		v.meet(items[i].meaning, a.Reply.String())
 		done++
 	}
 	v.answers += done
@@ -204,6 +204,7 @@ func blocked(done []*item) bool {
 func (v *visit) refuseRest(queue, asked []*item, number int) []*item {
 	last := asked[len(asked)-len(queue)-1]
 	for _, it := range queue {
+		v.meet(last.meaning, "")
 		it.state, it.meaning = failed, last.meaning
 		it.asked = Asked{Conversation: number, At: time.Now(), Why: "Not asked: the host had refused us at the mailboxes before. " + last.meaning.Why}
 	}
@@ -265,13 +266,14 @@ func (v *visit) dropUntaken(s *smtp.Session, queue []*item) []*item {
 func (v *visit) giveUp(queue []*item, f *smtp.Failure, number int) {
 	m, ok := failureMeaning(f)
 	if !ok {
-		if v.answers > 0 || time.Since(v.start) < v.limits.Waits[smtp.StepRcpt] {
+		if f.Trouble == smtp.NoRoute || v.answers > 0 || time.Since(v.start) < v.limits.Waits[smtp.StepRcpt] {
 			return
 		}
 		m = silence
 	}
 	for _, it := range queue {
 		it.state, it.meaning = failed, m
+		v.meet(m, f.Reply.String())
 		it.asked = Asked{Conversation: number, At: time.Now(), Why: m.Why}
 		if f.Trouble == smtp.Refused {
 			it.asked.Reply = clip(f.Reply.String())
@@ -279,7 +281,26 @@ func (v *visit) giveUp(queue []*item, f *smtp.Failure, number int) {
 	}
 }
 
+// meet counts what was met at one mailbox.
+func (v *visit) meet(m reply.Meaning, words string) {
+	v.seen.Asked++
+	switch {
+	case m.About != reply.Us:
+	case m.Effect == reply.Postponed:
+		v.seen.Throttled++
+	case m.Cause == finding.ExchangerBlocksUs:
+		v.seen.Blocked++
+		if words != "" {
+			v.seen.Words = clip(words)
+		}
+	}
+}
+
 func (v *visit) count(f *smtp.Failure) {
+	if f.Trouble == smtp.NoRoute {
+		v.seen.NoWay++
+		v.seen.NoWaySays = f.Err.Error()
+	}
 	if m, ok := failureMeaning(f); ok {
 		v.seen.Failed++
 		if m.About == reply.Us && m.Effect == reply.Postponed {
@@ -291,12 +312,10 @@ func (v *visit) count(f *smtp.Failure) {
 // absorb takes over another visit of the same operator.
 func (v *visit) absorb(w visit) {
 	if v.out.Manners == nil {
-		v.out.Manners, v.out.Seen = map[string]Manner{}, map[string]pace.Seen{}
+		v.out.Manners, v.out.Seen = map[string]Manner{}, map[Source]pace.Seen{}
 	}
-	v.out.merge("", w)
-	v.seen.Sessions += w.seen.Sessions
-	v.seen.Failed += w.seen.Failed
-	v.seen.Throttled += w.seen.Throttled
+	v.out.merge(Source{}, w)
+	v.seen.Add(w.seen)
 }
 
 func clip(s string) string {

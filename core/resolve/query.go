@@ -7,7 +7,6 @@ import (
 	"net"
 	"net/netip"
 	"strings"
-	"sync/atomic"
 	"time"
 
 	"github.com/miekg/dns"
@@ -32,22 +31,22 @@ type MX struct {
 
 // Answer is the outcome of one lookup.
 type Answer struct {
-	Name    string       `json:"name"`
-	Type    string       `json:"type"`
-	Status  Status       `json:"status"`
-	MX      []MX         `json:"mx,omitempty"`
-	Addrs   []netip.Addr `json:"addrs,omitempty"`
-	Server  string       `json:"server,omitempty"`
-	Problem string       `json:"problem,omitempty"`
-	TookMS  float64      `json:"tookMs"`
-	At      time.Time    `json:"at"`
-	Expires time.Time    `json:"expires"`
+	Name   string       `json:"name"`
+	Type   string       `json:"type"`
+	Status Status       `json:"status"`
+	MX     []MX         `json:"mx,omitempty"`
+	Addrs  []netip.Addr `json:"addrs,omitempty"`
+	// Texts are the texts of TXT records and the names of PTR records.
+	Texts   []string  `json:"texts,omitempty"`
+	Server  string    `json:"server,omitempty"`
+	Problem string    `json:"problem,omitempty"`
+	TookMS  float64   `json:"tookMs"`
+	At      time.Time `json:"at"`
+	Expires time.Time `json:"expires"`
 }
 
 // Resolver asks recursive resolvers. Make one with New and share it.
 type Resolver struct {
-	// Servers are asked in turn, as host:port.
-	Servers []string
 	// AllowPrivate lets exchangers with loopback and private addresses
 	// through. The practice internet needs it; nothing else does.
 	AllowPrivate bool
@@ -57,7 +56,7 @@ type Resolver struct {
 	Patience time.Duration
 
 	now   func() time.Time
-	next  atomic.Uint32
+	pool  pool
 	cache cache
 }
 
@@ -71,11 +70,12 @@ func New(servers []string, allowPrivate bool) (*Resolver, error) {
 			return nil, fmt.Errorf("the DNS resolver %q is not of the form host:port: %w", s, err)
 		}
 	}
-	return &Resolver{
-		Servers: servers, AllowPrivate: allowPrivate,
-		Timeout: 3 * time.Second, Patience: 12 * time.Second,
+	r := &Resolver{
+		AllowPrivate: allowPrivate, Timeout: 3 * time.Second, Patience: 12 * time.Second,
 		now: time.Now, cache: cache{entries: map[key]*entry{}},
-	}, nil
+	}
+	r.Use(servers)
+	return r, nil
 }
 
 // System gives the resolvers that this machine is set up with.
@@ -138,12 +138,16 @@ func (r *Resolver) ask(ctx context.Context, name string, qtype uint16) (*dns.Msg
 	m := new(dns.Msg)
 	m.SetQuestion(dns.Fqdn(name), qtype)
 	m.SetEdns0(edns0Payload, false)
-	first := int(r.next.Add(1))
+	servers := r.pool.order(r.now())
 	var server string
 	var last error
 	for i := range tries {
-		server = r.Servers[(first+i)%len(r.Servers)]
+		server = servers[i%len(servers)]
+		start := r.now()
 		reply, err := r.exchange(ctx, m, server)
+		if err == nil || !over(ctx) { // what our own end cut short says nothing of the server
+			r.pool.learn(server, err == nil, start, r.now())
+		}
 		switch {
 		case err != nil:
 			last = fmt.Errorf("no answer from %s", server)
@@ -195,7 +199,7 @@ func read(m *dns.Msg, name string, qtype uint16) (a Answer, alias string) {
 		}
 	}
 	switch {
-	case len(a.MX)+len(a.Addrs) > 0:
+	case len(a.MX)+len(a.Addrs)+len(a.Texts) > 0:
 		a.Status = StatusFound
 	case m.Rcode == dns.RcodeNameError:
 		a.Status = StatusAbsent
@@ -212,6 +216,10 @@ func (a *Answer) add(rr dns.RR) {
 	case *dns.MX:
 		host := strings.TrimSuffix(strings.ToLower(rr.Mx), ".")
 		a.MX = append(a.MX, MX{Host: host, Preference: rr.Preference})
+	case *dns.TXT:
+		a.Texts = append(a.Texts, strings.Join(rr.Txt, "")) // RFC 7208 section 3.3
+	case *dns.PTR:
+		a.Texts = append(a.Texts, strings.TrimSuffix(strings.ToLower(rr.Ptr), "."))
 	case *dns.A:
 		if ip, ok := netip.AddrFromSlice(rr.A.To4()); ok {
 			a.Addrs = append(a.Addrs, ip)
@@ -245,7 +253,7 @@ func lifetime(m *dns.Msg, s Status) time.Duration {
 func (r *Resolver) Alive(ctx context.Context) bool {
 	m := new(dns.Msg)
 	m.SetQuestion(".", dns.TypeNS)
-	for _, s := range r.Servers {
+	for _, s := range r.Servers() {
 		if _, err := r.exchange(ctx, m, s); err == nil {
 			return true
 		}

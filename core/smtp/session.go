@@ -104,6 +104,7 @@ type Trouble string
 // The troubles.
 const (
 	Unreachable Trouble = "unreachable" // no connection
+	NoRoute     Trouble = "no-route"    // the way to the host failed, not the host
 	Silent      Trouble = "silent"      // no reply in time
 	Dropped     Trouble = "dropped"     // the host closed the connection
 	Garbled     Trouble = "garbled"     // not a reply

@@ -190,7 +190,7 @@ func (e *Engine) lookUp(ctx context.Context, names []string) (map[string]resolve
 		}
 	}
 	if failed*2 > len(names) && !e.Resolver.Alive(ctx) {
-		e.Log.Warn("no DNS resolver answers; planning waits", "resolvers", e.Resolver.Servers)
+		e.Log.Warn("no DNS resolver answers; planning waits", "resolvers", e.Resolver.Servers())
 		return nil, errors.New("no DNS resolver answers")
 	}
 	return facts, nil

@@ -1,0 +1,118 @@
+package resolve
+
+import (
+	"cmp"
+	"slices"
+	"sync"
+	"time"
+)
+
+// Health is how a resolver has done since it was taken into use.
+type Health struct {
+	Server string `json:"server"`
+	Asked  int64  `json:"asked" doc:"Questions put to it."`
+	Failed int64  `json:"failed" doc:"Questions it did not answer."`
+	// MeanMS is the mean time of an answer, in milliseconds.
+	MeanMS float64 `json:"meanMs" doc:"Mean time of an answer, in milliseconds."`
+	// RestUntil is until when it is left alone, for it did not answer.
+	RestUntil time.Time `json:"restUntil,omitzero"`
+
+	inRow int
+	total time.Duration
+}
+
+// restsAfter is after how many questions in a row without an answer a resolver
+// is left alone for rest; while all are, all are asked.
+const (
+	restsAfter = 3
+	rest       = 20 * time.Second
+)
+
+// pool is the resolvers with their health.
+type pool struct {
+	mu      sync.Mutex
+	servers []*Health
+	turn    int
+}
+
+// Use replaces the resolvers; what is known of those that stay is kept.
+func (r *Resolver) Use(servers []string) {
+	p := &r.pool
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	var next []*Health
+	for _, s := range servers {
+		i := slices.IndexFunc(p.servers, func(h *Health) bool { return h.Server == s })
+		if i < 0 {
+			next = append(next, &Health{Server: s})
+		} else {
+			next = append(next, p.servers[i])
+		}
+	}
+	p.servers = next
+}
+
+// Servers lists the resolvers, as host:port.
+func (r *Resolver) Servers() (out []string) {
+	for _, h := range r.Health() {
+		out = append(out, h.Server)
+	}
+	return out
+}
+
+// Health tells how each resolver does.
+func (r *Resolver) Health() (out []Health) {
+	p := &r.pool
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	for _, h := range p.servers {
+		one := *h
+		if answered := h.Asked - h.Failed; answered > 0 {
+			one.MeanMS = float64(h.total.Microseconds()) / 1000 / float64(answered)
+		}
+		out = append(out, one)
+	}
+	return out
+}
+
+// order gives the resolvers in the order in which they are asked: in turn,
+// those at rest last.
+func (p *pool) order(now time.Time) []string {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.turn++
+	n := len(p.servers)
+	ranked := make([]*Health, n)
+	for i := range n {
+		ranked[i] = p.servers[(p.turn+i)%n]
+	}
+	slices.SortStableFunc(ranked, func(a, b *Health) int {
+		return cmp.Compare(boolInt(now.Before(a.RestUntil)), boolInt(now.Before(b.RestUntil)))
+	})
+	out := make([]string, n)
+	for i, h := range ranked {
+		out[i] = h.Server
+	}
+	return out
+}
+
+// learn takes in whether the server answered.
+func (p *pool) learn(server string, answered bool, start, now time.Time) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	for _, h := range p.servers {
+		if h.Server != server {
+			continue
+		}
+		h.Asked++
+		if answered {
+			h.inRow, h.RestUntil = 0, time.Time{}
+			h.total += now.Sub(start)
+			return
+		}
+		h.Failed++
+		if h.inRow++; h.inRow >= restsAfter {
+			h.RestUntil = now.Add(rest)
+		}
+	}
+}

@@ -1,0 +1,166 @@
+// Package rule holds the operator's own rules about whom to ask and how. The
+// first rule that fits an address counts.
+package rule
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+)
+
+// Of is what a rule looks at.
+type Of string
+
+// What a rule can look at.
+const (
+	OfDomain   Of = "domain"
+	OfOperator Of = "operator"
+	OfAddress  Of = "address"
+)
+
+// Rule says how the addresses it fits are asked. What it leaves empty stays as
+// it is for all.
+type Rule struct {
+	Of Of `json:"of" enum:"domain,operator,address" doc:"What the pattern is held against."`
+	// Pattern is a name; "*" stands for any text.
+	Pattern string `json:"pattern" minLength:"1" maxLength:"254" doc:"A name; * stands for any text."`
+	// Depth is how far these addresses go at the most: "" for as far as the
+	// run, "domain" or "syntax", "never" for no asking at all.
+	Depth string `json:"depth,omitempty" enum:"never,domain,syntax" doc:"never: not asked, though form and domain are still checked."`
+	// Lanes is the most sessions at a time; 0 for the usual.
+	Lanes int `json:"lanes,omitempty" minimum:"0" maximum:"20" doc:"The most sessions at a time; 0 for the usual."`
+	// Rest is how long the operator rests after each parcel, in seconds.
+	Rest int `json:"rest,omitempty" minimum:"0" maximum:"3600" doc:"Seconds of rest after each parcel of up to 150 addresses."`
+	// Route and Identity name which to use; "" for the usual.
+	Route    string `json:"route,omitempty" doc:"The name of the route to use."`
+	Identity string `json:"identity,omitempty" doc:"The name of the identity to use."`
+	// Hours are when they may be asked, such as 22:00-06:00, in the zone.
+	Hours string `json:"hours,omitempty" doc:"When they may be asked, such as 22:00-06:00."`
+	Zone  string `json:"zone,omitempty" doc:"The time zone of the hours, such as Europe/Berlin; UTC unless given."`
+	Note  string `json:"note,omitempty" maxLength:"500" doc:"Why the rule is there."`
+}
+
+// Never is the depth of addresses that are not asked about.
+const Never = "never"
+
+// Subject is what rules are held against.
+type Subject struct {
+	Address, Domain string
+	// Operator is "" while the domain has not been looked up.
+	Operator string
+}
+
+// First gives the place of the first rule that fits, -1 for none.
+func First(rules []Rule, s Subject) int {
+	for i := range rules {
+		if rules[i].Fits(s) {
+			return i
+		}
+	}
+	return -1
+}
+
+// Fits tells whether the rule counts for the subject.
+func (r *Rule) Fits(s Subject) bool {
+	text := map[Of]string{OfDomain: s.Domain, OfOperator: s.Operator, OfAddress: s.Address}[r.Of]
+	return text != "" && like(strings.ToLower(text), strings.ToLower(r.Pattern))
+}
+
+// like holds a text against a pattern in which * stands for any text. It takes
+// time in proportion to the lengths, whatever the pattern.
+func like(text, pattern string) bool {
+	parts := strings.Split(pattern, "*")
+	if len(parts) == 1 {
+		return text == pattern
+	}
+	text, ok := strings.CutPrefix(text, parts[0])
+	if !ok {
+		return false
+	}
+	for _, p := range parts[1 : len(parts)-1] {
+		i := strings.Index(text, p)
+		if i < 0 {
+			return false
+		}
+		text = text[i+len(p):]
+	}
+	return strings.HasSuffix(text, parts[len(parts)-1])
+}
+
+// Check tells what is wrong with the rule, in a sentence.
+func (r *Rule) Check() error {
+	switch {
+	case r.Of != OfDomain && r.Of != OfOperator && r.Of != OfAddress:
+		return fmt.Errorf("%q is nothing a rule can look at; say domain, operator or address", r.Of)
+	case strings.TrimSpace(r.Pattern) == "":
+		return errors.New("the rule has no pattern; name a domain, an operator or an address, with * for any text")
+	case strings.Count(r.Pattern, "*") > 8:
+		return fmt.Errorf("the pattern %q has more than 8 stars", r.Pattern)
+	case r.Depth == "" && r.Lanes == 0 && r.Rest == 0 && r.Route == "" && r.Identity == "" && r.Hours == "":
+		return errors.New("the rule changes nothing; give a depth, lanes, a rest, a route, an identity or hours")
+	case r.Lanes < 0 || r.Lanes > 20 || r.Rest < 0 || r.Rest > 3600:
+		return errors.New("lanes are 1 to 20, a rest is 1 to 3,600 seconds")
+	case r.Depth != "" && r.Depth != Never && r.Depth != "domain" && r.Depth != "syntax":
+		return fmt.Errorf("%q is no depth of a rule; say never, domain or syntax", r.Depth)
+	}
+	_, err := r.Opens(time.Now())
+	return err
+}
+
+// Opens tells when the rule's addresses may be asked: now, which is zero, or
+// when its hours begin.
+func (r *Rule) Opens(now time.Time) (time.Time, error) {
+	if r.Hours == "" {
+		return time.Time{}, nil
+	}
+	zone, err := time.LoadLocation(r.Zone)
+	if err != nil {
+		return time.Time{}, fmt.Errorf("the zone %q is not known; name one such as Europe/Berlin", r.Zone)
+	}
+	from, to, ok := strings.Cut(strings.ReplaceAll(r.Hours, " ", ""), "-")
+	begin, err1 := time.Parse("15:04", from)
+	end, err2 := time.Parse("15:04", to)
+	if !ok || err1 != nil || err2 != nil || begin.Equal(end) {
+		return time.Time{}, fmt.Errorf("the hours %q are not of the form 22:00-06:00", r.Hours)
+	}
+	here := now.In(zone)
+	at := func(t time.Time) time.Time {
+		return time.Date(here.Year(), here.Month(), here.Day(), t.Hour(), t.Minute(), 0, 0, zone)
+	}
+	opens, closes := at(begin), at(end)
+	open := !here.Before(opens) && here.Before(closes)
+	if closes.Before(opens) { // over midnight
+		open = !here.Before(opens) || here.Before(closes)
+	}
+	switch {
+	case open:
+		return time.Time{}, nil
+	case here.Before(opens):
+		return opens, nil
+	}
+	return opens.AddDate(0, 0, 1), nil
+}
+
+// String says the rule in a sentence.
+func (r *Rule) String() string {
+	whom := map[Of]string{OfDomain: "Addresses at ", OfOperator: "Addresses whose mail hosts are run by ", OfAddress: "Addresses like "}[r.Of] + r.Pattern
+	var how []string
+	say := func(is bool, format string, args ...any) {
+		if is {
+			how = append(how, fmt.Sprintf(format, args...))
+		}
+	}
+	say(r.Depth == Never, "are never asked about")
+	say(r.Depth != "" && r.Depth != Never, "are checked down to the %s and no further", r.Depth)
+	say(r.Lanes > 0, "are asked on at most %d at a time", r.Lanes)
+	say(r.Rest > 0, "get %d seconds of rest after each parcel", r.Rest)
+	say(r.Route != "", "are asked by the route %s", r.Route)
+	say(r.Identity != "", "are asked as %s", r.Identity)
+	zone := r.Zone
+	if zone == "" {
+		zone = "UTC"
+	}
+	say(r.Hours != "", "are asked from %s (%s) only", strings.Replace(r.Hours, "-", " to ", 1), zone)
+	return whom + " " + strings.Join(how, ", ") + "."
+}

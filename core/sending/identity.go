@@ -1,0 +1,130 @@
+package sending
+
+import (
+	"context"
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+
+	"blitiri.com.ar/go/spf"
+
+	"varnet/core/resolve"
+	"varnet/core/smtp"
+)
+
+// TestIdentity holds an identity against the name service and the public
+// addresses of the routes it is used on.
+func (t *Tester) TestIdentity(ctx context.Context, id smtp.Identity, publics []netip.Addr) (o Outcome) {
+	addrs, failed := t.Resolver.Addresses(ctx, id.Name)
+	switch {
+	case failed:
+		o.add(Reservation, "Test the resolvers, then this again.", "The name %s could not be looked up now.", id.Name)
+	case len(addrs) == 0:
+		o.add(Reservation, t.suggest(ctx, publics, "Give "+id.Name+" an address record, or say a name that has one."),
+			"The name %s does not resolve; hosts that look it up refuse us.", id.Name)
+	default:
+		o.add(Good, "", "The name %s resolves to %s.", id.Name, joined(addrs))
+	}
+	for _, ip := range publics {
+		t.reverse(ctx, &o, id.Name, ip)
+	}
+	t.testSender(ctx, &o, id)
+	for _, ip := range publics {
+		t.testSPF(ctx, &o, id, ip)
+	}
+	if len(publics) == 0 {
+		o.add(Reservation, "Say it on the route, as in direct://ADDRESS?public=ADDRESS.",
+			"No mail host said which address of ours it sees, so reverse name and SPF were not looked at.")
+	}
+	return o
+}
+
+// suggest says what to do, with the confirmed reverse name where there is one.
+func (t *Tester) suggest(ctx context.Context, publics []netip.Addr, otherwise string) string {
+	for _, ip := range publics {
+		if name := t.confirmed(ctx, ip); name != "" {
+			return fmt.Sprintf("Say %s instead, the reverse name of %s.", name, ip)
+		}
+	}
+	return otherwise
+}
+
+// confirmed gives the reverse name of an address that leads back to it.
+func (t *Tester) confirmed(ctx context.Context, ip netip.Addr) string {
+	for _, name := range t.Resolver.Names(ctx, ip).Texts {
+		if back, _ := t.Resolver.Addresses(ctx, name); slices.Contains(back, ip) {
+			return name
+		}
+	}
+	return ""
+}
+
+func (t *Tester) reverse(ctx context.Context, o *Outcome, name string, ip netip.Addr) {
+	names := t.Resolver.Names(ctx, ip)
+	confirmed := t.confirmed(ctx, ip)
+	switch {
+	case names.Status == resolve.StatusFailed:
+		o.add(Reservation, "Test the resolvers, then this again.", "The reverse name of %s could not be looked up now.", ip)
+	case len(names.Texts) == 0:
+		o.add(Reservation, fmt.Sprintf("Have whoever gives out the address set its reverse name to %s.", name),
+			"%s has no reverse name; many hosts refuse such clients.", ip)
+	case confirmed == "":
+		o.add(Reservation, fmt.Sprintf("Give %s an address record with %s.", names.Texts[0], ip),
+			"The reverse name of %s is %s, and that name does not lead back to it.", ip, names.Texts[0])
+	case !slices.Contains(names.Texts, name):
+		o.add(Reservation, fmt.Sprintf("Say %s instead.", confirmed), "The reverse name of %s is %s and not %s.", ip, confirmed, name)
+	default:
+		o.add(Good, "", "The reverse name of %s is %s, and leads back to it.", ip, name)
+	}
+}
+
+// testSender looks whether what bounces to the sender can arrive.
+func (t *Tester) testSender(ctx context.Context, o *Outcome, id smtp.Identity) {
+	_, domain, ok := strings.Cut(id.Sender, "@")
+	if !ok {
+		o.add(Good, "", "It asks with the empty sender; some hosts refuse that where no message follows.")
+		return
+	}
+	switch d := t.Resolver.Lookup(ctx, domain); d.Outcome {
+	case resolve.ByMX, resolve.Implicit:
+		o.add(Good, "", "The sender's domain %s takes mail, at %s.", domain, d.Exchangers[0].Host)
+	case resolve.Failed:
+		o.add(Reservation, "Test the resolvers, then this again.", "The sender's domain %s could not be looked up now.", domain)
+	default:
+		o.add(Reservation, "Ask with a sender whose domain takes mail.", "The sender's domain %s takes no mail; hosts that look it up refuse us.", domain)
+	}
+}
+
+// testSPF evaluates the sender's SPF record (RFC 7208) for an address of ours;
+// with the empty sender it is that of the EHLO name (section 2.4).
+func (t *Tester) testSPF(ctx context.Context, o *Outcome, id smtp.Identity, ip netip.Addr) {
+	_, domain, ok := strings.Cut(id.Sender, "@")
+	if !ok {
+		domain = id.Name
+	}
+	result, err := spf.CheckHostWithSender(ip.AsSlice(), id.Name, id.Sender, spf.WithContext(ctx), spf.WithResolver(resolve.ForSPF{Resolver: t.Resolver}))
+	allow := fmt.Sprintf("Let the SPF record of %s allow %s, or ask with another sender.", domain, ip)
+	switch result {
+	case spf.Pass:
+		o.add(Good, "", "The SPF record of %s allows %s.", domain, ip)
+	case spf.Fail, spf.SoftFail:
+		o.add(Reservation, allow, "The SPF record of %s does not allow %s (%s); hosts that look at it refuse us.", domain, ip, result)
+	case spf.None:
+		o.add(Reservation, fmt.Sprintf("Publish one as a TXT record of %s, such as v=spf1 ip4:%s -all.", domain, ip), "%s has no SPF record.", domain)
+	case spf.TempError:
+		o.add(Reservation, "Test the resolvers, then this again.", "The SPF record of %s could not be looked up now.", domain)
+	case spf.PermError:
+		o.add(Reservation, "Mend the record.", "The SPF record of %s is broken: %v.", domain, err)
+	default:
+		o.add(Reservation, allow, "The SPF record of %s says nothing of %s (%s).", domain, ip, result)
+	}
+}
+
+func joined(addrs []netip.Addr) string {
+	var out []string
+	for _, a := range addrs {
+		out = append(out, a.String())
+	}
+	return strings.Join(out, ", ")
+}
