@@ -38,6 +38,9 @@ func clean(ctx context.Context, c *cli, args []string) error {
 		return fmt.Errorf("%s: %w", rest[0], err)
 	}
 	fmt.Fprintln(c.out, printable(l.Sentence))
+	if err := c.warn(ctx, connect()); err != nil {
+		return err
+	}
 	r, err := connect().StartRun(ctx, l.ID, contract.NewRun{Depth: "mailbox", Policy: "careful"})
 	if err != nil {
 		return err

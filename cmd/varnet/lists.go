@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"strconv"
-	"strings"
 	"text/tabwriter"
 
 	"varnet/core/finding"
@@ -126,7 +125,7 @@ func (c *cli) follow(ctx context.Context, api *client.Client, id int64) error {
 
 // split reads codes with commas between.
 func split[T ~string](list string) (out []T) {
-	for _, w := range strings.FieldsFunc(list, func(r rune) bool { return r == ',' || r == ' ' }) {
+	for _, w := range fields(list) {
 		out = append(out, T(w))
 	}
 	return out

@@ -34,6 +34,9 @@ func practiceCommand(ctx context.Context, c *cli, args []string) error {
 		return err
 	}
 	defer i.Close()
+	if err := i.StartStandIns(); err != nil {
+		return err
+	}
 	fmt.Fprintf(c.out, "The practice internet %q runs: name server at %s, %d mail hosts on port %d.\n"+
 		"A service for it: varnet serve -resolvers %s -smtp-port %d -allow-private yes\n",
 		w.Name, i.DNS, len(i.Hosts()), i.Port, i.DNS, i.Port)

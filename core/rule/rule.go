@@ -101,6 +101,8 @@ func (r *Rule) Check() error {
 		return errors.New("the rule changes nothing; give a depth, lanes, a rest, a route, an identity or hours")
 	case r.Lanes < 0 || r.Lanes > 20 || r.Rest < 0 || r.Rest > 3600:
 		return errors.New("lanes are 1 to 20, a rest is 1 to 3,600 seconds")
+	case r.Of != OfOperator && r.Lanes+r.Rest > 0:
+		return errors.New("lanes and rests are an operator's; give them in a rule that looks at the operator")
 	case r.Depth != "" && r.Depth != Never && r.Depth != "domain" && r.Depth != "syntax":
 		return fmt.Errorf("%q is no depth of a rule; say never, domain or syntax", r.Depth)
 	}

@@ -9,7 +9,7 @@ import (
 func TestFirst(t *testing.T) {
 	rules := []Rule{
 		{Of: OfAddress, Pattern: "*.moss@fernhollow.example", Depth: Never},
-		{Of: OfDomain, Pattern: "*.example", Lanes: 1},
+		{Of: OfDomain, Pattern: "*.example", Depth: "domain"},
 		{Of: OfOperator, Pattern: "Provider.test", Depth: "domain"},
 	}
 	for _, c := range []struct {
@@ -62,13 +62,14 @@ func TestOpens(t *testing.T) {
 
 func TestCheckNamesTheRemedy(t *testing.T) {
 	for want, r := range map[string]Rule{
-		"say domain, operator or address": {Of: "host", Pattern: "x", Lanes: 1},
-		"has no pattern":                  {Of: OfDomain, Pattern: " ", Lanes: 1},
-		"changes nothing":                 {Of: OfDomain, Pattern: "x"},
-		"of the form 22:00-06:00":         {Of: OfDomain, Pattern: "x", Hours: "at night"},
-		"the zone \"Mars\" is not known":  {Of: OfDomain, Pattern: "x", Hours: "22:00-06:00", Zone: "Mars"},
-		"say never, domain or syntax":     {Of: OfDomain, Pattern: "x", Depth: "deep"},
-		"more than 8 stars":               {Of: OfDomain, Pattern: strings.Repeat("*a", 9), Lanes: 1},
+		"say domain, operator or address":   {Of: "host", Pattern: "x", Lanes: 1},
+		"has no pattern":                    {Of: OfDomain, Pattern: " ", Depth: Never},
+		"changes nothing":                   {Of: OfDomain, Pattern: "x"},
+		"of the form 22:00-06:00":           {Of: OfDomain, Pattern: "x", Hours: "at night"},
+		"the zone \"Mars\" is not known":    {Of: OfDomain, Pattern: "x", Hours: "22:00-06:00", Zone: "Mars"},
+		"say never, domain or syntax":       {Of: OfDomain, Pattern: "x", Depth: "deep"},
+		"more than 8 stars":                 {Of: OfDomain, Pattern: strings.Repeat("*a", 9), Depth: Never},
+		"lanes and rests are an operator's": {Of: OfDomain, Pattern: "x", Lanes: 1},
 	} {
 		if err := r.Check(); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%+v: %v, want %q", r, err, want)

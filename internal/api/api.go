@@ -85,6 +85,7 @@ func (a *API) register(h huma.API) {
 	a.registerTakeOut(h)
 	a.registerChecks(h)
 	a.registerCatalogue(h)
+	a.registerSending(h)
 }
 
 // operation describes an operation in one line.

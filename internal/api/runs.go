@@ -144,7 +144,7 @@ func (a *API) runEvents(ctx context.Context, in *ByID, send sse.Sender) {
 		if err != nil {
 			return
 		}
-		state := fmt.Sprint(out.Body.State, out.Body.Done, out.Body.Postponed, out.Body.Again, out.Body.PerMinute)
+		state := fmt.Sprint(out.Body.State, out.Body.Done, out.Body.Postponed, out.Body.Again, out.Body.PerMinute, out.Body.Notices)
 		if state != last || beat%50 == 0 { // at least every 15 s, so that a dead line is noticed
 			if send.Data(out.Body) != nil {
 				return
@@ -198,7 +198,11 @@ func (a *API) runBody(ctx context.Context, r store.Run, l store.List) (contract.
 	}
 	b.ExpectedEnd = expectedEnd(b, time.Now())
 	b.Sentence = runSentence(b)
-	b.Notices = notices(b)
+	happened, err := a.store.Notices(ctx, r.ID)
+	if err != nil {
+		return contract.Run{}, err
+	}
+	b.Notices = append(happenings(happened), notices(b)...)
 	return b, nil
 }
 
@@ -276,35 +280,6 @@ func runSentence(b contract.Run) string {
 		done += fmt.Sprintf("; %s were put off by their hosts and will be asked again", policy.Number(b.Postponed))
 	}
 	return done + "."
-}
-
-// noticeable is from which share of the concluded addresses on, in percent, a
-// fault of the sending side is told, and from how many addresses.
-const (
-	noticeable  = 5
-	noticedFrom = 20
-)
-
-// notices tell what must not be taken for a fault of the addresses.
-func notices(b contract.Run) []string {
-	out := []string{}
-	for _, c := range b.Causes {
-		if c.Addresses < noticedFrom || c.Addresses*100 < b.Done*noticeable {
-			continue
-		}
-		n, of := policy.Number(c.Addresses), policy.Number(b.Done)
-		switch c.Cause {
-		case finding.ExchangerBlocksUs:
-			out = append(out, fmt.Sprintf("%s of the %s addresses concluded so far got no answer because their hosts refuse us: our address, name or sender. "+
-				"This says nothing about the addresses. Look at the sending side, then ask again.", n, of))
-		case finding.ExchangerUnreachable:
-			out = append(out, fmt.Sprintf("No connection came about for %s of the %s addresses concluded so far. "+
-				"Test whether port 25 is open from here before you believe it.", n, of))
-		case finding.DomainUnresolved:
-			out = append(out, fmt.Sprintf("The name service failed for %s of the %s addresses concluded so far. Test the resolvers.", n, of))
-		}
-	}
-	return out
 }
 
 // verdictsWhere gives the numbers of the verdicts that fit, never nil.

@@ -23,6 +23,8 @@ import (
 	"time"
 
 	"varnet/core/policy"
+	"varnet/core/rule"
+	"varnet/core/sending"
 	"varnet/internal/contract"
 )
 
@@ -135,11 +137,71 @@ func (c *Client) AddToCatalogue(ctx context.Context, entries []contract.Catalogu
 
 // DeleteFromCatalogue takes an entry back.
 func (c *Client) DeleteFromCatalogue(ctx context.Context, kind, name string) error {
-	resp, err := c.do(ctx, http.MethodDelete, "/catalogue/"+url.PathEscape(kind)+"/"+url.PathEscape(name), nil)
+	return c.remove(ctx, "/catalogue/"+url.PathEscape(kind)+"/"+url.PathEscape(name))
+}
+
+// remove deletes what is at a path.
+func (c *Client) remove(ctx context.Context, path string) error {
+	resp, err := c.do(ctx, http.MethodDelete, path, nil)
 	if err == nil {
 		_ = resp.Body.Close()
 	}
 	return err
+}
+
+// Standing tells whether the sending side is ready.
+func (c *Client) Standing(ctx context.Context) (s sending.Standing, err error) {
+	return s, c.call(ctx, http.MethodGet, "/sending/standing", nil, &s)
+}
+
+// Sending gives the sending side as it stands.
+func (c *Client) Sending(ctx context.Context) (s contract.Sending, err error) {
+	return s, c.call(ctx, http.MethodGet, "/sending", nil, &s)
+}
+
+// TestSending tests the whole sending side.
+func (c *Client) TestSending(ctx context.Context) (s contract.Sending, err error) {
+	return s, c.call(ctx, http.MethodPost, "/sending/test", nil, &s)
+}
+
+// AddParts adds parts of the sending side, one a line, and tests the whole.
+func (c *Client) AddParts(ctx context.Context, kind sending.Kind, lines string) (s contract.Sending, err error) {
+	return s, c.call(ctx, http.MethodPost, "/sending/parts", contract.NewParts{Kind: kind, Lines: lines}, &s)
+}
+
+// RemovePart removes a part of the sending side.
+func (c *Client) RemovePart(ctx context.Context, id int64) error {
+	return c.remove(ctx, fmt.Sprintf("/sending/parts/%d", id))
+}
+
+// RemoveFailed removes the parts of a kind that failed their last test.
+func (c *Client) RemoveFailed(ctx context.Context, kind sending.Kind) (r contract.Removed, err error) {
+	return r, c.call(ctx, http.MethodPost, "/sending/parts/remove-failed?kind="+url.QueryEscape(string(kind)), nil, &r)
+}
+
+// SetSending changes what holds for the whole sending side.
+func (c *Client) SetSending(ctx context.Context, n contract.SendingSettings) (s contract.Sending, err error) {
+	return s, c.call(ctx, http.MethodPut, "/sending/settings", n, &s)
+}
+
+// SetRules replaces the rules.
+func (c *Client) SetRules(ctx context.Context, rules []rule.Rule) (s contract.Sending, err error) {
+	return s, c.call(ctx, http.MethodPut, "/sending/rules", contract.Rules{Rules: rules}, &s)
+}
+
+// TryRules tells which rule fits an address.
+func (c *Client) TryRules(ctx context.Context, address string) (t contract.Tried, err error) {
+	return t, c.call(ctx, http.MethodGet, "/sending/rules/try?address="+url.QueryEscape(address), nil, &t)
+}
+
+// Operators tells what was learnt about operators with a text in their name.
+func (c *Client) Operators(ctx context.Context, search string) (o []contract.OperatorPace, err error) {
+	return o, c.call(ctx, http.MethodGet, "/sending/operators?search="+url.QueryEscape(search), nil, &o)
+}
+
+// ForgetOperator forgets what was learnt about an operator.
+func (c *Client) ForgetOperator(ctx context.Context, name string) error {
+	return c.remove(ctx, "/sending/operators/"+url.PathEscape(name))
 }
 
 // TakeOut says what a file would hold.

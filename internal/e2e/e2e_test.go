@@ -304,8 +304,8 @@ func TestTwoProcesses(t *testing.T) {
 		checkResults(t, api, after, i.World)
 	}
 	for _, h := range i.Hosts() {
-		if n := h.Stats().MostOpen; n > pace.Cap {
-			t.Errorf("%s saw %d sessions at a time; at most %d are allowed", h.Name, n, pace.Cap)
+		if n := h.Stats().MostOpen; n > pace.DefaultCap {
+			t.Errorf("%s saw %d sessions at a time; at most %d are allowed", h.Name, n, pace.DefaultCap)
 		}
 	}
 }

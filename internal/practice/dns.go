@@ -15,6 +15,9 @@ const practiceTTL = 300
 type zone struct {
 	records map[string][]dns.RR // by lower-case name with the final dot
 	failing map[string]bool     // names whose servers are broken
+	// blocklist is the zone that lists who is blocked.
+	blocklist string
+	blocked   *blocked
 
 	mu    sync.Mutex
 	turns map[string]int // of flaky names: how often they were asked about
@@ -22,6 +25,7 @@ type zone struct {
 
 func newZone(w *World) *zone {
 	z := &zone{records: map[string][]dns.RR{}, failing: map[string]bool{}, turns: map[string]int{}}
+	z.sendingZone(w.Sending)
 	for i := range w.Operators {
 		o := &w.Operators[i]
 		if o.character.Zone != nil {
@@ -101,6 +105,9 @@ func (z *zone) ServeDNS(w dns.ResponseWriter, q *dns.Msg) {
 	m.RecursionAvailable = true
 	name, qtype := dns.CanonicalName(q.Question[0].Name), q.Question[0].Qtype
 	records, ok := z.records[name]
+	if listed := z.listing(name); listed != nil {
+		records, ok = listed, true
+	}
 	switch {
 	case z.failing[name] || z.failsNow(name):
 		m.Rcode = dns.RcodeServerFailure
@@ -124,7 +131,7 @@ func (z *zone) ServeDNS(w dns.ResponseWriter, q *dns.Msg) {
 // nameServer is the zone served over UDP and TCP on one port.
 type nameServer struct{ udp, tcp *dns.Server }
 
-func serveDNS(z *zone, addr string) (*nameServer, string, error) {
+func serveDNS(z dns.Handler, addr string) (*nameServer, string, error) {
 	packets, err := net.ListenPacket("udp", addr)
 	if err != nil {
 		return nil, "", fmt.Errorf("the practice name server: %w", err)

@@ -5,6 +5,7 @@ import (
 	"crypto/tls"
 	"fmt"
 	"io"
+	"maps"
 	"net"
 	"net/netip"
 	"strings"
@@ -20,6 +21,7 @@ type Host struct {
 	Name      string
 	Addr      netip.Addr
 	world     *World
+	blocked   *blocked
 	character *Character
 
 	mu        sync.Mutex
@@ -27,24 +29,30 @@ type Host struct {
 	stats     Stats
 	rate      rate
 	open      map[net.Conn]bool
+	openFrom  map[string]int
+	mostOpen  map[string]int
 	listener  net.Listener
 }
 
 // Stats is what a host saw of its clients.
 type Stats struct {
-	Mailings   int // messages taken in
-	Sessions   int
-	Open       int
-	MostOpen   int // sessions at the same time
-	Recipients int
-	Refused    int
+	Mailings int // messages taken in
+	Sessions int
+	Open     int
+	MostOpen int // sessions at the same time
+	// MostOpenFrom is the same by the client's address.
+	MostOpenFrom map[string]int
+	Recipients   int
+	Refused      int
 }
 
 // Stats gives what the host saw so far.
 func (h *Host) Stats() Stats {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	return h.stats
+	s := h.stats
+	s.MostOpenFrom = maps.Clone(h.mostOpen)
+	return s
 }
 
 // seenBefore notes a key and tells whether it was first seen at least that
@@ -62,7 +70,8 @@ func (h *Host) seenBefore(key string, ago time.Duration) bool {
 
 func newHost(name string, addr netip.Addr, w *World, c *Character) *Host {
 	return &Host{Name: name, Addr: addr, world: w, character: c,
-		firstSeen: map[string]time.Time{}, open: map[net.Conn]bool{}}
+		firstSeen: map[string]time.Time{}, open: map[net.Conn]bool{},
+		openFrom: map[string]int{}, mostOpen: map[string]int{}}
 }
 
 func (h *Host) listen(port int) error {
@@ -89,6 +98,9 @@ func (h *Host) accept(l net.Listener) {
 		h.stats.Sessions++
 		h.stats.Open++
 		h.stats.MostOpen = max(h.stats.MostOpen, h.stats.Open)
+		from := sourceOf(conn)
+		h.openFrom[from]++
+		h.mostOpen[from] = max(h.mostOpen[from], h.openFrom[from])
 		h.mu.Unlock()
 		go func() {
 			defer h.gone(conn)
@@ -103,6 +115,7 @@ func (h *Host) gone(conn net.Conn) {
 	defer h.mu.Unlock()
 	delete(h.open, conn)
 	h.stats.Open--
+	h.openFrom[sourceOf(conn)]--
 }
 
 func (h *Host) close() {
@@ -143,6 +156,9 @@ func (p *peer) serve() {
 	greeting := "220 " + p.host.Name + " practice mail host"
 	if g := p.host.character.Greet; g != nil {
 		greeting = orElse(g(p), greeting)
+	}
+	if p.host.blocked != nil && p.host.blocked.has(p.source, p.host.Name) {
+		greeting = fmt.Sprintf("554 5.7.1 Service refused: your address %s is on our blocklist", p.source)
 	}
 	if !p.say(greeting) || strings.HasPrefix(greeting, "421") {
 		return
@@ -230,7 +246,7 @@ func (p *peer) hello() string {
 	if p.verb == "HELO" {
 		return "250 " + p.host.Name
 	}
-	lines := "250 " + p.host.Name + "\n250 SIZE 20000000\n250 ENHANCEDSTATUSCODES"
+	lines := "250 " + p.host.Name + " sees [" + p.source + "]\n250 SIZE 20000000\n250 ENHANCEDSTATUSCODES"
 	if !p.host.character.NoPipelining {
 		lines += "\n250 PIPELINING"
 	}

@@ -10,16 +10,24 @@ type Internet struct {
 	// Port is the port of every mail host.
 	Port int
 
-	names *nameServer
-	hosts []*Host
+	names   *nameServer
+	zone    *zone
+	hosts   []*Host
+	blocked blocked
+	closers []func() // of the stand-ins
 }
 
 // Start runs the world: its name server on dns (host:port, port 0 for a free
 // one) and its mail hosts on the given port of their own loopback addresses.
 func Start(w *World, dns string, port int) (*Internet, error) {
 	i := &Internet{World: w, Port: port}
+	for _, ip := range w.Sending.Blocked {
+		i.Block(ip)
+	}
+	i.zone = newZone(w)
+	i.zone.blocklist, i.zone.blocked = w.Sending.Blocklist, &i.blocked
 	var err error
-	if i.names, i.DNS, err = serveDNS(newZone(w), dns); err != nil {
+	if i.names, i.DNS, err = serveDNS(i.zone, dns); err != nil {
 		return nil, err
 	}
 	for n := range w.Operators {
@@ -41,6 +49,7 @@ func (i *Internet) startOperator(o *Operator) error {
 		hosts = append(hosts, newHost("mx2."+o.Name, o.host(2), i.World, second))
 	}
 	for _, h := range hosts {
+		h.blocked = &i.blocked
 		if err := h.listen(i.Port); err != nil {
 			return err
 		}
@@ -55,6 +64,9 @@ func (i *Internet) Hosts() []*Host { return i.hosts }
 // Close stops everything.
 func (i *Internet) Close() {
 	i.names.close()
+	for _, c := range i.closers {
+		c()
+	}
 	for _, h := range i.hosts {
 		h.close()
 	}

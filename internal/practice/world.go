@@ -33,6 +33,7 @@ type World struct {
 	// milliseconds. Real ones take minutes; practice is short.
 	GreylistMS int        `json:"greylistMs"`
 	Operators  []Operator `json:"operators"`
+	Sending    Sending    `json:"sending"`
 
 	byDomain map[string]*Operator
 }

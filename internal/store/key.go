@@ -19,6 +19,8 @@ type Workspace struct {
 	ID    int64
 	Name  string
 	KeyID int64
+	// Keeper looks after the sending side of the installation.
+	Keeper bool
 }
 
 // secret makes 256 random bits in a form that can be typed and pasted.
@@ -36,12 +38,14 @@ func hashed(text string) []byte {
 	return h[:]
 }
 
-// NewKey makes a key for the workspace of that name, which is made if need be.
+// NewKey makes a key for the workspace of that name, which is made if need be;
+// the first there is looks after the sending side.
 // The key itself is given back this once and cannot be read again.
 func (s *Store) NewKey(ctx context.Context, workspace, name string) (string, error) {
 	text, hash := secret("varnet_")
 	_, err := s.db.Exec(ctx, `
-		WITH made AS (INSERT INTO workspace (name) VALUES ($1) ON CONFLICT (name) DO UPDATE SET name = $1 RETURNING id)
+		WITH made AS (INSERT INTO workspace (name, keeper) SELECT $1, NOT EXISTS (SELECT FROM workspace)
+			ON CONFLICT (name) DO UPDATE SET name = $1 RETURNING id)
 		INSERT INTO key (workspace_id, name, hash) SELECT id, $2, $3 FROM made`, workspace, name, hash)
 	return text, err
 }
@@ -54,7 +58,7 @@ func (s *Store) AnyKey(ctx context.Context) (any bool, err error) {
 
 // WorkspaceOfKey gives the workspace a key opens.
 func (s *Store) WorkspaceOfKey(ctx context.Context, key string) (Workspace, error) {
-	return s.workspace(ctx, `SELECT w.id, w.name, k.id FROM key k JOIN workspace w ON w.id = k.workspace_id WHERE k.hash = $1`, hashed(key))
+	return s.workspace(ctx, `SELECT w.id, w.name, k.id, w.keeper FROM key k JOIN workspace w ON w.id = k.workspace_id WHERE k.hash = $1`, hashed(key))
 }
 
 // SessionLife is how long a console session lasts.
@@ -77,12 +81,12 @@ func (s *Store) EndSession(ctx context.Context, session string) error {
 // WorkspaceOfSession gives the workspace a console session is signed in to.
 func (s *Store) WorkspaceOfSession(ctx context.Context, session string) (Workspace, error) {
 	return s.workspace(ctx, `
-		SELECT w.id, w.name, k.id FROM console_session c JOIN key k ON k.id = c.key_id JOIN workspace w ON w.id = k.workspace_id
+		SELECT w.id, w.name, k.id, w.keeper FROM console_session c JOIN key k ON k.id = c.key_id JOIN workspace w ON w.id = k.workspace_id
 		WHERE c.hash = $1 AND c.expires_at > now()`, hashed(session))
 }
 
 func (s *Store) workspace(ctx context.Context, sql string, hash []byte) (w Workspace, err error) {
-	err = s.db.QueryRow(ctx, sql, hash).Scan(&w.ID, &w.Name, &w.KeyID)
+	err = s.db.QueryRow(ctx, sql, hash).Scan(&w.ID, &w.Name, &w.KeyID, &w.Keeper)
 	if errors.Is(err, pgx.ErrNoRows) {
 		err = ErrUnknownKey
 	}

@@ -3,13 +3,10 @@ package store
 import (
 	"context"
 	"errors"
-	"maps"
-	"slices"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 
-	"varnet/core/pace"
 	"varnet/core/probe"
 )
 
@@ -114,52 +111,3 @@ func (s *Store) ParcelRecords(ctx context.Context, run int64, parcels []int64) (
 	})
 	return out, err
 }
-
-// Operator is what is known of an operator.
-type Operator struct {
-	Name string
-	// Own tells that it has lanes of its own; others share.
-	Own  bool
-	Pace pace.Pace
-}
-
-// Operators gives what is known of some operators.
-func (s *Store) Operators(ctx context.Context, names []string) (map[string]Operator, error) {
-	list, err := many[Operator](ctx, s.db, "SELECT name, own, pace FROM operator WHERE name = ANY($1)", names)
-	out := map[string]Operator{}
-	for _, o := range list {
-		out[o.Name] = o
-	}
-	return out, err
-}
-
-// OwnLanes gives operators lanes of their own, for good.
-func (s *Store) OwnLanes(ctx context.Context, names []string) error {
-	slices.Sort(names)
-	_, err := s.db.Exec(ctx, `INSERT INTO operator (name, own, pace) SELECT name, true, $2 FROM unnest($1::text[]) name
-		ON CONFLICT (name) DO UPDATE SET own = true WHERE NOT operator.own`, names, pace.Start())
-	return err
-}
-
-// LearnPace takes in what parcels saw at operators. Each operator's record is
-// locked while it changes, in the order of the names.
-func (s *Store) LearnPace(ctx context.Context, seen map[string]pace.Seen, now time.Time) (map[string]pace.Pace, error) {
-	out := map[string]pace.Pace{}
-	for _, name := range sortedKeys(seen) {
-		_, err := s.db.Exec(ctx, "INSERT INTO operator (name, pace) VALUES ($1, $2) ON CONFLICT (name) DO NOTHING", name, pace.Start())
-		if err != nil {
-			return nil, err
-		}
-		o, err := one[Operator](ctx, s.db, "SELECT name, own, pace FROM operator WHERE name = $1 FOR UPDATE", name)
-		if err != nil {
-			return nil, err
-		}
-		out[name] = o.Pace.After(seen[name], now)
-		if _, err := s.db.Exec(ctx, "UPDATE operator SET pace = $2 WHERE name = $1 AND pace <> $2", name, out[name]); err != nil {
-			return nil, err
-		}
-	}
-	return out, nil
-}
-
-func sortedKeys[V any](m map[string]V) []string { return slices.Sorted(maps.Keys(m)) }

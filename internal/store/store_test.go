@@ -271,15 +271,17 @@ func TestFacts(t *testing.T) {
 	s, ctx := open(t), t.Context()
 	now := time.Now()
 	for range 3 {
-		if _, err := s.LearnPace(ctx, map[string]pace.Seen{"op.example": {Sessions: 2}, "rude.example": {Throttled: 1}}, now); err != nil {
-			t.Fatal(err)
+		for op, seen := range map[string]pace.Seen{"op.example": {Sessions: 2}, "rude.example": {Throttled: 1}} {
+			if _, err := s.LearnPace(ctx, op, 7, seen, now, pace.Bounds{Cap: pace.DefaultCap}); err != nil {
+				t.Fatal(err)
+			}
 		}
 	}
 	if err := s.OwnLanes(ctx, []string{"op.example", "new.example"}); err != nil {
 		t.Fatal(err)
 	}
 	o, err := s.Operators(ctx, []string{"op.example", "rude.example", "new.example", "unknown.example"})
-	if err != nil || len(o) != 3 || !o["op.example"].Own || o["op.example"].Pace.Lanes != 2 || !o["rude.example"].Pace.Resting(now) || o["new.example"].Pace.Lanes != 1 {
+	if err != nil || len(o) != 3 || !o["op.example"].Own || o["op.example"].By[7].Pace.Lanes != 2 || !o["rude.example"].By[7].Pace.Resting(now) || len(o["new.example"].By) != 0 {
 		t.Errorf("operators: %+v, %v", o, err)
 	}
 	fresh := probe.Manner{Accepts: probe.AcceptsAny, At: now.UTC().Truncate(time.Second), MadeUp: []probe.MadeUp{{Mailbox: "x@a.example", Reply: "250 ok"}}}

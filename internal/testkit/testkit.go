@@ -95,13 +95,14 @@ type Service struct {
 	Key string
 	Env []string // what a command of the same installation needs
 	cmd *exec.Cmd
-	log *bytes.Buffer
+	log *buffer
 }
 
 // Settings gives the environment of an installation on a practice internet.
 func Settings(dsn string, i *practice.Internet) []string {
 	return []string{"VARNET_DSN=" + dsn, "VARNET_RESOLVERS=" + i.DNS, fmt.Sprintf("VARNET_SMTP_PORT=%d", i.Port),
-		"VARNET_ALLOW_PRIVATE=yes", "VARNET_HELO=verify.fernhollow.example", "VARNET_ROUNDS=2s,2s,3s", "VARNET_PATIENCE=2s"}
+		"VARNET_ALLOW_PRIVATE=yes", "VARNET_HELO=verify.fernhollow.example", "VARNET_MAIL_FROM=check@fernhollow.example",
+		"VARNET_ROUNDS=2s,2s,3s", "VARNET_PATIENCE=2s", "VARNET_REFERENCE=fernhollow.example", "VARNET_SECRET=a secret for tests alone, 32 and more"}
 }
 
 // Serve starts the built binary as a service with these settings, listening on
@@ -129,7 +130,7 @@ func (s *Service) Start(t testing.TB) {
 	t.Helper()
 	s.cmd = Command(s.Env, "serve")
 	if s.log == nil {
-		s.log = &bytes.Buffer{}
+		s.log = &buffer{}
 	}
 	s.cmd.Stderr = s.log
 	if err := s.cmd.Start(); err != nil {
@@ -147,6 +148,9 @@ func (s *Service) Start(t testing.TB) {
 	t.Fatalf("the service did not get ready:\n%s", s.log)
 }
 
+// Log is what the service has logged so far.
+func (s *Service) Log() string { return s.log.String() }
+
 // Signal sends a signal and waits for the process to end.
 func (s *Service) Signal(sig syscall.Signal) error {
 	_ = s.cmd.Process.Signal(sig)
@@ -158,4 +162,22 @@ func Command(settings []string, args ...string) *exec.Cmd {
 	cmd := exec.Command(Binary(), args...)
 	cmd.Env = append(os.Environ(), settings...)
 	return cmd
+}
+
+// buffer takes in a log that is read meanwhile.
+type buffer struct {
+	mu   sync.Mutex
+	text bytes.Buffer
+}
+
+func (b *buffer) Write(p []byte) (int, error) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return b.text.Write(p)
+}
+
+func (b *buffer) String() string {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return b.text.String()
 }

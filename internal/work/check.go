@@ -10,6 +10,7 @@ import (
 	"varnet/core/finding"
 	"varnet/core/probe"
 	"varnet/core/resolve"
+	"varnet/core/rule"
 	"varnet/internal/store"
 )
 
@@ -70,7 +71,15 @@ func (e *Engine) Check(ctx context.Context, workspace int64, typed string) Check
 	if err != nil {
 		e.Log.Warn("whether the address was absent before is not known now", "err", err)
 	}
-	domain := probe.Domain{Name: a.Domain, Operator: d.Operator(), Exchangers: d.Exchangers,
+	way, cause, err := e.wayFor(ctx, a, d)
+	if err != nil {
+		e.Log.Warn("the sending side is not known now", "err", err)
+	}
+	if cause != "" {
+		c.Verdict = finding.ConcludeFrom(cause, traits)
+		return c
+	}
+	domain := probe.Domain{Name: a.Domain, Operator: d.Operator(), Exchangers: d.Exchangers, Way: way,
 		Questions: []probe.Question{{Address: a, Traits: traits, Absent: gone[a.Mailbox()]}}}
 	if m, err := e.Store.Manners(ctx, []string{a.Domain}); err == nil {
 		if known, ok := m[a.Domain]; ok {
@@ -91,4 +100,26 @@ func (e *Engine) Check(ctx context.Context, workspace int64, typed string) Check
 		}
 	}
 	return c
+}
+
+// wayFor tells how an address is asked about now, or the cause for which a rule
+// says not to. The wait of a rest is not kept: somebody looks on.
+func (e *Engine) wayFor(ctx context.Context, a address.Address, d resolve.Domain) (*probe.Way, finding.Cause, error) {
+	side, err := e.side(ctx)
+	if err != nil {
+		return nil, "", err
+	}
+	op, err := e.operator(ctx, d.Operator())
+	if err != nil {
+		return nil, "", err
+	}
+	subject := rule.Subject{Address: a.Mailbox(), Domain: a.Domain, Operator: op.Name}
+	switch side.rule(subject).Depth {
+	case rule.Never:
+		return nil, finding.RuleSkipped, nil
+	case "":
+		st := side.stand(op, subject, time.Now())
+		return &st.way, "", nil
+	}
+	return nil, finding.RuleDepth, nil
 }

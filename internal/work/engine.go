@@ -30,6 +30,7 @@ import (
 	"varnet/core/pace"
 	"varnet/core/probe"
 	"varnet/core/resolve"
+	"varnet/internal/secret"
 	"varnet/internal/store"
 )
 
@@ -48,6 +49,10 @@ type Config struct {
 	Store    *store.Store
 	Resolver *resolve.Resolver
 	Prober   *probe.Prober
+	// Secrets opens what is confidential of routes.
+	Secrets *secret.Box
+	// Reference are the domains whose mail hosts the tests of routes greet.
+	Reference []string
 	// Grammar is what is taken for an address.
 	Grammar address.Grammar
 	// Rounds are the waits before postponed addresses are asked again.
@@ -60,6 +65,9 @@ type Engine struct {
 	Config
 	client  *river.Client[pgx.Tx]
 	closing atomic.Bool
+	sides   sideCache
+	// servers are the resolvers that count while none is named.
+	servers []string
 	// probing ends when the engine is told to stop.
 	probing    context.Context
 	endProbing context.CancelFunc
@@ -72,7 +80,7 @@ func (e *Engine) Start(ctx context.Context) error {
 
 // New makes an engine.
 func New(c Config) (*Engine, error) {
-	e := &Engine{Config: c}
+	e := &Engine{Config: c, servers: c.Resolver.Servers()}
 	w := river.NewWorkers()
 	river.AddWorker(w, &planWorker{engine: e})
 	river.AddWorker(w, &laneWorker{engine: e})

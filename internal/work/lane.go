@@ -9,10 +9,10 @@ import (
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 
 	"varnet/core/address"
-	"varnet/core/catalogue"
 	"varnet/core/finding"
 	"varnet/core/pace"
 	"varnet/core/probe"
+	"varnet/core/rule"
 	"varnet/internal/store"
 )
 
@@ -73,10 +73,15 @@ func (e *Engine) succeed(ctx context.Context, job *river.Job[LaneArgs]) error {
 		if err != nil {
 			return err
 		}
-		if p := known[job.Args.Key].Pace; p.Resting(time.Now()) {
-			return e.wake(ctx, tx, job.Args.Key, p.RestUntil)
+		side, err := e.side(ctx)
+		if err != nil {
+			return err
 		}
-		if job.Args.Lane >= lanes(job.Args.Key, known) {
+		n, until := side.lanes(job.Args.Key, known)
+		if until.After(time.Now()) {
+			return e.wake(ctx, tx, job.Args.Key, until)
+		}
+		if job.Args.Lane >= n {
 			return nil // the operator has fewer lanes now; the others go on
 		}
 		return e.insert(ctx, tx, job.Args)
@@ -87,8 +92,15 @@ func (e *Engine) succeed(ctx context.Context, job *river.Job[LaneArgs]) error {
 // is nothing to do now.
 func (e *Engine) workParcel(ctx context.Context, lane LaneArgs, end time.Time) (worked bool, err error) {
 	known, err := e.Store.Operators(ctx, []string{lane.Key})
-	if err != nil || known[lane.Key].Pace.Resting(time.Now()) || lane.Lane >= lanes(lane.Key, known) {
+	if err != nil {
 		return false, err
+	}
+	side, err := e.side(ctx)
+	if err != nil {
+		return false, err
+	}
+	if n, until := side.lanes(lane.Key, known); until.After(time.Now()) || lane.Lane >= n {
+		return false, nil
 	}
 	p, err := e.Store.Claim(ctx, lane.Key, lane.Lane)
 	if err != nil || p == nil {
@@ -97,7 +109,7 @@ func (e *Engine) workParcel(ctx context.Context, lane LaneArgs, end time.Time) (
 	if lane.Key == unresolvedKey {
 		return true, e.resolveParcel(ctx, lane, p)
 	}
-	l, err := e.load(ctx, p)
+	l, err := e.load(ctx, p, side)
 	if err != nil {
 		return false, err
 	}
@@ -110,14 +122,23 @@ func (e *Engine) workParcel(ctx context.Context, lane LaneArgs, end time.Time) (
 // loaded is a parcel with all that is known of its domains.
 type loaded struct {
 	workspace int64
+	side      *side
 	parcel    probe.Parcel
-	// resting are the questions whose operators are resting, by when they may
-	// be asked.
+	known     map[string]store.Operator
+	asked     map[int64]asked       // by question
+	moved     map[probe.Source]bool // whose addresses are asked by another route instead
+	// resting are the questions that may not be asked now, by when they may.
 	resting map[time.Time][]store.Asking
 }
 
+// asked is how a question is asked.
+type asked struct {
+	source  probe.Source
+	subject rule.Subject
+}
+
 // load reads what is known of the parcel's addresses, domains and operators.
-func (e *Engine) load(ctx context.Context, p *store.Parcel) (loaded, error) {
+func (e *Engine) load(ctx context.Context, p *store.Parcel, side *side) (loaded, error) {
 	run, err := e.Store.RunByID(ctx, p.RunID)
 	if err != nil {
 		return loaded{}, err
@@ -142,8 +163,11 @@ func (e *Engine) load(ctx context.Context, p *store.Parcel) (loaded, error) {
 	if err != nil {
 		return loaded{}, err
 	}
-	l := assemble(p, rows, domains, known, c)
-	l.workspace = run.WorkspaceID
+	for _, d := range domains {
+		d.Traits = c.DomainTraits(d.Name, d.Hosts())
+	}
+	l := loaded{workspace: run.WorkspaceID, side: side, known: known, asked: map[int64]asked{}, moved: map[probe.Source]bool{}, resting: map[time.Time][]store.Asking{}}
+	l.assemble(p, rows, domains)
 	l.remember(gone)
 	return l, nil
 }
@@ -192,36 +216,49 @@ func (e *Engine) loadDomains(ctx context.Context, run int64, names []string) (ma
 	return domains, known, err
 }
 
-// assemble puts the addresses to their domains; those of resting operators are
-// set aside.
-func assemble(p *store.Parcel, rows []store.AddressRow, domains map[string]*probe.Domain, known map[string]store.Operator, c *catalogue.Catalogue) loaded {
+// assemble puts the addresses to their domains; those that may not be asked now
+// are set aside. Addresses of a domain that are asked in different ways make
+// domains of their own.
+func (l *loaded) assemble(p *store.Parcel, rows []store.AddressRow, domains map[string]*probe.Domain) {
 	asking := map[int32]store.Asking{}
 	for _, q := range p.Questions {
 		asking[q.Address] = q
 	}
-	for _, d := range domains {
-		d.Traits = c.DomainTraits(d.Name, d.Hosts())
-	}
-	l, now := loaded{resting: map[time.Time][]store.Asking{}}, time.Now()
-	for i, r := range rows {
+	now := time.Now()
+	for _, r := range rows {
 		q, d := asking[r.Ordinal], domains[r.Domain]
-		if p := known[d.Operator].Pace; p.Resting(now) {
-			l.resting[p.RestUntil] = append(l.resting[p.RestUntil], q)
+		op := l.known[d.Operator]
+		op.Name = d.Operator
+		subject := rule.Subject{Address: r.Mailbox, Domain: r.Domain, Operator: d.Operator}
+		st := l.side.stand(op, subject, now)
+		if !st.until.IsZero() {
+			l.resting[st.until] = append(l.resting[st.until], q)
 			continue
 		}
-		d.Questions = append(d.Questions, probe.Question{Ref: int64(r.Ordinal), Address: address.Rebuild(r.Mailbox),
+		l.asked[int64(r.Ordinal)] = asked{probe.Source{Operator: d.Operator, Route: st.way.Route}, subject}
+		l.ask(d, st.way, probe.Question{Ref: int64(r.Ordinal), Address: address.Rebuild(r.Mailbox),
 			Traits: d.Traits.With(r.Traits...), Rounds: q.Rounds, Asked: q.Asked})
-		if i == len(rows)-1 || rows[i+1].Domain != r.Domain {
-			l.parcel.Domains = append(l.parcel.Domains, *d)
+	}
+}
+
+// ask adds a question; those of a domain come one after the other.
+func (l *loaded) ask(d *probe.Domain, w probe.Way, q probe.Question) {
+	for i := len(l.parcel.Domains) - 1; i >= 0 && l.parcel.Domains[i].Name == d.Name; i-- {
+		if have := l.parcel.Domains[i].Way; have.Route == w.Route && have.Identity == w.Identity {
+			l.parcel.Domains[i].Questions = append(l.parcel.Domains[i].Questions, q)
+			return
 		}
 	}
-	return l
+	one := *d
+	one.Way, one.Questions = &w, []probe.Question{q}
+	l.parcel.Domains = append(l.parcel.Domains, one)
 }
 
 // record writes down what became of a parcel, in one transaction.
 func (e *Engine) record(ctx context.Context, lane LaneArgs, p *store.Parcel, l loaded, out probe.Outcome) error {
 	now := time.Now()
 	next := after{parcel: p, now: now}
+	l.moveRefused(&out, &next)
 	next.conclude(e.Rounds, out)
 	for at, asking := range l.resting {
 		next.again(at, p.Round, asking)
@@ -231,14 +268,14 @@ func (e *Engine) record(ctx context.Context, lane LaneArgs, p *store.Parcel, l l
 		if err != nil || !ok {
 			return err
 		}
-		var paces map[string]pace.Pace
+		var learnt map[string]pace.Pace
 		return inOrder(
 			func() error { return s.AddResults(ctx, p.RunID, next.results, p.Again) },
 			func() error { return s.AddParcels(ctx, next.parcels) },
 			func() error { return s.SaveManners(ctx, out.Manners) },
 			func() error { return s.SaveAbsences(ctx, l.workspace, absent(out.Results)) },
-			func() error { paces, err = s.LearnPace(ctx, out.Seen, now); return err },
-			func() error { return e.followUp(ctx, tx, lane, paces[lane.Key], next.parcels) },
+			func() error { learnt, err = e.learn(ctx, s, p.RunID, l, out.Seen, now); return err },
+			func() error { return e.followUp(ctx, tx, lane, learnt[lane.Key], next.parcels) },
 			func() error { return s.FinishIfDone(ctx, p.RunID) },
 		)
 	})

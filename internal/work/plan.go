@@ -16,6 +16,7 @@ import (
 	"varnet/core/pace"
 	"varnet/core/probe"
 	"varnet/core/resolve"
+	"varnet/core/rule"
 	"varnet/internal/store"
 )
 
@@ -154,6 +155,9 @@ func (e *Engine) sort(ctx context.Context, b *batch, names []string, addresses [
 			return err
 		}
 	}
+	if b.side, err = e.side(ctx); err != nil {
+		return err
+	}
 	b.conclude(addresses)
 	if b.operators, err = e.Store.Operators(ctx, b.operatorNames()); err != nil {
 		return err
@@ -207,6 +211,7 @@ type batch struct {
 	now     time.Time
 	facts   map[string]resolve.Domain
 	known   *catalogue.Catalogue
+	side    *side
 	results []store.Concluded
 	open    map[string]map[string][]store.Asking // by operator and domain
 	parcels []store.Parcel
@@ -228,10 +233,7 @@ func (b *batch) conclude(addresses []store.AddressRow) {
 			unresolved = append(unresolved, b.asking(a))
 			continue
 		}
-		cause, hopeless := d.Outcome.Cause()
-		if !hopeless && b.run.Depth != store.DepthMailbox {
-			cause, hopeless = finding.RuleDepth, true
-		}
+		cause, hopeless := b.hopeless(a, d)
 		if hopeless {
 			b.results = append(b.results, store.Concluded{Address: a.Ordinal, Asked: b.asked[a.Ordinal],
 				Verdict: finding.ConcludeFrom(cause, b.known.DomainTraits(a.Domain, d.Hosts()).With(a.Traits...))})
@@ -244,6 +246,22 @@ func (b *batch) conclude(addresses []store.AddressRow) {
 		b.open[op][a.Domain] = append(b.open[op][a.Domain], b.asking(a))
 	}
 	b.pack(unresolvedKey, unresolved, b.round+1, again)
+}
+
+// hopeless tells why an address is not asked about: its domain, the run's depth
+// or a rule.
+func (b *batch) hopeless(a store.AddressRow, d resolve.Domain) (finding.Cause, bool) {
+	r := b.side.rule(rule.Subject{Address: a.Mailbox, Domain: a.Domain, Operator: d.Operator()})
+	cause, hopeless := d.Outcome.Cause()
+	switch {
+	case r.Depth == string(store.DepthSyntax):
+		return finding.RuleDepth, true
+	case hopeless:
+		return cause, true
+	case r.Depth == rule.Never:
+		return finding.RuleSkipped, true
+	}
+	return finding.RuleDepth, b.run.Depth != store.DepthMailbox || r.Depth != ""
 }
 
 func (b *batch) asking(a store.AddressRow) store.Asking {
@@ -326,9 +344,14 @@ func (e *Engine) openLanes(ctx context.Context, tx pgx.Tx, known map[string]stor
 		}
 		perKey[p.LaneKey]++
 	}
+	side, err := e.side(ctx)
+	if err != nil {
+		return err
+	}
 	var jobs []river.JobArgs
 	for key, n := range perKey {
-		for lane := range min(n, lanes(key, known)) {
+		most, _ := side.lanes(key, known)
+		for lane := range min(n, most) {
 			jobs = append(jobs, LaneArgs{Key: key, Lane: lane})
 		}
 	}
@@ -336,12 +359,4 @@ func (e *Engine) openLanes(ctx context.Context, tx pgx.Tx, known map[string]stor
 		return nil
 	}
 	return e.insert(ctx, tx, jobs...)
-}
-
-// lanes is how many lanes a key has now.
-func lanes(key string, known map[string]store.Operator) int {
-	if o, ok := known[key]; ok {
-		return max(1, o.Pace.Lanes)
-	}
-	return 1
 }

@@ -35,8 +35,13 @@ func (w *wakeWorker) Work(ctx context.Context, job *river.Job[WakeArgs]) error {
 		if err != nil {
 			return err
 		}
+		side, err := e.side(ctx)
+		if err != nil {
+			return err
+		}
 		var jobs []river.JobArgs
-		for lane := range min(ready, lanes(key, known)) {
+		n, _ := side.lanes(key, known)
+		for lane := range min(ready, n) {
 			jobs = append(jobs, LaneArgs{Key: key, Lane: lane})
 		}
 		return e.insert(ctx, tx, jobs...)

@@ -1,0 +1,107 @@
+package api
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"varnet/core/finding"
+	"varnet/core/policy"
+	"varnet/internal/contract"
+	"varnet/internal/store"
+)
+
+// happenings tell what happened to the sending side during a run: a sentence
+// for each route that hosts refused, one for each that was left alone.
+func happenings(list []store.Notice) []string {
+	out := []string{}
+	byRoute := map[string][]store.Notice{}
+	for _, n := range list {
+		if n.Kind == "refused" {
+			byRoute[n.Route] = append(byRoute[n.Route], n)
+		}
+	}
+	told := map[string]bool{}
+	for _, n := range list {
+		switch n.Kind {
+		case "refused":
+			if !told[n.Route] {
+				told[n.Route] = true
+				out = append(out, refusedSays(byRoute[n.Route]))
+			}
+		case "rests":
+			out = append(out, fmt.Sprintf("At %s too many hosts refused the route %s, so it is left alone until %s. %s", clock(n.At), n.Route, clock(*n.Until), whatNow(n.Moved)))
+		case "fails":
+			out = append(out, fmt.Sprintf("At %s the route %s failed: %s It is tried again at %s. %s", clock(n.At), n.Route, n.Words, clock(*n.Until), whatNow(n.Moved)))
+		}
+	}
+	return out
+}
+
+// namedOperators is how many operators a sentence names.
+const namedOperators = 3
+
+func refusedSays(list []store.Notice) string {
+	var names []string
+	moved := 0
+	for _, n := range list {
+		if len(names) < namedOperators {
+			names = append(names, n.Operator)
+		}
+		if n.Moved {
+			moved++
+		}
+	}
+	who := strings.Join(names, ", ")
+	if more := len(list) - len(names); more > 0 {
+		who += fmt.Sprintf(" and %d more", more)
+	}
+	first := list[0]
+	says := fmt.Sprintf("Since %s, %d of the operators asked refuse us by the route %s: %s. The first said: “%s”. This says nothing about the addresses. ",
+		clock(first.At), len(list), first.Route, who, first.Words)
+	switch moved {
+	case len(list):
+		return says + "All are asked by another route instead."
+	case 0:
+		return says + "There is no other route to ask them by; look at the sending side, then ask again."
+	}
+	return says + fmt.Sprintf("%d of them are asked by another route instead.", moved)
+}
+
+func clock(t time.Time) string { return t.UTC().Format("15:04:05 UTC") }
+
+func whatNow(moved bool) string {
+	if moved {
+		return "The work has moved to another route."
+	}
+	return "There is no other, so the run waits until then."
+}
+
+// noticeable is from which share of the concluded addresses on, in percent, a
+// fault of the sending side is told, and from how many addresses.
+const (
+	noticeable  = 5
+	noticedFrom = 20
+)
+
+// notices tell what must not be taken for a fault of the addresses.
+func notices(b contract.Run) []string {
+	out := []string{}
+	for _, c := range b.Causes {
+		if c.Addresses < noticedFrom || c.Addresses*100 < b.Done*noticeable {
+			continue
+		}
+		n, of := policy.Number(c.Addresses), policy.Number(b.Done)
+		switch c.Cause {
+		case finding.ExchangerBlocksUs:
+			out = append(out, fmt.Sprintf("%s of the %s addresses concluded so far got no answer because their hosts refuse us: our address, name or sender. "+
+				"This says nothing about the addresses. Look at the sending side, then ask again.", n, of))
+		case finding.ExchangerUnreachable:
+			out = append(out, fmt.Sprintf("No connection came about for %s of the %s addresses concluded so far. "+
+				"Test the routes on the sending side before you believe it.", n, of))
+		case finding.DomainUnresolved:
+			out = append(out, fmt.Sprintf("The name service failed for %s of the %s addresses concluded so far. Test the resolvers on the sending side.", n, of))
+		}
+	}
+	return out
+}

@@ -1,0 +1,289 @@
+package api
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"varnet/core/pace"
+	"varnet/core/rule"
+	"varnet/core/sending"
+	"varnet/internal/contract"
+	"varnet/internal/store"
+	"varnet/internal/work"
+)
+
+func (a *API) registerSending(h huma.API) {
+	keeper := huma.Middlewares{a.keepersOnly(h)}
+	op := func(id, method, path, summary string) huma.Operation {
+		o := operation(id, method, path, summary)
+		o.Middlewares = keeper
+		o.Errors = append(o.Errors, http.StatusForbidden)
+		return o
+	}
+	huma.Register(h, operation("standing", http.MethodGet, "/sending/standing", "Whether the sending side is ready, in a sentence"), a.standing)
+	huma.Register(h, op("sending", http.MethodGet, "/sending", "The sending side: resolvers, routes, identities, blocklists, rules, pace"), a.sending)
+	huma.Register(h, op("test-sending", http.MethodPost, "/sending/test", "Test the whole sending side; it takes some seconds"), a.testSending)
+	huma.Register(h, op("add-parts", http.MethodPost, "/sending/parts", "Add parts, one a line, all of them or none, and test the whole"), a.addParts)
+	huma.Register(h, op("remove-part", http.MethodDelete, "/sending/parts/{id}", "Remove a part"), a.removePart)
+	huma.Register(h, op("remove-failed", http.MethodPost, "/sending/parts/remove-failed", "Remove all parts of a kind that failed their last test"), a.removeFailed)
+	huma.Register(h, op("set-sending", http.MethodPut, "/sending/settings", "Change what holds for the whole sending side"), a.setSending)
+	huma.Register(h, op("set-rules", http.MethodPut, "/sending/rules", "Replace the rules"), a.setRules)
+	huma.Register(h, op("try-rules", http.MethodGet, "/sending/rules/try", "Which rule fits an address, and how it would be asked about"), a.tryRules)
+	huma.Register(h, op("operators", http.MethodGet, "/sending/operators", "What pace has learnt about operators, those asked last first"), a.operators)
+	huma.Register(h, op("forget-operator", http.MethodDelete, "/sending/operators/{name}", "Forget what was learnt about an operator"), a.forgetOperator)
+}
+
+// keepersOnly lets only the workspace pass that looks after the sending side:
+// routes and rules are the installation's, and their owner's alone to see.
+func (a *API) keepersOnly(h huma.API) func(huma.Context, func(huma.Context)) {
+	return func(ctx huma.Context, next func(huma.Context)) {
+		if !workspace(ctx.Context()).Keeper {
+			_ = huma.WriteErr(h, ctx, http.StatusForbidden, "The sending side is looked after by another workspace of this installation.")
+			return
+		}
+		next(ctx)
+	}
+}
+
+func (a *API) standing(ctx context.Context, _ *struct{}) (*struct{ Body sending.Standing }, error) {
+	side, err := a.engine.SendingSide(ctx)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return &struct{ Body sending.Standing }{side.Standing}, nil
+}
+
+type sendingOutput struct{ Body contract.Sending }
+
+func (a *API) sending(ctx context.Context, _ *struct{}) (*sendingOutput, error) {
+	side, err := a.engine.SendingSide(ctx)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	refusals, err := a.store.Refusals(ctx, time.Now().Add(-24*time.Hour), 50)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	b := contract.Sending{Standing: side.Standing, Parts: []contract.SendingPart{}, Rules: []contract.SaidRule{}, Reference: side.Settings.Reference,
+		Pace: contract.PaceSettings{Cap: side.Settings.Cap, Note: paceNote}, Health: a.engine.Resolver.Health(), Refusals: []contract.Refusal{}}
+	for _, p := range side.Parts {
+		b.Parts = append(b.Parts, partBody(p))
+		if t := p.TestedAt; t != nil && (b.TestedAt == nil || t.Before(*b.TestedAt)) {
+			b.TestedAt = t
+		}
+	}
+	for _, r := range side.Settings.Rules {
+		b.Rules = append(b.Rules, contract.SaidRule{Rule: r, Says: r.String()})
+	}
+	for _, r := range refusals {
+		b.Refusals = append(b.Refusals, contract.Refusal{Operator: r.Operator, Route: routeName(side, r.RouteID), At: r.BlockedAt, Words: r.Words})
+	}
+	return &sendingOutput{b}, nil
+}
+
+var paceNote = fmt.Sprintf("An operator starts with 1 session and earns more while it does not complain. Many hosts allow 10 from one "+
+	"address and mind fewer for strangers: %d is polite, more than 8 seldom is.", pace.DefaultCap)
+
+func partBody(p work.SidePart) contract.SendingPart {
+	b := contract.SendingPart{ID: p.ID, Kind: p.Kind, Name: p.Name, Secret: p.Secret, Checks: []sending.Check{}}
+	if p.Outcome != nil {
+		b.Grade, b.Checks, b.TookMS, b.Public = p.Outcome.Grade(), p.Outcome.Checks, p.Outcome.TookMS, p.Outcome.Public
+	}
+	if until := p.Resting(); until.After(time.Now()) {
+		why := "too many hosts refuse it"
+		if p.RestKind == "fails" {
+			why = "it failed"
+		}
+		b.Rests = fmt.Sprintf("Left alone until %s, for %s: %s", until.UTC().Format("15:04:05 UTC"), why, p.RestWhy)
+	}
+	return b
+}
+
+func routeName(side work.SendingSide, id int64) string {
+	for _, p := range side.Parts {
+		if p.Kind == sending.Route && p.ID == id {
+			return p.Name
+		}
+	}
+	return "a route that was removed"
+}
+
+func (a *API) testSending(ctx context.Context, in *struct{}) (*sendingOutput, error) {
+	if err := a.engine.TestSending(ctx); err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return a.sending(ctx, in)
+}
+
+func (a *API) addParts(ctx context.Context, in *struct{ Body contract.NewParts }) (*sendingOutput, error) {
+	parts, err := sending.ParseLines(in.Body.Kind, in.Body.Lines)
+	if err != nil {
+		return nil, huma.Error422UnprocessableEntity(sentence(err.Error()))
+	}
+	if err := a.engine.AddParts(ctx, parts); err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return a.testSending(ctx, nil)
+}
+
+// sentence begins a text with a capital letter and ends it with a full stop.
+func sentence(text string) string {
+	if text == "" {
+		return ""
+	}
+	if c := text[0]; 'a' <= c && c <= 'z' {
+		text = string(c-'a'+'A') + text[1:]
+	}
+	return text + "."
+}
+
+func (a *API) removePart(ctx context.Context, in *ByID) (*struct{}, error) {
+	if _, err := a.engine.RemoveParts(ctx, in.ID); err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return nil, nil
+}
+
+func (a *API) removeFailed(ctx context.Context, in *struct {
+	Kind sending.Kind `query:"kind" enum:"identity,resolver,route,blocklist" required:"true"`
+}) (*struct{ Body contract.Removed }, error) {
+	n, err := a.engine.RemoveFailed(ctx, in.Kind)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return &struct{ Body contract.Removed }{contract.Removed{Removed: n}}, nil
+}
+
+func (a *API) setSending(ctx context.Context, in *struct{ Body contract.SendingSettings }) (*sendingOutput, error) {
+	s, err := a.store.SendingSettings(ctx)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	if in.Body.Cap > 0 {
+		s.Cap = in.Body.Cap
+	}
+	if len(in.Body.Reference) > 0 {
+		s.Reference = in.Body.Reference
+	}
+	if err := a.engine.SaveSending(ctx, s); err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return a.sending(ctx, nil)
+}
+
+func (a *API) setRules(ctx context.Context, in *struct{ Body contract.Rules }) (*sendingOutput, error) {
+	for i := range in.Body.Rules {
+		if err := in.Body.Rules[i].Check(); err != nil {
+			return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("Rule %d: %v.", i+1, err))
+		}
+	}
+	if err := a.checkNames(ctx, in.Body.Rules); err != nil {
+		return nil, err
+	}
+	s, err := a.store.SendingSettings(ctx)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	s.Rules = in.Body.Rules
+	if err := a.engine.SaveSending(ctx, s); err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return a.sending(ctx, nil)
+}
+
+// checkNames holds the routes and identities that rules name against those
+// there are.
+func (a *API) checkNames(ctx context.Context, rules []rule.Rule) error {
+	side, err := a.engine.SendingSide(ctx)
+	if err != nil {
+		return a.failed(ctx, err)
+	}
+	known := map[sending.Kind]map[string]bool{sending.Route: {"": true}, sending.Identity: {"": true}}
+	for _, p := range side.Parts {
+		if m, ok := known[p.Kind]; ok {
+			m[p.Name] = true
+		}
+	}
+	for i, r := range rules {
+		switch {
+		case !known[sending.Route][r.Route]:
+			return huma.Error422UnprocessableEntity(fmt.Sprintf("Rule %d: there is no route %q.", i+1, r.Route))
+		case !known[sending.Identity][r.Identity]:
+			return huma.Error422UnprocessableEntity(fmt.Sprintf("Rule %d: there is no identity %q.", i+1, r.Identity))
+		}
+	}
+	return nil
+}
+
+func (a *API) tryRules(ctx context.Context, in *struct {
+	Address string `query:"address" required:"true" maxLength:"400" doc:"The address."`
+}) (*struct{ Body contract.Tried }, error) {
+	t, err := a.engine.TryRules(ctx, in.Address)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	s, err := a.store.SendingSettings(ctx)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	b := contract.Tried{Rule: t.Rule + 1, Operator: t.Subject.Operator, Route: t.Route, Identity: t.Identity, Lanes: t.Lanes}
+	run := "whose mail hosts are run by " + b.Operator
+	if b.Operator == "" {
+		run = "whose mail hosts are not known"
+	}
+	b.Says = fmt.Sprintf("No rule fits %s, %s.", t.Subject.Address, run)
+	if 0 <= t.Rule && t.Rule < len(s.Rules) {
+		b.Says = fmt.Sprintf("Rule %d fits %s, %s: %s", b.Rule, t.Subject.Address, run, &s.Rules[t.Rule])
+	}
+	b.Says += fmt.Sprintf(" It would go by the route %s, as %s, with at most %d at a time.", b.Route, b.Identity, b.Lanes)
+	return &struct{ Body contract.Tried }{b}, nil
+}
+
+func (a *API) operators(ctx context.Context, in *struct {
+	Search string `query:"search" maxLength:"200" doc:"Only operators with this text in their name."`
+	Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"100" doc:"How many at the most."`
+}) (*struct{ Body []contract.OperatorPace }, error) {
+	list, err := a.store.OperatorRoutes(ctx, in.Search, in.Limit)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	side, err := a.engine.SendingSide(ctx)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	out := []contract.OperatorPace{}
+	for _, o := range list {
+		out = append(out, contract.OperatorPace{Operator: o.Operator, Route: routeName(side, o.RouteID), Lanes: min(o.Pace.Lanes, side.Settings.Cap),
+			AskedAt: o.AskedAt, Says: paceSays(o, side.Settings.Cap, time.Now())})
+	}
+	return &struct{ Body []contract.OperatorPace }{out}, nil
+}
+
+// paceSays says how an operator is treated now.
+func paceSays(o store.OperatorRoute, most int, now time.Time) string {
+	clock := func(t time.Time) string { return t.UTC().Format("2006-01-02 15:04:05 UTC") }
+	says := fmt.Sprintf("It gets %d of at most %d sessions at a time.", min(o.Pace.Lanes, most), most)
+	if o.Pace.Complaints > 0 {
+		says += fmt.Sprintf(" It complained %d times in a row that we ask too much or too fast.", o.Pace.Complaints)
+	}
+	if o.Pace.Resting(now) {
+		says += " It is left alone until " + clock(o.Pace.RestUntil) + "."
+	}
+	if until := o.Blocked(); until.After(now) {
+		says += fmt.Sprintf(" It refuses us by this route (“%s”), which is not used for it until %s where there is another.", o.Words, clock(until))
+	}
+	return says
+}
+
+func (a *API) forgetOperator(ctx context.Context, in *struct {
+	Name string `path:"name" doc:"The operator."`
+}) (*struct{}, error) {
+	if err := a.store.ForgetPace(ctx, in.Name); err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return nil, nil
+}

@@ -1,0 +1,173 @@
+package work
+
+import (
+	"cmp"
+	"context"
+	"maps"
+	"slices"
+	"time"
+
+	"varnet/core/finding"
+	"varnet/core/pace"
+	"varnet/core/probe"
+	"varnet/core/route"
+	"varnet/internal/store"
+)
+
+// How a route is left alone that fails: soon enough that work goes on within a
+// minute of the cure.
+const (
+	failedRest = 5 * time.Second
+	failedMost = 40 * time.Second
+)
+
+// lately is how far back counts what hosts did with a route.
+const lately = time.Hour
+
+// The kinds of notices, and of rests.
+const (
+	refused = "refused" // an operator refuses us by a route; a route rests for it
+	rests   = "rests"   // too many operators do
+	fails   = "fails"   // the route itself fails
+)
+
+// maxPauses is how often the only route rests because hosts refuse it, before
+// what they say is taken as it is.
+const maxPauses = 2
+
+// refusedRest is how long a refused route is left alone first, and at the most;
+// and how long an operator that refuses it is not asked by it.
+func (e *Engine) refusedRest() (first, most, operator time.Duration) {
+	last := e.Rounds[len(e.Rounds)-1]
+	return e.Rounds[0], last, 3 * last
+}
+
+// moveRefused takes the addresses of operators that refuse us by one route, and
+// may be asked by another, out of what is postponed: they are asked again at
+// once, as though this time had not been.
+func (l *loaded) moveRefused(out *probe.Outcome, next *after) {
+	var moved []store.Asking
+	out.Postponed = slices.DeleteFunc(out.Postponed, func(r probe.Result) bool {
+		by := l.asked[r.Ref]
+		if r.Verdict.Cause != finding.ExchangerBlocksUs || !out.Seen[by.source].Refused() || !l.other(by, next.now) {
+			return false
+		}
+		l.moved[by.source] = true
+		r.Rounds--
+		moved = append(moved, next.asking(r))
+		return true
+	})
+	next.again(next.now, next.parcel.Round, moved)
+}
+
+// other tells whether somebody refused by one route will be asked by another
+// that is not known to be refused.
+func (l *loaded) other(by asked, now time.Time) bool {
+	op := store.Operator{Name: by.source.Operator, By: maps.Clone(l.known[by.source.Operator].By)}
+	if op.By == nil {
+		op.By = map[int64]store.OperatorRoute{}
+	}
+	far := now.Add(lately)
+	op.By[by.source.Route] = store.OperatorRoute{BlockedUntil: &far}
+	st := l.side.stand(op, by.subject, now)
+	return st.way.Route != by.source.Route && !now.Before(op.By[st.way.Route].Blocked())
+}
+
+// learn takes in how operators and routes did, and gives the operators' paces.
+// First come the operators' records and then the routes', each in one order for
+// all, against deadlocks.
+func (e *Engine) learn(ctx context.Context, s *store.Store, run int64, l loaded, seen map[probe.Source]pace.Seen, now time.Time) (map[string]pace.Pace, error) {
+	paces := map[string]pace.Pace{}
+	sources := slices.SortedFunc(maps.Keys(seen), func(a, b probe.Source) int {
+		return cmp.Or(cmp.Compare(a.Operator, b.Operator), cmp.Compare(a.Route, b.Route))
+	})
+	for _, from := range sources {
+		met := seen[from]
+		if met.Sessions+met.Failed == 0 {
+			continue // nobody was met
+		}
+		p, err := s.LearnPace(ctx, from.Operator, from.Route, met, now, l.side.bounds(from.Operator))
+		if err != nil {
+			return nil, err
+		}
+		paces[from.Operator] = p
+	}
+	slices.SortStableFunc(sources, func(a, b probe.Source) int { return cmp.Compare(a.Route, b.Route) })
+	for _, from := range sources {
+		if err := e.learnRoute(ctx, s, run, l, from, seen[from], now); err != nil {
+			return nil, err
+		}
+	}
+	return paces, nil
+}
+
+func (e *Engine) learnRoute(ctx context.Context, s *store.Store, run int64, l loaded, from probe.Source, met pace.Seen, now time.Time) error {
+	switch {
+	case met.NoWay > 0:
+		return e.routeFails(ctx, s, run, l, from.Route, met.NoWaySays, now)
+	case met.Refused():
+		return e.routeRefused(ctx, s, run, l, from, met.Words, now)
+	case met.Sessions > 0:
+		return s.RouteWell(ctx, from.Route)
+	}
+	return nil
+}
+
+// routeFails leaves a route alone that failed itself.
+func (e *Engine) routeFails(ctx context.Context, s *store.Store, run int64, l loaded, id int64, says string, now time.Time) error {
+	until, ok, err := s.RestRoute(ctx, id, failedRest, failedMost, fails, says)
+	if err != nil || !ok {
+		return err
+	}
+	e.forgetSide()
+	return s.AddNotice(ctx, run, store.Notice{Kind: fails, Route: l.side.name(id), Words: says, Until: &until, Moved: l.side.another(id, now)})
+}
+
+// routeRefused remembers that an operator refuses a route, and leaves the route
+// alone when too many do.
+func (e *Engine) routeRefused(ctx context.Context, s *store.Store, run int64, l loaded, from probe.Source, words string, now time.Time) error {
+	first, most, operator := e.refusedRest()
+	moved := l.moved[from]
+	until := now.Add(operator)
+	name := l.side.name(from.Route)
+	if err := s.Block(ctx, from.Operator, from.Route, until, words); err != nil {
+		return err
+	}
+	if err := s.AddNotice(ctx, run, store.Notice{Kind: refused, Route: name, Operator: from.Operator, Words: words, Until: &until, Moved: moved}); err != nil {
+		return err
+	}
+	asked, refusing, err := s.RouteUse(ctx, from.Route, now.Add(-lately))
+	if err != nil || from.Route == 0 || !route.Refused(refusing, asked) || !moved && l.side.rests(from.Route) >= maxPauses {
+		return err
+	}
+	until, ok, err := s.RestRoute(ctx, from.Route, first, most, refused, words)
+	if err != nil || !ok {
+		return err
+	}
+	e.forgetSide()
+	return s.AddNotice(ctx, run, store.Notice{Kind: rests, Route: name, Words: words, Until: &until, Moved: l.side.another(from.Route, now)})
+}
+
+// name is what a route is called.
+func (s *side) name(id int64) string {
+	for _, w := range s.ways {
+		if w.Route == id && w.Name != "" {
+			return w.Name
+		}
+	}
+	return string(route.Direct)
+}
+
+// another tells whether there is a route beside this one that does not rest.
+func (s *side) another(id int64, now time.Time) bool {
+	return slices.ContainsFunc(s.ways, func(w way) bool { return w.Route != id && !now.Before(w.restUntil) })
+}
+
+func (s *side) rests(id int64) int {
+	for _, w := range s.ways {
+		if w.Route == id {
+			return w.rests
+		}
+	}
+	return 0
+}
