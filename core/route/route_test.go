@@ -11,6 +11,9 @@ func TestParse(t *testing.T) {
 	print := strings.Repeat("ab", 32)
 	for line, want := range map[string]string{
 		"direct":                                               "direct",
+		"direct?helo=north.fernhollow.example":                 "direct",
+		"direct?helo=no%20name.example":                        "error: no host name",
+		"direct?halo=north.example":                            "error: nothing that a direct route can have",
 		"direct://192.0.2.7":                                   "direct://192.0.2.7",
 		"direct://[2001:db8::7]":                               "direct://2001:db8::7",
 		"socks5://192.0.2.1":                                   "socks5://192.0.2.1:1080",

@@ -29,24 +29,31 @@ func (t *Tester) All(ctx context.Context, parts []Part) []Tested {
 			p.Outcome = t.TestBlocklist(ctx, p.Name)
 		}
 	})
-	publics := seenAs(out)
+	seen := seenAs(out)
 	each(out, func(p *Tested) {
 		if p.Kind == Identity {
-			p.Outcome = t.TestIdentity(ctx, p.Identity, publics)
+			p.Outcome = t.TestIdentity(ctx, p.Identity, seen)
 		}
 	})
 	return out
 }
 
-// seenAs lists the public addresses of the routes that can be used.
-func seenAs(parts []Tested) (publics []netip.Addr) {
+// Seen is an address that mail hosts see us with, and the name that is said
+// there in place of an identity's; "" for the identity's.
+type Seen struct {
+	Public netip.Addr
+	Helo   string
+}
+
+// seenAs lists what mail hosts see of the routes that can be used.
+func seenAs(parts []Tested) (seen []Seen) {
 	for _, p := range parts {
 		ip, err := netip.ParseAddr(p.Public)
-		if err == nil && p.Grade() != Bad && !slices.Contains(publics, ip) {
-			publics = append(publics, ip)
+		if s := (Seen{ip, p.Route.Helo}); err == nil && p.Grade() != Bad && !slices.Contains(seen, s) {
+			seen = append(seen, s)
 		}
 	}
-	return publics
+	return seen
 }
 
 // sideBySide bounds how many parts are looked at at once.

@@ -77,9 +77,10 @@ type Tested struct {
 func Judge(parts []Tested) Standing {
 	usable, all := map[Kind]int{}, map[Kind]int{}
 	var worst *Check
-	next := func(c *Check) {
+	var whose *Tested
+	next := func(p *Tested, c *Check) {
 		if c.Grade != Good && (worst == nil || worst.Grade == Reservation && c.Grade == Bad) {
-			worst = c
+			worst, whose = c, p
 		}
 	}
 	for _, k := range Kinds() {
@@ -93,13 +94,13 @@ func Judge(parts []Tested) Standing {
 				usable[k]++
 			}
 			for j := range p.Checks {
-				next(&p.Checks[j])
+				next(p, &p.Checks[j])
 			}
 		}
 	}
 	s := Standing{State: Ready, Says: sum(usable, all) + "."}
 	if worst != nil {
-		s.Next = worst.Do
+		s.Next = fmt.Sprintf("%s %s: %s %s", strings.ToUpper(string(whose.Kind)[:1])+string(whose.Kind)[1:], whose.Name, worst.Says, worst.Do)
 	}
 	switch {
 	case len(all) == 0:

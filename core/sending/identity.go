@@ -13,38 +13,47 @@ import (
 	"varnet/core/smtp"
 )
 
-// TestIdentity holds an identity against the name service and the public
-// addresses of the routes it is used on.
-func (t *Tester) TestIdentity(ctx context.Context, id smtp.Identity, publics []netip.Addr) (o Outcome) {
-	addrs, failed := t.Resolver.Addresses(ctx, id.Name)
-	switch {
-	case failed:
-		o.add(Reservation, "Test the resolvers, then this again.", "The name %s could not be looked up now.", id.Name)
-	case len(addrs) == 0:
-		o.add(Reservation, t.suggest(ctx, publics, "Give "+id.Name+" an address record, or say a name that has one."),
-			"The name %s does not resolve; hosts that look it up refuse us.", id.Name)
-	default:
-		o.add(Good, "", "The name %s resolves to %s.", id.Name, joined(addrs))
-	}
-	for _, ip := range publics {
-		t.reverse(ctx, &o, id.Name, ip)
+// TestIdentity holds an identity against the name service and the addresses it
+// is seen with.
+func (t *Tester) TestIdentity(ctx context.Context, id smtp.Identity, seen []Seen) (o Outcome) {
+	t.testName(ctx, &o, id.Name, seen)
+	for _, s := range seen {
+		t.reverse(ctx, &o, id.Name, s, len(seen) > 1)
 	}
 	t.testSender(ctx, &o, id)
-	for _, ip := range publics {
-		t.testSPF(ctx, &o, id, ip)
+	for _, s := range seen {
+		as := id
+		if s.Helo != "" {
+			as.Name = s.Helo
+		}
+		t.testSPF(ctx, &o, as, s.Public)
 	}
-	if len(publics) == 0 {
-		o.add(Reservation, "Say it on the route, as in direct://ADDRESS?public=ADDRESS.",
+	if len(seen) == 0 {
+		o.add(Reservation, "Say it on the route, as in direct?public=ADDRESS.",
 			"No mail host said which address of ours it sees, so reverse name and SPF were not looked at.")
 	}
 	return o
 }
 
+// testName looks whether the name that is said resolves.
+func (t *Tester) testName(ctx context.Context, o *Outcome, name string, seen []Seen) {
+	addrs, failed := t.Resolver.Addresses(ctx, name)
+	switch {
+	case failed:
+		o.add(Reservation, "Test the resolvers, then this again.", "The name %s could not be looked up now.", name)
+	case len(addrs) == 0:
+		o.add(Reservation, t.suggest(ctx, seen, "Give "+name+" an address record, or say a name that has one."),
+			"The name %s does not resolve; hosts that look it up refuse us.", name)
+	default:
+		o.add(Good, "", "The name %s resolves to %s.", name, joined(addrs))
+	}
+}
+
 // suggest says what to do, with the confirmed reverse name where there is one.
-func (t *Tester) suggest(ctx context.Context, publics []netip.Addr, otherwise string) string {
-	for _, ip := range publics {
-		if name := t.confirmed(ctx, ip); name != "" {
-			return fmt.Sprintf("Say %s instead, the reverse name of %s.", name, ip)
+func (t *Tester) suggest(ctx context.Context, seen []Seen, otherwise string) string {
+	for _, s := range seen {
+		if name := t.confirmed(ctx, s.Public); name != "" {
+			return fmt.Sprintf("Say %s instead, the reverse name of %s.", name, s.Public)
 		}
 	}
 	return otherwise
@@ -60,7 +69,13 @@ func (t *Tester) confirmed(ctx context.Context, ip netip.Addr) string {
 	return ""
 }
 
-func (t *Tester) reverse(ctx context.Context, o *Outcome, name string, ip netip.Addr) {
+// reverse looks whether the reverse name of an address agrees with the name
+// that is said there. Where there are several, each wants a name of its own.
+func (t *Tester) reverse(ctx context.Context, o *Outcome, name string, s Seen, several bool) {
+	ip := s.Public
+	if s.Helo != "" {
+		name = s.Helo
+	}
 	names := t.Resolver.Names(ctx, ip)
 	confirmed := t.confirmed(ctx, ip)
 	switch {
@@ -73,7 +88,11 @@ func (t *Tester) reverse(ctx context.Context, o *Outcome, name string, ip netip.
 		o.add(Reservation, fmt.Sprintf("Give %s an address record with %s.", names.Texts[0], ip),
 			"The reverse name of %s is %s, and that name does not lead back to it.", ip, names.Texts[0])
 	case !slices.Contains(names.Texts, name):
-		o.add(Reservation, fmt.Sprintf("Say %s instead.", confirmed), "The reverse name of %s is %s and not %s.", ip, confirmed, name)
+		do := fmt.Sprintf("Say %s instead.", confirmed)
+		if several {
+			do = fmt.Sprintf("Say %s on that route: add the route again with ?helo=%s.", confirmed, confirmed)
+		}
+		o.add(Reservation, do, "The reverse name of %s is %s and not %s.", ip, confirmed, name)
 	default:
 		o.add(Good, "", "The reverse name of %s is %s, and leads back to it.", ip, name)
 	}

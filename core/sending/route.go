@@ -114,6 +114,9 @@ func (t *Tester) greet(ctx context.Context, r route.Route, x resolve.Exchanger) 
 		s.Close()
 	}
 	g.public = sees(s.Lines())
+	if g.failure != nil && !g.public.IsValid() {
+		g.public = firstAddress(g.failure.Reply.Text()) // a refusal often names whom it refuses
+	}
 	return g
 }
 
@@ -124,11 +127,17 @@ func sees(lines []smtp.Line) netip.Addr {
 		if l.Host || !strings.HasPrefix(l.Text, "EHLO ") || i+1 == len(lines) {
 			continue
 		}
-		for _, word := range strings.FieldsFunc(lines[i+1].Text, func(r rune) bool { return strings.ContainsRune("[]() ,;", r) }) {
-			word = strings.TrimPrefix(strings.TrimPrefix(word, "IPv6:"), "ipv6:")
-			if ip, err := netip.ParseAddr(word); err == nil {
-				return ip
-			}
+		return firstAddress(lines[i+1].Text)
+	}
+	return netip.Addr{}
+}
+
+// firstAddress finds the first IP address in a text.
+func firstAddress(text string) netip.Addr {
+	for _, word := range strings.FieldsFunc(text, func(r rune) bool { return strings.ContainsRune("[]()<> ,;", r) }) {
+		word = strings.TrimPrefix(strings.TrimPrefix(word, "IPv6:"), "ipv6:")
+		if ip, err := netip.ParseAddr(word); err == nil {
+			return ip
 		}
 	}
 	return netip.Addr{}
@@ -148,7 +157,7 @@ func (t *Tester) judge(o *Outcome, r route.Route, g *greeted) {
 		o.add(Bad, do, "%s seems closed this way: no connection to %s came about (%s).", strings.ToUpper(port[:1])+port[1:], g.host, reason(g.err))
 	case g.failure == nil:
 		o.TookMS = float64(g.took.Microseconds()) / 1000
-		o.add(Good, "", "%s greeted us on %s after %.0f ms.", g.host, port, o.TookMS)
+		o.add(Good, "", "%s greeted us on %s after %.1f ms.", g.host, port, o.TookMS)
 	case g.failure.Trouble == smtp.Refused:
 		o.add(Reservation, "Look at the reverse name, the sender and the blocklists below; until then use another route.",
 			"%s takes connections and refuses us: “%s”.", g.host, g.failure.Reply)

@@ -57,15 +57,19 @@ func refusedSays(list []store.Notice) string {
 		who += fmt.Sprintf(" and %d more", more)
 	}
 	first := list[0]
-	says := fmt.Sprintf("Since %s, %d of the operators asked refuse us by the route %s: %s. The first said: “%s”. This says nothing about the addresses. ",
-		clock(first.At), len(list), first.Route, who, first.Words)
+	operators := "1 operator refuses"
+	if len(list) > 1 {
+		operators = fmt.Sprintf("%d operators refuse", len(list))
+	}
+	says := fmt.Sprintf("Since %s, %s us by the route %s: %s. The first said: “%s”. This says nothing about the addresses. ",
+		clock(first.At), operators, first.Route, who, first.Words)
 	switch moved {
 	case len(list):
-		return says + "All are asked by another route instead."
+		return says + "Their addresses are asked by another route instead."
 	case 0:
 		return says + "There is no other route to ask them by; look at the sending side, then ask again."
 	}
-	return says + fmt.Sprintf("%d of them are asked by another route instead.", moved)
+	return says + fmt.Sprintf("For %d of them the addresses are asked by another route instead.", moved)
 }
 
 func clock(t time.Time) string { return t.UTC().Format("15:04:05 UTC") }

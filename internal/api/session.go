@@ -67,7 +67,7 @@ func (a *API) registerSessions(h huma.API) {
 	huma.Register(h, op, a.signIn)
 	huma.Register(h, operation("who", http.MethodGet, "/session", "Who is signed in"),
 		func(ctx context.Context, _ *struct{}) (*struct{ Body contract.Session }, error) {
-			return &struct{ Body contract.Session }{contract.Session{Workspace: workspace(ctx).Name}}, nil
+			return &struct{ Body contract.Session }{contract.Session{Workspace: workspace(ctx).Name, Keeper: workspace(ctx).Keeper}}, nil
 		})
 	huma.Register(h, operation("sign-out", http.MethodDelete, "/session", "Sign out"), a.signOut)
 }
@@ -84,7 +84,7 @@ func (a *API) signIn(ctx context.Context, in *struct{ Body contract.SignIn }) (*
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	return &sessionOutput{SetCookie: cookie(session, store.SessionLife), Body: contract.Session{Workspace: w.Name}}, nil
+	return &sessionOutput{SetCookie: cookie(session, store.SessionLife), Body: contract.Session{Workspace: w.Name, Keeper: w.Keeper}}, nil
 }
 
 func cookie(value string, life time.Duration) http.Cookie {

@@ -135,6 +135,7 @@ type TakeOut struct {
 // Session is who is signed in to the console.
 type Session struct {
 	Workspace string `json:"workspace"`
+	Keeper    bool   `json:"keeper" doc:"Whether the workspace looks after the sending side."`
 }
 
 // Words is the registry: all causes and traits with their words.

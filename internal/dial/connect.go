@@ -112,7 +112,7 @@ func refused(r route.Route, resp *http.Response) error {
 	}
 	switch resp.StatusCode {
 	case http.StatusProxyAuthRequired, http.StatusUnauthorized:
-		do := wantsSignIn
+		do := wantsSignIn(r)
 		if r.Kind == route.Relay {
 			do = "Add it again with the line that the relay prints when it starts."
 		}

@@ -75,6 +75,11 @@ func TestConsole(t *testing.T) {
 		t.Errorf("only %d rows were kept", n)
 	}
 	do("lists", chromedp.Navigate(s.URL+"/lists"), browser.Text("of 1,200 rows"))
+	do("the sending side", chromedp.Navigate(s.URL+"/sending"), browser.Text("Sending side: ready"))
+	do("a dead route", chromedp.SendKeys(`textarea[aria-label^="More routes"]`, "socks5://127.0.0.1:9"), chromedp.Click(`section[aria-label="Routes"] form button`), browser.Text("cannot be reached"), browser.Text("ready with reservations"))
+	do("it is removed", browser.Press("Remove the one that failed"), browser.Text("Sending side: ready"), chromedp.WaitNotPresent(`//bdi[contains(., "socks5://127.0.0.1:9")]`, chromedp.BySearch))
+	do("a rule", chromedp.SendKeys(`input[aria-label="Pattern"]`, "*.test"), browser.Press("Add the rule"), browser.Text("Addresses at *.test are never asked about."))
+	do("try it", chromedp.SendKeys(`input[aria-label="An address to try the rules on"]`, "ada@alder.test"), chromedp.Click(`//button[normalize-space()="Try"]`, chromedp.BySearch), browser.Text("Rule 1 fits ada@alder.test"))
 	do("sign out", browser.Press("Sign out"), browser.Text("The key of your workspace"))
 
 	narrow, stopNarrow, err := browser.Start(context.Background(), browser.Options{Width: 390, Height: 844})
@@ -84,7 +89,7 @@ func TestConsole(t *testing.T) {
 	defer stopNarrow()
 	tab = narrow
 	do("sign in, narrow", browser.SignIn(s.URL, s.Key))
-	for _, page := range []string{"/lists", "/bring-in", "/lists/1", "/runs/1", "/runs/1/results", "/runs/1/take-out"} {
+	for _, page := range []string{"/lists", "/bring-in", "/lists/1", "/runs/1", "/runs/1/results", "/runs/1/take-out", "/sending"} {
 		do(page+", narrow", chromedp.Navigate(s.URL+page), chromedp.WaitVisible("h1"), chromedp.Sleep(300*time.Millisecond))
 	}
 }

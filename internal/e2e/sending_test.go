@@ -330,7 +330,7 @@ func TestBlockedRoute(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if len(told) == 0 || !strings.Contains(told[0], "refuse us by the route "+sources[refused]) || !strings.Contains(told[0], "554 5.7.1") {
+	if len(told) == 0 || !strings.Contains(told[0], "us by the route "+sources[refused]) || !strings.Contains(told[0], "554 5.7.1") {
 		t.Errorf("the event stream told: %q", told)
 	}
 	t.Logf("told at the end: %s", strings.Join(end.Notices, "\n"))

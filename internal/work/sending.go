@@ -57,6 +57,9 @@ func (e *Engine) SendingSide(ctx context.Context) (out SendingSide, err error) {
 		}
 		out.Parts = append(out.Parts, p)
 	}
+	slices.SortStableFunc(out.Parts, func(a, b SidePart) int {
+		return slices.Index(sending.Kinds(), a.Kind) - slices.Index(sending.Kinds(), b.Kind)
+	})
 	var tested []sending.Tested
 	for _, p := range out.Parts {
 		if p.Outcome != nil {

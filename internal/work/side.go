@@ -27,6 +27,7 @@ type side struct {
 // way is a route that may be used.
 type way struct {
 	probe.Way
+	helo      string // said in place of the identity's name
 	restUntil time.Time
 	rests     int
 }
@@ -83,7 +84,7 @@ func (e *Engine) readSide(ctx context.Context) (*side, error) {
 			e.Log.Error("a route cannot be used", "route", p.Name, "err", err)
 			continue
 		}
-		s.ways = append(s.ways, way{probe.Way{Route: p.ID, Name: p.Name, Dialer: dial.By(r, e.Resolver.AllowPrivate)}, p.Resting(), p.Rests})
+		s.ways = append(s.ways, way{probe.Way{Route: p.ID, Name: p.Name, Dialer: dial.By(r, e.Resolver.AllowPrivate)}, r.Helo, p.Resting(), p.Rests})
 	}
 	if len(s.ways) == 0 {
 		s.ways = []way{{Way: e.Prober.Way}}
@@ -144,6 +145,9 @@ func (s *side) stand(op store.Operator, subject rule.Subject, now time.Time) sta
 	at, until := s.choose(op, r, now)
 	w := s.ways[at].Way
 	w.Identity = s.identity(op.Name, r)
+	if helo := s.ways[at].helo; helo != "" && r.Identity == "" {
+		w.Identity.Name = helo
+	}
 	for _, t := range []time.Time{op.By[w.Route].Pace.RestUntil, opens(r, now)} {
 		if t.After(now) && t.After(until) {
 			until = t

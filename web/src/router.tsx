@@ -16,6 +16,7 @@ export const router = createBrowserRouter([
       { path: "/runs/:id", lazy: async () => ({ Component: (await import("./pages/RunPage")).RunPage }) },
       { path: "/runs/:id/results", lazy: async () => ({ Component: (await import("./pages/Results")).Results }) },
       { path: "/runs/:id/take-out", lazy: async () => ({ Component: (await import("./pages/TakeOut")).TakeOutPage }) },
+      { path: "/sending", lazy: async () => ({ Component: (await import("./pages/Sending")).Sending }) },
       { path: "*", lazy: async () => ({ Component: (await import("./pages/Nowhere")).Nowhere }) },
     ],
   },

@@ -1143,6 +1143,8 @@ export interface components {
             reference?: string[];
         };
         Session: {
+            /** @description Whether the workspace looks after the sending side. */
+            keeper: boolean;
             workspace: string;
         };
         SignIn: {
