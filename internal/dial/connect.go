@@ -110,14 +110,14 @@ func refused(r route.Route, resp *http.Response) error {
 	if r.Kind == route.Relay && resp.StatusCode == http.StatusServiceUnavailable {
 		return failed("Start it with a higher -limit, or use more routes.", "%s is busy: %s.", r, strings.TrimSuffix(says, "."))
 	}
-	switch resp.StatusCode {
-	case http.StatusProxyAuthRequired, http.StatusUnauthorized:
+	switch {
+	case resp.StatusCode == http.StatusProxyAuthRequired || resp.StatusCode == http.StatusUnauthorized:
 		do := wantsSignIn(r)
 		if r.Kind == route.Relay {
 			do = "Add it again with the line that the relay prints when it starts."
 		}
 		return failed(do, "%s does not take the sign-in: %s.", r, strings.TrimSuffix(says, "."))
-	case http.StatusBadGateway, http.StatusGatewayTimeout, http.StatusServiceUnavailable:
+	case resp.StatusCode >= 500: // 502 and 504 by the book, but 500 and 503 are as common
 		return fmt.Errorf("the proxy says: %s", says)
 	}
 	return failed("Ask whoever runs it to allow connections to mail hosts, or remove it.", "%s refuses: %s.", r, strings.TrimSuffix(says, "."))

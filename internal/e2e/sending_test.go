@@ -51,7 +51,7 @@ func startRelay(t *testing.T, args ...string) string {
 // proxy starts a practice proxy with a source address of its own.
 func proxy(t *testing.T, i *practice.Internet, kind, source, user, password string) string {
 	t.Helper()
-	addr, err := i.StartProxy(practice.Proxy{Kind: kind, Listen: "127.0.0.1:0", Source: netip.MustParseAddr(source), User: user, Password: password})
+	addr, _, err := i.StartProxy(practice.Proxy{Kind: kind, Listen: "127.0.0.1:0", Source: netip.MustParseAddr(source), User: user, Password: password})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -437,5 +437,76 @@ func TestRules(t *testing.T) {
 		case h.Name == "mx1.postbarn.example" && (from["127.32.2.1"] != 1 || from["127.0.0.1"] != 0):
 			t.Errorf("postbarn.example saw sessions from %v", from)
 		}
+	}
+}
+
+// TestOnlyRoute loses the only route twice: first its proxy goes away and comes
+// back, then every host refuses it for good. The first costs nothing but time;
+// the second leaves addresses undecided, and never undeliverable.
+func TestOnlyRoute(t *testing.T) {
+	t.Parallel()
+	i := testkit.World(t, "fernhollow", 2623)
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8123")
+	api, ctx := client.New(s.URL, s.Key), context.Background()
+	p := practice.Proxy{Kind: "socks5", Listen: "127.0.0.1:0", Source: netip.MustParseAddr("127.32.3.1")}
+	addr, stop, err := i.StartProxy(p)
+	if err != nil {
+		t.Fatal(err)
+	}
+	by(t, api, 1, []string{"socks5://" + addr})
+	path, _ := writeList(t, i.World, 2000)
+	// disturbed runs the list and disturbs it once at a tenth.
+	disturbed := func(disturb func()) (map[string]contract.Result, string) {
+		t.Helper()
+		run := bringIn(t, api, path)
+		var once sync.Once
+		told := map[string]bool{}
+		_, err := api.Wait(ctx, run.ID, func(r contract.Run) {
+			if r.Done*10 >= r.Addresses {
+				once.Do(disturb)
+			}
+			for _, n := range r.Notices {
+				told[n] = true
+			}
+		})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return results(t, api, run.ID), fmt.Sprint(told)
+	}
+	found, told := disturbed(func() {
+		stop()
+		time.AfterFunc(4*time.Second, func() {
+			p.Listen = addr
+			if _, stop, err = i.StartProxy(p); err != nil {
+				t.Error(err)
+			}
+		})
+	})
+	if !strings.Contains(told, "the route socks5://"+addr+" failed") || !strings.Contains(told, "the run waits until then") {
+		t.Errorf("told: %s", told)
+	}
+	for typed, r := range found {
+		if r.Cause == finding.ExchangerUnreachable && r.Domain != "closedgate.example" {
+			t.Errorf("%s is called unreachable for a dead proxy", typed)
+		}
+	}
+	i.Block(p.Source)
+	found, told = disturbed(func() {})
+	if !strings.Contains(told, "too many hosts refused the route") || !strings.Contains(told, "There is no other") {
+		t.Errorf("told: %s", told)
+	}
+	refused := 0
+	for typed, r := range found {
+		truth := i.World.Truth(practice.Canonical(typed))
+		if r.Finding == finding.Undeliverable && truth.Deliverable() {
+			t.Errorf("%s is called undeliverable (%s) by a refused route", typed, r.Cause)
+		}
+		if r.Cause == finding.ExchangerBlocksUs {
+			refused++
+		}
+	}
+	if refused < 100 {
+		t.Errorf("only %d addresses were refused", refused)
 	}
 }

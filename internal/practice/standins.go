@@ -120,7 +120,7 @@ func (b *blocked) everywhere() (out []netip.Addr) {
 // StartStandIns starts the world's proxies and its lying resolver.
 func (i *Internet) StartStandIns() error {
 	for _, p := range i.World.Sending.Proxies {
-		if _, err := i.StartProxy(p); err != nil {
+		if _, _, err := i.StartProxy(p); err != nil {
 			return err
 		}
 	}
@@ -153,13 +153,15 @@ func (l *liar) WriteMsg(m *dns.Msg) error {
 	return l.ResponseWriter.WriteMsg(m)
 }
 
-// StartProxy starts a proxy and gives where it listens.
-func (i *Internet) StartProxy(p Proxy) (string, error) {
+// StartProxy starts a proxy and gives where it listens; stop makes it take no
+// more connections.
+func (i *Internet) StartProxy(p Proxy) (addr string, stop func(), err error) {
 	l, err := net.Listen("tcp", p.Listen)
 	if err != nil {
-		return "", fmt.Errorf("practice proxy: %w", err)
+		return "", nil, fmt.Errorf("practice proxy: %w", err)
 	}
-	i.closers = append(i.closers, func() { _ = l.Close() })
+	stop = func() { _ = l.Close() }
+	i.closers = append(i.closers, stop)
 	serve := p.socks
 	if p.Kind == "connect" {
 		serve = p.connect
@@ -177,7 +179,7 @@ func (i *Internet) StartProxy(p Proxy) (string, error) {
 			}()
 		}
 	}()
-	return l.Addr().String(), nil
+	return l.Addr().String(), stop, nil
 }
 
 // dial goes to a mail host from the proxy's own address.

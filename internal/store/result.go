@@ -33,7 +33,7 @@ func (s *Store) AddResults(ctx context.Context, run int64, results []Concluded, 
 	tally := map[int32]int32{}
 	ids := make([]int32, len(results))
 	for i, r := range results {
-		id, err := s.VerdictID(ctx, r.Verdict)
+		id, err := s.verdictID(ctx, r.Verdict)
 		if err != nil {
 			return err
 		}

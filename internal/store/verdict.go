@@ -23,10 +23,21 @@ func verdictKey(v finding.Verdict) string {
 	return fmt.Sprint(v.Finding, "|", v.Cause, "|", v.Traits, "|", v.Odds)
 }
 
-// VerdictID gives the number of a verdict, which is recorded if it is new. A
-// number is only remembered once it is committed, so it is written outside of
-// any transaction the store is in.
-func (s *Store) VerdictID(ctx context.Context, v finding.Verdict) (int32, error) {
+// KnowVerdicts sees to it that the results' verdicts have numbers. It comes
+// before the transaction that records the results: a number may be remembered
+// only once it is committed, and who holds one connection and waits for another
+// may wait for ever.
+func (s *Store) KnowVerdicts(ctx context.Context, results []Concluded) error {
+	for _, r := range results {
+		if _, err := s.verdictID(ctx, r.Verdict); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// verdictID gives the number of a verdict, which is recorded if it is new.
+func (s *Store) verdictID(ctx context.Context, v finding.Verdict) (int32, error) {
 	c, key := s.verdicts, verdictKey(v)
 	c.mu.RLock()
 	id, ok := c.byKey[key]

@@ -61,6 +61,10 @@ func (w *laneWorker) Work(ctx context.Context, job *river.Job[LaneArgs]) error {
 // parcels and this lane's job at the same moment either waits for it, and then
 // inserts the job, or is waited for, and then the parcels are seen here.
 func (e *Engine) succeed(ctx context.Context, job *river.Job[LaneArgs]) error {
+	side, err := e.side(ctx)
+	if err != nil {
+		return err
+	}
 	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		if _, err := river.JobCompleteTx[*riverpgx](ctx, tx, job); err != nil {
 			return err
@@ -70,10 +74,6 @@ func (e *Engine) succeed(ctx context.Context, job *river.Job[LaneArgs]) error {
 			return err
 		}
 		known, err := s.Operators(ctx, []string{job.Args.Key})
-		if err != nil {
-			return err
-		}
-		side, err := e.side(ctx)
 		if err != nil {
 			return err
 		}
@@ -263,6 +263,9 @@ func (e *Engine) record(ctx context.Context, lane LaneArgs, p *store.Parcel, l l
 	for at, asking := range l.resting {
 		next.again(at, p.Round, asking)
 	}
+	if err := e.Store.KnowVerdicts(ctx, next.results); err != nil {
+		return err
+	}
 	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		ok, err := s.MarkDone(ctx, p.ID, lane.Lane, store.ParcelRecord{Conversations: out.Conversations, Manners: out.Manners})
 		if err != nil || !ok {
@@ -275,7 +278,7 @@ func (e *Engine) record(ctx context.Context, lane LaneArgs, p *store.Parcel, l l
 			func() error { return s.SaveManners(ctx, out.Manners) },
 			func() error { return s.SaveAbsences(ctx, l.workspace, absent(out.Results)) },
 			func() error { learnt, err = e.learn(ctx, s, p.RunID, l, out.Seen, now); return err },
-			func() error { return e.followUp(ctx, tx, lane, learnt[lane.Key], next.parcels) },
+			func() error { return e.followUp(ctx, tx, l.side, lane, learnt[lane.Key], next.parcels) },
 			func() error { return s.FinishIfDone(ctx, p.RunID) },
 		)
 	})
@@ -283,8 +286,8 @@ func (e *Engine) record(ctx context.Context, lane LaneArgs, p *store.Parcel, l l
 
 // followUp sets going what comes after a parcel: a wake for each parcel put
 // off, and one more lane when the operator has earned it.
-func (e *Engine) followUp(ctx context.Context, tx pgx.Tx, lane LaneArgs, learnt pace.Pace, parcels []store.Parcel) error {
-	if err := e.openLanes(ctx, tx, nil, parcels); err != nil {
+func (e *Engine) followUp(ctx context.Context, tx pgx.Tx, s *side, lane LaneArgs, learnt pace.Pace, parcels []store.Parcel) error {
+	if err := e.openLanes(ctx, tx, s, nil, parcels); err != nil {
 		return err
 	}
 	if learnt.Lanes > 1 && learnt.Calm == 0 && learnt.Complaints == 0 {

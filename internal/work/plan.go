@@ -109,6 +109,9 @@ func (e *Engine) concludeMalformed(ctx context.Context, run store.Run) error {
 		run.Plan.Malformed = r.Ordinal
 	}
 	run.Plan.SyntaxDone = len(rows) < malformedBatch
+	if err := e.Store.KnowVerdicts(ctx, results); err != nil {
+		return err
+	}
 	return e.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
 		if err := s.AddResults(ctx, run.ID, results, false); err != nil {
 			return err
@@ -163,7 +166,7 @@ func (e *Engine) sort(ctx context.Context, b *batch, names []string, addresses [
 		return err
 	}
 	b.cut()
-	return nil
+	return e.Store.KnowVerdicts(ctx, b.results)
 }
 
 // recordBatch writes a batch down and sets its lanes going.
@@ -172,7 +175,7 @@ func (e *Engine) recordBatch(ctx context.Context, s *store.Store, tx pgx.Tx, b *
 		func() error { return s.AddResults(ctx, b.run.ID, b.results, b.again) },
 		func() error { return s.OwnLanes(ctx, b.own) },
 		func() error { return s.AddParcels(ctx, b.parcels) },
-		func() error { return e.openLanes(ctx, tx, b.operators, b.parcels) },
+		func() error { return e.openLanes(ctx, tx, b.side, b.operators, b.parcels) },
 	)
 }
 
@@ -333,7 +336,7 @@ func (b *batch) pack(key string, asking []store.Asking, round int32, notBefore t
 
 // openLanes sees to it that the parcels' lane keys have their lanes going, now
 // or when the parcels fall due.
-func (e *Engine) openLanes(ctx context.Context, tx pgx.Tx, known map[string]store.Operator, parcels []store.Parcel) error {
+func (e *Engine) openLanes(ctx context.Context, tx pgx.Tx, s *side, known map[string]store.Operator, parcels []store.Parcel) error {
 	perKey := map[string]int{}
 	for _, p := range parcels {
 		if p.NotBefore.After(time.Now()) {
@@ -344,13 +347,9 @@ func (e *Engine) openLanes(ctx context.Context, tx pgx.Tx, known map[string]stor
 		}
 		perKey[p.LaneKey]++
 	}
-	side, err := e.side(ctx)
-	if err != nil {
-		return err
-	}
 	var jobs []river.JobArgs
 	for key, n := range perKey {
-		most, _ := side.lanes(key, known)
+		most, _ := s.lanes(key, known)
 		for lane := range min(n, most) {
 			jobs = append(jobs, LaneArgs{Key: key, Lane: lane})
 		}

@@ -3,6 +3,7 @@ package work
 import (
 	"context"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"varnet/core/pace"
@@ -38,14 +39,18 @@ const sideFresh = time.Second
 type sideCache struct {
 	mu  sync.Mutex
 	now *side
+	// stale is apart from the lock, which is held while the database is waited
+	// for: within a transaction nobody may wait for that.
+	stale atomic.Bool
 }
 
-// side reads the sending side, at most once a second.
+// side reads the sending side, at most once a second. It is not for use within a
+// transaction: who holds a connection and waits for another may wait for ever.
 func (e *Engine) side(ctx context.Context) (*side, error) {
 	c := &e.sides
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	if c.now != nil && time.Since(c.now.at) < sideFresh {
+	if c.now != nil && time.Since(c.now.at) < sideFresh && !c.stale.Swap(false) {
 		return c.now, nil
 	}
 	next, err := e.readSide(ctx)
@@ -56,11 +61,7 @@ func (e *Engine) side(ctx context.Context) (*side, error) {
 }
 
 // forgetSide makes the next look at the sending side a fresh one.
-func (e *Engine) forgetSide() {
-	e.sides.mu.Lock()
-	defer e.sides.mu.Unlock()
-	e.sides.now = nil
-}
+func (e *Engine) forgetSide() { e.sides.stale.Store(true) }
 
 func (e *Engine) readSide(ctx context.Context) (*side, error) {
 	s := &side{at: time.Now()}

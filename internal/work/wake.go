@@ -26,16 +26,16 @@ type wakeWorker struct {
 
 func (w *wakeWorker) Work(ctx context.Context, job *river.Job[WakeArgs]) error {
 	e, key := w.engine, job.Args.Key
+	side, err := e.side(ctx)
+	if err != nil {
+		return err
+	}
 	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		ready, err := s.Ready(ctx, key)
 		if err != nil || ready == 0 {
 			return err
 		}
 		known, err := s.Operators(ctx, []string{key})
-		if err != nil {
-			return err
-		}
-		side, err := e.side(ctx)
 		if err != nil {
 			return err
 		}

@@ -2,6 +2,7 @@ import { Button, Input } from "antd";
 import { useState } from "react";
 import { useSendingChange, type Part, type SendingSide } from "../../api/sending";
 import { Trouble } from "../../parts/Notice";
+import { number, plural } from "../../words";
 
 const marks = { good: "●", reservation: "◐", bad: "○", "": "·" } as const;
 const tones = { good: "keep", reservation: "hold", bad: "drop", "": "quiet" } as const;
@@ -20,13 +21,13 @@ export function Parts({ kind, title, hint, does, side }: { kind: Part["kind"]; t
       <p className="quiet">{does}</p>
       {removeFailed.error && <Trouble error={removeFailed.error} />}
       {parts.length === 0 && <p>There is none yet.</p>}
-      <ul className="parts">{parts.map((p) => <PartShown key={p.id + p.name} part={p} />)}</ul>
+      <ul className="parts">{parts.map((p) => <PartShown key={p.id + p.name} part={p} health={side.health.find((h) => kind === "resolver" && h.server === p.name)} />)}</ul>
       <Add kind={kind} title={title} hint={hint} />
     </section>
   );
 }
 
-function PartShown({ part: p }: { part: Part }) {
+function PartShown({ part: p, health }: { part: Part; health: SendingSide["health"][number] | undefined }) {
   const remove = useSendingChange("remove");
   const grade = p.grade === "" ? "not tested" : p.grade;
   return (
@@ -43,6 +44,7 @@ function PartShown({ part: p }: { part: Part }) {
       {p.checks.filter((c) => c.grade !== "good").map((c) => (
         <p key={c.says}><span className={tones[c.grade]} aria-hidden="true">{marks[c.grade]}</span> {c.says} <strong>{c.do}</strong></p>
       ))}
+      {health && health.asked > 0 && <p className="quiet">Since the service started it was asked {plural(health.asked, "time")} and left {number(health.failed)} of them unanswered; an answer took {health.meanMs.toFixed(1)} ms in the mean.</p>}
       <p className="quiet">{p.checks.filter((c) => c.grade === "good").map((c) => c.says).join(" ")}</p>
     </li>
   );
