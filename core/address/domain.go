@@ -55,10 +55,10 @@ const ipv6Tag = "IPv6:"
 
 // Literal reads a domain that is a host's number in brackets.
 func Literal(domain string) (ip netip.Addr, ok bool) {
-	text, ok := strings.CutPrefix(domain, "[")
-	if text, ok = strings.CutSuffix(text, "]"); !ok {
+	if len(domain) < 2 || domain[0] != '[' || domain[len(domain)-1] != ']' {
 		return ip, false
 	}
+	text := domain[1 : len(domain)-1]
 	six := len(text) > len(ipv6Tag) && strings.EqualFold(text[:len(ipv6Tag)], ipv6Tag)
 	if six {
 		text = text[len(ipv6Tag):]

@@ -23,7 +23,7 @@ import (
 type connect struct{ r route.Route }
 
 func (c connect) DialContext(ctx context.Context, network, addr string) (net.Conn, error) {
-	conn, err := toHost{c.r}.DialContext(ctx, network, c.r.Host)
+	conn, err := toHost(c).DialContext(ctx, network, c.r.Host)
 	if err != nil {
 		return nil, err
 	}
@@ -39,7 +39,7 @@ type relay struct{ r route.Route }
 // DialContext goes to the relay over TLS. The relay is known by its
 // certificate's fingerprint alone, so nobody in between can stand in for it.
 func (d relay) DialContext(ctx context.Context, network, addr string) (net.Conn, error) {
-	conn, err := toHost{d.r}.DialContext(ctx, network, d.r.Host)
+	conn, err := toHost(d).DialContext(ctx, network, d.r.Host)
 	if err != nil {
 		return nil, err
 	}

@@ -89,7 +89,7 @@ func (s socks) DialContext(ctx context.Context, network, addr string) (net.Conn,
 	if s.r.User != "" {
 		auth = &proxy.Auth{User: s.r.User, Password: s.r.Secret}
 	}
-	d, err := proxy.SOCKS5("tcp", s.r.Host, auth, toHost{s.r})
+	d, err := proxy.SOCKS5("tcp", s.r.Host, auth, toHost(s))
 	if err != nil {
 		return nil, err
 	}
