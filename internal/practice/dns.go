@@ -132,19 +132,32 @@ func (z *zone) ServeDNS(w dns.ResponseWriter, q *dns.Msg) {
 type nameServer struct{ udp, tcp *dns.Server }
 
 func serveDNS(z dns.Handler, addr string) (*nameServer, string, error) {
-	packets, err := net.ListenPacket("udp", addr)
+	packets, stream, err := listenBoth(addr)
 	if err != nil {
-		return nil, "", fmt.Errorf("the practice name server: %w", err)
-	}
-	stream, err := net.Listen("tcp", packets.LocalAddr().String())
-	if err != nil {
-		_ = packets.Close()
 		return nil, "", fmt.Errorf("the practice name server: %w", err)
 	}
 	n := &nameServer{&dns.Server{PacketConn: packets, Handler: z}, &dns.Server{Listener: stream, Handler: z}}
 	go func() { _ = n.udp.ActivateAndServe() }()
 	go func() { _ = n.tcp.ActivateAndServe() }()
 	return n, packets.LocalAddr().String(), nil
+}
+
+// listenBoth listens on one port by UDP and TCP. A port that was free for one
+// may be taken for the other: port 0 is tried some more times then.
+func listenBoth(addr string) (packets net.PacketConn, stream net.Listener, err error) {
+	for range 10 {
+		if packets, err = net.ListenPacket("udp", addr); err != nil {
+			return nil, nil, err
+		}
+		if stream, err = net.Listen("tcp", packets.LocalAddr().String()); err == nil {
+			return packets, stream, nil
+		}
+		_ = packets.Close()
+		if _, port, _ := net.SplitHostPort(addr); port != "0" {
+			break
+		}
+	}
+	return nil, nil, err
 }
 
 func (n *nameServer) close() {
