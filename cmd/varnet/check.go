@@ -8,6 +8,7 @@ import (
 
 	"varnet/core/finding"
 	"varnet/core/resolve"
+	"varnet/core/route"
 	"varnet/internal/client"
 	"varnet/internal/contract"
 )
@@ -87,7 +88,11 @@ func (c *cli) printEvidence(e contract.Evidence) {
 	}
 	for _, q := range e.Asked {
 		if q.Conversation != nil {
-			say("Mail host:     %s (%s), asked as %s", q.Conversation.Exchanger, q.Conversation.Addr, q.Conversation.Identity.Name)
+			by := ""
+			if r := q.Conversation.Route; r != "" && r != string(route.Direct) {
+				by = " by " + r
+			}
+			say("Mail host:     %s (%s), asked as %s%s", q.Conversation.Exchanger, q.Conversation.Addr, q.Conversation.Identity.Name, by)
 		}
 		if q.Reply != "" {
 			say("It answered:   %s", q.Reply)

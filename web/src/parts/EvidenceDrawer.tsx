@@ -66,7 +66,7 @@ function Asked({ asked: a }: { asked: NonNullable<Evidence["asked"]>[number] }) 
   return (
     <li>
       <h3>The mail host, {moment(a.at)}</h3>
-      {c && <p><AddressText text={c.exchanger} /> <span className="quiet">({c.addr}{c.encrypted && ", encrypted"}), asked as <AddressText text={c.identity.name} /></span></p>}
+      {c && <p><AddressText text={c.exchanger} /> <span className="quiet">({c.addr}{c.encrypted && ", encrypted"}), asked as <AddressText text={c.identity.name} />{c.route && c.route !== "direct" && <> by <AddressText text={c.route} /></>}</span></p>}
       {a.reply ? <blockquote><AddressText text={a.reply} long={600} /></blockquote> : <p>It gave no answer about this mailbox.</p>}
       <p>{a.why} <span className="quiet">{a.tookMs > 0 && `After ${a.tookMs.toFixed(1)} ms.`}</span></p>
       {c?.lines && c.lines.length > 0 && (
