@@ -105,7 +105,11 @@ func (c *cli) printEvidence(e contract.Evidence) {
 			say("Made-up:       %s was answered: %s", m.Mailbox, m.Reply)
 		}
 		if n := len(e.Manner.MadeUp) - len(told); n > 0 {
-			say("Made-up:       %d more got no answer that tells", n)
+			more := ""
+			if len(told) > 0 {
+				more = " more"
+			}
+			say("Made-up:       %d%s got no answer that tells", n, more)
 		}
 		since := ""
 		if e.Manner.Reused {

@@ -21,7 +21,7 @@ const (
 // Sentence says what the manner means for the domain's mailboxes.
 func (a Accepts) Sentence() string {
 	return map[Accepts]string{
-		AcceptsKnown: "It refuses mailboxes that do not exist, so its yes counts.",
+		AcceptsKnown: "It refuses made-up mailboxes, so a yes of it counts.",
 		AcceptsAny:   "It takes mail for mailboxes that do not exist, so its yes proves nothing.",
 		AcceptsSome:  "It takes some mailboxes that do not exist and refuses others, so neither its yes nor its no proves anything.",
 		AcceptsOpen:  "It gave no answer about them that tells, so its yes would prove nothing yet.",

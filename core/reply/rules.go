@@ -477,7 +477,7 @@ var rules = []rule{
 		Meaning: Meaning{Us, Refused, finding.ExchangerBlocksUs, "The host refuses the client for its standing or its name."},
 		example: "550 5.7.1 service unavailable; client host blocked using a blocklist"},
 	{codes: []int{5}, phrases: sender,
-		Meaning: Meaning{Us, Refused, finding.ExchangerBlocksUs, "A refusal of our sender, held back until the recipient was named."},
+		Meaning: Meaning{Us, Refused, finding.ExchangerBlocksUs, "A refusal of our sender; some hosts hold it back until the recipient is named."},
 		example: "550 5.1.8 sender address rejected: domain not found"},
 	{codes: []int{5}, enhanced: []string{"1.7", "1.8", "7.23", "7.24", "7.25", "7.26", "7.27"},
 		Meaning: Meaning{Us, Refused, finding.ExchangerBlocksUs, "RFC 3463 and RFC 7372: the sender's address or its proofs are found wanting."},

@@ -87,7 +87,7 @@ function MadeUp({ manner, says }: { manner: NonNullable<Evidence["manner"]>; say
     <li>
       <h3>What it said of made-up mailboxes</h3>
       {told.map((m) => <p key={m.mailbox}><AddressText text={m.mailbox} /><br /><AddressText text={m.reply || "no answer"} long={400} /></p>)}
-      {told.length < all.length && <p className="quiet">{all.length - told.length} more got no answer that tells.</p>}
+      {told.length < all.length && <p className="quiet">{all.length - told.length}{told.length > 0 && " more"} got no answer that tells.</p>}
       <p>{says}{manner.reused && ` Known since ${moment(manner.at)}.`}</p>
     </li>
   );
