@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"net/url"
 	"os"
 	"path/filepath"
 	"slices"
@@ -20,6 +21,7 @@ func clean(ctx context.Context, c *cli, args []string) error {
 	name := c.flags.String("name", "", "the list's name; the file's name unless given")
 	column := c.flags.Int("column", 0, "the column that holds the addresses, from 1; 0 leaves it to Varnet")
 	same := c.flags.Bool("same-mailbox", false, "tell duplicates as the operators do: dots or tags left out where they make no difference")
+	written := c.written()
 	rest, err := c.parse(args)
 	if err != nil {
 		return err
@@ -33,7 +35,7 @@ func clean(ctx context.Context, c *cli, args []string) error {
 	}
 	defer file.Close()
 	l, err := connect().BringIn(ctx, client.File{Name: filepath.Base(rest[0]), List: *name, Body: file, AddressColumn: *column - 1,
-		SameMailbox: *same})
+		SameMailbox: *same, Written: written()})
 	if err != nil {
 		return fmt.Errorf("%s: %w", rest[0], err)
 	}
@@ -55,6 +57,24 @@ func clean(ctx context.Context, c *cli, args []string) error {
 		fmt.Fprintln(c.out, "Notice: "+n)
 	}
 	return c.takeOut(ctx, connect(), r.ID, policy.Keep, *out)
+}
+
+// written adds the flags that overrule how a file is read.
+func (c *cli) written() func() url.Values {
+	flags := map[string]*string{
+		"sheet":     c.flags.String("sheet", "", "the sheet of a spreadsheet; the first with something on it unless given"),
+		"delimiter": c.flags.String("delimiter", "guess", "what stands between cells: guess, one character, tab or none"),
+		"quote":     c.flags.String("quote", "guess", "what wraps cells: guess, double, single or none"),
+		"encoding":  c.flags.String("encoding", "guess", "how letters are written as bytes: guess, or a name such as windows-1250"),
+		"header":    c.flags.String("header", "guess", "whether the first record names the columns: guess, yes or no"),
+	}
+	return func() url.Values {
+		q := url.Values{}
+		for name, value := range flags {
+			q.Set(name, *value)
+		}
+		return q
+	}
 }
 
 // openList opens a file to bring in.

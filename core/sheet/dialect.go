@@ -3,8 +3,6 @@ package sheet
 import (
 	"bytes"
 	"unicode/utf8"
-
-	"golang.org/x/text/encoding/charmap"
 )
 
 // Dialect is how a file is written.
@@ -14,8 +12,8 @@ type Dialect struct {
 	Delimiter string `json:"delimiter" doc:"What stands between cells; empty for one cell a line."`
 	// Quote wraps cells that hold delimiters or line ends; "" for none.
 	Quote string `json:"quote" doc:"What wraps cells that hold delimiters or line ends."`
-	// Encoding is utf-8 or windows-1252.
-	Encoding string `json:"encoding" enum:"utf-8,windows-1252" doc:"How letters are written as bytes."`
+	// Encoding is one of Encodings.
+	Encoding string `json:"encoding" doc:"How letters are written as bytes, such as utf-8 or windows-1252."`
 	// Header tells that the first record names the columns.
 	Header bool `json:"header" doc:"Whether the first record names the columns."`
 }
@@ -104,19 +102,13 @@ func (d Dialect) text(cell []byte) string {
 			cell = append(inner, cell[end:]...)
 		}
 	}
-	if d.Encoding == Windows1252 && !utf8.Valid(cell) {
-		if out, err := charmap.Windows1252.NewDecoder().Bytes(cell); err == nil {
+	if e, ok := singleByte[d.Encoding]; ok && (d.Encoding != Windows1252 || !utf8.Valid(cell)) {
+		if out, err := e.NewDecoder().Bytes(cell); err == nil {
 			return string(out)
 		}
 	}
 	return string(bytes.ToValidUTF8(cell, []byte("\ufffd")))
 }
-
-// The encodings.
-const (
-	UTF8        = "utf-8"
-	Windows1252 = "windows-1252"
-)
 
 // Mark gives the byte order mark that b begins with, if it does.
 func Mark(b []byte) []byte {

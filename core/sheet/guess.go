@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -29,28 +30,90 @@ type Guessed struct {
 // previewRows is how many rows a guess shows.
 const previewRows = 20
 
+// Overrule settles what is not to be guessed; nil leaves it.
+type Overrule struct {
+	Delimiter, Quote, Encoding *string
+	Header                     *bool
+}
+
+// Check tells what cannot be, in a sentence.
+func (o Overrule) Check() error {
+	switch {
+	case o.Delimiter != nil && (len(*o.Delimiter) > 1 || strings.ContainsAny(*o.Delimiter, "\r\n\x00\"")):
+		return &Error{0, fmt.Sprintf("%q cannot stand between cells; name one character, or none for one cell a line.", *o.Delimiter)}
+	case o.Quote != nil && *o.Quote != "" && *o.Quote != `"` && *o.Quote != "'":
+		return &Error{0, fmt.Sprintf("%q cannot wrap cells; a double or a single quote can, or none.", *o.Quote)}
+	case o.Encoding != nil && !slices.Contains(Encodings(), *o.Encoding):
+		return &Error{0, fmt.Sprintf("The encoding %q is not known. Known are: %s.", *o.Encoding, strings.Join(Encodings(), ", "))}
+	}
+	return nil
+}
+
 // Guess tells how a file is written from its beginning. It returns an *Error
 // for what is no text table.
-func Guess(sample []byte) (Guessed, error) {
+func Guess(sample []byte) (Guessed, error) { return GuessWith(sample, Overrule{}) }
+
+// GuessWith guesses what is not overruled.
+func GuessWith(sample []byte, o Overrule) (Guessed, error) {
+	if err := o.Check(); err != nil {
+		return Guessed{}, err
+	}
 	if len(bytes.TrimSpace(bytes.TrimPrefix(sample, bom))) == 0 {
 		return Guessed{}, &Error{0, "The file is empty. Choose a file with one address a row."}
 	}
-	if i := bytes.IndexByte(sample, 0); i >= 0 {
-		line := int64(bytes.Count(sample[:i], []byte("\n")) + 1)
-		return Guessed{}, &Error{line, "a zero byte stands here, so this is no text file. Save the list as CSV and bring that in."}
+	d := Dialect{Quote: `"`, Encoding: guessEncoding(sample)}
+	if o.Encoding != nil {
+		d.Encoding = *o.Encoding
 	}
-	d := Dialect{Quote: `"`, Encoding: UTF8}
-	if !utf8.Valid(trimTail(sample)) {
-		d.Encoding = Windows1252
+	sample, err := io.ReadAll(d.reader(bytes.NewReader(sample)))
+	if err != nil {
+		return Guessed{}, &Error{0, fmt.Sprintf("The file cannot be read as %s.", d.Encoding)}
 	}
-	d.Delimiter = guessDelimiter(sample)
+	if err := noText(sample); err != nil {
+		return Guessed{}, err
+	}
+	if o.Quote != nil {
+		d.Quote = *o.Quote
+	}
+	if o.Delimiter != nil {
+		d.Delimiter = *o.Delimiter
+	} else {
+		d.Delimiter = guessDelimiter(sample, d.Quote)
+	}
 	g := Guessed{Dialect: d}
-	return g, g.read(sample)
+	return g, g.read(sample, o.Header)
 }
 
+// controlShare is which share of control characters, one in so many, a damaged
+// text may have at the most.
+const controlShare = 200
+
+// noText tells what is no text by the control characters in it.
+func noText(sample []byte) error {
+	first, n := -1, 0
+	for i, c := range sample {
+		if c < ' ' && c != '\t' && c != '\n' && c != '\r' && c != '\f' {
+			if n++; first < 0 {
+				first = i
+			}
+		}
+	}
+	if n*controlShare <= len(sample) {
+		return nil
+	}
+	line := int64(bytes.Count(sample[:first], []byte("\n")) + 1)
+	what := "a zero byte"
+	if sample[first] != 0 {
+		what = fmt.Sprintf("the control character %d", sample[first])
+	}
+	return &Error{line, what + " stands here, so this is no text file. Save the list as CSV and bring that in."}
+}
+
+func validUTF8(sample []byte) bool { return utf8.Valid(trimTail(sample)) }
+
 // read fills in rows, header and address column.
-func (g *Guessed) read(sample []byte) error {
-	r := NewReader(bytes.NewReader(sample), g.Dialect)
+func (g *Guessed) read(sample []byte, header *bool) error {
+	r := NewReader(bytes.NewReader(sample), g.Dialect.decoded())
 	for len(g.Rows) <= previewRows {
 		rec, err := r.Next()
 		if err == io.EOF {
@@ -59,11 +122,22 @@ func (g *Guessed) read(sample []byte) error {
 		if err != nil {
 			return err
 		}
-		if !rec.Blank() {
-			g.Rows = append(g.Rows, g.Dialect.Cells(rec.Raw))
+		if rec.Blank() {
+			continue
 		}
+		cells := g.Dialect.decoded().Cells(rec.Raw)
+		if len(cells) >= MaxColumns {
+			return &Error{rec.Line, fmt.Sprintf("this record has %d cells or more, and no list has. Name what stands between the cells, or remove what is no data.", MaxColumns)}
+		}
+		g.Rows = append(g.Rows, cells)
+	}
+	if len(g.Rows) == 0 {
+		return &Error{0, "The file is empty. Choose a file with one address a row."}
 	}
 	g.Dialect.Header = !hasAddress(g.Rows[0]) && (len(g.Rows) > 1 || namesAddress(g.Rows[0]))
+	if header != nil {
+		g.Dialect.Header = *header
+	}
 	g.AddressColumn = addressColumn(g.Rows, g.Dialect.Header)
 	g.Columns = columnNames(g.Rows, g.Dialect.Header)
 	if g.Dialect.Header {
@@ -94,10 +168,10 @@ func trimTail(b []byte) []byte {
 
 // guessDelimiter takes the delimiter that splits the first records into the
 // same number of cells most evenly, and into more than one.
-func guessDelimiter(sample []byte) string {
+func guessDelimiter(sample []byte, quote string) string {
 	best, bestScore := "", 0
 	for _, delimiter := range []string{",", ";", "\t", "|"} {
-		d := Dialect{Delimiter: delimiter, Quote: `"`}
+		d := Dialect{Delimiter: delimiter, Quote: quote}
 		counts := map[int]int{}
 		r := NewReader(bytes.NewReader(sample), d)
 		for range 50 {
@@ -182,7 +256,7 @@ func columnNames(rows [][]string, header bool) []string {
 	out := make([]string, widest)
 	for i := range out {
 		if header && i < len(rows[0]) {
-			out[i] = strings.TrimSpace(rows[0][i])
+			out[i] = strings.TrimSpace(strings.ReplaceAll(rows[0][i], "\x00", "\ufffd"))
 		}
 		if out[i] == "" {
 			out[i] = fmt.Sprintf("column %d", i+1)

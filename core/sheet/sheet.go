@@ -57,7 +57,7 @@ type Reader struct {
 // NewReader reads records of the dialect from in. A byte order mark belongs to
 // the first record's Raw.
 func NewReader(in io.Reader, d Dialect) *Reader {
-	return &Reader{in: bufio.NewReaderSize(in, 1<<16), dialect: d, line: 1}
+	return &Reader{in: bufio.NewReaderSize(d.reader(in), 1<<16), dialect: d, line: 1}
 }
 
 // Next gives the next record, io.EOF after the last, or an *Error. A record

@@ -1,11 +1,14 @@
 package api
 
 import (
+	"cmp"
 	"context"
+	"encoding/csv"
 	"errors"
 	"fmt"
 	"io"
 	"net/http"
+	"strconv"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -13,6 +16,7 @@ import (
 	"varnet/core/policy"
 	"varnet/core/sheet"
 	"varnet/internal/contract"
+	"varnet/internal/format"
 	"varnet/internal/store"
 	"varnet/internal/work"
 )
@@ -41,13 +45,16 @@ var fileBody = &huma.RequestBody{Required: true, Description: "The file, byte fo
 	Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}}
 
 func (a *API) registerLists(h huma.API) {
-	preview := operation("preview", http.MethodPost, "/previews", "See what the beginning of a file looks like (256 KB are read)")
+	preview := operation("preview", http.MethodPost, "/previews", "See what a file looks like; of delimited text its first 256 KB are enough")
 	preview.RequestBody = fileBody
 	huma.Register(h, preview, a.preview)
 	bringIn := operation("bring-in", http.MethodPost, "/lists", "Bring a file in as a list")
 	bringIn.RequestBody, bringIn.DefaultStatus = fileBody, http.StatusCreated
 	huma.Register(h, bringIn, a.bringIn)
 	huma.Register(h, operation("lists", http.MethodGet, "/lists", "The lists, newest first"), a.lists)
+	problems := operation("list-problems", http.MethodGet, "/lists/{id}/problems", "The rows that are not a plain address of their own, as CSV, with what is so of each")
+	problems.Responses = fileResponse("text/csv")
+	huma.Register(h, problems, a.problems)
 	huma.Register(h, operation("list", http.MethodGet, "/lists/{id}", "One list"), a.list)
 	huma.Register(h, operation("delete-list", http.MethodDelete, "/lists/{id}", "Delete a list with its runs, results and evidence"),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {
@@ -58,60 +65,163 @@ func (a *API) registerLists(h huma.API) {
 		})
 }
 
-func (a *API) preview(ctx context.Context, in *Streamed) (*struct{ Body contract.Preview }, error) {
-	sample, err := io.ReadAll(io.LimitReader(in.body, sheet.SampleSize))
-	if err != nil {
-		return nil, huma.Error400BadRequest("The file broke off while it was read. Send it again.")
-	}
-	g, err := sheet.Guess(sample)
-	if err != nil {
-		return nil, a.failed(ctx, err)
-	}
-	p := contract.Preview{Dialect: g.Dialect, Columns: g.Columns, AddressColumn: g.AddressColumn, Rows: g.Rows, Sentence: guessSentence(g)}
-	return &struct{ Body contract.Preview }{p}, nil
+// Written overrules how a file is read.
+type Written struct {
+	Sheet     string `query:"sheet" maxLength:"200" doc:"The sheet of a spreadsheet; the first with something on it unless given."`
+	Delimiter string `query:"delimiter" default:"guess" maxLength:"10" doc:"What stands between cells: guess, one character, tab or none."`
+	Quote     string `query:"quote" enum:"guess,double,single,none" default:"guess" doc:"What wraps cells."`
+	Encoding  string `query:"encoding" default:"guess" maxLength:"20" doc:"How letters are written as bytes: guess, or a name such as windows-1250."`
+	Header    string `query:"header" enum:"guess,yes,no" default:"guess" doc:"Whether the first record names the columns."`
 }
 
-func guessSentence(g sheet.Guessed) string {
-	between := map[string]string{",": "commas", ";": "semicolons", "\t": "tabs", "|": "upright strokes"}[g.Dialect.Delimiter]
-	s := fmt.Sprintf("%d columns with %s between them", len(g.Columns), between)
-	if between == "" {
-		s = "One address a line"
+func (w Written) overrule() (o sheet.Overrule) {
+	chosen := func(text, name string) *string {
+		if text == name {
+			return nil
+		}
+		return &text
 	}
-	if g.Dialect.Header {
+	o.Encoding = chosen(w.Encoding, "guess")
+	if o.Delimiter = chosen(w.Delimiter, "guess"); o.Delimiter != nil {
+		switch w.Delimiter {
+		case "tab":
+			*o.Delimiter = "\t"
+		case "none":
+			*o.Delimiter = ""
+		}
+	}
+	if w.Quote != "guess" {
+		quote := map[string]string{"double": `"`, "single": "'"}[w.Quote]
+		o.Quote = &quote
+	}
+	if w.Header != "guess" {
+		yes := w.Header == "yes"
+		o.Header = &yes
+	}
+	return o
+}
+
+func (a *API) preview(ctx context.Context, in *struct {
+	Streamed
+	Written
+}) (*struct{ Body contract.Preview }, error) {
+	r, err := work.Read(in.body, in.Sheet, in.overrule())
+	if err != nil {
+		return nil, a.broken(ctx, err)
+	}
+	defer r.Close()
+	sheets := r.Sheets
+	if sheets == nil {
+		sheets = []string{}
+	}
+	return &struct{ Body contract.Preview }{contract.Preview{Format: string(r.Kind), Sheets: sheets, Sheet: r.Sheet, Packed: r.Packed,
+		Dialect: r.Dialect, Columns: r.Columns, AddressColumn: r.AddressColumn, Rows: r.Guessed.Rows, Sentence: readingSentence(r),
+		Encodings: sheet.Encodings()}}, nil
+}
+
+// broken tells a file that broke off on its way from one that is wrong.
+func (a *API) broken(ctx context.Context, err error) error {
+	if errors.Is(err, io.ErrUnexpectedEOF) {
+		return huma.Error400BadRequest("The file broke off while it was read; nothing was brought in. Send it again.")
+	}
+	return a.failed(ctx, err)
+}
+
+// formatNames are what the formats are called.
+var formatNames = map[format.Kind]string{format.Free: "A text from which the addresses are drawn", format.XLSX: "An XLSX spreadsheet",
+	format.ODS: "An OpenDocument spreadsheet", format.JSON: "A JSON array", format.JSONL: "JSON Lines",
+	format.VCard: "An address book (vCard)", format.LDIF: "A directory (LDIF)"}
+
+// readingSentence says what was recognised.
+func readingSentence(r *work.Reading) string {
+	between := map[string]string{",": "commas", ";": "semicolons", "\t": "tabs", "|": "upright strokes", " ": "spaces"}[r.Dialect.Delimiter]
+	if between == "" {
+		between = "“" + r.Dialect.Delimiter + "”"
+	}
+	s := formatNames[r.Kind]
+	switch {
+	case r.Kind != format.Text && len(r.Sheets) > 1:
+		s += fmt.Sprintf(", sheet “%s” of %d, with %d columns", r.Sheet, len(r.Sheets), len(r.Columns))
+	case r.Kind != format.Text:
+		s += fmt.Sprintf(" with %d columns", len(r.Columns))
+	case r.Dialect.Delimiter == "":
+		s = "One address a line"
+	default:
+		s = fmt.Sprintf("%d columns with %s between them", len(r.Columns), between)
+	}
+	if r.Dialect.Encoding != sheet.UTF8 {
+		s += ", in the encoding " + r.Dialect.Encoding
+	}
+	if r.Packed != "" {
+		s += " (" + r.Packed + ")"
+	}
+	if r.Dialect.Header {
 		s += ", the first line names them"
 	}
-	if g.AddressColumn < 0 {
+	if r.AddressColumn < 0 {
 		return s + ". No column was recognised as holding addresses: choose it."
 	}
-	return s + fmt.Sprintf(". The addresses are in column %d, “%s”.", g.AddressColumn+1, g.Columns[g.AddressColumn])
+	return s + fmt.Sprintf(". The addresses are in column %d, “%s”.", r.AddressColumn+1, r.Columns[r.AddressColumn])
 }
 
 type bringInInput struct {
 	Streamed
+	Written
 	Name          string `query:"name" doc:"The list's name; the file's name unless given."`
 	FileName      string `query:"fileName" doc:"The file's name."`
 	AddressColumn int    `query:"addressColumn" minimum:"-1" default:"-1" doc:"The column that holds the addresses, from 0; -1 leaves it to Varnet."`
 	SameMailbox   bool   `query:"sameMailbox" doc:"Tell duplicates by what the operator takes for the same mailbox (dots or tags left out where it is known to)."`
-	Header        string `query:"header" enum:"guess,yes,no" default:"guess" doc:"Whether the first record names the columns."`
 }
 
 func (a *API) bringIn(ctx context.Context, in *bringInInput) (*struct{ Body contract.List }, error) {
-	intake := work.Intake{Workspace: workspace(ctx).ID, Name: in.Name, FileName: in.FileName, SameMailbox: in.SameMailbox}
+	intake := work.Intake{Workspace: workspace(ctx).ID, Name: in.Name, FileName: in.FileName, SameMailbox: in.SameMailbox,
+		Sheet: in.Sheet, Overrule: in.overrule()}
 	if in.AddressColumn >= 0 {
 		intake.AddressColumn = &in.AddressColumn
 	}
-	if in.Header != "guess" {
-		yes := in.Header == "yes"
-		intake.Header = &yes
-	}
 	l, err := a.engine.Ingest(ctx, intake, in.body)
-	if errors.Is(err, io.ErrUnexpectedEOF) {
-		return nil, huma.Error400BadRequest("The file broke off while it was read; nothing was brought in. Send it again.")
+	if err != nil {
+		return nil, a.broken(ctx, err)
 	}
+	return &struct{ Body contract.List }{listBody(l)}, nil
+}
+
+// problems streams the rows that are not a plain address of their own.
+func (a *API) problems(ctx context.Context, in *ByID) (*huma.StreamResponse, error) {
+	l, err := a.store.List(ctx, workspace(ctx).ID, in.ID)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	return &struct{ Body contract.List }{listBody(l)}, nil
+	return a.download(l.Name+"-problems.csv", "text/csv; charset=utf-8", func(out io.Writer) error {
+		w := csv.NewWriter(out)
+		_ = w.Write([]string{"line", "row", "address cell", "what is so of it"})
+		err := a.store.EachTrouble(ctx, l.ID, func(t *store.Trouble) error {
+			return w.Write([]string{strconv.FormatInt(t.Line, 10), strconv.Itoa(int(t.Ordinal)), harmless(t.Typed), troubleSays(t)})
+		})
+		w.Flush()
+		return cmp.Or(err, w.Error())
+	}), nil
+}
+
+func troubleSays(t *store.Trouble) string {
+	switch {
+	case t.Address == nil:
+		return "The address cell is empty."
+	case t.First != nil:
+		return fmt.Sprintf("The same address stands in line %d.", *t.First)
+	case t.Problem != nil:
+		return t.Problem.Reason
+	}
+	return "Mended: " + strings.Join(t.Mended, ", ") + "."
+}
+
+// harmless makes a text of somebody else's safe for spreadsheets, which run
+// cells that begin so as formulas.
+func harmless(cell string) string {
+	if cell != "" && strings.ContainsRune("=+-@\t\r", rune(cell[0])) {
+		return "'" + cell
+	}
+	return cell
 }
 
 func (a *API) lists(ctx context.Context, in *Page) (*struct{ Body []contract.List }, error) {
@@ -156,7 +266,7 @@ func (a *API) listWithRun(ctx context.Context, l store.List) (contract.List, err
 }
 
 func listBody(l store.List) contract.List {
-	return contract.List{ID: l.ID, Name: l.Name, FileName: l.FileName, Columns: l.Columns, AddressColumn: l.AddressColumn,
+	return contract.List{ID: l.ID, Name: l.Name, FileName: l.FileName, Format: l.Format, Sheet: l.Sheet, Columns: l.Columns, AddressColumn: l.AddressColumn,
 		Rows: l.Rows, Addresses: l.Addresses, Malformed: l.Malformed, Duplicates: l.Duplicates, Blank: l.Blank, Mended: l.Mended,
 		Sentence: listSentence(l), CreatedAt: l.CreatedAt}
 }

@@ -2,7 +2,9 @@ package api
 
 import (
 	"bufio"
+	"cmp"
 	"context"
+	"io"
 	"mime"
 	"net/http"
 	"path/filepath"
@@ -12,6 +14,7 @@ import (
 
 	"varnet/core/policy"
 	"varnet/internal/contract"
+	"varnet/internal/format"
 	"varnet/internal/store"
 )
 
@@ -23,8 +26,7 @@ type takeOutInput struct {
 func (a *API) registerTakeOut(h huma.API) {
 	huma.Register(h, operation("take-out", http.MethodGet, "/runs/{id}/take-out", "What the file would hold, before it is made"), a.takeOut)
 	file := operation("file", http.MethodGet, "/runs/{id}/file", "The rows of one decision, as they stood in the file")
-	file.Responses = map[string]*huma.Response{"200": {Description: "The file.",
-		Content: map[string]*huma.MediaType{"text/csv": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}}}
+	file.Responses = fileResponse("text/csv")
 	huma.Register(h, file, a.file)
 }
 
@@ -53,7 +55,11 @@ func fileName(l store.List, d policy.Decision) string {
 		name = l.Name + ".csv"
 	}
 	ext := filepath.Ext(name)
-	return strings.TrimSuffix(name, ext) + "-" + string(d) + ext
+	base := strings.TrimSuffix(name, ext)
+	if l.Format != string(format.Text) {
+		ext = ".csv" // what it was has become that
+	}
+	return base + "-" + string(d) + ext
 }
 
 // file streams the rows as they are read; nothing is held in memory.
@@ -71,10 +77,8 @@ func (a *API) file(ctx context.Context, in *takeOutInput) (*huma.StreamResponse,
 	for id, v := range verdicts {
 		decided[id] = p.Decide(v).Decision
 	}
-	return &huma.StreamResponse{Body: func(h huma.Context) {
-		h.SetHeader("Content-Type", "text/csv")
-		h.SetHeader("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": fileName(l, wanted)}))
-		w := bufio.NewWriterSize(h.BodyWriter(), 1<<16)
+	return a.download(fileName(l, wanted), "text/csv", func(out io.Writer) error {
+		w := l.Dialect.Writer(out)
 		_, _ = w.Write(l.Header)
 		err := a.store.EachRow(ctx, run, func(r *store.OutRow) error {
 			if decide(r, decided) != wanted {
@@ -83,14 +87,27 @@ func (a *API) file(ctx context.Context, in *takeOutInput) (*huma.StreamResponse,
 			_, err := w.Write(r.Raw)
 			return err
 		})
-		if err == nil {
-			err = w.Flush()
-		}
-		if err != nil {
-			a.log.Error("a file broke off while it was written", "run", run.ID, "err", err)
+		return cmp.Or(err, w.Close())
+	}), nil
+}
+
+// fileResponse describes an operation that gives a file.
+func fileResponse(kind string) map[string]*huma.Response {
+	return map[string]*huma.Response{"200": {Description: "The file.",
+		Content: map[string]*huma.MediaType{kind: {Schema: &huma.Schema{Type: "string", Format: "binary"}}}}}
+}
+
+// download streams a file as it is written; nothing is held in memory.
+func (a *API) download(name, kind string, write func(io.Writer) error) *huma.StreamResponse {
+	return &huma.StreamResponse{Body: func(h huma.Context) {
+		h.SetHeader("Content-Type", kind)
+		h.SetHeader("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": name}))
+		w := bufio.NewWriterSize(h.BodyWriter(), 1<<16)
+		if err := cmp.Or(write(w), w.Flush()); err != nil {
+			a.log.Error("a file broke off while it was written", "file", name, "err", err)
 			panic(http.ErrAbortHandler) // so that nobody takes a part for the whole
 		}
-	}}, nil
+	}}
 }
 
 // decide rules on a row as tallyRows counts it.

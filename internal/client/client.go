@@ -71,13 +71,29 @@ type File struct {
 	AddressColumn int
 	// SameMailbox tells duplicates by what operators take for the same mailbox.
 	SameMailbox bool
+	// Written overrules how the file is read: the operation's query (sheet,
+	// delimiter, quote, encoding, header).
+	Written url.Values
 }
 
 // BringIn brings a file in as a list.
 func (c *Client) BringIn(ctx context.Context, f File) (l contract.List, err error) {
 	q := url.Values{"fileName": {f.Name}, "name": {f.List}, "addressColumn": {strconv.Itoa(f.AddressColumn)},
 		"sameMailbox": {strconv.FormatBool(f.SameMailbox)}}
+	for name, values := range f.Written {
+		q[name] = values
+	}
 	return l, c.call(ctx, http.MethodPost, "/lists?"+q.Encode(), f.Body, &l)
+}
+
+// Preview tells what a file looks like.
+func (c *Client) Preview(ctx context.Context, f File) (p contract.Preview, err error) {
+	return p, c.call(ctx, http.MethodPost, "/previews?"+f.Written.Encode(), f.Body, &p)
+}
+
+// Problems writes the rows of a list that are not a plain address of their own.
+func (c *Client) Problems(ctx context.Context, list int64, out io.Writer) error {
+	return c.download(ctx, fmt.Sprintf("/lists/%d/problems", list), out)
 }
 
 // Lists gives the newest lists.
@@ -211,7 +227,12 @@ func (c *Client) TakeOut(ctx context.Context, run int64, d policy.Decision) (t c
 
 // TakeOutFile writes the rows of one decision as they stood in the file.
 func (c *Client) TakeOutFile(ctx context.Context, run int64, d policy.Decision, out io.Writer) error {
-	resp, err := c.do(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/file?decision=%s", run, d), nil)
+	return c.download(ctx, fmt.Sprintf("/runs/%d/file?decision=%s", run, d), out)
+}
+
+// download writes what a path gives.
+func (c *Client) download(ctx context.Context, path string, out io.Writer) error {
+	resp, err := c.do(ctx, http.MethodGet, path, nil)
 	if err != nil {
 		return err
 	}

@@ -15,6 +15,11 @@ import (
 
 // Preview is what the beginning of a file looks like.
 type Preview struct {
+	Format        string        `json:"format" doc:"What the file is, told by its content."`
+	Sheets        []string      `json:"sheets" doc:"The sheets of a spreadsheet."`
+	Sheet         string        `json:"sheet,omitempty" doc:"The sheet that is read."`
+	Packed        string        `json:"packed,omitempty" doc:"What it is packed in."`
+	Encodings     []string      `json:"encodings" doc:"The encodings that can be chosen."`
 	Dialect       sheet.Dialect `json:"dialect"`
 	Columns       []string      `json:"columns" doc:"The names of the columns."`
 	AddressColumn int           `json:"addressColumn" doc:"The column that holds the addresses, from 0; -1: none was recognised."`
@@ -27,6 +32,8 @@ type List struct {
 	ID            int64     `json:"id"`
 	Name          string    `json:"name"`
 	FileName      string    `json:"fileName"`
+	Format        string    `json:"format" doc:"What the file was, told by its content."`
+	Sheet         string    `json:"sheet,omitempty"`
 	Columns       []string  `json:"columns"`
 	AddressColumn int       `json:"addressColumn"`
 	Rows          int64     `json:"rows"`

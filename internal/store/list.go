@@ -12,14 +12,17 @@ import (
 
 // List is rows somebody brought in.
 type List struct {
-	ID            int64
-	WorkspaceID   int64
-	Name          string
-	FileName      string
-	Dialect       sheet.Dialect
-	Columns       []string
-	AddressColumn int
-	Header        []byte
+	ID          int64
+	WorkspaceID int64
+	Name        string
+	FileName    string
+	// Format is what the file was, Sheet which sheet of it was read, Packed
+	// what it was packed in.
+	Format, Sheet, Packed string
+	Dialect               sheet.Dialect
+	Columns               []string
+	AddressColumn         int
+	Header                []byte
 	ListCounts
 	CreatedAt time.Time
 }
@@ -34,7 +37,7 @@ type ListCounts struct {
 	Mended     int64
 }
 
-const listColumns = `id, workspace_id, name, file_name, dialect, columns, address_column, header, rows, addresses, malformed,
+const listColumns = `id, workspace_id, name, file_name, format, sheet, packed, dialect, columns, address_column, header, rows, addresses, malformed,
 	duplicates, blank, mended, created_at`
 
 // Row is one row of a list as it is brought in.
@@ -65,9 +68,9 @@ type Problem struct {
 // transaction that brings in the rows.
 func (s *Store) CreateList(ctx context.Context, l *List) error {
 	return s.db.QueryRow(ctx, `
-		INSERT INTO list (workspace_id, name, file_name, dialect, columns, address_column, header)
-		VALUES ($1, $2, $3, $4, $5, $6, $7) RETURNING id, created_at`,
-		l.WorkspaceID, l.Name, l.FileName, l.Dialect, l.Columns, l.AddressColumn, l.Header).Scan(&l.ID, &l.CreatedAt)
+		INSERT INTO list (workspace_id, name, file_name, format, sheet, packed, dialect, columns, address_column, header)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10) RETURNING id, created_at`,
+		l.WorkspaceID, l.Name, l.FileName, l.Format, l.Sheet, l.Packed, l.Dialect, l.Columns, l.AddressColumn, l.Header).Scan(&l.ID, &l.CreatedAt)
 }
 
 // CopyRows brings in rows as next gives them, until it gives none.
@@ -129,6 +132,42 @@ func (s *Store) DeleteList(ctx context.Context, workspace, id int64) error {
 		err = ErrNotFound
 	}
 	return err
+}
+
+// Trouble is a row that is not a plain address of its own.
+type Trouble struct {
+	Line    int64
+	Ordinal int32
+	Typed   string
+	Address *int32
+	// First is the line of the earlier row with the same address.
+	First   *int64
+	Mended  []string
+	Problem *Problem
+}
+
+// EachTrouble gives the rows of a list that hold no address, one that stands in
+// an earlier row, or one that had to be mended.
+func (s *Store) EachTrouble(ctx context.Context, list int64, do func(*Trouble) error) error {
+	rows, err := s.db.Query(ctx, `
+		SELECT r.line, r.ordinal, r.typed, r.address, f.line, coalesce(r.mended, '{}'), coalesce(r.problem, f.problem)
+		FROM list_row r LEFT JOIN list_row f ON f.list_id = r.list_id AND f.ordinal = r.address AND r.address <> r.ordinal
+		WHERE r.list_id = $1 AND (r.address IS NULL OR r.address <> r.ordinal OR r.problem IS NOT NULL OR cardinality(r.mended) > 0)
+		ORDER BY r.ordinal`, list)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var t Trouble
+		if err := rows.Scan(&t.Line, &t.Ordinal, &t.Typed, &t.Address, &t.First, &t.Mended, &t.Problem); err != nil {
+			return err
+		}
+		if err := do(&t); err != nil {
+			return err
+		}
+	}
+	return rows.Err()
 }
 
 // OutRow is a row on its way out of a list.

@@ -15,6 +15,7 @@ import (
 	"varnet/core/address"
 	"varnet/core/catalogue"
 	"varnet/core/sheet"
+	"varnet/internal/format"
 	"varnet/internal/store"
 )
 
@@ -25,8 +26,10 @@ type Intake struct {
 	FileName  string
 	// AddressColumn overrules the guess; nil leaves it to Varnet.
 	AddressColumn *int
-	// Header overrules the guess whether the first record names the columns.
-	Header *bool
+	// Sheet chooses the sheet of a spreadsheet; "" leaves it to Varnet.
+	Sheet string
+	// Overrule settles what of the dialect is not to be guessed.
+	Overrule sheet.Overrule
 	// SameMailbox tells duplicates by what the operator takes for the same
 	// mailbox, leaving dots or tags out where it is known to.
 	SameMailbox bool
@@ -36,16 +39,13 @@ type Intake struct {
 // rows go from the file to the database one by one; only a fingerprint of each
 // different address is held, for the duplicates.
 func (e *Engine) Ingest(ctx context.Context, in Intake, body io.Reader) (store.List, error) {
-	file := bufio.NewReaderSize(body, sheet.SampleSize)
-	sample, err := file.Peek(sheet.SampleSize)
-	if err != nil && !errors.Is(err, io.EOF) {
-		return store.List{}, fmt.Errorf("the file broke off while it was read: %w", err)
-	}
-	g, err := sheet.Guess(sample)
+	read, err := Read(body, in.Sheet, in.Overrule)
 	if err != nil {
 		return store.List{}, err
 	}
-	l, err := in.list(g)
+	defer read.Close()
+	file, g := read.Rest, read.Guessed
+	l, err := in.list(read)
 	if err != nil {
 		return store.List{}, err
 	}
@@ -71,18 +71,53 @@ func (e *Engine) Ingest(ctx context.Context, in Intake, body io.Reader) (store.L
 	return l, err
 }
 
+// Reading is a file that was opened and looked at.
+type Reading struct {
+	*format.Table
+	sheet.Guessed
+	// Rest is the whole of it as a text table.
+	Rest *bufio.Reader
+}
+
+// Read opens a file of any format and guesses how its table is written. What
+// is no delimited text has become CSV; of its dialect only the header is left
+// to be overruled.
+func Read(body io.Reader, sheetName string, o sheet.Overrule) (*Reading, error) {
+	t, err := format.Open(body, format.Options{Sheet: sheetName})
+	if err != nil {
+		return nil, err
+	}
+	if t.Kind != format.Text {
+		comma, quote, utf8 := ",", `"`, sheet.UTF8
+		o = sheet.Overrule{Delimiter: &comma, Quote: &quote, Encoding: &utf8, Header: o.Header}
+	}
+	r := &Reading{Table: t, Rest: bufio.NewReaderSize(t, sheet.SampleSize)}
+	sample, err := r.Rest.Peek(sheet.SampleSize)
+	if err != nil && !errors.Is(err, io.EOF) {
+		t.Close()
+		var inFile *sheet.Error
+		if errors.As(err, &inFile) {
+			return nil, inFile
+		}
+		return nil, fmt.Errorf("the file broke off while it was read: %w", err)
+	}
+	if r.Guessed, err = sheet.GuessWith(sample, o); err != nil {
+		t.Close()
+		return nil, err
+	}
+	return r, nil
+}
+
 // list settles what the guess leaves open.
-func (in Intake) list(g sheet.Guessed) (store.List, error) {
+func (in Intake) list(g *Reading) (store.List, error) {
 	l := store.List{WorkspaceID: in.Workspace, Name: strings.TrimSpace(in.Name), FileName: in.FileName,
+		Format: string(g.Kind), Sheet: g.Sheet, Packed: g.Packed,
 		Dialect: g.Dialect, Columns: g.Columns, AddressColumn: g.AddressColumn}
 	if l.Name == "" {
 		l.Name = in.FileName
 	}
 	if l.Name == "" {
 		l.Name = "Unnamed list"
-	}
-	if in.Header != nil {
-		l.Dialect.Header = *in.Header
 	}
 	if in.AddressColumn != nil {
 		l.AddressColumn = *in.AddressColumn

@@ -92,6 +92,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/lists/{id}/problems": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The rows that are not a plain address of their own, as CSV, with what is so of each */
+        get: operations["list-problems"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/lists/{id}/runs": {
         parameters: {
             query?: never;
@@ -118,7 +135,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** See what the beginning of a file looks like (256 KB are read) */
+        /** See what a file looks like; of delimited text its first 256 KB are enough */
         post: operations["preview"];
         delete?: never;
         options?: never;
@@ -617,11 +634,8 @@ export interface components {
         Dialect: {
             /** @description What stands between cells; empty for one cell a line. */
             delimiter: string;
-            /**
-             * @description How letters are written as bytes.
-             * @enum {string}
-             */
-            encoding: "utf-8" | "windows-1252";
+            /** @description How letters are written as bytes, such as utf-8 or windows-1252. */
+            encoding: string;
             /** @description Whether the first record names the columns. */
             header: boolean;
             /** @description What wraps cells that hold delimiters or line ends. */
@@ -800,6 +814,8 @@ export interface components {
              */
             duplicates: number;
             fileName: string;
+            /** @description What the file was, told by its content. */
+            format: string;
             /** Format: int64 */
             id: number;
             lastRun?: components["schemas"]["Run"];
@@ -818,6 +834,7 @@ export interface components {
             rows: number;
             /** @description What was read, in a sentence. */
             sentence: string;
+            sheet?: string;
         };
         MX: {
             host: string;
@@ -888,10 +905,20 @@ export interface components {
             /** @description The names of the columns. */
             columns: string[];
             dialect: components["schemas"]["Dialect"];
+            /** @description The encodings that can be chosen. */
+            encodings: string[];
+            /** @description What the file is, told by its content. */
+            format: string;
+            /** @description What it is packed in. */
+            packed?: string;
             /** @description The cells of the first rows. */
             rows: string[][];
             /** @description What was recognised, in a sentence. */
             sentence: string;
+            /** @description The sheet that is read. */
+            sheet?: string;
+            /** @description The sheets of a spreadsheet. */
+            sheets: string[];
         };
         Refusal: {
             /** Format: date-time */
@@ -1457,6 +1484,16 @@ export interface operations {
     "bring-in": {
         parameters: {
             query?: {
+                /** @description The sheet of a spreadsheet; the first with something on it unless given. */
+                sheet?: string;
+                /** @description What stands between cells: guess, one character, tab or none. */
+                delimiter?: string;
+                /** @description What wraps cells. */
+                quote?: "guess" | "double" | "single" | "none";
+                /** @description How letters are written as bytes: guess, or a name such as windows-1250. */
+                encoding?: string;
+                /** @description Whether the first record names the columns. */
+                header?: "guess" | "yes" | "no";
                 /** @description The list's name; the file's name unless given. */
                 name?: string;
                 /** @description The file's name. */
@@ -1465,8 +1502,6 @@ export interface operations {
                 addressColumn?: number;
                 /** @description Tell duplicates by what the operator takes for the same mailbox (dots or tags left out where it is known to). */
                 sameMailbox?: boolean;
-                /** @description Whether the first record names the columns. */
-                header?: "guess" | "yes" | "no";
             };
             header?: never;
             path?: never;
@@ -1615,6 +1650,56 @@ export interface operations {
             };
         };
     };
+    "list-problems": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "start-run": {
         parameters: {
             query?: never;
@@ -1671,7 +1756,18 @@ export interface operations {
     };
     preview: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The sheet of a spreadsheet; the first with something on it unless given. */
+                sheet?: string;
+                /** @description What stands between cells: guess, one character, tab or none. */
+                delimiter?: string;
+                /** @description What wraps cells. */
+                quote?: "guess" | "double" | "single" | "none";
+                /** @description How letters are written as bytes: guess, or a name such as windows-1250. */
+                encoding?: string;
+                /** @description Whether the first record names the columns. */
+                header?: "guess" | "yes" | "no";
+            };
             header?: never;
             path?: never;
             cookie?: never;

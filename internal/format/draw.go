@@ -1,0 +1,68 @@
+package format
+
+import (
+	"bufio"
+	"errors"
+	"io"
+	"regexp"
+	"strings"
+
+	"varnet/core/address"
+	"varnet/core/sheet"
+)
+
+// addressLike finds what may be an address in running text.
+var addressLike = regexp.MustCompile(`[\p{L}\p{N}.!#$%&'*+/=?^_{|}~\x60-]+@[\p{L}\p{N}.-]+[\p{L}\p{N}]`)
+
+// free tells running text with addresses in it from a table: no column of it
+// holds them, or, without a header, one holds fewer than half of them.
+func free(head []byte) bool {
+	if !addressLike.Match(head) {
+		return false
+	}
+	g, err := sheet.Guess(head)
+	switch {
+	case err != nil:
+		return false
+	case g.AddressColumn < 0:
+		return true
+	case g.Dialect.Header:
+		return false
+	}
+	inColumn, all := 0, 0
+	for _, row := range g.Rows {
+		all += len(addressLike.FindAllString(strings.Join(row, "\n"), -1))
+		if g.AddressColumn < len(row) && addressLike.MatchString(row[g.AddressColumn]) {
+			inColumn++
+		}
+	}
+	return inColumn*2 < all
+}
+
+// draw gives the addresses of a running text, one a row, with the line they
+// stand in.
+func (t *Table) draw(in *bufio.Reader) error {
+	lines := bufio.NewReader(in)
+	pending := [][]string{{"e-mail", "text"}}
+	t.rows(Free, func() ([]string, error) {
+		for len(pending) == 0 {
+			text, err := line(lines)
+			if errors.Is(err, io.EOF) {
+				return nil, nil
+			}
+			if err != nil {
+				return nil, err
+			}
+			text = strings.ToValidUTF8(text, "\ufffd")
+			for _, found := range addressLike.FindAllString(text, -1) {
+				if _, err := address.Parse(found); err == nil {
+					pending = append(pending, []string{found, strings.TrimSpace(text)})
+				}
+			}
+		}
+		next := pending[0]
+		pending = pending[1:]
+		return next, nil
+	})
+	return nil
+}
