@@ -58,6 +58,8 @@ func TestConsole(t *testing.T) {
 	do("sign in", browser.SignIn(s.URL, s.Key))
 	do("no lists yet", browser.Text("There is no list yet"))
 	do("a file that is none", browser.Press("Bring a list in"), chromedp.WaitReady(".drop-zone"), dropped("photo.csv", []byte("a\x00b")), browser.Text("a zero byte stands here"))
+	do("pasted text", chromedp.Click(".paste summary"), chromedp.SendKeys(".paste textarea", "Dear Ada, write to wren.quince@postbarn.example or to ada@mailmeadow.example."), browser.Press("Look at it"), browser.Text("A text from which the addresses are drawn"), browser.Text("wren.quince@postbarn.example"))
+	do("a workbook", chromedp.SetUploadFiles("input[type=file]", []string{filepath.Join(testkit.Root(), "internal/format/testdata/corpus/workbook.xlsx")}), browser.Text("An XLSX spreadsheet, sheet “Members” of 2"), browser.Text("the younger"))
 	do("drop", dropped("members.csv", content), browser.Text("The addresses are in column 3, “E-mail”."))
 	do("bring in", browser.Press("Bring it in"), browser.Text("1,200 rows were read"))
 	do("start", browser.Press("Start the run"), browser.Text("In the last minute"))

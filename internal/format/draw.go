@@ -32,11 +32,19 @@ func free(head []byte) bool {
 	inColumn, all := 0, 0
 	for _, row := range g.Rows {
 		all += len(addressLike.FindAllString(strings.Join(row, "\n"), -1))
-		if g.AddressColumn < len(row) && addressLike.MatchString(row[g.AddressColumn]) {
+		if g.AddressColumn < len(row) && tidy(row[g.AddressColumn]) {
 			inColumn++
 		}
 	}
 	return inColumn*2 < all
+}
+
+// tidy tells a cell that holds one address, at most with a name, from a piece
+// of prose.
+func tidy(cell string) bool {
+	cell = strings.Trim(strings.TrimSpace(cell), "\"'<>,;")
+	found := addressLike.FindString(cell)
+	return found != "" && (cell == found || strings.HasSuffix(cell, "<"+found) || strings.EqualFold(cell, "mailto:"+found))
 }
 
 // draw gives the addresses of a running text, one a row, with the line they

@@ -7,24 +7,40 @@ import { keys } from "../api/hooks";
 import { AddressText } from "../parts/AddressText";
 import { Sentence, Trouble, Wait } from "../parts/Notice";
 
-/** The service looks at so much of a file for a preview. */
+/** Of delimited text so much is enough for a preview; other files are looked at whole. */
 const sampleSize = 256 * 1024;
+const small = 16 * 1024 * 1024;
+
+/** Written overrules how the file is read; what is left out is guessed. */
+type Written = Partial<Record<"sheet" | "delimiter" | "encoding" | "header", string>>;
+
+async function part(file: File): Promise<Blob> {
+  if (file.size <= small) return file;
+  const head = await file.slice(0, 16).text();
+  return /^(PK|\x1f|\s*[[{]|begin:|dn:|version:)/i.test(head) ? file : file.slice(0, sampleSize);
+}
 
 export function BringIn() {
   const [file, setFile] = useState<File>();
-  const preview = useMutation({ mutationFn: (f: File) => send<Preview>("/previews", f.slice(0, sampleSize)) });
-  const choose = (f: File | undefined) => {
-    if (!f) return;
+  const [written, setWritten] = useState<Written>({});
+  const preview = useMutation({
+    mutationFn: async ({ file: f, written: w }: { file: File; written: Written }) => send<Preview>(`/previews?${new URLSearchParams(w)}`, await part(f)),
+  });
+  const look = (f: File, w: Written) => {
     setFile(f);
-    preview.mutate(f);
+    setWritten(w);
+    preview.mutate({ file: f, written: w });
   };
   return (
     <>
       <h1>Bring a list in</h1>
-      <Drop onFile={choose} chosen={file} />
+      <Drop onFile={(f) => f && look(f, {})} chosen={file} />
+      <Paste onText={(text) => look(new File([text], "pasted.txt"), {})} />
       {preview.isPending && <Wait for="the preview" />}
       {preview.error && <Trouble error={preview.error} />}
-      {file && preview.data && <Settle key={file.name + file.lastModified} file={file} preview={preview.data} />}
+      {file && preview.data && (
+        <Settle key={file.name + file.lastModified + JSON.stringify(written) + preview.submittedAt} file={file} preview={preview.data} written={written} onWritten={(w) => look(file, w)} />
+      )}
     </>
   );
 }
@@ -39,18 +55,32 @@ function Drop({ onFile, chosen }: { onFile: (f: File | undefined) => void; chose
   return (
     <label className={"drop-zone" + (over ? " over" : "")} onDragOver={(e) => { e.preventDefault(); setOver(true); }} onDragLeave={() => setOver(false)} onDrop={drop}>
       <input type="file" onChange={(e) => onFile(e.target.files?.[0])} />
-      {chosen ? <><strong><bdi>{chosen.name}</bdi></strong> Choose another file, or drop it here.</> : <><strong>Drop a CSV file here, or choose one.</strong> All its columns are kept as they are.</>}
+      {chosen ? <><strong><bdi>{chosen.name}</bdi></strong> Choose another file, or drop it here.</> : <><strong>Drop a file here, or choose one.</strong> CSV, XLSX, ODS, JSON, vCard, LDIF or text, also packed. All its columns are kept as they are.</>}
     </label>
   );
 }
 
-function Settle({ file, preview }: { file: File; preview: Preview }) {
+/** Paste takes a list, or any text with addresses in it, from the clipboard. */
+function Paste({ onText }: { onText: (text: string) => void }) {
+  const [text, setText] = useState("");
+  return (
+    <details className="paste">
+      <summary>Or paste text</summary>
+      <form className="add" onSubmit={(e) => { e.preventDefault(); onText(text); }}>
+        <Input.TextArea aria-label="Text with addresses in it" autoSize={{ minRows: 3, maxRows: 12 }} value={text} onChange={(e) => setText(e.target.value)} placeholder="a list, or any text with addresses in it" />
+        <Button htmlType="submit" disabled={text.trim() === ""}>Look at it</Button>
+      </form>
+    </details>
+  );
+}
+
+function Settle({ file, preview, written, onWritten }: { file: File; preview: Preview; written: Written; onWritten: (w: Written) => void }) {
   const [name, setName] = useState(file.name.replace(/\.[^.]+$/, ""));
   const [column, setColumn] = useState(preview.addressColumn);
   const go = useNavigate();
   const client = useQueryClient();
   const bringIn = useMutation({
-    mutationFn: () => send<List>(`/lists?${new URLSearchParams({ name, fileName: file.name, addressColumn: String(column) })}`, file),
+    mutationFn: () => send<List>(`/lists?${new URLSearchParams({ ...written, name, fileName: file.name, addressColumn: String(column) })}`, file),
     onSuccess: (list) => {
       void client.invalidateQueries({ queryKey: keys.lists });
       void go(`/lists/${list.id}`);
@@ -65,10 +95,27 @@ function Settle({ file, preview }: { file: File; preview: Preview }) {
         <label>Column with the addresses<Select aria-label="Column with the addresses" options={column < 0 ? [{ value: -1, label: "choose one" }, ...columns] : columns} value={column} onChange={setColumn} /></label>
         <Button type="primary" htmlType="submit" disabled={column < 0} loading={bringIn.isPending}>Bring it in</Button>
       </form>
+      <Dialect preview={preview} onChange={(w) => onWritten({ ...written, ...w })} />
       {bringIn.isPending && <Wait for="the whole file to be read" />}
       {bringIn.error && <Trouble error={bringIn.error} />}
       <PreviewTable preview={preview} column={column} />
     </>
+  );
+}
+
+const delimiters = [{ value: ",", label: "comma" }, { value: ";", label: "semicolon" }, { value: "tab", label: "tab" }, { value: "|", label: "upright stroke" }, { value: " ", label: "space" }, { value: "none", label: "nothing: one cell a line" }];
+
+/** Dialect shows how the file was read; whatever is changed, the preview follows. */
+function Dialect({ preview: p, onChange }: { preview: Preview; onChange: (w: Written) => void }) {
+  const delimiter = p.dialect.delimiter === "\t" ? "tab" : p.dialect.delimiter || "none";
+  const known = delimiters.some((d) => d.value === delimiter) ? delimiters : [...delimiters, { value: delimiter, label: delimiter }];
+  return (
+    <div className="dialect">
+      {p.sheets.length > 1 && <label>Sheet<Select aria-label="Sheet" value={p.sheet ?? ""} onChange={(sheet) => onChange({ sheet })} options={p.sheets.map((s) => ({ value: s, label: s }))} /></label>}
+      {p.format === "text" && <label>Between cells<Select aria-label="Between cells" value={delimiter} onChange={(d) => onChange({ delimiter: d })} options={known} /></label>}
+      {p.format === "text" && <label>Encoding<Select aria-label="Encoding" showSearch value={p.dialect.encoding} onChange={(encoding) => onChange({ encoding })} options={p.encodings.map((e) => ({ value: e, label: e }))} /></label>}
+      <label>First line<Select aria-label="First line" value={p.dialect.header ? "yes" : "no"} onChange={(header) => onChange({ header })} options={[{ value: "yes", label: "names the columns" }, { value: "no", label: "is a row like the others" }]} /></label>
+    </div>
   );
 }
 
