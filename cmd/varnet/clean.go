@@ -10,7 +10,6 @@ import (
 	"slices"
 	"strconv"
 
-	"varnet/core/policy"
 	"varnet/internal/client"
 	"varnet/internal/contract"
 )
@@ -56,7 +55,7 @@ func clean(ctx context.Context, c *cli, args []string) error {
 	for _, n := range r.Notices {
 		fmt.Fprintln(c.out, "Notice: "+n)
 	}
-	return c.takeOut(ctx, connect(), r.ID, policy.Keep, *out)
+	return c.takeOut(ctx, connect(), r.ID, contract.TakingOut{}, *out)
 }
 
 // written adds the flags that overrule how a file is read.
@@ -90,13 +89,13 @@ func openList(name string) (*os.File, error) {
 }
 
 // takeOut says the sentence and writes the file.
-func (c *cli) takeOut(ctx context.Context, api *client.Client, run int64, d policy.Decision, out string) error {
-	t, err := api.TakeOut(ctx, run, d)
+func (c *cli) takeOut(ctx context.Context, api *client.Client, run int64, how contract.TakingOut, out string) error {
+	t, err := api.TakeOut(ctx, run, how)
 	if err != nil {
 		return err
 	}
 	fmt.Fprintln(c.out, printable(t.Sentence))
-	err = writeWhole(out, func(w io.Writer) error { return api.TakeOutFile(ctx, run, d, w) })
+	err = writeWhole(out, func(w io.Writer) error { return api.TakeOutFile(ctx, run, how, w) })
 	if err == nil {
 		fmt.Fprintf(c.out, "Written to %s.\n", printable(out))
 	}
@@ -126,17 +125,24 @@ func writeWhole(name string, write func(io.Writer) error) error {
 func export(ctx context.Context, c *cli, args []string) error {
 	connect := c.connect()
 	out := c.flags.String("out", "", "the file to write")
-	decision := c.flags.String("decision", "keep", "which rows: keep, hold or drop")
+	var how contract.TakingOut
+	c.flags.StringVar(&how.Decision, "decision", "keep", "which rows: keep, hold, drop or all")
+	c.flags.StringVar(&how.Form, "form", "rows", "rows: as they were brought; results: with result columns right after the address column; addresses: nothing else; suppression: address and reason")
+	c.flags.StringVar(&how.Format, "format", "brought", "brought: as the file was; spreadsheet: CSV that opens in columns; xlsx; jsonl; txt: one address a line")
+	columns := c.flags.String("columns", "", "with -form results: finding, cause, title, meaning, advice, traits, odds, decision, reason, suggestion, checked, with commas between")
+	c.flags.BoolVar(&how.Semicolons, "semicolons", false, "for spreadsheets of a locale with decimal commas")
+	c.flags.BoolVar(&how.Guard, "guard", false, "make your own cells harmless that a spreadsheet would run as formulas; result columns always are")
 	rest, err := c.parse(args)
 	if err != nil {
 		return err
 	}
-	if len(rest) != 1 || *out == "" || !slices.Contains(policy.Decisions(), policy.Decision(*decision)) {
-		return c.wrongUse("name one run, with -out the file to write, and with -decision keep, hold or drop")
+	if len(rest) != 1 || *out == "" || !slices.Contains([]string{"keep", "hold", "drop", "all"}, how.Decision) {
+		return c.wrongUse("name one run, with -out the file to write, and with -decision keep, hold, drop or all")
 	}
+	how.Columns = fields(*columns)
 	run, err := strconv.ParseInt(rest[0], 10, 64)
 	if err != nil {
 		return c.wrongUse(fmt.Sprintf("%q is not the number of a run; \"varnet runs\" shows them", rest[0]))
 	}
-	return c.takeOut(ctx, connect(), run, policy.Decision(*decision), *out)
+	return c.takeOut(ctx, connect(), run, how, *out)
 }

@@ -57,8 +57,8 @@ func (d Dialect) reader(in io.Reader) io.Reader {
 	return in
 }
 
-// decoded is the dialect of the text that the reader gives.
-func (d Dialect) decoded() Dialect {
+// Kept is the dialect of records as a Reader gives them.
+func (d Dialect) Kept() Dialect {
 	if _, ok := doubleByte[d.Encoding]; ok {
 		d.Encoding = UTF8
 	}

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"io"
+	"regexp"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -72,6 +73,7 @@ func GuessWith(sample []byte, o Overrule) (Guessed, error) {
 	if err := noText(sample); err != nil {
 		return Guessed{}, err
 	}
+	d.Quote = guessQuote(sample)
 	if o.Quote != nil {
 		d.Quote = *o.Quote
 	}
@@ -113,7 +115,7 @@ func validUTF8(sample []byte) bool { return utf8.Valid(trimTail(sample)) }
 
 // read fills in rows, header and address column.
 func (g *Guessed) read(sample []byte, header *bool) error {
-	r := NewReader(bytes.NewReader(sample), g.Dialect.decoded())
+	r := NewReader(bytes.NewReader(sample), g.Dialect.Kept())
 	for len(g.Rows) <= previewRows {
 		rec, err := r.Next()
 		if err == io.EOF {
@@ -125,7 +127,7 @@ func (g *Guessed) read(sample []byte, header *bool) error {
 		if rec.Blank() {
 			continue
 		}
-		cells := g.Dialect.decoded().Cells(rec.Raw)
+		cells := g.Dialect.Kept().Cells(rec.Raw)
 		if len(cells) >= MaxColumns {
 			return &Error{rec.Line, fmt.Sprintf("this record has %d cells or more, and no list has. Name what stands between the cells, or remove what is no data.", MaxColumns)}
 		}
@@ -164,6 +166,18 @@ func trimTail(b []byte) []byte {
 		}
 	}
 	return b
+}
+
+// singleQuoted finds cells wrapped in single quotes.
+var singleQuoted = regexp.MustCompile(`(?m)(^|[,;\t|])'[^'\r\n]*'([,;\t|\r]|$)`)
+
+// guessQuote takes the single quote where no double one is there and every
+// third line at least has a cell wrapped in it.
+func guessQuote(sample []byte) string {
+	if !bytes.ContainsRune(sample, '"') && len(singleQuoted.FindAllIndex(sample, -1))*3 >= bytes.Count(sample, []byte("\n")) && bytes.ContainsRune(sample, '\'') {
+		return "'"
+	}
+	return `"`
 }
 
 // guessDelimiter takes the delimiter that splits the first records into the

@@ -4,10 +4,12 @@ import (
 	"bufio"
 	"cmp"
 	"context"
+	"fmt"
 	"io"
 	"mime"
 	"net/http"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -18,14 +20,30 @@ import (
 	"varnet/internal/store"
 )
 
+// allRows takes out the rows of every decision.
+const allRows = "all"
+
+// The forms in which rows are taken out.
+const (
+	formRows        = "rows"
+	formResults     = "results"
+	formAddresses   = "addresses"
+	formSuppression = "suppression"
+)
+
 type takeOutInput struct {
 	ByID
-	Decision string `query:"decision" enum:"keep,hold,drop" default:"keep" doc:"Which rows to take out."`
+	Decision   string   `query:"decision" enum:"keep,hold,drop,all" default:"keep" doc:"Which rows to take out."`
+	Form       string   `query:"form" enum:"rows,results,addresses,suppression" default:"rows" doc:"rows: as they were brought; results: with result columns right after the address column; addresses: nothing else; suppression: address and reason."`
+	Format     string   `query:"format" enum:"brought,spreadsheet,xlsx,jsonl,txt" default:"brought" doc:"brought: byte for byte as the file was; spreadsheet: CSV that opens in columns; txt: one address a line."`
+	Columns    []string `query:"columns" doc:"The result columns of the form results: finding, cause, title, meaning, advice, traits, odds, decision, reason, suggestion, checked; finding, cause and decision unless given."`
+	Semicolons bool     `query:"semicolons" doc:"For spreadsheets of a locale with decimal commas."`
+	Guard      bool     `query:"guard" doc:"Make your own cells harmless that a spreadsheet would run as formulas. Result columns always are."`
 }
 
 func (a *API) registerTakeOut(h huma.API) {
 	huma.Register(h, operation("take-out", http.MethodGet, "/runs/{id}/take-out", "What the file would hold, before it is made"), a.takeOut)
-	file := operation("file", http.MethodGet, "/runs/{id}/file", "The rows of one decision, as they stood in the file")
+	file := operation("file", http.MethodGet, "/runs/{id}/file", "The rows of one decision, or all, as they stood in the file or in another form")
 	file.Responses = fileResponse("text/csv")
 	huma.Register(h, file, a.file)
 }
@@ -44,22 +62,33 @@ func (a *API) takeOut(ctx context.Context, in *takeOutInput) (*struct{ Body cont
 	for _, c := range b.Decisions {
 		t[policy.Ruling{Decision: c.Decision, Reason: c.Reason}] = c.Rows
 	}
-	return &struct{ Body contract.TakeOut }{contract.TakeOut{Decision: d, Rows: t.Rows(d), FileName: fileName(l, d),
-		Sentence: t.Sentence(d), Counts: b.Decisions}}, nil
+	out := contract.TakeOut{Decision: d, Rows: t.Rows(d), FileName: fileName(l, in), Sentence: t.Sentence(d), Counts: b.Decisions}
+	if in.Decision == allRows {
+		out.Rows, out.Sentence = t.Total(), fmt.Sprintf("All %s will be in the file.", policy.Rows(t.Total()))
+	}
+	return &struct{ Body contract.TakeOut }{out}, nil
 }
 
 // fileName is the brought file's name with the decision in it.
-func fileName(l store.List, d policy.Decision) string {
+func fileName(l store.List, in *takeOutInput) string {
 	name := filepath.Base(l.FileName)
 	if name == "." || name == "/" || name == "" {
 		name = l.Name + ".csv"
 	}
 	ext := filepath.Ext(name)
 	base := strings.TrimSuffix(name, ext)
-	if l.Format != string(format.Text) {
+	switch {
+	case in.Format != string(format.AsBrought):
+		ext, _ = format.Output(in.Format).Ending()
+	case in.Form == formAddresses:
+		ext = ".txt"
+	case in.Form == formSuppression || l.Format != string(format.Text):
 		ext = ".csv" // what it was has become that
 	}
-	return base + "-" + string(d) + ext
+	if in.Form != formRows {
+		base += "-" + in.Form
+	}
+	return base + "-" + in.Decision + ext
 }
 
 // file streams the rows as they are read; nothing is held in memory.
@@ -72,22 +101,27 @@ func (a *API) file(ctx context.Context, in *takeOutInput) (*huma.StreamResponse,
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	wanted := policy.Decision(in.Decision)
-	decided := map[int32]policy.Decision{0: policy.Open.Decision}
-	for id, v := range verdicts {
-		decided[id] = p.Decide(v).Decision
+	known, err := a.suggester(ctx, run)
+	if err != nil {
+		return nil, a.failed(ctx, err)
 	}
-	return a.download(fileName(l, wanted), "text/csv", func(out io.Writer) error {
-		w := l.Dialect.Writer(out)
-		_, _ = w.Write(l.Header)
-		err := a.store.EachRow(ctx, run, func(r *store.OutRow) error {
-			if decide(r, decided) != wanted {
+	s := shape{list: l, in: in, verdicts: verdicts, policy: p, known: known}
+	if err := s.chooseColumns(in.Columns); err != nil {
+		return nil, huma.Error422UnprocessableEntity(err.Error())
+	}
+	_, kind := format.Output(in.Format).Ending()
+	return a.download(fileName(l, in), kind, func(out io.Writer) error {
+		w, err := s.writer(out)
+		if err != nil {
+			return err
+		}
+		err = a.store.EachRow(ctx, run, func(r *store.OutRow) error {
+			if in.Decision != allRows && string(s.ruling(r).Decision) != in.Decision {
 				return nil
 			}
-			_, err := w.Write(r.Raw)
-			return err
+			return w.write(r)
 		})
-		return cmp.Or(err, w.Close())
+		return cmp.Or(err, w.close())
 	}), nil
 }
 
@@ -103,23 +137,28 @@ func (a *API) download(name, kind string, write func(io.Writer) error) *huma.Str
 		h.SetHeader("Content-Type", kind)
 		h.SetHeader("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": name}))
 		w := bufio.NewWriterSize(h.BodyWriter(), 1<<16)
-		if err := cmp.Or(write(w), w.Flush()); err != nil {
+		err := write(w)
+		if err == nil {
+			err = w.Flush()
+		}
+		if err != nil {
 			a.log.Error("a file broke off while it was written", "file", name, "err", err)
 			panic(http.ErrAbortHandler) // so that nobody takes a part for the whole
 		}
 	}}
 }
 
-// decide rules on a row as tallyRows counts it.
-func decide(r *store.OutRow, byVerdict map[int32]policy.Decision) policy.Decision {
-	switch {
-	case r.Address == 0:
-		return policy.NoAddress.Decision
-	case r.Address != r.Ordinal:
-		return policy.Duplicate.Decision
+// chooseColumns settles the result columns.
+func (s *shape) chooseColumns(names []string) error {
+	if len(names) == 0 {
+		names = []string{"finding", "cause", "decision"}
 	}
-	if d, ok := byVerdict[r.Verdict]; ok {
-		return d
+	for _, n := range names {
+		i := slices.IndexFunc(resultColumns, func(c resultColumn) bool { return c.name == n })
+		if i < 0 {
+			return fmt.Errorf("there is no result column %q; there is: %s", n, columnNames())
+		}
+		s.columns = append(s.columns, resultColumns[i])
 	}
-	return policy.Open.Decision
+	return nil
 }

@@ -5,7 +5,7 @@
 //	l, err := c.BringIn(ctx, client.File{Name: "members.csv", Body: f})
 //	r, err := c.StartRun(ctx, l.ID, contract.NewRun{})
 //	r, err = c.Wait(ctx, r.ID, func(contract.Run) {})
-//	err = c.TakeOutFile(ctx, r.ID, policy.Keep, out)
+//	err = c.TakeOutFile(ctx, r.ID, contract.TakingOut{}, out)
 package client
 
 import (
@@ -22,7 +22,6 @@ import (
 	"strings"
 	"time"
 
-	"varnet/core/policy"
 	"varnet/core/rule"
 	"varnet/core/sending"
 	"varnet/internal/contract"
@@ -221,13 +220,13 @@ func (c *Client) ForgetOperator(ctx context.Context, name string) error {
 }
 
 // TakeOut says what a file would hold.
-func (c *Client) TakeOut(ctx context.Context, run int64, d policy.Decision) (t contract.TakeOut, err error) {
-	return t, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/take-out?decision=%s", run, d), nil, &t)
+func (c *Client) TakeOut(ctx context.Context, run int64, how contract.TakingOut) (t contract.TakeOut, err error) {
+	return t, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/take-out?%s", run, how.Query().Encode()), nil, &t)
 }
 
-// TakeOutFile writes the rows of one decision as they stood in the file.
-func (c *Client) TakeOutFile(ctx context.Context, run int64, d policy.Decision, out io.Writer) error {
-	return c.download(ctx, fmt.Sprintf("/runs/%d/file?decision=%s", run, d), out)
+// TakeOutFile writes the rows.
+func (c *Client) TakeOutFile(ctx context.Context, run int64, how contract.TakingOut, out io.Writer) error {
+	return c.download(ctx, fmt.Sprintf("/runs/%d/file?%s", run, how.Query().Encode()), out)
 }
 
 // download writes what a path gives.

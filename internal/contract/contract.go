@@ -3,7 +3,9 @@
 package contract
 
 import (
+	"net/url"
 	"slices"
+	"strings"
 	"time"
 
 	"varnet/core/finding"
@@ -137,6 +139,33 @@ type TakeOut struct {
 	FileName string          `json:"fileName"`
 	Sentence string          `json:"sentence"`
 	Counts   []policy.Count  `json:"counts"`
+}
+
+// TakingOut is which rows are taken out, and how. Its zero value is the kept
+// rows as they were brought.
+type TakingOut struct {
+	Decision   string   // keep, hold, drop or all
+	Form       string   // rows, results, addresses or suppression
+	Format     string   // brought, spreadsheet, xlsx, jsonl or txt
+	Columns    []string // of the form results
+	Semicolons bool
+	Guard      bool
+}
+
+// Query is the query that says so.
+func (t TakingOut) Query() url.Values {
+	q := url.Values{}
+	for name, value := range map[string]string{"decision": t.Decision, "form": t.Form, "format": t.Format, "columns": strings.Join(t.Columns, ",")} {
+		if value != "" {
+			q.Set(name, value)
+		}
+	}
+	for name, is := range map[string]bool{"semicolons": t.Semicolons, "guard": t.Guard} {
+		if is {
+			q.Set(name, "true")
+		}
+	}
+	return q
 }
 
 // Session is who is signed in to the console.

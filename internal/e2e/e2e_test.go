@@ -164,12 +164,12 @@ func TestCommandLine(t *testing.T) {
 		}
 		total := 0
 		for _, d := range policy.Decisions() {
-			said, err := api.TakeOut(ctx, runs[0].ID, d)
+			said, err := api.TakeOut(ctx, runs[0].ID, contract.TakingOut{Decision: string(d)})
 			if err != nil {
 				t.Fatal(err)
 			}
 			var file bytes.Buffer
-			if err := api.TakeOutFile(ctx, runs[0].ID, d, &file); err != nil {
+			if err := api.TakeOutFile(ctx, runs[0].ID, contract.TakingOut{Decision: string(d)}, &file); err != nil {
 				t.Fatal(err)
 			}
 			lines := bytes.Count(file.Bytes(), []byte("\n")) - 1
@@ -336,8 +336,8 @@ func TestWorkspacesAndKeys(t *testing.T) {
 			"stop":     func() error { _, err := theirs.StopRun(ctx, run.ID); return err },
 			"results":  func() error { _, err := theirs.Results(ctx, run.ID, nil); return err },
 			"evidence": func() error { _, err := theirs.Evidence(ctx, run.ID, 1); return err },
-			"take out": func() error { _, err := theirs.TakeOut(ctx, run.ID, policy.Keep); return err },
-			"file":     func() error { return theirs.TakeOutFile(ctx, run.ID, policy.Keep, io.Discard) },
+			"take out": func() error { _, err := theirs.TakeOut(ctx, run.ID, contract.TakingOut{Decision: "keep"}); return err },
+			"file":     func() error { return theirs.TakeOutFile(ctx, run.ID, contract.TakingOut{Decision: "keep"}, io.Discard) },
 			"start": func() error {
 				_, err := theirs.StartRun(ctx, run.ListID, contract.NewRun{Depth: "mailbox", Policy: "careful"})
 				return err

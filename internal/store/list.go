@@ -177,15 +177,17 @@ type OutRow struct {
 	Tail    []byte
 	// Address is 0 for an empty cell.
 	Address int32
-	// Verdict is 0 while the address has no result in the run.
+	// Verdict is 0 while the address has no result in the run; At is when it
+	// was found.
 	Verdict int32
+	At      *time.Time
 }
 
 // EachRow gives the rows of a run's list in order, with the verdicts of their
 // addresses, one by one; nothing is held in memory.
 func (s *Store) EachRow(ctx context.Context, run Run, do func(*OutRow) error) error {
 	rows, err := s.db.Query(ctx, `
-		SELECT r.ordinal, r.raw, r.tail, coalesce(r.address, 0), coalesce(x.verdict, 0)
+		SELECT r.ordinal, r.raw, r.tail, coalesce(r.address, 0), coalesce(x.verdict, 0), x.at
 		FROM list_row r LEFT JOIN result x ON x.run_id = $2 AND x.address = r.address
 		WHERE r.list_id = $1 ORDER BY r.ordinal`, run.ListID, run.ID)
 	if err != nil {
@@ -194,7 +196,7 @@ func (s *Store) EachRow(ctx context.Context, run Run, do func(*OutRow) error) er
 	defer rows.Close()
 	for rows.Next() {
 		var o OutRow
-		if err := rows.Scan(&o.Ordinal, &o.Raw, &o.Tail, &o.Address, &o.Verdict); err != nil {
+		if err := rows.Scan(&o.Ordinal, &o.Raw, &o.Tail, &o.Address, &o.Verdict, &o.At); err != nil {
 			return err
 		}
 		if err := do(&o); err != nil {

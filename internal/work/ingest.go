@@ -154,7 +154,7 @@ func newRowReader(file io.Reader, l *store.List, c *catalogue.Catalogue) *rowRea
 // header reads all that stands before the first row: a byte order mark, blank
 // lines and the header record.
 func (r *rowReader) header() ([]byte, error) {
-	var head []byte
+	head := []byte{}
 	wanted := r.list.Dialect.Header
 	for {
 		rec, err := r.file.Next()

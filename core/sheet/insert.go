@@ -1,0 +1,57 @@
+package sheet
+
+import (
+	"bytes"
+	"slices"
+	"strings"
+
+	"golang.org/x/text/encoding"
+)
+
+// Insert gives a record with more cells right after the cell numbered after,
+// from 0. All other bytes stay as they are. A record that ends before that cell
+// is filled up, so that the new cells stand in their columns.
+func (d Dialect) Insert(raw []byte, after int, cells []string) []byte {
+	body := trimEnd(raw)
+	mark := Mark(body)
+	rest := body[len(mark):]
+	delimiter := d.Delimiter
+	if delimiter == "" {
+		delimiter = "," // one cell a line becomes a table
+	}
+	out := slices.Clone(mark)
+	for n := 0; ; n++ {
+		cell, next, more := d.cut(rest)
+		out = append(out, cell...)
+		rest = next
+		if n == after || !more {
+			for ; n < after; n++ {
+				out = append(out, delimiter...)
+			}
+			for _, c := range cells {
+				out = append(append(out, delimiter...), d.written(c, delimiter)...)
+			}
+			if more {
+				out = append(append(out, delimiter...), rest...)
+			}
+			return append(out, raw[len(body):]...)
+		}
+		out = append(out, delimiter...)
+	}
+}
+
+// written is a text as a cell of the dialect.
+func (d Dialect) written(cell, delimiter string) []byte {
+	quote := d.Quote
+	if quote == "" {
+		cell = strings.NewReplacer(delimiter, " ", "\r", " ", "\n", " ").Replace(cell)
+	} else if strings.Contains(cell, delimiter) || strings.ContainsAny(cell, quote+"\r\n") {
+		cell = quote + strings.ReplaceAll(cell, quote, quote+quote) + quote
+	}
+	if e, ok := singleByte[d.Encoding]; ok {
+		if b, err := encoding.ReplaceUnsupported(e.NewEncoder()).Bytes([]byte(cell)); err == nil {
+			return bytes.ReplaceAll(b, []byte{0x1a}, []byte("?"))
+		}
+	}
+	return []byte(cell)
+}
