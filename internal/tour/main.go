@@ -62,7 +62,7 @@ func (t *tour) run(ctx context.Context) error {
 		{"results", chromedp.Tasks{browser.Press("See the results"), browser.Text("Arrow keys walk")}},
 		{"evidence", chromedp.Tasks{t.search("hedgerow-post"), browser.Text("addresses fit"), chromedp.Sleep(900 * time.Millisecond),
 			chromedp.Click("tbody tr:nth-child(3) button"), browser.Text("made-up mailboxes"), chromedp.Sleep(500 * time.Millisecond)}},
-		{"take-out", chromedp.Tasks{t.fromResults("/take-out"), browser.Text("to a file")}},
+		{"take-out", chromedp.Tasks{t.fromResults("/take-out?form=results&columns=finding,cause,traits,decision"), browser.Text("to a file"), chromedp.Sleep(300 * time.Millisecond)}},
 	} {
 		if err := browser.Do(tab, 45*time.Second, p.steps...); err != nil {
 			seen := tour{tab: tab, out: os.TempDir()}

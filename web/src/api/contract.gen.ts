@@ -218,7 +218,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The rows of one decision, as they stood in the file */
+        /** The rows of one decision, or all, as they stood in the file or in another form */
         get: operations["file"];
         put?: never;
         post?: never;
@@ -2040,7 +2040,17 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Which rows to take out. */
-                decision?: "keep" | "hold" | "drop";
+                decision?: "keep" | "hold" | "drop" | "all";
+                /** @description rows: as they were brought; results: with result columns right after the address column; addresses: nothing else; suppression: address and reason. */
+                form?: "rows" | "results" | "addresses" | "suppression";
+                /** @description brought: byte for byte as the file was; spreadsheet: CSV that opens in columns; txt: one address a line. */
+                format?: "brought" | "spreadsheet" | "xlsx" | "jsonl" | "txt";
+                /** @description The result columns of the form results: finding, cause, title, meaning, advice, traits, odds, decision, reason, suggestion, checked; finding, cause and decision unless given. */
+                columns?: string[];
+                /** @description For spreadsheets of a locale with decimal commas. */
+                semicolons?: boolean;
+                /** @description Make your own cells harmless that a spreadsheet would run as formulas. Result columns always are. */
+                guard?: boolean;
             };
             header?: never;
             path: {
@@ -2262,7 +2272,17 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Which rows to take out. */
-                decision?: "keep" | "hold" | "drop";
+                decision?: "keep" | "hold" | "drop" | "all";
+                /** @description rows: as they were brought; results: with result columns right after the address column; addresses: nothing else; suppression: address and reason. */
+                form?: "rows" | "results" | "addresses" | "suppression";
+                /** @description brought: byte for byte as the file was; spreadsheet: CSV that opens in columns; txt: one address a line. */
+                format?: "brought" | "spreadsheet" | "xlsx" | "jsonl" | "txt";
+                /** @description The result columns of the form results: finding, cause, title, meaning, advice, traits, odds, decision, reason, suggestion, checked; finding, cause and decision unless given. */
+                columns?: string[];
+                /** @description For spreadsheets of a locale with decimal commas. */
+                semicolons?: boolean;
+                /** @description Make your own cells harmless that a spreadsheet would run as formulas. Result columns always are. */
+                guard?: boolean;
             };
             header?: never;
             path: {
