@@ -20,6 +20,7 @@ func clean(ctx context.Context, c *cli, args []string) error {
 	name := c.flags.String("name", "", "the list's name; the file's name unless given")
 	column := c.flags.Int("column", 0, "the column that holds the addresses, from 1; 0 leaves it to Varnet")
 	same := c.flags.Bool("same-mailbox", false, "tell duplicates as the operators do: dots or tags left out where they make no difference")
+	by := c.flags.String("policy", "careful", "what decides which rows are kept: careful, reach-further or strict")
 	written := c.written()
 	rest, err := c.parse(args)
 	if err != nil {
@@ -42,7 +43,7 @@ func clean(ctx context.Context, c *cli, args []string) error {
 	if err := c.warn(ctx, connect()); err != nil {
 		return err
 	}
-	r, err := connect().StartRun(ctx, l.ID, contract.NewRun{Depth: "mailbox", Policy: "careful"})
+	r, err := connect().StartRun(ctx, l.ID, contract.NewRun{Depth: "mailbox", Policy: *by})
 	if err != nil {
 		return err
 	}
@@ -130,6 +131,7 @@ func export(ctx context.Context, c *cli, args []string) error {
 	c.flags.StringVar(&how.Form, "form", "rows", "rows: as they were brought; results: with result columns right after the address column; addresses: nothing else; suppression: address and reason")
 	c.flags.StringVar(&how.Format, "format", "brought", "brought: as the file was; spreadsheet: CSV that opens in columns; xlsx; jsonl; txt: one address a line")
 	columns := c.flags.String("columns", "", "with -form results: finding, cause, title, meaning, advice, traits, odds, decision, reason, suggestion, checked, with commas between")
+	c.flags.StringVar(&how.Policy, "policy", "", "decide by careful, reach-further or strict; the run's policy unless given")
 	c.flags.BoolVar(&how.Semicolons, "semicolons", false, "for spreadsheets of a locale with decimal commas")
 	c.flags.BoolVar(&how.Guard, "guard", false, "make your own cells harmless that a spreadsheet would run as formulas; result columns always are")
 	rest, err := c.parse(args)

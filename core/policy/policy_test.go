@@ -61,3 +61,30 @@ func TestNumber(t *testing.T) {
 		}
 	}
 }
+
+func TestReadyPolicies(t *testing.T) {
+	v := func(f finding.Finding, odds float64, traits ...finding.Trait) finding.Verdict {
+		return finding.Verdict{Finding: f, Odds: odds, Traits: traits}
+	}
+	for _, c := range []struct {
+		v    finding.Verdict
+		want map[string]Decision
+	}{
+		{v(finding.Deliverable, 0.99), map[string]Decision{"careful": Keep, "reach-further": Keep, "strict": Keep}},
+		{v(finding.CatchAll, 0.55), map[string]Decision{"careful": Hold, "reach-further": Keep, "strict": Drop}},
+		{v(finding.CatchAll, 0.33, finding.TraitRandomLooking), map[string]Decision{"careful": Hold, "reach-further": Hold, "strict": Drop}},
+		{v(finding.CatchAll, 0.55, finding.TraitRole), map[string]Decision{"careful": Hold, "reach-further": Hold, "strict": Drop}},
+		{v(finding.Deliverable, 0.99, finding.TraitFreeMail), map[string]Decision{"careful": Keep, "reach-further": Keep, "strict": Drop}},
+		{v(finding.Deliverable, 0.99, finding.TraitTrapRevived), map[string]Decision{"careful": Drop, "reach-further": Drop, "strict": Drop}},
+	} {
+		for _, p := range Ready() {
+			if got := p.Decide(c.v).Decision; got != c.want[p.Name] {
+				t.Errorf("%s, %+v: %s, want %s", p.Name, c.v, got, c.want[p.Name])
+			}
+		}
+	}
+	says := ReachFurther().Says()
+	if len(says) != 5 || says[2] != "Of the rest keep: catch-all with odds of 50 in 100 or more." || says[4] != "Of the rest keep: deliverable." {
+		t.Errorf("it says %q", says)
+	}
+}

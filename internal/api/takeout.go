@@ -38,11 +38,20 @@ type takeOutInput struct {
 	Format     string   `query:"format" enum:"brought,spreadsheet,xlsx,jsonl,txt" default:"brought" doc:"brought: byte for byte as the file was; spreadsheet: CSV that opens in columns; txt: one address a line."`
 	Columns    []string `query:"columns" doc:"The result columns of the form results: finding, cause, title, meaning, advice, traits, odds, decision, reason, suggestion, checked; finding, cause and decision unless given."`
 	Semicolons bool     `query:"semicolons" doc:"For spreadsheets of a locale with decimal commas."`
+	Policy     string   `query:"policy" maxLength:"40" doc:"Decide by another policy than the run's; nobody is asked again."`
 	Guard      bool     `query:"guard" doc:"Make your own cells harmless that a spreadsheet would run as formulas. Result columns always are."`
 }
 
 func (a *API) registerTakeOut(h huma.API) {
 	huma.Register(h, operation("take-out", http.MethodGet, "/runs/{id}/take-out", "What the file would hold, before it is made"), a.takeOut)
+	huma.Register(h, operation("policies", http.MethodGet, "/policies", "The policies, as sentences"),
+		func(context.Context, *struct{}) (*struct{ Body []contract.Policy }, error) {
+			out := []contract.Policy{}
+			for _, p := range policy.Ready() {
+				out = append(out, contract.Policy{Name: p.Name, For: p.For, Says: p.Says()})
+			}
+			return &struct{ Body []contract.Policy }{out}, nil
+		})
 	file := operation("file", http.MethodGet, "/runs/{id}/file", "The rows of one decision, or all, as they stood in the file or in another form")
 	file.Responses = fileResponse("text/csv")
 	huma.Register(h, file, a.file)
@@ -52,6 +61,12 @@ func (a *API) takeOut(ctx context.Context, in *takeOutInput) (*struct{ Body cont
 	r, l, err := a.runAndList(ctx, in.ID)
 	if err != nil {
 		return nil, a.failed(ctx, err)
+	}
+	if in.Policy != "" {
+		if _, err := policy.Named(in.Policy); err != nil {
+			return nil, huma.Error422UnprocessableEntity(sentence(err.Error()))
+		}
+		r.Policy = in.Policy
 	}
 	b, err := a.runBody(ctx, r, l)
 	if err != nil {
@@ -96,6 +111,11 @@ func (a *API) file(ctx context.Context, in *takeOutInput) (*huma.StreamResponse,
 	run, verdicts, p, err := a.runVerdicts(ctx, in.ID)
 	if err != nil {
 		return nil, a.failed(ctx, err)
+	}
+	if in.Policy != "" {
+		if p, err = policy.Named(in.Policy); err != nil {
+			return nil, huma.Error422UnprocessableEntity(sentence(err.Error()))
+		}
 	}
 	l, err := a.store.List(ctx, run.WorkspaceID, run.ListID)
 	if err != nil {

@@ -141,6 +141,13 @@ type TakeOut struct {
 	Counts   []policy.Count  `json:"counts"`
 }
 
+// Policy is a policy as it is read.
+type Policy struct {
+	Name string   `json:"name"`
+	For  string   `json:"for" doc:"When it is the right one, in a sentence."`
+	Says []string `json:"says" doc:"What it decides, in order; what fits first decides."`
+}
+
 // TakingOut is which rows are taken out, and how. Its zero value is the kept
 // rows as they were brought.
 type TakingOut struct {
@@ -148,6 +155,7 @@ type TakingOut struct {
 	Form       string   // rows, results, addresses or suppression
 	Format     string   // brought, spreadsheet, xlsx, jsonl or txt
 	Columns    []string // of the form results
+	Policy     string   // another than the run's
 	Semicolons bool
 	Guard      bool
 }
@@ -155,7 +163,7 @@ type TakingOut struct {
 // Query is the query that says so.
 func (t TakingOut) Query() url.Values {
 	q := url.Values{}
-	for name, value := range map[string]string{"decision": t.Decision, "form": t.Form, "format": t.Format, "columns": strings.Join(t.Columns, ",")} {
+	for name, value := range map[string]string{"decision": t.Decision, "form": t.Form, "format": t.Format, "policy": t.Policy, "columns": strings.Join(t.Columns, ",")} {
 		if value != "" {
 			q.Set(name, value)
 		}

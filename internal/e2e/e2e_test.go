@@ -162,24 +162,36 @@ func TestCommandLine(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		total := 0
-		for _, d := range policy.Decisions() {
-			said, err := api.TakeOut(ctx, runs[0].ID, contract.TakingOut{Decision: string(d)})
-			if err != nil {
-				t.Fatal(err)
+		kept := map[string]int{}
+		for _, p := range policy.Ready() {
+			total := 0
+			for _, d := range policy.Decisions() {
+				how := contract.TakingOut{Decision: string(d), Policy: p.Name}
+				said, err := api.TakeOut(ctx, runs[0].ID, how)
+				if err != nil {
+					t.Fatal(err)
+				}
+				var file bytes.Buffer
+				if err := api.TakeOutFile(ctx, runs[0].ID, how, &file); err != nil {
+					t.Fatal(err)
+				}
+				lines := bytes.Count(file.Bytes(), []byte("\n")) - 1
+				if int64(lines) != said.Rows {
+					t.Errorf("%s, %s: the file has %d rows, and %d were said", p.Name, d, lines, said.Rows)
+				}
+				if total += lines; d == policy.Keep {
+					kept[p.Name] = lines
+				}
 			}
-			var file bytes.Buffer
-			if err := api.TakeOutFile(ctx, runs[0].ID, contract.TakingOut{Decision: string(d)}, &file); err != nil {
-				t.Fatal(err)
+			if total != rows {
+				t.Errorf("%s: keep, hold and drop together are %d rows, not %d", p.Name, total, rows)
 			}
-			lines := bytes.Count(file.Bytes(), []byte("\n")) - 1
-			if int64(lines) != said.Rows {
-				t.Errorf("%s: the file has %d rows, and %d were said", d, lines, said.Rows)
-			}
-			total += lines
 		}
-		if total != rows {
-			t.Errorf("keep, hold and drop together are %d rows, not %d", total, rows)
+		if kept["strict"] >= kept["careful"] || kept["careful"] >= kept["reach-further"] {
+			t.Errorf("kept: %v", kept)
+		}
+		if _, err := api.TakeOut(ctx, runs[0].ID, contract.TakingOut{Policy: "lax"}); status(err) != http.StatusUnprocessableEntity {
+			t.Errorf("an unknown policy: %v", err)
 		}
 	})
 }

@@ -126,6 +126,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/policies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The policies, as sentences */
+        get: operations["policies"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/previews": {
         parameters: {
             query?: never;
@@ -895,6 +912,13 @@ export interface components {
             cap: number;
             /** @description What is polite. */
             readonly note?: string;
+        };
+        Policy: {
+            /** @description When it is the right one, in a sentence. */
+            for: string;
+            name: string;
+            /** @description What it decides, in order; what fits first decides. */
+            says: string[];
         };
         Preview: {
             /**
@@ -1754,6 +1778,53 @@ export interface operations {
             };
         };
     };
+    policies: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Policy"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     preview: {
         parameters: {
             query?: {
@@ -2049,6 +2120,8 @@ export interface operations {
                 columns?: string[];
                 /** @description For spreadsheets of a locale with decimal commas. */
                 semicolons?: boolean;
+                /** @description Decide by another policy than the run's; nobody is asked again. */
+                policy?: string;
                 /** @description Make your own cells harmless that a spreadsheet would run as formulas. Result columns always are. */
                 guard?: boolean;
             };
@@ -2281,6 +2354,8 @@ export interface operations {
                 columns?: string[];
                 /** @description For spreadsheets of a locale with decimal commas. */
                 semicolons?: boolean;
+                /** @description Decide by another policy than the run's; nobody is asked again. */
+                policy?: string;
                 /** @description Make your own cells harmless that a spreadsheet would run as formulas. Result columns always are. */
                 guard?: boolean;
             };

@@ -38,16 +38,19 @@ export function TakeOutPage() {
   const form = forms.find((f) => f.value === search.get("form")) ?? forms[0]!;
   const format = formats.find((f) => f.value === search.get("format"))?.value ?? "brought";
   const chosen = search.get("columns")?.split(",").filter((c) => columns.includes(c)) ?? usual;
+  const policy = search.get("policy") ?? run.data?.policy ?? "careful";
+  const policies = useQuery({ queryKey: ["policies"], queryFn: async () => told(await api.GET("/policies")), staleTime: Infinity });
+  const by = policies.data?.find((p) => p.name === policy);
   const guard = search.get("guard") === "true";
-  const query: Query = { decision, form: form.value, format, columns: chosen, semicolons: format === "spreadsheet" && semicolons, guard };
+  const query: Query = { decision, form: form.value, format, policy, columns: chosen, semicolons: format === "spreadsheet" && semicolons, guard };
   const out = useQuery({
-    queryKey: ["take-out", id, decision, form.value, format, run.data?.done],
+    queryKey: ["take-out", id, decision, policy, form.value, format, run.data?.done],
     queryFn: async () => told(await api.GET("/runs/{id}/take-out", { params: { path: { id }, query } })),
   });
   const error = run.error ?? out.error;
   if (error) return <Trouble error={error} again={() => void out.refetch()} />;
   if (!run.data || !out.data) return <Wait for="the counts" />;
-  const file = `/api/v1/runs/${id}/file?${new URLSearchParams({ decision, form: form.value, format, columns: chosen.join(","), semicolons: String(query.semicolons), guard: String(guard) })}`;
+  const file = `/api/v1/runs/${id}/file?${new URLSearchParams({ decision, form: form.value, format, policy, columns: chosen.join(","), semicolons: String(query.semicolons), guard: String(guard) })}`;
   return (
     <>
       <p className="path"><Link to="/lists">Lists</Link> → <Link to={`/lists/${run.data.listId}`}><bdi>{run.data.listName}</bdi></Link> → <Link to={`/runs/${id}`}>Run {id}</Link> →</p>
@@ -57,10 +60,12 @@ export function TakeOutPage() {
       <Sentence>{out.data.sentence}</Sentence>
       {run.data.open > 0 && <p>The run is not at its end: {plural(run.data.open, "address is", "addresses are")} not concluded yet and count as held.</p>}
       <div className="settle">
+        <label>Decided by the policy<Select aria-label="Policy" value={policy} onChange={(p) => change("policy", p)} options={(policies.data ?? []).map((p) => ({ value: p.name, label: p.name }))} /></label>
         <label>What<Select aria-label="What" value={form.value} onChange={(f) => change("form", f)} options={forms} popupMatchSelectWidth={false} /></label>
         <label>As<Select aria-label="As" value={format} onChange={(f) => change("format", f)} options={formats} popupMatchSelectWidth={false} /></label>
         <Button type="primary" size="large" href={file} download={out.data.fileName} disabled={out.data.rows === 0}>Write {plural(out.data.rows, "row")} to a file</Button>
       </div>
+      {by && <details><summary>{by.for} Changing the policy asks nobody again.</summary><ol>{by.says.map((s) => <li key={s}>{s}</li>)}</ol></details>}
       <p>{form.says} The file will be called <bdi>{out.data.fileName}</bdi>.</p>
       {form.value === "results" && <Checkbox.Group aria-label="Result columns" options={columns} value={chosen} onChange={(c) => change("columns", columns.filter((x) => c.includes(x)).join(","))} />}
       {format === "spreadsheet" && <p><Checkbox checked={guard} onChange={(e) => change("guard", String(e.target.checked))}>Make cells of my own harmless that a spreadsheet would run as formulas</Checkbox></p>}
