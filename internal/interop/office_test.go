@@ -50,8 +50,8 @@ func TestOffice(t *testing.T) {
 		if err := os.WriteFile(name, b.Bytes(), 0o644); err != nil {
 			t.Fatal(err)
 		}
-		args := []string{"-env:UserInstallation=file://" + filepath.Join(dir, "profile"), "--headless", "--outdir", filepath.Join(dir, "again"),
-			"--convert-to", "csv:Text - txt - csv (StarCalc):44,34,76"}
+		args := []string{"-env:UserInstallation=file://" + filepath.Join(dir, "profile"), "--headless",
+			"--convert-to", "csv:Text - txt - csv (StarCalc):44,34,76", "--outdir", filepath.Join(dir, "again")}
 		if c.out == format.Spreadsheet { // without its dialog it looks at no byte order mark
 			args = append(args, fmt.Sprintf("--infilter=CSV:%d,34,76", map[bool]byte{false: ',', true: ';'}[c.semicolons]))
 		}
