@@ -25,6 +25,7 @@ import (
 type installation struct {
 	api  *client.Client
 	net  *practice.Internet
+	pid  int // the service's
 	stop func()
 }
 
@@ -71,7 +72,7 @@ func install(w *practice.World, port int, settings ...string) (*installation, er
 		stop()
 		return nil, err
 	}
-	return &installation{client.New("http://"+listen, strings.TrimSpace(string(key))), i, stop}, nil
+	return &installation{client.New("http://"+listen, strings.TrimSpace(string(key))), i, service.Process.Pid, stop}, nil
 }
 
 func await(url string) error {

@@ -9,7 +9,7 @@ import (
 	"strings"
 )
 
-var benches = map[string]func() error{"trust": trust}
+var benches = map[string]func() error{"trust": trust, "intake": intake}
 
 func main() {
 	if len(os.Args) != 2 || benches[os.Args[1]] == nil {

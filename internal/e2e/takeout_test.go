@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/csv"
 	"encoding/json"
+	"fmt"
 	"net/http"
 	"os"
 	"path/filepath"
@@ -151,6 +152,41 @@ func TestTakeOut(t *testing.T) {
 			t.Errorf("got\n%s", &b)
 		}
 	})
+}
+
+// TestLargeDomain plans a domain that has more addresses than are planned in
+// one transaction.
+func TestLargeDomain(t *testing.T) {
+	t.Parallel()
+	i := testkit.World(t, "fernhollow", 2625)
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8125")
+	api := client.New(s.URL, s.Key)
+	const n = 45_000
+	var b strings.Builder
+	for k := range n {
+		fmt.Fprintf(&b, "member%05d@postbarn.example\n", k)
+	}
+	b.WriteString("ada@upperloam.example\n")
+	path := filepath.Join(t.TempDir(), "members.txt")
+	if err := os.WriteFile(path, []byte(b.String()), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	file, err := os.Open(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer file.Close()
+	l, err := api.BringIn(t.Context(), client.File{Name: "members.txt", Body: file, AddressColumn: -1})
+	if err != nil {
+		t.Fatal(err)
+	}
+	r, err := api.StartRun(t.Context(), l.ID, contract.NewRun{Depth: "domain", Policy: "careful"})
+	if err == nil {
+		r, err = api.Wait(t.Context(), r.ID, func(contract.Run) {})
+	}
+	if err != nil || r.Done != n+1 || r.Open != 0 {
+		t.Errorf("%v: %+v", err, r)
+	}
 }
 
 func lastRun(t *testing.T, api *client.Client) string {

@@ -51,7 +51,10 @@ type Plan struct {
 	Batch      int32  `json:"batch"`     // batches of domains planned
 	Addresses  int32  `json:"addresses"` // the last domain planned: its size
 	Domain     string `json:"domain"`    // and its name
-	Done       bool   `json:"done"`
+	// Ordinal is the last address planned of the domain after the last one
+	// planned, where that is planned in parts.
+	Ordinal int32 `json:"ordinal,omitempty"`
+	Done    bool  `json:"done"`
 }
 
 const runColumns = "id, workspace_id, list_id, depth, policy, state, plan, created_at, finished_at"
@@ -232,10 +235,11 @@ type AddressRow struct {
 	Traits  []finding.Trait
 }
 
-// AddressesIn gives the addresses of some domains of a list.
-func (s *Store) AddressesIn(ctx context.Context, list int64, domains []string) ([]AddressRow, error) {
+// AddressesIn gives the addresses of some domains of a list, those of one
+// domain after an ordinal; at most limit of them.
+func (s *Store) AddressesIn(ctx context.Context, list int64, domains []string, after int32, limit int) ([]AddressRow, error) {
 	return many[AddressRow](ctx, s.db, `SELECT ordinal, mailbox, domain, coalesce(traits, '{}') AS traits FROM list_row
-		WHERE list_id = $1 AND address = ordinal AND domain = ANY($2) ORDER BY domain, ordinal`, list, domains)
+		WHERE list_id = $1 AND address = ordinal AND domain = ANY($2) AND ordinal > $3 ORDER BY domain, ordinal LIMIT $4`, list, domains, after, limit)
 }
 
 // AddressesAt gives the addresses at some ordinals of a list.

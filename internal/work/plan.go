@@ -44,6 +44,9 @@ const (
 	malformedBatch = 5000
 	firstBatch     = 40
 	domainBatch    = 400
+	// addressBatch is how many addresses are planned in one transaction, which
+	// must end well within a job's time. A larger domain is planned in parts.
+	addressBatch = 20_000
 )
 
 func (w *planWorker) Work(ctx context.Context, job *river.Job[PlanArgs]) error {
@@ -123,11 +126,9 @@ func (e *Engine) concludeMalformed(ctx context.Context, run store.Run) error {
 // planDomains resolves a batch of domains, concludes what is hopeless and cuts
 // the rest into parcels.
 func (e *Engine) planDomains(ctx context.Context, run store.Run, domains []store.DomainSize) error {
-	names := make([]string, len(domains))
-	for i, d := range domains {
-		names[i] = d.Domain
-	}
-	addresses, err := e.Store.AddressesIn(ctx, run.ListID, names)
+	domains, names := upTo(domains)
+	before := run.Plan.Ordinal
+	addresses, err := e.Store.AddressesIn(ctx, run.ListID, names, before, addressBatch)
 	if err != nil {
 		return err
 	}
@@ -135,15 +136,38 @@ func (e *Engine) planDomains(ctx context.Context, run store.Run, domains []store
 	if err := e.sort(ctx, b, names, addresses); err != nil {
 		return err
 	}
-	last := domains[len(domains)-1]
-	run.Plan.Batch, run.Plan.Addresses, run.Plan.Domain = run.Plan.Batch+1, last.Addresses, last.Domain
+	run.Plan.Batch++
+	if len(addresses) == addressBatch { // there may be more of this domain
+		run.Plan.Ordinal = addresses[len(addresses)-1].Ordinal
+	} else {
+		last := domains[len(domains)-1]
+		run.Plan.Ordinal, run.Plan.Addresses, run.Plan.Domain = 0, last.Addresses, last.Domain
+	}
 	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		return inOrder(
-			func() error { return s.AddRunDomains(ctx, run.ID, b.runDomains()) },
+			func() error {
+				if before > 0 {
+					return nil // recorded with the first part of the domain
+				}
+				return s.AddRunDomains(ctx, run.ID, b.runDomains())
+			},
 			func() error { return e.recordBatch(ctx, s, tx, b) },
 			func() error { return s.SavePlan(ctx, run.ID, run.Plan) },
 		)
 	})
+}
+
+// upTo gives the first domains that have fewer addresses together than are
+// planned in one transaction, or the first alone.
+func upTo(domains []store.DomainSize) ([]store.DomainSize, []string) {
+	sum, names := int32(0), []string{}
+	for i, d := range domains {
+		if sum += d.Addresses; i > 0 && sum >= addressBatch {
+			return domains[:i], names
+		}
+		names = append(names, d.Domain)
+	}
+	return domains, names
 }
 
 // sort resolves the domains of a batch and sorts its addresses, which come in
