@@ -50,7 +50,7 @@ func TestBadInput(t *testing.T) {
 		{"an empty file", nil, []string{"clean", file("empty.csv", ""), "-out", out}, 1, "The file is empty."},
 		{"blank lines alone", nil, []string{"clean", file("blank.csv", "\n\n\r\n"), "-out", out}, 1, "The file is empty."},
 		{"a header alone", nil, []string{"clean", file("header.csv", "name,e-mail\n"), "-out", out}, 1, "has a header but no rows"},
-		{"a binary file", nil, []string{"clean", file("photo.jpg", "\xff\xd8\xff\xe0\x00\x10JFIF\n\x00\x01"), "-out", out}, 1, "line 1: a zero byte"},
+		{"a binary file", nil, []string{"clean", file("photo.jpg", "\xff\xd8\xff\xe0\x00\x10JFIF\n\x00\x01"), "-out", out}, 1, "This is a picture and no list"},
 		{"no address column", nil, []string{"clean", file("crops.csv", "crop,bed\nkale,4\nleek,7\n"), "-out", out}, 1, "No column of this file holds e-mail addresses (columns: crop, bed)"},
 		{"a column that is not there", nil, []string{"clean", file("two.csv", "n,e-mail\n1,ada@fernhollow.example\n"), "-column", "9", "-out", out}, 1, "there is no column 9"},
 		{"no -out", nil, []string{"clean", file("ok.csv", "e-mail\nada@fernhollow.example\n")}, 2, "with -out the file to write"},
