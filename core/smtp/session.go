@@ -18,6 +18,7 @@ import (
 	"crypto/tls"
 	"errors"
 	"fmt"
+	"io"
 	"maps"
 	"net"
 	"strings"
@@ -284,9 +285,22 @@ func (s *Session) Close() {
 		if f != nil && f.Trouble == OutOfStep {
 			s.fail(f)
 		}
+		if f == nil {
+			s.awaitEnd()
+		}
 	}
 	_ = s.conn.Close()
 }
+
+// awaitEnd waits a moment for the host to close (RFC 5321 section 4.1.1.10). A
+// next session begun before would stand beside this one in the host's eyes,
+// the more so behind a proxy.
+func (s *Session) awaitEnd() {
+	_ = s.conn.SetReadDeadline(time.Now().Add(endWait))
+	_, _ = io.Copy(io.Discard, io.LimitReader(s.in, maxLine))
+}
+
+const endWait = 250 * time.Millisecond
 
 func (s *Session) fail(f *Failure) {
 	if s.failure == nil {

@@ -110,12 +110,12 @@ func (h *Host) accept(l net.Listener) {
 }
 
 func (h *Host) gone(conn net.Conn) {
-	_ = conn.Close()
 	h.mu.Lock()
-	defer h.mu.Unlock()
 	delete(h.open, conn)
 	h.stats.Open--
 	h.openFrom[sourceOf(conn)]--
+	h.mu.Unlock()
+	_ = conn.Close() // the client sees the end when the host has counted it
 }
 
 func (h *Host) close() {
