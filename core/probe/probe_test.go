@@ -85,6 +85,9 @@ func (h *host) serve(conn net.Conn) {
 			return
 		}
 		fmt.Fprint(conn, answer+"\r\n")
+		if line == "QUIT" {
+			return
+		}
 	}
 }
 
