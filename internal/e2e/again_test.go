@@ -4,7 +4,6 @@ import (
 	"context"
 	"net/http"
 	"net/url"
-	"os"
 	"slices"
 	"strings"
 	"testing"
@@ -26,20 +25,8 @@ func TestAskAgain(t *testing.T) {
 	i, dsn := testkit.World(t, "fernhollow", 2617), testkit.Database(t)
 	s := testkit.Serve(t, testkit.Settings(dsn, i), "127.0.0.1:8117")
 	api, ctx := client.New(s.URL, s.Key), context.Background()
-	path, _ := writeList(t, i.World, 400)
-	file, err := os.Open(path)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer file.Close()
-	l, err := api.BringIn(ctx, client.File{Name: "members.csv", Body: file, AddressColumn: -1})
-	if err != nil {
-		t.Fatal(err)
-	}
-	run, err := api.StartRun(ctx, l.ID, contract.NewRun{Depth: "mailbox", Policy: "careful"})
-	if err != nil {
-		t.Fatal(err)
-	}
+	_, content := writeList(t, i.World, 400)
+	run := start(t, api, content)
 	if _, err := api.AskAgain(ctx, run.ID, contract.AskAgain{}); status(err) != http.StatusConflict {
 		t.Errorf("while the run is on its way: %v", err)
 	}

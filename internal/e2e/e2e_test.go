@@ -234,15 +234,22 @@ func TestKilledService(t *testing.T) {
 // start brings a list in and starts its run.
 func start(t *testing.T, api *client.Client, content []byte) contract.Run {
 	t.Helper()
-	l, err := api.BringIn(t.Context(), client.File{Name: "members.csv", Body: bytes.NewReader(content), AddressColumn: -1})
-	if err != nil {
-		t.Fatal(err)
-	}
-	run, err := api.StartRun(t.Context(), l.ID, contract.NewRun{Depth: "mailbox", Policy: "careful"})
-	if err != nil {
-		t.Fatal(err)
-	}
+	_, run := startNamed(t, api, "members.csv", content, "mailbox")
 	return run
+}
+
+// startNamed does so with a file of that name, to a depth.
+func startNamed(t *testing.T, api *client.Client, name string, content []byte, depth string) (contract.List, contract.Run) {
+	t.Helper()
+	l, err := api.BringIn(t.Context(), client.File{Name: name, Body: bytes.NewReader(content), AddressColumn: -1})
+	if err != nil {
+		t.Fatal(err)
+	}
+	run, err := api.StartRun(t.Context(), l.ID, contract.NewRun{Depth: depth, Policy: "careful"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return l, run
 }
 
 // allResults reads every result of a run, page by page.

@@ -6,8 +6,6 @@ import (
 	"fmt"
 	"net/http"
 	"net/netip"
-	"net/url"
-	"os"
 	"os/exec"
 	"slices"
 	"strings"
@@ -237,42 +235,14 @@ func TestSecrets(t *testing.T) {
 	}
 }
 
-// results gives all results of a run by address.
-func results(t *testing.T, api *client.Client, run int64) map[string]contract.Result {
+// byAddress gives all results of a run by what stands in the cell.
+func byAddress(t *testing.T, api *client.Client, run int64) map[string]contract.Result {
 	t.Helper()
-	out, after := map[string]contract.Result{}, int32(0)
-	for {
-		page, err := api.Results(context.Background(), run, url.Values{"after": {fmt.Sprint(after)}, "limit": {"500"}})
-		if err != nil {
-			t.Fatal(err)
-		}
-		if len(page) == 0 {
-			return out
-		}
-		for _, r := range page {
-			out[r.Typed] = r
-			after = r.Address
-		}
+	out := map[string]contract.Result{}
+	for _, r := range allResults(t, api, run) {
+		out[r.Typed] = r
 	}
-}
-
-// bringIn brings a list in and starts its run.
-func bringIn(t *testing.T, api *client.Client, path string) contract.Run {
-	t.Helper()
-	file, err := os.Open(path)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer file.Close()
-	l, err := api.BringIn(context.Background(), client.File{Name: "members.csv", Body: file, AddressColumn: -1})
-	if err != nil {
-		t.Fatal(err)
-	}
-	run, err := api.StartRun(context.Background(), l.ID, contract.NewRun{Depth: "mailbox", Policy: "careful"})
-	if err != nil {
-		t.Fatal(err)
-	}
-	return run
+	return out
 }
 
 // TestBlockedRoute runs over three routes, of which every host refuses one from
@@ -283,7 +253,7 @@ func TestBlockedRoute(t *testing.T) {
 	t.Parallel()
 	const cap = 2
 	i := testkit.World(t, "fernhollow", 2620)
-	path, _ := writeList(t, i.World, 4000)
+	_, content := writeList(t, i.World, 4000)
 	ctx := context.Background()
 	var sources []string
 	for n := range 3 {
@@ -292,11 +262,11 @@ func TestBlockedRoute(t *testing.T) {
 	clean := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8120")
 	undisturbed := client.New(clean.URL, clean.Key)
 	by(t, undisturbed, cap, sources)
-	run := bringIn(t, undisturbed, path)
+	run := start(t, undisturbed, content)
 	if _, err := undisturbed.Wait(ctx, run.ID, func(contract.Run) {}); err != nil {
 		t.Fatal(err)
 	}
-	want := results(t, undisturbed, run.ID)
+	want := byAddress(t, undisturbed, run.ID)
 
 	settings := testkit.Settings(testkit.Database(t), i)
 	s := testkit.Serve(t, settings, "127.0.0.1:8121")
@@ -313,13 +283,19 @@ func TestBlockedRoute(t *testing.T) {
 		t.Fatal(err)
 	}
 	refused := slices.Index(sources, tried.Route)
-	run = bringIn(t, api, path)
-	var block sync.Once
+	before := recipients(i)
+	run = start(t, api, content)
+	// The hosts themselves tell how far it is; events come too seldom for that.
+	blocked := make(chan struct{})
+	go func() {
+		defer close(blocked)
+		for t.Context().Err() == nil && int64(recipients(i)-before)*100 < run.Addresses*30 {
+			time.Sleep(time.Millisecond)
+		}
+		i.Block(netip.MustParseAddr(fmt.Sprintf("127.32.1.%d", refused+1)))
+	}()
 	var told []string
 	end, err := api.Wait(ctx, run.ID, func(r contract.Run) {
-		if r.Done*100 >= r.Addresses*30 {
-			block.Do(func() { i.Block(netip.MustParseAddr(fmt.Sprintf("127.32.1.%d", refused+1))) })
-		}
 		if len(r.Notices) > 0 && told == nil {
 			told = r.Notices
 			if r.FinishedAt != nil {
@@ -330,11 +306,12 @@ func TestBlockedRoute(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	<-blocked
 	if len(told) == 0 || !strings.Contains(told[0], "us by the route "+sources[refused]) || !strings.Contains(told[0], "554 5.7.1") {
 		t.Errorf("the event stream told: %q", told)
 	}
 	t.Logf("told at the end: %s", strings.Join(end.Notices, "\n"))
-	got := results(t, api, run.ID)
+	got := byAddress(t, api, run.ID)
 	if len(got) != len(want) {
 		t.Fatalf("%d results, want %d", len(got), len(want))
 	}
@@ -351,6 +328,14 @@ func TestBlockedRoute(t *testing.T) {
 			}
 		}
 	}
+}
+
+// recipients is how often the hosts were asked about a mailbox.
+func recipients(i *practice.Internet) (n int) {
+	for _, h := range i.Hosts() {
+		n += h.Stats().Recipients
+	}
+	return n
 }
 
 // by makes the routes the only ones.
@@ -408,13 +393,13 @@ func TestRules(t *testing.T) {
 		t.Errorf("%v: %s", err, text)
 	}
 	time.Sleep(1100 * time.Millisecond)
-	path, _ := writeList(t, i.World, 600)
-	run := bringIn(t, api, path)
+	_, content := writeList(t, i.World, 600)
+	run := start(t, api, content)
 	if _, err := api.Wait(ctx, run.ID, func(contract.Run) {}); err != nil {
 		t.Fatal(err)
 	}
 	seen := map[string]int{}
-	for _, r := range results(t, api, run.ID) {
+	for _, r := range allResults(t, api, run.ID) {
 		switch {
 		case r.Domain == "":
 		case r.Domain == "mailmeadow.example" && r.Cause != finding.RuleSkipped:
@@ -454,11 +439,11 @@ func TestOnlyRoute(t *testing.T) {
 		t.Fatal(err)
 	}
 	by(t, api, 1, []string{"socks5://" + addr})
-	path, _ := writeList(t, i.World, 2000)
+	_, content := writeList(t, i.World, 2000)
 	// disturbed runs the list and disturbs it once at a tenth.
 	disturbed := func(disturb func()) (map[string]contract.Result, string) {
 		t.Helper()
-		run := bringIn(t, api, path)
+		run := start(t, api, content)
 		var once sync.Once
 		told := map[string]bool{}
 		_, err := api.Wait(ctx, run.ID, func(r contract.Run) {
@@ -472,7 +457,7 @@ func TestOnlyRoute(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		return results(t, api, run.ID), fmt.Sprint(told)
+		return byAddress(t, api, run.ID), fmt.Sprint(told)
 	}
 	found, told := disturbed(func() {
 		stop()

@@ -29,14 +29,8 @@ func TestTakeOut(t *testing.T) {
 	api, ctx := client.New(s.URL, s.Key), context.Background()
 	run := func(t *testing.T, name string, content []byte) (contract.List, contract.Run) {
 		t.Helper()
-		l, err := api.BringIn(ctx, client.File{Name: name, Body: bytes.NewReader(content), AddressColumn: -1})
-		if err != nil {
-			t.Fatal(err)
-		}
-		r, err := api.StartRun(ctx, l.ID, contract.NewRun{Depth: "domain", Policy: "careful"})
-		if err == nil {
-			r, err = api.Wait(ctx, r.ID, func(contract.Run) {})
-		}
+		l, r := startNamed(t, api, name, content, "domain")
+		r, err := api.Wait(ctx, r.ID, func(contract.Run) {})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -134,7 +128,7 @@ func TestTakeOut(t *testing.T) {
 	})
 	t.Run("by the command line", func(t *testing.T) {
 		out := filepath.Join(t.TempDir(), "all.xlsx")
-		text, err := testkit.Command(s.Env, "export", "-decision", "all", "-format", "xlsx", "-out", out, lastRun(t, api)).CombinedOutput()
+		text, err := testkit.Command(s.Env, "export", "-decision", "all", "-format", "xlsx", "-out", out, fmt.Sprint(r.ID)).CombinedOutput()
 		if err != nil || !strings.Contains(string(text), "All 4 rows will be in the file.") {
 			t.Errorf("%v: %s", err, text)
 		}
@@ -167,34 +161,9 @@ func TestLargeDomain(t *testing.T) {
 		fmt.Fprintf(&b, "member%05d@postbarn.example\n", k)
 	}
 	b.WriteString("ada@upperloam.example\n")
-	path := filepath.Join(t.TempDir(), "members.txt")
-	if err := os.WriteFile(path, []byte(b.String()), 0o644); err != nil {
-		t.Fatal(err)
-	}
-	file, err := os.Open(path)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer file.Close()
-	l, err := api.BringIn(t.Context(), client.File{Name: "members.txt", Body: file, AddressColumn: -1})
-	if err != nil {
-		t.Fatal(err)
-	}
-	r, err := api.StartRun(t.Context(), l.ID, contract.NewRun{Depth: "domain", Policy: "careful"})
-	if err == nil {
-		r, err = api.Wait(t.Context(), r.ID, func(contract.Run) {})
-	}
+	_, r := startNamed(t, api, "members.txt", []byte(b.String()), "domain")
+	r, err := api.Wait(t.Context(), r.ID, func(contract.Run) {})
 	if err != nil || r.Done != n+1 || r.Open != 0 {
 		t.Errorf("%v: %+v", err, r)
 	}
-}
-
-func lastRun(t *testing.T, api *client.Client) string {
-	t.Helper()
-	runs, err := api.Runs(context.Background(), 1)
-	if err != nil || len(runs) == 0 {
-		t.Fatal(err)
-	}
-	b, _ := json.Marshal(runs[0].ID)
-	return string(b)
 }
