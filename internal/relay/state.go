@@ -10,7 +10,6 @@ import (
 	"encoding/pem"
 	"fmt"
 	"math/big"
-	"os"
 	"path/filepath"
 	"strings"
 	"time"
@@ -27,32 +26,18 @@ type State struct {
 // Keep reads the state from a folder, and makes there what is missing, readable
 // by its owner alone.
 func Keep(folder string) (s State, err error) {
-	if err := os.MkdirAll(folder, 0o700); err != nil {
-		return s, fmt.Errorf("the folder %s cannot be made; name another with -state: %w", folder, err)
-	}
-	token, err := keep(filepath.Join(folder, "token"), func() ([]byte, error) { return []byte(secret.Random() + "\n"), nil })
+	token, err := secret.Keep(filepath.Join(folder, "token"), func() ([]byte, error) { return []byte(secret.Random() + "\n"), nil })
 	if err != nil {
-		return s, err
+		return s, fmt.Errorf("%w; or name another folder with -state", err)
 	}
 	if s.Token = strings.TrimSpace(string(token)); len(s.Token) < 32 {
 		return s, fmt.Errorf("the token in %s is shorter than 32 characters; remove the file, and one is made", folder)
 	}
-	both, err := keep(filepath.Join(folder, "certificate.pem"), newCertificate)
+	both, err := secret.Keep(filepath.Join(folder, "certificate.pem"), newCertificate)
 	if err == nil {
 		s.Certificate, err = tls.X509KeyPair(both, both)
 	}
 	return s, err
-}
-
-func keep(name string, fresh func() ([]byte, error)) ([]byte, error) {
-	text, err := os.ReadFile(name)
-	if !os.IsNotExist(err) {
-		return text, err
-	}
-	if text, err = fresh(); err == nil {
-		err = os.WriteFile(name, text, 0o600)
-	}
-	return text, err
 }
 
 // newCertificate makes a key and a certificate for it that lasts: the relay is

@@ -33,32 +33,48 @@ func New(key string) (*Box, error) {
 	return &Box{aead}, err
 }
 
-// File makes a box of the key in a file, which is made, readable by its owner
-// alone, if there is none. A file that others can read is refused.
+// File makes a box of the key in a file, which is made if there is none.
 func File(name string) (*Box, error) {
-	if err := make256(name); err != nil && !errors.Is(err, fs.ErrExist) {
-		return nil, fmt.Errorf("the secret file %s cannot be made; name another with -secret-file: %w", name, err)
-	}
-	info, err := os.Stat(name)
-	if err == nil && info.Mode().Perm()&0o077 != 0 {
-		return nil, fmt.Errorf("the secret file %s can be read by others than its owner; say: chmod 600 %s", name, name)
-	}
-	key, err := os.ReadFile(name)
+	key, err := Keep(name, func() ([]byte, error) { return []byte(Random() + "\n"), nil })
 	if err != nil {
-		return nil, fmt.Errorf("the secret file %s cannot be read: %w", name, err)
+		return nil, fmt.Errorf("%w; or name another with -secret-file", err)
 	}
 	return New(strings.TrimSpace(string(key)))
 }
 
-func make256(name string) error {
-	if err := os.MkdirAll(filepath.Dir(name), 0o700); err != nil {
+// Keep reads a confidential file. If there is none it makes one of what fresh
+// gives, readable by its owner alone; one that others can read is refused.
+func Keep(name string, fresh func() ([]byte, error)) ([]byte, error) {
+	if err := make600(name, fresh); err != nil && !errors.Is(err, fs.ErrExist) {
+		return nil, fmt.Errorf("the file %s cannot be made: %w", name, err)
+	}
+	info, err := os.Stat(name)
+	if err == nil && info.Mode().Perm()&0o077 != 0 {
+		return nil, fmt.Errorf("the file %s can be read by others than its owner; say: chmod 600 %s", name, name)
+	}
+	text, err := os.ReadFile(name)
+	if err != nil {
+		return nil, fmt.Errorf("the file %s cannot be read: %w", name, err)
+	}
+	return text, nil
+}
+
+func make600(name string, fresh func() ([]byte, error)) error {
+	if _, err := os.Stat(name); err == nil {
+		return fs.ErrExist
+	}
+	text, err := fresh()
+	if err == nil {
+		err = os.MkdirAll(filepath.Dir(name), 0o700)
+	}
+	if err != nil {
 		return err
 	}
 	f, err := os.OpenFile(name, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
 	if err != nil {
 		return err
 	}
-	_, err = f.WriteString(Random() + "\n")
+	_, err = f.Write(text)
 	return errors.Join(err, f.Close())
 }
 
