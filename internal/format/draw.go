@@ -14,18 +14,12 @@ import (
 // addressLike finds what may be an address in running text.
 var addressLike = regexp.MustCompile(`[\p{L}\p{N}.!#$%&'*+/=?^_{|}~\x60-]+@[\p{L}\p{N}.-]+[\p{L}\p{N}]`)
 
-// free tells running text with addresses in it from a table: no column of it
+// Prose tells running text with addresses in it from a table: no column of it
 // holds them, or, without a header, one holds fewer than half of them.
-func free(head []byte) bool {
-	if !addressLike.Match(head) {
-		return false
-	}
-	g, err := sheet.Guess(head)
+func Prose(head []byte, g sheet.Guessed) bool {
 	switch {
-	case err != nil:
-		return false
 	case g.AddressColumn < 0:
-		return true
+		return addressLike.Match(head)
 	case g.Dialect.Header:
 		return false
 	}
@@ -47,10 +41,9 @@ func tidy(cell string) bool {
 	return found != "" && (cell == found || strings.HasSuffix(cell, "<"+found) || strings.EqualFold(cell, "mailto:"+found))
 }
 
-// draw gives the addresses of a running text, one a row, with the line they
-// stand in.
-func (t *Table) draw(in *bufio.Reader) error {
-	lines := bufio.NewReader(in)
+// Draw makes a table of a running text: its addresses, one a row, with the line
+// they stand in.
+func (t *Table) Draw(lines *bufio.Reader) {
 	pending := [][]string{{"e-mail", "text"}}
 	t.rows(Free, func() ([]string, error) {
 		for len(pending) == 0 {
@@ -72,5 +65,4 @@ func (t *Table) draw(in *bufio.Reader) error {
 		pending = pending[1:]
 		return next, nil
 	})
-	return nil
 }

@@ -137,8 +137,6 @@ func (t *Table) text(in *bufio.Reader, head []byte) error {
 		return t.records(in, VCard, readCard)
 	case hasFoldedPrefix(plain, "dn:"), hasFoldedPrefix(plain, "version:") && bytes.Contains(plain, []byte("\ndn:")):
 		return t.records(in, LDIF, readEntry)
-	case free(head):
-		return t.draw(in)
 	}
 	t.Reader = in
 	return nil

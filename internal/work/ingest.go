@@ -81,31 +81,43 @@ type Reading struct {
 
 // Read opens a file of any format and guesses how its table is written. What
 // is no delimited text has become CSV; of its dialect only the header is left
-// to be overruled.
+// to be overruled. Text is taken for prose only while nobody says otherwise.
 func Read(body io.Reader, sheetName string, o sheet.Overrule) (*Reading, error) {
 	t, err := format.Open(body, format.Options{Sheet: sheetName})
 	if err != nil {
 		return nil, err
 	}
-	if t.Kind != format.Text {
-		comma, quote, utf8 := ",", `"`, sheet.UTF8
-		o = sheet.Overrule{Delimiter: &comma, Quote: &quote, Encoding: &utf8, Header: o.Header}
+	r := &Reading{Table: t}
+	sample, err := r.look(o)
+	left := o.Delimiter == nil && o.Quote == nil && o.Encoding == nil
+	if err == nil && t.Kind == format.Text && left && format.Prose(sample, r.Guessed) {
+		t.Draw(r.Rest)
+		_, err = r.look(o)
 	}
-	r := &Reading{Table: t, Rest: bufio.NewReaderSize(t, sheet.SampleSize)}
-	sample, err := r.Rest.Peek(sheet.SampleSize)
-	if err != nil && !errors.Is(err, io.EOF) {
-		t.Close()
-		var inFile *sheet.Error
-		if errors.As(err, &inFile) {
-			return nil, inFile
-		}
-		return nil, fmt.Errorf("the file broke off while it was read: %w", err)
-	}
-	if r.Guessed, err = sheet.GuessWith(sample, o); err != nil {
+	if err != nil {
 		t.Close()
 		return nil, err
 	}
 	return r, nil
+}
+
+// look guesses how the table is written from its beginning.
+func (r *Reading) look(o sheet.Overrule) (sample []byte, err error) {
+	if r.Kind != format.Text {
+		comma, quote, utf8 := ",", `"`, sheet.UTF8
+		o = sheet.Overrule{Delimiter: &comma, Quote: &quote, Encoding: &utf8, Header: o.Header}
+	}
+	r.Rest = bufio.NewReaderSize(r.Reader, sheet.SampleSize) // what it reads from now: Draw puts another in its place
+	sample, err = r.Rest.Peek(sheet.SampleSize)
+	var inFile *sheet.Error
+	switch {
+	case errors.As(err, &inFile):
+		return nil, inFile
+	case err != nil && !errors.Is(err, io.EOF):
+		return nil, fmt.Errorf("the file broke off while it was read: %w", err)
+	}
+	r.Guessed, err = sheet.GuessWith(sample, o)
+	return sample, err
 }
 
 // list settles what the guess leaves open.

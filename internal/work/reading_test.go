@@ -230,6 +230,14 @@ func TestOverruled(t *testing.T) {
 			t.Errorf("%s, want %s", got, want)
 		}
 	}
+	prose := "Dear Ada, write to birk@fernhollow.example, or to edda@fernhollow.example.\n"
+	for want, o := range map[format.Kind]sheet.Overrule{format.Free: {Header: &no}, format.Text: {Delimiter: text(",")}} {
+		r, err := work.Read(strings.NewReader(prose), "", o)
+		if err != nil || r.Kind != want {
+			t.Fatalf("prose, overruled: %v, %v", r, err)
+		}
+		r.Close()
+	}
 	r, err := work.Read(strings.NewReader("e-mail,imi\xea\nada@fernhollow.example,\xaflow\n"), "", sheet.Overrule{Encoding: text("windows-1250")})
 	if err != nil || r.Columns[1] != "imię" || r.Guessed.Rows[0][1] != "Żlow" {
 		t.Errorf("windows-1250: %v, %v", r, err)

@@ -108,11 +108,12 @@ const delimiters = [{ value: ",", label: "comma" }, { value: ";", label: "semico
 /** Dialect shows how the file was read; whatever is changed, the preview follows. */
 function Dialect({ preview: p, onChange }: { preview: Preview; onChange: (w: Written) => void }) {
   const delimiter = p.dialect.delimiter === "\t" ? "tab" : p.dialect.delimiter || "none";
+  const prose = p.format === "free text";
   const known = delimiters.some((d) => d.value === delimiter) ? delimiters : [...delimiters, { value: delimiter, label: delimiter }];
   return (
     <div className="dialect">
       {p.sheets.length > 1 && <label>Sheet<Select aria-label="Sheet" value={p.sheet ?? ""} onChange={(sheet) => onChange({ sheet })} options={p.sheets.map((s) => ({ value: s, label: s }))} /></label>}
-      {p.format === "text" && <label>Between cells<Select aria-label="Between cells" value={delimiter} onChange={(d) => onChange({ delimiter: d })} options={known} /></label>}
+      {(prose || p.format === "text") && <label>Between cells<Select aria-label="Between cells" value={prose ? "guess" : delimiter} onChange={(d) => onChange({ delimiter: d })} options={prose ? [{ value: "guess", label: "running text" }, ...known] : known} /></label>}
       {p.format === "text" && <label>Encoding<Select aria-label="Encoding" showSearch value={p.dialect.encoding} onChange={(encoding) => onChange({ encoding })} options={p.encodings.map((e) => ({ value: e, label: e }))} /></label>}
       <label>First line<Select aria-label="First line" value={p.dialect.header ? "yes" : "no"} onChange={(header) => onChange({ header })} options={[{ value: "yes", label: "names the columns" }, { value: "no", label: "is a row like the others" }]} /></label>
     </div>
