@@ -73,12 +73,18 @@ func (a *API) runVerdicts(ctx context.Context, id int64) (store.Run, map[int32]f
 	if err != nil {
 		return run, nil, policy.Policy{}, err
 	}
+	verdicts, p, err := a.verdictsOf(ctx, run)
+	return run, verdicts, p, err
+}
+
+// verdictsOf gives all verdicts there are and the policy of a run.
+func (a *API) verdictsOf(ctx context.Context, run store.Run) (map[int32]finding.Verdict, policy.Policy, error) {
 	verdicts, err := a.store.Verdicts(ctx)
 	if err != nil {
-		return run, nil, policy.Policy{}, err
+		return nil, policy.Policy{}, err
 	}
 	p, err := policy.Named(run.Policy)
-	return run, verdicts, p, err
+	return verdicts, p, err
 }
 
 // suggester gives the domains that may have been meant in a list.

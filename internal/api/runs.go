@@ -170,11 +170,7 @@ func (a *API) runBody(ctx context.Context, r store.Run, l store.List) (contract.
 	if err != nil {
 		return contract.Run{}, err
 	}
-	verdicts, err := a.store.Verdicts(ctx)
-	if err != nil {
-		return contract.Run{}, err
-	}
-	pol, err := policy.Named(r.Policy)
+	verdicts, pol, err := a.verdictsOf(ctx, r)
 	if err != nil {
 		return contract.Run{}, err
 	}

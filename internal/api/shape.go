@@ -12,6 +12,7 @@ import (
 	"varnet/core/finding"
 	"varnet/core/policy"
 	"varnet/core/sheet"
+	"varnet/internal/contract"
 	"varnet/internal/format"
 	"varnet/internal/store"
 )
@@ -21,7 +22,7 @@ type shape struct {
 	list     store.List
 	in       *takeOutInput
 	verdicts map[int32]finding.Verdict
-	policy   policy.Policy
+	rulings  map[int32]policy.Ruling // by verdict
 	known    *catalogue.Catalogue
 	columns  []resultColumn
 }
@@ -34,10 +35,19 @@ func (s *shape) ruling(r *store.OutRow) policy.Ruling {
 	case r.Address != r.Ordinal:
 		return policy.Duplicate
 	}
-	if v, ok := s.verdicts[r.Verdict]; ok {
-		return s.policy.Decide(v)
+	if ruling, ok := s.rulings[r.Verdict]; ok {
+		return ruling
 	}
 	return policy.Open
+}
+
+// rulings rules once on each verdict.
+func rulings(p policy.Policy, verdicts map[int32]finding.Verdict) map[int32]policy.Ruling {
+	out := make(map[int32]policy.Ruling, len(verdicts))
+	for id, v := range verdicts {
+		out[id] = p.Decide(v)
+	}
+	return out
 }
 
 // resultColumn is a column of results. A duplicate shows what was found out
@@ -84,12 +94,34 @@ func info(v finding.Verdict) finding.CauseInfo {
 	return i
 }
 
-func columnNames() string {
-	var names []string
-	for _, c := range resultColumns {
-		names = append(names, c.name)
+// usualColumns are the result columns that are given unless others are chosen.
+var usualColumns = []string{"finding", "cause", "decision"}
+
+// chooseColumns settles the result columns.
+func (s *shape) chooseColumns(names []string) error {
+	if len(names) == 0 {
+		names = usualColumns
 	}
-	return strings.Join(names, ", ")
+	for _, n := range names {
+		i := slices.IndexFunc(resultColumns, func(c resultColumn) bool { return c.name == n })
+		if i < 0 {
+			var known []string
+			for _, c := range resultColumns {
+				known = append(known, c.name)
+			}
+			return fmt.Errorf("there is no result column %q; there is: %s", n, strings.Join(known, ", "))
+		}
+		s.columns = append(s.columns, resultColumns[i])
+	}
+	return nil
+}
+
+// columnBodies tells which result columns there are.
+func columnBodies() (out []contract.ResultColumn) {
+	for _, c := range resultColumns {
+		out = append(out, contract.ResultColumn{Name: c.name, Title: c.title, Usual: slices.Contains(usualColumns, c.name)})
+	}
+	return out
 }
 
 // cell is the row's address cell.

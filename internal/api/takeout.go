@@ -9,7 +9,6 @@ import (
 	"mime"
 	"net/http"
 	"path/filepath"
-	"slices"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -62,11 +61,8 @@ func (a *API) takeOut(ctx context.Context, in *takeOutInput) (*struct{ Body cont
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	if in.Policy != "" {
-		if _, err := policy.Named(in.Policy); err != nil {
-			return nil, huma.Error422UnprocessableEntity(sentence(err.Error()))
-		}
-		r.Policy = in.Policy
+	if r.Policy, err = in.policyOf(r); err != nil {
+		return nil, err
 	}
 	b, err := a.runBody(ctx, r, l)
 	if err != nil {
@@ -77,11 +73,23 @@ func (a *API) takeOut(ctx context.Context, in *takeOutInput) (*struct{ Body cont
 	for _, c := range b.Decisions {
 		t[policy.Ruling{Decision: c.Decision, Reason: c.Reason}] = c.Rows
 	}
-	out := contract.TakeOut{Decision: d, Rows: t.Rows(d), FileName: fileName(l, in), Sentence: t.Sentence(d), Counts: b.Decisions}
+	out := contract.TakeOut{Decision: d, Rows: t.Rows(d), FileName: fileName(l, in), Sentence: t.Sentence(d), Counts: b.Decisions,
+		Columns: columnBodies()}
 	if in.Decision == allRows {
 		out.Rows, out.Sentence = t.Total(), fmt.Sprintf("All %s will be in the file.", policy.Rows(t.Total()))
 	}
 	return &struct{ Body contract.TakeOut }{out}, nil
+}
+
+// policyOf names the policy that decides: the one asked for, or the run's.
+func (in *takeOutInput) policyOf(r store.Run) (string, error) {
+	if in.Policy == "" {
+		return r.Policy, nil
+	}
+	if _, err := policy.Named(in.Policy); err != nil {
+		return "", huma.Error422UnprocessableEntity(sentence(err.Error()))
+	}
+	return in.Policy, nil
 }
 
 // fileName is the brought file's name with the decision in it.
@@ -108,16 +116,14 @@ func fileName(l store.List, in *takeOutInput) string {
 
 // file streams the rows as they are read; nothing is held in memory.
 func (a *API) file(ctx context.Context, in *takeOutInput) (*huma.StreamResponse, error) {
-	run, verdicts, p, err := a.runVerdicts(ctx, in.ID)
+	run, l, err := a.runAndList(ctx, in.ID)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	if in.Policy != "" {
-		if p, err = policy.Named(in.Policy); err != nil {
-			return nil, huma.Error422UnprocessableEntity(sentence(err.Error()))
-		}
+	if run.Policy, err = in.policyOf(run); err != nil {
+		return nil, err
 	}
-	l, err := a.store.List(ctx, run.WorkspaceID, run.ListID)
+	verdicts, p, err := a.verdictsOf(ctx, run)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -125,7 +131,7 @@ func (a *API) file(ctx context.Context, in *takeOutInput) (*huma.StreamResponse,
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	s := shape{list: l, in: in, verdicts: verdicts, policy: p, known: known}
+	s := shape{list: l, in: in, verdicts: verdicts, rulings: rulings(p, verdicts), known: known}
 	if err := s.chooseColumns(in.Columns); err != nil {
 		return nil, huma.Error422UnprocessableEntity(err.Error())
 	}
@@ -166,19 +172,4 @@ func (a *API) download(name, kind string, write func(io.Writer) error) *huma.Str
 			panic(http.ErrAbortHandler) // so that nobody takes a part for the whole
 		}
 	}}
-}
-
-// chooseColumns settles the result columns.
-func (s *shape) chooseColumns(names []string) error {
-	if len(names) == 0 {
-		names = []string{"finding", "cause", "decision"}
-	}
-	for _, n := range names {
-		i := slices.IndexFunc(resultColumns, func(c resultColumn) bool { return c.name == n })
-		if i < 0 {
-			return fmt.Errorf("there is no result column %q; there is: %s", n, columnNames())
-		}
-		s.columns = append(s.columns, resultColumns[i])
-	}
-	return nil
 }

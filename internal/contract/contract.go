@@ -139,6 +139,14 @@ type TakeOut struct {
 	FileName string          `json:"fileName"`
 	Sentence string          `json:"sentence"`
 	Counts   []policy.Count  `json:"counts"`
+	Columns  []ResultColumn  `json:"columns" doc:"The result columns that can be chosen."`
+}
+
+// ResultColumn is a column of results.
+type ResultColumn struct {
+	Name  string `json:"name"`
+	Title string `json:"title" doc:"What it is called in a file."`
+	Usual bool   `json:"usual" doc:"Whether it is given unless others are chosen."`
 }
 
 // Policy is a policy as it is read.

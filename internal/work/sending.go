@@ -7,7 +7,6 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"varnet/core/address"
 	"varnet/core/probe"
 	"varnet/core/route"
 	"varnet/core/rule"
@@ -179,7 +178,7 @@ type Tried struct {
 
 // TryRules tells which rule fits an address, without asking its host.
 func (e *Engine) TryRules(ctx context.Context, typed string) (t Tried, err error) {
-	a, err := address.Parse(typed)
+	a, err := e.Grammar.Parse(typed)
 	if err != nil {
 		return t, err
 	}

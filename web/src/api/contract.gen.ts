@@ -985,6 +985,13 @@ export interface components {
             /** @description What stands in the cell. */
             typed: string;
         };
+        ResultColumn: {
+            name: string;
+            /** @description What it is called in a file. */
+            title: string;
+            /** @description Whether it is given unless others are chosen. */
+            usual: boolean;
+        };
         Rule: {
             /**
              * @description never: not asked, though form and domain are still checked.
@@ -1209,6 +1216,8 @@ export interface components {
             state: "untested" | "ready" | "ready with reservations" | "not ready";
         };
         TakeOut: {
+            /** @description The result columns that can be chosen. */
+            columns: components["schemas"]["ResultColumn"][];
             counts: components["schemas"]["Count"][];
             /** @enum {string} */
             decision: "keep" | "hold" | "drop";

@@ -24,8 +24,6 @@ const formats: { value: Format; label: string }[] = [
   { value: "brought", label: "as the file was" }, { value: "spreadsheet", label: "CSV for a spreadsheet: opens in columns at once" },
   { value: "xlsx", label: "XLSX workbook" }, { value: "jsonl", label: "JSON Lines" },
 ];
-const columns = ["finding", "cause", "title", "meaning", "advice", "traits", "odds", "decision", "reason", "suggestion", "checked"];
-const usual = ["finding", "cause", "decision"];
 /** Spreadsheets of a locale with decimal commas want semicolons between cells. */
 const semicolons = (1.5).toLocaleString().includes(",");
 
@@ -37,12 +35,12 @@ export function TakeOutPage() {
   const decision = which.find((d) => d === search.get("decision")) ?? "keep";
   const form = forms.find((f) => f.value === search.get("form")) ?? forms[0]!;
   const format = formats.find((f) => f.value === search.get("format"))?.value ?? "brought";
-  const chosen = search.get("columns")?.split(",").filter((c) => columns.includes(c)) ?? usual;
+  const chosen = search.get("columns") ? search.get("columns")!.split(",") : undefined; // none: the usual ones
   const policy = search.get("policy") ?? run.data?.policy ?? "careful";
   const policies = useQuery({ queryKey: ["policies"], queryFn: async () => told(await api.GET("/policies")), staleTime: Infinity });
   const by = policies.data?.find((p) => p.name === policy);
   const guard = search.get("guard") === "true";
-  const query: Query = { decision, form: form.value, format, policy, columns: chosen, semicolons: format === "spreadsheet" && semicolons, guard };
+  const query: Query = { decision, form: form.value, format, policy, ...(chosen && { columns: chosen }), semicolons: format === "spreadsheet" && semicolons, guard };
   const out = useQuery({
     queryKey: ["take-out", id, decision, policy, form.value, format, run.data?.done],
     queryFn: async () => told(await api.GET("/runs/{id}/take-out", { params: { path: { id }, query } })),
@@ -50,7 +48,7 @@ export function TakeOutPage() {
   const error = run.error ?? out.error;
   if (error) return <Trouble error={error} again={() => void out.refetch()} />;
   if (!run.data || !out.data) return <Wait for="the counts" />;
-  const file = `/api/v1/runs/${id}/file?${new URLSearchParams({ decision, form: form.value, format, policy, columns: chosen.join(","), semicolons: String(query.semicolons), guard: String(guard) })}`;
+  const file = `/api/v1/runs/${id}/file?${new URLSearchParams({ decision, form: form.value, format, policy, ...(chosen && { columns: chosen.join(",") }), semicolons: String(query.semicolons), guard: String(guard) })}`;
   return (
     <>
       <p className="path"><Link to="/lists">Lists</Link> → <Link to={`/lists/${run.data.listId}`}><bdi>{run.data.listName}</bdi></Link> → <Link to={`/runs/${id}`}>Run {id}</Link> →</p>
@@ -67,7 +65,7 @@ export function TakeOutPage() {
       </div>
       {by && <details><summary>{by.for} Changing the policy asks nobody again.</summary><ol>{by.says.map((s) => <li key={s}>{s}</li>)}</ol></details>}
       <p>{form.says} The file will be called <bdi>{out.data.fileName}</bdi>.</p>
-      {form.value === "results" && <Checkbox.Group aria-label="Result columns" options={columns} value={chosen} onChange={(c) => change("columns", columns.filter((x) => c.includes(x)).join(","))} />}
+      {form.value === "results" && <Checkbox.Group aria-label="Result columns" options={out.data.columns.map((c) => ({ value: c.name, label: c.title }))} value={chosen ?? out.data.columns.filter((c) => c.usual).map((c) => c.name)} onChange={(c) => change("columns", out.data.columns.filter((x) => c.includes(x.name)).map((x) => x.name).join(","))} />}
       {format === "spreadsheet" && <p><Checkbox checked={guard} onChange={(e) => change("guard", String(e.target.checked))}>Make cells of my own harmless that a spreadsheet would run as formulas</Checkbox></p>}
       <h2>All {number(run.data.rows)} rows</h2>
       <table className="rows narrow">
