@@ -11,6 +11,12 @@ import (
 	"varnet/internal/contract"
 )
 
+const catalogueForms = `  varnet catalogue                          your own entries
+  varnet catalogue add KIND NAME…           add some
+  varnet catalogue except KIND NAME…        take some of the shipped ones out
+  varnet catalogue remove KIND NAME…        take entries of your own back
+  KIND is role, no-reply, disposable, free-mail, trap-name, trap-domain or trap-typo-domain`
+
 func catalogueCommand(ctx context.Context, c *cli, args []string) error {
 	connect := c.connect()
 	asJSON := c.flags.Bool("json", false, "a JSON object a line")
@@ -21,7 +27,7 @@ func catalogueCommand(ctx context.Context, c *cli, args []string) error {
 	api := connect()
 	if len(rest) > 0 {
 		if len(rest) < 3 || !slices.Contains([]string{"add", "except", "remove"}, rest[0]) || !slices.Contains(catalogue.Kinds(), catalogue.Kind(rest[1])) {
-			return c.wrongUse("say: add, except or remove, then role, no-reply, disposable, free-mail, trap-name, trap-domain or trap-typo-domain, then names")
+			return c.wrongUse("say: add, except or remove, then a kind, then names")
 		}
 		if rest[0] == "remove" {
 			for _, name := range rest[2:] {

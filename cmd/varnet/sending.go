@@ -24,8 +24,7 @@ type sendingCall struct {
 	file string
 }
 
-const sendingUse = `say one of:
-  varnet sending                        how it stands
+const sendingForms = `  varnet sending                        how it stands
   varnet sending test                   test it
   varnet sending add KIND LINE…         add resolvers, routes, identities or blocklists; many with -file
   varnet sending remove ID…             remove some; "remove failed KIND" removes those that failed their test
@@ -52,7 +51,7 @@ func sendingCommand(ctx context.Context, c *cli, args []string) error {
 	}
 	do, ok := does[rest[0]]
 	if !ok {
-		return c.wrongUse(sendingUse)
+		return c.wrongUse(fmt.Sprintf("there is no %q", rest[0]))
 	}
 	return do(ctx, rest[1:])
 }

@@ -100,7 +100,10 @@ func Judge(parts []Tested) Standing {
 	}
 	s := Standing{State: Ready, Says: sum(usable, all) + "."}
 	if worst != nil {
-		s.Next = fmt.Sprintf("%s %s: %s %s", strings.ToUpper(string(whose.Kind)[:1])+string(whose.Kind)[1:], whose.Name, worst.Says, worst.Do)
+		s.Next = worst.Says + " " + worst.Do
+		if !strings.Contains(worst.Says, whose.Name) {
+			s.Next = fmt.Sprintf("%s %s: %s", strings.ToUpper(string(whose.Kind)[:1])+string(whose.Kind)[1:], whose.Name, s.Next)
+		}
 	}
 	switch {
 	case len(all) == 0:

@@ -274,6 +274,9 @@ func listBody(l store.List) contract.List {
 // listSentence says what was read.
 func listSentence(l store.List) string {
 	s := fmt.Sprintf("%s were read, with %s different addresses.", policy.Rows(l.Rows), policy.Number(l.Addresses))
+	if l.Rows == 1 {
+		s = "1 row was read."
+	}
 	var rest []string
 	add := func(n int64, what string) {
 		if n > 0 {
