@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strconv"
 
+	"varnet/core/policy"
 	"varnet/internal/client"
 	"varnet/internal/contract"
 )
@@ -18,9 +19,9 @@ func clean(ctx context.Context, c *cli, args []string) error {
 	connect := c.connect()
 	out := c.flags.String("out", "", "the file to write the kept rows to")
 	name := c.flags.String("name", "", "the list's name; the file's name unless given")
-	column := c.flags.Int("column", 0, "the column that holds the addresses, from 1; 0 leaves it to Varnet")
+	columns := c.flags.String("column", "", "the column that holds the addresses, from 1, or several with commas between; a row is decided on by the first address that can be kept")
 	same := c.flags.Bool("same-mailbox", false, "tell duplicates as the operators do: dots or tags left out where they make no difference")
-	by := c.flags.String("policy", "careful", "what decides which rows are kept: careful, reach-further or strict")
+	by := c.flags.String("policy", "careful", "what decides which rows are kept: careful, reach-further, strict, or a policy of your own")
 	written := c.written()
 	rest, err := c.parse(args)
 	if err != nil {
@@ -29,12 +30,16 @@ func clean(ctx context.Context, c *cli, args []string) error {
 	if len(rest) != 1 || *out == "" {
 		return c.wrongUse("name one file to bring in, and with -out the file to write")
 	}
+	addressColumns, err := c.columnNumbers(*columns)
+	if err != nil {
+		return err
+	}
 	file, err := openList(rest[0])
 	if err != nil {
 		return err
 	}
 	defer file.Close()
-	l, err := connect().BringIn(ctx, client.File{Name: filepath.Base(rest[0]), List: *name, Body: file, AddressColumn: *column - 1,
+	l, err := connect().BringIn(ctx, client.File{Name: filepath.Base(rest[0]), List: *name, Body: file, AddressColumns: addressColumns,
 		SameMailbox: *same, Written: written()})
 	if err != nil {
 		return fmt.Errorf("%s: %w", rest[0], err)
@@ -57,6 +62,18 @@ func clean(ctx context.Context, c *cli, args []string) error {
 		fmt.Fprintln(c.out, "Notice: "+n)
 	}
 	return c.takeOut(ctx, connect(), r.ID, contract.TakingOut{}, *out)
+}
+
+// columnNumbers reads columns counted from 1.
+func (c *cli) columnNumbers(list string) (out []int, err error) {
+	for _, w := range fields(list) {
+		n, err := strconv.Atoi(w)
+		if err != nil || n < 1 {
+			return nil, c.wrongUse(fmt.Sprintf("%q is not the number of a column; the first is 1", w))
+		}
+		out = append(out, n-1)
+	}
+	return out, nil
 }
 
 // written adds the flags that overrule how a file is read.
@@ -89,13 +106,27 @@ func openList(name string) (*os.File, error) {
 	return os.Open(name)
 }
 
-// takeOut says the sentence and writes the file.
-func (c *cli) takeOut(ctx context.Context, api *client.Client, run int64, how contract.TakingOut, out string) error {
+// sayTakeOut says what the file will hold.
+func (c *cli) sayTakeOut(ctx context.Context, api *client.Client, run int64, how contract.TakingOut) error {
 	t, err := api.TakeOut(ctx, run, how)
 	if err != nil {
 		return err
 	}
 	fmt.Fprintln(c.out, printable(t.Sentence))
+	spreadsheet := slices.Contains([]string{"spreadsheet", "brought", ""}, how.Format)
+	if t.Formulas > 0 && spreadsheet && !how.Guard {
+		fmt.Fprintf(c.out, "Notice: %s of the list %s a cell of yours that a spreadsheet would run as a formula; -guard makes such cells harmless.\n",
+			policy.Rows(t.Formulas), map[bool]string{true: "has", false: "have"}[t.Formulas == 1])
+	}
+	return nil
+}
+
+// takeOut says what the file will hold and writes it.
+func (c *cli) takeOut(ctx context.Context, api *client.Client, run int64, how contract.TakingOut, out string) error {
+	err := c.sayTakeOut(ctx, api, run, how)
+	if err != nil {
+		return err
+	}
 	err = writeWhole(out, func(w io.Writer) error { return api.TakeOutFile(ctx, run, how, w) })
 	if err == nil {
 		fmt.Fprintf(c.out, "Written to %s.\n", printable(out))
@@ -127,24 +158,46 @@ func export(ctx context.Context, c *cli, args []string) error {
 	connect := c.connect()
 	out := c.flags.String("out", "", "the file to write")
 	var how contract.TakingOut
-	c.flags.StringVar(&how.Decision, "decision", "keep", "which rows: keep, hold, drop or all")
-	c.flags.StringVar(&how.Form, "form", "rows", "rows: as they were brought; results: with result columns right after the address column; addresses: nothing else; suppression: address and reason")
-	c.flags.StringVar(&how.Format, "format", "brought", "brought: as the file was; spreadsheet: CSV that opens in columns; xlsx; jsonl; txt: one address a line")
-	columns := c.flags.String("columns", "", "with -form results: finding, cause, title, meaning, advice, traits, odds, decision, reason, suggestion, checked, with commas between")
-	c.flags.StringVar(&how.Policy, "policy", "", "decide by careful, reach-further or strict; the run's policy unless given")
+	for _, f := range []struct {
+		to                     *string
+		name, otherwise, usage string
+	}{
+		{&how.Decision, "decision", "keep", "which rows: keep, hold, drop or all"},
+		{&how.Form, "form", "rows", "rows: as they were brought; results: with result columns; addresses: nothing else; suppression: address and reason"},
+		{&how.Format, "format", "brought", "brought: as the file was; spreadsheet: CSV that opens in columns; xlsx; ods; jsonl; txt: one address a line"},
+		{&how.Policy, "policy", "", "decide by another policy than the run's, which stays"},
+		{&how.Apart, "apart", "", "one file for each decision or finding, in a zip with a README"},
+		{&how.Finding, "finding", "", "only rows with this finding"},
+		{&how.Cause, "cause", "", "only rows with this cause"},
+		{&how.Trait, "trait", "", "only rows with this trait"},
+		{&how.Domain, "domain", "", "only rows with an address at this domain"},
+		{&how.Operator, "operator", "", "only rows with an address whose exchangers this operator runs"},
+		{&how.Search, "search", "", "only rows with this text in the address"},
+	} {
+		c.flags.StringVar(f.to, f.name, f.otherwise, f.usage)
+	}
+	columns := c.flags.String("columns", "", "with -form results: finding, cause, title, meaning, advice, traits, odds, decision, reason, suggestion, reply, host, checked, with commas between")
+	c.flags.IntVar(&how.After, "after", 0, "with -form results: the column after which the result columns stand, from 1; 0: right after the address column")
 	c.flags.BoolVar(&how.Semicolons, "semicolons", false, "for spreadsheets of a locale with decimal commas")
 	c.flags.BoolVar(&how.Guard, "guard", false, "make your own cells harmless that a spreadsheet would run as formulas; result columns always are")
+	c.flags.IntVar(&how.RowsEach, "rows-each", 0, "split into files of at most so many rows, in a zip")
+	c.flags.IntVar(&how.Every, "every", 0, "only every so-manieth of the rows")
+	c.flags.IntVar(&how.Sample, "sample", 0, "only a random sample of so many of the rows")
+	dry := c.flags.Bool("dry-run", false, "say what the file would hold, and write none")
 	rest, err := c.parse(args)
 	if err != nil {
 		return err
 	}
-	if len(rest) != 1 || *out == "" || !slices.Contains([]string{"keep", "hold", "drop", "all"}, how.Decision) {
-		return c.wrongUse("name one run, with -out the file to write, and with -decision keep, hold, drop or all")
+	if len(rest) != 1 || *out == "" && !*dry || !slices.Contains([]string{"keep", "hold", "drop", "all"}, how.Decision) {
+		return c.wrongUse("name one run, with -out the file to write or -dry-run, and with -decision keep, hold, drop or all")
 	}
 	how.Columns = fields(*columns)
-	run, err := strconv.ParseInt(rest[0], 10, 64)
+	run, err := c.runNumber(rest[0])
 	if err != nil {
-		return c.wrongUse(fmt.Sprintf("%q is not the number of a run; \"varnet runs\" shows them", rest[0]))
+		return err
+	}
+	if *dry {
+		return c.sayTakeOut(ctx, connect(), run, how)
 	}
 	return c.takeOut(ctx, connect(), run, how, *out)
 }

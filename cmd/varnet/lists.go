@@ -105,8 +105,14 @@ func (c *cli) whichRun(rest []string) (id int64, err error) {
 	if len(rest) != 2 || rest[0] != "watch" && rest[0] != "again" {
 		return 0, c.wrongUse("say: varnet runs, or: varnet runs watch RUN, or: varnet runs again RUN")
 	}
-	if id, err = strconv.ParseInt(rest[1], 10, 64); err != nil {
-		return 0, c.wrongUse(fmt.Sprintf("%q is not the number of a run; \"varnet runs\" shows them", rest[1]))
+	return c.runNumber(rest[1])
+}
+
+// runNumber reads the number of a run.
+func (c *cli) runNumber(word string) (int64, error) {
+	id, err := strconv.ParseInt(word, 10, 64)
+	if err != nil {
+		return 0, c.wrongUse(fmt.Sprintf("%q is not the number of a run; \"varnet runs\" shows them", word))
 	}
 	return id, nil
 }

@@ -1,11 +1,15 @@
 // Package policy turns what was found out about a row into a decision: keep,
 // hold or drop. Decisions are computed, never stored, so that a policy can be
 // changed without asking any host again.
+//
+//	p, err := policy.Named("careful")
+//	ruling := p.Decide(policy.Row{Verdict: verdict})
 package policy
 
 import (
 	"fmt"
 	"strings"
+	"time"
 
 	"varnet/core/finding"
 )
@@ -30,32 +34,33 @@ type Ruling struct {
 	Reason string
 }
 
-// Rule decides on the verdicts that it fits.
-type Rule struct {
-	Finding finding.Finding // "" fits every finding
-	Trait   finding.Trait   // "" fits every address
-	// Odds fits addresses with odds of so much or more; 0 fits all.
-	Odds float64
-	Decision
+// Row is what a policy looks at.
+type Row struct {
+	finding.Verdict
+	Domain, Operator string
+	// Age is how long ago the result was found.
+	Age time.Duration
+	// Cell gives the row's cell in a column; nil where there are no columns.
+	Cell func(column string) string
 }
 
 // Policy is an ordered list of rules; the first that fits decides.
 type Policy struct {
-	Name string
-	// For says in a sentence when it is the right one.
-	For   string
-	Rules []Rule
+	Name string `json:"name" pattern:"^[a-z0-9][a-z0-9-]*$" maxLength:"40" doc:"Its name: small letters, digits and hyphens."`
+	// Version counts how often a policy of one's own was changed; 0 is a
+	// ready-made one.
+	Version int    `json:"version,omitempty" doc:"Counts its changes; ready-made policies have none."`
+	For     string `json:"for,omitempty" maxLength:"300" doc:"When it is the right one, in a sentence."`
+	Rules   []Rule `json:"rules" maxItems:"100" doc:"The first rule that fits a row decides."`
+	// Otherwise decides what no rule fits; "" drops it.
+	Otherwise Decision `json:"otherwise,omitempty" enum:"keep,hold,drop" doc:"What is done with rows that no rule fits; drop unless given."`
 }
 
 // Careful is the default: keep the deliverable without harmful traits; hold
 // catch-all, undecided and role; drop the rest.
 func Careful() Policy {
-	return Policy{"careful", "For a mailing whose sender cannot afford bounces.", append(harm(),
-		Rule{Finding: finding.CatchAll, Decision: Hold},
-		Rule{Finding: finding.Undecided, Decision: Hold},
-		Rule{Trait: finding.TraitRole, Decision: Hold},
-		Rule{Finding: finding.Deliverable, Decision: Keep},
-	)}
+	return Policy{Name: "careful", For: "For a mailing whose sender cannot afford bounces.", Rules: append(harm(),
+		of(Hold, finding.CatchAll), of(Hold, finding.Undecided), with(Hold, finding.TraitRole), of(Keep, finding.Deliverable))}
 }
 
 // furtherOdds is the bar for catch-all addresses of ReachFurther.
@@ -63,33 +68,34 @@ const furtherOdds = 0.5
 
 // ReachFurther keeps catch-all addresses with fair odds, too.
 func ReachFurther() Policy {
-	return Policy{"reach-further", "For business lists, of which a third is often catch-all: it keeps those with odds of 50 in 100 or more, and some of them bounce.", append(harm(),
-		Rule{Trait: finding.TraitRole, Decision: Hold},
-		Rule{Finding: finding.CatchAll, Odds: furtherOdds, Decision: Keep},
-		Rule{Finding: finding.CatchAll, Decision: Hold},
-		Rule{Finding: finding.Undecided, Decision: Hold},
-		Rule{Finding: finding.Deliverable, Decision: Keep},
-	)}
+	further := of(Keep, finding.CatchAll)
+	further.OddsFrom = furtherOdds
+	return Policy{Name: "reach-further", For: "For business lists, of which a third is often catch-all: it keeps those with odds of 50 in 100 or more, and some of them bounce.",
+		Rules: append(harm(), with(Hold, finding.TraitRole), further, of(Hold, finding.CatchAll), of(Hold, finding.Undecided), of(Keep, finding.Deliverable))}
 }
 
-// Strict keeps people's own addresses at their own domains, and no other.
+// strictDays is how old a result may be under Strict.
+const strictDays = 30
+
+// Strict keeps people's own addresses at their own domains, checked lately,
+// and no other.
 func Strict() Policy {
-	return Policy{"strict", "For sales contacts: free-mail, role and catch-all addresses are dropped.", append(harm(),
-		Rule{Trait: finding.TraitRole, Decision: Drop},
-		Rule{Trait: finding.TraitFreeMail, Decision: Drop},
-		Rule{Finding: finding.CatchAll, Decision: Drop},
-		Rule{Finding: finding.Undecided, Decision: Hold},
-		Rule{Finding: finding.Deliverable, Decision: Keep},
-	)}
+	return Policy{Name: "strict", For: "For sales contacts: free-mail, role and catch-all addresses are dropped, and what was checked more than 30 days ago is held.",
+		Rules: append(harm(), with(Drop, finding.TraitRole), with(Drop, finding.TraitFreeMail), of(Drop, finding.CatchAll), of(Hold, finding.Undecided),
+			Rule{Do: Hold, OlderThan: strictDays}, of(Keep, finding.Deliverable))}
 }
+
+func of(d Decision, f finding.Finding) Rule { return Rule{Do: d, Findings: []finding.Finding{f}} }
+
+func with(d Decision, t finding.Trait) Rule { return Rule{Do: d, Traits: []finding.Trait{t}} }
 
 // harm drops what is undeliverable and what has a harmful trait: every ready
 // policy begins so.
 func harm() []Rule {
-	rules := []Rule{{Finding: finding.Undeliverable, Decision: Drop}}
+	rules := []Rule{of(Drop, finding.Undeliverable)}
 	for _, t := range finding.TraitInfos() {
 		if t.Harmful {
-			rules = append(rules, Rule{Trait: t.Code, Decision: Drop})
+			rules = append(rules, with(Drop, t.Code))
 		}
 	}
 	return rules
@@ -107,46 +113,56 @@ func Named(name string) (Policy, error) {
 		}
 		names = append(names, p.Name)
 	}
-	return Policy{}, fmt.Errorf("there is no policy named %q; there is: %s", name, strings.Join(names, ", "))
+	return Policy{}, fmt.Errorf("there is no policy named %q; ready-made are: %s", name, strings.Join(names, ", "))
 }
 
-// Decide rules on an address. What no rule fits is dropped.
-func (p Policy) Decide(v finding.Verdict) Ruling {
+// Decide rules on a row.
+func (p Policy) Decide(r Row) Ruling { return p.Ruling(p.First(r)) }
+
+// First gives the place of the first rule that fits, len(p.Rules) for none.
+func (p Policy) First(r Row) int {
+	for i := range p.Rules {
+		if p.Rules[i].fits(r) {
+			return i
+		}
+	}
+	return len(p.Rules)
+}
+
+// Ruling is what comes of the rule at a place, or of none.
+func (p Policy) Ruling(rule int) Ruling {
+	if rule < len(p.Rules) {
+		return Ruling{p.Rules[rule].Do, p.Rules[rule].reason()}
+	}
+	return Ruling{p.otherwise(), "that no rule of the policy fits"}
+}
+
+// Rulings are what can come of the policy, by the place of the rule; the last
+// is for what no rule fits.
+func (p Policy) Rulings() (out []Ruling) {
+	for i := range len(p.Rules) + 1 {
+		out = append(out, p.Ruling(i))
+	}
+	return out
+}
+
+// ByVerdict tells whether rows with the same verdict get the same ruling, as
+// long as no result is older than oldest: then verdicts can be counted, and
+// rows need not be looked at.
+func (p Policy) ByVerdict(oldest time.Duration) bool {
 	for _, r := range p.Rules {
-		if (r.Finding == "" || r.Finding == v.Finding) && (r.Trait == "" || v.Traits.Has(r.Trait)) && v.Odds >= r.Odds {
-			return Ruling{r.Decision, r.reason()}
+		if len(r.Domains)+len(r.Operators) > 0 || r.Column != "" || r.OlderThan > 0 && oldest > days(r.OlderThan) {
+			return false
 		}
 	}
-	return Ruling{Drop, "that no rule of the policy fits"}
+	return true
 }
 
-// Says says the policy in sentences, one for each decision after the other.
-func (p Policy) Says() (sentences []string) {
-	for i := 0; i < len(p.Rules); {
-		d, whom := p.Rules[i].Decision, []string{}
-		for ; i < len(p.Rules) && p.Rules[i].Decision == d; i++ {
-			whom = append(whom, p.Rules[i].reason())
-		}
-		verb := strings.ToUpper(string(d)[:1]) + string(d)[1:]
-		if len(sentences) > 0 {
-			verb = "Of the rest " + string(d)
-		}
-		sentences = append(sentences, verb+": "+strings.Join(whom, ", ")+".")
+func (p Policy) otherwise() Decision {
+	if p.Otherwise == "" {
+		return Drop
 	}
-	return sentences
-}
-
-func (r Rule) reason() string {
-	reason := string(r.Finding)
-	for _, t := range finding.TraitInfos() {
-		if t.Code == r.Trait {
-			reason = t.Many
-		}
-	}
-	if r.Odds > 0 {
-		reason += fmt.Sprintf(" with odds of %.0f in 100 or more", r.Odds*100)
-	}
-	return reason
+	return p.Otherwise
 }
 
 // Rulings on rows that are decided on before the policy is asked.

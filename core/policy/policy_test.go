@@ -1,7 +1,10 @@
 package policy
 
 import (
+	"encoding/json"
+	"strings"
 	"testing"
+	"time"
 
 	"varnet/core/finding"
 )
@@ -24,12 +27,12 @@ func TestCareful(t *testing.T) {
 		{finding.Undecided, finding.Traits{finding.TraitRole}, Hold, "undecided"},
 		{finding.Undeliverable, finding.Traits{finding.TraitRole}, Drop, "undeliverable"},
 	} {
-		got := p.Decide(finding.Verdict{Finding: c.f, Traits: c.traits})
+		got := p.Decide(Row{Verdict: finding.Verdict{Finding: c.f, Traits: c.traits}})
 		if got.Decision != c.want || got.Reason != c.reason {
 			t.Errorf("%s %v: %v, want %s because %s", c.f, c.traits, got, c.want, c.reason)
 		}
 	}
-	if got := (Policy{}).Decide(finding.Verdict{Finding: finding.Deliverable}); got.Decision != Drop {
+	if got := (Policy{}).Decide(Row{Verdict: finding.Verdict{Finding: finding.Deliverable}}); got.Decision != Drop {
 		t.Errorf("without a rule: %v", got)
 	}
 	if _, err := Named("lax"); err == nil {
@@ -78,13 +81,84 @@ func TestReadyPolicies(t *testing.T) {
 		{v(finding.Deliverable, 0.99, finding.TraitTrapRevived), map[string]Decision{"careful": Drop, "reach-further": Drop, "strict": Drop}},
 	} {
 		for _, p := range Ready() {
-			if got := p.Decide(c.v).Decision; got != c.want[p.Name] {
+			if got := p.Decide(Row{Verdict: c.v}).Decision; got != c.want[p.Name] {
 				t.Errorf("%s, %+v: %s, want %s", p.Name, c.v, got, c.want[p.Name])
 			}
 		}
 	}
 	says := ReachFurther().Says()
-	if len(says) != 5 || says[2] != "Of the rest keep: catch-all with odds of 50 in 100 or more." || says[4] != "Of the rest keep: deliverable." {
+	if len(says) != 6 || says[2] != "Of the rest keep: catch-all with odds of 50 in 100 or more." || says[4] != "Of the rest keep: deliverable." || says[5] != "Of the rest drop: whatever is left." {
 		t.Errorf("it says %q", says)
+	}
+}
+
+// TestRules holds each kind of condition against rows that just fit and that
+// just do not, and reads its reason.
+func TestRules(t *testing.T) {
+	row := Row{Verdict: finding.Verdict{Finding: finding.CatchAll, Cause: "mailbox.any-accepted", Odds: 0.5, Traits: finding.Traits{finding.TraitRole}},
+		Domain: "upperloam.example", Operator: "postbarn.example", Age: 10 * 24 * time.Hour,
+		Cell: func(column string) string { return map[string]string{"Status": " Left "}[column] }}
+	for _, c := range []struct {
+		rule   string
+		fits   bool
+		reason string
+	}{
+		{`{}`, true, "all others"},
+		{`{"findings": ["catch-all", "undecided"]}`, true, "catch-all or undecided"},
+		{`{"findings": ["undecided"]}`, false, "undecided"},
+		{`{"findings": ["catch-all"], "traits": ["role"]}`, true, "catch-all role addresses"},
+		{`{"traits": ["free-mail", "role"]}`, true, "free-mail addresses or role addresses"},
+		{`{"causes": ["mailbox.full"]}`, false, "addresses for the cause “Mailbox full”"},
+		{`{"oddsFrom": 0.5}`, true, "addresses with odds of 50 in 100 or more"},
+		{`{"oddsBelow": 0.5}`, false, "addresses with odds under 50 in 100"},
+		{`{"oddsFrom": 0.4, "oddsBelow": 0.51}`, true, "addresses with odds from 40 to under 51 in 100"},
+		{`{"domains": ["*loam.example"]}`, true, "addresses at *loam.example"},
+		{`{"domains": ["loam.example"]}`, false, "addresses at loam.example"},
+		{`{"operators": ["Postbarn.example"]}`, true, "addresses run by Postbarn.example"},
+		{`{"column": "Status", "values": ["left", "moved"]}`, true, "addresses with “left” or “moved” in the column “Status”"},
+		{`{"column": "Notes", "values": [""]}`, true, "addresses with nothing in the column “Notes”"},
+		{`{"column": "Notes", "values": ["?*"]}`, false, "addresses with “?*” in the column “Notes”"},
+		{`{"olderThan": 10}`, false, "addresses checked more than 10 days ago"},
+		{`{"olderThan": 9}`, true, "addresses checked more than 9 days ago"},
+		{`{"domains": ["a.example", "b.example", "c.example", "d.example", "e.example"]}`, false, "addresses at a.example, b.example, c.example, d.example or 1 more"},
+	} {
+		r := Rule{Do: Keep}
+		if err := json.Unmarshal([]byte(c.rule), &r); err != nil {
+			t.Fatal(err)
+		}
+		p := Policy{Name: "own", Rules: []Rule{r}, Otherwise: Hold}
+		if err := p.Check(); err != nil {
+			t.Errorf("%s: %v", c.rule, err)
+		}
+		if got := p.Decide(row).Decision == Keep; got != c.fits || p.Ruling(0).Reason != c.reason {
+			t.Errorf("%s: fits %v, %q", c.rule, got, p.Ruling(0).Reason)
+		}
+	}
+	if !Strict().ByVerdict(time.Hour) || Strict().ByVerdict(31*24*time.Hour) || (Policy{Rules: []Rule{{Domains: []string{"a"}}}}).ByVerdict(0) {
+		t.Error("whether verdicts decide alone is told wrongly")
+	}
+}
+
+func TestWrongPolicies(t *testing.T) {
+	for body, says := range map[string]string{
+		`{"name": "My policy"}`:                                                               "is no name for a policy",
+		`{"name": "p", "rules": [{}]}`:                                                        `rule 1: do is ""`,
+		`{"name": "p", "rules": [{"do": "keep", "findings": ["good"]}]}`:                      `no finding "good"; there is: deliverable`,
+		`{"name": "p", "rules": [{"do": "keep", "causes": ["mailbox.odd"]}]}`:                 `no cause "mailbox.odd"`,
+		`{"name": "p", "rules": [{"do": "keep", "traits": ["nice"]}]}`:                        `no trait "nice"; there is: role`,
+		`{"name": "p", "rules": [{"do": "keep", "oddsFrom": 0.6, "oddsBelow": 0.5}]}`:         "it fits nothing",
+		`{"name": "p", "rules": [{"do": "keep", "column": "Status"}]}`:                        "named without values",
+		`{"name": "p", "rules": [{"do": "keep", "values": ["x"]}]}`:                           "no column that holds them",
+		`{"name": "p", "rules": [{"do": "keep"}, {"do": "drop", "findings": ["undecided"]}]}`: "rule 2 is never reached",
+		`{"name": "p", "rules": [{"do": "keep", "domains": [" "]}]}`:                          "is no name of a domain",
+		`{"name": "p", "otherwise": "lose"}`:                                                  "say keep, hold or drop",
+	} {
+		var p Policy
+		if err := json.Unmarshal([]byte(body), &p); err != nil {
+			t.Fatal(err)
+		}
+		if err := p.Check(); err == nil || !strings.Contains(err.Error(), says) {
+			t.Errorf("%s: %v", body, err)
+		}
 	}
 }

@@ -70,6 +70,33 @@ func (t Tally) Sentence(taken Decision) string {
 	return s
 }
 
+// Says says the policy in sentences, one for each decision after the other.
+func (p Policy) Says() (sentences []string) {
+	verb := func(d Decision) string {
+		if len(sentences) > 0 {
+			return "Of the rest " + string(d)
+		}
+		return strings.ToUpper(string(d)[:1]) + string(d)[1:]
+	}
+	last := ""
+	for i := 0; i < len(p.Rules); {
+		d, whom := p.Rules[i].Do, []string{}
+		for ; i < len(p.Rules) && p.Rules[i].Do == d; i++ {
+			last = p.Rules[i].reason()
+			whom = append(whom, last)
+		}
+		between := ", "
+		if strings.Contains(strings.Join(whom, ""), between) {
+			between = "; "
+		}
+		sentences = append(sentences, verb(d)+": "+strings.Join(whom, between)+".")
+	}
+	if last != "all others" {
+		sentences = append(sentences, verb(p.otherwise())+": whatever is left.")
+	}
+	return sentences
+}
+
 // Rows writes a number of rows.
 func Rows(n int64) string {
 	if n == 1 {

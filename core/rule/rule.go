@@ -64,12 +64,12 @@ func First(rules []Rule, s Subject) int {
 // Fits tells whether the rule counts for the subject.
 func (r *Rule) Fits(s Subject) bool {
 	text := map[Of]string{OfDomain: s.Domain, OfOperator: s.Operator, OfAddress: s.Address}[r.Of]
-	return text != "" && like(strings.ToLower(text), strings.ToLower(r.Pattern))
+	return text != "" && Like(strings.ToLower(text), strings.ToLower(r.Pattern))
 }
 
-// like holds a text against a pattern in which * stands for any text. It takes
+// Like holds a text against a pattern in which * stands for any text. It takes
 // time in proportion to the lengths, whatever the pattern.
-func like(text, pattern string) bool {
+func Like(text, pattern string) bool {
 	parts := strings.Split(pattern, "*")
 	if len(parts) == 1 {
 		return text == pattern

@@ -27,7 +27,7 @@ func TestFirst(t *testing.T) {
 		}
 	}
 	for pattern, fits := range map[string]bool{"*": true, "a*c*e": true, "a*cd": false, "abc": false, "*b*d*": true, "a*a": false, "abcde*": true, "**": true} {
-		if like("abcde", pattern) != fits {
+		if Like("abcde", pattern) != fits {
 			t.Errorf("abcde against %s: %v", pattern, !fits)
 		}
 	}

@@ -24,12 +24,20 @@ type Guessed struct {
 	// AddressColumn is the number, from 0, of the column that holds the
 	// addresses; -1 where none does.
 	AddressColumn int
+	// AlsoAddresses are other columns that hold addresses.
+	AlsoAddresses []int
+	// Kinds are what the columns hold, told by the first records.
+	Kinds []Kind
 	// Rows are the cells of the first records after the header.
 	Rows [][]string
 }
 
-// previewRows is how many rows a guess shows.
-const previewRows = 20
+// previewRows is how many rows a guess shows, typedRows by how many it tells
+// what the columns hold.
+const (
+	previewRows = 20
+	typedRows   = 500
+)
 
 // Overrule settles what is not to be guessed; nil leaves it.
 type Overrule struct {
@@ -116,13 +124,16 @@ func validUTF8(sample []byte) bool { return utf8.Valid(trimTail(sample)) }
 // read fills in rows, header and address column.
 func (g *Guessed) read(sample []byte, header *bool) error {
 	r := NewReader(bytes.NewReader(sample), g.Dialect.Kept())
-	for len(g.Rows) <= previewRows {
+	for len(g.Rows) <= typedRows {
 		rec, err := r.Next()
 		if err == io.EOF {
 			break
 		}
-		if err != nil {
+		if err != nil && len(g.Rows) <= previewRows {
 			return err
+		}
+		if err != nil {
+			break // what is wrong further down is told when all is read
 		}
 		if rec.Blank() {
 			continue
@@ -140,11 +151,13 @@ func (g *Guessed) read(sample []byte, header *bool) error {
 	if header != nil {
 		g.Dialect.Header = *header
 	}
-	g.AddressColumn = addressColumn(g.Rows, g.Dialect.Header)
-	g.Columns = columnNames(g.Rows, g.Dialect.Header)
+	first := g.Rows[:min(len(g.Rows), previewRows+1)]
+	g.AddressColumn, g.AlsoAddresses = addressColumns(first, g.Dialect.Header)
+	g.Columns = columnNames(first, g.Dialect.Header)
 	if g.Dialect.Header {
 		g.Rows = g.Rows[1:]
 	}
+	g.Kinds = kinds(g.Rows, len(g.Columns))
 	g.Rows = g.Rows[:min(len(g.Rows), previewRows)]
 	return nil
 }
@@ -237,29 +250,49 @@ func namesAddress(cells []string) bool {
 	return false
 }
 
-// addressColumn takes the column with the most addresses in it; among equals
+// addressColumns takes the column with the most addresses in it; among equals
 // the one whose name says so, then the leftmost. Where no cell holds an
-// address, the name alone must say so plainly.
-func addressColumn(rows [][]string, header bool) int {
+// address, the name alone must say so plainly. Others are those of whose filled
+// cells half or more hold addresses.
+func addressColumns(rows [][]string, header bool) (best int, others []int) {
 	best, bestScore := -1, 0
 	for col := range rows[0] {
-		score := 0
+		filled, found := 0, 0
 		for i, cells := range rows {
-			if col >= len(cells) || header && i == 0 {
+			if col >= len(cells) || header && i == 0 || strings.TrimSpace(cells[col]) == "" {
 				continue
 			}
+			filled++
 			if _, err := address.Parse(cells[col]); err == nil {
-				score += 100
+				found++
 			}
 		}
+		score := 100 * found
 		if header && (score > 0 || named(rows[0][col]) > len(names)-4) {
 			score += named(rows[0][col])
 		}
 		if score > bestScore {
 			best, bestScore = col, score
 		}
+		if found > 0 && found*2 >= filled {
+			others = append(others, col)
+		}
 	}
-	return best
+	return best, slices.DeleteFunc(others, func(c int) bool { return c == best })
+}
+
+func kinds(rows [][]string, columns int) []Kind {
+	out, cells := make([]Kind, columns), make([]string, 0, len(rows))
+	for col := range out {
+		cells = cells[:0]
+		for _, r := range rows {
+			if col < len(r) {
+				cells = append(cells, r[col])
+			}
+		}
+		out[col] = KindOf(cells)
+	}
+	return out
 }
 
 func columnNames(rows [][]string, header bool) []string {

@@ -10,6 +10,7 @@ import (
 	"errors"
 	"log/slog"
 	"net/http"
+	"reflect"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -18,6 +19,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"varnet/core/address"
+	"varnet/core/policy"
 	"varnet/core/sheet"
 	"varnet/internal/console"
 	"varnet/internal/store"
@@ -31,6 +33,8 @@ type API struct {
 	log    *slog.Logger
 	// ending ends when the service stops: event streams end with it.
 	ending context.Context
+	// counted remembers counts that were made row by row.
+	counted remembered
 }
 
 // New gives the handler of everything the service serves. Event streams end
@@ -69,6 +73,7 @@ func configuration() huma.Config {
 	c.Servers = []*huma.Server{{URL: "/api/v1"}}
 	c.DocsPath, c.SchemasPath = "", ""
 	c.CreateHooks = nil
+	c.Components.Schemas = huma.NewMapRegistry("#/components/schemas/", schemaName)
 	c.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
 		"key":     {Type: "http", Scheme: "bearer", Description: "A key of the workspace."},
 		"session": {Type: "apiKey", In: "cookie", Name: sessionCookie, Description: "A console session."},
@@ -77,12 +82,21 @@ func configuration() huma.Config {
 	return c
 }
 
+// schemaName tells rules of policies from rules of the sending side.
+func schemaName(t reflect.Type, hint string) string {
+	if t == reflect.TypeFor[policy.Rule]() {
+		return "PolicyRule"
+	}
+	return huma.DefaultSchemaNamer(t, hint)
+}
+
 func (a *API) register(h huma.API) {
 	a.registerSessions(h)
 	a.registerLists(h)
 	a.registerRuns(h)
 	a.registerResults(h)
 	a.registerTakeOut(h)
+	a.registerPolicies(h)
 	a.registerChecks(h)
 	a.registerCatalogue(h)
 	a.registerSending(h)

@@ -27,7 +27,7 @@ func (a *API) check(ctx context.Context, in *struct{ Body contract.Addresses }) 
 }
 
 func checkBody(c work.Checked) contract.Evidence {
-	e := withWords(verdictBody(c.Verdict, policy.Careful()))
+	e := withWords(verdictBody(c.Verdict, policy.Careful().Decide(policy.Row{Verdict: c.Verdict}).Decision))
 	e.Typed, e.At = c.Typed, c.At
 	if c.Problem != nil {
 		e.Problem = c.Problem.Reason

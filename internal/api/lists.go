@@ -115,7 +115,7 @@ func (a *API) preview(ctx context.Context, in *struct {
 		sheets = []string{}
 	}
 	return &struct{ Body contract.Preview }{contract.Preview{Format: string(r.Kind), Sheets: sheets, Sheet: r.Sheet, Packed: r.Packed,
-		Dialect: r.Dialect, Columns: r.Columns, AddressColumn: r.AddressColumn, Rows: r.Guessed.Rows, Sentence: readingSentence(r),
+		Dialect: r.Dialect, Columns: r.Columns, AddressColumn: r.AddressColumn, AlsoAddresses: append([]int{}, r.AlsoAddresses...), Types: types(r.Kinds), Rows: r.Guessed.Rows, Sentence: readingSentence(r),
 		Encodings: sheet.Encodings()}}, nil
 }
 
@@ -161,24 +161,34 @@ func readingSentence(r *work.Reading) string {
 	if r.AddressColumn < 0 {
 		return s + ". No column was recognised as holding addresses: choose it."
 	}
-	return s + fmt.Sprintf(". The addresses are in column %d, “%s”.", r.AddressColumn+1, r.Columns[r.AddressColumn])
+	s += fmt.Sprintf(". The addresses are in column %d, “%s”.", r.AddressColumn+1, r.Columns[r.AddressColumn])
+	for _, c := range r.AlsoAddresses {
+		s += fmt.Sprintf(" Column %d, “%s”, holds addresses too.", c+1, r.Columns[c])
+	}
+	return s
+}
+
+// types are what the columns hold.
+func types(kinds []sheet.Kind) []sheet.Type {
+	out := make([]sheet.Type, len(kinds))
+	for i, k := range kinds {
+		out[i] = k.Type
+	}
+	return out
 }
 
 type bringInInput struct {
 	Streamed
 	Written
-	Name          string `query:"name" doc:"The list's name; the file's name unless given."`
-	FileName      string `query:"fileName" doc:"The file's name."`
-	AddressColumn int    `query:"addressColumn" minimum:"-1" default:"-1" doc:"The column that holds the addresses, from 0; -1 leaves it to Varnet."`
-	SameMailbox   bool   `query:"sameMailbox" doc:"Tell duplicates by what the operator takes for the same mailbox (dots or tags left out where it is known to)."`
+	Name           string `query:"name" doc:"The list's name; the file's name unless given."`
+	FileName       string `query:"fileName" doc:"The file's name."`
+	AddressColumns []int  `query:"addressColumns" maxItems:"8" doc:"The columns that hold addresses, from 0, in the order in which they are to be used; none leaves it to Varnet."`
+	SameMailbox    bool   `query:"sameMailbox" doc:"Tell duplicates by what the operator takes for the same mailbox (dots or tags left out where it is known to)."`
 }
 
 func (a *API) bringIn(ctx context.Context, in *bringInInput) (*struct{ Body contract.List }, error) {
 	intake := work.Intake{Workspace: workspace(ctx).ID, Name: in.Name, FileName: in.FileName, SameMailbox: in.SameMailbox,
-		Sheet: in.Sheet, Overrule: in.overrule()}
-	if in.AddressColumn >= 0 {
-		intake.AddressColumn = &in.AddressColumn
-	}
+		Sheet: in.Sheet, Overrule: in.overrule(), AddressColumns: in.AddressColumns}
 	l, err := a.engine.Ingest(ctx, intake, in.body)
 	if err != nil {
 		return nil, a.broken(ctx, err)
@@ -192,15 +202,15 @@ func (a *API) problems(ctx context.Context, in *ByID) (*huma.StreamResponse, err
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	return a.download(l.Name+"-problems.csv", "text/csv; charset=utf-8", func(out io.Writer) error {
+	return a.stream(download{name: l.Name + "-problems.csv", kind: "text/csv; charset=utf-8", write: func(out io.Writer) error {
 		w := csv.NewWriter(out)
 		_ = w.Write([]string{"line", "row", "address cell", "what is so of it"})
-		err := a.store.EachTrouble(ctx, l.ID, func(t *store.Trouble) error {
-			return w.Write([]string{strconv.FormatInt(t.Line, 10), strconv.Itoa(int(t.Ordinal)), harmless(t.Typed), troubleSays(t)})
+		err := a.store.EachTrouble(ctx, l, func(t *store.Trouble) error {
+			return w.Write([]string{strconv.FormatInt(t.Line, 10), strconv.Itoa(int(t.Row)), sheet.Harmless(t.Typed), troubleSays(t)})
 		})
 		w.Flush()
 		return cmp.Or(err, w.Error())
-	}), nil
+	}}), nil
 }
 
 func troubleSays(t *store.Trouble) string {
@@ -213,15 +223,6 @@ func troubleSays(t *store.Trouble) string {
 		return t.Problem.Reason
 	}
 	return "Mended: " + strings.Join(t.Mended, ", ") + "."
-}
-
-// harmless makes a text of somebody else's safe for spreadsheets, which run
-// cells that begin so as formulas.
-func harmless(cell string) string {
-	if cell != "" && strings.ContainsRune("=+-@\t\r", rune(cell[0])) {
-		return "'" + cell
-	}
-	return cell
 }
 
 func (a *API) lists(ctx context.Context, in *Page) (*struct{ Body []contract.List }, error) {
@@ -266,7 +267,7 @@ func (a *API) listWithRun(ctx context.Context, l store.List) (contract.List, err
 }
 
 func listBody(l store.List) contract.List {
-	return contract.List{ID: l.ID, Name: l.Name, FileName: l.FileName, Format: l.Format, Sheet: l.Sheet, Columns: l.Columns, AddressColumn: l.AddressColumn,
+	return contract.List{ID: l.ID, Name: l.Name, FileName: l.FileName, Format: l.Format, Sheet: l.Sheet, Columns: l.Columns, AddressColumns: l.AddressColumns, Types: types(l.Kinds),
 		Rows: l.Rows, Addresses: l.Addresses, Malformed: l.Malformed, Duplicates: l.Duplicates, Blank: l.Blank, Mended: l.Mended,
 		Sentence: listSentence(l), CreatedAt: l.CreatedAt}
 }

@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"net/http"
+	"slices"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -26,65 +27,79 @@ func (a *API) registerResults(h huma.API) {
 
 type resultsInput struct {
 	ByID
-	Finding  string `query:"finding" doc:"Only this finding."`
-	Cause    string `query:"cause" doc:"Only this cause."`
-	Stage    string `query:"stage" doc:"Only causes of this stage."`
-	Trait    string `query:"trait" doc:"Only with this trait."`
+	contract.Filter
 	Decision string `query:"decision" doc:"Only with this decision under the run's policy."`
-	Search   string `query:"search" maxLength:"200" doc:"Only addresses with this text in them."`
 	After    int32  `query:"after" minimum:"0" doc:"Gives what comes after this address number; 0: from the start."`
 	Limit    int    `query:"limit" minimum:"1" maximum:"500" default:"100" doc:"How many at the most."`
 }
 
-// fits tells whether a verdict passes the filter.
-func (in *resultsInput) fits(v finding.Verdict, p policy.Policy) bool {
-	return (in.Finding == "" || in.Finding == string(v.Finding)) &&
-		(in.Cause == "" || in.Cause == string(v.Cause)) &&
-		(in.Stage == "" || in.Stage == string(v.Cause.Stage())) &&
-		(in.Trait == "" || v.Traits.Has(finding.Trait(in.Trait))) &&
-		(in.Decision == "" || in.Decision == string(p.Decide(v).Decision))
-}
-
 func (a *API) results(ctx context.Context, in *resultsInput) (*struct{ Body []contract.Result }, error) {
-	run, verdicts, p, err := a.runVerdicts(ctx, in.ID)
+	j, err := a.judgeOfRun(ctx, in.ID)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	filter := store.ResultFilter{Search: strings.TrimSpace(in.Search), After: in.After, Limit: in.Limit,
-		Verdicts: verdictsWhere(verdicts, func(v finding.Verdict) bool { return in.fits(v, p) })}
-	found, err := a.store.Results(ctx, run, filter)
+	c, err := a.suggester(ctx, j.run)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	c, err := a.suggester(ctx, run)
-	if err != nil {
-		return nil, a.failed(ctx, err)
+	out := []contract.Result{}
+	filter := store.ResultFilter{Search: strings.TrimSpace(in.Search), Domain: in.Domain, Operator: in.Operator, After: in.After, Limit: in.Limit,
+		Verdicts: verdictsWhere(j.verdicts, in.Fits)}
+	if in.Decision != "" && j.byVerdict != nil {
+		filter.Verdicts = slices.DeleteFunc(filter.Verdicts, func(id int32) bool { return in.Decision != string(j.ruling(j.byVerdict[id]).Decision) })
 	}
-	out := make([]contract.Result, 0, len(found))
-	for _, r := range found {
-		out = append(out, resultBody(r, verdicts[r.Verdict], p, c))
+	for len(out) < in.Limit {
+		found, err := a.store.Results(ctx, j.run, filter)
+		if err != nil {
+			return nil, a.failed(ctx, err)
+		}
+		decisions, err := a.decisions(ctx, j, found)
+		if err != nil {
+			return nil, a.failed(ctx, err)
+		}
+		for i, r := range found {
+			filter.After = r.Address
+			if in.Decision == "" || in.Decision == string(decisions[i]) {
+				out = append(out, resultBody(r, j.verdicts[r.Verdict], decisions[i], c))
+			}
+		}
+		if len(found) < filter.Limit {
+			break
+		}
 	}
-	return &struct{ Body []contract.Result }{out}, nil
+	return &struct{ Body []contract.Result }{out[:min(len(out), in.Limit)]}, nil
 }
 
-// runVerdicts reads a run with all verdicts there are and its policy.
-func (a *API) runVerdicts(ctx context.Context, id int64) (store.Run, map[int32]finding.Verdict, policy.Policy, error) {
-	run, err := a.store.Run(ctx, workspace(ctx).ID, id)
-	if err != nil {
-		return run, nil, policy.Policy{}, err
+// decisions decides on some results.
+func (a *API) decisions(ctx context.Context, j *judge, found []store.Result) ([]policy.Decision, error) {
+	out, addresses := make([]policy.Decision, len(found)), make([]int32, len(found))
+	for i, r := range found {
+		addresses[i] = r.Address
+		if j.byVerdict != nil {
+			out[i] = j.ruling(j.byVerdict[r.Verdict]).Decision
+		}
 	}
-	verdicts, p, err := a.verdictsOf(ctx, run)
-	return run, verdicts, p, err
+	if j.byVerdict != nil {
+		return out, nil
+	}
+	rows, err := a.store.RowsOf(ctx, j.run, j.list, addresses)
+	if err != nil {
+		return nil, err
+	}
+	for i, r := range found {
+		row := rows[r.Address]
+		out[i] = j.ruling(j.cell(row, row.Cell(r.Address))).Decision
+	}
+	return out, nil
 }
 
-// verdictsOf gives all verdicts there are and the policy of a run.
-func (a *API) verdictsOf(ctx context.Context, run store.Run) (map[int32]finding.Verdict, policy.Policy, error) {
-	verdicts, err := a.store.Verdicts(ctx)
+// judgeOfRun gives the judge of a run under its own policy.
+func (a *API) judgeOfRun(ctx context.Context, id int64) (*judge, error) {
+	run, l, err := a.runAndList(ctx, id)
 	if err != nil {
-		return nil, policy.Policy{}, err
+		return nil, err
 	}
-	p, err := policy.Named(run.Policy)
-	return verdicts, p, err
+	return a.judgeOf(ctx, run, l, run.Policy)
 }
 
 // suggester gives the domains that may have been meant in a list.
@@ -93,8 +108,8 @@ func (a *API) suggester(ctx context.Context, run store.Run) (*catalogue.Catalogu
 	return catalogue.Default().Beside(frequent), err
 }
 
-func resultBody(r store.Result, v finding.Verdict, p policy.Policy, c *catalogue.Catalogue) contract.Result {
-	b := verdictBody(v, p)
+func resultBody(r store.Result, v finding.Verdict, d policy.Decision, c *catalogue.Catalogue) contract.Result {
+	b := verdictBody(v, d)
 	b.Address, b.Typed, b.At = r.Address, r.Typed, r.At
 	if r.Mailbox != nil {
 		b.Mailbox, b.Domain = *r.Mailbox, *r.Domain
@@ -111,13 +126,13 @@ func suggestion(mailbox, domain string) string {
 	return mailbox[:strings.LastIndexByte(mailbox, '@')+1] + domain
 }
 
-func verdictBody(v finding.Verdict, p policy.Policy) contract.Result {
+func verdictBody(v finding.Verdict, d policy.Decision) contract.Result {
 	info, _ := finding.Lookup(v.Cause)
 	traits := []finding.Trait(v.Traits)
 	if traits == nil {
 		traits = []finding.Trait{}
 	}
-	return contract.Result{Finding: v.Finding, Cause: v.Cause, Title: info.Title, Traits: traits, Odds: v.Odds, Decision: p.Decide(v).Decision}
+	return contract.Result{Finding: v.Finding, Cause: v.Cause, Title: info.Title, Traits: traits, Odds: v.Odds, Decision: d}
 }
 
 func withWords(r contract.Result) contract.Evidence {
@@ -130,24 +145,28 @@ func (a *API) evidence(ctx context.Context, in *struct {
 	ByID
 	Address int32 `path:"address" doc:"The address's number in its list."`
 }) (*struct{ Body contract.Evidence }, error) {
-	run, verdicts, p, err := a.runVerdicts(ctx, in.ID)
+	j, err := a.judgeOfRun(ctx, in.ID)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	r, err := a.store.FullResult(ctx, run, in.Address)
+	r, err := a.store.FullResult(ctx, j.run, in.Address)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	c, err := a.suggester(ctx, run)
+	c, err := a.suggester(ctx, j.run)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	e := withWords(resultBody(r.Result, verdicts[r.Verdict], p, c))
+	decisions, err := a.decisions(ctx, j, []store.Result{r.Result})
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	e := withWords(resultBody(r.Result, j.verdicts[r.Verdict], decisions[0], c))
 	e.Line, e.Mended = r.Line, r.Mended
 	if r.Problem != nil {
 		e.Problem = r.Problem.Reason
 	}
-	if err := a.addHosts(ctx, run, r, &e); err != nil {
+	if err := a.addHosts(ctx, j.run, r, &e); err != nil {
 		return nil, a.failed(ctx, err)
 	}
 	return &struct{ Body contract.Evidence }{e}, nil

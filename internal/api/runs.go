@@ -41,10 +41,11 @@ func (a *API) startRun(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	if _, err := policy.Named(in.Body.Policy); err != nil {
-		return nil, huma.Error422UnprocessableEntity(err.Error())
+	p, err := a.namedPolicy(ctx, in.Body.Policy, 0)
+	if err != nil {
+		return nil, err
 	}
-	r := store.Run{WorkspaceID: w, ListID: l.ID, Depth: store.Depth(in.Body.Depth), Policy: in.Body.Policy}
+	r := store.Run{WorkspaceID: w, ListID: l.ID, Depth: store.Depth(in.Body.Depth), Policy: p}
 	if err := a.engine.StartRun(ctx, &r); err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -170,24 +171,27 @@ func (a *API) runBody(ctx context.Context, r store.Run, l store.List) (contract.
 	if err != nil {
 		return contract.Run{}, err
 	}
-	verdicts, pol, err := a.verdictsOf(ctx, r)
+	j, err := a.judgeOf(ctx, r, l, r.Policy)
 	if err != nil {
 		return contract.Run{}, err
 	}
-	b := contract.Run{ID: r.ID, ListID: r.ListID, ListName: l.Name, Depth: string(r.Depth), Policy: r.Policy, State: r.State,
+	tally, err := a.tallyOf(ctx, j, p.Verdicts)
+	if err != nil {
+		return contract.Run{}, err
+	}
+	b := contract.Run{ID: r.ID, ListID: r.ListID, ListName: l.Name, Depth: string(r.Depth), Policy: r.Policy.Name, Version: r.Policy.Version, State: r.State,
 		CreatedAt: r.CreatedAt, FinishedAt: r.FinishedAt, Addresses: l.Addresses + l.Malformed, Postponed: p.Postponed,
 		NextRound: p.NextRound, Again: p.Again, PerMinute: p.LastMinute, Rows: l.Rows}
 	for _, n := range p.Verdicts {
 		b.Done += n
 	}
 	b.Open = b.Addresses - b.Done
-	b.Causes = causeCounts(p.Verdicts, verdicts)
+	b.Causes = causeCounts(p.Verdicts, j.verdicts)
 	for _, c := range b.Causes {
 		if c.AskAgain {
 			b.MayAsk += c.Addresses
 		}
 	}
-	tally := tallyRows(p.Verdicts, verdicts, pol, l, b.Open)
 	b.Decisions, b.TakeOut, b.Kept = tally.Counts(), tally.Sentence(policy.Keep), tally.Rows(policy.Keep)
 	if r.State == store.Running && r.Plan.Done && p.Ready == 0 && p.Postponed > 0 {
 		b.State = store.Waiting
@@ -223,19 +227,6 @@ func causeCounts(counts map[int32]int64, verdicts map[int32]finding.Verdict) []c
 		}
 	}
 	return out
-}
-
-// tallyRows counts the list's rows by ruling. An address stands for its first
-// row; every other row with it is a duplicate.
-func tallyRows(counts map[int32]int64, verdicts map[int32]finding.Verdict, p policy.Policy, l store.List, open int64) policy.Tally {
-	t := policy.Tally{}
-	for id, n := range counts {
-		t[p.Decide(verdicts[id])] += n
-	}
-	t[policy.NoAddress] += l.Blank
-	t[policy.Duplicate] += l.Duplicates
-	t[policy.Open] += open
-	return t
 }
 
 // expectedEnd guesses from the rate of the last minute, or of the whole run

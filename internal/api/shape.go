@@ -1,208 +1,202 @@
 package api
 
 import (
-	"fmt"
+	"context"
 	"io"
 	"slices"
 	"strings"
-	"time"
 
 	"varnet/core/address"
 	"varnet/core/catalogue"
 	"varnet/core/finding"
-	"varnet/core/policy"
 	"varnet/core/sheet"
 	"varnet/internal/contract"
 	"varnet/internal/format"
 	"varnet/internal/store"
 )
 
+// The forms in which rows are taken out.
+const (
+	formRows        = "rows"
+	formResults     = "results"
+	formAddresses   = "addresses"
+	formSuppression = "suppression"
+)
+
 // shape is the form and format in which rows are taken out.
 type shape struct {
-	list     store.List
-	in       *takeOutInput
-	verdicts map[int32]finding.Verdict
-	rulings  map[int32]policy.Ruling // by verdict
-	known    *catalogue.Catalogue
-	columns  []resultColumn
+	list    store.List
+	in      contract.TakingOut
+	judge   *judge
+	known   *catalogue.Catalogue
+	hosts   map[int64][]string // by parcel and conversation
+	columns []resultColumn
 }
 
-// ruling rules on a row as tallyRows counts it.
-func (s *shape) ruling(r *store.OutRow) policy.Ruling {
-	switch {
-	case r.Address == 0:
-		return policy.NoAddress
-	case r.Address != r.Ordinal:
-		return policy.Duplicate
+// shapeOf reads what the form needs.
+func (a *API) shapeOf(ctx context.Context, j *judge, in contract.TakingOut) (s *shape, err error) {
+	s = &shape{list: j.list, in: in, judge: j}
+	if s.columns, err = chooseColumns(in.Columns); err != nil {
+		return nil, &sheet.Error{Problem: err.Error()}
 	}
-	if ruling, ok := s.rulings[r.Verdict]; ok {
-		return ruling
-	}
-	return policy.Open
-}
-
-// rulings rules once on each verdict.
-func rulings(p policy.Policy, verdicts map[int32]finding.Verdict) map[int32]policy.Ruling {
-	out := make(map[int32]policy.Ruling, len(verdicts))
-	for id, v := range verdicts {
-		out[id] = p.Decide(v)
-	}
-	return out
-}
-
-// resultColumn is a column of results. A duplicate shows what was found out
-// about its address.
-type resultColumn struct {
-	name, title string
-	value       func(s *shape, r *store.OutRow, v finding.Verdict) string
-}
-
-var resultColumns = []resultColumn{
-	{"finding", "Finding", func(_ *shape, _ *store.OutRow, v finding.Verdict) string { return string(v.Finding) }},
-	{"cause", "Cause", func(_ *shape, _ *store.OutRow, v finding.Verdict) string { return string(v.Cause) }},
-	{"title", "In short", func(_ *shape, _ *store.OutRow, v finding.Verdict) string { return info(v).Title }},
-	{"meaning", "What it means", func(_ *shape, _ *store.OutRow, v finding.Verdict) string { return info(v).Meaning }},
-	{"advice", "What to do", func(_ *shape, _ *store.OutRow, v finding.Verdict) string { return info(v).Advice }},
-	{"traits", "Traits", func(_ *shape, _ *store.OutRow, v finding.Verdict) string {
-		return strings.Trim(strings.ReplaceAll(fmt.Sprint([]finding.Trait(v.Traits)), " ", "; "), "[]")
-	}},
-	{"odds", "Odds", func(_ *shape, _ *store.OutRow, v finding.Verdict) string {
-		if v.Finding == "" {
-			return ""
+	if s.wants("suggestion") {
+		if s.known, err = a.suggester(ctx, j.run); err != nil {
+			return nil, err
 		}
-		return fmt.Sprintf("%.2f", v.Odds)
-	}},
-	{"decision", "Decision", func(s *shape, r *store.OutRow, _ finding.Verdict) string { return string(s.ruling(r).Decision) }},
-	{"reason", "Reason", func(s *shape, r *store.OutRow, _ finding.Verdict) string { return s.ruling(r).Reason }},
-	{"suggestion", "Meant perhaps", func(s *shape, r *store.OutRow, _ finding.Verdict) string {
-		a, err := address.Parse(s.cell(r))
-		if err != nil {
-			return ""
-		}
-		return suggestion(a.Mailbox(), s.known.Suggest(a.Domain))
-	}},
-	{"checked", "Checked at", func(_ *shape, r *store.OutRow, _ finding.Verdict) string {
-		if r.At == nil {
-			return ""
-		}
-		return r.At.UTC().Format(time.RFC3339)
-	}},
-}
-
-func info(v finding.Verdict) finding.CauseInfo {
-	i, _ := finding.Lookup(v.Cause)
-	return i
-}
-
-// usualColumns are the result columns that are given unless others are chosen.
-var usualColumns = []string{"finding", "cause", "decision"}
-
-// chooseColumns settles the result columns.
-func (s *shape) chooseColumns(names []string) error {
-	if len(names) == 0 {
-		names = usualColumns
 	}
-	for _, n := range names {
-		i := slices.IndexFunc(resultColumns, func(c resultColumn) bool { return c.name == n })
-		if i < 0 {
-			var known []string
-			for _, c := range resultColumns {
-				known = append(known, c.name)
-			}
-			return fmt.Errorf("there is no result column %q; there is: %s", n, strings.Join(known, ", "))
-		}
-		s.columns = append(s.columns, resultColumns[i])
+	if s.wants("host") {
+		s.hosts, err = a.store.Exchangers(ctx, j.run.ID)
 	}
-	return nil
+	return s, err
 }
 
-// columnBodies tells which result columns there are.
-func columnBodies() (out []contract.ResultColumn) {
-	for _, c := range resultColumns {
-		out = append(out, contract.ResultColumn{Name: c.name, Title: c.title, Usual: slices.Contains(usualColumns, c.name)})
-	}
-	return out
+// wants tells whether the file has a result column.
+func (s *shape) wants(column string) bool {
+	return s.in.Form == formResults && slices.ContainsFunc(s.columns, func(c resultColumn) bool { return c.name == column })
 }
 
-// cell is the row's address cell.
-func (s *shape) cell(r *store.OutRow) string {
-	return s.decoded().Cell(r.Raw, s.list.AddressColumn)
+// with tells what must be read of rows beside their verdicts.
+func (s *shape) with() store.OutWith {
+	w := s.judge.with()
+	w.Operators = w.Operators || s.in.Domain != "" || s.in.Operator != ""
+	w.Replies = s.wants("reply") || s.wants("host")
+	return w
+}
+
+// cell is an address cell of the row.
+func (s *shape) cell(r *store.OutRow, slot int) string {
+	return s.decoded().Cell(r.Raw, s.list.AddressColumns[slot])
 }
 
 // decoded is the dialect of the rows as they are kept.
 func (s *shape) decoded() sheet.Dialect { return s.list.Dialect.Kept() }
 
-// mailbox is the row's address, or its cell where that is none.
-func (s *shape) mailbox(r *store.OutRow) string {
-	a, err := address.Parse(s.cell(r))
+// mailbox is an address of the row, or its cell where that is none.
+func (s *shape) mailbox(r *store.OutRow, slot int) string {
+	cell := s.cell(r, slot)
+	a, err := address.Parse(cell)
 	if err != nil {
-		return strings.TrimSpace(s.cell(r))
+		return strings.TrimSpace(cell)
 	}
 	return a.Mailbox()
 }
 
-// results are the row's result cells, made harmless for spreadsheets.
-func (s *shape) results(r *store.OutRow) []string {
-	out := make([]string, len(s.columns))
-	for i, c := range s.columns {
-		out[i] = harmless(c.value(s, r, s.verdicts[r.Verdict]))
+// insertion is cells that stand after a column, from 0.
+type insertion struct {
+	after int
+	cells []string
+}
+
+// insertions are the cells that a record gets, the rightmost first, so that no
+// insertion moves the place of the next: after each address column, or all
+// after a chosen one.
+func (s *shape) insertions(cells func(slot int) []string) (out []insertion) {
+	if s.in.After > 0 {
+		all := insertion{after: s.in.After - 1}
+		for slot := range s.list.AddressColumns {
+			all.cells = append(all.cells, cells(slot)...)
+		}
+		return []insertion{all}
 	}
+	for slot, column := range s.list.AddressColumns {
+		out = append(out, insertion{column, cells(slot)})
+	}
+	slices.SortFunc(out, func(a, b insertion) int { return b.after - a.after })
 	return out
 }
 
-// rowWriter writes rows.
+// results are the row's result cells, made harmless for spreadsheets.
+func (s *shape) results(r *store.OutRow) []insertion {
+	return s.insertions(func(slot int) []string {
+		out := make([]string, len(s.columns))
+		for i, c := range s.columns {
+			out[i] = sheet.Harmless(c.value(s, r, slot))
+		}
+		return out
+	})
+}
+
+// resultTitles are the titles of the result columns; where there are several
+// address columns, those after the first say whose they are.
+func (s *shape) resultTitles() []insertion {
+	return s.insertions(func(slot int) (titles []string) {
+		of := ""
+		if slot > 0 {
+			of = " (" + s.list.Columns[s.list.AddressColumns[slot]] + ")"
+		}
+		for _, c := range s.columns {
+			titles = append(titles, c.title+of)
+		}
+		return titles
+	})
+}
+
+// rowWriter writes rows; slot is the address cell that decides on the row.
 type rowWriter struct {
-	write func(r *store.OutRow) error
+	write func(r *store.OutRow, slot int) error
 	close func() error
 }
 
 // writer begins a file and gives what writes its rows.
 func (s *shape) writer(out io.Writer) (rowWriter, error) {
-	raw := s.in.Form == formRows || s.in.Form == formResults
-	if s.in.Format == string(format.AsBrought) && raw {
+	if s.in.Format == string(format.AsBrought) && (s.in.Form == formRows || s.in.Form == formResults) {
 		return s.bytesWriter(out)
 	}
-	o := format.Output(s.in.Format)
-	if s.in.Format == string(format.AsBrought) {
-		o = format.Spreadsheet
-		if s.in.Form == formAddresses {
-			o = format.OutText
-		}
-	}
-	rows, err := format.NewRows(o, out, s.titles(o), s.in.Semicolons)
+	o := s.output()
+	rows, err := format.NewRows(o, out, s.titles(), s.in.Semicolons)
 	if err != nil {
 		return rowWriter{}, err
 	}
-	return rowWriter{func(r *store.OutRow) error { return rows.Write(s.cells(o, r)) }, rows.Close}, nil
+	return rowWriter{func(r *store.OutRow, slot int) error {
+		for _, cells := range s.cells(r, slot) {
+			if err := rows.Write(cells); err != nil {
+				return err
+			}
+		}
+		return nil
+	}, rows.Close}, nil
+}
+
+// output is the format of a table that is written anew.
+func (s *shape) output() format.Output {
+	switch {
+	case s.in.Format != string(format.AsBrought):
+		return format.Output(s.in.Format)
+	case s.in.Form == formAddresses:
+		return format.OutText
+	}
+	return format.Spreadsheet
 }
 
 // bytesWriter writes rows as they stood in the file.
 func (s *shape) bytesWriter(out io.Writer) (rowWriter, error) {
 	w := s.list.Dialect.Writer(out)
-	insert := func(raw []byte, cells []string) []byte {
-		if s.in.Form != formResults {
-			return raw
-		}
-		return s.decoded().Insert(raw, s.list.AddressColumn, cells)
-	}
-	_, err := w.Write(s.header(insert))
-	return rowWriter{func(r *store.OutRow) error {
+	_, err := w.Write(s.header())
+	whole := s.in.Decision == allRows && s.in.Apart == "" && s.in.RowsEach+s.in.Every+s.in.Sample == 0 && s.in.Filter == contract.Filter{}
+	return rowWriter{func(r *store.OutRow, _ int) error {
 		raw := r.Raw
 		if s.in.Form == formResults {
-			raw = insert(raw, s.results(r))
+			raw = s.insert(raw, s.results(r))
 		}
 		_, err := w.Write(raw)
-		if err == nil && s.in.Decision == allRows {
+		if err == nil && whole {
 			_, err = w.Write(r.Tail)
 		}
 		return err
 	}, w.Close}, err
 }
 
+func (s *shape) insert(raw []byte, all []insertion) []byte {
+	for _, i := range all {
+		raw = s.decoded().Insert(raw, i.after, i.cells)
+	}
+	return raw
+}
+
 // header is what stands before the first row, with the titles of the result
 // columns in it.
-func (s *shape) header(insert func([]byte, []string) []byte) []byte {
-	if !s.list.Dialect.Header {
+func (s *shape) header() []byte {
+	if !s.list.Dialect.Header || s.in.Form != formResults {
 		return s.list.Header
 	}
 	var out []byte
@@ -214,60 +208,83 @@ func (s *shape) header(insert func([]byte, []string) []byte) []byte {
 		}
 		raw := rec.Raw
 		if mark := sheet.Mark(raw); !rec.Blank() && len(raw) > len(mark) {
-			raw = insert(raw, s.resultTitles())
+			raw = s.insert(raw, s.resultTitles())
 		}
 		out = append(out, raw...)
 	}
 }
 
-func (s *shape) resultTitles() (titles []string) {
-	for _, c := range s.columns {
-		titles = append(titles, c.title)
-	}
-	return titles
-}
-
-// titles are the names of the columns of a table that is written anew.
-func (s *shape) titles(o format.Output) []string {
-	switch {
+// titles are the columns of a table that is written anew.
+func (s *shape) titles() (out []format.Column) {
+	switch o := s.output(); {
 	case o == format.OutText || s.in.Form == formAddresses:
-		return []string{"e-mail"}
+		return []format.Column{{Name: "e-mail", Kind: text}}
 	case s.in.Form == formSuppression:
-		return []string{"e-mail", "reason"}
-	case s.in.Form == formResults:
-		return slices.Insert(slices.Clone(s.list.Columns), s.list.AddressColumn+1, s.resultTitles()...)
+		return []format.Column{{Name: "e-mail", Kind: text}, {Name: "reason", Kind: text}}
 	}
-	return s.list.Columns
-}
-
-// cells are the row's cells in a table that is written anew.
-func (s *shape) cells(o format.Output, r *store.OutRow) []string {
-	switch {
-	case o == format.OutText || s.in.Form == formAddresses:
-		return []string{s.guarded(s.mailbox(r))}
-	case s.in.Form == formSuppression:
-		reason := s.ruling(r).Reason
-		if v, ok := s.verdicts[r.Verdict]; ok && v.Finding == finding.Undeliverable {
-			reason = info(v).Title
+	for i, c := range s.list.Columns {
+		kind := text
+		if i < len(s.list.Kinds) && !slices.Contains(s.list.AddressColumns, i) {
+			kind = s.list.Kinds[i]
 		}
-		return []string{s.guarded(s.mailbox(r)), reason}
+		out = append(out, format.Column{Name: c, Kind: kind})
+	}
+	if s.in.Form != formResults {
+		return out
+	}
+	for _, i := range s.resultTitles() {
+		var more []format.Column
+		for n, title := range i.cells {
+			more = append(more, format.Column{Name: title, Kind: s.columns[n%len(s.columns)].kind})
+		}
+		out = slices.Insert(out, min(i.after+1, len(out)), more...)
+	}
+	return out
+}
+
+// cells are the rows that a row becomes in a table that is written anew: one,
+// or for a suppression list one for each of its addresses.
+func (s *shape) cells(r *store.OutRow, slot int) [][]string {
+	switch {
+	case s.output() == format.OutText || s.in.Form == formAddresses:
+		return [][]string{{s.guarded(s.mailbox(r, slot))}}
+	case s.in.Form == formSuppression:
+		return s.suppressed(r)
 	}
 	cells := s.decoded().Cells(r.Raw)
 	for i := range cells {
 		cells[i] = s.guarded(cells[i])
 	}
 	if s.in.Form == formResults {
-		for len(cells) <= s.list.AddressColumn {
-			cells = append(cells, "")
+		for _, i := range s.results(r) {
+			for len(cells) <= i.after {
+				cells = append(cells, "")
+			}
+			cells = slices.Insert(cells, i.after+1, i.cells...)
 		}
-		cells = slices.Insert(cells, s.list.AddressColumn+1, s.results(r)...)
 	}
-	return cells
+	return [][]string{cells}
+}
+
+// suppressed are the row's addresses, each with the reason.
+func (s *shape) suppressed(r *store.OutRow) (out [][]string) {
+	for slot := range r.Cells {
+		c := &r.Cells[slot]
+		if c.Address == 0 {
+			continue
+		}
+		reason := s.judge.ruling(s.judge.cell(r, c)).Reason
+		if v, ok := s.judge.verdicts[c.Verdict]; ok && v.Finding == finding.Undeliverable {
+			reason = info(v).Title
+		}
+		out = append(out, []string{s.guarded(s.mailbox(r, slot)), reason})
+	}
+	return out
 }
 
 func (s *shape) guarded(cell string) string {
-	if s.in.Guard {
-		return harmless(cell)
+	if s.in.Guard && sheet.Formula(cell) {
+		return sheet.Harmless(cell)
 	}
 	return cell
 }

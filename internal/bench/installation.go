@@ -112,7 +112,7 @@ func (in *installation) clean(n int) (contract.Run, []contract.Result, error) {
 	ctx := context.Background()
 	reader, writer := io.Pipe()
 	go func() { writer.CloseWithError(in.net.World.WriteList(writer, n)) }()
-	l, err := in.api.BringIn(ctx, client.File{Name: "members.csv", Body: reader, AddressColumn: -1})
+	l, err := in.api.BringIn(ctx, client.File{Name: "members.csv", Body: reader})
 	if err != nil {
 		return contract.Run{}, nil, err
 	}

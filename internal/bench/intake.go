@@ -111,7 +111,7 @@ func bringIn(ctx context.Context, api *client.Client, file string) (contract.Lis
 		return contract.List{}, err
 	}
 	defer f.Close()
-	return api.BringIn(ctx, client.File{Name: "members.csv", Body: f, AddressColumn: -1})
+	return api.BringIn(ctx, client.File{Name: "members.csv", Body: f})
 }
 
 // bareCopy copies the lines of the file into a table of one column and out.

@@ -11,6 +11,7 @@ package client
 import (
 	"bufio"
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -22,6 +23,7 @@ import (
 	"strings"
 	"time"
 
+	"varnet/core/policy"
 	"varnet/core/rule"
 	"varnet/core/sending"
 	"varnet/internal/contract"
@@ -66,8 +68,9 @@ type File struct {
 	Name string // the file's name
 	List string // the list's name; the file's name unless given
 	Body io.Reader
-	// AddressColumn overrules the guess, counted from 0; -1 leaves it.
-	AddressColumn int
+	// AddressColumns overrules the guess, counted from 0, in the order in which
+	// they are to be used.
+	AddressColumns []int
 	// SameMailbox tells duplicates by what operators take for the same mailbox.
 	SameMailbox bool
 	// Written overrules how the file is read: the operation's query (sheet,
@@ -77,8 +80,11 @@ type File struct {
 
 // BringIn brings a file in as a list.
 func (c *Client) BringIn(ctx context.Context, f File) (l contract.List, err error) {
-	q := url.Values{"fileName": {f.Name}, "name": {f.List}, "addressColumn": {strconv.Itoa(f.AddressColumn)},
+	q := url.Values{"fileName": {f.Name}, "name": {f.List},
 		"sameMailbox": {strconv.FormatBool(f.SameMailbox)}}
+	if len(f.AddressColumns) > 0 {
+		q.Set("addressColumns", strings.Trim(strings.ReplaceAll(fmt.Sprint(f.AddressColumns), " ", ","), "[]"))
+	}
 	for name, values := range f.Written {
 		q[name] = values
 	}
@@ -219,27 +225,82 @@ func (c *Client) ForgetOperator(ctx context.Context, name string) error {
 	return c.remove(ctx, "/sending/operators/"+url.PathEscape(name))
 }
 
+// Policies gives the policies, the ready-made ones first.
+func (c *Client) Policies(ctx context.Context) (p []contract.KnownPolicy, err error) {
+	return p, c.call(ctx, http.MethodGet, "/policies", nil, &p)
+}
+
+// Policy gives one policy as it stands now.
+func (c *Client) Policy(ctx context.Context, name string) (p contract.KnownPolicy, err error) {
+	return p, c.call(ctx, http.MethodGet, "/policies/"+url.PathEscape(name), nil, &p)
+}
+
+// SavePolicy saves a policy of one's own.
+func (c *Client) SavePolicy(ctx context.Context, p policy.Policy) (saved contract.KnownPolicy, err error) {
+	return saved, c.call(ctx, http.MethodPut, "/policies/"+url.PathEscape(p.Name), p, &saved)
+}
+
+// DeletePolicy deletes a policy of one's own.
+func (c *Client) DeletePolicy(ctx context.Context, name string) error {
+	return c.remove(ctx, "/policies/"+url.PathEscape(name))
+}
+
+// TryPolicy tells what a policy would do with the rows of a run.
+func (c *Client) TryPolicy(ctx context.Context, run int64, p policy.Policy) (t contract.Trial, err error) {
+	return t, c.call(ctx, http.MethodPost, fmt.Sprintf("/runs/%d/try", run), p, &t)
+}
+
+// Decide lets another policy decide on a run.
+func (c *Client) Decide(ctx context.Context, run int64, policy string) (r contract.Run, err error) {
+	return r, c.call(ctx, http.MethodPut, fmt.Sprintf("/runs/%d/policy", run), contract.PolicyChoice{Name: policy}, &r)
+}
+
 // TakeOut says what a file would hold.
 func (c *Client) TakeOut(ctx context.Context, run int64, how contract.TakingOut) (t contract.TakeOut, err error) {
-	return t, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/take-out?%s", run, how.Query().Encode()), nil, &t)
+	return t, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/take-out?%s", run, contract.Query(how).Encode()), nil, &t)
 }
 
 // TakeOutFile writes the rows.
 func (c *Client) TakeOutFile(ctx context.Context, run int64, how contract.TakingOut, out io.Writer) error {
-	return c.download(ctx, fmt.Sprintf("/runs/%d/file?%s", run, how.Query().Encode()), out)
+	return c.download(ctx, fmt.Sprintf("/runs/%d/file?%s", run, contract.Query(how).Encode()), out)
 }
 
-// download writes what a path gives.
+// downloadTries is how often a broken download is taken up again.
+const downloadTries = 5
+
+// download writes what a path gives. One that breaks off is taken up again
+// where it broke, as long as the service tells that the file is still the same.
 func (c *Client) download(ctx context.Context, path string, out io.Writer) error {
-	resp, err := c.do(ctx, http.MethodGet, path, nil)
+	written, tag := int64(0), ""
+	for try := 1; ; try++ {
+		n, got, err := c.downloadFrom(ctx, path, written, tag, out)
+		written, tag = written+n, cmp.Or(tag, got)
+		var told *Problem
+		if err == nil || tag == "" || try > downloadTries || ctx.Err() != nil || errors.As(err, &told) {
+			return err
+		}
+	}
+}
+
+// downloadFrom writes what a path gives from a byte on.
+func (c *Client) downloadFrom(ctx context.Context, path string, from int64, tag string, out io.Writer) (n int64, got string, err error) {
+	header := http.Header{}
+	if from > 0 {
+		header.Set("Range", fmt.Sprintf("bytes=%d-", from))
+		header.Set("If-Range", tag)
+	}
+	resp, err := c.doWith(ctx, http.MethodGet, path, nil, header)
 	if err != nil {
-		return err
+		return 0, "", err
 	}
 	defer resp.Body.Close()
-	if _, err := io.Copy(out, resp.Body); err != nil {
-		return fmt.Errorf("the file broke off on its way: %w", err)
+	if from > 0 && resp.StatusCode != http.StatusPartialContent {
+		return 0, "", &Problem{Status: resp.StatusCode, Detail: "The file broke off on its way, and the run has changed since. Take it out again."}
 	}
-	return nil
+	if n, err = io.Copy(out, resp.Body); err != nil {
+		err = fmt.Errorf("the file broke off on its way: %w", err)
+	}
+	return n, resp.Header.Get("ETag"), err
 }
 
 // Wait follows a run until it ends and calls seen with each news of it. It
@@ -300,6 +361,10 @@ func (c *Client) call(ctx context.Context, method, path string, body, out any) e
 }
 
 func (c *Client) do(ctx context.Context, method, path string, body any) (*http.Response, error) {
+	return c.doWith(ctx, method, path, body, http.Header{})
+}
+
+func (c *Client) doWith(ctx context.Context, method, path string, body any, header http.Header) (*http.Response, error) {
 	reader, kind, err := encode(body)
 	if err != nil {
 		return nil, err
@@ -308,6 +373,7 @@ func (c *Client) do(ctx context.Context, method, path string, body any) (*http.R
 	if err != nil {
 		return nil, err
 	}
+	req.Header = header
 	req.Header.Set("Authorization", "Bearer "+c.key)
 	if kind != "" {
 		req.Header.Set("Content-Type", kind)

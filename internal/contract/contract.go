@@ -3,9 +3,7 @@
 package contract
 
 import (
-	"net/url"
 	"slices"
-	"strings"
 	"time"
 
 	"varnet/core/finding"
@@ -25,28 +23,32 @@ type Preview struct {
 	Dialect       sheet.Dialect `json:"dialect"`
 	Columns       []string      `json:"columns" doc:"The names of the columns."`
 	AddressColumn int           `json:"addressColumn" doc:"The column that holds the addresses, from 0; -1: none was recognised."`
+	AlsoAddresses []int         `json:"alsoAddresses" doc:"Other columns that hold addresses."`
+	Types         []sheet.Type  `json:"types" doc:"What each column holds, told by the first rows."`
 	Rows          [][]string    `json:"rows" doc:"The cells of the first rows."`
 	Sentence      string        `json:"sentence" doc:"What was recognised, in a sentence."`
 }
 
 // List is rows somebody brought in.
 type List struct {
-	ID            int64     `json:"id"`
-	Name          string    `json:"name"`
-	FileName      string    `json:"fileName"`
-	Format        string    `json:"format" doc:"What the file was, told by its content."`
-	Sheet         string    `json:"sheet,omitempty"`
-	Columns       []string  `json:"columns"`
-	AddressColumn int       `json:"addressColumn"`
-	Rows          int64     `json:"rows"`
-	Addresses     int64     `json:"addresses" doc:"Different well-formed addresses."`
-	Malformed     int64     `json:"malformed" doc:"Different texts that are no address."`
-	Duplicates    int64     `json:"duplicates" doc:"Rows whose address stands in an earlier row."`
-	Blank         int64     `json:"blank" doc:"Rows whose address cell is empty."`
-	Mended        int64     `json:"mended" doc:"Addresses from which something around them was removed."`
-	Sentence      string    `json:"sentence" doc:"What was read, in a sentence."`
-	CreatedAt     time.Time `json:"createdAt"`
-	LastRun       *Run      `json:"lastRun,omitempty"`
+	ID       int64    `json:"id"`
+	Name     string   `json:"name"`
+	FileName string   `json:"fileName"`
+	Format   string   `json:"format" doc:"What the file was, told by its content."`
+	Sheet    string   `json:"sheet,omitempty"`
+	Columns  []string `json:"columns"`
+	// AddressColumns are in the order in which they are used.
+	AddressColumns []int        `json:"addressColumns" doc:"The columns that hold addresses, from 0. A row is decided on by the first address that can be kept."`
+	Types          []sheet.Type `json:"types" doc:"What each column holds: text, number or date."`
+	Rows           int64        `json:"rows"`
+	Addresses      int64        `json:"addresses" doc:"Different well-formed addresses."`
+	Malformed      int64        `json:"malformed" doc:"Different texts that are no address."`
+	Duplicates     int64        `json:"duplicates" doc:"Rows whose address stands in an earlier row."`
+	Blank          int64        `json:"blank" doc:"Rows whose address cell is empty."`
+	Mended         int64        `json:"mended" doc:"Addresses from which something around them was removed."`
+	Sentence       string       `json:"sentence" doc:"What was read, in a sentence."`
+	CreatedAt      time.Time    `json:"createdAt"`
+	LastRun        *Run         `json:"lastRun,omitempty"`
 }
 
 // Run is one verification of one list.
@@ -55,7 +57,8 @@ type Run struct {
 	ListID     int64      `json:"listId"`
 	ListName   string     `json:"listName"`
 	Depth      string     `json:"depth" enum:"syntax,domain,mailbox"`
-	Policy     string     `json:"policy"`
+	Policy     string     `json:"policy" doc:"The name of the policy that decides."`
+	Version    int        `json:"version,omitempty" doc:"Which version of the policy it is; ready-made ones have none."`
 	State      string     `json:"state" enum:"running,waiting,finished,stopped"`
 	CreatedAt  time.Time  `json:"createdAt"`
 	FinishedAt *time.Time `json:"finishedAt,omitempty"`
@@ -130,58 +133,6 @@ type Asked struct {
 	Reply        string              `json:"reply,omitempty" doc:"The reply about the mailbox, word for word."`
 	Why          string              `json:"why" doc:"How the reply was read, or why there is none."`
 	Conversation *probe.Conversation `json:"conversation,omitempty"`
-}
-
-// TakeOut is what a file would hold, said before it is made.
-type TakeOut struct {
-	Decision policy.Decision `json:"decision" enum:"keep,hold,drop"`
-	Rows     int64           `json:"rows"`
-	FileName string          `json:"fileName"`
-	Sentence string          `json:"sentence"`
-	Counts   []policy.Count  `json:"counts"`
-	Columns  []ResultColumn  `json:"columns" doc:"The result columns that can be chosen."`
-}
-
-// ResultColumn is a column of results.
-type ResultColumn struct {
-	Name  string `json:"name"`
-	Title string `json:"title" doc:"What it is called in a file."`
-	Usual bool   `json:"usual" doc:"Whether it is given unless others are chosen."`
-}
-
-// Policy is a policy as it is read.
-type Policy struct {
-	Name string   `json:"name"`
-	For  string   `json:"for" doc:"When it is the right one, in a sentence."`
-	Says []string `json:"says" doc:"What it decides, in order; what fits first decides."`
-}
-
-// TakingOut is which rows are taken out, and how. Its zero value is the kept
-// rows as they were brought.
-type TakingOut struct {
-	Decision   string   // keep, hold, drop or all
-	Form       string   // rows, results, addresses or suppression
-	Format     string   // brought, spreadsheet, xlsx, jsonl or txt
-	Columns    []string // of the form results
-	Policy     string   // another than the run's
-	Semicolons bool
-	Guard      bool
-}
-
-// Query is the query that says so.
-func (t TakingOut) Query() url.Values {
-	q := url.Values{}
-	for name, value := range map[string]string{"decision": t.Decision, "form": t.Form, "format": t.Format, "policy": t.Policy, "columns": strings.Join(t.Columns, ",")} {
-		if value != "" {
-			q.Set(name, value)
-		}
-	}
-	for name, is := range map[string]bool{"semicolons": t.Semicolons, "guard": t.Guard} {
-		if is {
-			q.Set(name, "true")
-		}
-	}
-	return q
 }
 
 // Session is who is signed in to the console.

@@ -150,7 +150,7 @@ func TestCommandLine(t *testing.T) {
 		api := client.New(s.URL, s.Key)
 		for same, want := range map[bool]int64{false: 4, true: 2} {
 			body := strings.NewReader("e-mail\nada.moss@postbarn.example\nadamoss+seeds@postbarn.example\nada.moss@fernhollow.example\nADA.MOSS@fernhollow.example\nadamoss@postbarn.example\n")
-			l, err := api.BringIn(t.Context(), client.File{Name: "same.csv", Body: body, AddressColumn: -1, SameMailbox: same})
+			l, err := api.BringIn(t.Context(), client.File{Name: "same.csv", Body: body, SameMailbox: same})
 			if err != nil || l.Addresses != want || l.Duplicates != 5-want {
 				t.Errorf("%v: %+v, %v", same, l, err)
 			}
@@ -241,7 +241,7 @@ func start(t *testing.T, api *client.Client, content []byte) contract.Run {
 // startNamed does so with a file of that name, to a depth.
 func startNamed(t *testing.T, api *client.Client, name string, content []byte, depth string) (contract.List, contract.Run) {
 	t.Helper()
-	l, err := api.BringIn(t.Context(), client.File{Name: name, Body: bytes.NewReader(content), AddressColumn: -1})
+	l, err := api.BringIn(t.Context(), client.File{Name: name, Body: bytes.NewReader(content)})
 	if err != nil {
 		t.Fatal(err)
 	}

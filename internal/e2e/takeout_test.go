@@ -1,22 +1,32 @@
 package e2e
 
 import (
+	"archive/zip"
 	"bytes"
 	"context"
 	"encoding/csv"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"io"
+	"log"
 	"net/http"
+	"net/http/httptest"
+	"net/http/httputil"
+	"net/url"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync/atomic"
 	"testing"
+	"testing/iotest"
 
 	"github.com/xuri/excelize/v2"
 
 	"varnet/internal/client"
 	"varnet/internal/contract"
+	"varnet/internal/practice"
 	"varnet/internal/testkit"
 )
 
@@ -120,6 +130,46 @@ func TestTakeOut(t *testing.T) {
 			t.Errorf("suppression: %q", got)
 		}
 	})
+	t.Run("at a chosen place", func(t *testing.T) {
+		got := string(take(t, r, contract.TakingOut{Decision: "hold", Form: "results", After: 3, Columns: []string{"odds", "host", "reply"}}))
+		if !strings.HasPrefix(got, "Name;E-mail;Note;Odds;Host;Reply\nAda Moss;ada.mossman@fernhollow.example;=1+1;0.") {
+			t.Errorf("got\n%s", got)
+		}
+	})
+	t.Run("a filter", func(t *testing.T) {
+		how := contract.TakingOut{Decision: "all", Filter: contract.Filter{Domain: "Fernhollow.example"}}
+		said, err := api.TakeOut(ctx, r.ID, how)
+		if got := string(take(t, r, how)); err != nil || strings.Count(got, "\n") != 3 || said.Rows != 2 || said.Sentence != "Of the rows at Fernhollow.example: All 2 rows will be in the file." {
+			t.Errorf("%v: %q, %s", err, got, said.Sentence)
+		}
+	})
+	t.Run("in parts", func(t *testing.T) {
+		for _, c := range []struct {
+			how   contract.TakingOut
+			files string
+		}{
+			{contract.TakingOut{Decision: "all", RowsEach: 3}, "members-all-1.csv:4 members-all-2.csv:2"},
+			{contract.TakingOut{Decision: "all", Apart: "decision"}, "members-hold.csv:2 members-drop.csv:4 README.txt:4"},
+			{contract.TakingOut{Decision: "all", Apart: "finding", Format: "jsonl"},
+				"members-undecided.jsonl:1 members-undeliverable.jsonl:1 members-duplicates.jsonl:1 members-without-address.jsonl:1 README.txt:6"},
+		} {
+			if got := entries(t, take(t, r, c.how)); got != c.files {
+				t.Errorf("%+v: %s", c.how, got)
+			}
+		}
+	})
+	t.Run("as an OpenDocument spreadsheet", func(t *testing.T) {
+		again, err := api.BringIn(ctx, client.File{Name: "again.ods", Body: bytes.NewReader(take(t, r, contract.TakingOut{Decision: "all", Format: "ods"}))})
+		if err != nil || again.Rows != list.Rows || again.Duplicates != 1 || !slices.Equal(again.Columns, list.Columns) {
+			t.Errorf("%v: %+v", err, again)
+		}
+	})
+	t.Run("what will be in it", func(t *testing.T) {
+		said, err := api.TakeOut(ctx, r.ID, contract.TakingOut{Decision: "all", Every: 3})
+		if err != nil || said.Formulas != 1 || said.Rows != 2 || said.Sentence != "All 4 rows will be in the file. The file holds one of each 3 of them, 2 rows." {
+			t.Errorf("%v: %+v", err, said)
+		}
+	})
 	t.Run("a column that is not there", func(t *testing.T) {
 		err := api.TakeOutFile(ctx, r.ID, contract.TakingOut{Form: "results", Columns: []string{"mood"}}, &bytes.Buffer{})
 		if status(err) != http.StatusUnprocessableEntity || !strings.Contains(err.Error(), "no result column \"mood\"; there is: finding") {
@@ -146,6 +196,126 @@ func TestTakeOut(t *testing.T) {
 			t.Errorf("got\n%s", &b)
 		}
 	})
+}
+
+// entries gives the files in a zip, each with its number of lines.
+func entries(t *testing.T, archive []byte) string {
+	t.Helper()
+	z, err := zip.NewReader(bytes.NewReader(archive), int64(len(archive)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	var out []string
+	for _, f := range z.File {
+		in, err := f.Open()
+		if err != nil {
+			t.Fatal(err)
+		}
+		text, err := io.ReadAll(in)
+		if err != nil {
+			t.Fatal(err)
+		}
+		out = append(out, fmt.Sprintf("%s:%d", f.Name, bytes.Count(text, []byte("\n"))))
+	}
+	return strings.Join(out, " ")
+}
+
+// mailboxes gives addresses of a first name that exist at a domain.
+func mailboxes(w *practice.World, first, domain string) (out []string) {
+	for _, last := range strings.Fields("mossman larkham linden marsham pippin quince rootham rushby seedham sorrell") {
+		if address := first + "." + last + "@" + domain; w.Truth(address).Deliverable() {
+			out = append(out, address)
+		}
+	}
+	return out
+}
+
+// TestTwoAddressColumns decides on rows that have two addresses.
+func TestTwoAddressColumns(t *testing.T) {
+	t.Parallel()
+	i := testkit.World(t, "fernhollow", 2631)
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8127")
+	api, ctx := client.New(s.URL, s.Key), t.Context()
+	here, gone := mailboxes(i.World, "ada", "upperloam.example"), []string{"nobody.here@upperloam.example", "no.such@upperloam.example"}
+	content := fmt.Sprintf("Name,Home,Work,Since\nAda,%s,,2021-03-04\nBirk,%s,%s,2020-11-30\nEdda,%s,%s,2019-01-01\nOrla,,,2018-05-06\nFinn,%s,%s,2017-02-03\n",
+		here[0], gone[0], here[1], here[1], gone[1], here[0], here[2])
+	l, err := api.BringIn(ctx, client.File{Name: "pairs.csv", Body: strings.NewReader(content), AddressColumns: []int{1, 2}})
+	if err != nil || l.Rows != 5 || l.Blank != 1 || l.Addresses != 5 || l.Types[3] != "date" {
+		t.Fatalf("%v: %+v", err, l)
+	}
+	r, err := api.StartRun(ctx, l.ID, contract.NewRun{Depth: "mailbox", Policy: "careful"})
+	if err == nil {
+		r, err = api.Wait(ctx, r.ID, func(contract.Run) {})
+	}
+	if err != nil || r.Done != 5 {
+		t.Fatalf("%v: %+v", err, r)
+	}
+	take := func(how contract.TakingOut) string {
+		var b bytes.Buffer
+		if err := api.TakeOutFile(ctx, r.ID, how, &b); err != nil {
+			t.Fatal(err)
+		}
+		return b.String()
+	}
+	// Ada by her only address, Birk by the second, Finn by the second since
+	// the first stands in Ada's row; Edda's addresses are Birk's and absent.
+	if got := take(contract.TakingOut{Form: "addresses"}); got != here[0]+"\n"+here[1]+"\n"+here[2]+"\n" || r.Kept != 3 {
+		t.Errorf("%d kept: %s", r.Kept, got)
+	}
+	got := take(contract.TakingOut{Decision: "all", Form: "results", Columns: []string{"finding"}})
+	if want := "Name,Home,Finding,Work,Finding (Work),Since\nAda," + here[0] + ",deliverable,,,2021-03-04\n"; !strings.HasPrefix(got, want) {
+		t.Errorf("got\n%s", got)
+	}
+	if got := take(contract.TakingOut{Decision: "all"}); got != content {
+		t.Errorf("untouched it came out as\n%s", got)
+	}
+	book, err := excelize.OpenReader(strings.NewReader(take(contract.TakingOut{Decision: "all", Format: "xlsx"})))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if raw, err := book.GetCellValue("List", "D2", excelize.Options{RawCellValue: true}); err != nil || raw != "44259" {
+		t.Errorf("a date is written as %q: %v", raw, err)
+	}
+}
+
+// TestBrokenDownload takes a file out through a line that breaks again and
+// again.
+func TestBrokenDownload(t *testing.T) {
+	t.Parallel()
+	i := testkit.World(t, "fernhollow", 2632)
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8128")
+	straight := client.New(s.URL, s.Key)
+	_, content := writeList(t, i.World, 5000)
+	_, r := startNamed(t, straight, "members.csv", content, "syntax")
+	r, err := straight.Wait(t.Context(), r.ID, func(contract.Run) {})
+	if err != nil {
+		t.Fatal(err)
+	}
+	target, err := url.Parse(s.URL)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var breaks atomic.Int32
+	line := httptest.NewServer(&httputil.ReverseProxy{Rewrite: func(p *httputil.ProxyRequest) { p.SetURL(target) },
+		ErrorLog: log.New(io.Discard, "", 0),
+		ModifyResponse: func(resp *http.Response) error {
+			if breaks.Add(1) <= 3 {
+				resp.Body = struct {
+					io.Reader
+					io.Closer
+				}{io.MultiReader(io.LimitReader(resp.Body, 100_000), iotest.ErrReader(io.ErrUnexpectedEOF)), resp.Body}
+			}
+			return nil
+		}})
+	defer line.Close()
+	for _, how := range []contract.TakingOut{{Decision: "all"}, {Decision: "all", Format: "xlsx"}} {
+		breaks.Store(0)
+		var whole, broken bytes.Buffer
+		err := errors.Join(straight.TakeOutFile(t.Context(), r.ID, how, &whole), client.New(line.URL, s.Key).TakeOutFile(t.Context(), r.ID, how, &broken))
+		if err != nil || !bytes.Equal(whole.Bytes(), broken.Bytes()) || breaks.Load() < 2 {
+			t.Errorf("%s: %v: %d bytes, straight %d, in %d requests", how.Format, err, broken.Len(), whole.Len(), breaks.Load())
+		}
+	}
 }
 
 // TestLargeDomain plans a domain that has more addresses than are planned in

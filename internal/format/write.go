@@ -6,9 +6,12 @@ import (
 	"encoding/json"
 	"io"
 	"strings"
+	"time"
 	"unicode/utf8"
 
 	"github.com/xuri/excelize/v2"
+
+	"varnet/core/sheet"
 )
 
 // Output is a format to write.
@@ -19,6 +22,7 @@ const (
 	AsBrought   Output = "brought"
 	Spreadsheet Output = "spreadsheet" // CSV that opens in columns
 	OutXLSX     Output = "xlsx"
+	OutODS      Output = "ods"
 	OutJSONL    Output = "jsonl"
 	OutText     Output = "txt" // one address a line
 )
@@ -28,6 +32,8 @@ func (o Output) Ending() (ending, kind string) {
 	switch o {
 	case OutXLSX:
 		return ".xlsx", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+	case OutODS:
+		return ".ods", "application/vnd.oasis.opendocument.spreadsheet"
 	case OutJSONL:
 		return ".jsonl", "application/x-ndjson"
 	case OutText:
@@ -42,14 +48,60 @@ type Rows interface {
 	Close() error
 }
 
+// Column is a column to write. Workbooks keep dates and numbers as such, where
+// a cell is one; all else is text.
+type Column struct {
+	Name string
+	sheet.Kind
+}
+
+func columnNames(columns []Column) []string {
+	out := make([]string, len(columns))
+	for i, c := range columns {
+		out[i] = c.Name
+	}
+	return out
+}
+
+// value is a cell of the column: a time, a number, or the text as it is.
+func (c Column) value(cell string) any {
+	switch c.Type {
+	case sheet.Number:
+		if f, ok := sheet.ParseNumber(cell); ok {
+			return f
+		}
+	case sheet.Date:
+		if t, err := time.Parse(c.Layout, strings.TrimSpace(cell)); err == nil && t.Year() >= 1900 {
+			return t
+		}
+	}
+	return cell
+}
+
+// dateOnly tells dates that are written without a time of day.
+func (c Column) dateOnly() bool { return !strings.Contains(c.Layout, "15") }
+
+// values are the cells of a row; what stands past the columns is text.
+func values(columns []Column, row []string) []any {
+	out := make([]any, len(row))
+	for i, cell := range row {
+		if out[i] = any(cell); i < len(columns) {
+			out[i] = columns[i].value(cell)
+		}
+	}
+	return out
+}
+
 // NewRows writes a table with these columns. Spreadsheets of a locale with
 // decimal commas want semicolons between cells.
-func NewRows(o Output, w io.Writer, columns []string, semicolons bool) (Rows, error) {
+func NewRows(o Output, w io.Writer, columns []Column, semicolons bool) (Rows, error) {
 	switch o {
 	case OutXLSX:
 		return newBook(w, columns)
+	case OutODS:
+		return newODS(w, columns)
 	case OutJSONL:
-		return newLines(w, columns), nil
+		return newLines(w, columnNames(columns)), nil
 	case OutText:
 		return plain{bufio.NewWriter(w)}, nil
 	}
@@ -62,7 +114,7 @@ func NewRows(o Output, w io.Writer, columns []string, semicolons bool) (Rows, er
 	if semicolons {
 		c.Comma = ';'
 	}
-	return cells{c}, c.Write(columns)
+	return cells{c}, c.Write(columnNames(columns))
 }
 
 type cells struct{ w *csv.Writer }
@@ -130,13 +182,14 @@ type book struct {
 	file    *excelize.File
 	rows    *excelize.StreamWriter
 	n       int
-	columns []string
+	columns []Column
+	styles  []int // of the dates in each column
 }
 
 // maxRows is how many rows a sheet of a workbook has.
 const maxRows = 1_048_576
 
-func newBook(w io.Writer, columns []string) (*book, error) {
+func newBook(w io.Writer, columns []Column) (*book, error) {
 	f := excelize.NewFile()
 	const name = "List"
 	if err := f.SetSheetName("Sheet1", name); err != nil {
@@ -146,9 +199,9 @@ func newBook(w io.Writer, columns []string) (*book, error) {
 	if err != nil {
 		return nil, err
 	}
-	b := &book{w: w, file: f, rows: rows, columns: columns}
+	b := &book{w: w, file: f, rows: rows, columns: columns, styles: make([]int, len(columns))}
 	for i, c := range columns {
-		if err := rows.SetColWidth(i+1, i+1, float64(min(max(12, utf8.RuneCountInString(c)+4), 40))); err != nil {
+		if err := rows.SetColWidth(i+1, i+1, float64(min(max(12, utf8.RuneCountInString(c.Name)+4), 40))); err != nil {
 			return nil, err
 		}
 	}
@@ -161,21 +214,38 @@ func newBook(w io.Writer, columns []string) (*book, error) {
 	}
 	head := make([]any, len(columns))
 	for i, c := range columns {
-		head[i] = excelize.Cell{StyleID: bold, Value: c}
+		head[i] = excelize.Cell{StyleID: bold, Value: c.Name}
+		if b.styles[i], err = b.dateStyle(c); err != nil {
+			return nil, err
+		}
 	}
 	b.n = 1
 	return b, rows.SetRow("A1", head)
 }
 
-// Write writes every cell as text: an address or a number of a member stays as
-// it is, and nothing is run as a formula.
+// dateStyle is how the dates of a column are shown.
+func (b *book) dateStyle(c Column) (int, error) {
+	if c.Type != sheet.Date {
+		return 0, nil
+	}
+	shown := "yyyy-mm-dd hh:mm"
+	if c.dateOnly() {
+		shown = "yyyy-mm-dd"
+	}
+	return b.file.NewStyle(&excelize.Style{CustomNumFmt: &shown})
+}
+
+// Write writes dates and numbers as such, and every other cell as text: a
+// telephone number stays as it is, and nothing is run as a formula.
 func (b *book) Write(row []string) error {
 	if b.n++; b.n > maxRows {
 		return wrong("A sheet has %d rows at the most. Take the rows out as CSV, or in parts.", maxRows)
 	}
-	values := make([]any, len(row))
-	for i, c := range row {
-		values[i] = c
+	values := values(b.columns, row)
+	for i, v := range values {
+		if t, ok := v.(time.Time); ok {
+			values[i] = excelize.Cell{StyleID: b.styles[i], Value: t}
+		}
 	}
 	at, err := excelize.CoordinatesToCellName(1, b.n)
 	if err != nil {
@@ -201,10 +271,11 @@ func (b *book) Close() error {
 func (b *book) filter() error {
 	seen := map[string]bool{}
 	for _, c := range b.columns {
-		if c = strings.ToLower(c); seen[c] || c == "" {
+		name := strings.ToLower(c.Name)
+		if seen[name] || name == "" {
 			return nil
 		}
-		seen[c] = true
+		seen[name] = true
 	}
 	end, err := excelize.CoordinatesToCellName(len(b.columns), max(b.n, 2))
 	if err != nil || len(b.columns) == 0 {

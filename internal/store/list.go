@@ -21,8 +21,11 @@ type List struct {
 	Format, Sheet, Packed string
 	Dialect               sheet.Dialect
 	Columns               []string
-	AddressColumn         int
-	Header                []byte
+	// AddressColumns are the columns that hold addresses, from 0, in the order
+	// in which they are to be used.
+	AddressColumns []int
+	Kinds          []sheet.Kind
+	Header         []byte
 	ListCounts
 	CreatedAt time.Time
 }
@@ -35,12 +38,16 @@ type ListCounts struct {
 	Duplicates int64
 	Blank      int64
 	Mended     int64
+	// Formulas counts rows with a cell that a spreadsheet would run as a
+	// formula.
+	Formulas int64
 }
 
-const listColumns = `id, workspace_id, name, file_name, format, sheet, packed, dialect, columns, address_column, header, rows, addresses, malformed,
-	duplicates, blank, mended, created_at`
+const listColumns = `id, workspace_id, name, file_name, format, sheet, packed, dialect, columns, address_columns, kinds, header, rows, addresses, malformed,
+	duplicates, blank, mended, formulas, created_at`
 
-// Row is one row of a list as it is brought in.
+// Row is one address cell of a list as it is brought in: where the list has one
+// address column, one row of it. The record's bytes stand with its first cell.
 type Row struct {
 	Ordinal int32
 	Line    int64
@@ -68,9 +75,9 @@ type Problem struct {
 // transaction that brings in the rows.
 func (s *Store) CreateList(ctx context.Context, l *List) error {
 	return s.db.QueryRow(ctx, `
-		INSERT INTO list (workspace_id, name, file_name, format, sheet, packed, dialect, columns, address_column, header)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10) RETURNING id, created_at`,
-		l.WorkspaceID, l.Name, l.FileName, l.Format, l.Sheet, l.Packed, l.Dialect, l.Columns, l.AddressColumn, l.Header).Scan(&l.ID, &l.CreatedAt)
+		INSERT INTO list (workspace_id, name, file_name, format, sheet, packed, dialect, columns, address_columns, kinds, header)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11) RETURNING id, created_at`,
+		l.WorkspaceID, l.Name, l.FileName, l.Format, l.Sheet, l.Packed, l.Dialect, l.Columns, l.AddressColumns, l.Kinds, l.Header).Scan(&l.ID, &l.CreatedAt)
 }
 
 // CopyRows brings in rows as next gives them, until it gives none.
@@ -100,8 +107,8 @@ func orNull[T comparable](v T) *T {
 
 // CompleteList records the counts and the domains of a list brought in.
 func (s *Store) CompleteList(ctx context.Context, l *List, domains map[string]int32) error {
-	_, err := s.db.Exec(ctx, `UPDATE list SET rows = $2, addresses = $3, malformed = $4, duplicates = $5, blank = $6, mended = $7 WHERE id = $1`,
-		l.ID, l.Rows, l.Addresses, l.Malformed, l.Duplicates, l.Blank, l.Mended)
+	_, err := s.db.Exec(ctx, `UPDATE list SET rows = $2, addresses = $3, malformed = $4, duplicates = $5, blank = $6, mended = $7, formulas = $8 WHERE id = $1`,
+		l.ID, l.Rows, l.Addresses, l.Malformed, l.Duplicates, l.Blank, l.Mended, l.Formulas)
 	if err != nil {
 		return err
 	}
@@ -134,10 +141,10 @@ func (s *Store) DeleteList(ctx context.Context, workspace, id int64) error {
 	return err
 }
 
-// Trouble is a row that is not a plain address of its own.
+// Trouble is an address cell that is not a plain address of its own.
 type Trouble struct {
 	Line    int64
-	Ordinal int32
+	Row     int32
 	Typed   string
 	Address *int32
 	// First is the line of the earlier row with the same address.
@@ -146,60 +153,27 @@ type Trouble struct {
 	Problem *Problem
 }
 
-// EachTrouble gives the rows of a list that hold no address, one that stands in
-// an earlier row, or one that had to be mended.
-func (s *Store) EachTrouble(ctx context.Context, list int64, do func(*Trouble) error) error {
+// EachTrouble gives the address cells of a list that hold no address, one that
+// stands in an earlier cell, or one that had to be mended. An empty cell is
+// given only where all of its row are.
+func (s *Store) EachTrouble(ctx context.Context, l List, do func(*Trouble) error) error {
 	rows, err := s.db.Query(ctx, `
-		SELECT r.line, r.ordinal, r.typed, r.address, f.line, coalesce(r.mended, '{}'), coalesce(r.problem, f.problem)
+		SELECT r.line, (r.ordinal - 1) / $2 + 1, r.typed, r.address, f.line, coalesce(r.mended, '{}'), coalesce(r.problem, f.problem)
 		FROM list_row r LEFT JOIN list_row f ON f.list_id = r.list_id AND f.ordinal = r.address AND r.address <> r.ordinal
-		WHERE r.list_id = $1 AND (r.address IS NULL OR r.address <> r.ordinal OR r.problem IS NOT NULL OR cardinality(r.mended) > 0)
-		ORDER BY r.ordinal`, list)
+		WHERE r.list_id = $1 AND (r.address <> r.ordinal OR r.problem IS NOT NULL OR cardinality(r.mended) > 0
+			OR r.address IS NULL AND (r.ordinal - 1) % $2 = 0 AND NOT EXISTS (SELECT FROM list_row o
+				WHERE o.list_id = $1 AND o.ordinal > r.ordinal AND o.ordinal < r.ordinal + $2 AND o.address IS NOT NULL))
+		ORDER BY r.ordinal`, l.ID, len(l.AddressColumns))
 	if err != nil {
 		return err
 	}
 	defer rows.Close()
 	for rows.Next() {
 		var t Trouble
-		if err := rows.Scan(&t.Line, &t.Ordinal, &t.Typed, &t.Address, &t.First, &t.Mended, &t.Problem); err != nil {
+		if err := rows.Scan(&t.Line, &t.Row, &t.Typed, &t.Address, &t.First, &t.Mended, &t.Problem); err != nil {
 			return err
 		}
 		if err := do(&t); err != nil {
-			return err
-		}
-	}
-	return rows.Err()
-}
-
-// OutRow is a row on its way out of a list.
-type OutRow struct {
-	Ordinal int32
-	Raw     []byte
-	Tail    []byte
-	// Address is 0 for an empty cell.
-	Address int32
-	// Verdict is 0 while the address has no result in the run; At is when it
-	// was found.
-	Verdict int32
-	At      *time.Time
-}
-
-// EachRow gives the rows of a run's list in order, with the verdicts of their
-// addresses, one by one; nothing is held in memory.
-func (s *Store) EachRow(ctx context.Context, run Run, do func(*OutRow) error) error {
-	rows, err := s.db.Query(ctx, `
-		SELECT r.ordinal, r.raw, r.tail, coalesce(r.address, 0), coalesce(x.verdict, 0), x.at
-		FROM list_row r LEFT JOIN result x ON x.run_id = $2 AND x.address = r.address
-		WHERE r.list_id = $1 ORDER BY r.ordinal`, run.ListID, run.ID)
-	if err != nil {
-		return err
-	}
-	defer rows.Close()
-	for rows.Next() {
-		var o OutRow
-		if err := rows.Scan(&o.Ordinal, &o.Raw, &o.Tail, &o.Address, &o.Verdict, &o.At); err != nil {
-			return err
-		}
-		if err := do(&o); err != nil {
 			return err
 		}
 	}

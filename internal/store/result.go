@@ -89,6 +89,8 @@ type ResultFilter struct {
 	Verdicts []int32
 	// Search is a part of the address cell.
 	Search string
+	// Domain and Operator are the address's; "" for any.
+	Domain, Operator string
 	// After is the last address of the page before.
 	After int32
 	Limit int
@@ -100,7 +102,9 @@ func (s *Store) Results(ctx context.Context, run Run, f ResultFilter) ([]Result,
 		SELECT x.address, r.typed, r.mailbox, r.domain, x.verdict, x.at
 		FROM result x JOIN list_row r ON r.list_id = $2 AND r.ordinal = x.address
 		WHERE x.run_id = $1 AND x.address > $3 AND ($4::int[] IS NULL OR x.verdict = ANY($4)) AND ($5 = '' OR r.typed ILIKE $5)
-		ORDER BY x.address LIMIT $6`, run.ID, run.ListID, f.After, f.Verdicts, pattern(f.Search), f.Limit)
+			AND ($7 = '' OR r.domain = $7)
+			AND ($8 = '' OR EXISTS (SELECT FROM run_domain d WHERE d.run_id = $1 AND d.domain = r.domain AND d.operator = $8))
+		ORDER BY x.address LIMIT $6`, run.ID, run.ListID, f.After, f.Verdicts, pattern(f.Search), f.Limit, f.Domain, f.Operator)
 }
 
 // pattern makes a search text a pattern in which it stands for itself.

@@ -8,6 +8,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"varnet/core/finding"
+	"varnet/core/policy"
 	"varnet/core/probe"
 	"varnet/core/resolve"
 )
@@ -37,7 +38,7 @@ type Run struct {
 	WorkspaceID int64
 	ListID      int64
 	Depth       Depth
-	Policy      string
+	Policy      policy.Policy
 	State       string
 	Plan        Plan
 	CreatedAt   time.Time
@@ -69,7 +70,17 @@ func (s *Store) CreateRun(ctx context.Context, r *Run) error {
 
 // Run gives one run of the workspace.
 func (s *Store) Run(ctx context.Context, workspace, id int64) (Run, error) {
-	return one[Run](ctx, s.db, "SELECT "+runColumns+" FROM run WHERE workspace_id = $1 AND id = $2", workspace, id)
+	r, err := one[Run](ctx, s.db, "SELECT "+runColumns+" FROM run WHERE workspace_id = $1 AND id = $2", workspace, id)
+	r.wholePolicy()
+	return r, err
+}
+
+// wholePolicy fills in the ready-made policy of a run from before policies were
+// kept whole.
+func (r *Run) wholePolicy() {
+	if p, err := policy.Named(r.Policy.Name); err == nil && len(r.Policy.Rules) == 0 {
+		r.Policy = p
+	}
 }
 
 // RunByID gives a run to the jobs that work on it.
@@ -79,9 +90,13 @@ func (s *Store) RunByID(ctx context.Context, id int64) (Run, error) {
 
 // Runs gives a page of runs, newest first, of one list or (0) of all.
 func (s *Store) Runs(ctx context.Context, workspace, list, before int64, limit int) ([]Run, error) {
-	return many[Run](ctx, s.db, `SELECT `+runColumns+` FROM run
+	runs, err := many[Run](ctx, s.db, `SELECT `+runColumns+` FROM run
 		WHERE workspace_id = $1 AND ($2 = 0 OR list_id = $2) AND ($3 = 0 OR id < $3) ORDER BY id DESC LIMIT $4`,
 		workspace, list, before, limit)
+	for i := range runs {
+		runs[i].wholePolicy()
+	}
+	return runs, err
 }
 
 // StopRun stops a run that is not finished; what is known stays. One that was

@@ -13,6 +13,7 @@ import (
 	"varnet/core/catalogue"
 	"varnet/core/finding"
 	"varnet/core/pace"
+	"varnet/core/policy"
 	"varnet/core/probe"
 	"varnet/core/sheet"
 	"varnet/internal/store"
@@ -48,7 +49,7 @@ func workspace(t *testing.T, s *store.Store, name string) int64 {
 // newRun makes a list of n addresses and a run of it whose planning is done.
 func newRun(t *testing.T, s *store.Store, w int64, n int32) store.Run {
 	t.Helper()
-	l := store.List{WorkspaceID: w, Name: "members", Columns: []string{"e-mail"}, Header: []byte("e-mail\n"), Dialect: sheet.Dialect{Encoding: sheet.UTF8}}
+	l := store.List{WorkspaceID: w, Name: "members", Columns: []string{"e-mail"}, AddressColumns: []int{0}, Kinds: []sheet.Kind{{Type: sheet.Text}}, Header: []byte("e-mail\n"), Dialect: sheet.Dialect{Encoding: sheet.UTF8}}
 	l.Rows, l.Addresses = int64(n), int64(n)
 	ordinal := int32(0)
 	err := s.InTx(t.Context(), func(s *store.Store, _ pgx.Tx) error {
@@ -70,7 +71,7 @@ func newRun(t *testing.T, s *store.Store, w int64, n int32) store.Run {
 	if err != nil {
 		t.Fatal(err)
 	}
-	r := store.Run{WorkspaceID: w, ListID: l.ID, Depth: store.DepthMailbox, Policy: "careful"}
+	r := store.Run{WorkspaceID: w, ListID: l.ID, Depth: store.DepthMailbox, Policy: policy.Careful()}
 	if err := s.CreateRun(t.Context(), &r); err != nil {
 		t.Fatal(err)
 	}

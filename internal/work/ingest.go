@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"hash/maphash"
 	"io"
+	"slices"
 	"strings"
 
 	"github.com/jackc/pgx/v5"
@@ -24,8 +25,8 @@ type Intake struct {
 	Workspace int64
 	Name      string
 	FileName  string
-	// AddressColumn overrules the guess; nil leaves it to Varnet.
-	AddressColumn *int
+	// AddressColumns overrules the guess; none leaves it to Varnet.
+	AddressColumns []int
 	// Sheet chooses the sheet of a spreadsheet; "" leaves it to Varnet.
 	Sheet string
 	// Overrule settles what of the dialect is not to be guessed.
@@ -124,23 +125,39 @@ func (r *Reading) look(o sheet.Overrule) (sample []byte, err error) {
 func (in Intake) list(g *Reading) (store.List, error) {
 	l := store.List{WorkspaceID: in.Workspace, Name: strings.TrimSpace(in.Name), FileName: in.FileName,
 		Format: string(g.Kind), Sheet: g.Sheet, Packed: g.Packed,
-		Dialect: g.Dialect, Columns: g.Columns, AddressColumn: g.AddressColumn}
+		Dialect: g.Dialect, Columns: g.Columns, AddressColumns: in.AddressColumns, Kinds: g.Kinds}
 	if l.Name == "" {
 		l.Name = in.FileName
 	}
 	if l.Name == "" {
 		l.Name = "Unnamed list"
 	}
-	if in.AddressColumn != nil {
-		l.AddressColumn = *in.AddressColumn
+	if len(l.AddressColumns) == 0 {
+		if g.AddressColumn < 0 {
+			return l, g.NoAddressColumn()
+		}
+		l.AddressColumns = []int{g.AddressColumn}
 	}
-	switch {
-	case l.AddressColumn < 0:
-		return l, g.NoAddressColumn()
-	case l.AddressColumn >= len(g.Columns):
-		return l, &sheet.Error{Problem: fmt.Sprintf("The file has %d columns; there is no column %d.", len(g.Columns), l.AddressColumn+1)}
+	return l, checkColumns(l)
+}
+
+// maxAddressColumns bounds the address columns of a list.
+const maxAddressColumns = 8
+
+// checkColumns refuses address columns that cannot be.
+func checkColumns(l store.List) error {
+	if len(l.AddressColumns) > maxAddressColumns {
+		return &sheet.Error{Problem: fmt.Sprintf("%d address columns are named; %d are the most.", len(l.AddressColumns), maxAddressColumns)}
 	}
-	return l, nil
+	for i, c := range l.AddressColumns {
+		switch {
+		case c < 0 || c >= len(l.Columns):
+			return &sheet.Error{Problem: fmt.Sprintf("The file has %d columns; there is no column %d.", len(l.Columns), c+1)}
+		case slices.Contains(l.AddressColumns[:i], c):
+			return &sheet.Error{Problem: fmt.Sprintf("Column %d is named twice.", c+1)}
+		}
+	}
+	return nil
 }
 
 // rowReader turns a file into rows.
@@ -154,7 +171,9 @@ type rowReader struct {
 	grammar   address.Grammar
 	// sameMailbox is the intake's.
 	sameMailbox bool
-	ahead       *store.Row // the next row, read while looking for blank lines
+	ahead       []*store.Row // the cells of the next row, read while looking for blank lines
+	queue       []*store.Row // the other cells of the row before it
+	cells       int32        // read so far
 }
 
 func newRowReader(file io.Reader, l *store.List, c *catalogue.Catalogue) *rowReader {
@@ -194,43 +213,79 @@ func (r *rowReader) header() ([]byte, error) {
 	}
 }
 
-// next gives the next row with the blank lines after it, nil after the last.
+// next gives the next address cell, the first of a row with the blank lines
+// after the row; nil after the last.
 func (r *rowReader) next() (*store.Row, error) {
-	row := r.ahead
-	r.ahead = nil
-	for row != nil {
-		rec, err := r.file.Next()
-		if errors.Is(err, io.EOF) {
-			break
+	if len(r.queue) == 0 {
+		r.queue, r.ahead = r.ahead, nil
+		if len(r.queue) == 0 {
+			return nil, nil
 		}
-		if err != nil {
+		if err := r.readOn(r.queue[0]); err != nil {
 			return nil, err
 		}
-		if !rec.Blank() {
+	}
+	cell := r.queue[0]
+	r.queue = r.queue[1:]
+	return cell, nil
+}
+
+// readOn reads the blank lines after a row, and the row after them.
+func (r *rowReader) readOn(row *store.Row) error {
+	for {
+		rec, err := r.file.Next()
+		switch {
+		case errors.Is(err, io.EOF):
+			return nil
+		case err != nil:
+			return err
+		case !rec.Blank():
 			r.ahead = r.row(rec)
-			break
+			return nil
 		}
 		row.Tail = append(row.Tail, rec.Raw...)
 	}
-	return row, nil
 }
 
-func (r *rowReader) row(rec sheet.Record) *store.Row {
+// row reads the address cells of a record.
+func (r *rowReader) row(rec sheet.Record) []*store.Row {
 	l := r.list
 	l.Rows++
-	row := &store.Row{Ordinal: int32(l.Rows), Line: rec.Line, Raw: append([]byte(nil), rec.Raw...)}
-	row.Typed = strings.ReplaceAll(l.Dialect.Cell(rec.Raw, l.AddressColumn), "\x00", "\ufffd")
-	if strings.TrimSpace(row.Typed) == "" {
+	out := make([]*store.Row, len(l.AddressColumns))
+	filled, first := false, false
+	for i, column := range l.AddressColumns {
+		c := r.cell(l.Dialect.Cell(rec.Raw, column))
+		c.Line, c.Raw = rec.Line, []byte{}
+		filled, first = filled || c.Address != 0, first || c.Address == c.Ordinal
+		out[i] = c
+	}
+	out[0].Raw = append(out[0].Raw, rec.Raw...)
+	if l.Dialect.HasFormula(rec.Raw) {
+		l.Formulas++
+	}
+	switch {
+	case !filled:
 		l.Blank++
+	case !first:
+		l.Duplicates++
+	}
+	return out
+}
+
+// cell reads an address cell.
+func (r *rowReader) cell(text string) *store.Row {
+	l := r.list
+	r.cells++
+	row := &store.Row{Ordinal: r.cells, Typed: strings.ReplaceAll(text, "\x00", "\ufffd")}
+	identity := strings.TrimSpace(row.Typed)
+	if identity == "" {
 		return row
 	}
 	a, err := r.grammar.Parse(row.Typed)
-	identity := strings.TrimSpace(row.Typed)
 	if err == nil {
 		identity = a.Identity(r.sameness(a.Domain))
 	}
 	if row.Address = r.firstRow(identity, row.Ordinal); row.Address != row.Ordinal {
-		l.Duplicates++
 		return row
 	}
 	var wrong *address.Error

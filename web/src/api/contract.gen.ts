@@ -133,11 +133,30 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The policies, as sentences */
+        /** The policies, as sentences and as rules: the ready-made ones, then your own */
         get: operations["policies"];
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/policies/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One policy */
+        get: operations["policy"];
+        /** Save a policy of your own; a change is a new version, and runs keep the one that decided on them */
+        put: operations["save-policy"];
+        post?: never;
+        /** Delete a policy of your own; runs keep theirs */
+        delete: operations["delete-policy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -235,9 +254,26 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The rows of one decision, or all, as they stood in the file or in another form */
+        /** The rows of one decision, or all, as they stood in the file or in another form; of a run that ended a broken download can be taken up again (Range) */
         get: operations["file"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/policy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Let another policy decide on a run; nobody is asked again */
+        put: operations["decide"];
         post?: never;
         delete?: never;
         options?: never;
@@ -307,6 +343,23 @@ export interface paths {
         get: operations["take-out"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a policy would do with the rows of a run; nothing is changed, nobody is asked */
+        post: operations["try-policy"];
         delete?: never;
         options?: never;
         head?: never;
@@ -803,6 +856,28 @@ export interface components {
             name: string;
             sender: string;
         };
+        KnownPolicy: {
+            /** @description When it is the right one, in a sentence. */
+            for?: string;
+            /** @description Its name: small letters, digits and hyphens. */
+            name: string;
+            /**
+             * @description What is done with rows that no rule fits; drop unless given.
+             * @enum {string}
+             */
+            otherwise?: "keep" | "hold" | "drop";
+            /** @description Whether it is a ready-made one, which cannot be changed. */
+            ready: boolean;
+            /** @description The first rule that fits a row decides. */
+            rules: components["schemas"]["PolicyRule"][];
+            /** @description What it decides, in order; what fits first decides. */
+            says: string[];
+            /**
+             * Format: int64
+             * @description Counts its changes; ready-made policies have none.
+             */
+            version?: number;
+        };
         Line: {
             /** Format: double */
             atMs: number;
@@ -810,8 +885,8 @@ export interface components {
             text: string;
         };
         List: {
-            /** Format: int64 */
-            addressColumn: number;
+            /** @description The columns that hold addresses, from 0. A row is decided on by the first address that can be kept. */
+            addressColumns: number[];
             /**
              * Format: int64
              * @description Different well-formed addresses.
@@ -852,6 +927,8 @@ export interface components {
             /** @description What was read, in a sentence. */
             sentence: string;
             sheet?: string;
+            /** @description What each column holds: text, number or date. */
+            types: string[];
         };
         MX: {
             host: string;
@@ -915,10 +992,61 @@ export interface components {
         };
         Policy: {
             /** @description When it is the right one, in a sentence. */
-            for: string;
+            for?: string;
+            /** @description Its name: small letters, digits and hyphens. */
             name: string;
-            /** @description What it decides, in order; what fits first decides. */
-            says: string[];
+            /**
+             * @description What is done with rows that no rule fits; drop unless given.
+             * @enum {string}
+             */
+            otherwise?: "keep" | "hold" | "drop";
+            /** @description The first rule that fits a row decides. */
+            rules: components["schemas"]["PolicyRule"][];
+            /**
+             * Format: int64
+             * @description Counts its changes; ready-made policies have none.
+             */
+            version?: number;
+        };
+        PolicyChoice: {
+            /** @description The name of a ready-made policy or of one of your own, as it stands now. */
+            name: string;
+        };
+        PolicyRule: {
+            /** @description One of these causes. */
+            causes?: string[];
+            /** @description A column of the list. */
+            column?: string;
+            /**
+             * @description What is done with the rows that fit.
+             * @enum {string}
+             */
+            do: "keep" | "hold" | "drop";
+            /** @description One of these domains; * stands for any text. */
+            domains?: string[];
+            /** @description One of these findings. */
+            findings?: string[];
+            /**
+             * Format: double
+             * @description Odds under so much.
+             */
+            oddsBelow?: number;
+            /**
+             * Format: double
+             * @description Odds of so much or more.
+             */
+            oddsFrom?: number;
+            /**
+             * Format: int64
+             * @description Days: results older than that.
+             */
+            olderThan?: number;
+            /** @description One of these operators; * stands for any text. */
+            operators?: string[];
+            /** @description One of these traits. */
+            traits?: string[];
+            /** @description What the cell in that column holds: one of these, whatever the case; * stands for any text. */
+            values?: string[];
         };
         Preview: {
             /**
@@ -926,6 +1054,8 @@ export interface components {
              * @description The column that holds the addresses, from 0; -1: none was recognised.
              */
             addressColumn: number;
+            /** @description Other columns that hold addresses. */
+            alsoAddresses: number[];
             /** @description The names of the columns. */
             columns: string[];
             dialect: components["schemas"]["Dialect"];
@@ -943,6 +1073,8 @@ export interface components {
             sheet?: string;
             /** @description The sheets of a spreadsheet. */
             sheets: string[];
+            /** @description What each column holds, told by the first rows. */
+            types: string[];
         };
         Refusal: {
             /** Format: date-time */
@@ -1092,6 +1224,7 @@ export interface components {
              * @description Addresses concluded in the last minute.
              */
             perMinute: number;
+            /** @description The name of the policy that decides. */
             policy: string;
             /**
              * Format: int64
@@ -1109,6 +1242,11 @@ export interface components {
             state: "running" | "waiting" | "finished" | "stopped";
             /** @description How many rows would be kept now and what is left out, in a sentence. */
             takeOut: string;
+            /**
+             * Format: int64
+             * @description Which version of the policy it is; ready-made ones have none.
+             */
+            version?: number;
         };
         SaidRule: {
             /**
@@ -1220,11 +1358,20 @@ export interface components {
             columns: components["schemas"]["ResultColumn"][];
             counts: components["schemas"]["Count"][];
             /** @enum {string} */
-            decision: "keep" | "hold" | "drop";
+            decision: "keep" | "hold" | "drop" | "all";
             fileName: string;
+            /** @description The cells of the first rows of the file. */
+            first: string[][];
+            /**
+             * Format: int64
+             * @description Rows of the list with a cell of your own that a spreadsheet would run as a formula.
+             */
+            formulas: number;
             /** Format: int64 */
             rows: number;
             sentence: string;
+            /** @description The names of the columns of the file. */
+            titles: string[];
         };
         TraitInfo: {
             /** @description The trait. */
@@ -1237,6 +1384,14 @@ export interface components {
             meaning: string;
             /** @description A short title. */
             title: string;
+        };
+        Trial: {
+            counts: components["schemas"]["Count"][];
+            /** @description How many rows each rule decides on; the last is of those that no rule fits. */
+            rules: components["schemas"]["Count"][];
+            /** @description What it decides, in order; what fits first decides. */
+            says: string[];
+            sentence: string;
         };
         Tried: {
             identity: string;
@@ -1531,8 +1686,8 @@ export interface operations {
                 name?: string;
                 /** @description The file's name. */
                 fileName?: string;
-                /** @description The column that holds the addresses, from 0; -1 leaves it to Varnet. */
-                addressColumn?: number;
+                /** @description The columns that hold addresses, from 0, in the order in which they are to be used; none leaves it to Varnet. */
+                addressColumns?: number[];
                 /** @description Tell duplicates by what the operator takes for the same mailbox (dots or tags left out where it is known to). */
                 sameMailbox?: boolean;
             };
@@ -1802,8 +1957,163 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Policy"][];
+                    "application/json": components["schemas"]["KnownPolicy"][];
                 };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    policy: {
+        parameters: {
+            query?: {
+                /** @description A version of it; 0: the last. */
+                version?: number;
+            };
+            header?: never;
+            path: {
+                /** @description The policy's name. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KnownPolicy"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "save-policy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The policy's name. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Policy"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KnownPolicy"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "delete-policy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The policy's name. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Unauthorized */
             401: {
@@ -2121,18 +2431,42 @@ export interface operations {
             query?: {
                 /** @description Which rows to take out. */
                 decision?: "keep" | "hold" | "drop" | "all";
-                /** @description rows: as they were brought; results: with result columns right after the address column; addresses: nothing else; suppression: address and reason. */
+                /** @description rows: as they were brought; results: with result columns; addresses: nothing else; suppression: address and reason. */
                 form?: "rows" | "results" | "addresses" | "suppression";
                 /** @description brought: byte for byte as the file was; spreadsheet: CSV that opens in columns; txt: one address a line. */
-                format?: "brought" | "spreadsheet" | "xlsx" | "jsonl" | "txt";
-                /** @description The result columns of the form results: finding, cause, title, meaning, advice, traits, odds, decision, reason, suggestion, checked; finding, cause and decision unless given. */
+                format?: "brought" | "spreadsheet" | "xlsx" | "ods" | "jsonl" | "txt";
+                /** @description The result columns of the form results; finding, cause and decision unless given. */
                 columns?: string[];
+                /** @description The column after which the result columns stand, from 1; 0: right after the address column. */
+                after?: number;
                 /** @description For spreadsheets of a locale with decimal commas. */
                 semicolons?: boolean;
                 /** @description Decide by another policy than the run's; nobody is asked again. */
                 policy?: string;
                 /** @description Make your own cells harmless that a spreadsheet would run as formulas. Result columns always are. */
                 guard?: boolean;
+                /** @description One file for each decision or finding, in a zip with a README. */
+                apart?: "decision" | "finding";
+                /** @description Split into files of at most so many rows, in a zip; 0: one file. */
+                rowsEach?: number;
+                /** @description Only every so-manieth of the rows. */
+                every?: number;
+                /** @description Only a random sample of so many of the rows, the same each time. */
+                sample?: number;
+                /** @description Only this finding. */
+                finding?: string;
+                /** @description Only this cause. */
+                cause?: string;
+                /** @description Only causes of this stage. */
+                stage?: string;
+                /** @description Only with this trait. */
+                trait?: string;
+                /** @description Only addresses at this domain. */
+                domain?: string;
+                /** @description Only addresses whose exchangers this operator runs. */
+                operator?: string;
+                /** @description Only addresses with this text in them. */
+                search?: string;
             };
             header?: never;
             path: {
@@ -2181,6 +2515,60 @@ export interface operations {
             };
         };
     };
+    decide: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PolicyChoice"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     results: {
         parameters: {
             query?: {
@@ -2192,10 +2580,14 @@ export interface operations {
                 stage?: string;
                 /** @description Only with this trait. */
                 trait?: string;
-                /** @description Only with this decision under the run's policy. */
-                decision?: string;
+                /** @description Only addresses at this domain. */
+                domain?: string;
+                /** @description Only addresses whose exchangers this operator runs. */
+                operator?: string;
                 /** @description Only addresses with this text in them. */
                 search?: string;
+                /** @description Only with this decision under the run's policy. */
+                decision?: string;
                 /** @description Gives what comes after this address number; 0: from the start. */
                 after?: number;
                 /** @description How many at the most. */
@@ -2355,18 +2747,44 @@ export interface operations {
             query?: {
                 /** @description Which rows to take out. */
                 decision?: "keep" | "hold" | "drop" | "all";
-                /** @description rows: as they were brought; results: with result columns right after the address column; addresses: nothing else; suppression: address and reason. */
+                /** @description rows: as they were brought; results: with result columns; addresses: nothing else; suppression: address and reason. */
                 form?: "rows" | "results" | "addresses" | "suppression";
                 /** @description brought: byte for byte as the file was; spreadsheet: CSV that opens in columns; txt: one address a line. */
-                format?: "brought" | "spreadsheet" | "xlsx" | "jsonl" | "txt";
-                /** @description The result columns of the form results: finding, cause, title, meaning, advice, traits, odds, decision, reason, suggestion, checked; finding, cause and decision unless given. */
+                format?: "brought" | "spreadsheet" | "xlsx" | "ods" | "jsonl" | "txt";
+                /** @description The result columns of the form results; finding, cause and decision unless given. */
                 columns?: string[];
+                /** @description The column after which the result columns stand, from 1; 0: right after the address column. */
+                after?: number;
                 /** @description For spreadsheets of a locale with decimal commas. */
                 semicolons?: boolean;
                 /** @description Decide by another policy than the run's; nobody is asked again. */
                 policy?: string;
                 /** @description Make your own cells harmless that a spreadsheet would run as formulas. Result columns always are. */
                 guard?: boolean;
+                /** @description One file for each decision or finding, in a zip with a README. */
+                apart?: "decision" | "finding";
+                /** @description Split into files of at most so many rows, in a zip; 0: one file. */
+                rowsEach?: number;
+                /** @description Only every so-manieth of the rows. */
+                every?: number;
+                /** @description Only a random sample of so many of the rows, the same each time. */
+                sample?: number;
+                /** @description Only this finding. */
+                finding?: string;
+                /** @description Only this cause. */
+                cause?: string;
+                /** @description Only causes of this stage. */
+                stage?: string;
+                /** @description Only with this trait. */
+                trait?: string;
+                /** @description Only addresses at this domain. */
+                domain?: string;
+                /** @description Only addresses whose exchangers this operator runs. */
+                operator?: string;
+                /** @description Only addresses with this text in them. */
+                search?: string;
+                /** @description How many of the first rows of the file to show. */
+                first?: number;
             };
             header?: never;
             path: {
@@ -2384,6 +2802,60 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TakeOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "try-policy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Policy"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trial"];
                 };
             };
             /** @description Unauthorized */

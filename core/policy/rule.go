@@ -1,0 +1,135 @@
+package policy
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"varnet/core/finding"
+	"varnet/core/rule"
+)
+
+// Rule decides on the rows that it fits: those that fit all of what it names,
+// and of each kind any. A rule that names nothing fits every row.
+type Rule struct {
+	Do       Decision          `json:"do" enum:"keep,hold,drop" doc:"What is done with the rows that fit."`
+	Findings []finding.Finding `json:"findings,omitempty" maxItems:"4" doc:"One of these findings."`
+	Causes   []finding.Cause   `json:"causes,omitempty" maxItems:"40" doc:"One of these causes."`
+	Traits   []finding.Trait   `json:"traits,omitempty" maxItems:"20" doc:"One of these traits."`
+	// OddsFrom and OddsBelow bound the odds; 0 leaves them.
+	OddsFrom  float64 `json:"oddsFrom,omitempty" minimum:"0" maximum:"1" doc:"Odds of so much or more."`
+	OddsBelow float64 `json:"oddsBelow,omitempty" minimum:"0" maximum:"1" doc:"Odds under so much."`
+	// Domains and Operators are names in which * stands for any text.
+	Domains   []string `json:"domains,omitempty" maxItems:"1000" doc:"One of these domains; * stands for any text."`
+	Operators []string `json:"operators,omitempty" maxItems:"1000" doc:"One of these operators; * stands for any text."`
+	// Column names a column, Values what its cell may hold, without regard to
+	// case and to spaces around it.
+	Column string   `json:"column,omitempty" maxLength:"500" doc:"A column of the list."`
+	Values []string `json:"values,omitempty" maxItems:"1000" doc:"What the cell in that column holds: one of these, whatever the case; * stands for any text."`
+	// OlderThan is an age of the result in days.
+	OlderThan int `json:"olderThan,omitempty" minimum:"0" maximum:"3650" doc:"Days: results older than that."`
+}
+
+func days(n int) time.Duration { return time.Duration(n) * 24 * time.Hour }
+
+func (r *Rule) fits(row Row) bool {
+	switch {
+	case len(r.Findings) > 0 && !slices.Contains(r.Findings, row.Finding),
+		len(r.Causes) > 0 && !slices.Contains(r.Causes, row.Cause),
+		len(r.Traits) > 0 && !slices.ContainsFunc(r.Traits, row.Traits.Has),
+		row.Odds < r.OddsFrom,
+		r.OddsBelow > 0 && row.Odds >= r.OddsBelow,
+		len(r.Domains) > 0 && !anyLike(r.Domains, row.Domain),
+		len(r.Operators) > 0 && !anyLike(r.Operators, row.Operator),
+		r.Column != "" && (row.Cell == nil || !anyLike(r.Values, row.Cell(r.Column))),
+		r.OlderThan > 0 && row.Age <= days(r.OlderThan):
+		return false
+	}
+	return true
+}
+
+// anyLike tells whether a text fits one of the patterns.
+func anyLike(patterns []string, text string) bool {
+	text = strings.ToLower(strings.TrimSpace(text))
+	return slices.ContainsFunc(patterns, func(p string) bool { return rule.Like(text, strings.ToLower(strings.TrimSpace(p))) })
+}
+
+// reason is a noun for the rows that fit, for a sentence that counts them.
+func (r *Rule) reason() string {
+	parts := []string{orList(r.Findings, plain)}
+	if len(r.Traits) > 0 {
+		parts = append(parts, orList(r.Traits, traitName))
+	}
+	if len(r.Causes) > 0 {
+		parts = append(parts, "for the cause "+orList(r.Causes, causeTitle))
+	}
+	switch {
+	case r.OddsFrom > 0 && r.OddsBelow > 0:
+		parts = append(parts, fmt.Sprintf("with odds from %.0f to under %.0f in 100", r.OddsFrom*100, r.OddsBelow*100))
+	case r.OddsFrom > 0:
+		parts = append(parts, fmt.Sprintf("with odds of %.0f in 100 or more", r.OddsFrom*100))
+	case r.OddsBelow > 0:
+		parts = append(parts, fmt.Sprintf("with odds under %.0f in 100", r.OddsBelow*100))
+	}
+	if len(r.Domains) > 0 {
+		parts = append(parts, "at "+orList(r.Domains, plain))
+	}
+	if len(r.Operators) > 0 {
+		parts = append(parts, "run by "+orList(r.Operators, plain))
+	}
+	if r.Column != "" {
+		parts = append(parts, "with "+orList(r.Values, quoted)+" in the column "+quoted(r.Column))
+	}
+	if r.OlderThan > 0 {
+		parts = append(parts, fmt.Sprintf("checked more than %d days ago", r.OlderThan))
+	}
+	words := strings.Join(slices.DeleteFunc(parts, func(p string) bool { return p == "" }), " ")
+	switch {
+	case words == "":
+		return "all others"
+	case len(r.Findings)+len(r.Traits) == 0:
+		return "addresses " + words
+	}
+	return words
+}
+
+// namedValues is how many values a reason names before it counts the others.
+const namedValues = 4
+
+func orList[T any](values []T, name func(T) string) string {
+	var names []string
+	for _, v := range values[:min(len(values), namedValues)] {
+		names = append(names, name(v))
+	}
+	if more := len(values) - namedValues; more > 0 {
+		return strings.Join(names, ", ") + fmt.Sprintf(" or %d more", more)
+	}
+	if n := len(names); n > 1 {
+		return strings.Join(names[:n-1], ", ") + " or " + names[n-1]
+	}
+	return strings.Join(names, "")
+}
+
+func plain[T ~string](v T) string { return string(v) }
+
+func quoted(v string) string {
+	if strings.TrimSpace(v) == "" {
+		return "nothing"
+	}
+	return "“" + v + "”"
+}
+
+func traitName(t finding.Trait) string {
+	for _, i := range finding.TraitInfos() {
+		if i.Code == t {
+			return i.Many
+		}
+	}
+	return string(t)
+}
+
+func causeTitle(c finding.Cause) string {
+	i, _ := finding.Lookup(c)
+	return quoted(i.Title)
+}

@@ -1,0 +1,114 @@
+package api
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"varnet/core/address"
+	"varnet/core/finding"
+	"varnet/core/sheet"
+	"varnet/internal/contract"
+	"varnet/internal/store"
+)
+
+// resultColumn is a column of results. A duplicate shows what was found out
+// about its address.
+type resultColumn struct {
+	name, title string
+	kind        sheet.Kind
+	value       func(s *shape, r *store.OutRow, slot int) string
+}
+
+// ofVerdict makes a column of what the verdict alone tells.
+func ofVerdict(value func(v finding.Verdict) string) func(*shape, *store.OutRow, int) string {
+	return func(s *shape, r *store.OutRow, slot int) string {
+		id := r.Cells[slot].Verdict
+		if id == 0 {
+			return ""
+		}
+		return value(s.judge.verdicts[id])
+	}
+}
+
+var (
+	text    = sheet.Kind{Type: sheet.Text}
+	numbers = sheet.Kind{Type: sheet.Number}
+	moments = sheet.Kind{Type: sheet.Date, Layout: time.RFC3339}
+)
+
+var resultColumns = []resultColumn{
+	{"finding", "Finding", text, ofVerdict(func(v finding.Verdict) string { return string(v.Finding) })},
+	{"cause", "Cause", text, ofVerdict(func(v finding.Verdict) string { return string(v.Cause) })},
+	{"title", "In short", text, ofVerdict(func(v finding.Verdict) string { return info(v).Title })},
+	{"meaning", "What it means", text, ofVerdict(func(v finding.Verdict) string { return info(v).Meaning })},
+	{"advice", "What to do", text, ofVerdict(func(v finding.Verdict) string { return info(v).Advice })},
+	{"traits", "Traits", text, ofVerdict(func(v finding.Verdict) string {
+		return strings.Trim(strings.ReplaceAll(fmt.Sprint([]finding.Trait(v.Traits)), " ", "; "), "[]")
+	})},
+	{"odds", "Odds", numbers, ofVerdict(func(v finding.Verdict) string { return fmt.Sprintf("%.2f", v.Odds) })},
+	{"decision", "Decision", text, func(s *shape, r *store.OutRow, slot int) string {
+		return string(s.judge.ruling(s.judge.cell(r, &r.Cells[slot])).Decision)
+	}},
+	{"reason", "Reason", text, func(s *shape, r *store.OutRow, slot int) string {
+		return s.judge.ruling(s.judge.cell(r, &r.Cells[slot])).Reason
+	}},
+	{"suggestion", "Meant perhaps", text, func(s *shape, r *store.OutRow, slot int) string {
+		a, err := address.Parse(s.cell(r, slot))
+		if err != nil {
+			return ""
+		}
+		return suggestion(a.Mailbox(), s.known.Suggest(a.Domain))
+	}},
+	{"reply", "Reply", text, func(_ *shape, r *store.OutRow, slot int) string { return r.Cells[slot].Reply.Text }},
+	{"host", "Host", text, func(s *shape, r *store.OutRow, slot int) string {
+		from := r.Cells[slot].Reply
+		if hosts := s.hosts[from.Parcel]; from.Conversation < len(hosts) {
+			return hosts[from.Conversation]
+		}
+		return ""
+	}},
+	{"checked", "Checked at", moments, func(_ *shape, r *store.OutRow, slot int) string {
+		at := r.Cells[slot].At
+		if at == nil {
+			return ""
+		}
+		return at.UTC().Format(time.RFC3339)
+	}},
+}
+
+func info(v finding.Verdict) finding.CauseInfo {
+	i, _ := finding.Lookup(v.Cause)
+	return i
+}
+
+// usualColumns are the result columns that are given unless others are chosen.
+var usualColumns = []string{"finding", "cause", "decision"}
+
+// chooseColumns gives the result columns with these names.
+func chooseColumns(names []string) (out []resultColumn, err error) {
+	if len(names) == 0 {
+		names = usualColumns
+	}
+	for _, n := range names {
+		i := slices.IndexFunc(resultColumns, func(c resultColumn) bool { return c.name == n })
+		if i < 0 {
+			var known []string
+			for _, c := range resultColumns {
+				known = append(known, c.name)
+			}
+			return nil, fmt.Errorf("there is no result column %q; there is: %s", n, strings.Join(known, ", "))
+		}
+		out = append(out, resultColumns[i])
+	}
+	return out, nil
+}
+
+// columnBodies tells which result columns there are.
+func columnBodies() (out []contract.ResultColumn) {
+	for _, c := range resultColumns {
+		out = append(out, contract.ResultColumn{Name: c.name, Title: c.title, Usual: slices.Contains(usualColumns, c.name)})
+	}
+	return out
+}
