@@ -97,6 +97,7 @@ func (a *API) register(h huma.API) {
 	a.registerResults(h)
 	a.registerTakeOut(h)
 	a.registerPolicies(h)
+	a.registerReport(h)
 	a.registerChecks(h)
 	a.registerCatalogue(h)
 	a.registerSending(h)

@@ -128,7 +128,7 @@ func (a *API) broken(ctx context.Context, err error) error {
 }
 
 // formatNames are what the formats are called.
-var formatNames = map[format.Kind]string{format.Free: "A text from which the addresses are drawn", format.XLSX: "An XLSX spreadsheet",
+var formatNames = map[format.Kind]string{format.Free: "A text from which the addresses are drawn", format.XLSX: "An XLSX spreadsheet", format.XLS: "An XLS spreadsheet",
 	format.ODS: "An OpenDocument spreadsheet", format.JSON: "A JSON array", format.JSONL: "JSON Lines",
 	format.VCard: "An address book (vCard)", format.LDIF: "A directory (LDIF)"}
 

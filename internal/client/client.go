@@ -265,6 +265,12 @@ func (c *Client) TakeOutFile(ctx context.Context, run int64, how contract.Taking
 	return c.download(ctx, fmt.Sprintf("/runs/%d/file?%s", run, contract.Query(how).Encode()), out)
 }
 
+// Report writes the one-page report of a run, as pdf or html, with times in a
+// zone.
+func (c *Client) Report(ctx context.Context, run int64, format, zone string, out io.Writer) error {
+	return c.download(ctx, fmt.Sprintf("/runs/%d/report?%s", run, url.Values{"format": {format}, "zone": {zone}}.Encode()), out)
+}
+
 // downloadTries is how often a broken download is taken up again.
 const downloadTries = 5
 

@@ -31,6 +31,7 @@ const (
 	Text  Kind = "text" // delimited, or one address a line
 	Free  Kind = "free text"
 	XLSX  Kind = "xlsx"
+	XLS   Kind = "xls" // a workbook of the kind before 2007
 	ODS   Kind = "ods"
 	JSON  Kind = "json" // an array of objects
 	JSONL Kind = "json lines"
@@ -111,7 +112,7 @@ func (t *Table) open(file io.Reader, o Options, depth int) error {
 	case bytes.HasPrefix(head, []byte("PK\x03\x04")), bytes.HasPrefix(head, []byte("PK\x05\x06")):
 		return t.zipped(in, o, depth)
 	case bytes.HasPrefix(head, []byte("\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1")):
-		return old(in)
+		return t.xls(in, o)
 	}
 	for magic, is := range strangers {
 		if bytes.HasPrefix(head, []byte(magic)) {

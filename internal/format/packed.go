@@ -2,15 +2,10 @@ package format
 
 import (
 	"archive/zip"
-	"bytes"
 	"io"
 	"path"
 	"strings"
-	"unicode/utf16"
 )
-
-// maxOld is how much of a compound file is looked at.
-const maxOld = 16 << 20
 
 // zipped tells spreadsheets from zip files that hold one.
 func (t *Table) zipped(in io.Reader, o Options, depth int) error {
@@ -70,28 +65,6 @@ func names(files []*zip.File) string {
 	return strings.Join(out, ", ")
 }
 
-// old tells what is in a compound file: a workbook that is protected by a
-// password, or one of the kind before 2007, which is not read.
-func old(in io.Reader) error {
-	head, err := io.ReadAll(io.LimitReader(in, maxOld))
-	switch {
-	case err != nil:
-		return err
-	case bytes.Contains(head, inUTF16("EncryptedPackage")):
-		return protected()
-	case bytes.Contains(head, inUTF16("Workbook")), bytes.Contains(head, inUTF16("Book")):
-		return wrong("This is a workbook of the kind before 2007 (XLS). Open it, save it as XLSX or CSV, and bring that in.")
-	}
-	return wrong("This is an old document and no table. Copy the list into a spreadsheet or a text file, and bring that in.")
-}
-
 func protected() error {
 	return wrong("The spreadsheet is protected by a password. Open it, save it without one, and bring that in.")
-}
-
-func inUTF16(s string) (out []byte) {
-	for _, u := range utf16.Encode([]rune(s)) {
-		out = append(out, byte(u), byte(u>>8))
-	}
-	return out
 }

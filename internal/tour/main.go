@@ -27,16 +27,17 @@ func main() {
 	list := flag.String("list", "", "the demo's list")
 	out := flag.String("out", "docs/screenshots", "where the pictures go")
 	only := flag.String("only", "", "one picture alone")
+	page := flag.String("page", "", "instead of all, the page at this path, as page.png")
 	flag.Parse()
-	t := tour{server: *server, key: *key, list: *list, out: *out, only: *only}
+	t := tour{server: *server, key: *key, list: *list, out: *out, only: *only, page: *page}
 	if err := t.run(context.Background()); err != nil {
 		log.Fatal(err)
 	}
 }
 
 type tour struct {
-	server, key, list, out, only string
-	tab                          context.Context
+	server, key, list, out, only, page string
+	tab                                context.Context
 }
 
 func (t *tour) run(ctx context.Context) error {
@@ -48,6 +49,12 @@ func (t *tour) run(ctx context.Context) error {
 	t.tab = tab
 	if err := browser.Do(tab, 20*time.Second, browser.SignIn(t.server, t.key)); err != nil {
 		return err
+	}
+	if t.page != "" {
+		if err := browser.Do(tab, 20*time.Second, t.open(t.page), chromedp.Sleep(1500*time.Millisecond)); err != nil {
+			return err
+		}
+		return t.shoot("page")
 	}
 	for _, p := range []struct {
 		name  string

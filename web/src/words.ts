@@ -21,3 +21,7 @@ export const glyphs: Record<Decision, string> = { keep: "●", hold: "◐", drop
 export const tones: Record<Finding, Decision> = { deliverable: "keep", "catch-all": "hold", undecided: "hold", undeliverable: "drop" };
 
 export const findings: Finding[] = ["deliverable", "catch-all", "undecided", "undeliverable"];
+
+/** report is where the one-page report of a run is, its times in the person's zone. */
+export const report = (run: number, format: "pdf" | "html") =>
+  `/api/v1/runs/${run}/report?${new URLSearchParams({ format, zone: Intl.DateTimeFormat().resolvedOptions().timeZone })}`;

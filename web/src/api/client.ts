@@ -9,6 +9,9 @@ export type Evidence = Schemas["Evidence"];
 export type Preview = Schemas["Preview"];
 export type CauseCount = Schemas["CauseCount"];
 export type TakeOut = Schemas["TakeOut"];
+export type KnownPolicy = Schemas["KnownPolicy"];
+export type Policy = Schemas["Policy"];
+export type PolicyRule = Schemas["PolicyRule"];
 export type Decision = Result["decision"];
 export type Finding = Result["finding"];
 

@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { useEffect, useState } from "react";
 import { api, told, type Run } from "./client";
 
 export const keys = {
@@ -7,6 +7,7 @@ export const keys = {
   lists: ["lists"] as const,
   list: (id: number) => ["list", id] as const,
   run: (id: number) => ["run", id] as const,
+  policies: ["policies"] as const,
 };
 
 export function useSession() {
@@ -39,4 +40,23 @@ export function useRun(id: number) {
     return () => events.close();
   }, [id, ended, client]);
   return query;
+}
+
+export function usePolicies() {
+  return useQuery({ queryKey: keys.policies, queryFn: async () => told(await api.GET("/policies")) });
+}
+
+/** useWords gives the registry: all causes and traits with their words. */
+export function useWords() {
+  return useQuery({ queryKey: ["words"], queryFn: async () => told(await api.GET("/words")), staleTime: Infinity });
+}
+
+/** useSettled gives a value once it has stayed as it is for so many milliseconds. */
+export function useSettled<T>(value: T, after: number): T {
+  const [settled, setSettled] = useState(value);
+  useEffect(() => {
+    const timer = setTimeout(() => setSettled(value), after);
+    return () => clearTimeout(timer);
+  }, [value, after]);
+  return settled;
 }

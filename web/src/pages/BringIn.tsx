@@ -76,29 +76,29 @@ function Paste({ onText }: { onText: (text: string) => void }) {
 
 function Settle({ file, preview, written, onWritten }: { file: File; preview: Preview; written: Written; onWritten: (w: Written) => void }) {
   const [name, setName] = useState(file.name.replace(/\.[^.]+$/, ""));
-  const [column, setColumn] = useState(preview.addressColumn);
+  const [columns, setColumns] = useState(preview.addressColumn < 0 ? [] : [preview.addressColumn]);
   const go = useNavigate();
   const client = useQueryClient();
   const bringIn = useMutation({
-    mutationFn: () => send<List>(`/lists?${new URLSearchParams({ ...written, name, fileName: file.name, addressColumn: String(column) })}`, file),
+    mutationFn: () => send<List>(`/lists?${new URLSearchParams({ ...written, name, fileName: file.name, addressColumns: columns.join(",") })}`, file),
     onSuccess: (list) => {
       void client.invalidateQueries({ queryKey: keys.lists });
       void go(`/lists/${list.id}`);
     },
   });
-  const columns = preview.columns.map((c, i) => ({ value: i, label: `${i + 1}: ${c}` }));
+  const choices = preview.columns.map((c, i) => ({ value: i, label: `${i + 1}: ${c}` }));
   return (
     <>
       <Sentence>{preview.sentence}</Sentence>
       <form className="settle" onSubmit={(e) => { e.preventDefault(); bringIn.mutate(); }}>
         <label>Name of the list<Input value={name} onChange={(e) => setName(e.target.value)} /></label>
-        <label>Column with the addresses<Select aria-label="Column with the addresses" options={column < 0 ? [{ value: -1, label: "choose one" }, ...columns] : columns} value={column} onChange={setColumn} /></label>
-        <Button type="primary" htmlType="submit" disabled={column < 0} loading={bringIn.isPending}>Bring it in</Button>
+        <label>Columns with the addresses, the first counts first<Select aria-label="Columns with the addresses" mode="multiple" maxCount={8} options={choices} value={columns} onChange={setColumns} placeholder="choose one" /></label>
+        <Button type="primary" htmlType="submit" disabled={columns.length === 0} loading={bringIn.isPending}>Bring it in</Button>
       </form>
       <Dialect preview={preview} onChange={(w) => onWritten({ ...written, ...w })} />
       {bringIn.isPending && <Wait for="the whole file to be read" />}
       {bringIn.error && <Trouble error={bringIn.error} />}
-      <PreviewTable preview={preview} column={column} />
+      <PreviewTable preview={preview} columns={columns} />
     </>
   );
 }
@@ -120,14 +120,14 @@ function Dialect({ preview: p, onChange }: { preview: Preview; onChange: (w: Wri
   );
 }
 
-function PreviewTable({ preview, column }: { preview: Preview; column: number }) {
+function PreviewTable({ preview, columns }: { preview: Preview; columns: number[] }) {
   return (
     <div className="scroll" tabIndex={0} role="region" aria-label="The first rows">
       <table className="rows preview">
-        <thead><tr>{preview.columns.map((c, i) => <th key={i} className={i === column ? "chosen" : ""}><AddressText text={c} long={40} />{i === column && <small>addresses</small>}</th>)}</tr></thead>
+        <thead><tr>{preview.columns.map((c, i) => <th key={i} className={columns.includes(i) ? "chosen" : ""}><AddressText text={c} long={40} /><small>{columns.includes(i) ? "addresses" : preview.types[i]}</small></th>)}</tr></thead>
         <tbody>
           {preview.rows.map((cells, r) => (
-            <tr key={r}>{preview.columns.map((_, i) => <td key={i} className={i === column ? "chosen" : ""}><AddressText text={cells[i] ?? ""} long={60} /></td>)}</tr>
+            <tr key={r}>{preview.columns.map((_, i) => <td key={i} className={columns.includes(i) ? "chosen" : ""}><AddressText text={cells[i] ?? ""} long={60} /></td>)}</tr>
           ))}
         </tbody>
       </table>

@@ -10,7 +10,7 @@ import { EvidenceDrawer } from "../parts/EvidenceDrawer";
 import { Trouble, Wait } from "../parts/Notice";
 import { findings, number, plural } from "../words";
 
-const filterNames = ["finding", "cause", "stage", "decision", "search"] as const;
+const filterNames = ["finding", "cause", "stage", "trait", "domain", "operator", "decision", "search"] as const;
 type Filter = Partial<Record<(typeof filterNames)[number], string>>;
 const pageSize = 100;
 
@@ -32,7 +32,10 @@ export function Results() {
   return (
     <>
       <p className="path"><Link to="/lists">Lists</Link> → <Link to={`/lists/${run.data.listId}`}><bdi>{run.data.listName}</bdi></Link> → <Link to={`/runs/${id}`}>Run {id}</Link> →</p>
-      <h1>Results</h1>
+      <div className="title">
+        <h1>Results</h1>
+        <Link to={`/runs/${id}/take-out?${new URLSearchParams({ decision: "all", ...filter })}`}>Take these rows out</Link>
+      </div>
       <Filters run={run.data} filter={filter} change={change} />
       <Rows run={run.data} filter={filter} onOpen={(a) => change("address", String(a))} />
       <EvidenceDrawer run={id} address={open === null ? undefined : Number(open)} onClose={() => change("address", undefined)} />

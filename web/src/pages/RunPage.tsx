@@ -7,7 +7,7 @@ import { keys, useRun } from "../api/hooks";
 import { DecisionMark } from "../parts/DecisionMark";
 import { Flow } from "../parts/Flow";
 import { Sentence, Trouble, Wait } from "../parts/Notice";
-import { glyphs, number, plural, share, time, tones } from "../words";
+import { glyphs, number, plural, report, share, time, tones } from "../words";
 
 export function RunPage() {
   const id = Number(useParams().id);
@@ -27,6 +27,7 @@ function Whole({ run }: { run: Run }) {
         <span className="acts">
           {!run.finishedAt && <Stop run={run} />}
           {run.state === "finished" && run.mayAsk > 0 && <AskAgain run={run} which={{}}>Ask again about the {plural(run.mayAsk, "address", "addresses")} it may help</AskAgain>}
+          {run.done > 0 && <Button href={report(run.id, "pdf")}>Report</Button>}
           <Button onClick={() => void go(`/runs/${run.id}/results`)} disabled={run.done === 0}>See the results</Button>
           <Button type={run.finishedAt ? "primary" : "default"} onClick={() => void go(`/runs/${run.id}/take-out`)} disabled={run.done === 0}>Take out the kept rows</Button>
         </span>

@@ -1,77 +1,76 @@
-import { useQuery } from "@tanstack/react-query";
-import { Button, Checkbox, Segmented, Select } from "antd";
+import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
+import { Button, Segmented } from "antd";
 import { Link, useParams, useSearchParams } from "react-router";
-import { api, told, type Decision } from "../api/client";
-import { useRun } from "../api/hooks";
-import type { operations } from "../api/contract.gen";
+import { api, told, type Decision, type TakeOut } from "../api/client";
+import { usePolicies, useRun } from "../api/hooks";
 import { DecisionMark } from "../parts/DecisionMark";
 import { Sentence, Trouble, Wait } from "../parts/Notice";
-import { glyphs, number, plural } from "../words";
-
-type Query = NonNullable<operations["file"]["parameters"]["query"]>;
-type Which = NonNullable<Query["decision"]>;
-type Form = NonNullable<Query["form"]>;
-type Format = NonNullable<Query["format"]>;
-
-const which: Which[] = ["keep", "hold", "drop", "all"];
-const forms: { value: Form; label: string; says: string }[] = [
-  { value: "rows", label: "the rows as they were brought", says: "The same columns, in the same order and in the same writing as the file you brought; only the other rows are missing." },
-  { value: "results", label: "with result columns", says: "The result columns stand right after the address column; all others stay as they were." },
-  { value: "addresses", label: "just the addresses", says: "One address a line, and nothing else." },
-  { value: "suppression", label: "address and reason", says: "What a sending tool takes as a suppression list: each address with the reason." },
-];
-const formats: { value: Format; label: string }[] = [
-  { value: "brought", label: "as the file was" }, { value: "spreadsheet", label: "CSV for a spreadsheet: opens in columns at once" },
-  { value: "xlsx", label: "XLSX workbook" }, { value: "jsonl", label: "JSON Lines" },
-];
-/** Spreadsheets of a locale with decimal commas want semicolons between cells. */
-const semicolons = (1.5).toLocaleString().includes(",");
+import { glyphs, number, plural, report } from "../words";
+import { Choices } from "./takeout/Choices";
+import { FirstRows } from "./takeout/FirstRows";
+import { queryOf, which } from "./takeout/query";
 
 export function TakeOutPage() {
   const id = Number(useParams().id);
   const run = useRun(id);
+  const policies = usePolicies();
   const [search, setSearch] = useSearchParams();
-  const change = (name: string, value: string) => setSearch((old) => { const next = new URLSearchParams(old); next.set(name, value); return next; }, { replace: true });
-  const decision = which.find((d) => d === search.get("decision")) ?? "keep";
-  const form = forms.find((f) => f.value === search.get("form")) ?? forms[0]!;
-  const format = formats.find((f) => f.value === search.get("format"))?.value ?? "brought";
-  const chosen = search.get("columns") ? search.get("columns")!.split(",") : undefined; // none: the usual ones
-  const policy = search.get("policy") ?? run.data?.policy ?? "careful";
-  const policies = useQuery({ queryKey: ["policies"], queryFn: async () => told(await api.GET("/policies")), staleTime: Infinity });
-  const by = policies.data?.find((p) => p.name === policy);
-  const guard = search.get("guard") === "true";
-  const query: Query = { decision, form: form.value, format, policy, ...(chosen && { columns: chosen }), semicolons: format === "spreadsheet" && semicolons, guard };
+  const change = (values: Record<string, string | undefined>) => setSearch((old) => {
+    const next = new URLSearchParams(old);
+    for (const [name, value] of Object.entries(values)) value ? next.set(name, value) : next.delete(name);
+    return next;
+  }, { replace: true });
+  const query = queryOf(search);
   const out = useQuery({
-    queryKey: ["take-out", id, decision, policy, form.value, format, run.data?.done],
-    queryFn: async () => told(await api.GET("/runs/{id}/take-out", { params: { path: { id }, query } })),
+    queryKey: ["take-out", id, query, run.data?.done, run.data?.policy, run.data?.version], placeholderData: keepPreviousData,
+    queryFn: async () => told(await api.GET("/runs/{id}/take-out", { params: { path: { id }, query: { ...query, first: 8 } } })),
   });
   const error = run.error ?? out.error;
   if (error) return <Trouble error={error} again={() => void out.refetch()} />;
   if (!run.data || !out.data) return <Wait for="the counts" />;
-  const file = `/api/v1/runs/${id}/file?${new URLSearchParams({ decision, form: form.value, format, policy, ...(chosen && { columns: chosen.join(",") }), semicolons: String(query.semicolons), guard: String(guard) })}`;
+  const policy = query.policy ?? run.data.policy;
+  const by = policies.data?.find((p) => p.name === policy);
+  const file = `/api/v1/runs/${id}/file?${new URLSearchParams(Object.entries(query).map(([k, v]) => [k, String(v)]))}`;
   return (
     <>
       <p className="path"><Link to="/lists">Lists</Link> → <Link to={`/lists/${run.data.listId}`}><bdi>{run.data.listName}</bdi></Link> → <Link to={`/runs/${id}`}>Run {id}</Link> →</p>
       <h1>Take out</h1>
-      <Segmented aria-label="Which rows" value={decision} onChange={(d) => change("decision", d)}
+      <Segmented aria-label="Which rows" value={query.decision ?? "keep"} onChange={(d) => change({ decision: d })}
         options={which.map((d) => ({ value: d, label: d === "all" ? "all rows" : `${glyphs[d]} ${d}` }))} />
       <Sentence>{out.data.sentence}</Sentence>
       {run.data.open > 0 && <p>The run is not at its end: {plural(run.data.open, "address is", "addresses are")} not concluded yet and count as held.</p>}
-      <div className="settle">
-        <label>Decided by the policy<Select aria-label="Policy" value={policy} onChange={(p) => change("policy", p)} options={(policies.data ?? []).map((p) => ({ value: p.name, label: p.name }))} /></label>
-        <label>What<Select aria-label="What" value={form.value} onChange={(f) => change("form", f)} options={forms} popupMatchSelectWidth={false} /></label>
-        <label>As<Select aria-label="As" value={format} onChange={(f) => change("format", f)} options={formats} popupMatchSelectWidth={false} /></label>
-        <Button type="primary" size="large" href={file} download={out.data.fileName} disabled={out.data.rows === 0}>Write {plural(out.data.rows, "row")} to a file</Button>
+      <Choices query={query} policy={policy} policies={policies.data ?? []} out={out.data} change={change} />
+      <div className="acts">
+        <Button type="primary" size="large" href={file} download={out.data.fileName} disabled={out.data.rows === 0}>Write {plural(out.data.rows, "row")} to {out.data.fileName}</Button>
+        <Copy run={id} query={query} out={out.data} />
       </div>
-      {by && <details><summary>{by.for} Changing the policy asks nobody again.</summary><ol>{by.says.map((s) => <li key={s}>{s}</li>)}</ol></details>}
-      <p>{form.says} The file will be called <bdi>{out.data.fileName}</bdi>.</p>
-      {form.value === "results" && <Checkbox.Group aria-label="Result columns" options={out.data.columns.map((c) => ({ value: c.name, label: c.title }))} value={chosen ?? out.data.columns.filter((c) => c.usual).map((c) => c.name)} onChange={(c) => change("columns", out.data.columns.filter((x) => c.includes(x.name)).map((x) => x.name).join(","))} />}
-      {format === "spreadsheet" && <p><Checkbox checked={guard} onChange={(e) => change("guard", String(e.target.checked))}>Make cells of my own harmless that a spreadsheet would run as formulas</Checkbox></p>}
-      <h2>All {number(run.data.rows)} rows</h2>
+      <p>To show a colleague: the one-page report, <a href={report(id, "pdf")}>as PDF</a> or <a href={report(id, "html")}>as HTML</a>.</p>
+      {by && <details><summary>Decided by {by.name}: {by.for} Changing the policy asks nobody again.</summary><ol>{by.says.map((s) => <li key={s}>{s}</li>)}</ol><Link to={`/policies?run=${id}`}>See and write policies</Link></details>}
+      <FirstRows out={out.data} />
+      <h2>Why rows are kept, held or dropped</h2>
       <table className="rows narrow">
         <thead><tr><th>Decision</th><th>Because they are</th><th className="number">Rows</th></tr></thead>
         <tbody>{out.data.counts.map((c) => <tr key={c.decision + c.reason}><td><DecisionMark decision={c.decision as Decision} /></td><td>{c.reason}</td><td className="number">{number(c.rows)}</td></tr>)}</tbody>
       </table>
+    </>
+  );
+}
+
+/** What goes to the clipboard is held in memory: not more than so many rows. */
+const mostCopied = 100_000;
+
+function Copy({ run, query, out }: { run: number; query: ReturnType<typeof queryOf>; out: TakeOut }) {
+  const copy = useMutation({
+    mutationFn: async () => {
+      const text = told(await api.GET("/runs/{id}/file", { params: { path: { id: run }, query: { ...query, form: "addresses", format: "txt", apart: undefined, rowsEach: undefined } }, parseAs: "text" })) as unknown as string;
+      await navigator.clipboard.writeText(text);
+    },
+  });
+  if (out.rows === 0 || out.rows > mostCopied) return null;
+  return (
+    <>
+      <Button size="large" loading={copy.isPending} onClick={() => copy.mutate()}>{copy.isSuccess ? "Copied" : "Copy the addresses"}</Button>
+      {copy.error && <Trouble error={copy.error} />}
     </>
   );
 }

@@ -16,7 +16,7 @@ export function Frame() {
       <a className="skip" href="#page">Go to the page</a>
       <header className="frame">
         <Link to="/lists" className="brand"><img src="/mark.svg" alt="" width={24} height={24} /> Varnet</Link>
-        <nav aria-label="Main"><Link to="/lists">Lists</Link>{session.data?.keeper && <Link to="/sending">Sending side</Link>}</nav>
+        <nav aria-label="Main"><Link to="/lists">Lists</Link><Link to="/policies">Policies</Link>{session.data?.keeper && <Link to="/sending">Sending side</Link>}</nav>
         {session.data && <SignedIn workspace={session.data.workspace} />}
       </header>
       <main id="page">

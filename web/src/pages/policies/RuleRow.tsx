@@ -1,0 +1,66 @@
+import { Input, InputNumber, Select } from "antd";
+import { useState } from "react";
+import type { PolicyRule } from "../../api/client";
+import { useWords } from "../../api/hooks";
+import { findings, number } from "../../words";
+import { decisions } from "./PolicyPage";
+
+interface Props {
+  rule: PolicyRule;
+  says: string;
+  rows: number | undefined;
+  onChange: (r: PolicyRule) => void;
+  onRemove: () => void;
+  onUp: (() => void) | undefined;
+}
+
+/** RuleRow is a rule: what it does, on which rows, how many it decides on. */
+export function RuleRow({ rule, says, rows, onChange, onRemove, onUp }: Props) {
+  const [open, setOpen] = useState(Object.keys(rule).length < 2);
+  return (
+    <li>
+      <div className="rule-row">
+        <Select aria-label="What is done" size="small" value={rule.do} onChange={(d) => onChange({ ...rule, do: d })} options={decisions} />
+        <button type="button" className="plain rule-says" aria-expanded={open} onClick={() => setOpen(!open)}>{says || "…"}</button>
+        <span className="rule-count">{rows === undefined ? "" : number(rows) + (rows === 1 ? " row" : " rows")}</span>
+        {onUp ? <button type="button" className="plain" onClick={onUp}>Up<span className="unseen">: {says}</span></button> : <span />}
+        <button type="button" className="plain" onClick={onRemove}>Remove<span className="unseen">: {says}</span></button>
+      </div>
+      {open && <Conditions rule={rule} onChange={onChange} />}
+    </li>
+  );
+}
+
+/** Conditions are what a row must fit, all of what is filled in. */
+function Conditions({ rule, onChange }: { rule: PolicyRule; onChange: (r: PolicyRule) => void }) {
+  const words = useWords();
+  const set = <K extends keyof PolicyRule>(name: K, value: PolicyRule[K] | null | undefined) => {
+    const next = { ...rule };
+    if (value === undefined || value === null || value === "" || value === 0 || (Array.isArray(value) && value.length === 0)) delete next[name];
+    else next[name] = value as PolicyRule[K];
+    onChange(next);
+  };
+  const many = (name: "findings" | "causes" | "traits", label: string, options: { value: string; label: string }[]) => (
+    <label>{label}<Select aria-label={label} mode="multiple" allowClear value={(rule[name] ?? []) as string[]} onChange={(v) => set(name, v as never)} options={options} optionFilterProp="label" placeholder="any" /></label>
+  );
+  const names = (name: "domains" | "operators" | "values", label: string) => (
+    <label>{label}<Select aria-label={label} mode="tags" tokenSeparators={[",", " "].slice(0, name === "values" ? 1 : 2)} value={rule[name] ?? []} onChange={(v) => set(name, v)} open={false} suffixIcon={null} placeholder="any; * for any text" /></label>
+  );
+  const odds = (name: "oddsFrom" | "oddsBelow", label: string) => (
+    <label>{label}<InputNumber aria-label={label} min={0} max={100} value={rule[name] === undefined ? null : Math.round(rule[name] * 100)} onChange={(v) => set(name, v === null ? undefined : v / 100)} suffix="in 100" /></label>
+  );
+  return (
+    <div className="conditions">
+      {many("findings", "Finding is", findings.map((f) => ({ value: f, label: f })))}
+      {many("traits", "Has the trait", (words.data?.traits ?? []).map((t) => ({ value: t.code, label: t.title })))}
+      {many("causes", "Cause is", (words.data?.causes ?? []).map((c) => ({ value: c.code, label: c.title })))}
+      {odds("oddsFrom", "Odds from")}
+      {odds("oddsBelow", "Odds under")}
+      {names("domains", "At the domain")}
+      {names("operators", "Run by the operator")}
+      <label>In the column<Input aria-label="In the column" value={rule.column ?? ""} onChange={(e) => set("column", e.target.value)} placeholder="its name" /></label>
+      {names("values", "stands")}
+      <label>Checked more than<InputNumber aria-label="Checked more than" min={0} max={3650} value={rule.olderThan ?? null} onChange={(v) => set("olderThan", v)} suffix="days ago" /></label>
+    </div>
+  );
+}
