@@ -134,28 +134,47 @@ func load(name string) set {
 	return s
 }
 
-// Traits gives the traits that the text of the address alone shows.
+// Traits gives the traits that the text of the address alone shows: those of
+// its name and those of its domain.
 func (c *Catalogue) Traits(a address.Address) finding.Traits {
+	return c.NameTraits(a).With(c.OwnTraits(a.Domain)...)
+}
+
+// NameTraits gives the traits that the name before the @ shows.
+func (c *Catalogue) NameTraits(a address.Address) finding.Traits {
 	var t finding.Traits
-	add := func(is bool, x finding.Trait) {
-		if is {
-			t = t.With(x)
-		}
-	}
 	base := a.Base()
 	plain := plainName.Replace(base)
+	add := adder(&t)
 	add(c.roles[base] || c.roles[plain], finding.TraitRole)
 	add(c.noReplies[plain], finding.TraitNoReply)
 	add(c.trapNames[plain], finding.TraitTrapPattern)
-	add(c.trapDomains[a.Domain], finding.TraitTrapListed)
-	add(c.trapTypos[a.Domain], finding.TraitTrapTypo)
-	add(inOrUnder(c.disposable, a.Domain), finding.TraitDisposable)
-	add(c.freeMail[a.Domain], finding.TraitFreeMail)
 	add(a.Tag() != "", finding.TraitTagged)
-	add(a.International() || strings.Contains(a.Domain, "xn--"), finding.TraitInternational)
-	add(c.Suggest(a.Domain) != "", finding.TraitTypo)
+	add(a.International(), finding.TraitInternational)
 	add(randomLooking(base), finding.TraitRandomLooking)
 	return t
+}
+
+// OwnTraits gives the traits that the text of a domain shows; they are those of
+// all its addresses.
+func (c *Catalogue) OwnTraits(domain string) finding.Traits {
+	var t finding.Traits
+	add := adder(&t)
+	add(c.trapDomains[domain], finding.TraitTrapListed)
+	add(c.trapTypos[domain], finding.TraitTrapTypo)
+	add(inOrUnder(c.disposable, domain), finding.TraitDisposable)
+	add(c.freeMail[domain], finding.TraitFreeMail)
+	add(strings.Contains(domain, "xn--"), finding.TraitInternational)
+	add(c.Suggest(domain) != "", finding.TraitTypo)
+	return t
+}
+
+func adder(t *finding.Traits) func(is bool, x finding.Trait) {
+	return func(is bool, x finding.Trait) {
+		if is {
+			*t = t.With(x)
+		}
+	}
 }
 
 var sameMailbox = load("same-mailbox")

@@ -67,6 +67,9 @@ type Traits []Trait
 
 // With gives the set with one more trait in it.
 func (t Traits) With(more ...Trait) Traits {
+	if len(more) == 0 {
+		return t
+	}
 	out := append(Traits(nil), t...)
 	for _, m := range more {
 		if !out.Has(m) {

@@ -100,6 +100,9 @@ func Formula(cell string) bool {
 // HasFormula tells whether a record has a cell that a spreadsheet would run as
 // a formula.
 func (d Dialect) HasFormula(raw []byte) bool {
+	if !d.mayHaveFormula(raw) {
+		return false
+	}
 	b := trimEnd(bytes.TrimPrefix(raw, bom))
 	for more := true; more; {
 		var cell []byte
@@ -110,6 +113,22 @@ func (d Dialect) HasFormula(raw []byte) bool {
 		}
 		if len(text) > 0 && strings.IndexByte(runnable, text[0]) >= 0 && Formula(d.text(cell)) {
 			return true
+		}
+	}
+	return false
+}
+
+// mayHaveFormula looks quickly: most records have no cell that begins so.
+func (d Dialect) mayHaveFormula(raw []byte) bool {
+	delimiter, quote, begins := d.delimiter(), d.quote(), true
+	for _, c := range raw {
+		switch {
+		case c == delimiter && delimiter != 0:
+			begins = true
+		case begins && (c == '=' || c == '@' || c == '+' || c == '-' || c == '\t' || c == '\r'):
+			return true
+		case c != quote && c < 0x80: // a quote, or a byte order mark, may stand first
+			begins = false
 		}
 	}
 	return false

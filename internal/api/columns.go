@@ -71,7 +71,7 @@ var resultColumns = []resultColumn{
 	}},
 	{"checked", "Checked at", moments, func(_ *shape, r *store.OutRow, slot int) string {
 		at := r.Cells[slot].At
-		if at == nil {
+		if at.IsZero() {
 			return ""
 		}
 		return at.UTC().Format(time.RFC3339)

@@ -40,9 +40,14 @@ func (a *API) judgeOf(ctx context.Context, run store.Run, l store.List, p policy
 	return j, nil
 }
 
-// with tells what the judge must know of rows beside their verdicts.
+// with tells what the judge must know of rows.
 func (j *judge) with() store.OutWith {
-	return store.OutWith{Operators: j.byVerdict == nil && slices.ContainsFunc(j.policy.Rules, func(r policy.Rule) bool { return len(r.Operators) > 0 })}
+	w := store.OutWith{Verdicts: true}
+	if j.byVerdict == nil {
+		w.Times = hasAge(j.policy)
+		w.Domains = slices.ContainsFunc(j.policy.Rules, func(r policy.Rule) bool { return len(r.Operators)+len(r.Domains) > 0 })
+	}
+	return w
 }
 
 // What is ruled on before the policy is asked, in place of a rule.
@@ -85,8 +90,8 @@ func (j *judge) cell(r *store.OutRow, c *store.OutCell) int {
 			}
 			return j.list.Dialect.Kept().Cell(r.Raw, i)
 		}}
-	if c.At != nil {
-		row.Age = j.now.Sub(*c.At)
+	if !c.At.IsZero() {
+		row.Age = j.now.Sub(c.At)
 	}
 	return j.policy.First(row)
 }

@@ -55,10 +55,16 @@ func (s *shape) wants(column string) bool {
 	return s.in.Form == formResults && slices.ContainsFunc(s.columns, func(c resultColumn) bool { return c.name == column })
 }
 
-// with tells what must be read of rows beside their verdicts.
+// with tells what must be read beside the rows. All rows as they stand need
+// nothing else.
 func (s *shape) with() store.OutWith {
+	plain := (s.in.Form == formRows || s.in.Form == formAddresses) && len(s.list.AddressColumns) == 1
+	if plain && s.in.Decision == allRows && s.in.Apart == "" && s.in.Filter == (contract.Filter{}) {
+		return store.OutWith{}
+	}
 	w := s.judge.with()
-	w.Operators = w.Operators || s.in.Domain != "" || s.in.Operator != ""
+	w.Domains = w.Domains || s.in.Domain != "" || s.in.Operator != ""
+	w.Times = w.Times || s.wants("checked")
 	w.Replies = s.wants("reply") || s.wants("host")
 	return w
 }

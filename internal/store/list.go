@@ -83,6 +83,7 @@ func (s *Store) CreateList(ctx context.Context, l *List) error {
 // CopyRows brings in rows as next gives them, until it gives none.
 func (s *Store) CopyRows(ctx context.Context, listID int64, next func() (*Row, error)) error {
 	var failed error // what next said, before PostgreSQL wraps it
+	values := make([]any, 12)
 	_, err := s.db.CopyFrom(ctx, pgx.Identifier{"list_row"},
 		[]string{"list_id", "ordinal", "line", "raw", "tail", "typed", "address", "mailbox", "domain", "traits", "mended", "problem"},
 		pgx.CopyFromFunc(func() ([]any, error) {
@@ -91,32 +92,38 @@ func (s *Store) CopyRows(ctx context.Context, listID int64, next func() (*Row, e
 				failed = err
 				return nil, err
 			}
-			return []any{listID, r.Ordinal, r.Line, r.Raw, r.Tail, r.Typed, orNull(r.Address), orNull(r.Mailbox), orNull(r.Domain),
-				r.Traits, r.Mended, r.Problem}, nil
+			values = append(values[:0], listID, r.Ordinal, r.Line, r.Raw, orNull(r.Tail != nil, r.Tail), r.Typed, orNull(r.Address != 0, r.Address),
+				orNull(r.Mailbox != "" && r.Mailbox != r.Typed, r.Mailbox), // most rows need not keep it twice
+				orNull(r.Domain != "", r.Domain), orNull(r.Traits != nil, r.Traits), orNull(r.Mended != nil, r.Mended), orNull(r.Problem != nil, r.Problem))
+			return values, nil
 		}))
 	return cmp.Or(failed, err)
 }
 
-func orNull[T comparable](v T) *T {
-	var zero T
-	if v == zero {
+// mailbox gives the mailbox of a row in SQL, null for what is no address.
+const mailbox = "CASE WHEN r.domain IS NOT NULL THEN coalesce(r.mailbox, r.typed) END AS mailbox"
+
+// orNull is a value where there is one, and null otherwise.
+func orNull(there bool, v any) any {
+	if !there {
 		return nil
 	}
-	return &v
+	return v
 }
 
-// CompleteList records the counts and the domains of a list brought in.
-func (s *Store) CompleteList(ctx context.Context, l *List, domains map[string]int32) error {
+// CompleteList records the counts and the domains of a list brought in, with the
+// ordinals of their addresses.
+func (s *Store) CompleteList(ctx context.Context, l *List, domains map[string][]int32) error {
 	_, err := s.db.Exec(ctx, `UPDATE list SET rows = $2, addresses = $3, malformed = $4, duplicates = $5, blank = $6, mended = $7, formulas = $8 WHERE id = $1`,
 		l.ID, l.Rows, l.Addresses, l.Malformed, l.Duplicates, l.Blank, l.Mended, l.Formulas)
 	if err != nil {
 		return err
 	}
 	var rows [][]any
-	for d, n := range domains {
-		rows = append(rows, []any{l.ID, d, n})
+	for d, ordinals := range domains {
+		rows = append(rows, []any{l.ID, d, int32(len(ordinals)), ordinals})
 	}
-	_, err = s.db.CopyFrom(ctx, pgx.Identifier{"list_domain"}, []string{"list_id", "domain", "addresses"}, pgx.CopyFromRows(rows))
+	_, err = s.db.CopyFrom(ctx, pgx.Identifier{"list_domain"}, []string{"list_id", "domain", "addresses", "ordinals"}, pgx.CopyFromRows(rows))
 	return err
 }
 
@@ -132,13 +139,35 @@ func (s *Store) List(ctx context.Context, workspace, id int64) (List, error) {
 	return one[List](ctx, s.db, `SELECT `+listColumns+` FROM list WHERE workspace_id = $1 AND id = $2`, workspace, id)
 }
 
-// DeleteList deletes a list with its rows, runs, results and evidence.
+// DeleteList deletes a list with its rows, runs, results and evidence. The
+// runs go first: whoever records results at this moment is waited for, and
+// theirs go with the others.
 func (s *Store) DeleteList(ctx context.Context, workspace, id int64) error {
-	tag, err := s.db.Exec(ctx, "DELETE FROM list WHERE workspace_id = $1 AND id = $2", workspace, id)
-	if err == nil && tag.RowsAffected() == 0 {
-		err = ErrNotFound
-	}
-	return err
+	return s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
+		if _, err := s.List(ctx, workspace, id); err != nil {
+			return err
+		}
+		rows, err := s.db.Query(ctx, "DELETE FROM run WHERE list_id = $1 RETURNING id", id)
+		if err != nil {
+			return err
+		}
+		runs, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+		if err != nil {
+			return err
+		}
+		for _, table := range []string{"result", "run_domain"} {
+			if _, err := s.db.Exec(ctx, "DELETE FROM "+table+" WHERE run_id = ANY($1)", runs); err != nil {
+				return err
+			}
+		}
+		for _, table := range []string{"list_row", "list_domain"} {
+			if _, err := s.db.Exec(ctx, "DELETE FROM "+table+" WHERE list_id = $1", id); err != nil {
+				return err
+			}
+		}
+		_, err = s.db.Exec(ctx, "DELETE FROM list WHERE id = $1", id)
+		return err
+	})
 }
 
 // Trouble is an address cell that is not a plain address of its own.

@@ -99,10 +99,10 @@ type ResultFilter struct {
 // Results gives a page of results in the order of the list.
 func (s *Store) Results(ctx context.Context, run Run, f ResultFilter) ([]Result, error) {
 	return many[Result](ctx, s.db, `
-		SELECT x.address, r.typed, r.mailbox, r.domain, x.verdict, x.at
+		SELECT x.address, r.typed, `+mailbox+`, r.domain, x.verdict, x.at
 		FROM result x JOIN list_row r ON r.list_id = $2 AND r.ordinal = x.address
 		WHERE x.run_id = $1 AND x.address > $3 AND ($4::int[] IS NULL OR x.verdict = ANY($4)) AND ($5 = '' OR r.typed ILIKE $5)
-			AND ($7 = '' OR r.domain = $7)
+			AND ($7 = '' OR x.address = ANY(ARRAY(SELECT unnest(ordinals) FROM list_domain WHERE list_id = $2 AND domain = lower($7))))
 			AND ($8 = '' OR EXISTS (SELECT FROM run_domain d WHERE d.run_id = $1 AND d.domain = r.domain AND d.operator = $8))
 		ORDER BY x.address LIMIT $6`, run.ID, run.ListID, f.After, f.Verdicts, pattern(f.Search), f.Limit, f.Domain, f.Operator)
 }
@@ -127,7 +127,7 @@ type FullResult struct {
 // FullResult gives all that is kept of one address's result.
 func (s *Store) FullResult(ctx context.Context, run Run, address int32) (FullResult, error) {
 	return one[FullResult](ctx, s.db, `
-		SELECT x.address, r.typed, r.mailbox, r.domain, x.verdict, x.at, r.line, coalesce(r.mended, '{}') AS mended, r.problem, x.evidence
+		SELECT x.address, r.typed, `+mailbox+`, r.domain, x.verdict, x.at, r.line, coalesce(r.mended, '{}') AS mended, r.problem, x.evidence
 		FROM result x JOIN list_row r ON r.list_id = $2 AND r.ordinal = x.address
 		WHERE x.run_id = $1 AND x.address = $3`, run.ID, run.ListID, address)
 }

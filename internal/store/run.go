@@ -143,9 +143,13 @@ func (s *Store) AskAgain(ctx context.Context, run Run, verdicts []int32, laneKey
 	return addresses, err
 }
 
-// SavePlan records how far the planning came.
+// SavePlan records how far the planning came. A run that was deleted meanwhile
+// is ErrNotFound, and nothing of its planning may be recorded.
 func (s *Store) SavePlan(ctx context.Context, run int64, p Plan) error {
-	_, err := s.db.Exec(ctx, "UPDATE run SET plan = $2 WHERE id = $1", run, p)
+	tag, err := s.db.Exec(ctx, "UPDATE run SET plan = $2 WHERE id = $1", run, p)
+	if err == nil && tag.RowsAffected() == 0 {
+		err = ErrNotFound
+	}
 	return err
 }
 
@@ -253,13 +257,15 @@ type AddressRow struct {
 // AddressesIn gives the addresses of some domains of a list, those of one
 // domain after an ordinal; at most limit of them.
 func (s *Store) AddressesIn(ctx context.Context, list int64, domains []string, after int32, limit int) ([]AddressRow, error) {
-	return many[AddressRow](ctx, s.db, `SELECT ordinal, mailbox, domain, coalesce(traits, '{}') AS traits FROM list_row
-		WHERE list_id = $1 AND address = ordinal AND domain = ANY($2) AND ordinal > $3 ORDER BY domain, ordinal LIMIT $4`, list, domains, after, limit)
+	return many[AddressRow](ctx, s.db, `SELECT ordinal, `+mailbox+`, domain, coalesce(traits, '{}') AS traits FROM list_row r
+		WHERE list_id = $1 AND ordinal = ANY(ARRAY(SELECT o FROM list_domain d, unnest(d.ordinals) o
+			WHERE d.list_id = $1 AND d.domain = ANY($2) AND o > $3 ORDER BY d.domain, o LIMIT $4))
+		ORDER BY domain, ordinal`, list, domains, after, limit)
 }
 
 // AddressesAt gives the addresses at some ordinals of a list.
 func (s *Store) AddressesAt(ctx context.Context, list int64, ordinals []int32) ([]AddressRow, error) {
-	return many[AddressRow](ctx, s.db, `SELECT ordinal, mailbox, domain, coalesce(traits, '{}') AS traits FROM list_row
+	return many[AddressRow](ctx, s.db, `SELECT ordinal, `+mailbox+`, domain, coalesce(traits, '{}') AS traits FROM list_row r
 		WHERE list_id = $1 AND ordinal = ANY($2) ORDER BY domain, ordinal`, list, ordinals)
 }
 

@@ -51,7 +51,10 @@ func newRun(t *testing.T, s *store.Store, w int64, n int32) store.Run {
 	t.Helper()
 	l := store.List{WorkspaceID: w, Name: "members", Columns: []string{"e-mail"}, AddressColumns: []int{0}, Kinds: []sheet.Kind{{Type: sheet.Text}}, Header: []byte("e-mail\n"), Dialect: sheet.Dialect{Encoding: sheet.UTF8}}
 	l.Rows, l.Addresses = int64(n), int64(n)
-	ordinal := int32(0)
+	ordinal, ordinals := int32(0), []int32{}
+	for i := range n {
+		ordinals = append(ordinals, i+1)
+	}
 	err := s.InTx(t.Context(), func(s *store.Store, _ pgx.Tx) error {
 		if err := s.CreateList(t.Context(), &l); err != nil {
 			return err
@@ -66,7 +69,7 @@ func newRun(t *testing.T, s *store.Store, w int64, n int32) store.Run {
 		if err != nil {
 			return err
 		}
-		return s.CompleteList(t.Context(), &l, map[string]int32{"fernhollow.example": n})
+		return s.CompleteList(t.Context(), &l, map[string][]int32{"fernhollow.example": ordinals})
 	})
 	if err != nil {
 		t.Fatal(err)

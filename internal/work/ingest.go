@@ -15,6 +15,7 @@ import (
 
 	"varnet/core/address"
 	"varnet/core/catalogue"
+	"varnet/core/finding"
 	"varnet/core/sheet"
 	"varnet/internal/format"
 	"varnet/internal/store"
@@ -54,6 +55,8 @@ func (e *Engine) Ingest(ctx context.Context, in Intake, body io.Reader) (store.L
 	if err != nil {
 		return store.List{}, err
 	}
+	reading, done := context.WithCancel(ctx)
+	defer done()
 	err = e.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
 		r := newRowReader(file, &l, known)
 		r.grammar, r.sameMailbox = e.Grammar, in.SameMailbox
@@ -64,9 +67,9 @@ func (e *Engine) Ingest(ctx context.Context, in Intake, body io.Reader) (store.L
 		l.Header = header
 		return inOrder(
 			func() error { return s.CreateList(ctx, &l) },
-			func() error { return s.CopyRows(ctx, l.ID, r.next) },
+			func() error { return s.CopyRows(ctx, l.ID, ahead(reading, r.next)) },
 			func() error { return r.check(g) },
-			func() error { return s.CompleteList(ctx, &l, r.domains) },
+			func() error { return s.CompleteList(ctx, &l, r.ordinals()) },
 		)
 	})
 	return l, err
@@ -160,6 +163,56 @@ func checkColumns(l store.List) error {
 	return nil
 }
 
+// Rows are read ahead in so many batches of so many, while those before them
+// are written.
+const (
+	aheadBatches = 4
+	aheadRows    = 512
+)
+
+// ahead reads rows beside their writing. When the writing ends early, so does
+// the reading with ctx.
+func ahead(ctx context.Context, next func() (*store.Row, error)) func() (*store.Row, error) {
+	type batch struct {
+		rows []*store.Row
+		err  error
+	}
+	batches := make(chan batch, aheadBatches)
+	go func() {
+		defer close(batches)
+		for more := true; more; {
+			b := batch{rows: make([]*store.Row, 0, aheadRows)}
+			for len(b.rows) < aheadRows && more {
+				var row *store.Row
+				row, b.err = next()
+				if more = row != nil && b.err == nil; more {
+					b.rows = append(b.rows, row)
+				}
+			}
+			select {
+			case batches <- b:
+			case <-ctx.Done():
+				return
+			}
+		}
+	}()
+	var now batch
+	return func() (*store.Row, error) {
+		for len(now.rows) == 0 {
+			var ok bool
+			if now.err != nil {
+				return nil, now.err
+			}
+			if now, ok = <-batches; !ok {
+				return nil, ctx.Err()
+			}
+		}
+		row := now.rows[0]
+		now.rows = now.rows[1:]
+		return row, nil
+	}
+}
+
 // rowReader turns a file into rows.
 type rowReader struct {
 	file      *sheet.Reader
@@ -167,19 +220,22 @@ type rowReader struct {
 	catalogue *catalogue.Catalogue
 	seeds     [2]maphash.Seed
 	first     map[[16]byte]int32 // ordinal of the first row, by fingerprint of the address
-	domains   map[string]int32
+	domains   map[string]*seenDomain
 	grammar   address.Grammar
 	// sameMailbox is the intake's.
 	sameMailbox bool
 	ahead       []*store.Row // the cells of the next row, read while looking for blank lines
 	queue       []*store.Row // the other cells of the row before it
 	cells       int32        // read so far
+	// What many rows need is taken from one piece of memory.
+	spareRows  []store.Row
+	spareBytes []byte
 }
 
 func newRowReader(file io.Reader, l *store.List, c *catalogue.Catalogue) *rowReader {
 	return &rowReader{file: sheet.NewReader(file, l.Dialect), list: l, catalogue: c,
 		seeds: [2]maphash.Seed{maphash.MakeSeed(), maphash.MakeSeed()},
-		first: map[[16]byte]int32{}, domains: map[string]int32{}}
+		first: map[[16]byte]int32{}, domains: map[string]*seenDomain{}}
 }
 
 // header reads all that stands before the first row: a byte order mark, blank
@@ -255,11 +311,11 @@ func (r *rowReader) row(rec sheet.Record) []*store.Row {
 	filled, first := false, false
 	for i, column := range l.AddressColumns {
 		c := r.cell(l.Dialect.Cell(rec.Raw, column))
-		c.Line, c.Raw = rec.Line, []byte{}
+		c.Line, c.Raw = rec.Line, none
 		filled, first = filled || c.Address != 0, first || c.Address == c.Ordinal
 		out[i] = c
 	}
-	out[0].Raw = append(out[0].Raw, rec.Raw...)
+	out[0].Raw = r.kept(rec.Raw)
 	if l.Dialect.HasFormula(rec.Raw) {
 		l.Formulas++
 	}
@@ -272,11 +328,29 @@ func (r *rowReader) row(rec sheet.Record) []*store.Row {
 	return out
 }
 
+var none = []byte{}
+
+// kept copies a record that will be read over.
+func (r *rowReader) kept(raw []byte) []byte {
+	if len(raw) > len(r.spareBytes) {
+		r.spareBytes = make([]byte, max(len(raw), 64<<10))
+	}
+	n := copy(r.spareBytes, raw)
+	out := r.spareBytes[:n:n]
+	r.spareBytes = r.spareBytes[n:]
+	return out
+}
+
 // cell reads an address cell.
 func (r *rowReader) cell(text string) *store.Row {
 	l := r.list
 	r.cells++
-	row := &store.Row{Ordinal: r.cells, Typed: strings.ReplaceAll(text, "\x00", "\ufffd")}
+	if len(r.spareRows) == 0 {
+		r.spareRows = make([]store.Row, aheadRows)
+	}
+	row := &r.spareRows[0]
+	r.spareRows = r.spareRows[1:]
+	row.Ordinal, row.Typed = r.cells, strings.ReplaceAll(text, "\x00", "\ufffd")
 	identity := strings.TrimSpace(row.Typed)
 	if identity == "" {
 		return row
@@ -299,11 +373,31 @@ func (r *rowReader) cell(text string) *store.Row {
 		l.Mended++
 	}
 	row.Mailbox, row.Domain = a.Mailbox(), a.Domain
-	for _, t := range r.catalogue.Traits(a) {
+	d := r.domains[a.Domain]
+	if d == nil {
+		d = &seenDomain{traits: r.catalogue.OwnTraits(a.Domain)}
+		r.domains[a.Domain] = d
+	}
+	d.ordinals = append(d.ordinals, row.Ordinal)
+	for _, t := range r.catalogue.NameTraits(a).With(d.traits...) {
 		row.Traits = append(row.Traits, string(t))
 	}
-	r.domains[a.Domain]++
 	return row
+}
+
+// seenDomain is a domain of the list.
+type seenDomain struct {
+	ordinals []int32        // of its addresses
+	traits   finding.Traits // its own, looked up once
+}
+
+// ordinals are those of each domain's addresses.
+func (r *rowReader) ordinals() map[string][]int32 {
+	out := make(map[string][]int32, len(r.domains))
+	for name, d := range r.domains {
+		out[name] = d.ordinals
+	}
+	return out
 }
 
 func (r *rowReader) sameness(domain string) address.Sameness {
