@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"crypto/rand"
 	"fmt"
 	"io"
 	"net/url"
@@ -15,6 +16,9 @@ import (
 	"varnet/internal/contract"
 )
 
+// inParts is from which size on a file is sent part by part.
+const inParts = 8 << 20
+
 func clean(ctx context.Context, c *cli, args []string) error {
 	connect := c.connect()
 	out := c.flags.String("out", "", "the file to write the kept rows to")
@@ -22,6 +26,10 @@ func clean(ctx context.Context, c *cli, args []string) error {
 	columns := c.flags.String("column", "", "the column that holds the addresses, from 1, or several with commas between; a row is decided on by the first address that can be kept")
 	same := c.flags.Bool("same-mailbox", false, "tell duplicates as the operators do: dots or tags left out where they make no difference")
 	by := c.flags.String("policy", "careful", "what decides which rows are kept: careful, reach-further, strict, or a policy of your own")
+	reuse := c.flags.Int("reuse-days", 0, "take over results of earlier runs that are younger; 0 asks about all")
+	into := c.flags.Int64("into", 0, "bring the file in for this list, which is there")
+	mode := c.flags.String("mode", "append", "with -into: append to its rows, replace them, or update those with the same address")
+	rowKey := c.flags.String("row-key", "", "with -mode update: the column by which rows are found again; the address unless given")
 	written := c.written()
 	rest, err := c.parse(args)
 	if err != nil {
@@ -39,8 +47,14 @@ func clean(ctx context.Context, c *cli, args []string) error {
 		return err
 	}
 	defer file.Close()
-	l, err := connect().BringIn(ctx, client.File{Name: filepath.Base(rest[0]), List: *name, Body: file, AddressColumns: addressColumns,
-		SameMailbox: *same, Written: written()})
+	f := client.File{Name: filepath.Base(rest[0]), List: *name, Body: file, AddressColumns: addressColumns, SameMailbox: *same, Written: written()}
+	if *into > 0 {
+		f.Again, f.Mode, f.RowKey = *into, *mode, *rowKey
+	}
+	if info, err := file.Stat(); err == nil && info.Size() > inParts {
+		f.Key, f.Size = rand.Text(), info.Size()
+	}
+	l, err := connect().BringIn(ctx, f)
 	if err != nil {
 		return fmt.Errorf("%s: %w", rest[0], err)
 	}
@@ -48,7 +62,7 @@ func clean(ctx context.Context, c *cli, args []string) error {
 	if err := c.warn(ctx, connect()); err != nil {
 		return err
 	}
-	r, err := connect().StartRun(ctx, l.ID, contract.NewRun{Depth: "mailbox", Policy: *by})
+	r, err := connect().StartRun(ctx, l.ID, contract.NewRun{Depth: "mailbox", Policy: *by, ReuseDays: *reuse})
 	if err != nil {
 		return err
 	}

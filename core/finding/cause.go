@@ -1,5 +1,7 @@
 package finding
 
+import "time"
+
 // Cause says why an address has its finding, as "stage.what".
 type Cause string
 
@@ -94,3 +96,18 @@ func Lookup(c Cause) (CauseInfo, bool) {
 
 // Stage is the stage a cause belongs to.
 func (c Cause) Stage() Stage { return byCode[c].Stage }
+
+// Keeps tells for how long a result with the cause is taken for true where
+// results are to be reused for a time: what is absent stays so longer, a full
+// mailbox is soon emptied, and what asking again may change is not reused.
+func (c Cause) Keeps(usual time.Duration) time.Duration {
+	switch info := byCode[c]; {
+	case c == MailboxAbsent || c == DomainAbsent || c == DomainNoMail:
+		return 2 * usual
+	case c == MailboxFull:
+		return usual / 4
+	case info.AskAgain || info.Stage == StageRule || info.Stage == StageSyntax:
+		return 0
+	}
+	return usual
+}

@@ -40,6 +40,20 @@ func (d Dialect) Insert(raw []byte, after int, cells []string) []byte {
 	}
 }
 
+// Record writes cells as a record of the dialect, without a line end.
+func (d Dialect) Record(cells []string) (out []byte) {
+	for i, c := range cells {
+		if i > 0 {
+			out = append(out, d.Delimiter...)
+		}
+		out = append(out, d.written(c, d.Delimiter)...)
+	}
+	return out
+}
+
+// LineEnd is what a record ends with: CR LF, LF, or nothing.
+func LineEnd(raw []byte) []byte { return raw[len(trimEnd(raw)):] }
+
 // written is a text as a cell of the dialect.
 func (d Dialect) written(cell, delimiter string) []byte {
 	quote := d.Quote

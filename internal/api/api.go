@@ -93,6 +93,7 @@ func schemaName(t reflect.Type, hint string) string {
 func (a *API) register(h huma.API) {
 	a.registerSessions(h)
 	a.registerLists(h)
+	a.registerUploads(h)
 	a.registerRuns(h)
 	a.registerResults(h)
 	a.registerTakeOut(h)

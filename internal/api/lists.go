@@ -51,6 +51,9 @@ func (a *API) registerLists(h huma.API) {
 	bringIn := operation("bring-in", http.MethodPost, "/lists", "Bring a file in as a list")
 	bringIn.RequestBody, bringIn.DefaultStatus = fileBody, http.StatusCreated
 	huma.Register(h, bringIn, a.bringIn)
+	again := operation("bring-in-again", http.MethodPost, "/lists/{id}/again", "Bring a file in for a list that is there: after its rows, in their place, or to change those with the same address or key")
+	again.RequestBody, again.DefaultStatus = fileBody, http.StatusCreated
+	huma.Register(h, again, a.bringInAgain)
 	huma.Register(h, operation("lists", http.MethodGet, "/lists", "The lists, newest first"), a.lists)
 	problems := operation("list-problems", http.MethodGet, "/lists/{id}/problems", "The rows that are not a plain address of their own, as CSV, with what is so of each")
 	problems.Responses = fileResponse("text/csv")
@@ -121,6 +124,9 @@ func (a *API) preview(ctx context.Context, in *struct {
 
 // broken tells a file that broke off on its way from one that is wrong.
 func (a *API) broken(ctx context.Context, err error) error {
+	if told := huma.StatusError(nil); errors.As(err, &told) {
+		return told
+	}
 	if errors.Is(err, io.ErrUnexpectedEOF) {
 		return huma.Error400BadRequest("The file broke off while it was read; nothing was brought in. Send it again.")
 	}
@@ -177,23 +183,46 @@ func types(kinds []sheet.Kind) []sheet.Type {
 	return out
 }
 
-type bringInInput struct {
+// BringInInput is how a file is brought in.
+type BringInInput struct {
 	Streamed
 	Written
 	Name           string `query:"name" doc:"The list's name; the file's name unless given."`
 	FileName       string `query:"fileName" doc:"The file's name."`
 	AddressColumns []int  `query:"addressColumns" maxItems:"8" doc:"The columns that hold addresses, from 0, in the order in which they are to be used; none leaves it to Varnet."`
 	SameMailbox    bool   `query:"sameMailbox" doc:"Tell duplicates by what the operator takes for the same mailbox (dots or tags left out where it is known to)."`
+	Key            string `query:"key" maxLength:"100" doc:"Brings the list in once: whoever sends the same key again is given the list that is there. A file sent part by part under this key stands for the body."`
 }
 
-func (a *API) bringIn(ctx context.Context, in *bringInInput) (*struct{ Body contract.List }, error) {
-	intake := work.Intake{Workspace: workspace(ctx).ID, Name: in.Name, FileName: in.FileName, SameMailbox: in.SameMailbox,
-		Sheet: in.Sheet, Overrule: in.overrule(), AddressColumns: in.AddressColumns}
-	l, err := a.engine.Ingest(ctx, intake, in.body)
+func (in *BringInInput) intake(ctx context.Context) work.Intake {
+	return work.Intake{Workspace: workspace(ctx).ID, Name: in.Name, FileName: in.FileName, SameMailbox: in.SameMailbox,
+		Sheet: in.Sheet, Overrule: in.overrule(), AddressColumns: in.AddressColumns, Key: in.Key}
+}
+
+func (a *API) bringIn(ctx context.Context, in *BringInInput) (*struct{ Body contract.List }, error) {
+	l, err := a.once(ctx, in.Key, in.body, func(body io.Reader) (store.List, error) { return a.engine.Ingest(ctx, in.intake(ctx), body) })
 	if err != nil {
 		return nil, a.broken(ctx, err)
 	}
 	return &struct{ Body contract.List }{listBody(l)}, nil
+}
+
+func (a *API) bringInAgain(ctx context.Context, in *struct {
+	ByID
+	BringInInput
+	Mode   string `query:"mode" enum:"append,replace,update" default:"append" doc:"append: after the list's rows; replace: in their place; update: in the place of rows with the same key, and after them otherwise."`
+	RowKey string `query:"rowKey" maxLength:"500" doc:"With update: the column by which rows are found again; the address unless given."`
+}) (*struct{ Body contract.List }, error) {
+	l, err := a.store.List(ctx, workspace(ctx).ID, in.ID)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	again := work.Again{Intake: in.intake(ctx), List: l, Mode: work.Mode(in.Mode), RowKey: in.RowKey}
+	made, err := a.once(ctx, in.Key, in.body, func(body io.Reader) (store.List, error) { return a.engine.BringAgain(ctx, again, body) })
+	if err != nil {
+		return nil, a.broken(ctx, err)
+	}
+	return &struct{ Body contract.List }{listBody(made)}, nil
 }
 
 // problems streams the rows that are not a plain address of their own.
@@ -267,9 +296,13 @@ func (a *API) listWithRun(ctx context.Context, l store.List) (contract.List, err
 }
 
 func listBody(l store.List) contract.List {
+	earlier := int64(0)
+	if l.EarlierID != nil {
+		earlier = *l.EarlierID
+	}
 	return contract.List{ID: l.ID, Name: l.Name, FileName: l.FileName, Format: l.Format, Sheet: l.Sheet, Columns: l.Columns, AddressColumns: l.AddressColumns, Types: types(l.Kinds),
 		Rows: l.Rows, Addresses: l.Addresses, Malformed: l.Malformed, Duplicates: l.Duplicates, Blank: l.Blank, Mended: l.Mended,
-		Sentence: listSentence(l), CreatedAt: l.CreatedAt}
+		Sentence: listSentence(l), EarlierID: earlier, CreatedAt: l.CreatedAt}
 }
 
 // listSentence says what was read.
@@ -289,6 +322,9 @@ func listSentence(l store.List) string {
 	add(l.Malformed, "hold something that is no address")
 	if len(rest) > 0 {
 		s += " Of the rows " + strings.Join(rest, ", ") + "."
+	}
+	if l.EarlierID != nil && l.Added+l.Changed > 0 {
+		s += fmt.Sprintf(" The file added %s and changed %s.", policy.Rows(l.Added), policy.Rows(l.Changed))
 	}
 	if l.Mended > 0 {
 		s += fmt.Sprintf(" From %s addresses something around them was removed; the file itself stays as it is.", policy.Number(l.Mended))

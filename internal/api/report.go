@@ -114,8 +114,12 @@ func (a *API) workDone(ctx context.Context, run store.Run, b contract.Run) (said
 	if err != nil {
 		return nil, err
 	}
+	asked -= min(asked, b.Reused)
 	said = append(said, fmt.Sprintf("Of the %s addresses, mail hosts were asked about %s, in %s sessions; %s were concluded without asking.",
-		policy.Number(b.Addresses), policy.Number(asked), policy.Number(sessions), policy.Number(b.Done-asked)))
+		policy.Number(b.Addresses), policy.Number(asked), policy.Number(sessions), policy.Number(b.Done-asked-b.Reused)))
+	if b.Reused > 0 {
+		said[0] = strings.TrimSuffix(said[0], ".") + fmt.Sprintf(", and %s were taken over from earlier runs.", policy.Number(b.Reused))
+	}
 	if run.FinishedAt != nil {
 		said[0] += " It took " + duration(run.FinishedAt.Sub(run.CreatedAt)) + "."
 	}

@@ -45,7 +45,7 @@ func (a *API) startRun(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	r := store.Run{WorkspaceID: w, ListID: l.ID, Depth: store.Depth(in.Body.Depth), Policy: p}
+	r := store.Run{WorkspaceID: w, ListID: l.ID, Depth: store.Depth(in.Body.Depth), Policy: p, ReuseDays: in.Body.ReuseDays}
 	if err := a.engine.StartRun(ctx, &r); err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -181,7 +181,7 @@ func (a *API) runBody(ctx context.Context, r store.Run, l store.List) (contract.
 	}
 	b := contract.Run{ID: r.ID, ListID: r.ListID, ListName: l.Name, Depth: string(r.Depth), Policy: r.Policy.Name, Version: r.Policy.Version, State: r.State,
 		CreatedAt: r.CreatedAt, FinishedAt: r.FinishedAt, Addresses: l.Addresses + l.Malformed, Postponed: p.Postponed,
-		NextRound: p.NextRound, Again: p.Again, PerMinute: p.LastMinute, Rows: l.Rows}
+		NextRound: p.NextRound, Again: p.Again, Reused: r.Plan.Reused, PerMinute: p.LastMinute, Rows: l.Rows}
 	for _, n := range p.Verdicts {
 		b.Done += n
 	}

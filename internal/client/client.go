@@ -73,6 +73,14 @@ type File struct {
 	AddressColumns []int
 	// SameMailbox tells duplicates by what operators take for the same mailbox.
 	SameMailbox bool
+	// Key brings the list in once. With a Body that can be read anywhere and its
+	// Size, a file is sent part by part, and a part that is lost is sent again.
+	Key  string
+	Size int64
+	// Again brings the file in for a list that is there, in a Mode (append,
+	// replace, update); RowKey is the column by which an update finds rows again.
+	Again        int64
+	Mode, RowKey string
 	// Written overrules how the file is read: the operation's query (sheet,
 	// delimiter, quote, encoding, header).
 	Written url.Values
@@ -85,10 +93,68 @@ func (c *Client) BringIn(ctx context.Context, f File) (l contract.List, err erro
 	if len(f.AddressColumns) > 0 {
 		q.Set("addressColumns", strings.Trim(strings.ReplaceAll(fmt.Sprint(f.AddressColumns), " ", ","), "[]"))
 	}
+	for name, value := range map[string]string{"key": f.Key, "mode": f.Mode, "rowKey": f.RowKey} {
+		if value != "" {
+			q.Set(name, value)
+		}
+	}
 	for name, values := range f.Written {
 		q[name] = values
 	}
-	return l, c.call(ctx, http.MethodPost, "/lists?"+q.Encode(), f.Body, &l)
+	body := f.Body
+	if at, ok := f.Body.(io.ReaderAt); ok && f.Key != "" && f.Size > 0 {
+		if err := c.upload(ctx, f, at); err != nil {
+			return l, err
+		}
+		body = nil
+	}
+	path := "/lists?"
+	if f.Again > 0 {
+		path = fmt.Sprintf("/lists/%d/again?", f.Again)
+	}
+	return l, c.call(ctx, http.MethodPost, path+q.Encode(), orEmpty(body), &l)
+}
+
+// orEmpty is a body, or one with nothing in it.
+func orEmpty(body io.Reader) io.Reader {
+	if body == nil {
+		return http.NoBody
+	}
+	return body
+}
+
+const (
+	// uploadPart is how much of a file is sent at a time.
+	uploadPart = 4 << 20
+	// uploadTries is how often a part is sent in vain before it is given up.
+	uploadTries = 6
+)
+
+// upload sends a file part by part under its key, from where it stands.
+func (c *Client) upload(ctx context.Context, f File, body io.ReaderAt) error {
+	path, tries := "/uploads/"+url.PathEscape(f.Key), 0
+	for {
+		var u contract.Upload
+		err := c.call(ctx, http.MethodPut, path, contract.NewUpload{Size: f.Size}, &u)
+		for err == nil && u.Received < f.Size {
+			part := io.NewSectionReader(body, u.Received, min(uploadPart, f.Size-u.Received))
+			if err = c.call(ctx, http.MethodPatch, fmt.Sprintf("%s?from=%d", path, u.Received), part, &u); err == nil {
+				tries = 0
+			}
+		}
+		var told *Problem
+		if err == nil || errors.As(err, &told) && told.Status < 500 && told.Status != http.StatusConflict {
+			return err
+		}
+		if tries++; tries > uploadTries {
+			return fmt.Errorf("the file was sent in vain %d times: %w", uploadTries, err)
+		}
+		select {
+		case <-time.After(time.Duration(tries) * time.Second):
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
 }
 
 // Preview tells what a file looks like.

@@ -47,8 +47,21 @@ type List struct {
 	Blank          int64        `json:"blank" doc:"Rows whose address cell is empty."`
 	Mended         int64        `json:"mended" doc:"Addresses from which something around them was removed."`
 	Sentence       string       `json:"sentence" doc:"What was read, in a sentence."`
-	CreatedAt      time.Time    `json:"createdAt"`
-	LastRun        *Run         `json:"lastRun,omitempty"`
+	// EarlierID is left out for a list that was brought in but once.
+	EarlierID int64     `json:"earlierId,omitempty" doc:"The list that these rows were before a file was brought in again."`
+	CreatedAt time.Time `json:"createdAt"`
+	LastRun   *Run      `json:"lastRun,omitempty"`
+}
+
+// NewUpload is a file that is to be sent part by part.
+type NewUpload struct {
+	Size int64 `json:"size" minimum:"1" maximum:"4294967296" doc:"Its size in bytes."`
+}
+
+// Upload is a file on its way in.
+type Upload struct {
+	Size     int64 `json:"size" doc:"Its size in bytes."`
+	Received int64 `json:"received" doc:"How many of them are there; the next part begins so."`
 }
 
 // Run is one verification of one list.
@@ -68,6 +81,7 @@ type Run struct {
 	Open      int64      `json:"open" doc:"Addresses without one yet."`
 	Postponed int64      `json:"postponed" doc:"Open addresses that wait for a later round."`
 	NextRound *time.Time `json:"nextRound,omitempty" doc:"When the first postponed address may be asked again."`
+	Reused    int64      `json:"reused" doc:"Addresses whose result was taken over from an earlier run."`
 	Again     int64      `json:"again" doc:"Addresses that are asked again; their results stand until they are replaced."`
 	MayAsk    int64      `json:"mayAsk" doc:"Addresses for which asking again may bring another answer."`
 	PerMinute int64      `json:"perMinute" doc:"Addresses concluded in the last minute."`
@@ -164,6 +178,8 @@ type CatalogueEntries struct {
 type NewRun struct {
 	Depth  string `json:"depth,omitempty" enum:"syntax,domain,mailbox" default:"mailbox" doc:"How far the run goes."`
 	Policy string `json:"policy,omitempty" default:"careful" doc:"The policy that decides."`
+	// ReuseDays 0 asks about every address.
+	ReuseDays int `json:"reuseDays,omitempty" minimum:"0" maximum:"365" doc:"Take over results of earlier runs that are younger than so many days: what is absent twice as long, a full mailbox a quarter, what was undecided never. 0: ask about all."`
 }
 
 // AskAgain chooses the addresses to ask again. Without any choice it is all for

@@ -14,8 +14,10 @@ import (
 type List struct {
 	ID          int64
 	WorkspaceID int64
-	Name        string
-	FileName    string
+	// Key is what it was brought in with; "" for none.
+	Key      string
+	Name     string
+	FileName string
 	// Format is what the file was, Sheet which sheet of it was read, Packed
 	// what it was packed in.
 	Format, Sheet, Packed string
@@ -27,7 +29,11 @@ type List struct {
 	Kinds          []sheet.Kind
 	Header         []byte
 	ListCounts
-	CreatedAt time.Time
+	// EarlierID is the list whose rows these were before a file was brought in
+	// again; Added and Changed count what that file did.
+	EarlierID      *int64
+	Added, Changed int64
+	CreatedAt      time.Time
 }
 
 // ListCounts says what was read.
@@ -43,8 +49,8 @@ type ListCounts struct {
 	Formulas int64
 }
 
-const listColumns = `id, workspace_id, name, file_name, format, sheet, packed, dialect, columns, address_columns, kinds, header, rows, addresses, malformed,
-	duplicates, blank, mended, formulas, created_at`
+const listColumns = `id, workspace_id, coalesce(key, '') AS key, name, file_name, format, sheet, packed, dialect, columns, address_columns, kinds, header, rows, addresses, malformed,
+	duplicates, blank, mended, formulas, earlier_id, added, changed, created_at`
 
 // Row is one address cell of a list as it is brought in: where the list has one
 // address column, one row of it. The record's bytes stand with its first cell.
@@ -75,9 +81,9 @@ type Problem struct {
 // transaction that brings in the rows.
 func (s *Store) CreateList(ctx context.Context, l *List) error {
 	return s.db.QueryRow(ctx, `
-		INSERT INTO list (workspace_id, name, file_name, format, sheet, packed, dialect, columns, address_columns, kinds, header)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11) RETURNING id, created_at`,
-		l.WorkspaceID, l.Name, l.FileName, l.Format, l.Sheet, l.Packed, l.Dialect, l.Columns, l.AddressColumns, l.Kinds, l.Header).Scan(&l.ID, &l.CreatedAt)
+		INSERT INTO list (workspace_id, name, file_name, format, sheet, packed, dialect, columns, address_columns, kinds, header, earlier_id, key)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13) RETURNING id, created_at`,
+		l.WorkspaceID, l.Name, l.FileName, l.Format, l.Sheet, l.Packed, l.Dialect, l.Columns, l.AddressColumns, l.Kinds, l.Header, l.EarlierID, orNull(l.Key != "", l.Key)).Scan(&l.ID, &l.CreatedAt)
 }
 
 // CopyRows brings in rows as next gives them, until it gives none.
@@ -114,8 +120,8 @@ func orNull(there bool, v any) any {
 // CompleteList records the counts and the domains of a list brought in, with the
 // ordinals of their addresses.
 func (s *Store) CompleteList(ctx context.Context, l *List, domains map[string][]int32) error {
-	_, err := s.db.Exec(ctx, `UPDATE list SET rows = $2, addresses = $3, malformed = $4, duplicates = $5, blank = $6, mended = $7, formulas = $8 WHERE id = $1`,
-		l.ID, l.Rows, l.Addresses, l.Malformed, l.Duplicates, l.Blank, l.Mended, l.Formulas)
+	_, err := s.db.Exec(ctx, `UPDATE list SET rows = $2, addresses = $3, malformed = $4, duplicates = $5, blank = $6, mended = $7, formulas = $8, added = $9, changed = $10 WHERE id = $1`,
+		l.ID, l.Rows, l.Addresses, l.Malformed, l.Duplicates, l.Blank, l.Mended, l.Formulas, l.Added, l.Changed)
 	if err != nil {
 		return err
 	}
@@ -128,9 +134,11 @@ func (s *Store) CompleteList(ctx context.Context, l *List, domains map[string][]
 }
 
 // Lists gives a page of the workspace's lists, newest first: those with an ID
-// below before (0: from the newest).
+// below before (0: from the newest). Lists that were brought in again are left
+// out for the newer ones.
 func (s *Store) Lists(ctx context.Context, workspace, before int64, limit int) ([]List, error) {
-	return many[List](ctx, s.db, `SELECT `+listColumns+` FROM list WHERE workspace_id = $1 AND ($2 = 0 OR id < $2) ORDER BY id DESC LIMIT $3`,
+	return many[List](ctx, s.db, `SELECT `+listColumns+` FROM list WHERE workspace_id = $1 AND ($2 = 0 OR id < $2)
+		AND NOT EXISTS (SELECT FROM list newer WHERE newer.earlier_id = list.id) ORDER BY id DESC LIMIT $3`,
 		workspace, before, limit)
 }
 

@@ -96,9 +96,11 @@ func (s *Store) MarkDone(ctx context.Context, parcel int64, lane int, r ParcelRe
 	return tag.RowsAffected() == 1, err
 }
 
-// ParcelRecords gives the records of some parcels of a run.
+// ParcelRecords gives the records of some parcels of a run, or of the
+// workspace's earlier ones, whose results it took over.
 func (s *Store) ParcelRecords(ctx context.Context, run int64, parcels []int64) (map[int64]ParcelRecord, error) {
-	rows, err := s.db.Query(ctx, "SELECT id, record FROM parcel WHERE run_id = $1 AND id = ANY($2) AND record IS NOT NULL", run, parcels)
+	rows, err := s.db.Query(ctx, `SELECT p.id, p.record FROM parcel p JOIN run u ON u.id = p.run_id
+		WHERE u.workspace_id = (SELECT workspace_id FROM run WHERE id = $1) AND p.id = ANY($2) AND p.record IS NOT NULL`, run, parcels)
 	if err != nil {
 		return nil, err
 	}

@@ -40,9 +40,11 @@ type Run struct {
 	Depth       Depth
 	Policy      policy.Policy
 	State       string
-	Plan        Plan
-	CreatedAt   time.Time
-	FinishedAt  *time.Time
+	// ReuseDays is for how many days results of earlier runs are taken over.
+	ReuseDays  int
+	Plan       Plan
+	CreatedAt  time.Time
+	FinishedAt *time.Time
 }
 
 // Plan is how far the planning of a run came.
@@ -56,16 +58,20 @@ type Plan struct {
 	// planned, where that is planned in parts.
 	Ordinal int32 `json:"ordinal,omitempty"`
 	Done    bool  `json:"done"`
+	// ReuseDone tells that results of earlier runs were taken over, Reused how
+	// many.
+	ReuseDone bool  `json:"reuseDone,omitempty"`
+	Reused    int64 `json:"reused,omitempty"`
 }
 
-const runColumns = "id, workspace_id, list_id, depth, policy, state, plan, created_at, finished_at"
+const runColumns = "id, workspace_id, list_id, depth, policy, state, reuse_days, plan, created_at, finished_at"
 
 // CreateRun records a run as running.
 func (s *Store) CreateRun(ctx context.Context, r *Run) error {
 	r.State = Running
 	return s.db.QueryRow(ctx, `
-		INSERT INTO run (workspace_id, list_id, depth, policy, state) VALUES ($1, $2, $3, $4, $5) RETURNING id, created_at`,
-		r.WorkspaceID, r.ListID, string(r.Depth), r.Policy, r.State).Scan(&r.ID, &r.CreatedAt)
+		INSERT INTO run (workspace_id, list_id, depth, policy, state, reuse_days) VALUES ($1, $2, $3, $4, $5, $6) RETURNING id, created_at`,
+		r.WorkspaceID, r.ListID, string(r.Depth), r.Policy, r.State, r.ReuseDays).Scan(&r.ID, &r.CreatedAt)
 }
 
 // Run gives one run of the workspace.
@@ -254,13 +260,16 @@ type AddressRow struct {
 	Traits  []finding.Trait
 }
 
-// AddressesIn gives the addresses of some domains of a list, those of one
-// domain after an ordinal; at most limit of them.
-func (s *Store) AddressesIn(ctx context.Context, list int64, domains []string, after int32, limit int) ([]AddressRow, error) {
+// AddressesIn gives the addresses of some domains of a run's list that have no
+// result taken over, those of one domain after an ordinal; at most limit of
+// them.
+func (s *Store) AddressesIn(ctx context.Context, run Run, domains []string, after int32, limit int) ([]AddressRow, error) {
 	return many[AddressRow](ctx, s.db, `SELECT ordinal, `+mailbox+`, domain, coalesce(traits, '{}') AS traits FROM list_row r
 		WHERE list_id = $1 AND ordinal = ANY(ARRAY(SELECT o FROM list_domain d, unnest(d.ordinals) o
-			WHERE d.list_id = $1 AND d.domain = ANY($2) AND o > $3 ORDER BY d.domain, o LIMIT $4))
-		ORDER BY domain, ordinal`, list, domains, after, limit)
+			WHERE d.list_id = $1 AND d.domain = ANY($2) AND o > $3
+				AND ($6 = 0 OR NOT EXISTS (SELECT FROM result x WHERE x.run_id = $5 AND x.address = o))
+			ORDER BY d.domain, o LIMIT $4))
+		ORDER BY domain, ordinal`, run.ListID, domains, after, limit, run.ID, run.Plan.Reused)
 }
 
 // AddressesAt gives the addresses at some ordinals of a list.

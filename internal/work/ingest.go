@@ -35,6 +35,8 @@ type Intake struct {
 	// SameMailbox tells duplicates by what the operator takes for the same
 	// mailbox, leaving dots or tags out where it is known to.
 	SameMailbox bool
+	// Key brings the list in once; "" as often as it is sent.
+	Key string
 }
 
 // Ingest brings a file in as a list, all of it or nothing. Memory stays flat:
@@ -46,19 +48,23 @@ func (e *Engine) Ingest(ctx context.Context, in Intake, body io.Reader) (store.L
 		return store.List{}, err
 	}
 	defer read.Close()
-	file, g := read.Rest, read.Guessed
 	l, err := in.list(read)
 	if err != nil {
 		return store.List{}, err
 	}
+	return l, e.bringIn(ctx, in, &l, read.Rest, read.NoAddressColumn)
+}
+
+// bringIn brings the rows of a file in as a list that is settled.
+func (e *Engine) bringIn(ctx context.Context, in Intake, l *store.List, file io.Reader, noAddress func() error) error {
 	known, err := e.catalogue(ctx, in.Workspace)
 	if err != nil {
-		return store.List{}, err
+		return err
 	}
 	reading, done := context.WithCancel(ctx)
 	defer done()
-	err = e.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
-		r := newRowReader(file, &l, known)
+	return e.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
+		r := newRowReader(file, l, known)
 		r.grammar, r.sameMailbox = e.Grammar, in.SameMailbox
 		header, err := r.header()
 		if err != nil {
@@ -66,13 +72,12 @@ func (e *Engine) Ingest(ctx context.Context, in Intake, body io.Reader) (store.L
 		}
 		l.Header = header
 		return inOrder(
-			func() error { return s.CreateList(ctx, &l) },
+			func() error { return s.CreateList(ctx, l) },
 			func() error { return s.CopyRows(ctx, l.ID, ahead(reading, r.next)) },
-			func() error { return r.check(g) },
-			func() error { return s.CompleteList(ctx, &l, r.ordinals()) },
+			func() error { return r.check(noAddress) },
+			func() error { return s.CompleteList(ctx, l, r.ordinals()) },
 		)
 	})
-	return l, err
 }
 
 // Reading is a file that was opened and looked at.
@@ -126,7 +131,7 @@ func (r *Reading) look(o sheet.Overrule) (sample []byte, err error) {
 
 // list settles what the guess leaves open.
 func (in Intake) list(g *Reading) (store.List, error) {
-	l := store.List{WorkspaceID: in.Workspace, Name: strings.TrimSpace(in.Name), FileName: in.FileName,
+	l := store.List{WorkspaceID: in.Workspace, Key: in.Key, Name: strings.TrimSpace(in.Name), FileName: in.FileName,
 		Format: string(g.Kind), Sheet: g.Sheet, Packed: g.Packed,
 		Dialect: g.Dialect, Columns: g.Columns, AddressColumns: in.AddressColumns, Kinds: g.Kinds}
 	if l.Name == "" {
@@ -422,12 +427,12 @@ func (r *rowReader) firstRow(identity string, ordinal int32) int32 {
 }
 
 // check refuses a file that turned out to hold no address.
-func (r *rowReader) check(g sheet.Guessed) error {
+func (r *rowReader) check(noAddress func() error) error {
 	switch {
 	case r.list.Rows == 0:
 		return &sheet.Error{Problem: "The file has a header but no rows. Choose a file with one address a row."}
 	case r.list.Addresses == 0:
-		return g.NoAddressColumn()
+		return noAddress()
 	}
 	return nil
 }

@@ -76,7 +76,10 @@ func (w *planWorker) Work(ctx context.Context, job *river.Job[PlanArgs]) error {
 
 // planStep plans one batch.
 func (e *Engine) planStep(ctx context.Context, run store.Run) error {
-	if !run.Plan.SyntaxDone {
+	switch {
+	case run.ReuseDays > 0 && !run.Plan.ReuseDone:
+		return e.reuse(ctx, run)
+	case !run.Plan.SyntaxDone:
 		return e.concludeMalformed(ctx, run)
 	}
 	size := domainBatch
@@ -97,6 +100,27 @@ func (e *Engine) planStep(ctx context.Context, run store.Run) error {
 		})
 	}
 	return e.planDomains(ctx, run, domains)
+}
+
+// reuse takes over what earlier runs found out and is fresh still.
+func (e *Engine) reuse(ctx context.Context, run store.Run) error {
+	verdicts, err := e.Store.Verdicts(ctx)
+	if err != nil {
+		return err
+	}
+	var fresh []store.Fresh
+	for id, v := range verdicts {
+		if keeps := v.Cause.Keeps(time.Duration(run.ReuseDays) * 24 * time.Hour); keeps > 0 {
+			fresh = append(fresh, store.Fresh{Verdict: id, Since: time.Now().Add(-keeps)})
+		}
+	}
+	return e.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
+		if run.Plan.Reused, err = s.Reuse(ctx, run, fresh); err != nil {
+			return err
+		}
+		run.Plan.ReuseDone = true
+		return s.SavePlan(ctx, run.ID, run.Plan)
+	})
 }
 
 // concludeMalformed concludes the texts that are no address.
@@ -128,11 +152,14 @@ func (e *Engine) concludeMalformed(ctx context.Context, run store.Run) error {
 func (e *Engine) planDomains(ctx context.Context, run store.Run, domains []store.DomainSize) error {
 	domains, names := upTo(domains)
 	before := run.Plan.Ordinal
-	addresses, err := e.Store.AddressesIn(ctx, run.ListID, names, before, addressBatch)
+	addresses, err := e.Store.AddressesIn(ctx, run, names, before, addressBatch)
 	if err != nil {
 		return err
 	}
 	b := &batch{run: run, round: 1}
+	if run.Plan.Reused > 0 {
+		names = domainsOf(addresses) // of the others nothing is left to ask
+	}
 	if err := e.sort(ctx, b, names, addresses); err != nil {
 		return err
 	}
@@ -149,7 +176,7 @@ func (e *Engine) planDomains(ctx context.Context, run store.Run, domains []store
 				if before > 0 {
 					return nil // recorded with the first part of the domain
 				}
-				return s.AddRunDomains(ctx, run.ID, b.runDomains())
+				return s.ReplaceRunDomains(ctx, run.ID, b.runDomains())
 			},
 			func() error { return e.recordBatch(ctx, s, tx, b) },
 			func() error { return s.SavePlan(ctx, run.ID, run.Plan) },

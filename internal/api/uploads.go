@@ -1,0 +1,101 @@
+package api
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"varnet/core/policy"
+	"varnet/internal/contract"
+	"varnet/internal/store"
+)
+
+// maxPart is how large a part of an upload may be.
+const maxPart = 8 << 20
+
+// ByKey is a path with the key of an upload.
+type ByKey struct {
+	Key string `path:"key" minLength:"8" maxLength:"100" doc:"The key under which the file is sent, made up by the sender; the list that the file becomes is brought in once with it."`
+}
+
+type uploadOutput struct{ Body contract.Upload }
+
+func (a *API) registerUploads(h huma.API) {
+	huma.Register(h, operation("open-upload", http.MethodPut, "/uploads/{key}", "Begin to send a file part by part, or see how much of it is there"), a.openUpload)
+	part := operation("upload-part", http.MethodPatch, "/uploads/{key}", "Send the next part of a file, of at most 8 MB")
+	part.RequestBody, part.MaxBodyBytes = fileBody, maxPart
+	huma.Register(h, part, a.uploadPart)
+}
+
+func (a *API) openUpload(ctx context.Context, in *struct {
+	ByKey
+	Body contract.NewUpload
+}) (*uploadOutput, error) {
+	u, err := a.store.OpenUpload(ctx, workspace(ctx).ID, in.Key, in.Body.Size)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	if u.Size != in.Body.Size {
+		return nil, huma.Error409Conflict(fmt.Sprintf("A file of %s bytes is on its way under this key. Send this one under another.", policy.Number(u.Size)))
+	}
+	return &uploadOutput{contract.Upload{Size: u.Size, Received: u.Received}}, nil
+}
+
+func (a *API) uploadPart(ctx context.Context, in *struct {
+	ByKey
+	Streamed
+	From int64 `query:"from" minimum:"0" doc:"Where the part begins in the file; there the last part must have ended."`
+}) (*uploadOutput, error) {
+	w := workspace(ctx).ID
+	u, err := a.store.Upload(ctx, w, in.Key)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	part, err := io.ReadAll(io.LimitReader(in.body, maxPart+1))
+	switch {
+	case err != nil:
+		return nil, huma.Error400BadRequest("The part broke off on its way. Send it again.")
+	case len(part) > maxPart:
+		return nil, huma.Error422UnprocessableEntity("A part may have 8 MB. Send smaller ones.")
+	}
+	if err := a.store.AddPart(ctx, u, in.From, part); errors.Is(err, store.ErrOffset) {
+		u, _ = a.store.Upload(ctx, w, in.Key)
+		return nil, huma.Error409Conflict(fmt.Sprintf("Of the file %s of %s bytes are there. Go on from there.", policy.Number(u.Received), policy.Number(u.Size)))
+	} else if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return &uploadOutput{contract.Upload{Size: u.Size, Received: in.From + int64(len(part))}}, nil
+}
+
+// once brings a list in once with a key: whoever sends it again is given the
+// list that is there. A file that was sent part by part stands for the body.
+func (a *API) once(ctx context.Context, key string, body io.Reader, bringIn func(io.Reader) (store.List, error)) (store.List, error) {
+	w := workspace(ctx).ID
+	if key == "" {
+		return bringIn(body)
+	}
+	l, err := a.store.ListByKey(ctx, w, key)
+	if !errors.Is(err, store.ErrNotFound) {
+		return l, err
+	}
+	u, err := a.store.Upload(ctx, w, key)
+	switch {
+	case err == nil && u.Received < u.Size:
+		return l, huma.Error409Conflict(fmt.Sprintf("Of the file %s of %s bytes are there. Send the rest first.", policy.Number(u.Received), policy.Number(u.Size)))
+	case err == nil:
+		body = a.store.Uploaded(ctx, u)
+	case !errors.Is(err, store.ErrNotFound):
+		return l, err
+	}
+	if l, err = bringIn(body); store.Taken(err) { // somebody was quicker
+		return a.store.ListByKey(ctx, w, key)
+	}
+	if err == nil && u.ID > 0 {
+		err = a.store.DeleteUpload(ctx, u)
+	}
+	return l, err
+}
