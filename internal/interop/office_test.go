@@ -11,7 +11,9 @@ import (
 	"path/filepath"
 	"slices"
 	"testing"
+	"time"
 
+	"varnet/core/sheet"
 	"varnet/internal/format"
 )
 
@@ -21,16 +23,17 @@ func TestOffice(t *testing.T) {
 	if _, err := exec.LookPath("soffice"); err != nil {
 		t.Skip("LibreOffice is not here; script/interop office installs it")
 	}
-	columns := []string{"Name", "E-mail", "Finding", "Note"}
+	columns := []format.Column{{Name: "Name"}, {Name: "E-mail"}, {Name: "Joined", Kind: sheet.Kind{Type: sheet.Date, Layout: "02.01.2006"}}, {Name: "Note"}}
+	titles := []string{"Name", "E-mail", "Joined", "Note"}
 	rows := [][]string{
-		{"Ada; Moss, the \"elder\"", "ada.moss@fernhollow.example", "deliverable", "two\nlines"},
-		{"Björn", "bjorn@seedlibrary.example", "catch-all", "007"},
-		{"Żaneta", "zaneta@upperloam.example", "undecided", "'=1+1"},
+		{"Ada; Moss, the \"elder\"", "ada.moss@fernhollow.example", "03.04.2021", "two\nlines"},
+		{"Björn", "bjorn@seedlibrary.example", "24.12.1999", "007"},
+		{"Żaneta", "zaneta@upperloam.example", "", "'=1+1  x"},
 	}
 	for _, c := range []struct {
 		out        format.Output
 		semicolons bool
-	}{{format.OutXLSX, false}, {format.Spreadsheet, false}, {format.Spreadsheet, true}} {
+	}{{format.OutXLSX, false}, {format.OutODS, false}, {format.Spreadsheet, false}, {format.Spreadsheet, true}} {
 		ending, _ := c.out.Ending()
 		dir := publicDir(t, "office")
 		name := filepath.Join(dir, "list"+ending)
@@ -61,12 +64,16 @@ func TestOffice(t *testing.T) {
 			t.Fatal(err)
 		}
 		got, err := csv.NewReader(bytes.NewReader(bytes.TrimPrefix(text, []byte("\ufeff")))).ReadAll()
-		if err != nil || len(got) != len(rows)+1 || !slices.Equal(got[0], columns) {
+		if err != nil || len(got) != len(rows)+1 || !slices.Equal(got[0], titles) {
 			t.Fatalf("%s, semicolons %v: %v: %q", c.out, c.semicolons, err, got)
 		}
 		for i, r := range rows {
 			if c.out == format.Spreadsheet && r[3] == "007" {
 				r = append(slices.Clone(r[:3]), "7") // a CSV cannot say that a number is a text
+			}
+			if at, err := time.Parse("02.01.2006", r[2]); err == nil && c.out != format.Spreadsheet {
+				r = slices.Clone(r)
+				r[2] = at.Format(time.DateOnly) // a date, and no longer a text
 			}
 			if !slices.Equal(got[i+1], r) {
 				t.Errorf("%s, semicolons %v: %q, want %q", c.out, c.semicolons, got[i+1], r)

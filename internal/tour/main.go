@@ -10,6 +10,7 @@ import (
 	"log"
 	"os"
 	"os/exec"
+	"path"
 	"path/filepath"
 	"strings"
 	"time"
@@ -36,8 +37,8 @@ func main() {
 }
 
 type tour struct {
-	server, key, list, out, only, page string
-	tab                                context.Context
+	server, key, list, out, only, page, id string
+	tab                                    context.Context
 }
 
 func (t *tour) run(ctx context.Context) error {
@@ -69,7 +70,8 @@ func (t *tour) run(ctx context.Context) error {
 		{"results", chromedp.Tasks{browser.Press("See the results"), browser.Text("Arrow keys walk")}},
 		{"evidence", chromedp.Tasks{t.search("hedgerow-post"), browser.Text("addresses fit"), chromedp.Sleep(900 * time.Millisecond),
 			chromedp.Click("tbody tr:nth-child(3) button"), browser.Text("made-up mailboxes"), chromedp.Sleep(500 * time.Millisecond)}},
-		{"take-out", chromedp.Tasks{t.fromResults("/take-out?form=results&columns=finding,cause,traits,decision"), browser.Text("to a file"), chromedp.Sleep(300 * time.Millisecond)}},
+		{"policy", chromedp.Tasks{t.ofRun("/policies/new?from=reach-further&run=%s"), browser.Text("whatever no rule fits"), browser.Text("rows will be kept"), chromedp.Sleep(600 * time.Millisecond)}},
+		{"take-out", chromedp.Tasks{t.ofRun("/runs/%s/take-out?form=results&columns=finding,cause,traits,decision"), browser.Text("The file will begin so"), chromedp.Sleep(300 * time.Millisecond)}},
 	} {
 		if err := browser.Do(tab, 45*time.Second, p.steps...); err != nil {
 			seen := tour{tab: tab, out: os.TempDir()}
@@ -77,6 +79,11 @@ func (t *tour) run(ctx context.Context) error {
 			return fmt.Errorf("%s: %w (the page as it stood: %s)", p.name, err, filepath.Join(os.TempDir(), "tour-stopped.png"))
 		}
 		if err := t.shoot(p.name); err != nil {
+			return err
+		}
+	}
+	for name, command := range map[string][]string{"report": {"report", t.id, "-out", "report.pdf"}, "workbook": {"export", t.id, "-form", "results", "-format", "xlsx", "-out", "workbook.xlsx"}} {
+		if err := t.paper(name, command); err != nil {
 			return err
 		}
 	}
@@ -114,16 +121,63 @@ func (t *tour) sending(routes string) chromedp.Action {
 
 func (t *tour) open(path string) chromedp.Action { return chromedp.Navigate(t.server + path) }
 
-// fromResults goes from a run's results to another page of the run.
-func (t *tour) fromResults(page string) chromedp.Action {
+// ofRun goes to a page of the run whose results are shown.
+func (t *tour) ofRun(page string) chromedp.Action {
 	return chromedp.ActionFunc(func(ctx context.Context) error {
-		var here string
-		if err := chromedp.Location(&here).Do(ctx); err != nil {
-			return err
+		if t.id == "" {
+			var here string
+			if err := chromedp.Location(&here).Do(ctx); err != nil {
+				return err
+			}
+			here, _, _ = strings.Cut(here, "/results")
+			t.id = path.Base(here)
 		}
-		run, _, _ := strings.Cut(here, "/results")
-		return chromedp.Navigate(run + page).Do(ctx)
+		return chromedp.Navigate(t.server + fmt.Sprintf(page, t.id)).Do(ctx)
 	})
+}
+
+// paper has a command write a file and shows it as it is printed: a PDF, or a
+// workbook as LibreOffice lays it out.
+func (t *tour) paper(name string, command []string) error {
+	dir, err := os.MkdirTemp("", "varnet-tour-*")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	if _, err := t.varnet(dir, command...); err != nil {
+		return err
+	}
+	file := command[len(command)-1]
+	if strings.HasSuffix(file, ".xlsx") {
+		if out, err := exec.Command("soffice", "-env:UserInstallation=file://"+dir, "--headless", "--convert-to", "pdf", "--outdir", dir, filepath.Join(dir, file)).CombinedOutput(); err != nil {
+			return fmt.Errorf("LibreOffice: %w: %s", err, out)
+		}
+		file = strings.TrimSuffix(file, ".xlsx") + ".pdf"
+	}
+	if out, err := exec.Command("pdftoppm", "-png", "-r", "100", "-f", "1", "-l", "1", "-singlefile", filepath.Join(dir, file), filepath.Join(dir, "page")).CombinedOutput(); err != nil {
+		return fmt.Errorf("pdftoppm: %w: %s", err, out)
+	}
+	png, err := os.ReadFile(filepath.Join(dir, "page.png"))
+	if err != nil {
+		return err
+	}
+	return t.write(name, png)
+}
+
+// varnet runs a command in a folder.
+func (t *tour) varnet(dir string, args ...string) ([]byte, error) {
+	binary, err := filepath.Abs("bin/varnet")
+	if err != nil {
+		return nil, err
+	}
+	cmd := exec.Command(binary, args...)
+	cmd.Dir = dir
+	cmd.Env = append(os.Environ(), "VARNET_SERVER="+t.server, "VARNET_KEY="+t.key)
+	text, err := cmd.CombinedOutput()
+	if err != nil {
+		err = fmt.Errorf("%s: %w: %s", args[0], err, text)
+	}
+	return text, err
 }
 
 func (t *tour) search(text string) chromedp.Action {
@@ -147,16 +201,9 @@ func (t *tour) write(name string, png []byte) error {
 
 // terminal runs a command and shows what it printed as a terminal would.
 func (t *tour) terminal(name string, args ...string) error {
-	binary, err := filepath.Abs("bin/varnet")
+	text, err := t.varnet(os.TempDir(), args...)
 	if err != nil {
 		return err
-	}
-	cmd := exec.Command(binary, args...)
-	cmd.Dir = os.TempDir()
-	cmd.Env = append(os.Environ(), "VARNET_SERVER="+t.server, "VARNET_KEY="+t.key)
-	text, err := cmd.CombinedOutput()
-	if err != nil {
-		return fmt.Errorf("%s: %w: %s", name, err, text)
 	}
 	line := "$ varnet"
 	for _, a := range args {

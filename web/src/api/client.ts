@@ -15,7 +15,7 @@ export type PolicyRule = Schemas["PolicyRule"];
 export type Decision = Result["decision"];
 export type Finding = Result["finding"];
 
-export const api = createClient<paths>({ baseUrl: "/api/v1" });
+export const api = createClient<paths>({ baseUrl: "/api/v1", querySerializer: { array: { style: "form", explode: false } } });
 
 /** Problem is an error the service told in a sentence. */
 export class Problem extends Error {

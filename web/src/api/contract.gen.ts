@@ -92,6 +92,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/lists/{id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring a file in for a list that is there: after its rows, in their place, or to change those with the same address or key */
+        post: operations["bring-in-again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/lists/{id}/problems": {
         parameters: {
             query?: never;
@@ -589,6 +606,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/uploads/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Begin to send a file part by part, or see how much of it is there */
+        put: operations["open-upload"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Send the next part of a file, of at most 8 MB */
+        patch: operations["upload-part"];
+        trace?: never;
+    };
     "/words": {
         parameters: {
             query?: never;
@@ -922,6 +957,11 @@ export interface components {
              * @description Rows whose address stands in an earlier row.
              */
             duplicates: number;
+            /**
+             * Format: int64
+             * @description The list that these rows were before a file was brought in again.
+             */
+            earlierId?: number;
             fileName: string;
             /** @description What the file was, told by its content. */
             format: string;
@@ -984,6 +1024,18 @@ export interface components {
              * @default careful
              */
             policy: string;
+            /**
+             * Format: int64
+             * @description Take over results of earlier runs that are younger than so many days: what is absent twice as long, a full mailbox a quarter, what was undecided never. 0: ask about all.
+             */
+            reuseDays?: number;
+        };
+        NewUpload: {
+            /**
+             * Format: int64
+             * @description Its size in bytes.
+             */
+            size: number;
         };
         OperatorPace: {
             /** Format: date-time */
@@ -1250,6 +1302,11 @@ export interface components {
             postponed: number;
             /**
              * Format: int64
+             * @description Addresses whose result was taken over from an earlier run.
+             */
+            reused: number;
+            /**
+             * Format: int64
              * @description All rows of the list.
              */
             rows: number;
@@ -1423,6 +1480,18 @@ export interface components {
             rule: number;
             /** @description Which rule fits and how the address would be asked about, in a sentence. */
             says: string;
+        };
+        Upload: {
+            /**
+             * Format: int64
+             * @description How many of them are there; the next part begins so.
+             */
+            received: number;
+            /**
+             * Format: int64
+             * @description Its size in bytes.
+             */
+            size: number;
         };
         Words: {
             causes: components["schemas"]["CauseInfo"][];
@@ -1707,6 +1776,8 @@ export interface operations {
                 addressColumns?: number[];
                 /** @description Tell duplicates by what the operator takes for the same mailbox (dots or tags left out where it is known to). */
                 sameMailbox?: boolean;
+                /** @description Brings the list in once: whoever sends the same key again is given the list that is there. A file sent part by part under this key stands for the body. */
+                key?: string;
             };
             header?: never;
             path?: never;
@@ -1825,6 +1896,86 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "bring-in-again": {
+        parameters: {
+            query?: {
+                /** @description The sheet of a spreadsheet; the first with something on it unless given. */
+                sheet?: string;
+                /** @description What stands between cells: guess, one character, tab or none. */
+                delimiter?: string;
+                /** @description What wraps cells. */
+                quote?: "guess" | "double" | "single" | "none";
+                /** @description How letters are written as bytes: guess, or a name such as windows-1250. */
+                encoding?: string;
+                /** @description Whether the first record names the columns. */
+                header?: "guess" | "yes" | "no";
+                /** @description The list's name; the file's name unless given. */
+                name?: string;
+                /** @description The file's name. */
+                fileName?: string;
+                /** @description The columns that hold addresses, from 0, in the order in which they are to be used; none leaves it to Varnet. */
+                addressColumns?: number[];
+                /** @description Tell duplicates by what the operator takes for the same mailbox (dots or tags left out where it is known to). */
+                sameMailbox?: boolean;
+                /** @description Brings the list in once: whoever sends the same key again is given the list that is there. A file sent part by part under this key stands for the body. */
+                key?: string;
+                /** @description append: after the list's rows; replace: in their place; update: in the place of rows with the same key, and after them otherwise. */
+                mode?: "append" | "replace" | "update";
+                /** @description With update: the column by which rows are found again; the address unless given. */
+                rowKey?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        /** @description The file, byte for byte. */
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["List"];
+                };
             };
             /** @description Unauthorized */
             401: {
@@ -3707,6 +3858,118 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "open-upload": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The key under which the file is sent, made up by the sender; the list that the file becomes is brought in once with it. */
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewUpload"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Upload"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "upload-part": {
+        parameters: {
+            query?: {
+                /** @description Where the part begins in the file; there the last part must have ended. */
+                from?: number;
+            };
+            header?: never;
+            path: {
+                /** @description The key under which the file is sent, made up by the sender; the list that the file becomes is brought in once with it. */
+                key: string;
+            };
+            cookie?: never;
+        };
+        /** @description The file, byte for byte. */
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Upload"];
+                };
             };
             /** @description Unauthorized */
             401: {

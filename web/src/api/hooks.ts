@@ -24,7 +24,7 @@ export function useLists() {
 }
 
 export function useList(id: number) {
-  return useQuery({ queryKey: keys.list(id), queryFn: async () => told(await api.GET("/lists/{id}", { params: { path: { id } } })) });
+  return useQuery({ queryKey: keys.list(id), queryFn: async () => told(await api.GET("/lists/{id}", { params: { path: { id } } })), enabled: id > 0 });
 }
 
 /** useRun gives a run and keeps it up to date by its event stream until it ends. */

@@ -1,11 +1,13 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Button, Input, Select } from "antd";
 import { useState, type DragEvent } from "react";
-import { useNavigate } from "react-router";
+import { useNavigate, useSearchParams } from "react-router";
 import { send, type List, type Preview } from "../api/client";
-import { keys } from "../api/hooks";
+import { keys, useList } from "../api/hooks";
+import { bringIn as bring } from "../api/upload";
 import { AddressText } from "../parts/AddressText";
 import { Sentence, Trouble, Wait } from "../parts/Notice";
+import { number } from "../words";
 
 /** Of delimited text so much is enough for a preview; other files are looked at whole. */
 const sampleSize = 256 * 1024;
@@ -31,15 +33,17 @@ export function BringIn() {
     setWritten(w);
     preview.mutate({ file: f, written: w });
   };
+  const [search] = useSearchParams();
+  const before = useList(Number(search.get("for") ?? 0));
   return (
     <>
-      <h1>Bring a list in</h1>
+      <h1>{before.data ? <>Bring <bdi>{before.data.name}</bdi> in again</> : "Bring a list in"}</h1>
       <Drop onFile={(f) => f && look(f, {})} chosen={file} />
       <Paste onText={(text) => look(new File([text], "pasted.txt"), {})} />
       {preview.isPending && <Wait for="the preview" />}
       {preview.error && <Trouble error={preview.error} />}
       {file && preview.data && (
-        <Settle key={file.name + file.lastModified + JSON.stringify(written) + preview.submittedAt} file={file} preview={preview.data} written={written} onWritten={(w) => look(file, w)} />
+        <Settle before={before.data} key={file.name + file.lastModified + JSON.stringify(written) + preview.submittedAt} file={file} preview={preview.data} written={written} onWritten={(w) => look(file, w)} />
       )}
     </>
   );
@@ -74,13 +78,21 @@ function Paste({ onText }: { onText: (text: string) => void }) {
   );
 }
 
-function Settle({ file, preview, written, onWritten }: { file: File; preview: Preview; written: Written; onWritten: (w: Written) => void }) {
+const modes = [{ value: "append", label: "after the rows of the list" }, { value: "update", label: "in the place of rows with the same key, the others after them" }, { value: "replace", label: "in the place of all rows of the list" }];
+
+interface SettleProps { before: List | undefined; file: File; preview: Preview; written: Written; onWritten: (w: Written) => void }
+
+function Settle({ before, file, preview, written, onWritten }: SettleProps) {
   const [name, setName] = useState(file.name.replace(/\.[^.]+$/, ""));
   const [columns, setColumns] = useState(preview.addressColumn < 0 ? [] : [preview.addressColumn]);
+  const [mode, setMode] = useState("append");
+  const [rowKey, setRowKey] = useState("");
+  const [sent, setSent] = useState(0);
   const go = useNavigate();
   const client = useQueryClient();
   const bringIn = useMutation({
-    mutationFn: () => send<List>(`/lists?${new URLSearchParams({ ...written, name, fileName: file.name, addressColumns: columns.join(",") })}`, file),
+    mutationFn: () => bring<List>(before ? `/lists/${before.id}/again` : "/lists", new URLSearchParams({ ...written, name, fileName: file.name, addressColumns: columns.join(","),
+      ...(before && { mode }), ...(rowKey && mode === "update" && { rowKey }) }), file, setSent),
     onSuccess: (list) => {
       void client.invalidateQueries({ queryKey: keys.lists });
       void go(`/lists/${list.id}`);
@@ -91,12 +103,14 @@ function Settle({ file, preview, written, onWritten }: { file: File; preview: Pr
     <>
       <Sentence>{preview.sentence}</Sentence>
       <form className="settle" onSubmit={(e) => { e.preventDefault(); bringIn.mutate(); }}>
-        <label>Name of the list<Input value={name} onChange={(e) => setName(e.target.value)} /></label>
+        {!before && <label>Name of the list<Input value={name} onChange={(e) => setName(e.target.value)} /></label>}
+        {before && <label>Where its rows go<Select aria-label="Where its rows go" value={mode} onChange={setMode} options={modes} popupMatchSelectWidth={false} /></label>}
+        {before && mode === "update" && <label>The same key is<Select aria-label="The same key is" value={rowKey} onChange={setRowKey} options={[{ value: "", label: "the address" }, ...before.columns.map((c) => ({ value: c, label: c }))]} /></label>}
         <label>Columns with the addresses, the first counts first<Select aria-label="Columns with the addresses" mode="multiple" maxCount={8} options={choices} value={columns} onChange={setColumns} placeholder="choose one" /></label>
         <Button type="primary" htmlType="submit" disabled={columns.length === 0} loading={bringIn.isPending}>Bring it in</Button>
       </form>
       <Dialect preview={preview} onChange={(w) => onWritten({ ...written, ...w })} />
-      {bringIn.isPending && <Wait for="the whole file to be read" />}
+      {bringIn.isPending && <Wait for={sent > 0 ? `the file to be sent: ${number(Math.round(sent / 1048576))} of ${number(Math.round(file.size / 1048576))} MB are there` : "the whole file to be read"} />}
       {bringIn.error && <Trouble error={bringIn.error} />}
       <PreviewTable preview={preview} columns={columns} />
     </>

@@ -1,20 +1,14 @@
-import { useMutation } from "@tanstack/react-query";
-import { Alert, Button } from "antd";
-import { Link, useNavigate, useParams } from "react-router";
-import { api, told } from "../api/client";
+import { Alert } from "antd";
+import { Link, useParams } from "react-router";
 import { useList } from "../api/hooks";
 import { useStanding } from "../api/sending";
 import { Sentence, Trouble, Wait } from "../parts/Notice";
+import { Start } from "./list/Start";
 
 export function ListPage() {
   const id = Number(useParams().id);
   const list = useList(id);
-  const go = useNavigate();
   const standing = useStanding();
-  const start = useMutation({
-    mutationFn: async () => told(await api.POST("/lists/{id}/runs", { params: { path: { id } }, body: { depth: "mailbox", policy: "careful" } })),
-    onSuccess: (run) => void go(`/runs/${run.id}`),
-  });
   if (list.error) return <Trouble error={list.error} again={() => void list.refetch()} />;
   if (!list.data) return <Wait for="the list" />;
   const run = list.data.lastRun;
@@ -29,8 +23,8 @@ export function ListPage() {
       {standing.data && standing.data.state !== "ready" && (
         <Alert type="warning" role="status" className="notice" title={<>The sending side is {standing.data.state}. {standing.data.says} <Link to="/sending">Look at the sending side</Link></>} />
       )}
-      {start.error && <Trouble error={start.error} />}
-      <Button type="primary" size="large" loading={start.isPending} onClick={() => start.mutate()}>{run ? "Start another run" : "Start the run"}</Button>
+      <Start list={list.data} />
+      <p className="after">There is a newer file of this list? <Link to={`/bring-in?for=${id}`}>Bring it in again</Link>: to add its rows, to change those with the same address, or to put them in place of these.</p>
     </>
   );
 }
