@@ -54,8 +54,12 @@ func (l listing[T]) show(w io.Writer, found []T) error {
 func lists(ctx context.Context, c *cli, args []string) error {
 	connect, limit := c.connect(), c.flags.Int("limit", 50, "how many at the most")
 	asJSON := c.flags.Bool("json", false, "a JSON object a line")
-	if _, err := c.parse(args); err != nil {
+	rest, err := c.parse(args)
+	if err != nil {
 		return err
+	}
+	if len(rest) > 0 {
+		return c.actOnList(ctx, connect(), rest)
 	}
 	found, err := connect().Lists(ctx, *limit)
 	if err != nil {
@@ -81,14 +85,7 @@ func runs(ctx context.Context, c *cli, args []string) error {
 		return err
 	}
 	if len(rest) > 0 {
-		id, err := c.whichRun(rest)
-		if err == nil && rest[0] == "again" {
-			_, err = connect().AskAgain(ctx, id, contract.AskAgain{Causes: split[finding.Cause](*causes), Findings: split[finding.Finding](*findings)})
-		}
-		if err != nil {
-			return err
-		}
-		return c.follow(ctx, connect(), id)
+		return c.actOnRun(ctx, connect(), rest, contract.AskAgain{Causes: split[finding.Cause](*causes), Findings: split[finding.Finding](*findings)})
 	}
 	found, err := connect().Runs(ctx, *limit)
 	if err != nil {
@@ -100,12 +97,70 @@ func runs(ctx context.Context, c *cli, args []string) error {
 	}}.show(c.out, found)
 }
 
-// whichRun reads "watch RUN" or "again RUN".
-func (c *cli) whichRun(rest []string) (id int64, err error) {
-	if len(rest) != 2 || rest[0] != "watch" && rest[0] != "again" {
-		return 0, c.wrongUse("say: varnet runs, or: varnet runs watch RUN, or: varnet runs again RUN")
+const listsForms = `  varnet lists                  the lists, newest first
+  varnet lists estimate LIST    tell from a sample what it will come to, in half a minute at most
+  varnet lists delete LIST      delete it with its runs, results and evidence`
+
+// actOnList does what is said with a list.
+func (c *cli) actOnList(ctx context.Context, api *client.Client, words []string) error {
+	if len(words) != 2 {
+		return c.wrongUse("say what to do and the number of a list; the forms are below")
 	}
-	return c.runNumber(rest[1])
+	id, err := strconv.ParseInt(words[1], 10, 64)
+	if err != nil {
+		return c.wrongUse(fmt.Sprintf("%q is not the number of a list; \"varnet lists\" shows them", words[1]))
+	}
+	switch words[0] {
+	case "estimate":
+		e, err := api.Estimate(ctx, id)
+		if err == nil {
+			fmt.Fprintln(c.out, e.Sentence)
+		}
+		return err
+	case "delete":
+		return api.DeleteList(ctx, id)
+	}
+	return c.wrongUse(fmt.Sprintf("%q cannot be done with a list; the forms are below", words[0]))
+}
+
+const runsForms = `  varnet runs                the runs, newest first
+  varnet runs watch RUN      follow one until it ends
+  varnet runs pause RUN      let it wait; what is in flight comes to its end
+  varnet runs resume RUN     let it go on
+  varnet runs stop RUN       end it; what is known stays
+  varnet runs again RUN      ask again about addresses that asking may help, or -cause or -finding`
+
+// actOnRun does what is said with a run.
+func (c *cli) actOnRun(ctx context.Context, api *client.Client, words []string, which contract.AskAgain) error {
+	if len(words) != 2 {
+		return c.wrongUse("say what to do and the number of a run; the forms are below")
+	}
+	id, err := c.runNumber(words[1])
+	if err != nil {
+		return err
+	}
+	var r contract.Run
+	switch words[0] {
+	case "watch":
+		return c.follow(ctx, api, id)
+	case "again":
+		if _, err = api.AskAgain(ctx, id, which); err != nil {
+			return err
+		}
+		return c.follow(ctx, api, id)
+	case "pause":
+		r, err = api.PauseRun(ctx, id)
+	case "resume":
+		r, err = api.ResumeRun(ctx, id)
+	case "stop":
+		r, err = api.StopRun(ctx, id)
+	default:
+		return c.wrongUse(fmt.Sprintf("%q cannot be done with a run; the forms are below", words[0]))
+	}
+	if err == nil {
+		fmt.Fprintln(c.out, printable(r.Sentence))
+	}
+	return err
 }
 
 // runNumber reads the number of a run.

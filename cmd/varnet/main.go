@@ -27,8 +27,8 @@ type command struct {
 var commands = []command{
 	{"check", "ADDRESS…", "checks addresses now, one line each", "varnet check ada.moss@fernhollow.example", check},
 	{"clean", "FILE -out FILE", "does the whole job: brings a list in, verifies it, takes out the kept rows", "varnet clean members.csv -out kept.csv", clean},
-	{"lists", "", "shows the lists", "varnet lists", lists},
-	{"runs", "[watch|again RUN]", "shows the runs, follows one until it ends, or asks again about some of its addresses", "varnet runs again 12 -cause exchanger.postponed,exchanger.silent", runs},
+	{"lists", "[estimate|delete LIST]", "shows the lists, estimates one from a sample, or deletes one", "varnet lists estimate 12", lists},
+	{"runs", "[watch|pause|… RUN]", "shows the runs, follows, pauses or stops one, or asks again about some of its addresses", "varnet runs again 12 -cause exchanger.postponed,exchanger.silent", runs},
 	{"export", "RUN -out FILE", "takes out the rows of a run", "varnet export 12 -decision hold -out held.csv", export},
 	{"report", "RUN -out FILE", "writes the one-page report of a run, as PDF or HTML by the file's ending", "varnet report 12 -out spring.pdf -zone Europe/Berlin", reportCommand},
 	{"policies", "[show|save|delete|try|use …]", "shows and changes the policies, tries them on a run, and lets one decide on it", "varnet policies try 12 -file spring.json", policiesCommand},
@@ -43,7 +43,7 @@ var commands = []command{
 }
 
 // forms are all ways to call the commands that have several, for -h.
-var forms = map[string]string{"sending": sendingForms, "catalogue": catalogueForms, "policies": policiesForms}
+var forms = map[string]string{"sending": sendingForms, "catalogue": catalogueForms, "policies": policiesForms, "runs": runsForms, "lists": listsForms}
 
 // errUsage asks for exit code 2. The message has been printed.
 var errUsage = errors.New("usage")

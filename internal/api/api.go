@@ -99,6 +99,7 @@ func (a *API) register(h huma.API) {
 	a.registerTakeOut(h)
 	a.registerPolicies(h)
 	a.registerReport(h)
+	a.registerEstimate(h)
 	a.registerChecks(h)
 	a.registerCatalogue(h)
 	a.registerSending(h)

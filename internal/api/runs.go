@@ -24,6 +24,8 @@ func (a *API) registerRuns(h huma.API) {
 	huma.Register(h, operation("runs", http.MethodGet, "/runs", "The runs, newest first"), a.runs)
 	huma.Register(h, operation("run", http.MethodGet, "/runs/{id}", "Where a run stands"), a.run)
 	huma.Register(h, operation("stop-run", http.MethodPost, "/runs/{id}/stop", "Stop a run; what is known stays"), a.stopRun)
+	huma.Register(h, operation("pause-run", http.MethodPost, "/runs/{id}/pause", "Let a run wait; conversations in flight come to their end"), a.pauseRun)
+	huma.Register(h, operation("resume-run", http.MethodPost, "/runs/{id}/resume", "Let a paused run go on where it was"), a.resumeRun)
 	huma.Register(h, operation("ask-again", http.MethodPost, "/runs/{id}/ask-again",
 		"Ask again about chosen addresses of a finished run, as another round of it; their results stand until they are replaced"), a.askAgain)
 	sse.Register(h, operation("run-events", http.MethodGet, "/runs/{id}/events", "Where a run stands, told whenever it changes, until it ends"),
@@ -108,6 +110,20 @@ func (a *API) stopRun(ctx context.Context, in *ByID) (*runOutput, error) {
 	return a.run(ctx, in)
 }
 
+func (a *API) pauseRun(ctx context.Context, in *ByID) (*runOutput, error) {
+	if err := a.store.PauseRun(ctx, workspace(ctx).ID, in.ID); err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return a.run(ctx, in)
+}
+
+func (a *API) resumeRun(ctx context.Context, in *ByID) (*runOutput, error) {
+	if err := a.engine.ResumeRun(ctx, workspace(ctx).ID, in.ID); err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return a.run(ctx, in)
+}
+
 func (a *API) askAgain(ctx context.Context, in *struct {
 	ByID
 	Body contract.AskAgain
@@ -185,6 +201,9 @@ func (a *API) runBody(ctx context.Context, r store.Run, l store.List) (contract.
 	for _, n := range p.Verdicts {
 		b.Done += n
 	}
+	if r.Sample != nil {
+		b.Addresses = int64(len(r.Sample))
+	}
 	b.Open = b.Addresses - b.Done
 	b.Causes = causeCounts(p.Verdicts, j.verdicts)
 	for _, c := range b.Causes {
@@ -203,7 +222,8 @@ func (a *API) runBody(ctx context.Context, r store.Run, l store.List) (contract.
 		return contract.Run{}, err
 	}
 	b.Notices = append(happenings(happened), notices(b)...)
-	return b, nil
+	b.Estimate, err = a.estimated(ctx, b)
+	return b, err
 }
 
 // causeCounts adds up addresses by finding and cause, in the order of the
@@ -232,7 +252,7 @@ func causeCounts(counts map[int32]int64, verdicts map[int32]finding.Verdict) []c
 // expectedEnd guesses from the rate of the last minute, or of the whole run
 // when it is younger; a run that waits does not end before its next round.
 func expectedEnd(b contract.Run, now time.Time) *time.Time {
-	if b.FinishedAt != nil || b.PerMinute == 0 && b.NextRound == nil {
+	if b.FinishedAt != nil || b.State == store.Paused || b.PerMinute == 0 && b.NextRound == nil {
 		return nil
 	}
 	end := now
@@ -260,6 +280,8 @@ func runSentence(b contract.Run) string {
 		return fmt.Sprintf("All %s addresses are concluded.", policy.Number(b.Addresses))
 	case b.State == store.Stopped:
 		return done + "; the run was stopped."
+	case b.State == store.Paused:
+		return fmt.Sprintf("%s; the run is paused, %s are left.", done, policy.Number(b.Open+b.Again))
 	case b.State == store.Waiting:
 		return fmt.Sprintf("%s; %s wait for a later round.", done, policy.Number(b.Postponed))
 	}

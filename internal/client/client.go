@@ -172,6 +172,17 @@ func (c *Client) Lists(ctx context.Context, limit int) (l []contract.List, err e
 	return l, c.call(ctx, http.MethodGet, fmt.Sprintf("/lists?limit=%d", limit), nil, &l)
 }
 
+// Estimate tells from a sample what a list will come to; it takes up to half a
+// minute.
+func (c *Client) Estimate(ctx context.Context, list int64) (e contract.Estimate, err error) {
+	return e, c.call(ctx, http.MethodPost, fmt.Sprintf("/lists/%d/estimate", list), nil, &e)
+}
+
+// DeleteList deletes a list with its runs, results and evidence.
+func (c *Client) DeleteList(ctx context.Context, id int64) error {
+	return c.remove(ctx, fmt.Sprintf("/lists/%d", id))
+}
+
 // Runs gives the newest runs.
 func (c *Client) Runs(ctx context.Context, limit int) (r []contract.Run, err error) {
 	return r, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs?limit=%d", limit), nil, &r)
@@ -190,6 +201,16 @@ func (c *Client) Run(ctx context.Context, id int64) (r contract.Run, err error) 
 // StopRun stops a run.
 func (c *Client) StopRun(ctx context.Context, id int64) (r contract.Run, err error) {
 	return r, c.call(ctx, http.MethodPost, fmt.Sprintf("/runs/%d/stop", id), nil, &r)
+}
+
+// PauseRun lets a run wait.
+func (c *Client) PauseRun(ctx context.Context, id int64) (r contract.Run, err error) {
+	return r, c.call(ctx, http.MethodPost, fmt.Sprintf("/runs/%d/pause", id), nil, &r)
+}
+
+// ResumeRun lets a paused run go on.
+func (c *Client) ResumeRun(ctx context.Context, id int64) (r contract.Run, err error) {
+	return r, c.call(ctx, http.MethodPost, fmt.Sprintf("/runs/%d/resume", id), nil, &r)
 }
 
 // AskAgain asks again about chosen addresses of a finished run.

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"time"
 
+	"varnet/core/estimate"
 	"varnet/core/finding"
 	"varnet/core/policy"
 	"varnet/core/probe"
@@ -64,6 +65,23 @@ type Upload struct {
 	Received int64 `json:"received" doc:"How many of them are there; the next part begins so."`
 }
 
+// Estimate is what a sample says of a list before it is run.
+type Estimate struct {
+	Addresses int64            `json:"addresses" doc:"All addresses of the list: the whole of every share."`
+	Sampled   int64            `json:"sampled" doc:"Addresses that were asked about."`
+	Late      int64            `json:"late" doc:"Of those, the ones that did not answer in time."`
+	LeftOut   estimate.Share   `json:"leftOut" doc:"The share that will not be kept."`
+	Findings  []EstimatedShare `json:"findings"`
+	Sentence  string           `json:"sentence"`
+	At        time.Time        `json:"at"`
+}
+
+// EstimatedShare is the share of addresses that will have a finding.
+type EstimatedShare struct {
+	Finding finding.Finding `json:"finding" enum:"deliverable,catch-all,undecided,undeliverable"`
+	estimate.Share
+}
+
 // Run is one verification of one list.
 type Run struct {
 	ID         int64      `json:"id"`
@@ -72,7 +90,7 @@ type Run struct {
 	Depth      string     `json:"depth" enum:"syntax,domain,mailbox"`
 	Policy     string     `json:"policy" doc:"The name of the policy that decides."`
 	Version    int        `json:"version,omitempty" doc:"Which version of the policy it is; ready-made ones have none."`
-	State      string     `json:"state" enum:"running,waiting,finished,stopped"`
+	State      string     `json:"state" enum:"running,paused,waiting,finished,stopped"`
 	CreatedAt  time.Time  `json:"createdAt"`
 	FinishedAt *time.Time `json:"finishedAt,omitempty"`
 
@@ -92,9 +110,11 @@ type Run struct {
 	Decisions []policy.Count `json:"decisions" doc:"Rows by decision and reason under the run's policy."`
 	Sentence  string         `json:"sentence" doc:"Where the run stands, in a sentence."`
 	TakeOut   string         `json:"takeOut" doc:"How many rows would be kept now and what is left out, in a sentence."`
-	Notices   []string       `json:"notices" doc:"What the operator must know: hosts that refuse us, no way out."`
-	Kept      int64          `json:"kept" doc:"Rows that would be kept now."`
-	Rows      int64          `json:"rows" doc:"All rows of the list."`
+	// Estimate is left out of a run of a list that was not estimated.
+	Estimate string   `json:"estimate,omitempty" doc:"What the quick estimate of the list said, beside what became of it."`
+	Notices  []string `json:"notices" doc:"What the operator must know: hosts that refuse us, no way out."`
+	Kept     int64    `json:"kept" doc:"Rows that would be kept now."`
+	Rows     int64    `json:"rows" doc:"All rows of the list."`
 }
 
 // CauseCount is how many addresses have a finding by a cause.

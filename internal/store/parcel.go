@@ -75,7 +75,7 @@ func (s *Store) Claim(ctx context.Context, laneKey string, lane int) (*Parcel, e
 // lane is one job at a time, so these were left behind by a worker that died.
 func (s *Store) GiveBack(ctx context.Context, laneKey string, lane int) (int64, error) {
 	tag, err := s.db.Exec(ctx, `
-		UPDATE parcel SET state = CASE WHEN run.state = 'running' THEN 'open' ELSE 'void' END
+		UPDATE parcel SET state = CASE run.state WHEN 'running' THEN 'open' WHEN 'paused' THEN 'paused' ELSE 'void' END
 		FROM run WHERE run.id = run_id AND lane_key = $1 AND lane = $2 AND parcel.state = 'claimed'`, laneKey, lane)
 	return tag.RowsAffected(), err
 }

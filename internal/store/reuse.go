@@ -13,9 +13,9 @@ type Fresh struct {
 
 // Reuse takes over the freshest results of the workspace's earlier runs for the
 // addresses of a run's list, with what the name service said of their domains,
-// and gives how many they are. It belongs in the transaction that records the
-// plan.
-func (s *Store) Reuse(ctx context.Context, run Run, fresh []Fresh) (n int64, err error) {
+// and gives how many they are; onlySample leaves it at the samples of the same
+// list. It belongs in the transaction that records the plan.
+func (s *Store) Reuse(ctx context.Context, run Run, fresh []Fresh, onlySample bool) (n int64, err error) {
 	verdicts, since := make([]int32, len(fresh)), make([]time.Time, len(fresh))
 	for i, f := range fresh {
 		verdicts[i], since[i] = f.Verdict, f.Since
@@ -30,10 +30,11 @@ func (s *Store) Reuse(ctx context.Context, run Run, fresh []Fresh) (n int64, err
 			JOIN result x ON x.run_id = u.id AND x.address = o.ordinal
 			JOIN fresh f ON f.verdict = x.verdict AND x.at > f.since
 			WHERE u.workspace_id = $5 AND u.id < $1 AND u.depth = 'mailbox'
+				AND (NOT $6 OR u.sample IS NOT NULL AND u.list_id = $2)
 			ORDER BY n.ordinal, x.at DESC
 		), taken AS (INSERT INTO result (run_id, address, verdict, evidence, at) SELECT $1, ordinal, verdict, evidence, at FROM chosen RETURNING verdict),
 		counted AS (INSERT INTO tally (run_id, verdict, addresses, at) SELECT $1, verdict, count(*), 'epoch' FROM taken GROUP BY verdict RETURNING addresses)
-		SELECT coalesce(sum(addresses), 0) FROM counted`, run.ID, run.ListID, verdicts, since, run.WorkspaceID).Scan(&n)
+		SELECT coalesce(sum(addresses), 0) FROM counted`, run.ID, run.ListID, verdicts, since, run.WorkspaceID, onlySample).Scan(&n)
 	if err != nil || n == 0 {
 		return n, err
 	}
@@ -42,4 +43,10 @@ func (s *Store) Reuse(ctx context.Context, run Run, fresh []Fresh) (n int64, err
 		FROM run_domain d JOIN run u ON u.id = d.run_id JOIN list_domain l ON l.list_id = $2 AND l.domain = d.domain
 		WHERE u.workspace_id = $3 AND u.id < $1 AND u.depth = 'mailbox' ORDER BY d.domain, d.run_id DESC`, run.ID, run.ListID, run.WorkspaceID)
 	return n, err
+}
+
+// Sampled tells whether a sample of a list was asked about.
+func (s *Store) Sampled(ctx context.Context, list int64) (is bool, err error) {
+	err = s.db.QueryRow(ctx, "SELECT EXISTS (SELECT FROM run WHERE list_id = $1 AND sample IS NOT NULL)", list).Scan(&is)
+	return is, err
 }

@@ -27,6 +27,7 @@ const (
 // parcels.
 const (
 	Running  = "running"
+	Paused   = "paused"
 	Waiting  = "waiting"
 	Finished = "finished"
 	Stopped  = "stopped"
@@ -41,7 +42,9 @@ type Run struct {
 	Policy      policy.Policy
 	State       string
 	// ReuseDays is for how many days results of earlier runs are taken over.
-	ReuseDays  int
+	ReuseDays int
+	// Sample are the addresses of a run that asks about no others, nil for all.
+	Sample     []int32
 	Plan       Plan
 	CreatedAt  time.Time
 	FinishedAt *time.Time
@@ -64,14 +67,14 @@ type Plan struct {
 	Reused    int64 `json:"reused,omitempty"`
 }
 
-const runColumns = "id, workspace_id, list_id, depth, policy, state, reuse_days, plan, created_at, finished_at"
+const runColumns = "id, workspace_id, list_id, depth, policy, state, reuse_days, sample, plan, created_at, finished_at"
 
 // CreateRun records a run as running.
 func (s *Store) CreateRun(ctx context.Context, r *Run) error {
 	r.State = Running
 	return s.db.QueryRow(ctx, `
-		INSERT INTO run (workspace_id, list_id, depth, policy, state, reuse_days) VALUES ($1, $2, $3, $4, $5, $6) RETURNING id, created_at`,
-		r.WorkspaceID, r.ListID, string(r.Depth), r.Policy, r.State, r.ReuseDays).Scan(&r.ID, &r.CreatedAt)
+		INSERT INTO run (workspace_id, list_id, depth, policy, state, reuse_days, sample) VALUES ($1, $2, $3, $4, $5, $6, $7) RETURNING id, created_at`,
+		r.WorkspaceID, r.ListID, string(r.Depth), r.Policy, r.State, r.ReuseDays, r.Sample).Scan(&r.ID, &r.CreatedAt)
 }
 
 // Run gives one run of the workspace.
@@ -94,10 +97,11 @@ func (s *Store) RunByID(ctx context.Context, id int64) (Run, error) {
 	return one[Run](ctx, s.db, "SELECT "+runColumns+" FROM run WHERE id = $1", id)
 }
 
-// Runs gives a page of runs, newest first, of one list or (0) of all.
+// Runs gives a page of runs, newest first, of one list or (0) of all; runs of a
+// sample are left out.
 func (s *Store) Runs(ctx context.Context, workspace, list, before int64, limit int) ([]Run, error) {
 	runs, err := many[Run](ctx, s.db, `SELECT `+runColumns+` FROM run
-		WHERE workspace_id = $1 AND ($2 = 0 OR list_id = $2) AND ($3 = 0 OR id < $3) ORDER BY id DESC LIMIT $4`,
+		WHERE workspace_id = $1 AND sample IS NULL AND ($2 = 0 OR list_id = $2) AND ($3 = 0 OR id < $3) ORDER BY id DESC LIMIT $4`,
 		workspace, list, before, limit)
 	for i := range runs {
 		runs[i].wholePolicy()
@@ -113,13 +117,57 @@ func (s *Store) StopRun(ctx context.Context, workspace, id int64) error {
 			return err
 		}
 		_, err := s.db.Exec(ctx, `UPDATE run SET finished_at = now(), state = CASE WHEN (plan->>'done')::boolean AND NOT EXISTS
-			(SELECT FROM parcel WHERE run_id = $1 AND state IN ('open', 'claimed') AND NOT again) THEN 'finished' ELSE 'stopped' END
-			WHERE id = $1 AND state = 'running'`, id)
+			(SELECT FROM parcel WHERE run_id = $1 AND state IN ('open', 'paused', 'claimed') AND NOT again) THEN 'finished' ELSE 'stopped' END
+			WHERE id = $1 AND state IN ('running', 'paused')`, id)
 		if err == nil {
-			_, err = s.db.Exec(ctx, "UPDATE parcel SET state = 'void' WHERE run_id = $1 AND state = 'open'", id)
+			_, err = s.db.Exec(ctx, "UPDATE parcel SET state = 'void' WHERE run_id = $1 AND state IN ('open', 'paused')", id)
 		}
 		return err
 	})
+}
+
+// PauseRun lets a running run wait; conversations in flight come to their end.
+func (s *Store) PauseRun(ctx context.Context, workspace, id int64) error {
+	return s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
+		if _, err := s.Run(ctx, workspace, id); err != nil {
+			return err
+		}
+		_, err := s.db.Exec(ctx, "UPDATE run SET state = 'paused' WHERE id = $1 AND state = 'running'", id)
+		if err == nil {
+			err = s.holdParcels(ctx, id)
+		}
+		return err
+	})
+}
+
+// holdParcels lets the open parcels of a paused run wait.
+func (s *Store) holdParcels(ctx context.Context, run int64) error {
+	_, err := s.db.Exec(ctx, `UPDATE parcel SET state = 'paused' FROM run WHERE run.id = run_id AND run_id = $1
+		AND parcel.state = 'open' AND run.state = 'paused'`, run)
+	return err
+}
+
+// ResumeRun lets a paused run go on, and gives its parcels, of which only lane
+// key and time are filled in. It belongs in the transaction that sets their
+// lanes going. A run that is not paused has none.
+func (s *Store) ResumeRun(ctx context.Context, workspace, id int64) (Run, []Parcel, error) {
+	r, err := s.Run(ctx, workspace, id)
+	if err != nil {
+		return r, nil, err
+	}
+	tag, err := s.db.Exec(ctx, "UPDATE run SET state = 'running' WHERE id = $1 AND state = 'paused'", id)
+	if err != nil || tag.RowsAffected() == 0 {
+		return r, nil, err
+	}
+	r.State = Running
+	rows, err := s.db.Query(ctx, "UPDATE parcel SET state = 'open' WHERE run_id = $1 AND state = 'paused' RETURNING lane_key, not_before", id)
+	if err != nil {
+		return r, nil, err
+	}
+	parcels, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (p Parcel, err error) {
+		return p, row.Scan(&p.LaneKey, &p.NotBefore)
+	})
+	return r, parcels, err
 }
 
 // ErrNotFinished tells that a run must end before something can be done with it.
@@ -156,6 +204,9 @@ func (s *Store) SavePlan(ctx context.Context, run int64, p Plan) error {
 	if err == nil && tag.RowsAffected() == 0 {
 		err = ErrNotFound
 	}
+	if err == nil {
+		err = s.holdParcels(ctx, run) // of a run that was paused meanwhile
+	}
 	return err
 }
 
@@ -169,7 +220,10 @@ func (s *Store) FinishIfDone(ctx context.Context, run int64) error {
 	_, err := s.db.Exec(ctx, `
 		UPDATE run SET state = 'finished', finished_at = now()
 		WHERE id = $1 AND state = 'running' AND (plan->>'done')::boolean
-		AND NOT EXISTS (SELECT FROM parcel WHERE run_id = $1 AND state IN ('open', 'claimed'))`, run)
+		AND NOT EXISTS (SELECT FROM parcel WHERE run_id = $1 AND state IN ('open', 'paused', 'claimed'))`, run)
+	if err == nil {
+		err = s.holdParcels(ctx, run) // of a run that was paused meanwhile
+	}
 	return err
 }
 
@@ -212,7 +266,7 @@ func (s *Store) Progress(ctx context.Context, run int64) (p Progress, err error)
 	err = s.db.QueryRow(ctx, `
 		SELECT coalesce(sum(addresses) FILTER (WHERE not_before > now()), 0), min(not_before) FILTER (WHERE not_before > now()),
 		       coalesce(sum(addresses) FILTER (WHERE not_before <= now()), 0), coalesce(sum(addresses) FILTER (WHERE again), 0)
-		FROM parcel WHERE run_id = $1 AND state IN ('open', 'claimed')`, run).Scan(&p.Postponed, &p.NextRound, &p.Ready, &p.Again)
+		FROM parcel WHERE run_id = $1 AND state IN ('open', 'paused', 'claimed')`, run).Scan(&p.Postponed, &p.NextRound, &p.Ready, &p.Again)
 	return p, err
 }
 

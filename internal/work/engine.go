@@ -125,6 +125,36 @@ func (e *Engine) StartRun(ctx context.Context, r *store.Run) error {
 	})
 }
 
+// ResumeRun lets a paused run go on where it was.
+func (e *Engine) ResumeRun(ctx context.Context, workspace, id int64) error {
+	side, err := e.side(ctx)
+	if err != nil {
+		return err
+	}
+	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+		r, parcels, err := s.ResumeRun(ctx, workspace, id)
+		if err != nil || r.State != store.Running {
+			return err
+		}
+		known, err := s.Operators(ctx, laneKeys(parcels))
+		if err != nil {
+			return err
+		}
+		return inOrder(
+			func() error { return e.insert(ctx, tx, PlanArgs{Run: id}) },
+			func() error { return e.openLanes(ctx, tx, side, known, parcels) },
+			func() error { return s.FinishIfDone(ctx, id) }, // the last parcel may have come in meanwhile
+		)
+	})
+}
+
+func laneKeys(parcels []store.Parcel) (keys []string) {
+	for _, p := range parcels {
+		keys = append(keys, p.LaneKey)
+	}
+	return keys
+}
+
 func (e *Engine) insert(ctx context.Context, tx pgx.Tx, jobs ...river.JobArgs) error {
 	params := make([]river.InsertManyParams, len(jobs))
 	for i, j := range jobs {

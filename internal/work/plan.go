@@ -77,7 +77,9 @@ func (w *planWorker) Work(ctx context.Context, job *river.Job[PlanArgs]) error {
 // planStep plans one batch.
 func (e *Engine) planStep(ctx context.Context, run store.Run) error {
 	switch {
-	case run.ReuseDays > 0 && !run.Plan.ReuseDone:
+	case run.Sample != nil:
+		return e.planSample(ctx, run)
+	case run.Depth == store.DepthMailbox && !run.Plan.ReuseDone:
 		return e.reuse(ctx, run)
 	case !run.Plan.SyntaxDone:
 		return e.concludeMalformed(ctx, run)
@@ -102,20 +104,53 @@ func (e *Engine) planStep(ctx context.Context, run store.Run) error {
 	return e.planDomains(ctx, run, domains)
 }
 
+// planSample plans a run of a sample, all of it at once.
+func (e *Engine) planSample(ctx context.Context, run store.Run) error {
+	addresses, err := e.Store.AddressesAt(ctx, run.ListID, run.Sample)
+	if err != nil {
+		return err
+	}
+	b := &batch{run: run, round: 1}
+	if err := e.sort(ctx, b, domainsOf(addresses), addresses); err != nil {
+		return err
+	}
+	run.Plan.Done = true
+	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+		return inOrder(
+			func() error { return s.AddRunDomains(ctx, run.ID, b.runDomains()) },
+			func() error { return e.recordBatch(ctx, s, tx, b) },
+			func() error { return s.SavePlan(ctx, run.ID, run.Plan) },
+			func() error { return s.FinishIfDone(ctx, run.ID) },
+		)
+	})
+}
+
+// sampleDays is for how many days the results of a sample are taken over by a
+// run of the same list, whether it takes over others or not.
+const sampleDays = 1
+
 // reuse takes over what earlier runs found out and is fresh still.
 func (e *Engine) reuse(ctx context.Context, run store.Run) error {
 	verdicts, err := e.Store.Verdicts(ctx)
 	if err != nil {
 		return err
 	}
+	sampled, err := e.Store.Sampled(ctx, run.ListID)
+	if err != nil {
+		return err
+	}
 	var fresh []store.Fresh
 	for id, v := range verdicts {
-		if keeps := v.Cause.Keeps(time.Duration(run.ReuseDays) * 24 * time.Hour); keeps > 0 {
+		if keeps := v.Cause.Keeps(time.Duration(max(run.ReuseDays, sampleDays)) * 24 * time.Hour); keeps > 0 {
 			fresh = append(fresh, store.Fresh{Verdict: id, Since: time.Now().Add(-keeps)})
 		}
 	}
 	return e.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
-		if run.Plan.Reused, err = s.Reuse(ctx, run, fresh); err != nil {
+		if run.ReuseDays == 0 && !sampled {
+			run.Plan.ReuseDone = true
+			return s.SavePlan(ctx, run.ID, run.Plan)
+		}
+		if run.Plan.Reused, err = s.Reuse(ctx, run, fresh, run.ReuseDays == 0); err != nil {
 			return err
 		}
 		run.Plan.ReuseDone = true

@@ -109,6 +109,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/lists/{id}/estimate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The last quick estimate of a list */
+        get: operations["estimate"];
+        put?: never;
+        /** Tell from a sample what a list will come to; takes up to half a minute */
+        post: operations["make-estimate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/lists/{id}/problems": {
         parameters: {
             query?: never;
@@ -281,6 +299,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/runs/{id}/pause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let a run wait; conversations in flight come to their end */
+        post: operations["pause-run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}/policy": {
         parameters: {
             query?: never;
@@ -343,6 +378,23 @@ export interface paths {
         get: operations["evidence"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/resume": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let a paused run go on where it was */
+        post: operations["resume-run"];
         delete?: never;
         options?: never;
         head?: never;
@@ -814,6 +866,43 @@ export interface components {
              */
             type: string;
         };
+        Estimate: {
+            /**
+             * Format: int64
+             * @description All addresses of the list: the whole of every share.
+             */
+            addresses: number;
+            /** Format: date-time */
+            at: string;
+            findings: components["schemas"]["EstimatedShare"][];
+            /**
+             * Format: int64
+             * @description Of those, the ones that did not answer in time.
+             */
+            late: number;
+            /** @description The share that will not be kept. */
+            leftOut: components["schemas"]["Share"];
+            /**
+             * Format: int64
+             * @description Addresses that were asked about.
+             */
+            sampled: number;
+            sentence: string;
+        };
+        EstimatedShare: {
+            /** @enum {string} */
+            finding: "deliverable" | "catch-all" | "undecided" | "undeliverable";
+            /**
+             * Format: double
+             * @description The upper end, 0 to 1.
+             */
+            high: number;
+            /**
+             * Format: double
+             * @description The lower end, 0 to 1.
+             */
+            low: number;
+        };
         Evidence: {
             /**
              * Format: int32
@@ -1254,6 +1343,8 @@ export interface components {
              * @description Addresses with a result.
              */
             done: number;
+            /** @description What the quick estimate of the list said, beside what became of it. */
+            estimate?: string;
             /**
              * Format: date-time
              * @description When the run is expected to end at this rate.
@@ -1313,7 +1404,7 @@ export interface components {
             /** @description Where the run stands, in a sentence. */
             sentence: string;
             /** @enum {string} */
-            state: "running" | "waiting" | "finished" | "stopped";
+            state: "running" | "paused" | "waiting" | "finished" | "stopped";
             /** @description How many rows would be kept now and what is left out, in a sentence. */
             takeOut: string;
             /**
@@ -1416,6 +1507,18 @@ export interface components {
             /** @description Whether the workspace looks after the sending side. */
             keeper: boolean;
             workspace: string;
+        };
+        Share: {
+            /**
+             * Format: double
+             * @description The upper end, 0 to 1.
+             */
+            high: number;
+            /**
+             * Format: double
+             * @description The lower end, 0 to 1.
+             */
+            low: number;
         };
         SignIn: {
             /** @description A key of the workspace. */
@@ -1975,6 +2078,106 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["List"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    estimate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Estimate"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "make-estimate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Estimate"];
                 };
             };
             /** @description Unauthorized */
@@ -2683,6 +2886,56 @@ export interface operations {
             };
         };
     };
+    "pause-run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     decide: {
         parameters: {
             query?: never;
@@ -2884,6 +3137,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Evidence"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "resume-run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
                 };
             };
             /** @description Unauthorized */

@@ -25,7 +25,7 @@ function Whole({ run }: { run: Run }) {
       <div className="title">
         <h1>Run {run.id}: {run.state}</h1>
         <span className="acts">
-          {!run.finishedAt && <Stop run={run} />}
+          {!run.finishedAt && <Life run={run} />}
           {run.state === "finished" && run.mayAsk > 0 && <AskAgain run={run} which={{}}>Ask again about the {plural(run.mayAsk, "address", "addresses")} it may help</AskAgain>}
           {run.done > 0 && <Button href={report(run.id, "pdf")}>Report</Button>}
           <Button onClick={() => void go(`/runs/${run.id}/results`)} disabled={run.done === 0}>See the results</Button>
@@ -33,6 +33,7 @@ function Whole({ run }: { run: Run }) {
         </span>
       </div>
       <Sentence>{run.finishedAt ? run.takeOut : run.sentence}</Sentence>
+      {run.estimate && <p className="quiet">{run.estimate}</p>}
       {run.notices.map((n) => <Alert key={n} type="warning" role="status" title={n} className="notice" />)}
       {!run.finishedAt && <Live run={run} />}
       <Flow run={run} />
@@ -42,13 +43,21 @@ function Whole({ run }: { run: Run }) {
   );
 }
 
-function Stop({ run }: { run: Run }) {
+/** Life pauses, resumes and stops a run. */
+function Life({ run }: { run: Run }) {
   const client = useQueryClient();
-  const stop = useMutation({
-    mutationFn: async () => told(await api.POST("/runs/{id}/stop", { params: { path: { id: run.id } } })),
+  const act = useMutation({
+    mutationFn: async (what: "pause" | "resume" | "stop") => told(await api.POST(`/runs/{id}/${what}`, { params: { path: { id: run.id } } })),
     onSuccess: (r) => client.setQueryData(keys.run(run.id), r),
   });
-  return <Button loading={stop.isPending} onClick={() => stop.mutate()}>Stop, keep what is known</Button>;
+  const rests = run.state === "paused";
+  return (
+    <>
+      <Button loading={act.isPending} onClick={() => act.mutate(rests ? "resume" : "pause")}>{rests ? "Go on" : "Pause"}</Button>
+      <Button loading={act.isPending} onClick={() => act.mutate("stop")}>Stop, keep what is known</Button>
+      {act.error && <Trouble error={act.error} />}
+    </>
+  );
 }
 
 /** AskAgain opens a finished run again for some of its addresses. */

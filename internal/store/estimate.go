@@ -1,0 +1,60 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// Places gives the ordinals of a list's addresses at some places, counted from
+// 0 in the order of the domains, the largest first. The places must rise.
+func (s *Store) Places(ctx context.Context, list int64, places []int64) (ordinals []int32, err error) {
+	rows, err := s.db.Query(ctx, "SELECT domain, addresses FROM list_domain WHERE list_id = $1 ORDER BY addresses DESC, domain DESC", list)
+	if err != nil {
+		return nil, err
+	}
+	var domains []string
+	var within []int32
+	var name string
+	var size int32
+	before := int64(0)
+	_, err = pgx.ForEachRow(rows, []any{&name, &size}, func() error {
+		for len(places) > 0 && places[0] < before+int64(size) {
+			domains, within = append(domains, name), append(within, int32(places[0]-before)+1)
+			places = places[1:]
+		}
+		before += int64(size)
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	rows, err = s.db.Query(ctx, `SELECT d.ordinals[p.place] FROM unnest($2::text[], $3::int[]) p(domain, place)
+		JOIN list_domain d ON d.list_id = $1 AND d.domain = p.domain`, list, domains, within)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[int32])
+}
+
+// SaveEstimate records the quick estimate of a list; the last one stands.
+func (s *Store) SaveEstimate(ctx context.Context, list int64, body any) error {
+	_, err := s.db.Exec(ctx, `INSERT INTO estimate (list_id, body) VALUES ($1, $2)
+		ON CONFLICT (list_id) DO UPDATE SET body = EXCLUDED.body, at = now()`, list, body)
+	return err
+}
+
+// Estimate reads the quick estimate of a list into body; ErrNotFound where
+// there is none.
+func (s *Store) Estimate(ctx context.Context, list int64, body any) error {
+	var text []byte
+	err := s.db.QueryRow(ctx, "SELECT body FROM estimate WHERE list_id = $1", list).Scan(&text)
+	if err == pgx.ErrNoRows {
+		return ErrNotFound
+	}
+	if err != nil {
+		return err
+	}
+	return json.Unmarshal(text, body)
+}
