@@ -99,11 +99,12 @@ func runs(ctx context.Context, c *cli, args []string) error {
 
 const listsForms = `  varnet lists                  the lists, newest first
   varnet lists estimate LIST    tell from a sample what it will come to, in half a minute at most
+  varnet lists keep LIST DAYS   keep it so long after it was brought in or last run; 0: until it is deleted
   varnet lists delete LIST      delete it with its runs, results and evidence`
 
 // actOnList does what is said with a list.
 func (c *cli) actOnList(ctx context.Context, api *client.Client, words []string) error {
-	if len(words) != 2 {
+	if len(words) < 2 || len(words) > 3 || len(words) == 3 != (words[0] == "keep") {
 		return c.wrongUse("say what to do and the number of a list; the forms are below")
 	}
 	id, err := strconv.ParseInt(words[1], 10, 64)
@@ -116,6 +117,13 @@ func (c *cli) actOnList(ctx context.Context, api *client.Client, words []string)
 		if err == nil {
 			fmt.Fprintln(c.out, e.Sentence)
 		}
+		return err
+	case "keep":
+		days, err := strconv.Atoi(words[2])
+		if err != nil {
+			return c.wrongUse(fmt.Sprintf("%q is no number of days", words[2]))
+		}
+		_, err = api.SetKeeping(ctx, id, days)
 		return err
 	case "delete":
 		return api.DeleteList(ctx, id)

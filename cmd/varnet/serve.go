@@ -8,6 +8,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/http/pprof"
 	"os"
 	"path/filepath"
 	"slices"
@@ -28,7 +29,7 @@ import (
 
 // settings are what serve and worker are told.
 type settings struct {
-	dsn, listen, resolvers, port, private, helo, sender, rounds, patience, literals, secretFile, reference, level *string
+	dsn, listen, resolvers, port, private, helo, sender, rounds, patience, literals, secretFile, reference, pprof, level *string
 }
 
 func (c *cli) settings() settings {
@@ -44,6 +45,7 @@ func (c *cli) settings() settings {
 		literals:   c.setting("allow-literals", "VARNET_ALLOW_LITERALS", "no", "yes: take addresses whose host is a number in brackets"),
 		secretFile: c.setting("secret-file", "VARNET_SECRET_FILE", defaultSecretFile(), "the file with the secret that proxy passwords and relay tokens are sealed with; made if there is none; VARNET_SECRET goes before it"),
 		reference:  c.setting("reference", "VARNET_REFERENCE", strings.Join(sending.DefaultReference(), ","), "domains whose mail hosts are known to be well; the tests of the sending side greet them"),
+		pprof:      c.setting("pprof", "VARNET_PPROF", "", "where to serve Go's profiles, such as 127.0.0.1:6060; nowhere unless given, and best on loopback alone"),
 		level:      c.setting("log-level", "VARNET_LOG_LEVEL", "info", "debug, info, warn or error"),
 	}
 }
@@ -95,7 +97,29 @@ func (s settings) open(ctx context.Context, w work.Config) (_ *work.Engine, err 
 		w.Store.Close()
 		return nil, err
 	}
+	if err := s.profile(); err != nil {
+		w.Store.Close()
+		return nil, err
+	}
 	return work.New(w)
+}
+
+// profile serves Go's profiles where it is told to.
+func (s settings) profile() error {
+	if *s.pprof == "" {
+		return nil
+	}
+	l, err := net.Listen("tcp", *s.pprof)
+	if err != nil {
+		return fmt.Errorf("cannot serve profiles on %s: %w; choose another port with -pprof", *s.pprof, unwrapOp(err))
+	}
+	mux := http.NewServeMux()
+	mux.HandleFunc("/debug/pprof/", pprof.Index)
+	mux.HandleFunc("/debug/pprof/profile", pprof.Profile)
+	mux.HandleFunc("/debug/pprof/trace", pprof.Trace)
+	server := &http.Server{Handler: mux, ReadHeaderTimeout: 10 * time.Second}
+	go func() { _ = server.Serve(l) }()
+	return nil
 }
 
 // yes reads a setting that is yes or no.
@@ -217,6 +241,7 @@ func serve(ctx context.Context, c *cli, args []string) error {
 		return fmt.Errorf("cannot listen on %s: %w; choose another port with -listen", *s.listen, unwrapOp(err))
 	}
 	defer l.Close()
+	config.Serves = true
 	engine, err := s.open(ctx, config)
 	if err != nil {
 		return err
@@ -296,7 +321,10 @@ func worker(ctx context.Context, c *cli, args []string) error {
 		return err
 	}
 	engine.Log.Info("working")
-	<-ctx.Done()
+	select {
+	case <-ctx.Done():
+	case <-engine.Drained:
+	}
 	return stopWithin(30*time.Second, engine.Stop)
 }
 

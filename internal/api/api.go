@@ -100,6 +100,8 @@ func (a *API) register(h huma.API) {
 	a.registerPolicies(h)
 	a.registerReport(h)
 	a.registerEstimate(h)
+	a.registerWorkers(h)
+	a.registerKeeping(h)
 	a.registerChecks(h)
 	a.registerCatalogue(h)
 	a.registerSending(h)

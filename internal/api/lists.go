@@ -287,7 +287,10 @@ func (a *API) list(ctx context.Context, in *ByID) (*struct{ Body contract.List }
 func (a *API) listWithRun(ctx context.Context, l store.List) (contract.List, error) {
 	b := listBody(l)
 	runs, err := a.store.Runs(ctx, l.WorkspaceID, l.ID, 0, 1)
-	if err != nil || len(runs) == 0 {
+	if err != nil {
+		return b, err
+	}
+	if b.KeptUntil, err = a.keptUntil(ctx, l, runs); err != nil || len(runs) == 0 {
 		return b, err
 	}
 	r, err := a.runBody(ctx, runs[0], l)

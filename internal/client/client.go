@@ -183,6 +183,30 @@ func (c *Client) DeleteList(ctx context.Context, id int64) error {
 	return c.remove(ctx, fmt.Sprintf("/lists/%d", id))
 }
 
+// Workers gives the processes that work on runs.
+func (c *Client) Workers(ctx context.Context) (w []contract.Worker, err error) {
+	return w, c.call(ctx, http.MethodGet, "/workers", nil, &w)
+}
+
+// DrainWorker tells a worker to take nothing new and come to its end.
+func (c *Client) DrainWorker(ctx context.Context, id string) error {
+	resp, err := c.do(ctx, http.MethodPost, "/workers/"+url.PathEscape(id)+"/drain", nil)
+	if err == nil {
+		err = resp.Body.Close()
+	}
+	return err
+}
+
+// SetKeeping changes for how many days lists are kept: one, or (0) all that have
+// no days of their own.
+func (c *Client) SetKeeping(ctx context.Context, list int64, days int) (k contract.Keeping, err error) {
+	path := "/keeping"
+	if list > 0 {
+		path = fmt.Sprintf("/lists/%d/keeping", list)
+	}
+	return k, c.call(ctx, http.MethodPut, path, contract.Keeping{Days: days}, &k)
+}
+
 // Runs gives the newest runs.
 func (c *Client) Runs(ctx context.Context, limit int) (r []contract.Run, err error) {
 	return r, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs?limit=%d", limit), nil, &r)

@@ -48,10 +48,29 @@ type List struct {
 	Blank          int64        `json:"blank" doc:"Rows whose address cell is empty."`
 	Mended         int64        `json:"mended" doc:"Addresses from which something around them was removed."`
 	Sentence       string       `json:"sentence" doc:"What was read, in a sentence."`
+	// KeptUntil is left out for a list that is kept until somebody deletes it.
+	KeptUntil *time.Time `json:"keptUntil,omitempty" doc:"When it will be deleted with its runs, results and evidence."`
 	// EarlierID is left out for a list that was brought in but once.
 	EarlierID int64     `json:"earlierId,omitempty" doc:"The list that these rows were before a file was brought in again."`
 	CreatedAt time.Time `json:"createdAt"`
 	LastRun   *Run      `json:"lastRun,omitempty"`
+}
+
+// Worker is a process that works on runs.
+type Worker struct {
+	ID        string    `json:"id"`
+	Name      string    `json:"name" doc:"The host's name."`
+	Version   string    `json:"version" doc:"What it was built from."`
+	Serves    bool      `json:"serves" doc:"Whether it serves API and console, too."`
+	Parcels   int       `json:"parcels" doc:"Parcels in hand."`
+	Draining  bool      `json:"draining" doc:"Whether it comes to its end and takes nothing new."`
+	StartedAt time.Time `json:"startedAt"`
+	SeenAt    time.Time `json:"seenAt" doc:"Its last sign of life; one that is silent for 12 seconds is taken for lost."`
+}
+
+// Keeping is for how long lists are kept with all that was found out.
+type Keeping struct {
+	Days int `json:"days" minimum:"0" maximum:"3650" doc:"Days after a list was brought in or last run; 0: until somebody deletes it."`
 }
 
 // NewUpload is a file that is to be sent part by part.

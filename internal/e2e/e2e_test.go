@@ -308,8 +308,7 @@ func TestTwoProcesses(t *testing.T) {
 	api := client.New(s.URL, s.Key)
 	_, content := writeList(t, i.World, rows)
 	one, two := start(t, api, content), start(t, api, content)
-	time.Sleep(1500 * time.Millisecond)
-	_ = worker.Process.Signal(syscall.SIGTERM)
+	drainWorker(t, s, api)
 	if err := worker.Wait(); err != nil {
 		t.Errorf("the worker did not stop cleanly: %v", err)
 	}
@@ -327,6 +326,33 @@ func TestTwoProcesses(t *testing.T) {
 			t.Errorf("%s saw %d sessions at a time; at most %d are allowed", h.Name, n, pace.DefaultCap)
 		}
 	}
+}
+
+// drainWorker waits for the service and the worker to show, and brings the
+// worker to its end.
+func drainWorker(t *testing.T, s *testkit.Service, api *client.Client) {
+	t.Helper()
+	for range 100 {
+		workers, err := api.Workers(t.Context())
+		if err != nil {
+			t.Fatal(err)
+		}
+		if len(workers) < 2 {
+			time.Sleep(50 * time.Millisecond)
+			continue
+		}
+		time.Sleep(1500 * time.Millisecond) // it is to have parcels in hand
+		i := slices.IndexFunc(workers, func(w contract.Worker) bool { return !w.Serves })
+		if err := api.DrainWorker(t.Context(), workers[i].ID); err != nil {
+			t.Fatal(err)
+		}
+		text, err := testkit.Command(s.Env, "workers").CombinedOutput()
+		if err != nil || !strings.Contains(string(text), ", draining") {
+			t.Errorf("%v: %s", err, text)
+		}
+		return
+	}
+	t.Fatal("the worker does not show")
 }
 
 func TestWorkspacesAndKeys(t *testing.T) {

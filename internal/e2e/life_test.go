@@ -1,6 +1,12 @@
 package e2e
 
 import (
+	"bytes"
+	"io"
+	"net/http"
+	"os"
+	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 	"time"
@@ -59,11 +65,48 @@ func TestLife(t *testing.T) {
 	if runs, err := api.Runs(t.Context(), 10); err != nil || len(runs) != 1 {
 		t.Errorf("%v: %d runs are shown beside the sample", err, len(runs))
 	}
+	measured(t, s.URL)
+	if kept, err := api.Lists(t.Context(), 1); err != nil || kept[0].KeptUntil == nil || kept[0].KeptUntil.Before(time.Now().AddDate(0, 0, 89)) {
+		t.Errorf("%v: kept until %v", err, kept[0].KeptUntil)
+	}
+	if _, err := api.SetKeeping(t.Context(), l.ID, 0); err != nil {
+		t.Error(err)
+	}
+	if kept, err := api.Lists(t.Context(), 1); err != nil || kept[0].KeptUntil != nil {
+		t.Errorf("%v: kept until %v", err, kept[0].KeptUntil)
+	}
 	if err := api.DeleteList(t.Context(), l.ID); err != nil {
 		t.Error(err)
 	}
 	if _, err := api.Run(t.Context(), r.ID); status(err) != 404 {
 		t.Errorf("the run of a deleted list: %v", err)
+	}
+}
+
+// measured looks for each series of the board among the metrics.
+func measured(t *testing.T, service string) {
+	t.Helper()
+	resp, err := http.Get(service + "/metrics")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer resp.Body.Close()
+	text, err := io.ReadAll(resp.Body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	board, err := os.ReadFile(filepath.Join(testkit.Root(), "docs/grafana.json"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	names := regexp.MustCompile(`varnet_[a-z_]+`).FindAllString(string(board), -1)
+	if len(names) < 8 {
+		t.Errorf("the board shows only %q", names)
+	}
+	for _, name := range names {
+		if !bytes.Contains(text, []byte("\n"+name)) {
+			t.Errorf("the board shows %s, which is not measured", name)
+		}
 	}
 }
 

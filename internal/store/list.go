@@ -33,7 +33,9 @@ type List struct {
 	// again; Added and Changed count what that file did.
 	EarlierID      *int64
 	Added, Changed int64
-	CreatedAt      time.Time
+	// KeepDays is for how long it is kept; nil: as long as the workspace's others.
+	KeepDays  *int
+	CreatedAt time.Time
 }
 
 // ListCounts says what was read.
@@ -50,7 +52,7 @@ type ListCounts struct {
 }
 
 const listColumns = `id, workspace_id, coalesce(key, '') AS key, name, file_name, format, sheet, packed, dialect, columns, address_columns, kinds, header, rows, addresses, malformed,
-	duplicates, blank, mended, formulas, earlier_id, added, changed, created_at`
+	duplicates, blank, mended, formulas, earlier_id, added, changed, keep_days, created_at`
 
 // Row is one address cell of a list as it is brought in: where the list has one
 // address column, one row of it. The record's bytes stand with its first cell.

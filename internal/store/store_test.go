@@ -271,6 +271,66 @@ func TestAStoppedRunTakesNoMoreResults(t *testing.T) {
 	}
 }
 
+// TestRetention finds the lists whose time has come, and no other.
+func TestRetention(t *testing.T) {
+	s, ctx := open(t), t.Context()
+	w := workspace(t, s, "ours")
+	old, running, kept, young := newRun(t, s, w, 3), newRun(t, s, w, 3), newRun(t, s, w, 3), newRun(t, s, w, 3)
+	exec := func(sql string, args ...any) {
+		t.Helper()
+		if _, err := s.Pool().Exec(ctx, sql, args...); err != nil {
+			t.Fatal(err)
+		}
+	}
+	exec("UPDATE list SET created_at = now() - interval '91 days' WHERE id <> $1", young.ListID)
+	exec("UPDATE run SET state = 'finished', finished_at = now() - interval '91 days' WHERE id <> $1", running.ID)
+	forever := 0
+	if err := s.SetListKeepDays(ctx, w, kept.ListID, &forever); err != nil {
+		t.Fatal(err)
+	}
+	due, err := s.DueLists(ctx, 10)
+	if err != nil || len(due) != 1 || due[0].ID != old.ListID {
+		t.Fatalf("%v: %+v", err, due)
+	}
+	if err := s.SetKeepDays(ctx, w, 0); err != nil {
+		t.Fatal(err)
+	}
+	if due, err := s.DueLists(ctx, 10); err != nil || len(due) != 0 {
+		t.Errorf("with lists kept until they are deleted: %v: %+v", err, due)
+	}
+	if err := s.DeleteList(ctx, w, old.ListID); err != nil {
+		t.Fatal(err)
+	}
+	for _, table := range []string{"list_row", "list_domain"} {
+		var n int
+		if err := s.Pool().QueryRow(ctx, "SELECT count(*) FROM "+table+" WHERE list_id = $1", old.ListID).Scan(&n); err != nil || n != 0 {
+			t.Errorf("%d records are left in %s: %v", n, table, err)
+		}
+	}
+}
+
+// TestLostWorker takes leave of a worker that is silent, and of no other.
+func TestLostWorker(t *testing.T) {
+	s, ctx := open(t), t.Context()
+	for _, id := range []string{"a", "b"} {
+		if _, err := s.SeeWorker(ctx, store.Worker{ID: id, Name: id, StartedAt: time.Now()}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if _, err := s.Pool().Exec(ctx, "UPDATE worker SET seen_at = now() - interval '20 seconds' WHERE id = 'a'"); err != nil {
+		t.Fatal(err)
+	}
+	if lost, err := s.LostWorkers(ctx, 12*time.Second); err != nil || len(lost) != 1 || lost[0] != "a" {
+		t.Errorf("%v: %q", err, lost)
+	}
+	if err := s.DrainWorker(ctx, "b"); err != nil {
+		t.Fatal(err)
+	}
+	if draining, err := s.SeeWorker(ctx, store.Worker{ID: "b", StartedAt: time.Now()}); err != nil || !draining {
+		t.Errorf("%v: draining %v", err, draining)
+	}
+}
+
 func TestFacts(t *testing.T) {
 	s, ctx := open(t), t.Context()
 	now := time.Now()

@@ -16,12 +16,14 @@ package work
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"sync/atomic"
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/prometheus/client_golang/prometheus"
 	"github.com/riverqueue/river"
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 	"github.com/riverqueue/river/rivertype"
@@ -57,6 +59,8 @@ type Config struct {
 	Grammar address.Grammar
 	// Rounds are the waits before postponed addresses are asked again.
 	Rounds pace.Rounds
+	// Serves tells that the process serves API and console, too.
+	Serves bool
 	Log    *slog.Logger
 }
 
@@ -71,20 +75,42 @@ type Engine struct {
 	// probing ends when the engine is told to stop.
 	probing    context.Context
 	endProbing context.CancelFunc
+	// self is this process as a worker, inHand how many parcels it works on.
+	self   store.Worker
+	inHand atomic.Int64
+	// endLife ends its signs of life; dead is closed after the last.
+	endLife context.CancelFunc
+	dead    chan struct{}
+	// Drained is closed when the worker was told to come to its end, and did.
+	Drained chan struct{}
 }
 
 // Start begins to work jobs. Without it an engine only takes new work in.
 func (e *Engine) Start(ctx context.Context) error {
-	return e.client.Start(context.WithoutCancel(ctx))
+	ctx = context.WithoutCancel(ctx)
+	if _, err := e.Store.SeeWorker(ctx, e.self); err != nil {
+		return err
+	}
+	if err := e.client.Start(ctx); err != nil {
+		return err
+	}
+	var living context.Context
+	living, e.endLife = context.WithCancel(ctx)
+	e.dead = make(chan struct{})
+	go e.live(living)
+	// A second engine of the process is measured by the first.
+	_ = prometheus.Register(state{e})
+	return nil
 }
 
 // New makes an engine.
 func New(c Config) (*Engine, error) {
-	e := &Engine{Config: c, servers: c.Resolver.Servers()}
+	e := &Engine{Config: c, servers: c.Resolver.Servers(), self: newWorker(c.Serves), Drained: make(chan struct{})}
 	w := river.NewWorkers()
 	river.AddWorker(w, &planWorker{engine: e})
 	river.AddWorker(w, &laneWorker{engine: e})
 	river.AddWorker(w, &wakeWorker{engine: e})
+	river.AddWorker(w, &retentionWorker{engine: e})
 	var err error
 	e.probing, e.endProbing = context.WithCancel(context.Background())
 	e.client, err = river.NewClient(riverpgxv5.New(e.Store.Pool()), &river.Config{
@@ -93,6 +119,8 @@ func New(c Config) (*Engine, error) {
 			queuePlan:          {MaxWorkers: 4},
 			queueLane:          {MaxWorkers: 200},
 		},
+		ID:                          e.self.ID,
+		PeriodicJobs:                []*river.PeriodicJob{retention()},
 		Workers:                     w,
 		Logger:                      slog.New(levelled{e.Log.Handler(), slog.LevelWarn}),
 		JobTimeout:                  jobTimeout,
@@ -110,6 +138,16 @@ func New(c Config) (*Engine, error) {
 // Stop lets parcels in flight end their conversations and be recorded; what
 // was not asked goes back.
 func (e *Engine) Stop(ctx context.Context) error {
+	err := e.stopWorking(ctx)
+	if e.endLife != nil {
+		e.endLife()
+		<-e.dead
+		err = errors.Join(err, e.Store.EndWorker(ctx, e.self.ID))
+	}
+	return err
+}
+
+func (e *Engine) stopWorking(ctx context.Context) error {
 	e.closing.Store(true)
 	e.endProbing()
 	return e.client.Stop(ctx)

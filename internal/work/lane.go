@@ -113,6 +113,8 @@ func (e *Engine) workParcel(ctx context.Context, lane LaneArgs, end time.Time) (
 	if err != nil {
 		return false, err
 	}
+	e.inHand.Add(1)
+	defer e.inHand.Add(-1)
 	probeCtx, cancel := context.WithDeadline(e.probing, end)
 	defer cancel()
 	out := e.Prober.Probe(probeCtx, l.parcel)
@@ -266,7 +268,7 @@ func (e *Engine) record(ctx context.Context, lane LaneArgs, p *store.Parcel, l l
 	if err := e.Store.KnowVerdicts(ctx, next.results); err != nil {
 		return err
 	}
-	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+	err := e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		ok, err := s.MarkDone(ctx, p.ID, lane.Lane, store.ParcelRecord{Conversations: out.Conversations, Manners: out.Manners})
 		if err != nil || !ok {
 			return err
@@ -282,6 +284,10 @@ func (e *Engine) record(ctx context.Context, lane LaneArgs, p *store.Parcel, l l
 			func() error { return s.FinishIfDone(ctx, p.RunID) },
 		)
 	})
+	if err == nil {
+		measure(next.results, out.Conversations)
+	}
+	return err
 }
 
 // followUp sets going what comes after a parcel: a wake for each parcel put

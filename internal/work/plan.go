@@ -205,6 +205,7 @@ func (e *Engine) planDomains(ctx context.Context, run store.Run, domains []store
 		last := domains[len(domains)-1]
 		run.Plan.Ordinal, run.Plan.Addresses, run.Plan.Domain = 0, last.Addresses, last.Domain
 	}
+	countResults(b.results)
 	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		return inOrder(
 			func() error {

@@ -32,10 +32,8 @@ CREATE TABLE worker (
     started_at timestamptz NOT NULL,
     seen_at    timestamptz NOT NULL DEFAULT now()
 );
-ALTER TABLE parcel ADD worker text;   -- who claimed it
 
 -- +goose Down
-ALTER TABLE parcel DROP worker;
 DROP TABLE worker;
 ALTER TABLE list DROP keep_days;
 ALTER TABLE workspace DROP keep_days;

@@ -3,6 +3,7 @@ import { Link, useParams } from "react-router";
 import { useList } from "../api/hooks";
 import { useStanding } from "../api/sending";
 import { Sentence, Trouble, Wait } from "../parts/Notice";
+import { Keeping } from "./list/Keeping";
 import { Estimate } from "./list/Estimate";
 import { Start } from "./list/Start";
 
@@ -26,6 +27,7 @@ export function ListPage() {
       )}
       <Start list={list.data} />
       <Estimate list={list.data} />
+      <Keeping list={list.data} />
       <p className="after">There is a newer file of this list? <Link to={`/bring-in?for=${id}`}>Bring it in again</Link>: to add its rows, to change those with the same address, or to put them in place of these.</p>
     </>
   );

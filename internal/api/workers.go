@@ -1,0 +1,88 @@
+package api
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"varnet/internal/contract"
+	"varnet/internal/store"
+)
+
+func (a *API) registerWorkers(h huma.API) {
+	keeper := huma.Middlewares{a.keepersOnly(h)}
+	list := operation("workers", http.MethodGet, "/workers", "The processes that work on runs")
+	list.Middlewares = keeper
+	huma.Register(h, list, func(ctx context.Context, _ *struct{}) (*struct{ Body []contract.Worker }, error) {
+		found, err := a.store.Workers(ctx)
+		if err != nil {
+			return nil, a.failed(ctx, err)
+		}
+		out := []contract.Worker{}
+		for _, w := range found {
+			out = append(out, contract.Worker(w))
+		}
+		return &struct{ Body []contract.Worker }{out}, nil
+	})
+	drain := operation("drain-worker", http.MethodPost, "/workers/{id}/drain", "Tell a worker to take nothing new and come to its end")
+	drain.Middlewares, drain.DefaultStatus = keeper, http.StatusNoContent
+	huma.Register(h, drain, func(ctx context.Context, in *struct {
+		ID string `path:"id" doc:"Its ID."`
+	}) (*struct{}, error) {
+		if err := a.store.DrainWorker(ctx, in.ID); err != nil {
+			return nil, a.failed(ctx, err)
+		}
+		return nil, nil
+	})
+}
+
+type keepingOutput struct{ Body contract.Keeping }
+
+func (a *API) registerKeeping(h huma.API) {
+	huma.Register(h, operation("keeping", http.MethodGet, "/keeping", "For how long lists are kept"),
+		func(ctx context.Context, _ *struct{}) (*keepingOutput, error) {
+			days, err := a.store.KeepDays(ctx, workspace(ctx).ID)
+			if err != nil {
+				return nil, a.failed(ctx, err)
+			}
+			return &keepingOutput{contract.Keeping{Days: days}}, nil
+		})
+	huma.Register(h, operation("set-keeping", http.MethodPut, "/keeping", "Change for how long lists are kept that have no days of their own"),
+		func(ctx context.Context, in *struct{ Body contract.Keeping }) (*keepingOutput, error) {
+			if err := a.store.SetKeepDays(ctx, workspace(ctx).ID, in.Body.Days); err != nil {
+				return nil, a.failed(ctx, err)
+			}
+			return &keepingOutput{in.Body}, nil
+		})
+	huma.Register(h, operation("set-list-keeping", http.MethodPut, "/lists/{id}/keeping", "Change for how long one list is kept"),
+		func(ctx context.Context, in *struct {
+			ByID
+			Body contract.Keeping
+		}) (*keepingOutput, error) {
+			if err := a.store.SetListKeepDays(ctx, workspace(ctx).ID, in.ID, &in.Body.Days); err != nil {
+				return nil, a.failed(ctx, err)
+			}
+			return &keepingOutput{in.Body}, nil
+		})
+}
+
+// keptUntil tells when a list will be deleted; nil: when somebody does.
+func (a *API) keptUntil(ctx context.Context, l store.List, runs []store.Run) (*time.Time, error) {
+	days, err := a.store.KeepDays(ctx, l.WorkspaceID)
+	if l.KeepDays != nil {
+		days = *l.KeepDays
+	}
+	if err != nil || days == 0 {
+		return nil, err
+	}
+	from := l.CreatedAt
+	for _, r := range runs {
+		if r.FinishedAt != nil && r.FinishedAt.After(from) {
+			from = *r.FinishedAt
+		}
+	}
+	until := from.AddDate(0, 0, days)
+	return &until, nil
+}

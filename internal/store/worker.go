@@ -1,0 +1,136 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// Worker is a process that works parcels.
+type Worker struct {
+	ID      string
+	Name    string
+	Version string
+	// Serves tells a process that serves API and console, too.
+	Serves bool
+	// Parcels are in hand.
+	Parcels   int
+	Draining  bool
+	StartedAt time.Time
+	SeenAt    time.Time
+}
+
+// SeeWorker records a sign of life, and gives whether the worker is to come to
+// its end.
+func (s *Store) SeeWorker(ctx context.Context, w Worker) (draining bool, err error) {
+	err = s.db.QueryRow(ctx, `INSERT INTO worker (id, name, version, serves, parcels, started_at) VALUES ($1, $2, $3, $4, $5, $6)
+		ON CONFLICT (id) DO UPDATE SET parcels = EXCLUDED.parcels, seen_at = now() RETURNING draining`,
+		w.ID, w.Name, w.Version, w.Serves, w.Parcels, w.StartedAt).Scan(&draining)
+	return draining, err
+}
+
+// Workers gives the workers, the oldest first.
+func (s *Store) Workers(ctx context.Context) ([]Worker, error) {
+	return many[Worker](ctx, s.db, "SELECT id, name, version, serves, parcels, draining, started_at, seen_at FROM worker ORDER BY started_at, id")
+}
+
+// DrainWorker tells a worker to take nothing new and come to its end.
+func (s *Store) DrainWorker(ctx context.Context, id string) error {
+	tag, err := s.db.Exec(ctx, "UPDATE worker SET draining = true WHERE id = $1", id)
+	if err == nil && tag.RowsAffected() == 0 {
+		err = ErrNotFound
+	}
+	return err
+}
+
+// EndWorker takes leave of a worker.
+func (s *Store) EndWorker(ctx context.Context, id string) error {
+	_, err := s.db.Exec(ctx, "DELETE FROM worker WHERE id = $1", id)
+	return err
+}
+
+// LostWorkers takes leave of workers that gave no sign of life for so long, and
+// lets others take up their jobs at once: the engine itself waits until a job
+// is older than any may be. A job whose worker comes to life again records
+// nothing, since its parcels are claimed anew.
+func (s *Store) LostWorkers(ctx context.Context, silence time.Duration) (ids []string, err error) {
+	err = s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
+		rows, err := s.db.Query(ctx, "DELETE FROM worker WHERE seen_at < now() - $1::interval RETURNING id", silence)
+		if err != nil {
+			return err
+		}
+		if ids, err = pgx.CollectRows(rows, pgx.RowTo[string]); err != nil || len(ids) == 0 {
+			return err
+		}
+		_, err = s.db.Exec(ctx, `UPDATE river_job SET state = 'retryable', scheduled_at = now()
+			WHERE state = 'running' AND attempted_by[array_length(attempted_by, 1)] = ANY($1)`, ids)
+		return err
+	})
+	return ids, err
+}
+
+// Queue is what waits to be worked.
+type Queue struct {
+	// Parcels and their addresses by state: open, postponed, paused, claimed.
+	Parcels, Addresses map[string]int64
+	// Age is how long the oldest open parcel has waited.
+	Age time.Duration
+}
+
+// Queue counts what waits.
+func (s *Store) Queue(ctx context.Context) (q Queue, err error) {
+	q.Parcels, q.Addresses = map[string]int64{}, map[string]int64{}
+	rows, err := s.db.Query(ctx, `SELECT CASE WHEN p.state = 'open' AND not_before > now() THEN 'postponed' ELSE p.state END, count(*), sum(addresses),
+			coalesce(extract(epoch FROM now() - min(not_before)), 0)::float8
+		FROM parcel p JOIN run u ON u.id = p.run_id WHERE p.state IN ('open', 'paused', 'claimed') AND u.state IN ('running', 'paused') GROUP BY 1`)
+	if err != nil {
+		return q, err
+	}
+	var state string
+	var parcels, addresses int64
+	var age float64
+	_, err = pgx.ForEachRow(rows, []any{&state, &parcels, &addresses, &age}, func() error {
+		if q.Parcels[state], q.Addresses[state] = parcels, addresses; state == "open" {
+			q.Age = time.Duration(age * float64(time.Second))
+		}
+		return nil
+	})
+	return q, err
+}
+
+// DueList is a list whose time has come.
+type DueList struct{ WorkspaceID, ID int64 }
+
+// DueLists gives lists that were kept for as long as they are to be. One with a
+// run that is not at its end stays until it is.
+func (s *Store) DueLists(ctx context.Context, limit int) ([]DueList, error) {
+	return many[DueList](ctx, s.db, `SELECT l.workspace_id, l.id FROM list l JOIN workspace w ON w.id = l.workspace_id
+		WHERE coalesce(l.keep_days, w.keep_days) > 0 AND l.created_at < now() - make_interval(days => coalesce(l.keep_days, w.keep_days))
+		AND NOT EXISTS (SELECT FROM run r WHERE r.list_id = l.id AND r.state IN ('running', 'paused'))
+		AND NOT EXISTS (SELECT FROM run r WHERE r.list_id = l.id AND r.finished_at > now() - make_interval(days => coalesce(l.keep_days, w.keep_days)))
+		ORDER BY l.id LIMIT $1`, limit)
+}
+
+// KeepDays gives for how many days a workspace's lists are kept; 0: until
+// somebody deletes them.
+func (s *Store) KeepDays(ctx context.Context, workspace int64) (days int, err error) {
+	err = s.db.QueryRow(ctx, "SELECT keep_days FROM workspace WHERE id = $1", workspace).Scan(&days)
+	return days, err
+}
+
+// SetKeepDays changes for how long lists are kept.
+func (s *Store) SetKeepDays(ctx context.Context, workspace int64, days int) error {
+	_, err := s.db.Exec(ctx, "UPDATE workspace SET keep_days = $2 WHERE id = $1", workspace, days)
+	return err
+}
+
+// SetListKeepDays changes for how long one list is kept; nil: as long as the
+// workspace's others.
+func (s *Store) SetListKeepDays(ctx context.Context, workspace, list int64, days *int) error {
+	tag, err := s.db.Exec(ctx, "UPDATE list SET keep_days = $3 WHERE workspace_id = $1 AND id = $2", workspace, list, days)
+	if err == nil && tag.RowsAffected() == 0 {
+		err = ErrNotFound
+	}
+	return err
+}

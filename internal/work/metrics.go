@@ -1,0 +1,90 @@
+package work
+
+import (
+	"context"
+	"time"
+
+	"github.com/prometheus/client_golang/prometheus"
+	"github.com/prometheus/client_golang/prometheus/promauto"
+
+	"varnet/core/probe"
+	"varnet/core/sending"
+	"varnet/internal/store"
+)
+
+var (
+	resultsTotal  = promauto.NewCounterVec(prometheus.CounterOpts{Name: "varnet_results_total", Help: "Addresses concluded by this process, by finding and cause."}, []string{"finding", "cause"})
+	repliesTotal  = promauto.NewCounterVec(prometheus.CounterOpts{Name: "varnet_replies_total", Help: "Replies about mailboxes, by the first digit of their code; none: no reply came."}, []string{"class"})
+	sessionsTotal = promauto.NewCounter(prometheus.CounterOpts{Name: "varnet_sessions_total", Help: "Conversations with mail hosts."})
+	parcelsTotal  = promauto.NewCounter(prometheus.CounterOpts{Name: "varnet_parcels_total", Help: "Parcels recorded by this process."})
+)
+
+// measure counts what a parcel brought.
+func measure(results []store.Concluded, conversations []probe.Conversation) {
+	parcelsTotal.Inc()
+	sessionsTotal.Add(float64(len(conversations)))
+	countResults(results)
+	for _, r := range results {
+		class := "none"
+		if n := len(r.Asked); n > 0 && r.Asked[n-1].Reply != "" {
+			class = r.Asked[n-1].Reply[:1]
+		}
+		repliesTotal.WithLabelValues(class).Inc()
+	}
+}
+
+func countResults(results []store.Concluded) {
+	for _, r := range results {
+		resultsTotal.WithLabelValues(string(r.Verdict.Finding), string(r.Verdict.Cause)).Inc()
+	}
+}
+
+// state tells what waits and how the sending side is, read when it is asked for.
+type state struct{ engine *Engine }
+
+var (
+	parcelsNow   = prometheus.NewDesc("varnet_parcels", "Parcels by state.", []string{"state"}, nil)
+	addressesNow = prometheus.NewDesc("varnet_queued_addresses", "Addresses in parcels, by state.", []string{"state"}, nil)
+	ageNow       = prometheus.NewDesc("varnet_queue_age_seconds", "How long the oldest open parcel has waited.", nil, nil)
+	workersNow   = prometheus.NewDesc("varnet_workers", "Workers that give signs of life.", nil, nil)
+	inHandNow    = prometheus.NewDesc("varnet_lanes_open", "Lanes that this process works in.", nil, nil)
+	sideNow      = prometheus.NewDesc("varnet_sending_ready", "1 where the last test of a resolver, route or identity went well.", []string{"kind", "name"}, nil)
+)
+
+func (s state) Describe(to chan<- *prometheus.Desc) {
+	for _, d := range []*prometheus.Desc{parcelsNow, addressesNow, ageNow, workersNow, inHandNow, sideNow} {
+		to <- d
+	}
+}
+
+func (s state) Collect(to chan<- prometheus.Metric) {
+	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+	defer cancel()
+	gauge := func(d *prometheus.Desc, v float64, labels ...string) {
+		to <- prometheus.MustNewConstMetric(d, prometheus.GaugeValue, v, labels...)
+	}
+	gauge(inHandNow, float64(s.engine.inHand.Load()))
+	q, err := s.engine.Store.Queue(ctx)
+	if err != nil {
+		return // the database does not answer: what is not known is not told
+	}
+	for _, state := range []string{"open", "postponed", "paused", "claimed"} {
+		gauge(parcelsNow, float64(q.Parcels[state]), state)
+		gauge(addressesNow, float64(q.Addresses[state]), state)
+	}
+	gauge(ageNow, q.Age.Seconds())
+	if workers, err := s.engine.Store.Workers(ctx); err == nil {
+		gauge(workersNow, float64(len(workers)))
+	}
+	outcomes, err := s.engine.Store.Outcomes(ctx)
+	if err != nil {
+		return
+	}
+	for _, o := range outcomes {
+		ready := 0.0
+		if o.Outcome.Grade() != sending.Bad {
+			ready = 1
+		}
+		gauge(sideNow, ready, string(o.Kind), o.Name)
+	}
+}

@@ -1,0 +1,48 @@
+package work
+
+import (
+	"context"
+	"time"
+
+	"github.com/riverqueue/river"
+)
+
+// RetentionArgs is the job that deletes lists whose time has come.
+type RetentionArgs struct{}
+
+// Kind names the job.
+func (RetentionArgs) Kind() string { return "retention" }
+
+// retentionEvery is how often it is looked for them.
+const retentionEvery = time.Hour
+
+// atATime is how many lists are deleted in one job.
+const atATime = 20
+
+type retentionWorker struct {
+	river.WorkerDefaults[RetentionArgs]
+	engine *Engine
+}
+
+// Timeout leaves a large list the time that its deletion takes.
+func (w *retentionWorker) Timeout(*river.Job[RetentionArgs]) time.Duration { return 10 * time.Minute }
+
+func (w *retentionWorker) Work(ctx context.Context, _ *river.Job[RetentionArgs]) error {
+	due, err := w.engine.Store.DueLists(ctx, atATime)
+	if err != nil {
+		return err
+	}
+	for _, l := range due {
+		if err := w.engine.Store.DeleteList(ctx, l.WorkspaceID, l.ID); err != nil {
+			return err
+		}
+		w.engine.Log.Info("a list was deleted: its time had come", "list", l.ID)
+	}
+	return nil
+}
+
+// retention looks for lists that are due at the start and every hour.
+func retention() *river.PeriodicJob {
+	return river.NewPeriodicJob(river.PeriodicInterval(retentionEvery),
+		func() (river.JobArgs, *river.InsertOpts) { return RetentionArgs{}, nil }, &river.PeriodicJobOpts{RunOnStart: true})
+}

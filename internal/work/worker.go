@@ -1,0 +1,74 @@
+package work
+
+import (
+	"context"
+	"crypto/rand"
+	"os"
+	"runtime/debug"
+	"time"
+
+	"varnet/internal/store"
+)
+
+// A worker gives a sign of life every beat. One that was silent for so long is
+// taken for lost: its parcels go to others well within a minute.
+const (
+	beat    = 3 * time.Second
+	silence = 12 * time.Second
+)
+
+// newWorker is this process as a worker.
+func newWorker(serves bool) store.Worker {
+	name, err := os.Hostname()
+	if err != nil {
+		name = "unnamed host"
+	}
+	return store.Worker{ID: name + "-" + rand.Text()[:8], Name: name, Version: version(), Serves: serves, StartedAt: time.Now()}
+}
+
+// version is what this program was built from.
+func version() string {
+	info, ok := debug.ReadBuildInfo()
+	if ok {
+		for _, s := range info.Settings {
+			if s.Key == "vcs.revision" && len(s.Value) > 7 {
+				return s.Value[:7]
+			}
+		}
+	}
+	return "unknown"
+}
+
+// live gives signs of life until ctx ends, takes leave of lost workers, and
+// comes to an end when it is told to.
+func (e *Engine) live(ctx context.Context) {
+	defer close(e.dead)
+	for tick := time.NewTicker(beat); ; {
+		e.self.Parcels = int(e.inHand.Load())
+		draining, err := e.Store.SeeWorker(ctx, e.self)
+		switch {
+		case ctx.Err() != nil:
+			tick.Stop()
+			return
+		case err != nil:
+			e.Log.Warn("no sign of life could be given", "err", err)
+		case draining && !e.closing.Load():
+			e.Log.Info("draining: what is in hand comes to its end, nothing new is taken")
+			go func() {
+				if err := e.stopWorking(context.WithoutCancel(ctx)); err != nil {
+					e.Log.Warn("the work did not come to its end", "err", err)
+				}
+				close(e.Drained)
+			}()
+		}
+		if lost, err := e.Store.LostWorkers(ctx, silence); err == nil && len(lost) > 0 {
+			e.Log.Info("workers gave no sign of life; others take up their work", "workers", lost)
+		}
+		select {
+		case <-tick.C:
+		case <-ctx.Done():
+			tick.Stop()
+			return
+		}
+	}
+}
