@@ -19,8 +19,14 @@ import (
 	"varnet/internal/practice"
 )
 
-// intakeRows is how many rows go in and out.
-const intakeRows = 1_000_000
+// intakeRows is how many rows go in and out; VARNET_ROWS makes it fewer, to look
+// at something quickly.
+var intakeRows = func() int {
+	if n, err := strconv.Atoi(os.Getenv("VARNET_ROWS")); err == nil && n > 0 {
+		return n
+	}
+	return 1_000_000
+}()
 
 // intake brings a million rows in and takes them out, beside a bare COPY of the
 // same rows into a table of one column and out of it, in the same database

@@ -57,12 +57,15 @@ func (s *Store) AddParcels(ctx context.Context, parcels []Parcel) error {
 	return err
 }
 
+// runs tells in SQL that a parcel's run is not paused.
+const runs = "EXISTS (SELECT FROM run WHERE run.id = p.run_id AND run.state = 'running')"
+
 // Claim gives the lane the next parcel that may be asked now; nil when there
 // is none. Runs take turns.
 func (s *Store) Claim(ctx context.Context, laneKey string, lane int) (*Parcel, error) {
 	p, err := one[Parcel](ctx, s.db, `
 		UPDATE parcel SET state = 'claimed', lane = $2 WHERE id = (
-			SELECT id FROM parcel WHERE lane_key = $1 AND state = 'open' AND not_before <= now()
+			SELECT id FROM parcel p WHERE lane_key = $1 AND state = 'open' AND not_before <= now() AND `+runs+`
 			ORDER BY turn, id FOR UPDATE SKIP LOCKED LIMIT 1)
 		RETURNING id, run_id, lane_key, turn, round, questions, not_before, again`, laneKey, lane)
 	if errors.Is(err, ErrNotFound) {
@@ -82,8 +85,8 @@ func (s *Store) GiveBack(ctx context.Context, laneKey string, lane int) (int64, 
 
 // Ready counts the lane key's parcels that may be asked now.
 func (s *Store) Ready(ctx context.Context, laneKey string) (n int, err error) {
-	err = s.db.QueryRow(ctx, `SELECT count(*) FROM (SELECT FROM parcel
-		WHERE lane_key = $1 AND state = 'open' AND not_before <= now() LIMIT 100) p`, laneKey).Scan(&n)
+	err = s.db.QueryRow(ctx, `SELECT count(*) FROM (SELECT FROM parcel p
+		WHERE lane_key = $1 AND state = 'open' AND not_before <= now() AND `+runs+` LIMIT 100) r`, laneKey).Scan(&n)
 	return n, err
 }
 

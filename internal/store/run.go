@@ -127,6 +127,8 @@ func (s *Store) StopRun(ctx context.Context, workspace, id int64) error {
 }
 
 // PauseRun lets a running run wait; conversations in flight come to their end.
+// Parcels that they or the planning add meanwhile stay open, and are not claimed
+// before the run goes on.
 func (s *Store) PauseRun(ctx context.Context, workspace, id int64) error {
 	return s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
 		if _, err := s.Run(ctx, workspace, id); err != nil {
@@ -134,17 +136,10 @@ func (s *Store) PauseRun(ctx context.Context, workspace, id int64) error {
 		}
 		_, err := s.db.Exec(ctx, "UPDATE run SET state = 'paused' WHERE id = $1 AND state = 'running'", id)
 		if err == nil {
-			err = s.holdParcels(ctx, id)
+			_, err = s.db.Exec(ctx, "UPDATE parcel SET state = 'paused' WHERE run_id = $1 AND state = 'open'", id)
 		}
 		return err
 	})
-}
-
-// holdParcels lets the open parcels of a paused run wait.
-func (s *Store) holdParcels(ctx context.Context, run int64) error {
-	_, err := s.db.Exec(ctx, `UPDATE parcel SET state = 'paused' FROM run WHERE run.id = run_id AND run_id = $1
-		AND parcel.state = 'open' AND run.state = 'paused'`, run)
-	return err
 }
 
 // ResumeRun lets a paused run go on, and gives its parcels, of which only lane
@@ -160,7 +155,7 @@ func (s *Store) ResumeRun(ctx context.Context, workspace, id int64) (Run, []Parc
 		return r, nil, err
 	}
 	r.State = Running
-	rows, err := s.db.Query(ctx, "UPDATE parcel SET state = 'open' WHERE run_id = $1 AND state = 'paused' RETURNING lane_key, not_before", id)
+	rows, err := s.db.Query(ctx, "UPDATE parcel SET state = 'open' WHERE run_id = $1 AND state IN ('paused', 'open') RETURNING lane_key, not_before", id)
 	if err != nil {
 		return r, nil, err
 	}
@@ -204,26 +199,30 @@ func (s *Store) SavePlan(ctx context.Context, run int64, p Plan) error {
 	if err == nil && tag.RowsAffected() == 0 {
 		err = ErrNotFound
 	}
-	if err == nil {
-		err = s.holdParcels(ctx, run) // of a run that was paused meanwhile
-	}
 	return err
 }
 
+// manyLeft is more parcels than are ever in hand at once.
+const manyLeft = 2000
+
 // FinishIfDone finishes the run when all is planned and no parcel is left. It
-// locks the run (weakly: results refer to it), so that of two last parcels recorded at once the second sees
-// the first.
+// locks the run (weakly: results refer to it), so that of two last parcels
+// recorded at once the second sees the first; not so while more are left than
+// can be in hand.
 func (s *Store) FinishIfDone(ctx context.Context, run int64) error {
+	var left int
+	err := s.db.QueryRow(ctx, `SELECT count(*) FROM (SELECT FROM parcel WHERE run_id = $1 AND state IN ('open', 'paused', 'claimed') LIMIT $2) p`,
+		run, manyLeft).Scan(&left)
+	if err != nil || left == manyLeft {
+		return err
+	}
 	if _, err := s.db.Exec(ctx, "SELECT FROM run WHERE id = $1 FOR NO KEY UPDATE", run); err != nil {
 		return err
 	}
-	_, err := s.db.Exec(ctx, `
+	_, err = s.db.Exec(ctx, `
 		UPDATE run SET state = 'finished', finished_at = now()
 		WHERE id = $1 AND state = 'running' AND (plan->>'done')::boolean
 		AND NOT EXISTS (SELECT FROM parcel WHERE run_id = $1 AND state IN ('open', 'paused', 'claimed'))`, run)
-	if err == nil {
-		err = s.holdParcels(ctx, run) // of a run that was paused meanwhile
-	}
 	return err
 }
 

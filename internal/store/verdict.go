@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"fmt"
 	"sync"
 
 	"varnet/core/finding"
@@ -12,15 +11,27 @@ import (
 // at the most, and they never change.
 type verdictCache struct {
 	mu    sync.RWMutex
-	byKey map[string]int32
+	byKey map[verdictKey]int32
 }
 
 func newVerdictCache() *verdictCache {
-	return &verdictCache{byKey: map[string]int32{}}
+	return &verdictCache{byKey: map[verdictKey]int32{}}
 }
 
-func verdictKey(v finding.Verdict) string {
-	return fmt.Sprint(v.Finding, "|", v.Cause, "|", v.Traits, "|", v.Odds)
+// verdictKey is a verdict that can be looked up.
+type verdictKey struct {
+	finding finding.Finding
+	cause   finding.Cause
+	traits  string
+	odds    float64
+}
+
+func keyOf(v finding.Verdict) verdictKey {
+	k := verdictKey{finding: v.Finding, cause: v.Cause, odds: v.Odds}
+	for _, t := range v.Traits {
+		k.traits += string(t) + " "
+	}
+	return k
 }
 
 // KnowVerdicts sees to it that the results' verdicts have numbers. It comes
@@ -38,7 +49,7 @@ func (s *Store) KnowVerdicts(ctx context.Context, results []Concluded) error {
 
 // verdictID gives the number of a verdict, which is recorded if it is new.
 func (s *Store) verdictID(ctx context.Context, v finding.Verdict) (int32, error) {
-	c, key := s.verdicts, verdictKey(v)
+	c, key := s.verdicts, keyOf(v)
 	c.mu.RLock()
 	id, ok := c.byKey[key]
 	c.mu.RUnlock()

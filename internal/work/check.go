@@ -3,6 +3,7 @@ package work
 import (
 	"context"
 	"errors"
+	"sync"
 	"time"
 
 	"varnet/core/address"
@@ -29,14 +30,50 @@ type Checked struct {
 	At            time.Time
 }
 
-// listCatalogue is the workspace's catalogue as it counts for a list.
+// catalogueLife is for how long a run's catalogue is remembered: it is read for
+// every parcel.
+const catalogueLife = 10 * time.Second
+
+// catalogues remembers the catalogue of each run.
+type catalogues struct {
+	mu    sync.Mutex
+	byRun map[int64]rememberedCatalogue
+}
+
+type rememberedCatalogue struct {
+	*catalogue.Catalogue
+	at time.Time
+}
+
+// listCatalogue is the workspace's catalogue as it counts for a run's list.
 func (e *Engine) listCatalogue(ctx context.Context, run store.Run) (*catalogue.Catalogue, error) {
+	e.catalogues.mu.Lock()
+	known := e.catalogues.byRun[run.ID]
+	e.catalogues.mu.Unlock()
+	if time.Since(known.at) < catalogueLife {
+		return known.Catalogue, nil
+	}
 	c, err := e.catalogue(ctx, run.WorkspaceID)
 	if err != nil {
 		return nil, err
 	}
 	frequent, err := e.Store.FrequentDomains(ctx, run.ListID, catalogue.Frequent)
-	return c.Beside(frequent), err
+	if err != nil {
+		return nil, err
+	}
+	c = c.Beside(frequent)
+	e.catalogues.mu.Lock()
+	defer e.catalogues.mu.Unlock()
+	for id, old := range e.catalogues.byRun {
+		if time.Since(old.at) > catalogueLife {
+			delete(e.catalogues.byRun, id)
+		}
+	}
+	if e.catalogues.byRun == nil {
+		e.catalogues.byRun = map[int64]rememberedCatalogue{}
+	}
+	e.catalogues.byRun[run.ID] = rememberedCatalogue{c, time.Now()}
+	return c, nil
 }
 
 // catalogue is the shipped one with the workspace's own entries over it.

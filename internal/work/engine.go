@@ -70,6 +70,8 @@ type Engine struct {
 	client  *river.Client[pgx.Tx]
 	closing atomic.Bool
 	sides   sideCache
+	// catalogues are those of the runs at work.
+	catalogues catalogues
 	// servers are the resolvers that count while none is named.
 	servers []string
 	// probing ends when the engine is told to stop.

@@ -374,7 +374,7 @@ func (b *batch) runDomains() (out []store.RunDomain) {
 
 const (
 	// parcelSize is the most addresses of a parcel.
-	parcelSize = 150
+	parcelSize = 300
 	// ownFrom is from how many addresses on an operator gets lanes of its own.
 	ownFrom = 30
 	// sharedLanes is how many lanes all the small operators share.
