@@ -99,23 +99,34 @@ func runs(ctx context.Context, c *cli, args []string) error {
 
 const listsForms = `  varnet lists                  the lists, newest first
   varnet lists estimate LIST    tell from a sample what it will come to, in half a minute at most
+  varnet lists common LIST LIST how many addresses of the first stand in the second, too
   varnet lists keep LIST DAYS   keep it so long after it was brought in or last run; 0: until it is deleted
   varnet lists delete LIST      delete it with its runs, results and evidence`
 
 // actOnList does what is said with a list.
 func (c *cli) actOnList(ctx context.Context, api *client.Client, words []string) error {
-	if len(words) < 2 || len(words) > 3 || len(words) == 3 != (words[0] == "keep") {
+	if len(words) < 2 || len(words) > 3 || len(words) == 3 != (words[0] == "keep" || words[0] == "common") {
 		return c.wrongUse("say what to do and the number of a list; the forms are below")
 	}
-	id, err := strconv.ParseInt(words[1], 10, 64)
+	id, err := c.listNumber(words[1])
 	if err != nil {
-		return c.wrongUse(fmt.Sprintf("%q is not the number of a list; \"varnet lists\" shows them", words[1]))
+		return err
 	}
 	switch words[0] {
 	case "estimate":
 		e, err := api.Estimate(ctx, id)
 		if err == nil {
 			fmt.Fprintln(c.out, e.Sentence)
+		}
+		return err
+	case "common":
+		other, err := c.listNumber(words[2])
+		if err != nil {
+			return err
+		}
+		k, err := api.Common(ctx, id, other)
+		if err == nil {
+			fmt.Fprintln(c.out, printable(k.Sentence))
 		}
 		return err
 	case "keep":
@@ -129,6 +140,15 @@ func (c *cli) actOnList(ctx context.Context, api *client.Client, words []string)
 		return api.DeleteList(ctx, id)
 	}
 	return c.wrongUse(fmt.Sprintf("%q cannot be done with a list; the forms are below", words[0]))
+}
+
+// listNumber reads the number of a list.
+func (c *cli) listNumber(word string) (int64, error) {
+	id, err := strconv.ParseInt(word, 10, 64)
+	if err != nil {
+		return 0, c.wrongUse(fmt.Sprintf("%q is not the number of a list; \"varnet lists\" shows them", word))
+	}
+	return id, nil
 }
 
 const runsForms = `  varnet runs                the runs, newest first

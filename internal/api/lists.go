@@ -58,6 +58,7 @@ func (a *API) registerLists(h huma.API) {
 	problems := operation("list-problems", http.MethodGet, "/lists/{id}/problems", "The rows that are not a plain address of their own, as CSV, with what is so of each")
 	problems.Responses = fileResponse("text/csv")
 	huma.Register(h, problems, a.problems)
+	huma.Register(h, operation("list-common", http.MethodGet, "/lists/{id}/common", "How many addresses stand in another list, too"), a.common)
 	huma.Register(h, operation("list", http.MethodGet, "/lists/{id}", "One list"), a.list)
 	huma.Register(h, operation("delete-list", http.MethodDelete, "/lists/{id}", "Delete a list with its runs, results and evidence"),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {
@@ -226,20 +227,53 @@ func (a *API) bringInAgain(ctx context.Context, in *struct {
 }
 
 // problems streams the rows that are not a plain address of their own.
-func (a *API) problems(ctx context.Context, in *ByID) (*huma.StreamResponse, error) {
+func (a *API) problems(ctx context.Context, in *struct {
+	ByID
+	With int64 `query:"with" minimum:"0" doc:"Another list: the addresses that stand there, too, are given as well."`
+}) (*huma.StreamResponse, error) {
 	l, err := a.store.List(ctx, workspace(ctx).ID, in.ID)
+	var other store.List
+	if err == nil && in.With > 0 {
+		other, err = a.store.List(ctx, workspace(ctx).ID, in.With)
+	}
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
 	return a.stream(download{name: l.Name + "-problems.csv", kind: "text/csv; charset=utf-8", write: func(out io.Writer) error {
 		w := csv.NewWriter(out)
 		_ = w.Write([]string{"line", "row", "address cell", "what is so of it"})
-		err := a.store.EachTrouble(ctx, l, func(t *store.Trouble) error {
-			return w.Write([]string{strconv.FormatInt(t.Line, 10), strconv.Itoa(int(t.Row)), sheet.Harmless(t.Typed), troubleSays(t)})
-		})
+		line := func(t *store.Trouble, says string) error {
+			return w.Write([]string{strconv.FormatInt(t.Line, 10), strconv.Itoa(int(t.Row)), sheet.Harmless(t.Typed), says})
+		}
+		err := a.store.EachTrouble(ctx, l, func(t *store.Trouble) error { return line(t, troubleSays(t)) })
+		if err == nil && in.With > 0 {
+			err = a.store.EachCommon(ctx, l, other, func(t *store.Trouble) error {
+				return line(t, fmt.Sprintf("The same address stands in line %d of the list “%s”.", *t.First, other.Name))
+			})
+		}
 		w.Flush()
 		return cmp.Or(err, w.Error())
 	}}), nil
+}
+
+func (a *API) common(ctx context.Context, in *struct {
+	ByID
+	With int64 `query:"with" required:"true" minimum:"1" doc:"The other list."`
+}) (*struct{ Body contract.Common }, error) {
+	l, err := a.store.List(ctx, workspace(ctx).ID, in.ID)
+	var other store.List
+	if err == nil {
+		other, err = a.store.List(ctx, workspace(ctx).ID, in.With)
+	}
+	var c contract.Common
+	if err == nil {
+		err = a.store.EachCommon(ctx, l, other, func(*store.Trouble) error { c.Addresses++; return nil })
+	}
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	c.Sentence = fmt.Sprintf("Of the %s addresses of “%s” %s stand in “%s”, too.", policy.Number(l.Addresses), l.Name, policy.Number(c.Addresses), other.Name)
+	return &struct{ Body contract.Common }{c}, nil
 }
 
 func troubleSays(t *store.Trouble) string {

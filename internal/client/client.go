@@ -167,6 +167,11 @@ func (c *Client) Problems(ctx context.Context, list int64, out io.Writer) error 
 	return c.download(ctx, fmt.Sprintf("/lists/%d/problems", list), out)
 }
 
+// Common tells how many addresses of a list stand in another one, too.
+func (c *Client) Common(ctx context.Context, list, other int64) (k contract.Common, err error) {
+	return k, c.call(ctx, http.MethodGet, fmt.Sprintf("/lists/%d/common?with=%d", list, other), nil, &k)
+}
+
 // Lists gives the newest lists.
 func (c *Client) Lists(ctx context.Context, limit int) (l []contract.List, err error) {
 	return l, c.call(ctx, http.MethodGet, fmt.Sprintf("/lists?limit=%d", limit), nil, &l)

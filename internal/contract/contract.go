@@ -73,6 +73,12 @@ type Keeping struct {
 	Days int `json:"days" minimum:"0" maximum:"3650" doc:"Days after a list was brought in or last run; 0: until somebody deletes it."`
 }
 
+// Common is what two lists have in common.
+type Common struct {
+	Addresses int64  `json:"addresses" doc:"Addresses of the list that stand in the other one, too."`
+	Sentence  string `json:"sentence"`
+}
+
 // NewUpload is a file that is to be sent part by part.
 type NewUpload struct {
 	Size int64 `json:"size" minimum:"1" maximum:"4294967296" doc:"Its size in bytes."`

@@ -80,6 +80,10 @@ func TestBringAgain(t *testing.T) {
 	if err != nil || len(lists) != 4 || lists[3].ID != appended.ID || !strings.Contains(appended.Sentence, "The file added 2 rows and changed 0 rows.") {
 		t.Errorf("%v: %d lists, %s", err, len(lists), appended.Sentence)
 	}
+	text, err := testkit.Command(s.Env, "lists", "common", fmt.Sprint(appended.ID), fmt.Sprint(l.ID)).CombinedOutput()
+	if err != nil || string(text) != "Of the 3 addresses of “members.csv” 2 stand in “members.csv”, too.\n" {
+		t.Errorf("%v: %s", err, text)
+	}
 	_, err = api.BringIn(t.Context(), client.File{Name: "more.csv", Body: strings.NewReader("Mail\n" + here[0] + "\n"), Again: l.ID})
 	if err == nil || !strings.Contains(err.Error(), "The file has no column “E-mail”, which holds the addresses of the list (columns: Mail). Name it so.") {
 		t.Errorf("another column: %v", err)

@@ -180,6 +180,21 @@ func (s *Store) DeleteList(ctx context.Context, workspace, id int64) error {
 	})
 }
 
+// EachCommon gives the addresses of a list that stand in another one, too, as
+// troubles whose First is the line there.
+func (s *Store) EachCommon(ctx context.Context, l, other List, do func(*Trouble) error) error {
+	rows, err := s.db.Query(ctx, `SELECT r.line, (r.ordinal - 1) / $3 + 1, r.typed, r.address, o.line
+		FROM list_row r JOIN list_row o ON o.list_id = $2 AND o.address = o.ordinal AND o.domain = r.domain
+			AND lower(coalesce(o.mailbox, o.typed)) = lower(coalesce(r.mailbox, r.typed))
+		WHERE r.list_id = $1 AND r.address = r.ordinal ORDER BY r.ordinal`, l.ID, other.ID, len(l.AddressColumns))
+	if err != nil {
+		return err
+	}
+	var t Trouble
+	_, err = pgx.ForEachRow(rows, []any{&t.Line, &t.Row, &t.Typed, &t.Address, &t.First}, func() error { return do(&t) })
+	return err
+}
+
 // Trouble is an address cell that is not a plain address of its own.
 type Trouble struct {
 	Line    int64

@@ -127,6 +127,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/lists/{id}/common": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How many addresses stand in another list, too */
+        get: operations["list-common"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/lists/{id}/estimate": {
         parameters: {
             query?: never;
@@ -852,6 +869,14 @@ export interface components {
             /** @description What was found, in a sentence. */
             says: string;
         };
+        Common: {
+            /**
+             * Format: int64
+             * @description Addresses of the list that stand in the other one, too.
+             */
+            addresses: number;
+            sentence: string;
+        };
         Conversation: {
             addr: string;
             /** Format: date-time */
@@ -1389,7 +1414,7 @@ export interface components {
             pattern: string;
             /**
              * Format: int64
-             * @description Seconds of rest after each parcel of up to 150 addresses.
+             * @description Seconds of rest after each parcel of up to 300 addresses.
              */
             rest?: number;
             /** @description The name of the route to use. */
@@ -1520,7 +1545,7 @@ export interface components {
             pattern: string;
             /**
              * Format: int64
-             * @description Seconds of rest after each parcel of up to 150 addresses.
+             * @description Seconds of rest after each parcel of up to 300 addresses.
              */
             rest?: number;
             /** @description The name of the route to use. */
@@ -2311,6 +2336,59 @@ export interface operations {
             };
         };
     };
+    "list-common": {
+        parameters: {
+            query: {
+                /** @description The other list. */
+                with: number;
+            };
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Common"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     estimate: {
         parameters: {
             query?: never;
@@ -2467,7 +2545,10 @@ export interface operations {
     };
     "list-problems": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Another list: the addresses that stand there, too, are given as well. */
+                with?: number;
+            };
             header?: never;
             path: {
                 /** @description Its ID. */

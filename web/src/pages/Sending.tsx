@@ -7,6 +7,7 @@ import { Operators } from "./sending/Operators";
 import { Parts } from "./sending/Parts";
 import { Refusals } from "./sending/Refusals";
 import { Rules } from "./sending/Rules";
+import { Workers } from "./sending/Workers";
 
 /** The kinds in the order in which they are looked at, with how one is written. */
 const kinds = [
@@ -38,6 +39,7 @@ export function Sending() {
       <Rules side={s} />
       <Operators side={s} />
       <Refusals list={s.refusals} />
+      <Workers />
     </>
   );
 }

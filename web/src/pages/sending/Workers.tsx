@@ -1,0 +1,34 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, told } from "../../api/client";
+import { Trouble } from "../../parts/Notice";
+import { moment, number } from "../../words";
+
+/** Workers shows the processes that work on runs, and brings one to its end. */
+export function Workers() {
+  const client = useQueryClient();
+  const workers = useQuery({ queryKey: ["workers"], queryFn: async () => told(await api.GET("/workers")), refetchInterval: 5000 });
+  const drain = useMutation({
+    mutationFn: async (id: string) => told(await api.POST("/workers/{id}/drain", { params: { path: { id } } })),
+    onSuccess: () => client.invalidateQueries({ queryKey: ["workers"] }),
+  });
+  return (
+    <section>
+      <h2>Workers</h2>
+      <p>Processes that ask the mail hosts. One that gives no sign of life for 12 seconds is taken for lost, and others take up its work.</p>
+      {(workers.error ?? drain.error) && <Trouble error={(workers.error ?? drain.error)!} />}
+      {workers.data && (
+        <div className="scroll">
+          <table className="rows">
+            <thead><tr><th>Worker</th><th>Version</th><th>Serves the console</th><th className="number">Parcels in hand</th><th>Since</th><th><span className="unseen">What can be done</span></th></tr></thead>
+            <tbody>{workers.data.map((w) => (
+              <tr key={w.id}>
+                <td>{w.id}</td><td>{w.version}</td><td>{w.serves ? "yes" : "no"}</td><td className="number">{number(w.parcels)}</td><td>{moment(w.startedAt)}</td>
+                <td>{w.draining ? "comes to its end" : !w.serves && <button type="button" className="plain" onClick={() => drain.mutate(w.id)}>Bring it to its end<span className="unseen">: {w.id}</span></button>}</td>
+              </tr>
+            ))}</tbody>
+          </table>
+        </div>
+      )}
+    </section>
+  );
+}
