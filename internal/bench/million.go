@@ -86,12 +86,16 @@ func million() error {
 	if run.Open != 0 || run.Done != run.Addresses {
 		return fmt.Errorf("%d of %d addresses have a result", run.Done, run.Addresses)
 	}
+	pages, err := in.pages(run)
+	if err != nil {
+		return err
+	}
 	peak, err := peakMB(in.pid)
 	if err != nil {
 		return err
 	}
-	return judge([]bar{{what: "all, times the floors together", figure: sum.Seconds() / floor.Seconds(), bar: 4, atMost: true},
-		{what: "peak memory of the service", figure: peak, bar: 300, atMost: true, unit: " MB"}})
+	return judge(append(pages, []bar{{what: "all, times the floors together", figure: sum.Seconds() / floor.Seconds(), bar: 4, atMost: true},
+		{what: "peak memory of the service", figure: peak, bar: 300, atMost: true, unit: " MB"}}...))
 }
 
 // askers is how many sessions a host is asked on.

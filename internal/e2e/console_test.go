@@ -76,7 +76,15 @@ func TestConsole(t *testing.T) {
 	if n := checkKept(t, i.World, content, kept); n < 500 {
 		t.Errorf("only %d rows were kept", n)
 	}
-	do("lists", chromedp.Navigate(s.URL+"/lists"), browser.Text("of 1,200 rows"))
+	do("a policy of one's own", chromedp.Navigate(s.URL+"/policies/new?from=reach-further&run=1"), browser.Text("rows will be kept"),
+		chromedp.SendKeys(`input[placeholder^="small letters"]`, "open-house"), chromedp.Click(`//li[contains(., "role addresses")]//button[contains(., "Remove")]`, chromedp.BySearch),
+		chromedp.WaitNotPresent(`//button[normalize-space()="role addresses"]`, chromedp.BySearch), browser.Press("Save"), browser.Text("Decided by open-house"))
+	do("with result columns", chromedp.Navigate(s.URL+"/runs/1/take-out?form=results&columns=finding,odds,host&policy=open-house"), browser.Text("The file will begin so"), browser.Text("mx1.postbarn.example"))
+	do("policies", chromedp.Navigate(s.URL+"/policies"), browser.Text("your own, version 1"))
+	do("the list", chromedp.Navigate(s.URL+"/lists/1"), browser.Text("It is kept until"), browser.Press("Estimate first"), browser.Text("This is told by a sample of 400"))
+	do("bring it in again", chromedp.Navigate(s.URL+"/bring-in?for=1"), browser.Text("in again"), dropped("more.csv", []byte("E-mail,Name\nada@upperloam.example,=1+1\n")), browser.Text("2 columns with commas"),
+		browser.Press("Bring it in"), browser.Text("The file added 1 row and changed 0 rows."))
+	do("lists", chromedp.Navigate(s.URL+"/lists"), browser.Text("1,201"))
 	do("the sending side", chromedp.Navigate(s.URL+"/sending"), browser.Text("Sending side: ready"))
 	do("a dead route", chromedp.SendKeys(`textarea[aria-label^="More routes"]`, "socks5://127.0.0.1:9"), chromedp.Click(`section[aria-label="Routes"] form button`), browser.Text("cannot be reached"), browser.Text("ready with reservations"))
 	do("it is removed", browser.Press("Remove the one that failed"), browser.Text("Sending side: ready"), chromedp.WaitNotPresent(`//bdi[contains(., "socks5://127.0.0.1:9")]`, chromedp.BySearch))
@@ -91,7 +99,7 @@ func TestConsole(t *testing.T) {
 	defer stopNarrow()
 	tab = narrow
 	do("sign in, narrow", browser.SignIn(s.URL, s.Key))
-	for _, page := range []string{"/lists", "/bring-in", "/lists/1", "/runs/1", "/runs/1/results", "/runs/1/take-out", "/sending"} {
+	for _, page := range []string{"/lists", "/bring-in", "/lists/1", "/runs/1", "/runs/1/results", "/runs/1/take-out", "/policies", "/policies/open-house", "/sending"} {
 		do(page+", narrow", chromedp.Navigate(s.URL+page), chromedp.WaitVisible("h1"), chromedp.Sleep(300*time.Millisecond))
 	}
 }
