@@ -17,7 +17,7 @@ export function Workers() {
       <p>Processes that ask the mail hosts. One that gives no sign of life for 12 seconds is taken for lost, and others take up its work.</p>
       {(workers.error ?? drain.error) && <Trouble error={(workers.error ?? drain.error)!} />}
       {workers.data && (
-        <div className="scroll">
+        <div className="scroll" tabIndex={0} role="region" aria-label="Workers">
           <table className="rows">
             <thead><tr><th>Worker</th><th>Version</th><th>Serves the console</th><th className="number">Parcels in hand</th><th>Since</th><th><span className="unseen">What can be done</span></th></tr></thead>
             <tbody>{workers.data.map((w) => (
