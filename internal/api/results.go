@@ -43,8 +43,10 @@ func (a *API) results(ctx context.Context, in *resultsInput) (*struct{ Body []co
 		return nil, a.failed(ctx, err)
 	}
 	out := []contract.Result{}
-	filter := store.ResultFilter{Search: strings.TrimSpace(in.Search), Domain: in.Domain, Operator: in.Operator, After: in.After, Limit: in.Limit,
-		Verdicts: verdictsWhere(j.verdicts, in.Fits)}
+	filter := store.ResultFilter{Search: strings.TrimSpace(in.Search), Domain: in.Domain, Operator: in.Operator, After: in.After, Limit: in.Limit}
+	if byVerdict := in.Decision != "" && j.byVerdict != nil; byVerdict || !in.AnyVerdict() {
+		filter.Verdicts = verdictsWhere(j.verdicts, in.Fits)
+	}
 	if in.Decision != "" && j.byVerdict != nil {
 		filter.Verdicts = slices.DeleteFunc(filter.Verdicts, func(id int32) bool { return in.Decision != string(j.ruling(j.byVerdict[id]).Decision) })
 	}

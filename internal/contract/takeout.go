@@ -26,6 +26,11 @@ func (f Filter) Fits(v finding.Verdict) bool {
 		(f.Trait == "" || v.Traits.Has(finding.Trait(f.Trait)))
 }
 
+// AnyVerdict tells a filter that does not look at verdicts.
+func (f Filter) AnyVerdict() bool {
+	return f.Finding == "" && f.Cause == "" && f.Stage == "" && f.Trait == ""
+}
+
 // Says says the filter in words, "" for none.
 func (f Filter) Says() string {
 	var words []string

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"net/http"
+	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
@@ -53,6 +54,35 @@ func TestPolicies(t *testing.T) {
 		}
 		if byRow < generatedPolicies/4 {
 			t.Errorf("only %d of %d policies look at rows", byRow, generatedPolicies)
+		}
+	})
+	t.Run("results by every filter", func(t *testing.T) {
+		all := allResults(t, api, r.ID)
+		for name, of := range map[string]func(contract.Result) string{
+			"finding": func(x contract.Result) string { return string(x.Finding) }, "cause": func(x contract.Result) string { return string(x.Cause) },
+			"domain": func(x contract.Result) string { return x.Domain }, "search": func(x contract.Result) string { return x.Typed },
+			"decision": func(x contract.Result) string { return string(x.Decision) },
+		} {
+			for _, like := range []contract.Result{all[0], all[len(all)/2], all[len(all)-1]} {
+				value, want := of(like), 0
+				for _, x := range all {
+					if of(x) == value {
+						want++
+					}
+				}
+				got, err := api.Results(t.Context(), r.ID, url.Values{name: {value}, "limit": {"500"}})
+				if err != nil || value != "" && len(got) != want {
+					t.Errorf("%s %q: %v: %d results, want %d", name, value, err, len(got), want)
+				}
+			}
+		}
+		e, err := api.Evidence(t.Context(), r.ID, all[0].Address)
+		if err != nil || e.Operator == "" {
+			t.Fatalf("%v: %+v", err, e)
+		}
+		got, err := api.Results(t.Context(), r.ID, url.Values{"operator": {e.Operator}, "limit": {"500"}})
+		if err != nil || len(got) == 0 || got[0].Address != all[0].Address {
+			t.Errorf("by operator %s: %v: %d results", e.Operator, err, len(got))
 		}
 	})
 	t.Run("versions", func(t *testing.T) {

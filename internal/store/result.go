@@ -98,13 +98,45 @@ type ResultFilter struct {
 
 // Results gives a page of results in the order of the list.
 func (s *Store) Results(ctx context.Context, run Run, f ResultFilter) ([]Result, error) {
+	if f.Search == "" && f.Domain == "" && f.Operator == "" {
+		return s.resultsByVerdict(ctx, run, f)
+	}
+	if f.Domain != "" || f.Operator != "" {
+		return s.resultsByDomain(ctx, run, f)
+	}
 	return many[Result](ctx, s.db, `
 		SELECT x.address, r.typed, `+mailbox+`, r.domain, x.verdict, x.at
 		FROM result x JOIN list_row r ON r.list_id = $2 AND r.ordinal = x.address
-		WHERE x.run_id = $1 AND x.address > $3 AND ($4::int[] IS NULL OR x.verdict = ANY($4)) AND ($5 = '' OR r.typed ILIKE $5)
-			AND ($7 = '' OR x.address = ANY(ARRAY(SELECT unnest(ordinals) FROM list_domain WHERE list_id = $2 AND domain = lower($7))))
-			AND ($8 = '' OR EXISTS (SELECT FROM run_domain d WHERE d.run_id = $1 AND d.domain = r.domain AND d.operator = $8))
-		ORDER BY x.address LIMIT $6`, run.ID, run.ListID, f.After, f.Verdicts, pattern(f.Search), f.Limit, f.Domain, f.Operator)
+		WHERE x.run_id = $1 AND x.address > $3 AND ($4::int[] IS NULL OR x.verdict = ANY($4)) AND r.typed ILIKE $5
+		ORDER BY x.address LIMIT $6`, run.ID, run.ListID, f.After, f.Verdicts, pattern(f.Search), f.Limit)
+}
+
+// resultsByDomain goes through the ordinals of the domain, or of the operator's
+// domains, until the page is full.
+func (s *Store) resultsByDomain(ctx context.Context, run Run, f ResultFilter) ([]Result, error) {
+	return many[Result](ctx, s.db, `
+		SELECT x.address, r.typed, r.mailbox, r.domain, x.verdict, x.at
+		FROM (SELECT o FROM list_domain d, unnest(d.ordinals) o WHERE d.list_id = $2 AND o > $3 AND ($7 = '' OR d.domain = lower($7))
+			AND ($8 = '' OR d.domain IN (SELECT domain FROM run_domain WHERE run_id = $1 AND operator = $8)) ORDER BY o) q
+		CROSS JOIN LATERAL (SELECT address, verdict, at FROM result
+			WHERE run_id = $1 AND address = q.o AND ($4::int[] IS NULL OR verdict = ANY($4)) LIMIT 1) x
+		CROSS JOIN LATERAL (SELECT r.typed, `+mailbox+`, r.domain FROM list_row r
+			WHERE r.list_id = $2 AND r.ordinal = q.o AND ($5 = '' OR r.typed ILIKE $5) LIMIT 1) r
+		ORDER BY q.o LIMIT $6`, run.ID, run.ListID, f.After, f.Verdicts, pattern(f.Search), f.Limit, f.Domain, f.Operator)
+}
+
+// resultsByVerdict takes the next results of each verdict from its index, and of
+// those the first: however many results there are, it reads a page of each.
+func (s *Store) resultsByVerdict(ctx context.Context, run Run, f ResultFilter) ([]Result, error) {
+	next := "SELECT address, verdict, at FROM result WHERE run_id = $1 AND address > $3 ORDER BY address LIMIT $4"
+	args := []any{run.ID, run.ListID, f.After, f.Limit}
+	if f.Verdicts != nil {
+		args = append(args, f.Verdicts)
+		next = `SELECT x.* FROM unnest($5::int[]) v CROSS JOIN LATERAL (SELECT address, verdict, at FROM result
+			WHERE run_id = $1 AND verdict = v AND address > $3 ORDER BY address LIMIT $4) x ORDER BY address LIMIT $4`
+	}
+	return many[Result](ctx, s.db, `SELECT x.address, r.typed, `+mailbox+`, r.domain, x.verdict, x.at
+		FROM (`+next+`) x JOIN list_row r ON r.list_id = $2 AND r.ordinal = x.address ORDER BY x.address`, args...)
 }
 
 // pattern makes a search text a pattern in which it stands for itself.
