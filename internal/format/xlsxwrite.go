@@ -38,6 +38,9 @@ func newBook(w io.Writer, columns []Column) (*book, error) {
 	if err := f.SetSheetName("Sheet1", name); err != nil {
 		return nil, err
 	}
+	if err := printable(f, name); err != nil {
+		return nil, err
+	}
 	rows, err := f.NewStreamWriter(name)
 	if err != nil {
 		return nil, err
@@ -49,6 +52,16 @@ func newBook(w io.Writer, columns []Column) (*book, error) {
 		}
 	}
 	return b, nil
+}
+
+// printable sets the sheet out for paper: on its side, all columns beside one
+// another.
+func printable(f *excelize.File, sheet string) error {
+	yes, landscape, one, any := true, "landscape", 1, 0
+	if err := f.SetSheetProps(sheet, &excelize.SheetPropsOptions{FitToPage: &yes}); err != nil {
+		return err
+	}
+	return f.SetPageLayout(sheet, &excelize.PageLayoutOptions{Orientation: &landscape, FitToWidth: &one, FitToHeight: &any})
 }
 
 // begin writes the widths, the header and the rows that waited.
