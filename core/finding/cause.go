@@ -103,7 +103,7 @@ func (c Cause) Stage() Stage { return byCode[c].Stage }
 func (c Cause) Keeps(usual time.Duration) time.Duration {
 	switch info := byCode[c]; {
 	case c == MailboxAbsent || c == DomainAbsent || c == DomainNoMail:
-		return 2 * usual
+		return KeepsAtMost(usual)
 	case c == MailboxFull:
 		return usual / 4
 	case info.AskAgain || info.Stage == StageRule || info.Stage == StageSyntax:
@@ -111,3 +111,6 @@ func (c Cause) Keeps(usual time.Duration) time.Duration {
 	}
 	return usual
 }
+
+// KeepsAtMost is the longest for which Keeps takes any result for true.
+func KeepsAtMost(usual time.Duration) time.Duration { return 2 * usual }

@@ -31,6 +31,16 @@ func Findings() []Finding {
 	return []Finding{Deliverable, CatchAll, Undecided, Undeliverable}
 }
 
+// Meaning says in a sentence what the finding means.
+func (f Finding) Meaning() string { return meanings[f] }
+
+var meanings = map[Finding]string{
+	Deliverable:   "the host takes mail for this mailbox, and refuses mailboxes that do not exist.",
+	CatchAll:      "the host takes mail for any mailbox of the domain, so its yes proves nothing.",
+	Undecided:     "nothing was learnt about the mailbox; the reason lies with the host, the network, us or the moment.",
+	Undeliverable: "mail to it cannot arrive, and the reason lies with the address, its domain or its mailbox.",
+}
+
 // Verdict is all that is said of one address: finding, cause, traits and odds.
 // Addresses with equal verdicts are counted together, and a policy needs
 // nothing else to decide on most of them.

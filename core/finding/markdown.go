@@ -10,7 +10,7 @@ func Markdown() string {
 	var b strings.Builder
 	b.WriteString("# What Varnet finds, and why\n\nThis page is made from the registry in `core/finding`; do not edit it.\n\n## Findings\n\n")
 	for _, f := range Findings() {
-		fmt.Fprintf(&b, "- `%s`: %s\n", f, meanings[f])
+		fmt.Fprintf(&b, "- `%s`: %s\n", f, f.Meaning())
 	}
 	b.WriteString("\nA refusal that is about *us* or about the *moment* never makes an address undeliverable.\n\n## Causes\n")
 	stage := Stage("")
@@ -34,13 +34,6 @@ func Markdown() string {
 		fmt.Fprintf(&b, "| `%s`<br>%s | %s | %s |\n", t.Code, t.Title, t.Meaning, left)
 	}
 	return b.String()
-}
-
-var meanings = map[Finding]string{
-	Deliverable:   "the host takes mail for this mailbox, and refuses mailboxes that do not exist.",
-	CatchAll:      "the host takes mail for any mailbox of the domain, so its yes proves nothing.",
-	Undecided:     "nothing was learnt about the mailbox; the reason lies with the host, the network, us or the moment.",
-	Undeliverable: "mail to it cannot arrive, and the reason lies with the address, its domain or its mailbox.",
 }
 
 func words(list []Finding) string {

@@ -28,14 +28,8 @@ func parts(apart string) (out []part) {
 		}
 		return out
 	}
-	says := map[finding.Finding]string{
-		finding.Deliverable:   "the host takes mail for the mailbox, and refuses mailboxes that do not exist",
-		finding.CatchAll:      "the host takes mail for any mailbox of the domain, so its yes proves nothing",
-		finding.Undecided:     "nothing was learnt about the mailbox; the reason lies with the host, the network, us or the moment",
-		finding.Undeliverable: "mail cannot arrive, and the reason lies with the address, its domain or its mailbox",
-	}
 	for _, f := range finding.Findings() {
-		out = append(out, part{string(f), says[f], func(s *shape, r *store.OutRow, slot, rule int) bool {
+		out = append(out, part{string(f), strings.TrimSuffix(f.Meaning(), "."), func(s *shape, r *store.OutRow, slot, rule int) bool {
 			return rule >= 0 && s.judge.verdicts[r.Cells[slot].Verdict].Finding == f
 		}})
 	}

@@ -45,7 +45,7 @@ func (a *API) eachChosen(ctx context.Context, s *shape, decided int64, do func(r
 			return nil
 		}
 		if s.in.Sample > 0 {
-			left--
+			left = max(0, left-1) // of a run that goes on there may be more by now
 			if dice.Int64N(left+1) >= wants {
 				return nil
 			}

@@ -9,6 +9,7 @@ import (
 	"varnet/core/finding"
 	"varnet/core/policy"
 	"varnet/internal/store"
+	"varnet/internal/work"
 )
 
 // judge rules on the rows of a run's list under a policy.
@@ -31,13 +32,23 @@ func (a *API) judgeOf(ctx context.Context, run store.Run, l store.List, p policy
 		return nil, err
 	}
 	j := &judge{run: run, list: l, policy: p, verdicts: verdicts, rulings: p.Rulings(), now: time.Now()}
-	if len(l.AddressColumns) == 1 && p.ByVerdict(j.now.Sub(run.CreatedAt)) {
+	if len(l.AddressColumns) == 1 && p.ByVerdict(oldest(run, j.now)) {
 		j.byVerdict = make(map[int32]int, len(verdicts))
 		for id, v := range verdicts {
 			j.byVerdict[id] = p.First(policy.Row{Verdict: v})
 		}
 	}
 	return j, nil
+}
+
+// oldest bounds the age of a run's results: those that it took over are older
+// than itself.
+func oldest(run store.Run, now time.Time) time.Duration {
+	age := now.Sub(run.CreatedAt)
+	if run.Plan.Reused > 0 {
+		age += finding.KeepsAtMost(time.Duration(max(run.ReuseDays, work.SampleDays)) * 24 * time.Hour)
+	}
+	return age
 }
 
 // with tells what the judge must know of rows.

@@ -36,7 +36,7 @@ func intake() error {
 	if err != nil {
 		return err
 	}
-	in, err := install(w, 2704, "VARNET_SECRET=a secret for benches alone, 32 or more", "VARNET_REFERENCE=fernhollow.example")
+	in, err := install(w, 2704)
 	if err != nil {
 		return err
 	}

@@ -29,7 +29,7 @@ func million() error {
 	if err != nil {
 		return err
 	}
-	in, err := install(w, 2705, "VARNET_ROUNDS=1s", "VARNET_SECRET=a secret for benches alone, 32 or more", "VARNET_REFERENCE=fernhollow.example")
+	in, err := install(w, 2705, "VARNET_ROUNDS=1s")
 	if err != nil {
 		return err
 	}

@@ -43,16 +43,27 @@ type Intake struct {
 // rows go from the file to the database one by one; only a fingerprint of each
 // different address is held, for the duplicates.
 func (e *Engine) Ingest(ctx context.Context, in Intake, body io.Reader) (store.List, error) {
-	read, err := Read(body, in.Sheet, in.Overrule)
+	read, l, err := in.open(body)
 	if err != nil {
-		return store.List{}, err
+		return l, err
 	}
 	defer read.Close()
+	err = e.bringIn(ctx, in, &l, read.Rest, read.NoAddressColumn)
+	return l, err
+}
+
+// open looks at a file and settles the list that it will be.
+func (in Intake) open(body io.Reader) (*Reading, store.List, error) {
+	read, err := Read(body, in.Sheet, in.Overrule)
+	if err != nil {
+		return nil, store.List{}, err
+	}
 	l, err := in.list(read)
 	if err != nil {
-		return store.List{}, err
+		read.Close()
+		return nil, store.List{}, err
 	}
-	return l, e.bringIn(ctx, in, &l, read.Rest, read.NoAddressColumn)
+	return read, l, nil
 }
 
 // bringIn brings the rows of a file in as a list that is settled.

@@ -40,19 +40,15 @@ const maxUpdate = 128 << 20
 // BringAgain brings a file in for a list that is there. What comes of it is a
 // list of its own, so that the runs of the earlier one stay what they are.
 func (e *Engine) BringAgain(ctx context.Context, in Again, body io.Reader) (store.List, error) {
-	read, err := Read(body, in.Sheet, in.Overrule)
-	if err != nil {
-		return store.List{}, err
-	}
-	defer read.Close()
-	l, err := in.list(read)
+	read, l, err := in.open(body)
 	if err != nil {
 		return l, err
 	}
+	defer read.Close()
 	l.Name, l.EarlierID = in.List.Name, &in.List.ID
 	if in.Mode == Replace {
-		l.Added = 0
-		return l, e.bringIn(ctx, in.Intake, &l, read.Rest, read.NoAddressColumn)
+		err = e.bringIn(ctx, in.Intake, &l, read.Rest, read.NoAddressColumn)
+		return l, err
 	}
 	m := &merger{in: in, store: e.Store, grammar: e.Grammar, read: read}
 	if err := m.columns(); err != nil {

@@ -125,9 +125,9 @@ func (e *Engine) planSample(ctx context.Context, run store.Run) error {
 	})
 }
 
-// sampleDays is for how many days the results of a sample are taken over by a
+// SampleDays is for how many days the results of a sample are taken over by a
 // run of the same list, whether it takes over others or not.
-const sampleDays = 1
+const SampleDays = 1
 
 // reuse takes over what earlier runs found out and is fresh still.
 func (e *Engine) reuse(ctx context.Context, run store.Run) error {
@@ -141,7 +141,7 @@ func (e *Engine) reuse(ctx context.Context, run store.Run) error {
 	}
 	var fresh []store.Fresh
 	for id, v := range verdicts {
-		if keeps := v.Cause.Keeps(time.Duration(max(run.ReuseDays, sampleDays)) * 24 * time.Hour); keeps > 0 {
+		if keeps := v.Cause.Keeps(time.Duration(max(run.ReuseDays, SampleDays)) * 24 * time.Hour); keeps > 0 {
 			fresh = append(fresh, store.Fresh{Verdict: id, Since: time.Now().Add(-keeps)})
 		}
 	}
