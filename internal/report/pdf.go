@@ -277,18 +277,22 @@ func (r Report) drawColumns(p *paper) {
 	}{{"Largest domains", r.Domains}, {"Largest operators", r.Operators}} {
 		p.heading(x, width, t.name)
 		for _, place := range t.places {
-			p.row(x, 7.5, "", ink, hair, cell{text: short(place.Name), width: width - 60}, cell{text: Share(place.Addresses, r.Addresses), width: 24, right: true},
-				cell{text: place.Says(), width: 36, right: true})
+			p.font("", 7.5, ink)
+			name := cell{text: p.short(place.Name, width-58), width: width - 56}
+			p.row(x, 7.5, "", ink, hair, name, cell{text: Share(place.Addresses, r.Addresses), width: 22, right: true},
+				cell{text: place.Says(), width: 34, right: true})
 		}
 		p.gap(2)
 	}
 	p.y = max(left, p.y)
 }
 
-// short keeps a name to one line.
-func short(name string) string {
-	if len(name) <= 30 {
-		return name
+// short keeps a name to one line of a width, in the set font.
+func (p *paper) short(name string, width float64) string {
+	shown := name
+	for letters := []rune(name); p.pdf.GetStringWidth(shown) > width && len(letters) > 1; {
+		letters = letters[:len(letters)-1]
+		shown = strings.TrimRight(string(letters), ".-") + "…"
 	}
-	return strings.TrimRight(name[:28], ".-") + "…"
+	return shown
 }
