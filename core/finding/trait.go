@@ -26,11 +26,14 @@ const (
 )
 
 // Revived tells whether a mailbox that is accepted now was found absent so long
-// ago that it may have been opened again as a trap: 6 months, after which mail
-// services are known to do so.
+// ago that it may have been opened again as a trap.
 func Revived(absent, now time.Time) bool {
-	return !absent.IsZero() && absent.AddDate(0, 6, 0).Before(now)
+	return !absent.IsZero() && absent.Before(RevivedFrom(now))
 }
+
+// RevivedFrom is how long ago a mailbox must have been found absent to have been
+// opened again as a trap: 6 months, after which mail services are known to do so.
+func RevivedFrom(now time.Time) time.Time { return now.AddDate(0, -6, 0) }
 
 // TraitInfo is the registry's entry for one trait.
 type TraitInfo struct {

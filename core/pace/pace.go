@@ -20,6 +20,10 @@ type Pace struct {
 	Complaints int `json:"complaints"`
 	// RestUntil is when the operator may be asked again.
 	RestUntil time.Time `json:"restUntil,omitzero"`
+	// Ceiling is the most lanes it was asked on without a complaint, and gets
+	// until CeilingUntil; 0: it has not complained of several.
+	Ceiling      int       `json:"ceiling,omitempty"`
+	CeilingUntil time.Time `json:"ceilingUntil,omitzero"`
 }
 
 // Bounds are how far an operator's pace may go.
@@ -38,8 +42,13 @@ const (
 	// firstRest is how long an operator rests after a first complaint.
 	firstRest = 20 * time.Second
 	longRest  = 15 * time.Minute
-	// calmParcels in a row without a complaint earn one more lane.
+	// calmParcels in a row without a complaint earn one more lane; an operator
+	// that never complained gets one for each, so that its lanes double while
+	// each brings a parcel in.
 	calmParcels = 2
+	// ceilingHolds is for how long a number of lanes that brought a complaint is
+	// not tried again.
+	ceilingHolds = 30 * time.Minute
 )
 
 // Start is the pace for an operator that nothing is known about.
@@ -49,9 +58,12 @@ func Start() Pace { return Pace{Lanes: 1} }
 type Seen struct {
 	Sessions  int // sessions that came as far as a question
 	Throttled int // complaints that we ask too much or too fast
-	Failed    int // sessions that did not come about or broke
-	Asked     int // mailboxes asked about, and those not asked for a refusal of us
-	Blocked   int // of those, by how many we ourselves were refused
+	// Hint is how long the host asked us to stay away, the longest; zero: it
+	// did not say.
+	Hint    time.Duration
+	Failed  int // sessions that did not come about or broke
+	Asked   int // mailboxes asked about, and those not asked for a refusal of us
+	Blocked int // of those, by how many we ourselves were refused
 	// Words is a refusal of us, as the host said it.
 	Words string
 	// NoWay counts connections that failed at the route and not at a host.
@@ -64,6 +76,7 @@ type Seen struct {
 func (s *Seen) Add(o Seen) {
 	s.Sessions += o.Sessions
 	s.Throttled += o.Throttled
+	s.Hint = max(s.Hint, o.Hint)
 	s.Failed += o.Failed
 	s.Asked += o.Asked
 	s.Blocked += o.Blocked
@@ -80,31 +93,63 @@ func (s *Seen) Add(o Seen) {
 // this or that mailbox.
 func (s Seen) Refused() bool { return s.Blocked > 0 && s.Blocked*2 > s.Asked }
 
-// After gives the pace after a parcel: one lane more after some calm, half the
-// lanes and a rest after a complaint (additive increase, multiplicative
-// decrease). Hosts that cannot be reached get no more lanes, but no rest
-// either: the rounds see to that.
+// After gives the pace after a parcel: more lanes after calm, half the lanes and
+// a rest after a complaint (slow start, additive increase, multiplicative
+// decrease). Lanes that were open when it complained first say the same a moment
+// later: that counts once. Hosts that cannot be reached get no more lanes, but
+// no rest either: the rounds see to that.
 func (p Pace) After(s Seen, now time.Time, b Bounds) Pace {
 	switch {
+	case s.Throttled > 0 && p.Resting(now):
+		p.RestUntil = latest(p.RestUntil, now.Add(s.Hint))
 	case s.Throttled > 0:
-		rest := min(firstRest<<min(p.Complaints, 10), longRest)
-		p.RestUntil = now.Add(rest + rand.N(rest/4))
-		p.Lanes = max(1, p.Lanes/2)
-		p.Complaints++
-		p.Calm = 0
+		p = p.complained(s, now)
 	case s.Failed > 0 || s.Sessions == 0:
 		p.Calm = 0
 	default:
-		p.Complaints = 0
-		if p.Calm++; p.Calm >= calmParcels && p.Lanes < b.Cap {
-			p.Lanes++
-			p.Calm = 0
-		}
+		p = p.calmed(now, b)
 	}
-	if end := now.Add(b.Rest); b.Rest > 0 && p.RestUntil.Before(end) {
-		p.RestUntil = end
+	if b.Rest > 0 {
+		p.RestUntil = latest(p.RestUntil, now.Add(b.Rest))
 	}
 	return p
+}
+
+func (p Pace) complained(s Seen, now time.Time) Pace {
+	rest := min(firstRest<<min(p.Complaints, 10), longRest)
+	if s.Hint > 0 {
+		rest = s.Hint
+	}
+	p.RestUntil = now.Add(rest + rand.N(rest/4+1))
+	if p.Lanes > 1 {
+		p.Ceiling, p.CeilingUntil = p.Lanes-1, now.Add(ceilingHolds)
+	}
+	p.Lanes = max(1, p.Lanes/2)
+	p.Complaints++
+	p.Calm = 0
+	return p
+}
+
+func (p Pace) calmed(now time.Time, b Bounds) Pace {
+	p.Complaints = 0
+	need, top := calmParcels, b.Cap
+	if p.Ceiling == 0 {
+		need = 1
+	} else if now.Before(p.CeilingUntil) {
+		top = min(top, p.Ceiling)
+	}
+	if p.Calm = min(p.Calm+1, need); p.Calm == need && p.Lanes < top {
+		p.Lanes++
+		p.Calm = 0
+	}
+	return p
+}
+
+func latest(a, b time.Time) time.Time {
+	if a.Before(b) {
+		return b
+	}
+	return a
 }
 
 // Resting tells whether the operator is to be left alone at this moment.
@@ -136,13 +181,17 @@ func (r Rounds) String() string {
 	return strings.Join(out, ",")
 }
 
-// Return gives when to ask again after that many rounds; ok is false when the
-// rounds are used up. The wait is drawn out at random by up to a fifth, so
-// that not everything comes back at the same moment.
-func (r Rounds) Return(rounds int, now time.Time) (at time.Time, ok bool) {
+// Return gives when to ask again after that many rounds, or after as long as the
+// host asked us to stay away; ok is false when the rounds are used up. The wait
+// is drawn out at random by up to a fifth, so that not everything comes back at
+// the same moment.
+func (r Rounds) Return(rounds int, hint time.Duration, now time.Time) (at time.Time, ok bool) {
 	if rounds < 1 || rounds > len(r) {
 		return time.Time{}, false
 	}
 	wait := r[rounds-1]
+	if hint > 0 {
+		wait = hint
+	}
 	return now.Add(wait + rand.N(wait/5+1)), true
 }

@@ -134,6 +134,7 @@ func (v *visit) settle(it *item, m Manner) {
 	r.Verdict, again = it.verdict(m, t)
 	if again {
 		r.Rounds++
+		r.Hint = reply.Hint(it.reply)
 		v.out.Postponed = append(v.out.Postponed, r)
 		return
 	}

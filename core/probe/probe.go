@@ -110,6 +110,9 @@ type Result struct {
 	Question
 	Domain  string
 	Verdict finding.Verdict
+	// Hint is how long the host asked us to stay away, of one that is postponed;
+	// zero: it did not say.
+	Hint time.Duration
 }
 
 // Outcome is what became of a parcel. Every question of the parcel is in

@@ -176,6 +176,7 @@ func (v *visit) askSome(s *smtp.Session, items []*item, number int) (done int) {
 		}
 		items[i].take(a, number, v.out.Conversations[number].Exchanger)
 		v.meet(items[i].meaning, a.Reply.String())
+		v.heed(items[i].meaning, a.Reply)
 		done++
 	}
 	v.answers += done
@@ -296,6 +297,13 @@ func (v *visit) meet(m reply.Meaning, words string) {
 	}
 }
 
+// heed remembers how long a host that complains of us asks us to stay away.
+func (v *visit) heed(m reply.Meaning, r smtp.Reply) {
+	if m.About == reply.Us && m.Effect == reply.Postponed {
+		v.seen.Hint = max(v.seen.Hint, reply.Hint(r))
+	}
+}
+
 func (v *visit) count(f *smtp.Failure) {
 	if f.Trouble == smtp.NoRoute {
 		v.seen.NoWay++
@@ -305,6 +313,7 @@ func (v *visit) count(f *smtp.Failure) {
 		v.seen.Failed++
 		if m.About == reply.Us && m.Effect == reply.Postponed {
 			v.seen.Throttled++
+			v.heed(m, f.Reply)
 		}
 	}
 }

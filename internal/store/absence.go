@@ -29,6 +29,12 @@ func (s *Store) SaveAbsences(ctx context.Context, workspace int64, mailboxes []s
 	return err
 }
 
+// AnyAbsent tells whether any mailbox was found absent before a time.
+func (s *Store) AnyAbsent(ctx context.Context, workspace int64, before time.Time) (any bool, err error) {
+	err = s.db.QueryRow(ctx, "SELECT EXISTS (SELECT FROM absence WHERE workspace_id = $1 AND at < $2)", workspace, before).Scan(&any)
+	return any, err
+}
+
 // Absences tells which mailboxes were found absent before, and when first.
 func (s *Store) Absences(ctx context.Context, workspace int64, mailboxes []string) (map[string]time.Time, error) {
 	byPrint := map[string]string{}

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"maps"
 	"slices"
 	"time"
@@ -72,20 +73,32 @@ func (s *Store) OwnLanes(ctx context.Context, names []string) error {
 // from now on. The record is locked while it changes: who learns about several
 // does it in one order, against deadlocks.
 func (s *Store) LearnPace(ctx context.Context, operator string, route int64, seen pace.Seen, now time.Time, b pace.Bounds) (pace.Pace, error) {
-	_, err := s.db.Exec(ctx, `WITH known AS (INSERT INTO operator (name) VALUES ($1) ON CONFLICT DO NOTHING)
-		INSERT INTO operator_route (operator, route_id, pace) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING`, operator, route, pace.Start())
-	if err != nil {
-		return pace.Pace{}, err
-	}
-	o, err := one[OperatorRoute](ctx, s.db, "SELECT "+operatorRouteColumns+" FROM operator_route WHERE operator = $1 AND route_id = $2 FOR UPDATE", operator, route)
+	o, err := s.lockPace(ctx, operator, route)
 	if err != nil {
 		return pace.Pace{}, err
 	}
 	next := o.Pace.After(seen, now, b)
 	_, err = s.db.Exec(ctx, `UPDATE operator_route SET pace = $3, asked_at = $4
-		WHERE operator = $1 AND route_id = $2 AND (pace <> $3 OR asked_at IS NULL OR asked_at < $4::timestamptz - interval '10 seconds')`,
+		WHERE operator = $1 AND route_id = $2`,
 		operator, route, next, now)
 	return next, err
+}
+
+// lockPace locks the record of an operator by a route, which is made if it is
+// new.
+func (s *Store) lockPace(ctx context.Context, operator string, route int64) (OperatorRoute, error) {
+	find := func() (OperatorRoute, error) {
+		return one[OperatorRoute](ctx, s.db, "SELECT "+operatorRouteColumns+" FROM operator_route WHERE operator = $1 AND route_id = $2 FOR UPDATE", operator, route)
+	}
+	o, err := find()
+	if !errors.Is(err, ErrNotFound) {
+		return o, err
+	}
+	if _, err := s.db.Exec(ctx, `WITH known AS (INSERT INTO operator (name) VALUES ($1) ON CONFLICT DO NOTHING)
+		INSERT INTO operator_route (operator, route_id, pace) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING`, operator, route, pace.Start()); err != nil {
+		return o, err
+	}
+	return find()
 }
 
 // OperatorRoutes gives what has been learnt about operators, those asked last

@@ -202,28 +202,38 @@ func (s *Store) SavePlan(ctx context.Context, run int64, p Plan) error {
 	return err
 }
 
-// manyLeft is more parcels than are ever in hand at once.
-const manyLeft = 2000
+// left tells in SQL that a run has parcels left.
+const left = "EXISTS (SELECT FROM parcel WHERE run_id = run.id AND state IN ('open', 'paused', 'claimed'))"
 
-// FinishIfDone finishes the run when all is planned and no parcel is left. It
-// locks the run (weakly: results refer to it), so that of two last parcels
-// recorded at once the second sees the first; not so while more are left than
-// can be in hand.
-func (s *Store) FinishIfDone(ctx context.Context, run int64) error {
-	var left int
-	err := s.db.QueryRow(ctx, `SELECT count(*) FROM (SELECT FROM parcel WHERE run_id = $1 AND state IN ('open', 'paused', 'claimed') LIMIT $2) p`,
-		run, manyLeft).Scan(&left)
-	if err != nil || left == manyLeft {
+// planned tells in SQL that a run is running and wholly planned.
+const planned = "state = 'running' AND (plan->>'done')::boolean"
+
+// FinishDone finishes the run, or all (0), where all is planned and no parcel is
+// left. It comes after the transaction that recorded a parcel, so that whoever
+// records the last one sees all others.
+func (s *Store) FinishDone(ctx context.Context, run int64) error {
+	rows, err := s.db.Query(ctx, "SELECT id FROM run WHERE ($1 = 0 OR id = $1) AND "+planned+" AND NOT "+left, run)
+	if err != nil {
 		return err
 	}
-	if _, err := s.db.Exec(ctx, "SELECT FROM run WHERE id = $1 FOR NO KEY UPDATE", run); err != nil {
-		return err
+	done, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+	for _, id := range done {
+		if err = s.finish(ctx, id); err != nil {
+			return err
+		}
 	}
-	_, err = s.db.Exec(ctx, `
-		UPDATE run SET state = 'finished', finished_at = now()
-		WHERE id = $1 AND state = 'running' AND (plan->>'done')::boolean
-		AND NOT EXISTS (SELECT FROM parcel WHERE run_id = $1 AND state IN ('open', 'paused', 'claimed'))`, run)
 	return err
+}
+
+// finish locks the run before it looks again: it may have been opened meanwhile.
+func (s *Store) finish(ctx context.Context, run int64) error {
+	return s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
+		if _, err := s.db.Exec(ctx, "SELECT FROM run WHERE id = $1 FOR UPDATE", run); err != nil {
+			return err
+		}
+		_, err := s.db.Exec(ctx, "UPDATE run SET state = 'finished', finished_at = now() WHERE id = $1 AND "+planned+" AND NOT "+left, run)
+		return err
+	})
 }
 
 // Progress is where a run stands.
@@ -317,18 +327,21 @@ type AddressRow struct {
 // result taken over, those of one domain after an ordinal; at most limit of
 // them.
 func (s *Store) AddressesIn(ctx context.Context, run Run, domains []string, after int32, limit int) ([]AddressRow, error) {
-	return many[AddressRow](ctx, s.db, `SELECT ordinal, `+mailbox+`, domain, coalesce(traits, '{}') AS traits FROM list_row r
-		WHERE list_id = $1 AND ordinal = ANY(ARRAY(SELECT o FROM list_domain d, unnest(d.ordinals) o
+	return many[AddressRow](ctx, s.db, `SELECT r.* FROM (SELECT d.domain, o FROM list_domain d, unnest(d.ordinals) o
 			WHERE d.list_id = $1 AND d.domain = ANY($2) AND o > $3
 				AND ($6 = 0 OR NOT EXISTS (SELECT FROM result x WHERE x.run_id = $5 AND x.address = o))
-			ORDER BY d.domain, o LIMIT $4))
-		ORDER BY domain, ordinal`, run.ListID, domains, after, limit, run.ID, run.Plan.Reused)
+			ORDER BY d.domain, o LIMIT $4) w, `+rowAt+` ORDER BY w.domain, w.o`, run.ListID, domains, after, limit, run.ID, run.Plan.Reused)
 }
+
+// rowAt is the address at w.o of the list $1, looked up by itself: what the
+// planner believes of a list just brought in would let it read all of it. OFFSET
+// keeps the query in one piece.
+const rowAt = `LATERAL (SELECT ordinal, ` + mailbox + `, domain, coalesce(traits, '{}') AS traits FROM list_row r
+	WHERE list_id = $1 AND ordinal = w.o OFFSET 0) r`
 
 // AddressesAt gives the addresses at some ordinals of a list.
 func (s *Store) AddressesAt(ctx context.Context, list int64, ordinals []int32) ([]AddressRow, error) {
-	return many[AddressRow](ctx, s.db, `SELECT ordinal, `+mailbox+`, domain, coalesce(traits, '{}') AS traits FROM list_row r
-		WHERE list_id = $1 AND ordinal = ANY($2) ORDER BY domain, ordinal`, list, ordinals)
+	return many[AddressRow](ctx, s.db, "SELECT r.* FROM unnest($2::int[]) w(o), "+rowAt+" ORDER BY domain, ordinal", list, ordinals)
 }
 
 // RunDomain is what the name service said of a domain when the run was planned.

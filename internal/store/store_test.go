@@ -109,11 +109,11 @@ func record(ctx context.Context, s *store.Store, p *store.Parcel, lane int) (don
 		for _, q := range p.Questions {
 			results = append(results, store.Concluded{Address: q.Address, Verdict: finding.ConcludeFrom(finding.MailboxAccepted, nil)})
 		}
-		if err := s.AddResults(ctx, p.RunID, results, false); err != nil {
-			return err
-		}
-		return s.FinishIfDone(ctx, p.RunID)
+		return s.AddResults(ctx, p.RunID, results, false)
 	})
+	if err == nil {
+		err = s.FinishDone(ctx, p.RunID)
+	}
 	return done, err
 }
 

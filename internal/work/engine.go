@@ -72,6 +72,8 @@ type Engine struct {
 	sides   sideCache
 	// catalogues are those of the runs at work.
 	catalogues catalogues
+	// absences is which workspaces know of mailboxes long absent.
+	absences absences
 	// servers are the resolvers that count while none is named.
 	servers []string
 	// probing ends when the engine is told to stop.
@@ -107,7 +109,8 @@ func (e *Engine) Start(ctx context.Context) error {
 
 // New makes an engine.
 func New(c Config) (*Engine, error) {
-	e := &Engine{Config: c, servers: c.Resolver.Servers(), self: newWorker(c.Serves), Drained: make(chan struct{})}
+	e := &Engine{Config: c, servers: c.Resolver.Servers(), self: newWorker(c.Serves), Drained: make(chan struct{}),
+		absences: absences{know: map[int64]rememberedAbsence{}}}
 	w := river.NewWorkers()
 	river.AddWorker(w, &planWorker{engine: e})
 	river.AddWorker(w, &laneWorker{engine: e})
@@ -171,7 +174,7 @@ func (e *Engine) ResumeRun(ctx context.Context, workspace, id int64) error {
 	if err != nil {
 		return err
 	}
-	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+	err = e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		r, parcels, err := s.ResumeRun(ctx, workspace, id)
 		if err != nil || r.State != store.Running {
 			return err
@@ -183,9 +186,12 @@ func (e *Engine) ResumeRun(ctx context.Context, workspace, id int64) error {
 		return inOrder(
 			func() error { return e.insert(ctx, tx, PlanArgs{Run: id}) },
 			func() error { return e.openLanes(ctx, tx, side, known, parcels) },
-			func() error { return s.FinishIfDone(ctx, id) }, // the last parcel may have come in meanwhile
 		)
 	})
+	if err != nil {
+		return err
+	}
+	return e.Store.FinishDone(ctx, id) // the last parcel may have come in meanwhile
 }
 
 func laneKeys(parcels []store.Parcel) (keys []string) {

@@ -9,7 +9,6 @@ import (
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 
 	"varnet/core/address"
-	"varnet/core/finding"
 	"varnet/core/pace"
 	"varnet/core/probe"
 	"varnet/core/rule"
@@ -52,6 +51,10 @@ func (w *laneWorker) Work(ctx context.Context, job *river.Job[LaneArgs]) error {
 		if !worked {
 			break
 		}
+	}
+	// A worker that died may have recorded the last parcel of a run.
+	if err := e.Store.FinishDone(ctx, 0); err != nil {
+		return err
 	}
 	return e.succeed(ctx, job)
 }
@@ -161,7 +164,7 @@ func (e *Engine) load(ctx context.Context, p *store.Parcel, side *side) (loaded,
 	for i, r := range rows {
 		mailboxes[i] = r.Mailbox
 	}
-	gone, err := e.Store.Absences(ctx, run.WorkspaceID, mailboxes)
+	gone, err := e.oldAbsences(ctx, run.WorkspaceID, mailboxes)
 	if err != nil {
 		return loaded{}, err
 	}
@@ -172,25 +175,6 @@ func (e *Engine) load(ctx context.Context, p *store.Parcel, side *side) (loaded,
 	l.assemble(p, rows, domains)
 	l.remember(gone)
 	return l, nil
-}
-
-// remember tells the questions when their mailboxes were found absent.
-func (l *loaded) remember(gone map[string]time.Time) {
-	for _, d := range l.parcel.Domains {
-		for i := range d.Questions {
-			d.Questions[i].Absent = gone[d.Questions[i].Address.Mailbox()]
-		}
-	}
-}
-
-// absent lists the mailboxes that were found absent.
-func absent(results []probe.Result) (mailboxes []string) {
-	for _, r := range results {
-		if r.Verdict.Cause == finding.MailboxAbsent {
-			mailboxes = append(mailboxes, r.Address.Mailbox())
-		}
-	}
-	return mailboxes
 }
 
 // loadDomains reads the domains in the order of their names, without their
@@ -281,13 +265,13 @@ func (e *Engine) record(ctx context.Context, lane LaneArgs, p *store.Parcel, l l
 			func() error { return s.SaveAbsences(ctx, l.workspace, absent(out.Results)) },
 			func() error { learnt, err = e.learn(ctx, s, p.RunID, l, out.Seen, now); return err },
 			func() error { return e.followUp(ctx, tx, l.side, lane, learnt[lane.Key], next.parcels) },
-			func() error { return s.FinishIfDone(ctx, p.RunID) },
 		)
 	})
-	if err == nil {
-		measure(next.results, out.Conversations)
+	if err != nil {
+		return err
 	}
-	return err
+	measure(next.results, out.Conversations)
+	return e.Store.FinishDone(ctx, p.RunID)
 }
 
 // followUp sets going what comes after a parcel: a wake for each parcel put
@@ -314,16 +298,21 @@ func (a *after) conclude(rounds pace.Rounds, out probe.Outcome) {
 	for _, r := range out.Results {
 		a.results = append(a.results, a.concluded(r))
 	}
-	later := map[int][]store.Asking{}
+	type wait struct {
+		rounds int
+		hint   time.Duration
+	}
+	later := map[wait][]store.Asking{}
 	for _, r := range out.Postponed {
 		if r.Patient() && r.Rounds <= len(rounds) {
-			later[r.Rounds] = append(later[r.Rounds], a.asking(r))
+			w := wait{r.Rounds, r.Hint}
+			later[w] = append(later[w], a.asking(r))
 		} else {
 			a.results = append(a.results, a.concluded(r))
 		}
 	}
-	for round, asking := range later {
-		at, _ := rounds.Return(round, a.now)
+	for w, asking := range later {
+		at, _ := rounds.Return(w.rounds, w.hint, a.now)
 		a.again(at, a.parcel.Round+1, asking)
 	}
 	var unasked []store.Asking

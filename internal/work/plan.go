@@ -3,8 +3,6 @@ package work
 import (
 	"context"
 	"errors"
-	"fmt"
-	"hash/fnv"
 	"sync"
 	"time"
 
@@ -55,7 +53,7 @@ func (w *planWorker) Work(ctx context.Context, job *river.Job[PlanArgs]) error {
 	for {
 		run, err := e.Store.RunByID(ctx, job.Args.Run)
 		if errors.Is(err, store.ErrNotFound) || err == nil && (run.State != store.Running || run.Plan.Done) {
-			return nil
+			return e.Store.FinishDone(ctx, job.Args.Run)
 		}
 		if err == nil {
 			err = e.planStep(ctx, run)
@@ -93,13 +91,8 @@ func (e *Engine) planStep(ctx context.Context, run store.Run) error {
 		return err
 	}
 	if len(domains) == 0 {
-		return e.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
-			run.Plan.Done = true
-			if err := s.SavePlan(ctx, run.ID, run.Plan); err != nil {
-				return err
-			}
-			return s.FinishIfDone(ctx, run.ID)
-		})
+		run.Plan.Done = true
+		return e.Store.SavePlan(ctx, run.ID, run.Plan)
 	}
 	return e.planDomains(ctx, run, domains)
 }
@@ -120,7 +113,6 @@ func (e *Engine) planSample(ctx context.Context, run store.Run) error {
 			func() error { return s.AddRunDomains(ctx, run.ID, b.runDomains()) },
 			func() error { return e.recordBatch(ctx, s, tx, b) },
 			func() error { return s.SavePlan(ctx, run.ID, run.Plan) },
-			func() error { return s.FinishIfDone(ctx, run.ID) },
 		)
 	})
 }
@@ -316,7 +308,7 @@ type batch struct {
 func (b *batch) conclude(addresses []store.AddressRow) {
 	b.open = map[string]map[string][]store.Asking{}
 	var unresolved []store.Asking
-	again, more := b.rounds.Return(int(b.round), b.now)
+	again, more := b.rounds.Return(int(b.round), 0, b.now)
 	for _, a := range addresses {
 		d := b.facts[a.Domain]
 		if d.Outcome == resolve.Failed && more && b.round <= resolveAgain {
@@ -372,15 +364,6 @@ func (b *batch) runDomains() (out []store.RunDomain) {
 	return out
 }
 
-const (
-	// parcelSize is the most addresses of a parcel.
-	parcelSize = 300
-	// ownFrom is from how many addresses on an operator gets lanes of its own.
-	ownFrom = 30
-	// sharedLanes is how many lanes all the small operators share.
-	sharedLanes = 64
-)
-
 // cut makes parcels of what is open.
 func (b *batch) cut() {
 	shared := map[string][]store.Asking{}
@@ -389,8 +372,8 @@ func (b *batch) cut() {
 		for _, d := range domains {
 			asking = append(asking, d...)
 		}
-		if !b.operators[op].Own && len(asking) < ownFrom {
-			key := sharedKey(op)
+		if !b.operators[op].Own && len(asking) < pace.OwnFrom {
+			key := pace.SharedKey(op)
 			shared[key] = append(shared[key], asking...)
 			continue
 		}
@@ -404,17 +387,10 @@ func (b *batch) cut() {
 	}
 }
 
-// sharedKey is the lane key of a small operator: always the same one, so that
-// it never sees two sessions at a time.
-func sharedKey(operator string) string {
-	h := fnv.New32a()
-	_, _ = h.Write([]byte(operator))
-	return fmt.Sprintf("~%02d", h.Sum32()%sharedLanes)
-}
-
 func (b *batch) pack(key string, asking []store.Asking, round int32, notBefore time.Time) {
+	size := pace.Parcel(len(asking))
 	for turn := b.run.Plan.Batch; len(asking) > 0; turn++ {
-		n := min(parcelSize, len(asking))
+		n := min(size, len(asking))
 		b.parcels = append(b.parcels, store.Parcel{RunID: b.run.ID, LaneKey: key, Turn: turn, Round: round,
 			Questions: asking[:n], NotBefore: notBefore, Again: b.again})
 		asking = asking[n:]

@@ -86,6 +86,9 @@ func (e *Engine) learn(ctx context.Context, s *store.Store, run int64, l loaded,
 		if met.Sessions+met.Failed == 0 {
 			continue // nobody was met
 		}
+		if known := l.known[from.Operator].By[from.Route]; l.side.unchanged(from.Operator, known, met, now) {
+			continue
+		}
 		p, err := s.LearnPace(ctx, from.Operator, from.Route, met, now, l.side.bounds(from.Operator))
 		if err != nil {
 			return nil, err
@@ -101,13 +104,24 @@ func (e *Engine) learn(ctx context.Context, s *store.Store, run int64, l loaded,
 	return paces, nil
 }
 
+// askedFresh is how old the time may be at which an operator is said to have been
+// asked last.
+const askedFresh = 5 * time.Second
+
+// unchanged tells that what was met teaches nothing: so it is as long as an
+// operator is asked on all its lanes and complains of nothing. Then its record,
+// which all of its lanes share, is left alone.
+func (s *side) unchanged(operator string, known store.OperatorRoute, met pace.Seen, now time.Time) bool {
+	return known.AskedAt != nil && now.Sub(*known.AskedAt) < askedFresh && known.Pace.After(met, now, s.bounds(operator)) == known.Pace
+}
+
 func (e *Engine) learnRoute(ctx context.Context, s *store.Store, run int64, l loaded, from probe.Source, met pace.Seen, now time.Time) error {
 	switch {
 	case met.NoWay > 0:
 		return e.routeFails(ctx, s, run, l, from.Route, met.NoWaySays, now)
 	case met.Refused():
 		return e.routeRefused(ctx, s, run, l, from, met.Words, now)
-	case met.Sessions > 0:
+	case met.Sessions > 0 && l.side.rests(from.Route) > 0:
 		return s.RouteWell(ctx, from.Route)
 	}
 	return nil

@@ -5,6 +5,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"varnet/core/pace"
 	"varnet/core/probe"
 	"varnet/internal/store"
 )
@@ -23,14 +24,14 @@ const (
 // they are.
 func (e *Engine) AskAgain(ctx context.Context, run store.Run, verdicts []int32) (addresses int64, err error) {
 	err = e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
-		if addresses, err = s.AskAgain(ctx, run, verdicts, unresolvedKey, parcelSize); err != nil {
+		if addresses, err = s.AskAgain(ctx, run, verdicts, unresolvedKey, pace.ParcelSize); err != nil {
 			return err
 		}
-		return inOrder(
-			func() error { return e.insert(ctx, tx, LaneArgs{Key: unresolvedKey}) },
-			func() error { return s.FinishIfDone(ctx, run.ID) }, // there may be none
-		)
+		return e.insert(ctx, tx, LaneArgs{Key: unresolvedKey})
 	})
+	if err == nil {
+		err = e.Store.FinishDone(ctx, run.ID) // there may be none
+	}
 	return addresses, err
 }
 
@@ -52,7 +53,7 @@ func (e *Engine) resolveParcel(ctx context.Context, lane LaneArgs, p *store.Parc
 	if err := e.sort(ctx, b, domainsOf(rows), rows); err != nil {
 		return err
 	}
-	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+	err = e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		ok, err := s.MarkDone(ctx, p.ID, lane.Lane, store.ParcelRecord{})
 		if err != nil || !ok {
 			return err
@@ -60,9 +61,12 @@ func (e *Engine) resolveParcel(ctx context.Context, lane LaneArgs, p *store.Parc
 		return inOrder(
 			func() error { return s.ReplaceRunDomains(ctx, run.ID, b.runDomains()) },
 			func() error { return e.recordBatch(ctx, s, tx, b) },
-			func() error { return s.FinishIfDone(ctx, run.ID) },
 		)
 	})
+	if err != nil {
+		return err
+	}
+	return e.Store.FinishDone(ctx, run.ID)
 }
 
 // domainsOf lists the domains of rows that come in the order of their domains.
