@@ -66,7 +66,7 @@ func clean(ctx context.Context, c *cli, args []string) error {
 	if err != nil {
 		return err
 	}
-	p := progress{c, onTerminal(c.err)}
+	p := progress{to: c.err, terminal: onTerminal(c.err)}
 	r, err = connect().Wait(ctx, r.ID, p.show)
 	p.end()
 	if err != nil {

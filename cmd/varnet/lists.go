@@ -8,7 +8,6 @@ import (
 	"strconv"
 	"text/tabwriter"
 
-	"varnet/core/finding"
 	"varnet/core/policy"
 	"varnet/internal/client"
 	"varnet/internal/contract"
@@ -75,28 +74,6 @@ func lists(ctx context.Context, c *cli, args []string) error {
 	}}.show(c.out, found)
 }
 
-func runs(ctx context.Context, c *cli, args []string) error {
-	connect, limit := c.connect(), c.flags.Int("limit", 50, "how many at the most")
-	asJSON := c.flags.Bool("json", false, "a JSON object a line")
-	causes := c.flags.String("cause", "", "with again: only addresses with one of these causes, with commas between; otherwise all that asking may help")
-	findings := c.flags.String("finding", "", "with again: only addresses with one of these findings, with commas between")
-	rest, err := c.parse(args)
-	if err != nil {
-		return err
-	}
-	if len(rest) > 0 {
-		return c.actOnRun(ctx, connect(), rest, contract.AskAgain{Causes: split[finding.Cause](*causes), Findings: split[finding.Finding](*findings)})
-	}
-	found, err := connect().Runs(ctx, *limit)
-	if err != nil {
-		return err
-	}
-	const none = "There is no run yet. Start one: varnet clean FILE -out FILE"
-	return listing[contract.Run]{*asJSON, none, "run\tlist\tstate\tbegun\tstands", func(w io.Writer, r contract.Run) {
-		fmt.Fprintf(w, "%d\t%s\t%s\t%s\t%s\n", r.ID, printable(r.ListName), r.State, r.CreatedAt.Local().Format("2006-01-02 15:04"), r.Sentence)
-	}}.show(c.out, found)
-}
-
 const listsForms = `  varnet lists                  the lists, newest first
   varnet lists estimate LIST    tell from a sample what it will come to, in half a minute at most
   varnet lists common LIST LIST how many addresses of the first stand in the second, too
@@ -149,73 +126,4 @@ func (c *cli) listNumber(word string) (int64, error) {
 		return 0, c.wrongUse(fmt.Sprintf("%q is not the number of a list; \"varnet lists\" shows them", word))
 	}
 	return id, nil
-}
-
-const runsForms = `  varnet runs                the runs, newest first
-  varnet runs watch RUN      follow one until it ends
-  varnet runs pause RUN      let it wait; what is in flight comes to its end
-  varnet runs resume RUN     let it go on
-  varnet runs stop RUN       end it; what is known stays
-  varnet runs again RUN      ask again about addresses that asking may help, or -cause or -finding`
-
-// actOnRun does what is said with a run.
-func (c *cli) actOnRun(ctx context.Context, api *client.Client, words []string, which contract.AskAgain) error {
-	if len(words) != 2 {
-		return c.wrongUse("say what to do and the number of a run; the forms are below")
-	}
-	id, err := c.runNumber(words[1])
-	if err != nil {
-		return err
-	}
-	var r contract.Run
-	switch words[0] {
-	case "watch":
-		return c.follow(ctx, api, id)
-	case "again":
-		if _, err = api.AskAgain(ctx, id, which); err != nil {
-			return err
-		}
-		return c.follow(ctx, api, id)
-	case "pause":
-		r, err = api.PauseRun(ctx, id)
-	case "resume":
-		r, err = api.ResumeRun(ctx, id)
-	case "stop":
-		r, err = api.StopRun(ctx, id)
-	default:
-		return c.wrongUse(fmt.Sprintf("%q cannot be done with a run; the forms are below", words[0]))
-	}
-	if err == nil {
-		fmt.Fprintln(c.out, printable(r.Sentence))
-	}
-	return err
-}
-
-// runNumber reads the number of a run.
-func (c *cli) runNumber(word string) (int64, error) {
-	id, err := strconv.ParseInt(word, 10, 64)
-	if err != nil {
-		return 0, c.wrongUse(fmt.Sprintf("%q is not the number of a run; \"varnet runs\" shows them", word))
-	}
-	return id, nil
-}
-
-// follow shows a run until it ends and says where it stands then.
-func (c *cli) follow(ctx context.Context, api *client.Client, id int64) error {
-	p := progress{c, onTerminal(c.err)}
-	r, err := api.Wait(ctx, id, p.show)
-	p.end()
-	if err == nil {
-		fmt.Fprintln(c.out, r.Sentence)
-		fmt.Fprintln(c.out, printable(r.TakeOut))
-	}
-	return err
-}
-
-// split reads codes with commas between.
-func split[T ~string](list string) (out []T) {
-	for _, w := range fields(list) {
-		out = append(out, T(w))
-	}
-	return out
 }

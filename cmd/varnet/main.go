@@ -28,7 +28,7 @@ var commands = []command{
 	{"check", "ADDRESS…", "checks addresses now, one line each", "varnet check ada.moss@fernhollow.example", check},
 	{"clean", "FILE -out FILE", "does the whole job: brings a list in, verifies it, takes out the kept rows", "varnet clean members.csv -out kept.csv", clean},
 	{"lists", "[estimate|delete LIST]", "shows the lists, estimates one from a sample, or deletes one", "varnet lists estimate 12", lists},
-	{"runs", "[watch|pause|… RUN]", "shows the runs, follows, pauses or stops one, or asks again about some of its addresses", "varnet runs again 12 -cause exchanger.postponed,exchanger.silent", runs},
+	{"runs", "[start|watch|… RUN]", "shows the runs, starts, follows, pauses or stops one, or asks again about some of its addresses", "varnet runs again 12 -cause exchanger.postponed,exchanger.silent", runs},
 	{"export", "RUN -out FILE", "takes out the rows of a run", "varnet export 12 -decision hold -out held.csv", export},
 	{"report", "RUN -out FILE", "writes the one-page report of a run, as PDF or HTML by the file's ending", "varnet report 12 -out spring.pdf -zone Europe/Berlin", reportCommand},
 	{"policies", "[show|save|delete|try|use …]", "shows and changes the policies, tries them on a run, and lets one decide on it", "varnet policies try 12 -file spring.json", policiesCommand},

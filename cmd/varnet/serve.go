@@ -30,7 +30,7 @@ import (
 
 // settings are what serve and worker are told.
 type settings struct {
-	dsn, listen, resolvers, port, private, helo, sender, rounds, patience, literals, secretFile, reference, pprof, level *string
+	dsn, listen, resolvers, port, private, helo, sender, rounds, patience, literals, secretFile, reference, lanes, pprof, level *string
 }
 
 func (c *cli) settings() settings {
@@ -46,6 +46,7 @@ func (c *cli) settings() settings {
 		literals:   c.setting("allow-literals", "VARNET_ALLOW_LITERALS", "no", "yes: take addresses whose host is a number in brackets"),
 		secretFile: c.setting("secret-file", "VARNET_SECRET_FILE", defaultSecretFile(), "the file with the secret that proxy passwords and relay tokens are sealed with; made if there is none; VARNET_SECRET goes before it"),
 		reference:  c.setting("reference", "VARNET_REFERENCE", strings.Join(sending.DefaultReference(), ","), "domains whose mail hosts are known to be well; the tests of the sending side greet them"),
+		lanes:      c.setting("lanes", "VARNET_LANES", strconv.Itoa(work.DefaultLanes), "how many lanes this process works in at once: the most sessions it has open"),
 		pprof:      c.setting("pprof", "VARNET_PPROF", "", "where to serve Go's profiles, such as 127.0.0.1:6060; nowhere unless given, and best on loopback alone"),
 		level:      c.setting("log-level", "VARNET_LOG_LEVEL", "info", "debug, info, warn or error"),
 	}
@@ -73,6 +74,9 @@ func (s settings) config(c *cli) (w work.Config, err error) {
 	}
 	if w.Rounds, err = s.parseRounds(c); err != nil {
 		return w, err
+	}
+	if w.Lanes, err = strconv.Atoi(*s.lanes); err != nil || w.Lanes < 1 || w.Lanes > 10_000 {
+		return w, c.wrongUse(fmt.Sprintf("-lanes is 1 to 10000, not %q", *s.lanes))
 	}
 	if w.Grammar.Literals, err = c.yes("allow-literals", *s.literals); err != nil {
 		return w, err

@@ -2,8 +2,10 @@ package main
 
 import (
 	"fmt"
+	"io"
 	"os"
 	"strings"
+	"time"
 	"unicode"
 
 	"varnet/core/policy"
@@ -31,34 +33,97 @@ func onTerminal(f any) bool {
 	return err == nil && info.Mode()&os.ModeCharDevice != 0
 }
 
-// progress shows a run on one line that is written over.
+// progress shows how a run gets on: on a terminal as a few lines that are written
+// over, elsewhere a plain line now and then.
 type progress struct {
-	cli *cli
-	on  bool
+	to       io.Writer
+	terminal bool
+	// waits is how many operators are named on a terminal that are waited for.
+	waits int
+	// lines stand on the terminal now.
+	lines int
+	last  time.Time
+	said  string
 }
 
+// plainEvery is how often a plain line is written while a run keeps its state.
+const plainEvery = 10 * time.Second
+
 func (p *progress) show(r contract.Run) {
-	if !p.on {
+	if p.terminal {
+		p.draw(r)
 		return
 	}
+	if p.waits > 0 && (r.State != p.said || time.Since(p.last) >= plainEvery) {
+		p.said, p.last = r.State, time.Now()
+		fmt.Fprintln(p.to, printable(strings.Join(append([]string{r.State + ":", r.Sentence}, expected(r)...), " ")))
+	}
+}
+
+// draw writes over what stands there.
+func (p *progress) draw(r contract.Run) {
 	const width = 24
 	filled := 0
 	if r.Addresses > 0 {
 		filled = int(r.Done * width / r.Addresses)
 	}
-	line := fmt.Sprintf("%s%s  %s of %s addresses", strings.Repeat("█", filled), strings.Repeat("░", width-filled),
-		policy.Number(r.Done), policy.Number(r.Addresses))
+	lines := []string{fmt.Sprintf("%s%s  %s of %s addresses, %s a minute", strings.Repeat("█", filled), strings.Repeat("░", width-filled),
+		policy.Number(r.Done), policy.Number(r.Addresses), policy.Number(r.PerMinute))}
 	if r.Postponed > 0 {
-		line += fmt.Sprintf(", %s put off by their hosts", policy.Number(r.Postponed))
+		put := policy.Number(r.Postponed) + " put off by their hosts"
 		if r.NextRound != nil {
-			line += " until " + r.NextRound.Local().Format("15:04:05")
+			put += " until " + r.NextRound.Local().Format("15:04:05")
 		}
+		lines = append(lines, put)
 	}
-	fmt.Fprintf(p.cli.err, "\r\x1b[K%s", line)
+	lines = append(lines, expected(r)...)
+	for i, w := range r.Waits {
+		if i == p.waits {
+			break
+		}
+		lines = append(lines, "  "+w.Sentence)
+	}
+	p.end()
+	for i, l := range lines {
+		if i > 0 {
+			fmt.Fprint(p.to, "\n")
+		}
+		fmt.Fprint(p.to, clipped(printable(l)))
+	}
+	p.lines = len(lines)
 }
 
-func (p *progress) end() {
-	if p.on {
-		fmt.Fprint(p.cli.err, "\r\x1b[K")
+// terminalWidth is what a line may take, so that it is never broken in two.
+const terminalWidth = 100
+
+func clipped(line string) string {
+	if runes := []rune(line); len(runes) > terminalWidth {
+		return string(runes[:terminalWidth-1]) + "…"
 	}
+	return line
+}
+
+// expected says when the run is expected to end, of one that is on its way.
+func expected(r contract.Run) []string {
+	if r.ExpectedEnd == nil {
+		return nil
+	}
+	at, from, to := r.ExpectedEnd.At.Local(), r.ExpectedEnd.From.Local(), r.ExpectedEnd.To.Local()
+	form := "15:04"
+	if time.Until(to) < 10*time.Minute {
+		form = "15:04:05"
+	}
+	if from.Equal(to) {
+		return []string{"next round at " + at.Format(form)}
+	}
+	return []string{fmt.Sprintf("expected end about %s, between %s and %s", at.Format(form), from.Format(form), to.Format(form))}
+}
+
+// end takes away what stands there.
+func (p *progress) end() {
+	if p.lines == 0 {
+		return
+	}
+	fmt.Fprint(p.to, "\r\x1b[K"+strings.Repeat("\x1b[1A\x1b[K", p.lines-1))
+	p.lines = 0
 }

@@ -26,7 +26,7 @@ func workersCommand(ctx context.Context, c *cli, args []string) error {
 	if err != nil {
 		return err
 	}
-	return listing[contract.Worker]{*asJSON, "No worker gives a sign of life.", "worker\tversion\tserves\tparcels in hand\tlast sign of life", func(w io.Writer, k contract.Worker) {
+	return listing[contract.Worker]{*asJSON, "No worker gives a sign of life.", "worker\tversion\tserves\tlanes at work\tlast sign of life", func(w io.Writer, k contract.Worker) {
 		serves, state := "no", ""
 		if k.Serves {
 			serves = "yes"
@@ -34,6 +34,6 @@ func workersCommand(ctx context.Context, c *cli, args []string) error {
 		if k.Draining {
 			state = ", draining"
 		}
-		fmt.Fprintf(w, "%s\t%s\t%s\t%d\t%d s ago%s\n", printable(k.ID), printable(k.Version), serves, k.Parcels, int(time.Since(k.SeenAt).Seconds()), state)
+		fmt.Fprintf(w, "%s\t%s\t%s\t%s\t%d s ago%s\n", printable(k.ID), printable(k.Version), serves, fmt.Sprintf("%d of %d", k.Parcels, k.Lanes), int(time.Since(k.SeenAt).Seconds()), state)
 	}}.show(c.out, found)
 }

@@ -33,12 +33,11 @@ func (l Load) Speed() float64 {
 	return TypicalSpeed
 }
 
-// Takes is how long the load is expected to take: lanes are added one by one
-// up to the cap, after calmParcels parcels each.
+// Takes is how long the load is expected to take: lanes are added one by one up
+// to the cap, after a first parcel each.
 func (l Load) Takes() time.Duration {
 	lanes, left, seconds := max(1, l.Lanes), float64(l.Addresses), 0.0
-	step := float64(calmParcels * Parcel(int(min(l.Addresses, math.MaxInt32))))
-	for ; lanes < l.Cap && left > step; lanes++ {
+	for step := float64(firstParcel); lanes < l.Cap && left > step; lanes++ {
 		seconds += step / float64(lanes) / l.Speed()
 		left -= step
 	}

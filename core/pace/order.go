@@ -11,27 +11,47 @@ const (
 	// ParcelSize is the most addresses of a parcel: enough that the bookkeeping
 	// of a parcel is little beside asking.
 	ParcelSize = 600
-	// leastParcel is how many addresses make a parcel worth its bookkeeping.
-	leastParcel = 100
-	// share is how many parcels the addresses of a lane key make at the least, so
-	// that all of its lanes have something to do until the end.
-	share = 32
+	// firstParcel is how many addresses the first parcels have, so few that an
+	// operator nothing is known about soon earns more lanes; and the least that
+	// is worth the bookkeeping of a parcel.
+	firstParcel = 25
+	// lastShare is which part of what is left a parcel holds at the most, so that
+	// all lanes have something to do until the end.
+	lastShare = 8
 	// OwnFrom is from how many addresses on an operator gets lanes of its own.
 	OwnFrom = 30
 	// SharedLanes is how many lanes all the small operators share.
 	SharedLanes = 64
 )
 
-// Parcel gives how many addresses to put in a parcel, of so many of a lane key.
-func Parcel(addresses int) int { return max(leastParcel, min(addresses/share, ParcelSize)) }
+// Cut gives the sizes of the parcels of so many addresses of a lane key: small
+// ones first, two of each size, each size twice the one before; and smaller ones
+// again towards the end.
+func Cut(addresses int) (sizes []int) {
+	for size := firstParcel; addresses > 0; {
+		n := min(size, max(firstParcel, addresses/lastShare), addresses)
+		if addresses-n < firstParcel/2 {
+			n = addresses // a rest that is not worth a parcel of its own
+		}
+		sizes = append(sizes, n)
+		addresses -= n
+		if len(sizes)%2 == 0 {
+			size = min(2*size, ParcelSize)
+		}
+	}
+	return sizes
+}
 
 // SharedKey is the lane key of a small operator: always the same one, so that
 // it never sees two sessions at a time.
 func SharedKey(operator string) string {
 	h := fnv.New32a()
 	_, _ = h.Write([]byte(operator))
-	return fmt.Sprintf("~%02d", h.Sum32()%SharedLanes)
+	return SharedLane(int(h.Sum32() % SharedLanes))
 }
+
+// SharedLane is the key of one of the lanes that small operators share.
+func SharedLane(i int) string { return fmt.Sprintf("~%02d", i) }
 
 // firstTurns is how many turns of a run go before the length of others' work:
 // all of a small list, the beginning of a large one.

@@ -39,8 +39,11 @@ type Bounds struct {
 const DefaultCap = 4
 
 const (
-	// firstRest is how long an operator rests after a first complaint.
+	// firstRest is how long an operator rests after a first complaint, and
+	// fewerRest is how long if it was asked on several lanes: having fewer is the
+	// cure then.
 	firstRest = 20 * time.Second
+	fewerRest = 5 * time.Second
 	longRest  = 15 * time.Minute
 	// calmParcels in a row without a complaint earn one more lane; an operator
 	// that never complained gets one for each, so that its lanes double while
@@ -116,7 +119,11 @@ func (p Pace) After(s Seen, now time.Time, b Bounds) Pace {
 }
 
 func (p Pace) complained(s Seen, now time.Time) Pace {
-	rest := min(firstRest<<min(p.Complaints, 10), longRest)
+	first := firstRest
+	if p.Lanes > 1 {
+		first = fewerRest
+	}
+	rest := min(first<<min(p.Complaints, 10), longRest)
 	if s.Hint > 0 {
 		rest = s.Hint
 	}

@@ -22,7 +22,7 @@ func TestCalmEarnsLanes(t *testing.T) {
 func TestComplaintsHalveAndRest(t *testing.T) {
 	p := Pace{Lanes: 4}
 	p = p.After(Seen{Sessions: 1, Throttled: 2}, now, usual)
-	if p.Lanes != 2 || !p.Resting(now.Add(19*time.Second)) || p.Resting(now.Add(26*time.Second)) {
+	if p.Lanes != 2 || !p.Resting(now.Add(4*time.Second)) || p.Resting(now.Add(7*time.Second)) {
 		t.Errorf("after one complaint: %+v", p)
 	}
 	first := p.RestUntil.Sub(now)
@@ -49,7 +49,7 @@ func TestComplaintsOfOneMomentCountOnce(t *testing.T) {
 	for range 8 {
 		p = p.After(Seen{Sessions: 1, Throttled: 1}, now, Bounds{Cap: 8})
 	}
-	if p.Lanes != 4 || p.Complaints != 1 || p.RestUntil.Sub(now) > 25*time.Second {
+	if p.Lanes != 4 || p.Complaints != 1 || p.RestUntil.Sub(now) > 7*time.Second {
 		t.Errorf("after eight complaints at once: %+v", p)
 	}
 }
@@ -88,8 +88,56 @@ func TestFailuresEarnNothing(t *testing.T) {
 	for range 10 {
 		p = p.After(Seen{Failed: 1}, now, usual)
 	}
-	if p.Lanes != 1 || p.Resting(now) {
+	if p != Start() {
 		t.Errorf("after failures: %+v", p)
+	}
+}
+
+// TestCut: what is cut is all there, in parcels that begin small.
+func TestCut(t *testing.T) {
+	for _, n := range []int{1, 24, 25, 30, 300, 1000, 19_999, 20_000, 3_000_000} {
+		sizes, all, most := Cut(n), 0, 0
+		for _, s := range sizes {
+			all, most = all+s, max(most, s)
+		}
+		if all != n || sizes[0] > firstParcel+firstParcel/2 || most > ParcelSize+firstParcel {
+			t.Errorf("%d addresses are cut into %v", n, sizes[:min(len(sizes), 20)])
+		}
+	}
+}
+
+func TestUrgency(t *testing.T) {
+	for _, c := range []struct {
+		turn int32
+		left time.Duration
+		want int
+	}{{0, time.Second, 1}, {9, time.Hour, 1}, {9, 5 * time.Minute, 2}, {9, time.Minute, 3}, {9, time.Second, 4}} {
+		if got := Urgency(c.turn, c.left); got != c.want {
+			t.Errorf("turn %d with %v left: %d, want %d", c.turn, c.left, got, c.want)
+		}
+	}
+}
+
+// TestExpect: the longest load bounds the whole, and so do the lanes there are.
+func TestExpect(t *testing.T) {
+	large, little := Load{Key: "large", Addresses: 40_000, Lanes: 4, Cap: 4, PerSecond: 10}, Load{Key: "little", Addresses: 100, Lanes: 1, Cap: 4}
+	f := Expect([]Load{little, large}, 200)
+	if f.Slowest.Key != "large" || f.Likely < 800*time.Second || f.Likely > 1300*time.Second || f.Low >= f.Likely || f.High <= f.Likely {
+		t.Errorf("of %v: %+v", large.Takes(), f)
+	}
+	var many []Load
+	for range 1000 {
+		many = append(many, Load{Addresses: 1000, Lanes: 1, Cap: 1, PerSecond: 10})
+	}
+	if f := Expect(many, 100); f.Likely < 900*time.Second || f.Likely > 1300*time.Second {
+		t.Errorf("a hundred lanes for a hundred thousand seconds of work: %v", f.Likely)
+	}
+	if f := Expect(nil, 200); f.High != 0 {
+		t.Errorf("nothing to ask takes %v", f.High)
+	}
+	resting := Load{Addresses: 10, Lanes: 1, Cap: 1, PerSecond: 10, Rest: time.Minute}
+	if f := Expect([]Load{resting}, 200); f.Low < time.Minute {
+		t.Errorf("one that rests for a minute takes %v", f.Low)
 	}
 }
 

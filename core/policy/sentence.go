@@ -98,11 +98,14 @@ func (p Policy) Says() (sentences []string) {
 }
 
 // Rows writes a number of rows.
-func Rows(n int64) string {
+func Rows(n int64) string { return Plural(n, "row", "rows") }
+
+// Plural says how many there are of what is called so.
+func Plural(n int64, one, many string) string {
 	if n == 1 {
-		return "1 row"
+		return "1 " + one
 	}
-	return Number(n) + " rows"
+	return Number(n) + " " + many
 }
 
 // Number writes a number with commas between the thousands.

@@ -184,7 +184,7 @@ func (v *visit) askSome(s *smtp.Session, items []*item, number int) (done int) {
 }
 
 // chunk is how many items are asked about before their answers are looked at.
-const chunk = 25
+const chunk = 50
 
 // blocked tells a host that refuses us at every recipient: the last three
 // answers were refusals of us.

@@ -113,35 +113,7 @@ func (r *Rule) Check() error {
 // Opens tells when the rule's addresses may be asked: now, which is zero, or
 // when its hours begin.
 func (r *Rule) Opens(now time.Time) (time.Time, error) {
-	if r.Hours == "" {
-		return time.Time{}, nil
-	}
-	zone, err := time.LoadLocation(r.Zone)
-	if err != nil {
-		return time.Time{}, fmt.Errorf("the zone %q is not known; name one such as Europe/Berlin", r.Zone)
-	}
-	from, to, ok := strings.Cut(strings.ReplaceAll(r.Hours, " ", ""), "-")
-	begin, err1 := time.Parse("15:04", from)
-	end, err2 := time.Parse("15:04", to)
-	if !ok || err1 != nil || err2 != nil || begin.Equal(end) {
-		return time.Time{}, fmt.Errorf("the hours %q are not of the form 22:00-06:00", r.Hours)
-	}
-	here := now.In(zone)
-	at := func(t time.Time) time.Time {
-		return time.Date(here.Year(), here.Month(), here.Day(), t.Hour(), t.Minute(), 0, 0, zone)
-	}
-	opens, closes := at(begin), at(end)
-	open := !here.Before(opens) && here.Before(closes)
-	if closes.Before(opens) { // over midnight
-		open = !here.Before(opens) || here.Before(closes)
-	}
-	switch {
-	case open:
-		return time.Time{}, nil
-	case here.Before(opens):
-		return opens, nil
-	}
-	return opens.AddDate(0, 0, 1), nil
+	return Hours{r.Hours, r.Zone}.Opens(now)
 }
 
 // String says the rule in a sentence.
@@ -159,10 +131,6 @@ func (r *Rule) String() string {
 	say(r.Rest > 0, "get %d seconds of rest after each parcel", r.Rest)
 	say(r.Route != "", "are asked by the route %s", r.Route)
 	say(r.Identity != "", "are asked as %s", r.Identity)
-	zone := r.Zone
-	if zone == "" {
-		zone = "UTC"
-	}
-	say(r.Hours != "", "are asked from %s (%s) only", strings.Replace(r.Hours, "-", " to ", 1), zone)
+	say(r.Hours != "", "are asked from %s only", Hours{r.Hours, r.Zone})
 	return whom + " " + strings.Join(how, ", ") + "."
 }

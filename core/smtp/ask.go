@@ -25,8 +25,6 @@ func (s *Session) Ask(mailboxes []string) []Answer {
 		answers[i].Mailbox = m
 	}
 	for next := 0; next < len(answers); {
-		// Room counts as though every answer on its way were a refusal, so
-		// that the host's limit is never overrun.
 		n := min(s.Room(), len(answers)-next, s.window())
 		if n == 0 {
 			break

@@ -75,7 +75,7 @@ type Limits struct {
 
 // DefaultLimits suit hosts nothing is known about.
 func DefaultLimits() Limits {
-	return Limits{Waits: DefaultWaits(), Refusals: 9, Recipients: 98, Window: 20}
+	return Limits{Waits: DefaultWaits(), Refusals: 9, Recipients: 98, Window: 50}
 }
 
 // Line is one line of the conversation, for the evidence.
@@ -265,12 +265,22 @@ func (s *Session) Lines() []Line { return s.lines }
 // Failure is why the session ended, nil while it is good.
 func (s *Session) Failure() *Failure { return s.failure }
 
-// Room is how many more mailboxes this session may ask about.
+// Room is how many more mailboxes this session may be asked about now.
 func (s *Session) Room() int {
-	if s.failure != nil {
+	if s.failure != nil || s.refused >= s.limits.Refusals {
 		return 0
 	}
-	return max(0, min(s.limits.Recipients-s.asked, s.limits.Refusals-s.refused))
+	return max(0, min(s.limits.Recipients-s.asked, s.beforeRefusals()))
+}
+
+// beforeRefusals is how many mailboxes may be on their way at once: as many as
+// bring the session to its limit of refusals at the rate so far, and not so many
+// that two and a half times the rate would bring it to twice the limit.
+func (s *Session) beforeRefusals() int {
+	left := s.limits.Refusals - s.refused
+	usual := left * (s.asked + 1) / (s.refused + 1)
+	safe := (left + s.limits.Refusals) * (s.asked + 2) * 2 / (5 * (s.refused + 1))
+	return max(left, min(usual, safe))
 }
 
 // Close says QUIT, without waiting long for the reply, and closes. A reply that

@@ -35,6 +35,7 @@ type API struct {
 	ending context.Context
 	// counted remembers counts that were made row by row.
 	counted remembered
+	left    leftovers
 }
 
 // New gives the handler of everything the service serves. Event streams end

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -15,6 +16,7 @@ import (
 	"varnet/core/policy"
 	"varnet/internal/contract"
 	"varnet/internal/store"
+	"varnet/internal/work"
 )
 
 func (a *API) registerRuns(h huma.API) {
@@ -23,6 +25,8 @@ func (a *API) registerRuns(h huma.API) {
 	huma.Register(h, start, a.startRun)
 	huma.Register(h, operation("runs", http.MethodGet, "/runs", "The runs, newest first"), a.runs)
 	huma.Register(h, operation("run", http.MethodGet, "/runs/{id}", "Where a run stands"), a.run)
+	huma.Register(h, operation("draft-run", http.MethodPost, "/lists/{id}/draft", "What a run of a list would take; nothing is started"), a.draftRun)
+	huma.Register(h, operation("begin-run", http.MethodPost, "/runs/{id}/begin", "Let a drafted run begin now, whatever its times say"), a.beginRun)
 	huma.Register(h, operation("stop-run", http.MethodPost, "/runs/{id}/stop", "Stop a run; what is known stays"), a.stopRun)
 	huma.Register(h, operation("pause-run", http.MethodPost, "/runs/{id}/pause", "Let a run wait; conversations in flight come to their end"), a.pauseRun)
 	huma.Register(h, operation("resume-run", http.MethodPost, "/runs/{id}/resume", "Let a paused run go on where it was"), a.resumeRun)
@@ -43,15 +47,45 @@ func (a *API) startRun(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	p, err := a.namedPolicy(ctx, in.Body.Policy, 0)
+	r, err := a.newRun(ctx, l, in.Body)
 	if err != nil {
 		return nil, err
 	}
-	r := store.Run{WorkspaceID: w, ListID: l.ID, Depth: store.Depth(in.Body.Depth), Policy: p, ReuseDays: in.Body.ReuseDays}
 	if err := a.engine.StartRun(ctx, &r); err != nil {
 		return nil, a.failed(ctx, err)
 	}
 	return a.runOutput(ctx, r, l)
+}
+
+// newRun is a run of a list as it was asked for.
+func (a *API) newRun(ctx context.Context, l store.List, n contract.NewRun) (r store.Run, err error) {
+	p, err := a.namedPolicy(ctx, n.Policy, 0)
+	if err != nil {
+		return r, err
+	}
+	r = store.Run{WorkspaceID: l.WorkspaceID, ListID: l.ID, Depth: store.Depth(n.Depth), Policy: p, ReuseDays: n.ReuseDays}
+	r.Hours, r.Zone, r.LimitMinutes = n.Hours, n.Zone, n.LimitMinutes
+	if n.BeginAt != nil {
+		r.BeginAt = *n.BeginAt
+	}
+	if err := work.CheckTimes(r.Times); err != nil {
+		return r, huma.Error422UnprocessableEntity(strings.ToUpper(err.Error()[:1]) + err.Error()[1:] + ".")
+	}
+	return r, nil
+}
+
+func (a *API) beginRun(ctx context.Context, in *ByID) (*runOutput, error) {
+	if _, err := a.store.Run(ctx, workspace(ctx).ID, in.ID); err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	ok, err := a.engine.BeginRun(ctx, in.ID)
+	switch {
+	case err != nil:
+		return nil, a.failed(ctx, err)
+	case !ok:
+		return nil, huma.Error409Conflict(fmt.Sprintf("Run %d has begun already.", in.ID))
+	}
+	return a.run(ctx, in)
 }
 
 func (a *API) runOutput(ctx context.Context, r store.Run, l store.List) (*runOutput, error) {
@@ -111,7 +145,7 @@ func (a *API) stopRun(ctx context.Context, in *ByID) (*runOutput, error) {
 }
 
 func (a *API) pauseRun(ctx context.Context, in *ByID) (*runOutput, error) {
-	if err := a.store.PauseRun(ctx, workspace(ctx).ID, in.ID); err != nil {
+	if err := a.store.PauseRun(ctx, workspace(ctx).ID, in.ID, nil); err != nil {
 		return nil, a.failed(ctx, err)
 	}
 	return a.run(ctx, in)
@@ -161,7 +195,7 @@ func (a *API) runEvents(ctx context.Context, in *ByID, send sse.Sender) {
 		if err != nil {
 			return
 		}
-		state := fmt.Sprint(out.Body.State, out.Body.Done, out.Body.Postponed, out.Body.Again, out.Body.PerMinute, out.Body.Notices)
+		state := fmt.Sprint(out.Body.State, out.Body.Done, out.Body.Postponed, out.Body.Again, out.Body.PerMinute, out.Body.Notices, waiting(out.Body.Waits))
 		if state != last || beat%50 == 0 { // at least every 15 s, so that a dead line is noticed
 			if send.Data(out.Body) != nil {
 				return
@@ -197,7 +231,8 @@ func (a *API) runBody(ctx context.Context, r store.Run, l store.List) (contract.
 	}
 	b := contract.Run{ID: r.ID, ListID: r.ListID, ListName: l.Name, Depth: string(r.Depth), Policy: r.Policy.Name, Version: r.Policy.Version, State: r.State,
 		CreatedAt: r.CreatedAt, FinishedAt: r.FinishedAt, Addresses: l.Addresses + l.Malformed, Postponed: p.Postponed,
-		NextRound: p.NextRound, Again: p.Again, Reused: r.Plan.Reused, PerMinute: p.LastMinute, Rows: l.Rows}
+		NextRound: p.NextRound, Again: p.Again, Reused: r.Plan.Reused, PerMinute: p.LastMinute, Rows: l.Rows, Waits: []contract.Wait{},
+		Times: contract.Times{BeginAt: &r.BeginAt, Hours: r.Hours, Zone: r.Zone, LimitMinutes: r.LimitMinutes, ResumeAt: r.ResumeAt}}
 	for _, n := range p.Verdicts {
 		b.Done += n
 	}
@@ -215,7 +250,11 @@ func (a *API) runBody(ctx context.Context, r store.Run, l store.List) (contract.
 	if r.State == store.Running && r.Plan.Done && p.Ready == 0 && p.Postponed > 0 {
 		b.State = store.Waiting
 	}
-	b.ExpectedEnd = expectedEnd(b, time.Now())
+	if r.State == store.Running {
+		if err := a.await(ctx, r, &b); err != nil {
+			return b, err
+		}
+	}
 	b.Sentence = runSentence(b)
 	happened, err := a.store.Notices(ctx, r.ID)
 	if err != nil {
@@ -247,48 +286,6 @@ func causeCounts(counts map[int32]int64, verdicts map[int32]finding.Verdict) []c
 		}
 	}
 	return out
-}
-
-// expectedEnd guesses from the rate of the last minute, or of the whole run
-// when it is younger; a run that waits does not end before its next round.
-func expectedEnd(b contract.Run, now time.Time) *time.Time {
-	if b.FinishedAt != nil || b.State == store.Paused || b.PerMinute == 0 && b.NextRound == nil {
-		return nil
-	}
-	end := now
-	if ready := b.Open + b.Again - b.Postponed; ready > 0 && b.PerMinute > 0 {
-		span := min(time.Minute, max(time.Second, now.Sub(b.CreatedAt)))
-		end = now.Add(time.Duration(float64(span) * float64(ready) / float64(b.PerMinute)))
-	}
-	if b.NextRound != nil && b.NextRound.After(end) {
-		end = *b.NextRound
-	}
-	return &end
-}
-
-// runSentence says where a run stands.
-func runSentence(b contract.Run) string {
-	done := fmt.Sprintf("%s of %s addresses are concluded", policy.Number(b.Done), policy.Number(b.Addresses))
-	switch {
-	case b.Again > 0 && b.Open == 0 && b.FinishedAt == nil:
-		done = fmt.Sprintf("All %s addresses are concluded; %s of them are asked again", policy.Number(b.Addresses), policy.Number(b.Again))
-		if b.Postponed > 0 {
-			done += fmt.Sprintf(", %s of these in a later round", policy.Number(b.Postponed))
-		}
-		return done + "."
-	case b.State == store.Finished:
-		return fmt.Sprintf("All %s addresses are concluded.", policy.Number(b.Addresses))
-	case b.State == store.Stopped:
-		return done + "; the run was stopped."
-	case b.State == store.Paused:
-		return fmt.Sprintf("%s; the run is paused, %s are left.", done, policy.Number(b.Open+b.Again))
-	case b.State == store.Waiting:
-		return fmt.Sprintf("%s; %s wait for a later round.", done, policy.Number(b.Postponed))
-	}
-	if b.Postponed > 0 {
-		done += fmt.Sprintf("; %s were put off by their hosts and will be asked again", policy.Number(b.Postponed))
-	}
-	return done + "."
 }
 
 // verdictsWhere gives the numbers of the verdicts that fit, never nil.

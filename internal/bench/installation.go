@@ -27,6 +27,26 @@ type installation struct {
 	net  *practice.Internet
 	pid  int // the service's
 	stop func()
+	// command makes a call of bin/varnet with the installation's settings.
+	command func(args ...string) *exec.Cmd
+	// processes are those started beside the service.
+	processes []*exec.Cmd
+}
+
+// worker starts a worker beside the service.
+func (in *installation) worker() error {
+	cmd := in.command("worker", "-log-level", "warn")
+	if err := cmd.Start(); err != nil {
+		return err
+	}
+	in.processes = append(in.processes, cmd)
+	return nil
+}
+
+// end ends a process as a host that is switched off in good order does.
+func end(cmd *exec.Cmd) {
+	_ = cmd.Process.Signal(syscall.SIGTERM)
+	_ = cmd.Wait()
 }
 
 // install starts bin/varnet on an empty database and the world.
@@ -63,17 +83,20 @@ func install(w *practice.World, port int, settings ...string) (*installation, er
 	if err := service.Start(); err != nil {
 		return nil, err
 	}
-	stop := func() {
-		_ = service.Process.Signal(syscall.SIGTERM)
-		_ = service.Wait()
+	in := &installation{api: client.New("http://"+listen, strings.TrimSpace(string(key))), net: i, pid: service.Process.Pid, command: command}
+	in.processes = []*exec.Cmd{service}
+	in.stop = func() {
+		for _, p := range in.processes {
+			end(p)
+		}
 		drop()
 		i.Close()
 	}
 	if err := await("http://" + listen + "/readyz"); err != nil {
-		stop()
+		in.stop()
 		return nil, err
 	}
-	return &installation{client.New("http://"+listen, strings.TrimSpace(string(key))), i, service.Process.Pid, stop}, nil
+	return in, nil
 }
 
 func await(url string) error {

@@ -201,7 +201,11 @@ func dialogue(addr string, mailboxes []string) error {
 			return err
 		}
 	}
-	return nil
+	// The host counts the session until it has closed it.
+	_, _ = out.WriteString("QUIT\r\n")
+	err = out.Flush()
+	_, _ = io.Copy(io.Discard, in)
+	return err
 }
 
 // bareWrite writes the file's rows anew as CSV.

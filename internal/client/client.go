@@ -222,6 +222,16 @@ func (c *Client) StartRun(ctx context.Context, list int64, n contract.NewRun) (r
 	return r, c.call(ctx, http.MethodPost, fmt.Sprintf("/lists/%d/runs", list), n, &r)
 }
 
+// DraftRun tells what a run of a list would take; nothing is started.
+func (c *Client) DraftRun(ctx context.Context, list int64, n contract.NewRun) (d contract.Draft, err error) {
+	return d, c.call(ctx, http.MethodPost, fmt.Sprintf("/lists/%d/draft", list), n, &d)
+}
+
+// BeginRun lets a drafted run begin now.
+func (c *Client) BeginRun(ctx context.Context, id int64) (r contract.Run, err error) {
+	return r, c.call(ctx, http.MethodPost, fmt.Sprintf("/runs/%d/begin", id), nil, &r)
+}
+
 // Run tells where a run stands.
 func (c *Client) Run(ctx context.Context, id int64) (r contract.Run, err error) {
 	return r, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d", id), nil, &r)

@@ -62,7 +62,8 @@ type Worker struct {
 	Name      string    `json:"name" doc:"The host's name."`
 	Version   string    `json:"version" doc:"What it was built from."`
 	Serves    bool      `json:"serves" doc:"Whether it serves API and console, too."`
-	Parcels   int       `json:"parcels" doc:"Parcels in hand."`
+	Lanes     int       `json:"lanes" doc:"How many lanes it works in at once."`
+	Parcels   int       `json:"parcels" doc:"Parcels in hand: the lanes it works in now."`
 	Draining  bool      `json:"draining" doc:"Whether it comes to its end and takes nothing new."`
 	StartedAt time.Time `json:"startedAt"`
 	SeenAt    time.Time `json:"seenAt" doc:"Its last sign of life; one that is silent for 12 seconds is taken for lost."`
@@ -109,13 +110,14 @@ type EstimatedShare struct {
 
 // Run is one verification of one list.
 type Run struct {
-	ID         int64      `json:"id"`
-	ListID     int64      `json:"listId"`
-	ListName   string     `json:"listName"`
-	Depth      string     `json:"depth" enum:"syntax,domain,mailbox"`
-	Policy     string     `json:"policy" doc:"The name of the policy that decides."`
-	Version    int        `json:"version,omitempty" doc:"Which version of the policy it is; ready-made ones have none."`
-	State      string     `json:"state" enum:"running,paused,waiting,finished,stopped"`
+	ID       int64  `json:"id"`
+	ListID   int64  `json:"listId"`
+	ListName string `json:"listName"`
+	Depth    string `json:"depth" enum:"syntax,domain,mailbox"`
+	Policy   string `json:"policy" doc:"The name of the policy that decides."`
+	Version  int    `json:"version,omitempty" doc:"Which version of the policy it is; ready-made ones have none."`
+	State    string `json:"state" enum:"drafted,running,paused,waiting,finished,stopped"`
+	Times
 	CreatedAt  time.Time  `json:"createdAt"`
 	FinishedAt *time.Time `json:"finishedAt,omitempty"`
 
@@ -129,7 +131,8 @@ type Run struct {
 	MayAsk    int64      `json:"mayAsk" doc:"Addresses for which asking again may bring another answer."`
 	PerMinute int64      `json:"perMinute" doc:"Addresses concluded in the last minute."`
 	// ExpectedEnd is left out when nothing can be said.
-	ExpectedEnd *time.Time `json:"expectedEnd,omitempty" doc:"When the run is expected to end at this rate."`
+	ExpectedEnd *Expected `json:"expectedEnd,omitempty" doc:"When all is expected to be asked that may be asked now, or the next round begins."`
+	Waits       []Wait    `json:"waits" doc:"What is waited for at whom, the most addresses first: at most 12."`
 
 	Causes    []CauseCount   `json:"causes" doc:"Addresses by finding and cause, in the order of the stages."`
 	Decisions []policy.Count `json:"decisions" doc:"Rows by decision and reason under the run's policy."`
@@ -140,6 +143,50 @@ type Run struct {
 	Notices  []string `json:"notices" doc:"What the operator must know: hosts that refuse us, no way out."`
 	Kept     int64    `json:"kept" doc:"Rows that would be kept now."`
 	Rows     int64    `json:"rows" doc:"All rows of the list."`
+}
+
+// Times are when a run may work.
+type Times struct {
+	BeginAt      *time.Time `json:"beginAt,omitempty" doc:"When it is to begin, not before; once it began, when that was."`
+	Hours        string     `json:"hours,omitempty" maxLength:"20" doc:"The hours of the day within which it works, such as 22:00-06:00."`
+	Zone         string     `json:"zone,omitempty" maxLength:"60" doc:"The time zone of the hours, such as Europe/Berlin; UTC unless given."`
+	LimitMinutes int        `json:"limitMinutes,omitempty" minimum:"0" maximum:"100000" doc:"Minutes after its beginning when it is stopped, what is known stays; 0: never."`
+	// ResumeAt is left out of a run that is not paused by its hours.
+	ResumeAt *time.Time `json:"resumeAt,omitempty" readOnly:"true" doc:"When a run that is paused by its hours goes on."`
+}
+
+// Expected is a time with its spread.
+type Expected struct {
+	At   time.Time `json:"at" doc:"The time."`
+	From time.Time `json:"from" doc:"In 8 of 10 cases it is not earlier than this"`
+	To   time.Time `json:"to" doc:"and not later than this."`
+}
+
+// Wait is what a run waits for at an operator.
+type Wait struct {
+	Operator  string     `json:"operator" doc:"Who runs the exchangers; empty for all the small ones that share lanes."`
+	Addresses int64      `json:"addresses" doc:"Addresses that are waited for there."`
+	Until     *time.Time `json:"until,omitempty" doc:"When the first of them may be asked; left out when that is now."`
+	Sentence  string     `json:"sentence" doc:"What is waited for, in a sentence."`
+}
+
+// Draft is what a run will take.
+type Draft struct {
+	Rows      int64 `json:"rows"`
+	Addresses int64 `json:"addresses" doc:"All addresses of the list, malformed ones too."`
+	Malformed int64 `json:"malformed" doc:"Of those, texts that are no address."`
+	Reused    int64 `json:"reused" doc:"Results that are taken over from earlier runs."`
+	Hopeless  int64 `json:"hopeless" doc:"Addresses at domains that the name service rules out, as far as was looked."`
+	Ask       int64 `json:"ask" doc:"Addresses to ask mail hosts about."`
+	Operators int   `json:"operators" doc:"Operators that were found out."`
+	LookedUp  int64 `json:"lookedUp" doc:"Addresses at the domains that were looked up for this, the largest."`
+	// The times are seconds of asking.
+	Seconds float64 `json:"seconds" doc:"How long asking is expected to take."`
+	From    float64 `json:"from" doc:"In 8 of 10 cases it takes at least so many seconds"`
+	To      float64 `json:"to" doc:"and at most so many."`
+	// Slowest is empty when nobody is to be asked.
+	Slowest  string `json:"slowest,omitempty" doc:"The operator that is expected to take longest."`
+	Sentence string `json:"sentence" doc:"What the run will take, in sentences."`
 }
 
 // CauseCount is how many addresses have a finding by a cause.
@@ -225,6 +272,7 @@ type NewRun struct {
 	Policy string `json:"policy,omitempty" default:"careful" doc:"The policy that decides."`
 	// ReuseDays 0 asks about every address.
 	ReuseDays int `json:"reuseDays,omitempty" minimum:"0" maximum:"365" doc:"Take over results of earlier runs that are younger than so many days: what is absent twice as long, a full mailbox a quarter, what was undecided never. 0: ask about all."`
+	Times
 }
 
 // AskAgain chooses the addresses to ask again. Without any choice it is all for

@@ -371,7 +371,7 @@ func engine(t *testing.T, names string) *work.Engine {
 	}
 	p := probe.New(probe.DirectDialer(true), smtp.Identity{Name: "verify.fernhollow.test", Sender: "check@elsewhere.invalid"})
 	p.Port = port
-	e, err := work.New(work.Config{Store: db, Resolver: r, Prober: p, Rounds: pace.DefaultRounds(), Log: slog.Default()})
+	e, err := work.New(work.Config{Store: db, Resolver: r, Prober: p, Rounds: pace.DefaultRounds(), Lanes: work.DefaultLanes, Log: slog.Default()})
 	if err != nil {
 		t.Fatal(err)
 	}

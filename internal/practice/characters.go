@@ -33,8 +33,11 @@ type Character struct {
 	Second string
 	// Deaf hosts do not listen: connections are refused.
 	Deaf bool
-	// Latency is waited before each answer.
-	Latency time.Duration
+	// Latency is waited before each answer, RoundTrip before the answers that
+	// go out together, PerRecipient at each recipient.
+	Latency, RoundTrip, PerRecipient time.Duration
+	// Sessions is how many one address may have open; 0: any number.
+	Sessions int
 
 	// The hooks answer in place of the plain host. An answer is one reply,
 	// its lines separated by "\n", or hangUp or silence.

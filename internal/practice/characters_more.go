@@ -59,6 +59,13 @@ func limitingCharacters() {
 			}
 			return ""
 		}})
+	for _, far := range []struct {
+		name     string
+		sessions int
+	}{{"far", 10}, {"far-four", 4}, {"far-two", 2}} {
+		character(Character{Name: far.name, Imitates: fmt.Sprintf("A host 20 ms away that looks each recipient up in 10 ms and allows %d connections from an address.", far.sessions),
+			RoundTrip: 20 * time.Millisecond, PerRecipient: 10 * time.Millisecond, Sessions: far.sessions})
+	}
 	character(Character{Name: "limits-rate", Imitates: "A host that allows an address 60 recipients in a second.",
 		Rcpt: func(p *peer, _ string, _ Truth) string {
 			if p.host.over(60, time.Second) {

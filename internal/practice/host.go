@@ -68,6 +68,12 @@ func (h *Host) seenBefore(key string, ago time.Duration) bool {
 	return time.Since(t) >= ago
 }
 
+func (h *Host) openOf(source string) int {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	return h.openFrom[source]
+}
+
 func newHost(name string, addr netip.Addr, w *World, c *Character) *Host {
 	return &Host{Name: name, Addr: addr, world: w, character: c,
 		firstSeen: map[string]time.Time{}, open: map[net.Conn]bool{},
@@ -104,7 +110,9 @@ func (h *Host) accept(l net.Listener) {
 		h.mu.Unlock()
 		go func() {
 			defer h.gone(conn)
-			(&peer{host: h, conn: conn, in: bufio.NewReader(conn), out: bufio.NewWriter(conn), source: sourceOf(conn)}).serve()
+			far, arrived := distant(conn, h.character.RoundTrip)
+			(&peer{host: h, conn: far, in: bufio.NewReader(far), out: bufio.NewWriter(far), source: sourceOf(conn)}).serve()
+			arrived()
 		}()
 	}
 }
@@ -156,6 +164,9 @@ func (p *peer) serve() {
 	greeting := "220 " + p.host.Name + " practice mail host"
 	if g := p.host.character.Greet; g != nil {
 		greeting = orElse(g(p), greeting)
+	}
+	if most := p.host.character.Sessions; most > 0 && p.host.openOf(p.source) > most {
+		greeting = "421 4.7.0 Too many connections from your address"
 	}
 	if p.host.blocked != nil && p.host.blocked.has(p.source, p.host.Name) {
 		greeting = fmt.Sprintf("554 5.7.1 Service refused: your address %s is on our blocklist", p.source)
@@ -331,6 +342,7 @@ func (p *peer) rcpt(mailbox string) string {
 		return "503 5.5.1 Say MAIL FROM first"
 	}
 	p.recipients++
+	time.Sleep(p.host.character.PerRecipient)
 	truth := p.host.world.Truth(Canonical(mailbox))
 	answer := ""
 	if r := p.host.character.Rcpt; r != nil {

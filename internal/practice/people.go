@@ -84,6 +84,12 @@ func (l *lister) row(number int) []string {
 	}
 }
 
+// Local is a local part as the lists have them, another one for each number.
+func Local(number int) string {
+	last, first := number/len(firstLocals), number%len(firstLocals)
+	return fmt.Sprintf("%s.%s%d", firstLocals[first], lastLocals[last%len(lastLocals)], 10+last/len(lastLocals))
+}
+
 // cell writes an address the way people do.
 func (l *lister) cell(first, last, number int) string {
 	r := l.rng.Float64()

@@ -83,11 +83,20 @@ func (s *Store) GiveBack(ctx context.Context, laneKey string, lane int) (int64, 
 	return tag.RowsAffected(), err
 }
 
-// Ready counts the lane key's parcels that may be asked now.
-func (s *Store) Ready(ctx context.Context, laneKey string) (n int, err error) {
-	err = s.db.QueryRow(ctx, `SELECT count(*) FROM (SELECT FROM parcel p
-		WHERE lane_key = $1 AND state = 'open' AND not_before <= now() AND `+runs+` LIMIT 100) r`, laneKey).Scan(&n)
-	return n, err
+// Ready is what may be asked now at a lane key.
+type Ready struct {
+	Parcels   int
+	Addresses int64
+	// Turn is the lowest of its parcels.
+	Turn int32
+}
+
+// Ready tells what may be asked now at a lane key, of a hundred parcels at the
+// most.
+func (s *Store) Ready(ctx context.Context, laneKey string) (r Ready, err error) {
+	err = s.db.QueryRow(ctx, `SELECT count(*), coalesce(sum(addresses), 0), coalesce(min(turn), 0) FROM (SELECT addresses, turn FROM parcel p
+		WHERE lane_key = $1 AND state = 'open' AND not_before <= now() AND `+runs+` LIMIT 100) r`, laneKey).Scan(&r.Parcels, &r.Addresses, &r.Turn)
+	return r, err
 }
 
 // MarkDone marks a claimed parcel done; ok is false when it is not claimed any

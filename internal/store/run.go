@@ -11,6 +11,7 @@ import (
 	"varnet/core/policy"
 	"varnet/core/probe"
 	"varnet/core/resolve"
+	"varnet/core/rule"
 )
 
 // Depth is how far a run goes.
@@ -23,9 +24,9 @@ const (
 	DepthMailbox Depth = "mailbox"
 )
 
-// The states of a run that are stored; drafted and waiting are seen from the
-// parcels.
+// The states of a run that are stored; waiting is seen from the parcels.
 const (
+	Drafted  = "drafted"
 	Running  = "running"
 	Paused   = "paused"
 	Waiting  = "waiting"
@@ -44,10 +45,27 @@ type Run struct {
 	// ReuseDays is for how many days results of earlier runs are taken over.
 	ReuseDays int
 	// Sample are the addresses of a run that asks about no others, nil for all.
-	Sample     []int32
-	Plan       Plan
+	Sample []int32
+	Plan   Plan
+	Times
 	CreatedAt  time.Time
 	FinishedAt *time.Time
+}
+
+// Times are when a run may work.
+type Times struct {
+	// BeginAt is when it is to begin, and once it did, when that was.
+	BeginAt      time.Time
+	Hours, Zone  string
+	LimitMinutes int
+	// ResumeAt is when a run that is paused by its hours goes on; nil: it is
+	// not paused, or somebody paused it.
+	ResumeAt *time.Time
+}
+
+// Rule is what the times come to.
+func (t Times) Rule() rule.Times {
+	return rule.Times{Begin: t.BeginAt, Hours: rule.Hours{Hours: t.Hours, Zone: t.Zone}, Limit: time.Duration(t.LimitMinutes) * time.Minute}
 }
 
 // Plan is how far the planning of a run came.
@@ -67,14 +85,20 @@ type Plan struct {
 	Reused    int64 `json:"reused,omitempty"`
 }
 
-const runColumns = "id, workspace_id, list_id, depth, policy, state, reuse_days, sample, plan, created_at, finished_at"
+const runColumns = "id, workspace_id, list_id, depth, policy, state, reuse_days, sample, plan, begin_at, hours, zone, limit_minutes, resume_at, created_at, finished_at"
 
-// CreateRun records a run as running.
+// CreateRun records a run as running or drafted.
 func (s *Store) CreateRun(ctx context.Context, r *Run) error {
-	r.State = Running
 	return s.db.QueryRow(ctx, `
-		INSERT INTO run (workspace_id, list_id, depth, policy, state, reuse_days, sample) VALUES ($1, $2, $3, $4, $5, $6, $7) RETURNING id, created_at`,
-		r.WorkspaceID, r.ListID, string(r.Depth), r.Policy, r.State, r.ReuseDays, r.Sample).Scan(&r.ID, &r.CreatedAt)
+		INSERT INTO run (workspace_id, list_id, depth, policy, state, reuse_days, sample, begin_at, hours, zone, limit_minutes)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11) RETURNING id, created_at`,
+		r.WorkspaceID, r.ListID, string(r.Depth), r.Policy, r.State, r.ReuseDays, r.Sample, r.BeginAt, r.Hours, r.Zone, r.LimitMinutes).Scan(&r.ID, &r.CreatedAt)
+}
+
+// BeginRun lets a drafted run begin now; ok is false when it is none.
+func (s *Store) BeginRun(ctx context.Context, id int64) (ok bool, err error) {
+	tag, err := s.db.Exec(ctx, "UPDATE run SET state = 'running', begin_at = now() WHERE id = $1 AND state = 'drafted'", id)
+	return tag.RowsAffected() == 1, err
 }
 
 // Run gives one run of the workspace.
@@ -116,9 +140,9 @@ func (s *Store) StopRun(ctx context.Context, workspace, id int64) error {
 		if _, err := s.Run(ctx, workspace, id); err != nil {
 			return err
 		}
-		_, err := s.db.Exec(ctx, `UPDATE run SET finished_at = now(), state = CASE WHEN (plan->>'done')::boolean AND NOT EXISTS
+		_, err := s.db.Exec(ctx, `UPDATE run SET finished_at = now(), resume_at = NULL, state = CASE WHEN (plan->>'done')::boolean AND NOT EXISTS
 			(SELECT FROM parcel WHERE run_id = $1 AND state IN ('open', 'paused', 'claimed') AND NOT again) THEN 'finished' ELSE 'stopped' END
-			WHERE id = $1 AND state IN ('running', 'paused')`, id)
+			WHERE id = $1 AND state IN ('drafted', 'running', 'paused')`, id)
 		if err == nil {
 			_, err = s.db.Exec(ctx, "UPDATE parcel SET state = 'void' WHERE run_id = $1 AND state IN ('open', 'paused')", id)
 		}
@@ -126,15 +150,15 @@ func (s *Store) StopRun(ctx context.Context, workspace, id int64) error {
 	})
 }
 
-// PauseRun lets a running run wait; conversations in flight come to their end.
-// Parcels that they or the planning add meanwhile stay open, and are not claimed
-// before the run goes on.
-func (s *Store) PauseRun(ctx context.Context, workspace, id int64) error {
+// PauseRun lets a running run wait, until its hours begin or (nil) somebody lets
+// it go on; conversations in flight come to their end. Parcels that they or the
+// planning add meanwhile stay open, and are not claimed before the run goes on.
+func (s *Store) PauseRun(ctx context.Context, workspace, id int64, until *time.Time) error {
 	return s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
 		if _, err := s.Run(ctx, workspace, id); err != nil {
 			return err
 		}
-		_, err := s.db.Exec(ctx, "UPDATE run SET state = 'paused' WHERE id = $1 AND state = 'running'", id)
+		_, err := s.db.Exec(ctx, "UPDATE run SET state = 'paused', resume_at = $2 WHERE id = $1 AND (state = 'running' OR state = 'paused' AND $2::timestamptz IS NULL)", id, until)
 		if err == nil {
 			_, err = s.db.Exec(ctx, "UPDATE parcel SET state = 'paused' WHERE run_id = $1 AND state = 'open'", id)
 		}
@@ -150,7 +174,7 @@ func (s *Store) ResumeRun(ctx context.Context, workspace, id int64) (Run, []Parc
 	if err != nil {
 		return r, nil, err
 	}
-	tag, err := s.db.Exec(ctx, "UPDATE run SET state = 'running' WHERE id = $1 AND state = 'paused'", id)
+	tag, err := s.db.Exec(ctx, "UPDATE run SET state = 'running', resume_at = NULL WHERE id = $1 AND state = 'paused'", id)
 	if err != nil || tag.RowsAffected() == 0 {
 		return r, nil, err
 	}

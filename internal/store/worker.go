@@ -14,7 +14,8 @@ type Worker struct {
 	Version string
 	// Serves tells a process that serves API and console, too.
 	Serves bool
-	// Parcels are in hand.
+	// Lanes are how many it works in at once, Parcels how many it has in hand.
+	Lanes     int
 	Parcels   int
 	Draining  bool
 	StartedAt time.Time
@@ -24,15 +25,15 @@ type Worker struct {
 // SeeWorker records a sign of life, and gives whether the worker is to come to
 // its end.
 func (s *Store) SeeWorker(ctx context.Context, w Worker) (draining bool, err error) {
-	err = s.db.QueryRow(ctx, `INSERT INTO worker (id, name, version, serves, parcels, started_at) VALUES ($1, $2, $3, $4, $5, $6)
+	err = s.db.QueryRow(ctx, `INSERT INTO worker (id, name, version, serves, lanes, parcels, started_at) VALUES ($1, $2, $3, $4, $5, $6, $7)
 		ON CONFLICT (id) DO UPDATE SET parcels = EXCLUDED.parcels, seen_at = now() RETURNING draining`,
-		w.ID, w.Name, w.Version, w.Serves, w.Parcels, w.StartedAt).Scan(&draining)
+		w.ID, w.Name, w.Version, w.Serves, w.Lanes, w.Parcels, w.StartedAt).Scan(&draining)
 	return draining, err
 }
 
 // Workers gives the workers, the oldest first.
 func (s *Store) Workers(ctx context.Context) ([]Worker, error) {
-	return many[Worker](ctx, s.db, "SELECT id, name, version, serves, parcels, draining, started_at, seen_at FROM worker ORDER BY started_at, id")
+	return many[Worker](ctx, s.db, "SELECT id, name, version, serves, lanes, parcels, draining, started_at, seen_at FROM worker ORDER BY started_at, id")
 }
 
 // DrainWorker tells a worker to take nothing new and come to its end.
@@ -107,7 +108,7 @@ type DueList struct{ WorkspaceID, ID int64 }
 func (s *Store) DueLists(ctx context.Context, limit int) ([]DueList, error) {
 	return many[DueList](ctx, s.db, `SELECT l.workspace_id, l.id FROM list l JOIN workspace w ON w.id = l.workspace_id
 		WHERE coalesce(l.keep_days, w.keep_days) > 0 AND l.created_at < now() - make_interval(days => coalesce(l.keep_days, w.keep_days))
-		AND NOT EXISTS (SELECT FROM run r WHERE r.list_id = l.id AND r.state IN ('running', 'paused'))
+		AND NOT EXISTS (SELECT FROM run r WHERE r.list_id = l.id AND r.state IN ('drafted', 'running', 'paused'))
 		AND NOT EXISTS (SELECT FROM run r WHERE r.list_id = l.id AND r.finished_at > now() - make_interval(days => coalesce(l.keep_days, w.keep_days)))
 		ORDER BY l.id LIMIT $1`, limit)
 }

@@ -5,6 +5,7 @@
 //	lane: one of an operator's few sessions: takes the operator's next parcel,
 //	      whichever run it belongs to, probes and records it
 //	wake: opens an operator's lanes again when postponed parcels fall due
+//	clock: begins, pauses, resumes and stops a run at its times
 //
 // Plan and lane jobs work for a slice of some seconds and then hand on to a
 // successor in the transaction that completes them. A job is unique by what it
@@ -46,6 +47,9 @@ const (
 	rescueAfter = 26 * time.Second
 )
 
+// DefaultLanes are how many lanes a process works in unless it is told otherwise.
+const DefaultLanes = 200
+
 // Config is what an engine works with.
 type Config struct {
 	Store    *store.Store
@@ -59,6 +63,8 @@ type Config struct {
 	Grammar address.Grammar
 	// Rounds are the waits before postponed addresses are asked again.
 	Rounds pace.Rounds
+	// Lanes are how many the process works in at once.
+	Lanes int
 	// Serves tells that the process serves API and console, too.
 	Serves bool
 	Log    *slog.Logger
@@ -74,6 +80,7 @@ type Engine struct {
 	catalogues catalogues
 	// absences is which workspaces know of mailboxes long absent.
 	absences absences
+	speeds   speeds
 	// servers are the resolvers that count while none is named.
 	servers []string
 	// probing ends when the engine is told to stop.
@@ -109,12 +116,13 @@ func (e *Engine) Start(ctx context.Context) error {
 
 // New makes an engine.
 func New(c Config) (*Engine, error) {
-	e := &Engine{Config: c, servers: c.Resolver.Servers(), self: newWorker(c.Serves), Drained: make(chan struct{}),
-		absences: absences{know: map[int64]rememberedAbsence{}}}
+	e := &Engine{Config: c, servers: c.Resolver.Servers(), self: newWorker(c), Drained: make(chan struct{}),
+		absences: absences{know: map[int64]rememberedAbsence{}}, speeds: speeds{by: map[string]*gathered{}}}
 	w := river.NewWorkers()
 	river.AddWorker(w, &planWorker{engine: e})
 	river.AddWorker(w, &laneWorker{engine: e})
 	river.AddWorker(w, &wakeWorker{engine: e})
+	river.AddWorker(w, &clockWorker{engine: e})
 	river.AddWorker(w, &retentionWorker{engine: e})
 	var err error
 	e.probing, e.endProbing = context.WithCancel(context.Background())
@@ -122,8 +130,9 @@ func New(c Config) (*Engine, error) {
 		Queues: map[string]river.QueueConfig{
 			river.QueueDefault: {MaxWorkers: 20},
 			queuePlan:          {MaxWorkers: 4},
-			queueLane:          {MaxWorkers: 200},
+			queueLane:          {MaxWorkers: c.Lanes},
 		},
+		FetchCooldown:               fetchCooldown,
 		ID:                          e.self.ID,
 		PeriodicJobs:                []*river.PeriodicJob{retention()},
 		Workers:                     w,
@@ -158,16 +167,6 @@ func (e *Engine) stopWorking(ctx context.Context) error {
 	return e.client.Stop(ctx)
 }
 
-// StartRun records a run and sets its planning going.
-func (e *Engine) StartRun(ctx context.Context, r *store.Run) error {
-	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
-		if err := s.CreateRun(ctx, r); err != nil {
-			return err
-		}
-		return e.insert(ctx, tx, PlanArgs{Run: r.ID})
-	})
-}
-
 // ResumeRun lets a paused run go on where it was.
 func (e *Engine) ResumeRun(ctx context.Context, workspace, id int64) error {
 	side, err := e.side(ctx)
@@ -185,7 +184,7 @@ func (e *Engine) ResumeRun(ctx context.Context, workspace, id int64) error {
 		}
 		return inOrder(
 			func() error { return e.insert(ctx, tx, PlanArgs{Run: id}) },
-			func() error { return e.openLanes(ctx, tx, side, known, parcels) },
+			func() error { return e.openLanes(ctx, s, tx, side, known, parcels) },
 		)
 	})
 	if err != nil {
@@ -226,6 +225,10 @@ var unique = river.UniqueOpts{ByArgs: true, ByState: []rivertype.JobState{
 	rivertype.JobStateAvailable, rivertype.JobStatePending, rivertype.JobStateRunning,
 	rivertype.JobStateRetryable, rivertype.JobStateScheduled,
 }}
+
+// fetchCooldown is how soon a job is begun that was inserted a moment after
+// another.
+const fetchCooldown = 40 * time.Millisecond
 
 const (
 	queuePlan   = "plan"

@@ -73,7 +73,7 @@ func (e *Engine) succeed(ctx context.Context, job *river.Job[LaneArgs]) error {
 			return err
 		}
 		ready, err := s.Ready(ctx, job.Args.Key)
-		if err != nil || ready == 0 {
+		if err != nil || ready.Parcels == 0 {
 			return err
 		}
 		known, err := s.Operators(ctx, []string{job.Args.Key})
@@ -87,8 +87,35 @@ func (e *Engine) succeed(ctx context.Context, job *river.Job[LaneArgs]) error {
 		if job.Args.Lane >= n {
 			return nil // the operator has fewer lanes now; the others go on
 		}
-		return e.insert(ctx, tx, job.Args)
+		return e.openLane(ctx, s, tx, job.Args, ready, n)
 	})
+}
+
+// openLane inserts the job of a lane of so many, before others where its work
+// takes longer.
+func (e *Engine) openLane(ctx context.Context, s *store.Store, tx pgx.Tx, lane LaneArgs, ready store.Ready, lanes int) error {
+	speeds, err := s.Speeds(ctx, []string{lane.Key})
+	if err != nil {
+		return err
+	}
+	return e.insertLanes(ctx, tx, []LaneArgs{lane}, urgency(ready, lanes, speeds[lane.Key]))
+}
+
+// urgency tells how soon a lane key is to be worked on.
+func urgency(ready store.Ready, lanes int, perSecond float64) int {
+	load := pace.Load{Addresses: ready.Addresses, Lanes: lanes, Cap: lanes, PerSecond: perSecond}
+	return pace.Urgency(ready.Turn, load.Takes())
+}
+
+func (e *Engine) insertLanes(ctx context.Context, tx pgx.Tx, lanes []LaneArgs, urgency int) error {
+	params := make([]river.InsertManyParams, len(lanes))
+	for i, l := range lanes {
+		opts := l.InsertOpts()
+		opts.Priority = urgency
+		params[i] = river.InsertManyParams{Args: l, InsertOpts: &opts}
+	}
+	_, err := e.client.InsertManyTx(ctx, tx, params)
+	return err
 }
 
 // workParcel claims, probes and records one parcel; worked is false when there
@@ -120,7 +147,9 @@ func (e *Engine) workParcel(ctx context.Context, lane LaneArgs, end time.Time) (
 	defer e.inHand.Add(-1)
 	probeCtx, cancel := context.WithDeadline(e.probing, end)
 	defer cancel()
+	begun := time.Now()
 	out := e.Prober.Probe(probeCtx, l.parcel)
+	e.learnSpeed(ctx, lane.Key, len(out.Results)+len(out.Postponed), time.Since(begun))
 	return true, e.record(ctx, lane, p, l, out)
 }
 
@@ -264,7 +293,7 @@ func (e *Engine) record(ctx context.Context, lane LaneArgs, p *store.Parcel, l l
 			func() error { return s.SaveManners(ctx, out.Manners) },
 			func() error { return s.SaveAbsences(ctx, l.workspace, absent(out.Results)) },
 			func() error { learnt, err = e.learn(ctx, s, p.RunID, l, out.Seen, now); return err },
-			func() error { return e.followUp(ctx, tx, l.side, lane, learnt[lane.Key], next.parcels) },
+			func() error { return e.followUp(ctx, s, tx, l.side, lane, learnt[lane.Key], next.parcels) },
 		)
 	})
 	if err != nil {
@@ -276,14 +305,18 @@ func (e *Engine) record(ctx context.Context, lane LaneArgs, p *store.Parcel, l l
 
 // followUp sets going what comes after a parcel: a wake for each parcel put
 // off, and one more lane when the operator has earned it.
-func (e *Engine) followUp(ctx context.Context, tx pgx.Tx, s *side, lane LaneArgs, learnt pace.Pace, parcels []store.Parcel) error {
-	if err := e.openLanes(ctx, tx, s, nil, parcels); err != nil {
+func (e *Engine) followUp(ctx context.Context, st *store.Store, tx pgx.Tx, s *side, lane LaneArgs, learnt pace.Pace, parcels []store.Parcel) error {
+	if err := e.openLanes(ctx, st, tx, s, nil, parcels); err != nil {
 		return err
 	}
-	if learnt.Lanes > 1 && learnt.Calm == 0 && learnt.Complaints == 0 {
-		return e.insert(ctx, tx, LaneArgs{Key: lane.Key, Lane: learnt.Lanes - 1})
+	if learnt.Lanes <= 1 || learnt.Calm > 0 || learnt.Complaints > 0 {
+		return nil
 	}
-	return nil
+	ready, err := st.Ready(ctx, lane.Key)
+	if err != nil || ready.Parcels == 0 {
+		return err
+	}
+	return e.openLane(ctx, st, tx, LaneArgs{Key: lane.Key, Lane: learnt.Lanes - 1}, ready, learnt.Lanes)
 }
 
 // after sorts what became of a parcel into results and further parcels.

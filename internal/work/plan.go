@@ -3,6 +3,8 @@ package work
 import (
 	"context"
 	"errors"
+	"maps"
+	"slices"
 	"sync"
 	"time"
 
@@ -123,19 +125,13 @@ const SampleDays = 1
 
 // reuse takes over what earlier runs found out and is fresh still.
 func (e *Engine) reuse(ctx context.Context, run store.Run) error {
-	verdicts, err := e.Store.Verdicts(ctx)
-	if err != nil {
-		return err
-	}
 	sampled, err := e.Store.Sampled(ctx, run.ListID)
 	if err != nil {
 		return err
 	}
-	var fresh []store.Fresh
-	for id, v := range verdicts {
-		if keeps := v.Cause.Keeps(time.Duration(max(run.ReuseDays, SampleDays)) * 24 * time.Hour); keeps > 0 {
-			fresh = append(fresh, store.Fresh{Verdict: id, Since: time.Now().Add(-keeps)})
-		}
+	fresh, err := e.fresh(ctx, run.ReuseDays)
+	if err != nil {
+		return err
 	}
 	return e.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
 		if run.ReuseDays == 0 && !sampled {
@@ -148,6 +144,17 @@ func (e *Engine) reuse(ctx context.Context, run store.Run) error {
 		run.Plan.ReuseDone = true
 		return s.SavePlan(ctx, run.ID, run.Plan)
 	})
+}
+
+// fresh tells since when the results of each verdict are taken over.
+func (e *Engine) fresh(ctx context.Context, reuseDays int) (out []store.Fresh, err error) {
+	verdicts, err := e.Store.Verdicts(ctx)
+	for id, v := range verdicts {
+		if keeps := v.Cause.Keeps(time.Duration(max(reuseDays, SampleDays)) * 24 * time.Hour); keeps > 0 {
+			out = append(out, store.Fresh{Verdict: id, Since: time.Now().Add(-keeps)})
+		}
+	}
+	return out, err
 }
 
 // concludeMalformed concludes the texts that are no address.
@@ -254,7 +261,7 @@ func (e *Engine) recordBatch(ctx context.Context, s *store.Store, tx pgx.Tx, b *
 		func() error { return s.AddResults(ctx, b.run.ID, b.results, b.again) },
 		func() error { return s.OwnLanes(ctx, b.own) },
 		func() error { return s.AddParcels(ctx, b.parcels) },
-		func() error { return e.openLanes(ctx, tx, b.side, b.operators, b.parcels) },
+		func() error { return e.openLanes(ctx, s, tx, b.side, b.operators, b.parcels) },
 	)
 }
 
@@ -388,10 +395,8 @@ func (b *batch) cut() {
 }
 
 func (b *batch) pack(key string, asking []store.Asking, round int32, notBefore time.Time) {
-	size := pace.Parcel(len(asking))
-	for turn := b.run.Plan.Batch; len(asking) > 0; turn++ {
-		n := min(size, len(asking))
-		b.parcels = append(b.parcels, store.Parcel{RunID: b.run.ID, LaneKey: key, Turn: turn, Round: round,
+	for i, n := range pace.Cut(len(asking)) {
+		b.parcels = append(b.parcels, store.Parcel{RunID: b.run.ID, LaneKey: key, Turn: b.run.Plan.Batch + int32(i), Round: round,
 			Questions: asking[:n], NotBefore: notBefore, Again: b.again})
 		asking = asking[n:]
 	}
@@ -399,8 +404,8 @@ func (b *batch) pack(key string, asking []store.Asking, round int32, notBefore t
 
 // openLanes sees to it that the parcels' lane keys have their lanes going, now
 // or when the parcels fall due.
-func (e *Engine) openLanes(ctx context.Context, tx pgx.Tx, s *side, known map[string]store.Operator, parcels []store.Parcel) error {
-	perKey := map[string]int{}
+func (e *Engine) openLanes(ctx context.Context, st *store.Store, tx pgx.Tx, s *side, known map[string]store.Operator, parcels []store.Parcel) error {
+	ready := map[string]store.Ready{}
 	for _, p := range parcels {
 		if p.NotBefore.After(time.Now()) {
 			if err := e.wake(ctx, tx, p.LaneKey, p.NotBefore); err != nil {
@@ -408,17 +413,31 @@ func (e *Engine) openLanes(ctx context.Context, tx pgx.Tx, s *side, known map[st
 			}
 			continue
 		}
-		perKey[p.LaneKey]++
-	}
-	var jobs []river.JobArgs
-	for key, n := range perKey {
-		most, _ := s.lanes(key, known)
-		for lane := range min(n, most) {
-			jobs = append(jobs, LaneArgs{Key: key, Lane: lane})
+		r, seen := ready[p.LaneKey]
+		if r.Parcels, r.Addresses = r.Parcels+1, r.Addresses+int64(len(p.Questions)); !seen || p.Turn < r.Turn {
+			r.Turn = p.Turn
 		}
+		ready[p.LaneKey] = r
 	}
-	if len(jobs) == 0 {
+	if len(ready) == 0 {
 		return nil
 	}
-	return e.insert(ctx, tx, jobs...)
+	speeds, err := st.Speeds(ctx, slices.Sorted(maps.Keys(ready)))
+	if err != nil {
+		return err
+	}
+	byUrgency := map[int][]LaneArgs{}
+	for key, r := range ready {
+		most, _ := s.lanes(key, known)
+		u := urgency(r, most, speeds[key])
+		for lane := range min(r.Parcels, most) {
+			byUrgency[u] = append(byUrgency[u], LaneArgs{Key: key, Lane: lane})
+		}
+	}
+	for u, lanes := range byUrgency {
+		if err := e.insertLanes(ctx, tx, lanes, u); err != nil {
+			return err
+		}
+	}
+	return nil
 }

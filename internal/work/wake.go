@@ -32,19 +32,23 @@ func (w *wakeWorker) Work(ctx context.Context, job *river.Job[WakeArgs]) error {
 	}
 	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		ready, err := s.Ready(ctx, key)
-		if err != nil || ready == 0 {
+		if err != nil || ready.Parcels == 0 {
 			return err
 		}
 		known, err := s.Operators(ctx, []string{key})
 		if err != nil {
 			return err
 		}
-		var jobs []river.JobArgs
+		var lanes []LaneArgs
 		n, _ := side.lanes(key, known)
-		for lane := range min(ready, n) {
-			jobs = append(jobs, LaneArgs{Key: key, Lane: lane})
+		for lane := range min(ready.Parcels, n) {
+			lanes = append(lanes, LaneArgs{Key: key, Lane: lane})
 		}
-		return e.insert(ctx, tx, jobs...)
+		speeds, err := s.Speeds(ctx, []string{key})
+		if err != nil {
+			return err
+		}
+		return e.insertLanes(ctx, tx, lanes, urgency(ready, n, speeds[key]))
 	})
 }
 

@@ -18,12 +18,12 @@ const (
 )
 
 // newWorker is this process as a worker.
-func newWorker(serves bool) store.Worker {
+func newWorker(c Config) store.Worker {
 	name, err := os.Hostname()
 	if err != nil {
 		name = "unnamed host"
 	}
-	return store.Worker{ID: name + "-" + rand.Text()[:8], Name: name, Version: version(), Serves: serves, StartedAt: time.Now()}
+	return store.Worker{ID: name + "-" + rand.Text()[:8], Name: name, Version: version(), Serves: c.Serves, Lanes: c.Lanes, StartedAt: time.Now()}
 }
 
 // version is what this program was built from.

@@ -144,6 +144,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/lists/{id}/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a run of a list would take; nothing is started */
+        post: operations["draft-run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/lists/{id}/estimate": {
         parameters: {
             query?: never;
@@ -311,6 +328,23 @@ export interface paths {
         put?: never;
         /** Ask again about chosen addresses of a finished run, as another round of it; their results stand until they are replaced */
         post: operations["ask-again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/begin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let a drafted run begin now, whatever its times say */
+        post: operations["begin-run"];
         delete?: never;
         options?: never;
         head?: never;
@@ -919,6 +953,64 @@ export interface components {
             name: string;
             outcome: string;
         };
+        Draft: {
+            /**
+             * Format: int64
+             * @description All addresses of the list, malformed ones too.
+             */
+            addresses: number;
+            /**
+             * Format: int64
+             * @description Addresses to ask mail hosts about.
+             */
+            ask: number;
+            /**
+             * Format: double
+             * @description In 8 of 10 cases it takes at least so many seconds
+             */
+            from: number;
+            /**
+             * Format: int64
+             * @description Addresses at domains that the name service rules out, as far as was looked.
+             */
+            hopeless: number;
+            /**
+             * Format: int64
+             * @description Addresses at the domains that were looked up for this, the largest.
+             */
+            lookedUp: number;
+            /**
+             * Format: int64
+             * @description Of those, texts that are no address.
+             */
+            malformed: number;
+            /**
+             * Format: int64
+             * @description Operators that were found out.
+             */
+            operators: number;
+            /**
+             * Format: int64
+             * @description Results that are taken over from earlier runs.
+             */
+            reused: number;
+            /** Format: int64 */
+            rows: number;
+            /**
+             * Format: double
+             * @description How long asking is expected to take.
+             */
+            seconds: number;
+            /** @description What the run will take, in sentences. */
+            sentence: string;
+            /** @description The operator that is expected to take longest. */
+            slowest?: string;
+            /**
+             * Format: double
+             * @description and at most so many.
+             */
+            to: number;
+        };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
             location?: string;
@@ -1057,6 +1149,23 @@ export interface components {
             /** Format: int32 */
             preference: number;
             unusable?: string[];
+        };
+        Expected: {
+            /**
+             * Format: date-time
+             * @description The time.
+             */
+            at: string;
+            /**
+             * Format: date-time
+             * @description In 8 of 10 cases it is not earlier than this
+             */
+            from: string;
+            /**
+             * Format: date-time
+             * @description and not later than this.
+             */
+            to: string;
         };
         Factor: {
             /**
@@ -1209,21 +1318,40 @@ export interface components {
         };
         NewRun: {
             /**
+             * Format: date-time
+             * @description When it is to begin, not before; once it began, when that was.
+             */
+            beginAt?: string;
+            /**
              * @description How far the run goes.
              * @default mailbox
              * @enum {string}
              */
             depth: "syntax" | "domain" | "mailbox";
+            /** @description The hours of the day within which it works, such as 22:00-06:00. */
+            hours?: string;
+            /**
+             * Format: int64
+             * @description Minutes after its beginning when it is stopped, what is known stays; 0: never.
+             */
+            limitMinutes?: number;
             /**
              * @description The policy that decides.
              * @default careful
              */
             policy: string;
             /**
+             * Format: date-time
+             * @description When a run that is paused by its hours goes on.
+             */
+            readonly resumeAt?: string;
+            /**
              * Format: int64
              * @description Take over results of earlier runs that are younger than so many days: what is absent twice as long, a full mailbox a quarter, what was undecided never. 0: ask about all.
              */
             reuseDays?: number;
+            /** @description The time zone of the hours, such as Europe/Berlin; UTC unless given. */
+            zone?: string;
         };
         NewUpload: {
             /**
@@ -1436,6 +1564,11 @@ export interface components {
              * @description Addresses that are asked again; their results stand until they are replaced.
              */
             again: number;
+            /**
+             * Format: date-time
+             * @description When it is to begin, not before; once it began, when that was.
+             */
+            beginAt?: string;
             /** @description Addresses by finding and cause, in the order of the stages. */
             causes: components["schemas"]["CauseCount"][];
             /** Format: date-time */
@@ -1451,13 +1584,12 @@ export interface components {
             done: number;
             /** @description What the quick estimate of the list said, beside what became of it. */
             estimate?: string;
-            /**
-             * Format: date-time
-             * @description When the run is expected to end at this rate.
-             */
-            expectedEnd?: string;
+            /** @description When all is expected to be asked that may be asked now, or the next round begins. */
+            expectedEnd?: components["schemas"]["Expected"];
             /** Format: date-time */
             finishedAt?: string;
+            /** @description The hours of the day within which it works, such as 22:00-06:00. */
+            hours?: string;
             /** Format: int64 */
             id: number;
             /**
@@ -1465,6 +1597,11 @@ export interface components {
              * @description Rows that would be kept now.
              */
             kept: number;
+            /**
+             * Format: int64
+             * @description Minutes after its beginning when it is stopped, what is known stays; 0: never.
+             */
+            limitMinutes?: number;
             /** Format: int64 */
             listId: number;
             listName: string;
@@ -1498,6 +1635,11 @@ export interface components {
              */
             postponed: number;
             /**
+             * Format: date-time
+             * @description When a run that is paused by its hours goes on.
+             */
+            readonly resumeAt?: string;
+            /**
              * Format: int64
              * @description Addresses whose result was taken over from an earlier run.
              */
@@ -1510,7 +1652,7 @@ export interface components {
             /** @description Where the run stands, in a sentence. */
             sentence: string;
             /** @enum {string} */
-            state: "running" | "paused" | "waiting" | "finished" | "stopped";
+            state: "drafted" | "running" | "paused" | "waiting" | "finished" | "stopped";
             /** @description How many rows would be kept now and what is left out, in a sentence. */
             takeOut: string;
             /**
@@ -1518,6 +1660,10 @@ export interface components {
              * @description Which version of the policy it is; ready-made ones have none.
              */
             version?: number;
+            /** @description What is waited for at whom, the most addresses first: at most 12. */
+            waits: components["schemas"]["Wait"][];
+            /** @description The time zone of the hours, such as Europe/Berlin; UTC unless given. */
+            zone?: string;
         };
         SaidRule: {
             /**
@@ -1702,6 +1848,22 @@ export interface components {
              */
             size: number;
         };
+        Wait: {
+            /**
+             * Format: int64
+             * @description Addresses that are waited for there.
+             */
+            addresses: number;
+            /** @description Who runs the exchangers; empty for all the small ones that share lanes. */
+            operator: string;
+            /** @description What is waited for, in a sentence. */
+            sentence: string;
+            /**
+             * Format: date-time
+             * @description When the first of them may be asked; left out when that is now.
+             */
+            until?: string;
+        };
         Words: {
             causes: components["schemas"]["CauseInfo"][];
             traits: components["schemas"]["TraitInfo"][];
@@ -1710,11 +1872,16 @@ export interface components {
             /** @description Whether it comes to its end and takes nothing new. */
             draining: boolean;
             id: string;
+            /**
+             * Format: int64
+             * @description How many lanes it works in at once.
+             */
+            lanes: number;
             /** @description The host's name. */
             name: string;
             /**
              * Format: int64
-             * @description Parcels in hand.
+             * @description Parcels in hand: the lanes it works in now.
              */
             parcels: number;
             /**
@@ -2358,6 +2525,60 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Common"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "draft-run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRun"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
                 };
             };
             /** @description Unauthorized */
@@ -3034,6 +3255,56 @@ export interface operations {
                 "application/json": components["schemas"]["AskAgain"];
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "begin-run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {

@@ -7,7 +7,9 @@ import { keys, useRun } from "../api/hooks";
 import { DecisionMark } from "../parts/DecisionMark";
 import { Flow } from "../parts/Flow";
 import { Sentence, Trouble, Wait } from "../parts/Notice";
-import { glyphs, number, plural, report, share, time, tones } from "../words";
+import { glyphs, number, plural, report, tones } from "../words";
+import { Life } from "./run/Life";
+import { Live } from "./run/Live";
 
 export function RunPage() {
   const id = Number(useParams().id);
@@ -35,27 +37,10 @@ function Whole({ run }: { run: Run }) {
       <Sentence>{run.finishedAt ? run.takeOut : run.sentence}</Sentence>
       {run.estimate && <p className="quiet">{run.estimate}</p>}
       {run.notices.map((n) => <Alert key={n} type="warning" role="status" title={n} className="notice" />)}
-      {!run.finishedAt && <Live run={run} />}
+      {!run.finishedAt && run.state !== "drafted" && <Live run={run} />}
       <Flow run={run} />
       <Decisions run={run} />
       <Causes run={run} />
-    </>
-  );
-}
-
-/** Life pauses, resumes and stops a run. */
-function Life({ run }: { run: Run }) {
-  const client = useQueryClient();
-  const act = useMutation({
-    mutationFn: async (what: "pause" | "resume" | "stop") => told(await api.POST(`/runs/{id}/${what}`, { params: { path: { id: run.id } } })),
-    onSuccess: (r) => client.setQueryData(keys.run(run.id), r),
-  });
-  const rests = run.state === "paused";
-  return (
-    <>
-      <Button loading={act.isPending} onClick={() => act.mutate(rests ? "resume" : "pause")}>{rests ? "Go on" : "Pause"}</Button>
-      <Button loading={act.isPending} onClick={() => act.mutate("stop")}>Stop, keep what is known</Button>
-      {act.error && <Trouble error={act.error} />}
     </>
   );
 }
@@ -72,19 +57,6 @@ function AskAgain({ run, which, children }: { run: Run; which: { causes?: string
       <Button size={which.causes ? "small" : "middle"} loading={ask.isPending} onClick={() => ask.mutate()}>{children}</Button>
       {ask.error && <Trouble error={ask.error} />}
     </>
-  );
-}
-
-/** Live says how a run that is on its way gets on. */
-function Live({ run }: { run: Run }) {
-  return (
-    <dl className="live">
-      <div><dt>Concluded</dt><dd>{share(run.done, run.addresses, "addresses")}</dd></div>
-      <div><dt>In the last minute</dt><dd>{plural(run.perMinute, "address", "addresses")}</dd></div>
-      {run.again > 0 && <div><dt>Asked again</dt><dd>{plural(run.again, "address", "addresses")}; their results stand until then</dd></div>}
-      {run.postponed > 0 && <div><dt>Put off by their hosts</dt><dd>{plural(run.postponed, "address", "addresses")}{run.nextRound && `, until ${time(run.nextRound)}`}</dd></div>}
-      {run.expectedEnd && <div><dt>Expected end</dt><dd>about {time(run.expectedEnd)}</dd></div>}
-    </dl>
   );
 }
 

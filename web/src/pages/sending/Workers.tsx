@@ -19,10 +19,10 @@ export function Workers() {
       {workers.data && (
         <div className="scroll" tabIndex={0} role="region" aria-label="Workers">
           <table className="rows">
-            <thead><tr><th>Worker</th><th>Version</th><th>Serves the console</th><th className="number">Parcels in hand</th><th>Since</th><th><span className="unseen">What can be done</span></th></tr></thead>
+            <thead><tr><th>Worker</th><th>Version</th><th>Serves the console</th><th className="number">Lanes at work</th><th>Since</th><th><span className="unseen">What can be done</span></th></tr></thead>
             <tbody>{workers.data.map((w) => (
               <tr key={w.id}>
-                <td>{w.id}</td><td>{w.version}</td><td>{w.serves ? "yes" : "no"}</td><td className="number">{number(w.parcels)}</td><td>{moment(w.startedAt)}</td>
+                <td>{w.id}</td><td>{w.version}</td><td>{w.serves ? "yes" : "no"}</td><td className="number">{number(w.parcels)} of {number(w.lanes)}</td><td>{moment(w.startedAt)}</td>
                 <td>{w.draining ? "comes to its end" : !w.serves && <button type="button" className="plain" onClick={() => drain.mutate(w.id)}>Bring it to its end<span className="unseen">: {w.id}</span></button>}</td>
               </tr>
             ))}</tbody>

@@ -1,0 +1,178 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"strings"
+	"sync"
+	"text/tabwriter"
+	"time"
+
+	"varnet/core/pace"
+	"varnet/internal/client"
+	"varnet/internal/contract"
+	"varnet/internal/practice"
+)
+
+// latencyRows is how many addresses the hosts are asked about, all different.
+const latencyRows = 20_000
+
+// latency asks hosts that are 20 ms away and allow few sessions. In the first
+// part the hosts are the bound: a bare client asks the same questions on as many
+// sessions as each host allows. In the second the sessions that one worker may
+// have open are, and a second one helps.
+func latency() error {
+	few, err := farWorld([]int{60, 20, 12}, 20)
+	if err != nil {
+		return err
+	}
+	many, err := farWorld(nil, 120)
+	if err != nil {
+		return err
+	}
+	bound, err := farBound(few)
+	if err != nil {
+		return err
+	}
+	t := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', tabwriter.AlignRight)
+	fmt.Fprint(t, "20,000 addresses, round trips of 20 ms\ttook\taddresses a second\tmost sessions at a host above its limit\t\n")
+	line := func(what string, took time.Duration, above int) {
+		fmt.Fprintf(t, "%s\t%.1f s\t%.0f\t%d\t\n", what, took.Seconds(), latencyRows/took.Seconds(), above)
+	}
+	line("the hosts' own limits, asked by a bare client", bound, 0)
+	hosts, over1, err := farRun(few, 1, pace.DefaultCap, "VARNET_LANES=200")
+	if err != nil {
+		return err
+	}
+	line("Varnet, one worker", hosts, over1)
+	alone, over2, err := farRun(many, 1, pace.DefaultCap, "VARNET_LANES=20")
+	if err != nil {
+		return err
+	}
+	line("120 operators, one worker of 20 lanes", alone, over2)
+	both, over3, err := farRun(many, 2, pace.DefaultCap, "VARNET_LANES=20")
+	if err != nil {
+		return err
+	}
+	line("120 operators, two workers of 20 lanes", both, over3)
+	_ = t.Flush()
+	return judge([]bar{
+		{what: "times the bound of the hosts' limits", figure: hosts.Seconds() / bound.Seconds(), bar: 1.15, atMost: true},
+		{what: "two workers' time, of one's", figure: both.Seconds() / alone.Seconds(), bar: 0.6, atMost: true},
+		{what: "sessions at a host above its limit", figure: float64(max(over1, over2, over3)), bar: 0, atMost: true},
+	})
+}
+
+// farWorld is a world of operators far away: some large ones of given weights,
+// and others of the same small weight.
+func farWorld(large []int, others int) (*practice.World, error) {
+	var operators []string
+	add := func(name string, weight int) {
+		character := []string{"far", "far-four", "far"}[len(operators)%3]
+		operators = append(operators, fmt.Sprintf(`{"name": %q, "character": %q, "domains": [%q], "weight": %d, "real": 0.95}`, name, character, name, weight))
+	}
+	for i, w := range large {
+		add(fmt.Sprintf("barn-%d.example", i+1), w)
+	}
+	for i := range others {
+		add(fmt.Sprintf("shed-%03d.example", i+1), 2)
+	}
+	return practice.Read(strings.NewReader(fmt.Sprintf(`{"name": "far", "seed": 20, "greylistMs": 1000, "sending": {}, "operators": [%s]}`, strings.Join(operators, ","))))
+}
+
+// farList writes addresses that are all different and plain.
+func farList(w *practice.World) []string {
+	sum, out := 0, make([]string, 0, latencyRows)
+	for _, o := range w.Operators {
+		sum += o.Weight
+	}
+	for i, o := range w.Operators {
+		n := latencyRows * o.Weight / sum
+		if i == len(w.Operators)-1 {
+			n = latencyRows - len(out)
+		}
+		for k := range n {
+			out = append(out, practice.Local(k)+"@"+o.Domains[0])
+		}
+	}
+	return out
+}
+
+// farBound asks about all addresses on as many sessions as each host allows, and
+// Varnet's cap does: bare dialogues that do nothing with the answers.
+func farBound(w *practice.World) (time.Duration, error) {
+	i, err := practice.Start(w, "127.0.0.1:0", farPort)
+	if err != nil {
+		return 0, err
+	}
+	defer i.Close()
+	byHost := map[string][]string{}
+	for _, a := range farList(w) {
+		_, domain, _ := strings.Cut(a, "@")
+		byHost["mx1."+domain] = append(byHost["mx1."+domain], a)
+	}
+	var wg sync.WaitGroup
+	failed := make(chan error, len(byHost)*pace.DefaultCap)
+	start := time.Now()
+	for _, h := range i.Hosts() {
+		mailboxes := byHost[h.Name]
+		for n := range pace.DefaultCap {
+			part := mailboxes[n*len(mailboxes)/pace.DefaultCap : (n+1)*len(mailboxes)/pace.DefaultCap]
+			wg.Go(func() {
+				for len(part) > 0 { // a hundred to a session, as RFC 5321 has it
+					some := part[:min(100, len(part))]
+					part = part[len(some):]
+					if err := dialogue(fmt.Sprintf("%s:%d", h.Addr, farPort), some); err != nil {
+						failed <- err
+						return
+					}
+				}
+			})
+		}
+	}
+	wg.Wait()
+	took := time.Since(start)
+	close(failed)
+	for e := range failed {
+		err = errors.Join(err, e)
+	}
+	return took, err
+}
+
+const farPort = 2706
+
+// farRun brings the addresses in, runs them with some workers, and tells how long
+// that took and by how much the sessions at any host went over its limit.
+func farRun(w *practice.World, workers, most int, settings ...string) (time.Duration, int, error) {
+	in, err := install(w, farPort, settings...)
+	if err != nil {
+		return 0, 0, err
+	}
+	defer in.stop()
+	for range workers - 1 {
+		if err := in.worker(); err != nil {
+			return 0, 0, err
+		}
+	}
+	ctx := context.Background()
+	l, err := in.api.BringIn(ctx, client.File{Name: "far.csv", Body: strings.NewReader("E-mail\n" + strings.Join(farList(w), "\n") + "\n")})
+	if err != nil {
+		return 0, 0, err
+	}
+	start := time.Now()
+	run, err := in.api.StartRun(ctx, l.ID, contract.NewRun{Depth: "mailbox", Policy: "careful"})
+	if err == nil {
+		run, err = in.api.Wait(ctx, run.ID, func(contract.Run) {})
+	}
+	took := time.Since(start)
+	if err == nil && run.Done != latencyRows {
+		err = fmt.Errorf("%d of %d addresses have a result", run.Done, latencyRows)
+	}
+	over := 0
+	for _, h := range in.net.Hosts() {
+		over = max(over, h.Stats().MostOpen-most)
+	}
+	return took, over, err
+}

@@ -1,0 +1,67 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// Awaited is what a run waits for at one lane key.
+type Awaited struct {
+	LaneKey string
+	// Ready addresses may be asked now, InHand are being asked, Postponed wait
+	// until the first of them may be asked.
+	Ready, InHand, Postponed int64
+	Until                    *time.Time
+}
+
+// Left is all of them, the postponed left out.
+func (w Awaited) Left() int64 { return w.Ready + w.InHand }
+
+// Awaited gives what a run waits for, by lane key, the most addresses first.
+func (s *Store) Awaited(ctx context.Context, run int64) ([]Awaited, error) {
+	return many[Awaited](ctx, s.db, `
+		SELECT lane_key, coalesce(sum(addresses) FILTER (WHERE state <> 'claimed' AND not_before <= now()), 0) AS ready,
+			coalesce(sum(addresses) FILTER (WHERE state = 'claimed'), 0) AS in_hand,
+			coalesce(sum(addresses) FILTER (WHERE state <> 'claimed' AND not_before > now()), 0) AS postponed,
+			min(not_before) FILTER (WHERE state <> 'claimed' AND not_before > now()) AS until
+		FROM parcel WHERE run_id = $1 AND state IN ('open', 'paused', 'claimed') GROUP BY lane_key ORDER BY sum(addresses) DESC`, run)
+}
+
+// AwaitedByOthers gives how many addresses of other runs may be asked now at some
+// lane keys.
+func (s *Store) AwaitedByOthers(ctx context.Context, run int64, keys []string) (map[string]int64, error) {
+	rows, err := s.db.Query(ctx, `SELECT lane_key, sum(addresses) FROM parcel p
+		WHERE state = 'open' AND lane_key = ANY($2) AND not_before <= now() AND run_id <> $1 AND `+runs+` GROUP BY 1`, run, keys)
+	return byKey[int64](rows, err)
+}
+
+// LearnSpeed takes in how many addresses a second one lane got through.
+func (s *Store) LearnSpeed(ctx context.Context, key string, perSecond float64) error {
+	_, err := s.db.Exec(ctx, `INSERT INTO lane_speed (lane_key, per_second) VALUES ($1, $2)
+		ON CONFLICT (lane_key) DO UPDATE SET per_second = 0.7 * lane_speed.per_second + 0.3 * EXCLUDED.per_second, at = now()`, key, perSecond)
+	return err
+}
+
+// Speeds gives how many addresses a second one lane gets through, of those lane
+// keys of which it is known.
+func (s *Store) Speeds(ctx context.Context, keys []string) (map[string]float64, error) {
+	rows, err := s.db.Query(ctx, "SELECT lane_key, per_second::float8 FROM lane_speed WHERE lane_key = ANY($1)", keys)
+	return byKey[float64](rows, err)
+}
+
+// byKey collects rows of a name and a value.
+func byKey[T any](rows pgx.Rows, err error) (map[string]T, error) {
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]T{}
+	var key string
+	var value T
+	_, err = pgx.ForEachRow(rows, []any{&key, &value}, func() error {
+		out[key] = value
+		return nil
+	})
+	return out, err
+}

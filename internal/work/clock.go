@@ -1,0 +1,122 @@
+package work
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/riverqueue/river"
+
+	"varnet/core/rule"
+	"varnet/internal/store"
+)
+
+// ClockArgs names a run whose times are to be looked at. Each look sets the next
+// one, for when the run's standing changes.
+type ClockArgs struct {
+	Run int64 `json:"run"`
+}
+
+// Kind names the job.
+func (ClockArgs) Kind() string { return "clock" }
+
+type clockWorker struct {
+	river.WorkerDefaults[ClockArgs]
+	engine *Engine
+}
+
+func (w *clockWorker) Work(ctx context.Context, job *river.Job[ClockArgs]) error {
+	e := w.engine
+	run, err := e.Store.RunByID(ctx, job.Args.Run)
+	if errors.Is(err, store.ErrNotFound) || err == nil && run.FinishedAt != nil {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	standing, until, err := run.Rule().At(time.Now())
+	if err != nil {
+		return err
+	}
+	switch {
+	case standing == rule.Over:
+		return e.Store.StopRun(ctx, run.WorkspaceID, run.ID)
+	case standing == rule.Early && run.State == store.Running:
+		err = e.Store.PauseRun(ctx, run.WorkspaceID, run.ID, &until)
+	case standing == rule.Open && run.State == store.Drafted:
+		_, err = e.BeginRun(ctx, run.ID)
+		return err // which sets the clock anew
+	case standing == rule.Open && run.State == store.Paused && run.ResumeAt != nil:
+		err = e.ResumeRun(ctx, run.WorkspaceID, run.ID)
+	}
+	if err != nil {
+		return err
+	}
+	return e.Store.InTx(ctx, func(_ *store.Store, tx pgx.Tx) error {
+		if _, err := river.JobCompleteTx[*riverpgx](ctx, tx, job); err != nil {
+			return err
+		}
+		return e.setClock(ctx, tx, run.ID, until)
+	})
+}
+
+// setClock sees to it that a run's times are looked at; never, at the zero time.
+func (e *Engine) setClock(ctx context.Context, tx pgx.Tx, run int64, at time.Time) error {
+	if at.IsZero() {
+		return nil
+	}
+	_, err := e.client.InsertTx(ctx, tx, ClockArgs{Run: run}, &river.InsertOpts{ScheduledAt: at})
+	return err
+}
+
+// StartRun records a run and sets its planning going, or leaves it drafted until
+// its times let it begin. Times that cannot be are an error.
+func (e *Engine) StartRun(ctx context.Context, r *store.Run) error {
+	now := time.Now()
+	if r.BeginAt.Before(now) {
+		r.BeginAt = now
+	}
+	standing, until, err := r.Rule().At(now)
+	if err != nil {
+		return err
+	}
+	if r.State = store.Running; standing == rule.Early {
+		r.State, r.BeginAt = store.Drafted, until
+	}
+	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+		return inOrder(
+			func() error { return s.CreateRun(ctx, r) },
+			func() error { return e.setClock(ctx, tx, r.ID, until) },
+			func() error {
+				if r.State == store.Drafted {
+					return nil
+				}
+				return e.insert(ctx, tx, PlanArgs{Run: r.ID})
+			},
+		)
+	})
+}
+
+// BeginRun lets a drafted run begin now, whatever its times say; ok is false
+// when it is none.
+func (e *Engine) BeginRun(ctx context.Context, id int64) (ok bool, err error) {
+	err = e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+		if ok, err = s.BeginRun(ctx, id); err != nil || !ok {
+			return err
+		}
+		run, err := s.RunByID(ctx, id)
+		if err != nil {
+			return err
+		}
+		_, until, err := run.Rule().At(run.BeginAt)
+		if err != nil {
+			return err
+		}
+		if err := e.insert(ctx, tx, PlanArgs{Run: id}); err != nil {
+			return err
+		}
+		return e.setClock(ctx, tx, id, until)
+	})
+	return ok, err
+}

@@ -1,0 +1,258 @@
+package work
+
+import (
+	"context"
+	"maps"
+	"slices"
+	"strings"
+	"time"
+
+	"varnet/core/pace"
+	"varnet/core/resolve"
+	"varnet/core/rule"
+	"varnet/internal/store"
+)
+
+// Left is what is left of a run: how long it is expected to take, and what is
+// waited for at whom.
+type Left struct {
+	pace.Forecast
+	Awaited []Awaited
+}
+
+// Awaited is what is waited for at an operator; "" stands for all the small ones
+// that share lanes.
+type Awaited struct {
+	Operator                 string
+	Ready, InHand, Postponed int64
+	// Until is when the operator, or the first that was put off, is asked again.
+	Until *time.Time
+	// Rests tells that the operator is left alone until then, having complained.
+	Rests bool
+	// Unresolved stands for addresses whose domain the name service failed for.
+	Unresolved bool
+	// Lanes are how many sessions it gets, PerSecond what one got through.
+	Lanes     int
+	PerSecond float64
+}
+
+// Small tells a lane key that small operators share.
+func Small(key string) bool { return strings.HasPrefix(key, "~") }
+
+// Left tells what is left of a run.
+func (e *Engine) Left(ctx context.Context, run store.Run) (l Left, err error) {
+	awaited, err := e.Store.Awaited(ctx, run.ID)
+	if err != nil || len(awaited) == 0 {
+		return l, err
+	}
+	keys := make([]string, len(awaited))
+	for i, a := range awaited {
+		keys[i] = a.LaneKey
+	}
+	q, err := e.queues(ctx, run.ID, keys)
+	if err != nil {
+		return l, err
+	}
+	var loads []pace.Load
+	shared := Awaited{}
+	for _, a := range awaited {
+		load := q.load(a.LaneKey, a.Left())
+		if a.Left() > 0 {
+			loads = append(loads, load)
+		}
+		if Small(a.LaneKey) {
+			shared.add(a, load)
+			continue
+		}
+		one := Awaited{Operator: a.LaneKey, Unresolved: a.LaneKey == unresolvedKey}
+		one.add(a, load)
+		if load.Rest > 0 {
+			until := q.now.Add(load.Rest)
+			one.Until, one.Rests = &until, true
+		}
+		l.Awaited = append(l.Awaited, one)
+	}
+	if shared.Ready+shared.InHand+shared.Postponed > 0 {
+		l.Awaited = append(l.Awaited, shared)
+	}
+	l.Forecast = pace.Expect(loads, q.lanes)
+	return l, nil
+}
+
+func (a *Awaited) add(o store.Awaited, l pace.Load) {
+	a.Ready, a.InHand, a.Postponed = a.Ready+o.Ready, a.InHand+o.InHand, a.Postponed+o.Postponed
+	a.Lanes, a.PerSecond = a.Lanes+l.Lanes, max(a.PerSecond, l.PerSecond)
+	if o.Until != nil && (a.Until == nil || o.Until.Before(*a.Until)) {
+		a.Until = o.Until
+	}
+}
+
+// queues is what is known of lane keys that a forecast rests on.
+type queues struct {
+	now    time.Time
+	side   *side
+	known  map[string]store.Operator
+	speeds map[string]float64
+	others map[string]int64
+	// lanes are those that all workers work in at once.
+	lanes int
+}
+
+func (e *Engine) queues(ctx context.Context, run int64, keys []string) (q queues, err error) {
+	q.now = time.Now()
+	if q.side, err = e.side(ctx); err != nil {
+		return q, err
+	}
+	if q.known, err = e.Store.Operators(ctx, keys); err != nil {
+		return q, err
+	}
+	if q.speeds, err = e.Store.Speeds(ctx, keys); err != nil {
+		return q, err
+	}
+	if q.others, err = e.Store.AwaitedByOthers(ctx, run, keys); err != nil {
+		return q, err
+	}
+	workers, err := e.Store.Workers(ctx)
+	for _, w := range workers {
+		q.lanes += w.Lanes
+	}
+	return q, err
+}
+
+// load is what is left at a lane key. Runs take turns: another one that waits
+// there, too, makes it at most twice as long.
+func (q queues) load(key string, addresses int64) pace.Load {
+	n, until := q.side.lanes(key, q.known)
+	l := pace.Load{Key: key, Addresses: addresses + min(addresses, q.others[key]), Lanes: n, Cap: 1, PerSecond: q.speeds[key], Rest: max(0, until.Sub(q.now))}
+	if !Small(key) && key != unresolvedKey {
+		l.Cap = q.side.bounds(key).Cap
+	}
+	return l
+}
+
+// Draft is what a run will take.
+type Draft struct {
+	pace.Forecast
+	// Reused results are taken over; Hopeless addresses are at domains that the
+	// name service rules out; Ask are left for the mail hosts.
+	Reused, Hopeless, Ask int64
+	// Operators that were found out for LookedUp addresses.
+	Operators int
+	LookedUp  int64
+	Lanes     int
+	PerSecond float64
+}
+
+const (
+	// draftDomains are looked up for a draft, the largest, within draftTime.
+	draftDomains = 300
+	draftTime    = 4 * time.Second
+)
+
+// Draft tells what a run of a list would take. It looks the largest domains up;
+// of the others it takes each for an operator of its own.
+func (e *Engine) Draft(ctx context.Context, l store.List, run store.Run) (d Draft, err error) {
+	if run.Depth != store.DepthMailbox {
+		return d, nil
+	}
+	if d.Reused, err = e.reusable(ctx, run); err != nil {
+		return d, err
+	}
+	domains, err := e.Store.NextDomains(ctx, l.ID, store.Plan{}, draftDomains)
+	if err != nil {
+		return d, err
+	}
+	byOperator := map[string]int64{}
+	for i, f := range e.lookUpBriefly(ctx, domains) {
+		n := int64(domains[i].Addresses)
+		_, hopeless := f.Outcome.Cause()
+		switch {
+		case f.Outcome == "" || f.Outcome == resolve.Failed:
+			continue
+		case hopeless:
+			d.Hopeless += n
+		default:
+			byOperator[f.Operator()] += n
+		}
+		d.LookedUp += n
+	}
+	left := max(0, 1-float64(d.Reused)/float64(max(1, l.Addresses)))
+	d.Operators, d.Hopeless = len(byOperator), int64(left*float64(d.Hopeless))
+	d.Ask = max(0, l.Addresses-d.Reused-d.Hopeless)
+	loads, q, err := e.draftLoads(ctx, byOperator, left, l.Addresses-d.LookedUp)
+	if err != nil {
+		return d, err
+	}
+	d.Forecast = pace.Expect(loads, q.lanes)
+	if s := d.Slowest; s.Key != "" {
+		d.Lanes, d.PerSecond = s.Cap, s.Speed()
+	}
+	return d, nil
+}
+
+func (e *Engine) reusable(ctx context.Context, run store.Run) (int64, error) {
+	sampled, err := e.Store.Sampled(ctx, run.ListID)
+	if err != nil || run.ReuseDays == 0 && !sampled {
+		return 0, err
+	}
+	fresh, err := e.fresh(ctx, run.ReuseDays)
+	if err != nil {
+		return 0, err
+	}
+	return e.Store.Reusable(ctx, run, fresh, run.ReuseDays == 0)
+}
+
+// lookUpBriefly looks domains up side by side; what takes too long is left open.
+func (e *Engine) lookUpBriefly(ctx context.Context, domains []store.DomainSize) []resolve.Domain {
+	ctx, cancel := context.WithTimeout(ctx, draftTime)
+	defer cancel()
+	type answer struct {
+		at int
+		resolve.Domain
+	}
+	answers := make(chan answer, len(domains))
+	for i, d := range domains {
+		go func() { answers <- answer{i, e.Resolver.Lookup(ctx, d.Domain)} }()
+	}
+	out := make([]resolve.Domain, len(domains))
+	for range domains {
+		select {
+		case a := <-answers:
+			out[a.at] = a.Domain
+		case <-ctx.Done():
+			return out
+		}
+	}
+	return out
+}
+
+// draftLoads are the loads of a draft: those of large operators, and of all the
+// others on the lanes that they share.
+func (e *Engine) draftLoads(ctx context.Context, byOperator map[string]int64, left float64, tail int64) ([]pace.Load, queues, error) {
+	byKey := map[string]int64{}
+	for op, n := range byOperator {
+		key := op
+		if n = int64(left * float64(n)); n < pace.OwnFrom {
+			key = pace.SharedKey(op)
+		}
+		byKey[key] += n
+	}
+	for i := range pace.SharedLanes { // small operators spread evenly
+		byKey[pace.SharedLane(i)] += int64(left * float64(tail) / pace.SharedLanes)
+	}
+	keys := slices.Sorted(maps.Keys(byKey))
+	q, err := e.queues(ctx, 0, keys)
+	var loads []pace.Load
+	for _, key := range keys {
+		if byKey[key] > 0 {
+			loads = append(loads, q.load(key, byKey[key]))
+		}
+	}
+	return loads, q, err
+}
+
+// CheckTimes tells what is wrong with a run's times, in a sentence.
+func CheckTimes(t store.Times) error {
+	_, err := rule.Hours{Hours: t.Hours, Zone: t.Zone}.Opens(time.Now())
+	return err
+}

@@ -1,0 +1,51 @@
+package work
+
+import (
+	"context"
+	"sync"
+	"time"
+)
+
+// speeds gathers how fast lanes get through their addresses, and writes it down
+// now and then: all lanes of a key share one record.
+type speeds struct {
+	mu sync.Mutex
+	by map[string]*gathered
+}
+
+type gathered struct {
+	addresses int
+	took      time.Duration
+	since     time.Time
+}
+
+// speedEvery is how often a key's speed is written down.
+const speedEvery = 3 * time.Second
+
+// learnSpeed takes in that a lane got through addresses in a time.
+func (e *Engine) learnSpeed(ctx context.Context, key string, addresses int, took time.Duration) {
+	perSecond, due := e.speeds.add(key, addresses, took)
+	if !due {
+		return
+	}
+	if err := e.Store.LearnSpeed(ctx, key, perSecond); err != nil {
+		e.Log.Warn("the speed of a lane was not written down", "lane", key, "err", err)
+	}
+}
+
+func (s *speeds) add(key string, addresses int, took time.Duration) (perSecond float64, due bool) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	g := s.by[key]
+	if g == nil {
+		g = &gathered{since: time.Now().Add(-speedEvery)}
+		s.by[key] = g
+	}
+	g.addresses, g.took = g.addresses+addresses, g.took+took
+	if time.Since(g.since) < speedEvery || g.addresses == 0 || g.took <= 0 {
+		return 0, false
+	}
+	perSecond = float64(g.addresses) / g.took.Seconds()
+	*g = gathered{since: time.Now()}
+	return perSecond, true
+}

@@ -1,0 +1,35 @@
+import type { Run } from "../../api/client";
+import { plural, share, time } from "../../words";
+
+/** Live says how a run that is on its way gets on, and what it waits for. */
+export function Live({ run }: { run: Run }) {
+  return (
+    <>
+      <dl className="live">
+        <div><dt>Concluded</dt><dd>{share(run.done, run.addresses, "addresses")}</dd></div>
+        <div><dt>In the last minute</dt><dd>{plural(run.perMinute, "address", "addresses")}</dd></div>
+        {run.again > 0 && <div><dt>Asked again</dt><dd>{plural(run.again, "address", "addresses")}; their results stand until then</dd></div>}
+        {run.postponed > 0 && <div><dt>Put off by their hosts</dt><dd>{plural(run.postponed, "address", "addresses")}{run.nextRound && `, until ${time(run.nextRound)}`}</dd></div>}
+        <Expected run={run} />
+      </dl>
+      <Waits run={run} />
+    </>
+  );
+}
+
+function Expected({ run }: { run: Run }) {
+  const e = run.expectedEnd;
+  if (!e) return null;
+  const sure = e.from === e.to;
+  return <div><dt>{sure ? "Next round" : "Expected end"}</dt><dd>about {time(e.at)}{!sure && <span className="quiet">, between {time(e.from)} and {time(e.to)}</span>}</dd></div>;
+}
+
+function Waits({ run }: { run: Run }) {
+  if (run.waits.length === 0) return null;
+  return (
+    <details className="waits">
+      <summary>What is waited for, at whom</summary>
+      <ul>{run.waits.map((w) => <li key={w.operator + w.sentence.slice(-24)}>{w.sentence}</li>)}</ul>
+    </details>
+  );
+}
