@@ -131,6 +131,32 @@ func database() (dsn string, drop func(), err error) {
 	return cluster[:strings.LastIndexByte(cluster, '/')+1] + name, func() { _ = do("DROP DATABASE " + name + " WITH (FORCE)") }, nil
 }
 
+// kill ends a process as a power cut does, and starts another in its place: of
+// 0, the service, or of a worker.
+func (in *installation) kill(n int) error {
+	_ = in.processes[n].Process.Kill()
+	_ = in.processes[n].Wait()
+	time.Sleep(time.Second)
+	what := "worker"
+	if n == 0 {
+		what = "serve"
+	}
+	in.processes[n] = in.command(what, "-log-level", "error")
+	return in.processes[n].Start()
+}
+
+// all gives all results of a run.
+func (in *installation) all(run int64) ([]contract.Result, error) {
+	var all []contract.Result
+	for after := int32(0); ; after = all[len(all)-1].Address {
+		page, err := in.api.Results(context.Background(), run, url.Values{"after": {strconv.Itoa(int(after))}, "limit": {"500"}})
+		if err != nil || len(page) == 0 {
+			return all, err
+		}
+		all = append(all, page...)
+	}
+}
+
 // clean brings a list of n people in, runs it and gives all its results.
 func (in *installation) clean(n int) (contract.Run, []contract.Result, error) {
 	ctx := context.Background()
@@ -147,12 +173,6 @@ func (in *installation) clean(n int) (contract.Run, []contract.Result, error) {
 	if run, err = in.api.Wait(ctx, run.ID, func(contract.Run) {}); err != nil {
 		return run, nil, err
 	}
-	var all []contract.Result
-	for after := int32(0); ; after = all[len(all)-1].Address {
-		page, err := in.api.Results(ctx, run.ID, url.Values{"after": {strconv.Itoa(int(after))}, "limit": {"500"}})
-		if err != nil || len(page) == 0 {
-			return run, all, err
-		}
-		all = append(all, page...)
-	}
+	all, err := in.all(run.ID)
+	return run, all, err
 }

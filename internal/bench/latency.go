@@ -82,19 +82,20 @@ func farWorld(large []int, others int) (*practice.World, error) {
 	return practice.Read(strings.NewReader(fmt.Sprintf(`{"name": "far", "seed": 20, "greylistMs": 1000, "sending": {}, "operators": [%s]}`, strings.Join(operators, ","))))
 }
 
-// farList writes addresses that are all different and plain.
-func farList(w *practice.World) []string {
-	sum, out := 0, make([]string, 0, latencyRows)
+// addressesOf gives addresses of a world that are all different and plain, the
+// operators by their weight and the domains of one in turn.
+func addressesOf(w *practice.World, rows int) []string {
+	sum, out := 0, make([]string, 0, rows)
 	for _, o := range w.Operators {
 		sum += o.Weight
 	}
 	for i, o := range w.Operators {
-		n := latencyRows * o.Weight / sum
+		n := rows * o.Weight / sum
 		if i == len(w.Operators)-1 {
-			n = latencyRows - len(out)
+			n = rows - len(out)
 		}
 		for k := range n {
-			out = append(out, practice.Local(k)+"@"+o.Domains[0])
+			out = append(out, practice.Local(k)+"@"+o.Domains[k%len(o.Domains)])
 		}
 	}
 	return out
@@ -109,7 +110,7 @@ func farBound(w *practice.World) (time.Duration, error) {
 	}
 	defer i.Close()
 	byHost := map[string][]string{}
-	for _, a := range farList(w) {
+	for _, a := range addressesOf(w, latencyRows) {
 		_, domain, _ := strings.Cut(a, "@")
 		byHost["mx1."+domain] = append(byHost["mx1."+domain], a)
 	}
@@ -157,7 +158,7 @@ func farRun(w *practice.World, workers, most int, settings ...string) (time.Dura
 		}
 	}
 	ctx := context.Background()
-	l, err := in.api.BringIn(ctx, client.File{Name: "far.csv", Body: strings.NewReader("E-mail\n" + strings.Join(farList(w), "\n") + "\n")})
+	l, err := in.api.BringIn(ctx, client.File{Name: "far.csv", Body: strings.NewReader("E-mail\n" + strings.Join(addressesOf(w, latencyRows), "\n") + "\n")})
 	if err != nil {
 		return 0, 0, err
 	}

@@ -99,6 +99,7 @@ func init() {
 			return ""
 		}})
 	character(Character{Name: "slow", Imitates: "A host under load that takes its time with every answer.", Latency: 150 * time.Millisecond})
+	character(Character{Name: "deliberate", Imitates: "A host that thinks 40 ms about each recipient.", PerRecipient: 40 * time.Millisecond})
 	character(Character{Name: "silent", Imitates: "A host that takes the connection and never says a word.",
 		Greet: func(*peer) string { return silence }})
 	character(Character{Name: "refuses", Imitates: "A host whose port is closed.", Deaf: true})

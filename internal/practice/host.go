@@ -32,6 +32,8 @@ type Host struct {
 	openFrom  map[string]int
 	mostOpen  map[string]int
 	listener  net.Listener
+	port      int
+	lastAsked map[string]time.Time
 }
 
 // Stats is what a host saw of its clients.
@@ -77,11 +79,11 @@ func (h *Host) openOf(source string) int {
 func newHost(name string, addr netip.Addr, w *World, c *Character) *Host {
 	return &Host{Name: name, Addr: addr, world: w, character: c,
 		firstSeen: map[string]time.Time{}, open: map[net.Conn]bool{},
-		openFrom: map[string]int{}, mostOpen: map[string]int{}}
+		openFrom: map[string]int{}, mostOpen: map[string]int{}, lastAsked: map[string]time.Time{}}
 }
 
 func (h *Host) listen(port int) error {
-	if h.character.Deaf {
+	if h.port = port; h.character.Deaf {
 		return nil
 	}
 	l, err := net.Listen("tcp", netip.AddrPortFrom(h.Addr, uint16(port)).String())
@@ -91,6 +93,21 @@ func (h *Host) listen(port int) error {
 	h.listener = l
 	go h.accept(l)
 	return nil
+}
+
+// Leave makes the host vanish: its sessions break off, and no connection comes
+// about until it returns.
+func (h *Host) Leave() { h.close() }
+
+// Return brings a host back that left.
+func (h *Host) Return() error { return h.listen(h.port) }
+
+// LastAsked gives when the host was last asked about each mailbox, as it was
+// written.
+func (h *Host) LastAsked() map[string]time.Time {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	return maps.Clone(h.lastAsked)
 }
 
 func (h *Host) accept(l net.Listener) {
@@ -358,6 +375,9 @@ func (p *peer) rcpt(mailbox string) string {
 	p.host.mu.Lock()
 	defer p.host.mu.Unlock()
 	p.host.stats.Recipients++
+	if p.host.world.Remember {
+		p.host.lastAsked[mailbox] = time.Now()
+	}
 	if refused {
 		p.host.stats.Refused++
 	}

@@ -58,6 +58,15 @@ func (i *Internet) startOperator(o *Operator) error {
 	return nil
 }
 
+// Silence stops the name server; Speak starts it again where it was.
+func (i *Internet) Silence() { i.names.close() }
+
+// Speak starts the name server again.
+func (i *Internet) Speak() (err error) {
+	i.names, _, err = serveDNS(i.zone, i.DNS)
+	return err
+}
+
 // Hosts lists the mail hosts.
 func (i *Internet) Hosts() []*Host { return i.hosts }
 

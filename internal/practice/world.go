@@ -31,9 +31,11 @@ type World struct {
 	Seed uint64 `json:"seed"`
 	// GreylistMS is how long greylisting hosts put strangers off, in
 	// milliseconds. Real ones take minutes; practice is short.
-	GreylistMS int        `json:"greylistMs"`
-	Operators  []Operator `json:"operators"`
-	Sending    Sending    `json:"sending"`
+	GreylistMS int `json:"greylistMs"`
+	// Remember makes hosts remember when they were asked about each mailbox.
+	Remember  bool       `json:"remember,omitempty"`
+	Operators []Operator `json:"operators"`
+	Sending   Sending    `json:"sending"`
 
 	byDomain map[string]*Operator
 }

@@ -74,7 +74,8 @@ func newRun(t *testing.T, s *store.Store, w int64, n int32) store.Run {
 	if err != nil {
 		t.Fatal(err)
 	}
-	r := store.Run{WorkspaceID: w, ListID: l.ID, Depth: store.DepthMailbox, Policy: policy.Careful()}
+	r := store.Run{WorkspaceID: w, ListID: l.ID, Depth: store.DepthMailbox, Policy: policy.Careful(), State: store.Running}
+	r.BeginAt = time.Now()
 	if err := s.CreateRun(t.Context(), &r); err != nil {
 		t.Fatal(err)
 	}
@@ -345,7 +346,7 @@ func TestFacts(t *testing.T) {
 		t.Fatal(err)
 	}
 	o, err := s.Operators(ctx, []string{"op.example", "rude.example", "new.example", "unknown.example"})
-	if err != nil || len(o) != 3 || !o["op.example"].Own || o["op.example"].By[7].Pace.Lanes != 2 || !o["rude.example"].By[7].Pace.Resting(now) || len(o["new.example"].By) != 0 {
+	if err != nil || len(o) != 3 || !o["op.example"].Own || o["op.example"].By[7].Pace.Lanes != 4 || !o["rude.example"].By[7].Pace.Resting(now) || len(o["new.example"].By) != 0 {
 		t.Errorf("operators: %+v, %v", o, err)
 	}
 	fresh := probe.Manner{Accepts: probe.AcceptsAny, At: now.UTC().Truncate(time.Second), MadeUp: []probe.MadeUp{{Mailbox: "x@a.example", Reply: "250 ok"}}}

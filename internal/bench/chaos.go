@@ -1,0 +1,271 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"os/exec"
+	"strings"
+	"text/tabwriter"
+	"time"
+
+	"varnet/core/finding"
+	"varnet/core/policy"
+	"varnet/internal/client"
+	"varnet/internal/contract"
+	"varnet/internal/practice"
+)
+
+const (
+	chaosPort  = 2707
+	chaosRows  = 100_000
+	kills      = 20
+	restarts   = 3 // of PostgreSQL
+	outage     = 20 * time.Second
+	chaosWaits = "VARNET_ROUNDS=5s,10s,20s,30s"
+)
+
+// chaos runs a list undisturbed, and once more while everything breaks, and
+// holds the two against each other and against what the hosts remember.
+func chaos() error {
+	w, err := chaosWorld()
+	if err != nil {
+		return err
+	}
+	calm, tookCalm, err := undisturbed(w)
+	if err != nil {
+		return err
+	}
+	in, err := install(w, chaosPort, chaosWaits)
+	if err != nil {
+		return err
+	}
+	defer in.stop()
+	if err := in.worker(); err != nil {
+		return err
+	}
+	d := &disturbance{in: in, rng: rand.New(rand.NewPCG(20, 3))}
+	start := time.Now()
+	run, err := begin(in, w)
+	if err != nil {
+		return err
+	}
+	done := make(chan error, 1)
+	go func() { done <- d.run() }()
+	ended, err := in.api.Wait(context.Background(), run.ID, func(contract.Run) {})
+	if err != nil {
+		return err
+	}
+	took := time.Since(start)
+	select {
+	case err = <-done:
+	default:
+		err = errors.New("the run ended before all that was to break had broken")
+	}
+	if err != nil {
+		return err
+	}
+	disturbed, err := in.all(ended.ID)
+	if err != nil {
+		return err
+	}
+	twice := askedAfter(in.net, disturbed)
+	before := differences(calm, disturbed)
+	if ended.MayAsk > 0 {
+		if _, err := in.api.AskAgain(context.Background(), run.ID, contract.AskAgain{}); err != nil {
+			return err
+		}
+		if ended, err = in.api.Wait(context.Background(), run.ID, func(contract.Run) {}); err != nil {
+			return err
+		}
+	}
+	settled, err := in.all(ended.ID)
+	if err != nil {
+		return err
+	}
+	after := differences(calm, settled)
+	t := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', tabwriter.AlignRight)
+	fmt.Fprintf(t, "%s addresses\tundisturbed\tdisturbed\tafter a further round\t\n", policy.Number(int64(len(calm))))
+	fmt.Fprintf(t, "took\t%.0f s\t%.0f s\t\t\n", tookCalm.Seconds(), took.Seconds())
+	fmt.Fprintf(t, "results\t%d\t%d\t%d\t\n", len(calm), len(disturbed), len(settled))
+	fmt.Fprintf(t, "questions at the hosts\t\t%d\t%d\t\n", d.asked(), asked(in.net))
+	fmt.Fprintf(t, "other findings than undisturbed\t\t%d\t%d\t\n", before.all, after.all)
+	fmt.Fprintf(t, "of those undecided\t\t%d\t%d\t\n", before.undecided, after.undecided)
+	_ = t.Flush()
+	fmt.Printf("Broken meanwhile: %s.\n", strings.Join(d.log, "; "))
+	return judge([]bar{
+		{what: "addresses without exactly one result", figure: float64(missing(calm, disturbed)), bar: 0, atMost: true},
+		{what: "wrong findings (other than undecided) in the disturbed run", figure: float64(before.all - before.undecided), bar: 0, atMost: true},
+		{what: "other findings after a further round", figure: float64(after.all), bar: 0, atMost: true},
+		{what: "addresses asked about after their result was recorded", figure: float64(twice), bar: 0, atMost: true},
+		{what: "longest standstill after a cure", figure: d.standstill.Seconds(), bar: 60, atMost: true, unit: " s"},
+	})
+}
+
+// chaosWorld has hosts that take their time, so that there is some to break in,
+// with many domains each.
+func chaosWorld() (*practice.World, error) {
+	var operators []string
+	for i := range 12 {
+		var domains []string
+		for n := range 40 {
+			domains = append(domains, fmt.Sprintf(`"orchard-%02d-%02d.example"`, i+1, n+1))
+		}
+		operators = append(operators, fmt.Sprintf(`{"name": "orchard-%02d.example", "character": "deliberate", "domains": [%s], "weight": 1, "real": 0.9}`, i+1, strings.Join(domains, ",")))
+	}
+	return practice.Read(strings.NewReader(fmt.Sprintf(`{"name": "chaos", "seed": 20, "greylistMs": 1000, "remember": true, "sending": {}, "operators": [%s]}`, strings.Join(operators, ","))))
+}
+
+// begin brings the world's addresses in and starts their run.
+func begin(in *installation, w *practice.World) (contract.Run, error) {
+	ctx := context.Background()
+	reader := strings.NewReader("E-mail\n" + strings.Join(addressesOf(w, chaosRows), "\n") + "\n")
+	l, err := in.api.BringIn(ctx, client.File{Name: "orchards.csv", Body: reader})
+	if err != nil {
+		return contract.Run{}, err
+	}
+	return in.api.StartRun(ctx, l.ID, contract.NewRun{Depth: "mailbox", Policy: "careful"})
+}
+
+func undisturbed(w *practice.World) ([]contract.Result, time.Duration, error) {
+	in, err := install(w, chaosPort, chaosWaits)
+	if err != nil {
+		return nil, 0, err
+	}
+	defer in.stop()
+	start := time.Now()
+	run, err := begin(in, w)
+	if err == nil {
+		run, err = in.api.Wait(context.Background(), run.ID, func(contract.Run) {})
+	}
+	if err != nil {
+		return nil, 0, err
+	}
+	took := time.Since(start)
+	results, err := in.all(run.ID)
+	return results, took, err
+}
+
+// disturbance breaks things, one after the other.
+type disturbance struct {
+	in         *installation
+	rng        *rand.Rand
+	log        []string
+	standstill time.Duration
+	questions  int
+}
+
+func (d *disturbance) run() error {
+	time.Sleep(500 * time.Millisecond)
+	d.in.net.Silence()
+	d.log = append(d.log, fmt.Sprintf("the name server silent for %v", outage))
+	time.AfterFunc(outage, func() { _ = d.in.net.Speak() })
+	for n := range kills {
+		time.Sleep(time.Duration(1000+d.rng.IntN(4000)) * time.Millisecond)
+		if err := d.in.kill(d.rng.IntN(2)); err != nil {
+			return err
+		}
+		switch n {
+		case kills / 4, kills / 2, kills * 3 / 4:
+			if err := exec.Command("script/postgres", "restart", os.Getenv("PWD")+"/.varnet/bench-postgres").Run(); err != nil {
+				return fmt.Errorf("restart PostgreSQL: %w", err)
+			}
+		case kills / 3:
+			d.vanish()
+		}
+		if n%4 == 3 {
+			d.awaitProgress()
+		}
+	}
+	d.awaitProgress()
+	d.log = append(d.log, fmt.Sprintf("%d times kill -9 of service or worker", kills), fmt.Sprintf("%d restarts of PostgreSQL", restarts))
+	d.questions = asked(d.in.net)
+	return nil
+}
+
+// vanish takes a third of the hosts away for a while.
+func (d *disturbance) vanish() {
+	hosts := d.in.net.Hosts()
+	gone := hosts[:len(hosts)/3]
+	for _, h := range gone {
+		h.Leave()
+	}
+	d.log = append(d.log, fmt.Sprintf("%d of %d hosts gone for %v", len(gone), len(hosts), outage))
+	time.AfterFunc(outage, func() {
+		for _, h := range gone {
+			_ = h.Return()
+		}
+	})
+}
+
+// awaitProgress waits until the hosts are asked again, and remembers how long
+// that took.
+func (d *disturbance) awaitProgress() {
+	start, before := time.Now(), asked(d.in.net)
+	for asked(d.in.net) == before && time.Since(start) < 3*time.Minute {
+		time.Sleep(100 * time.Millisecond)
+	}
+	d.standstill = max(d.standstill, time.Since(start))
+}
+
+func (d *disturbance) asked() int { return d.questions }
+
+// asked counts the questions that hosts were asked.
+func asked(i *practice.Internet) (sum int) {
+	for _, h := range i.Hosts() {
+		sum += h.Stats().Recipients
+	}
+	return sum
+}
+
+// askedAfter counts addresses that a host was asked about after their result was
+// recorded.
+func askedAfter(i *practice.Internet, results []contract.Result) (n int) {
+	last := map[string]time.Time{}
+	for _, h := range i.Hosts() {
+		for m, at := range h.LastAsked() {
+			last[m] = at
+		}
+	}
+	for _, r := range results {
+		if last[r.Mailbox].After(r.At) {
+			n++
+		}
+	}
+	return n
+}
+
+// differ counts findings that are others than in the undisturbed run.
+type differ struct{ all, undecided int }
+
+func differences(calm, other []contract.Result) (d differ) {
+	want := map[string]finding.Finding{}
+	for _, r := range calm {
+		want[r.Typed] = r.Finding
+	}
+	for _, r := range other {
+		if r.Finding != want[r.Typed] {
+			d.all++
+			if r.Finding == finding.Undecided {
+				d.undecided++
+			}
+		}
+	}
+	return d
+}
+
+// missing counts addresses that have no result, or several.
+func missing(calm, other []contract.Result) (n int) {
+	have := map[string]int{}
+	for _, r := range other {
+		have[r.Typed]++
+	}
+	for _, r := range calm {
+		if have[r.Typed] != 1 {
+			n++
+		}
+	}
+	return n
+}
