@@ -100,16 +100,34 @@ const (
 	garbage     = 400 // per cent of what is alive
 )
 
+// restartWait is how long a database that restarts is waited for.
+const restartWait = 20 * time.Second
+
+func openStore(ctx context.Context, dsn string) (*store.Store, error) {
+	db, err := store.Open(ctx, dsn)
+	if err != nil {
+		return nil, err
+	}
+	if err := db.Migrate(ctx); err != nil {
+		db.Close()
+		return nil, err
+	}
+	return db, nil
+}
+
 // open opens the database, brings it up to date and makes the job engine.
 func (s settings) open(ctx context.Context, w work.Config) (_ *work.Engine, err error) {
 	debug.SetMemoryLimit(memoryLimit)
 	debug.SetGCPercent(garbage)
-	if w.Store, err = store.Open(ctx, *s.dsn); err != nil {
-		return nil, err
-	}
-	if err := w.Store.Migrate(ctx); err != nil {
-		w.Store.Close()
-		return nil, err
+	for end := time.Now().Add(restartWait); ; {
+		if w.Store, err = openStore(ctx, *s.dsn); err == nil {
+			break
+		}
+		if !store.Restarting(err) || time.Now().After(end) {
+			return nil, err
+		}
+		w.Log.Info("PostgreSQL is restarting; waiting for it")
+		time.Sleep(time.Second)
 	}
 	if err := s.profile(); err != nil {
 		w.Store.Close()
@@ -353,14 +371,11 @@ func key(ctx context.Context, c *cli, args []string) error {
 	if len(rest) != 1 || rest[0] != "new" || *s.dsn == "" {
 		return c.wrongUse("say: varnet key new, and with -dsn (or VARNET_DSN) where the database is")
 	}
-	db, err := store.Open(ctx, *s.dsn)
+	db, err := openStore(ctx, *s.dsn)
 	if err != nil {
 		return err
 	}
 	defer db.Close()
-	if err := db.Migrate(ctx); err != nil {
-		return err
-	}
 	k, err := db.NewKey(ctx, *workspace, *name)
 	if err == nil {
 		fmt.Fprintln(c.out, k)

@@ -30,7 +30,7 @@ func runSentence(b contract.Run) string {
 	case b.State == store.Drafted:
 		return fmt.Sprintf("The run begins %s; it has %s addresses.", when(*b.BeginAt), policy.Number(b.Addresses))
 	case b.State == store.Stopped && b.LimitMinutes > 0 && b.FinishedAt.Sub(*b.BeginAt) >= time.Duration(b.LimitMinutes)*time.Minute:
-		return fmt.Sprintf("%s; the run was stopped at its limit of %s minutes.", done, policy.Number(int64(b.LimitMinutes)))
+		return fmt.Sprintf("%s; the run was stopped at its limit of %s.", done, policy.Plural(int64(b.LimitMinutes), "minute", "minutes"))
 	case b.State == store.Stopped:
 		return done + "; the run was stopped."
 	case b.ResumeAt != nil:
@@ -61,7 +61,7 @@ type leftover struct {
 }
 
 // leftoverFresh is how long that moment is.
-const leftoverFresh = time.Second
+const leftoverFresh = eventInterval
 
 func (l *leftovers) of(ctx context.Context, e *work.Engine, r store.Run) (work.Left, error) {
 	l.mu.Lock()

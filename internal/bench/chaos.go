@@ -71,6 +71,7 @@ func chaos() error {
 	if err != nil {
 		return err
 	}
+	questions := asked(in.net)
 	twice := askedAfter(in.net, disturbed)
 	before := differences(calm, disturbed)
 	if ended.MayAsk > 0 {
@@ -90,7 +91,7 @@ func chaos() error {
 	fmt.Fprintf(t, "%s addresses\tundisturbed\tdisturbed\tafter a further round\t\n", policy.Number(int64(len(calm))))
 	fmt.Fprintf(t, "took\t%.0f s\t%.0f s\t\t\n", tookCalm.Seconds(), took.Seconds())
 	fmt.Fprintf(t, "results\t%d\t%d\t%d\t\n", len(calm), len(disturbed), len(settled))
-	fmt.Fprintf(t, "questions at the hosts\t\t%d\t%d\t\n", d.asked(), asked(in.net))
+	fmt.Fprintf(t, "questions at the hosts\t\t%d\t%d\t\n", questions, asked(in.net))
 	fmt.Fprintf(t, "other findings than undisturbed\t\t%d\t%d\t\n", before.all, after.all)
 	fmt.Fprintf(t, "of those undecided\t\t%d\t%d\t\n", before.undecided, after.undecided)
 	_ = t.Flush()
@@ -154,7 +155,6 @@ type disturbance struct {
 	rng        *rand.Rand
 	log        []string
 	standstill time.Duration
-	questions  int
 }
 
 func (d *disturbance) run() error {
@@ -163,10 +163,7 @@ func (d *disturbance) run() error {
 	d.log = append(d.log, fmt.Sprintf("the name server silent for %v", outage))
 	time.AfterFunc(outage, func() { _ = d.in.net.Speak() })
 	for n := range kills {
-		time.Sleep(time.Duration(1000+d.rng.IntN(4000)) * time.Millisecond)
-		if err := d.in.kill(d.rng.IntN(2)); err != nil {
-			return err
-		}
+		time.Sleep(time.Duration(1000+d.rng.IntN(8000)) * time.Millisecond)
 		switch n {
 		case kills / 4, kills / 2, kills * 3 / 4:
 			if err := exec.Command("script/postgres", "restart", os.Getenv("PWD")+"/.varnet/bench-postgres").Run(); err != nil {
@@ -175,13 +172,15 @@ func (d *disturbance) run() error {
 		case kills / 3:
 			d.vanish()
 		}
+		if err := d.in.kill(d.rng.IntN(2)); err != nil {
+			return err
+		}
 		if n%4 == 3 {
 			d.awaitProgress()
 		}
 	}
 	d.awaitProgress()
 	d.log = append(d.log, fmt.Sprintf("%d times kill -9 of service or worker", kills), fmt.Sprintf("%d restarts of PostgreSQL", restarts))
-	d.questions = asked(d.in.net)
 	return nil
 }
 
@@ -209,8 +208,6 @@ func (d *disturbance) awaitProgress() {
 	}
 	d.standstill = max(d.standstill, time.Since(start))
 }
-
-func (d *disturbance) asked() int { return d.questions }
 
 // asked counts the questions that hosts were asked.
 func asked(i *practice.Internet) (sum int) {

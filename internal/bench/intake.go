@@ -8,7 +8,6 @@ import (
 	"os"
 	"slices"
 	"strconv"
-	"strings"
 	"text/tabwriter"
 	"time"
 
@@ -177,19 +176,4 @@ func bareCopy(file string) (in, out time.Duration, err error) {
 	start = time.Now()
 	_, err = conn.PgConn().CopyTo(ctx, io.Discard, "COPY (SELECT raw FROM line ORDER BY ordinal) TO STDOUT")
 	return in, time.Since(start), err
-}
-
-// peakMB is the most memory that a process had.
-func peakMB(pid int) (float64, error) {
-	text, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", pid))
-	if err != nil {
-		return 0, err
-	}
-	for line := range strings.Lines(string(text)) {
-		if rest, ok := strings.CutPrefix(line, "VmHWM:"); ok {
-			kb, err := strconv.ParseFloat(strings.Fields(rest)[0], 64)
-			return kb / 1024, err
-		}
-	}
-	return 0, fmt.Errorf("process %d has no peak", pid)
 }

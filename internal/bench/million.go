@@ -52,6 +52,10 @@ func million() error {
 		return err
 	}
 	ctx := context.Background()
+	serverPeak, err := watchServer(ctx)
+	if err != nil {
+		return err
+	}
 	start := time.Now()
 	l, err := bringIn(ctx, in.api, file)
 	if err != nil {
@@ -83,6 +87,7 @@ func million() error {
 		sum, floor = sum+took[i], floor+f.floor
 	}
 	_ = t.Flush()
+	fmt.Printf("peak memory of PostgreSQL: %.0f MB, of which 256 MB are its shared buffers\n", serverPeak())
 	if run.Open != 0 || run.Done != run.Addresses {
 		return fmt.Errorf("%d of %d addresses have a result", run.Done, run.Addresses)
 	}

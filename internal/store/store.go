@@ -61,10 +61,20 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 		err = pool.Ping(ctx)
 	}
 	if err != nil {
+		if Restarting(err) {
+			return nil, err
+		}
 		return nil, fmt.Errorf("PostgreSQL at %s:%d cannot be reached; is it running, and is -dsn (VARNET_DSN) right? (%s)",
 			c.ConnConfig.Host, c.ConnConfig.Port, firstLine(err))
 	}
 	return &Store{pool: pool, db: pool, verdicts: newVerdictCache()}, nil
+}
+
+// Restarting tells an error of a server that is about to stop or to start: it
+// is worth waiting for.
+func Restarting(err error) bool {
+	var told *pgconn.PgError
+	return errors.As(err, &told) && strings.HasPrefix(told.Code, "57P0")
 }
 
 // firstLine keeps the DSN, which may hold a password, out of messages.

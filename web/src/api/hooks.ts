@@ -27,10 +27,14 @@ export function useList(id: number) {
   return useQuery({ queryKey: keys.list(id), queryFn: async () => told(await api.GET("/lists/{id}", { params: { path: { id } } })), enabled: id > 0 });
 }
 
-/** useRun gives a run and keeps it up to date by its event stream until it ends. */
+/**
+ * useRun gives a run and keeps it up to date: by its event stream until it ends, and by a look now and then afterwards,
+ * for somebody may ask again about some of it.
+ */
 export function useRun(id: number) {
   const client = useQueryClient();
-  const query = useQuery({ queryKey: keys.run(id), queryFn: async () => told(await api.GET("/runs/{id}", { params: { path: { id } } })) });
+  const query = useQuery({ queryKey: keys.run(id), queryFn: async () => told(await api.GET("/runs/{id}", { params: { path: { id } } })),
+    refetchInterval: (q) => (q.state.data?.finishedAt ? 3000 : false) });
   const ended = query.data?.finishedAt !== undefined;
   useEffect(() => {
     if (ended) return;

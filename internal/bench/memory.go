@@ -1,0 +1,84 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// peakMB is the most memory that a process had.
+func peakMB(pid int) (float64, error) {
+	kb, err := memoryLine(fmt.Sprintf("/proc/%d/status", pid), "VmHWM:")
+	return kb / 1024, err
+}
+
+// memoryLine reads a line of numbers of kilobytes.
+func memoryLine(file, line string) (float64, error) {
+	text, err := os.ReadFile(file)
+	if err != nil {
+		return 0, err
+	}
+	for l := range strings.Lines(string(text)) {
+		if rest, ok := strings.CutPrefix(l, line); ok {
+			return strconv.ParseFloat(strings.Fields(rest)[0], 64)
+		}
+	}
+	return 0, fmt.Errorf("%s has no line %s", file, line)
+}
+
+// watchServer looks at the memory of the PostgreSQL server's processes, what
+// they share counted once, until peak is called, which tells the most.
+func watchServer(ctx context.Context) (peak func() float64, err error) {
+	conn, err := pgx.Connect(ctx, os.Getenv("VARNET_DSN"))
+	if err != nil {
+		return nil, err
+	}
+	defer conn.Close(ctx)
+	var backend int
+	if err := conn.QueryRow(ctx, "SELECT pg_backend_pid()").Scan(&backend); err != nil {
+		return nil, err
+	}
+	server, err := memoryLine(fmt.Sprintf("/proc/%d/status", backend), "PPid:")
+	if err != nil {
+		return nil, err
+	}
+	ctx, cancel := context.WithCancel(ctx)
+	most := make(chan float64)
+	go func() {
+		highest := 0.0
+		for tick := time.NewTicker(300 * time.Millisecond); ; {
+			select {
+			case <-tick.C:
+				highest = max(highest, familyMB(int(server)))
+			case <-ctx.Done():
+				tick.Stop()
+				most <- highest
+				return
+			}
+		}
+	}()
+	return func() float64 { cancel(); return <-most }, nil
+}
+
+// familyMB is the memory of a process and its children, each with its part of
+// what it shares.
+func familyMB(parent int) (sum float64) {
+	all, _ := filepath.Glob("/proc/[0-9]*/status")
+	for _, file := range all {
+		pid, _ := strconv.Atoi(filepath.Base(filepath.Dir(file)))
+		above, err := memoryLine(file, "PPid:")
+		if err != nil || pid != parent && int(above) != parent {
+			continue
+		}
+		if kb, err := memoryLine(fmt.Sprintf("/proc/%d/smaps_rollup", pid), "Pss:"); err == nil {
+			sum += kb / 1024
+		}
+	}
+	return sum
+}
