@@ -129,7 +129,7 @@ func New(c Config) (*Engine, error) {
 	e.client, err = river.NewClient(riverpgxv5.New(e.Store.Pool()), &river.Config{
 		Queues: map[string]river.QueueConfig{
 			river.QueueDefault: {MaxWorkers: 20},
-			queuePlan:          {MaxWorkers: 4},
+			queuePlan:          {MaxWorkers: planners},
 			queueLane:          {MaxWorkers: c.Lanes},
 		},
 		FetchCooldown:               fetchCooldown,

@@ -33,6 +33,14 @@ func (PlanArgs) InsertOpts() river.InsertOpts {
 	return river.InsertOpts{Queue: queuePlan, UniqueOpts: unique}
 }
 
+// Planning goes on in short slices, and the first one of a run goes before later
+// ones of others: somebody may be watching for its first results.
+const (
+	planSlice = 1500 * time.Millisecond
+	planners  = 8 // runs that a process plans at once
+	planLater = 3
+)
+
 type planWorker struct {
 	river.WorkerDefaults[PlanArgs]
 	engine *Engine
@@ -51,7 +59,7 @@ const (
 
 func (w *planWorker) Work(ctx context.Context, job *river.Job[PlanArgs]) error {
 	e := w.engine
-	end := time.Now().Add(slice)
+	end := time.Now().Add(planSlice)
 	for {
 		run, err := e.Store.RunByID(ctx, job.Args.Run)
 		if errors.Is(err, store.ErrNotFound) || err == nil && (run.State != store.Running || run.Plan.Done) {
@@ -68,7 +76,8 @@ func (w *planWorker) Work(ctx context.Context, job *river.Job[PlanArgs]) error {
 				if _, err := river.JobCompleteTx[*riverpgx](ctx, tx, job); err != nil {
 					return err
 				}
-				return e.insert(ctx, tx, job.Args)
+				_, err := e.client.InsertTx(ctx, tx, job.Args, &river.InsertOpts{Priority: planLater})
+				return err
 			})
 		}
 	}
