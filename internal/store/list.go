@@ -170,7 +170,7 @@ func (s *Store) DeleteList(ctx context.Context, workspace, id int64) error {
 				return err
 			}
 		}
-		for _, table := range []string{"list_row", "list_domain"} {
+		for _, table := range []string{"list_row", "list_domain", "list_text"} {
 			if _, err := s.db.Exec(ctx, "DELETE FROM "+table+" WHERE list_id = $1", id); err != nil {
 				return err
 			}

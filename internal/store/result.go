@@ -104,11 +104,7 @@ func (s *Store) Results(ctx context.Context, run Run, f ResultFilter) ([]Result,
 	if f.Domain != "" || f.Operator != "" {
 		return s.resultsByDomain(ctx, run, f)
 	}
-	return many[Result](ctx, s.db, `
-		SELECT x.address, r.typed, `+mailbox+`, r.domain, x.verdict, x.at
-		FROM result x JOIN list_row r ON r.list_id = $2 AND r.ordinal = x.address
-		WHERE x.run_id = $1 AND x.address > $3 AND ($4::int[] IS NULL OR x.verdict = ANY($4)) AND r.typed ILIKE $5
-		ORDER BY x.address LIMIT $6`, run.ID, run.ListID, f.After, f.Verdicts, pattern(f.Search), f.Limit)
+	return s.resultsBySearch(ctx, run, f)
 }
 
 // resultsByDomain goes through the ordinals of the domain, or of the operator's

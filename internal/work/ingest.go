@@ -74,7 +74,7 @@ func (e *Engine) bringIn(ctx context.Context, in Intake, l *store.List, file io.
 	}
 	reading, done := context.WithCancel(ctx)
 	defer done()
-	return e.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
+	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		r := newRowReader(file, l, known)
 		r.grammar, r.sameMailbox = e.Grammar, in.SameMailbox
 		header, err := r.header()
@@ -87,6 +87,7 @@ func (e *Engine) bringIn(ctx context.Context, in Intake, l *store.List, file io.
 			func() error { return s.CopyRows(ctx, l.ID, ahead(reading, r.next)) },
 			func() error { return r.check(noAddress) },
 			func() error { return s.CompleteList(ctx, l, r.ordinals()) },
+			func() error { return e.makeTexts(ctx, tx, l.ID) },
 		)
 	})
 }
