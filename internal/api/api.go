@@ -105,6 +105,8 @@ func (a *API) register(h huma.API) {
 	a.registerKeeping(h)
 	a.registerChecks(h)
 	a.registerCatalogue(h)
+	a.registerLooks(h)
+	a.registerKeys(h)
 	a.registerSending(h)
 }
 

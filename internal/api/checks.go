@@ -2,11 +2,15 @@ package api
 
 import (
 	"context"
+	"fmt"
 	"net/http"
+	"strings"
 	"sync"
 
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/sse"
 
+	"varnet/core/finding"
 	"varnet/core/policy"
 	"varnet/internal/contract"
 	"varnet/internal/work"
@@ -14,16 +18,38 @@ import (
 
 func (a *API) registerChecks(h huma.API) {
 	huma.Register(h, operation("check", http.MethodPost, "/checks", "Check some addresses now, with all that is seen"), a.check)
+	sse.Register(h, operation("check-events", http.MethodGet, "/checks/events", "Check an address now and tell each stage that it passes; all that is seen at the end"),
+		map[string]any{"stage": contract.Passed{}, "evidence": contract.Evidence{}}, a.checkEvents)
 }
 
 func (a *API) check(ctx context.Context, in *struct{ Body contract.Addresses }) (*struct{ Body []contract.Evidence }, error) {
 	out := make([]contract.Evidence, len(in.Body.Addresses))
 	var wg sync.WaitGroup
 	for i, typed := range in.Body.Addresses {
-		wg.Go(func() { out[i] = checkBody(a.engine.Check(ctx, workspace(ctx).ID, typed)) })
+		wg.Go(func() {
+			out[i] = checkBody(a.engine.Check(ctx, workspace(ctx).ID, typed, func(finding.Stage, work.Checked) {}))
+		})
 	}
 	wg.Wait()
 	return &struct{ Body []contract.Evidence }{out}, nil
+}
+
+func (a *API) checkEvents(ctx context.Context, in *struct {
+	Address string `query:"address" required:"true" minLength:"1" maxLength:"2000" doc:"The address, as typed."`
+}, send sse.Sender) {
+	c := a.engine.Check(ctx, workspace(ctx).ID, in.Address, func(s finding.Stage, c work.Checked) {
+		_ = send.Data(passedBody(s, c))
+	})
+	_ = send.Data(checkBody(c))
+}
+
+// passedBody says that an address has passed a stage.
+func passedBody(s finding.Stage, c work.Checked) contract.Passed {
+	p := contract.Passed{Stage: s, Says: fmt.Sprintf("The form is that of an address at %s.", c.Address.Domain)}
+	if s == finding.StageDomain {
+		p.Says = fmt.Sprintf("The domain takes mail at %s; they are asked now.", strings.Join(c.Domain.Hosts(), ", "))
+	}
+	return p
 }
 
 func checkBody(c work.Checked) contract.Evidence {

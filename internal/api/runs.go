@@ -170,7 +170,7 @@ func (a *API) askAgain(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	n, err := a.engine.AskAgain(ctx, r, verdictsWhere(verdicts, in.Body.Fits))
+	n, err := a.engine.AskAgain(ctx, r, verdictsWhere(verdicts, in.Body.Fits), in.Body.Addresses)
 	switch {
 	case errors.Is(err, store.ErrNotFinished):
 		return nil, huma.Error409Conflict(fmt.Sprintf("Run %d is not finished; ask again when it is.", r.ID))
@@ -231,7 +231,7 @@ func (a *API) runBody(ctx context.Context, r store.Run, l store.List) (contract.
 	}
 	b := contract.Run{ID: r.ID, ListID: r.ListID, ListName: l.Name, Depth: string(r.Depth), Policy: r.Policy.Name, Version: r.Policy.Version, State: r.State,
 		CreatedAt: r.CreatedAt, FinishedAt: r.FinishedAt, Addresses: l.Addresses + l.Malformed, Postponed: p.Postponed,
-		NextRound: p.NextRound, Again: p.Again, Reused: r.Plan.Reused, PerMinute: p.LastMinute, Rows: l.Rows, Waits: []contract.Wait{},
+		NextRound: p.NextRound, Again: p.Again, Reused: r.Plan.Reused, Known: r.Plan.Known, PerMinute: p.LastMinute, Rows: l.Rows, Waits: []contract.Wait{},
 		Times: contract.Times{BeginAt: &r.BeginAt, Hours: r.Hours, Zone: r.Zone, LimitMinutes: r.LimitMinutes, ResumeAt: r.ResumeAt}}
 	for _, n := range p.Verdicts {
 		b.Done += n

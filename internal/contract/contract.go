@@ -127,6 +127,7 @@ type Run struct {
 	Postponed int64      `json:"postponed" doc:"Open addresses that wait for a later round."`
 	NextRound *time.Time `json:"nextRound,omitempty" doc:"When the first postponed address may be asked again."`
 	Reused    int64      `json:"reused" doc:"Addresses whose result was taken over from an earlier run."`
+	Known     int64      `json:"known" doc:"Domains of which it was known from before how their hosts take mail, so that no made-up mailboxes were asked about; told when the run is finished."`
 	Again     int64      `json:"again" doc:"Addresses that are asked again; their results stand until they are replaced."`
 	MayAsk    int64      `json:"mayAsk" doc:"Addresses for which asking again may bring another answer."`
 	PerMinute int64      `json:"perMinute" doc:"Addresses concluded in the last minute."`
@@ -275,15 +276,88 @@ type NewRun struct {
 	Times
 }
 
+// Passed is a stage that an address being checked has passed.
+type Passed struct {
+	Stage finding.Stage `json:"stage" enum:"syntax,domain,exchanger,mailbox"`
+	Says  string        `json:"says" doc:"What was seen there, in a sentence."`
+}
+
+// DomainCount is a domain of a list and what a run found out at it.
+type DomainCount struct {
+	Domain     string             `json:"domain"`
+	Addresses  int64              `json:"addresses" doc:"Addresses of the list at the domain."`
+	Operator   string             `json:"operator,omitempty" doc:"Who runs its exchangers."`
+	Exchangers []string           `json:"exchangers"`
+	Manner     string             `json:"manner,omitempty" doc:"What its hosts do with made-up mailboxes, in a sentence."`
+	Since      *time.Time         `json:"since,omitempty" doc:"Since when that is known."`
+	Findings   []FindingAddresses `json:"findings" doc:"Its addresses by finding, as far as they are concluded."`
+}
+
+// FindingAddresses is how many addresses have a finding.
+type FindingAddresses struct {
+	Finding   finding.Finding `json:"finding" enum:"deliverable,catch-all,undecided,undeliverable"`
+	Addresses int64           `json:"addresses"`
+}
+
+// Change is how many addresses have another finding than in another run.
+type Change struct {
+	From      finding.Finding `json:"from" enum:"deliverable,catch-all,undecided,undeliverable"`
+	To        finding.Finding `json:"to" enum:"deliverable,catch-all,undecided,undeliverable"`
+	Addresses int64           `json:"addresses"`
+}
+
+// Comparison is what changed from one run of a list to another.
+type Comparison struct {
+	Both     int64     `json:"both" doc:"Addresses that have a result in both runs: the whole of every share."`
+	Changes  []Change  `json:"changes" doc:"The most addresses first; findings that stayed are left out."`
+	Rows     []Changed `json:"rows" doc:"The first addresses whose finding changed, at most 200."`
+	Sentence string    `json:"sentence"`
+}
+
+// Changed is an address whose finding changed.
+type Changed struct {
+	Address int32           `json:"address"`
+	Typed   string          `json:"typed"`
+	From    finding.Finding `json:"from" enum:"deliverable,catch-all,undecided,undeliverable"`
+	To      finding.Finding `json:"to" enum:"deliverable,catch-all,undecided,undeliverable"`
+	Title   string          `json:"title" doc:"The cause now, in a few words."`
+}
+
+// KnownKey is a key of the workspace; the key itself is shown only when made.
+type KnownKey struct {
+	ID        int64     `json:"id"`
+	Name      string    `json:"name"`
+	CreatedAt time.Time `json:"createdAt"`
+	Yours     bool      `json:"yours" doc:"Whether this request was made with it."`
+	Key       string    `json:"key,omitempty" doc:"The key itself, of one that was just made."`
+}
+
+// NewKey is a key to be made.
+type NewKey struct {
+	Name string `json:"name" minLength:"1" maxLength:"120" doc:"What it is for."`
+}
+
+// ListRow is a row of a list as it was brought in.
+type ListRow struct {
+	Row   int32    `json:"row" doc:"Its number in the list, from 1."`
+	Line  int64    `json:"line" doc:"The line of the file on which it begins."`
+	Cells []string `json:"cells"`
+}
+
 // AskAgain chooses the addresses to ask again. Without any choice it is all for
 // which asking again may bring another answer.
 type AskAgain struct {
 	Findings []finding.Finding `json:"findings,omitempty" doc:"Addresses with one of these findings."`
 	Causes   []finding.Cause   `json:"causes,omitempty" doc:"Addresses with one of these causes."`
+	// Addresses are chosen beside findings and causes.
+	Addresses []int32 `json:"addresses,omitempty" maxItems:"1000" doc:"Only these of them, by their numbers; without findings and causes, whatever their cause."`
 }
 
 // Fits tells whether an address with this verdict is chosen.
 func (a AskAgain) Fits(v finding.Verdict) bool {
+	if len(a.Findings)+len(a.Causes) == 0 && len(a.Addresses) > 0 {
+		return true
+	}
 	if len(a.Findings)+len(a.Causes) == 0 {
 		info, _ := finding.Lookup(v.Cause)
 		return info.AskAgain

@@ -92,3 +92,24 @@ func (s *Store) workspace(ctx context.Context, sql string, hash []byte) (w Works
 	}
 	return w, err
 }
+
+// Key is a key as it is kept: it cannot be read again.
+type Key struct {
+	ID        int64
+	Name      string
+	CreatedAt time.Time
+}
+
+// Keys gives the keys of a workspace, the oldest first.
+func (s *Store) Keys(ctx context.Context, workspace int64) ([]Key, error) {
+	return many[Key](ctx, s.db, "SELECT id, name, created_at FROM key WHERE workspace_id = $1 ORDER BY id", workspace)
+}
+
+// DeleteKey takes a key back, with the console sessions that it opened.
+func (s *Store) DeleteKey(ctx context.Context, workspace, id int64) error {
+	tag, err := s.db.Exec(ctx, "DELETE FROM key WHERE workspace_id = $1 AND id = $2", workspace, id)
+	if err == nil && tag.RowsAffected() == 0 {
+		err = ErrNotFound
+	}
+	return err
+}

@@ -83,6 +83,9 @@ type Plan struct {
 	// many.
 	ReuseDone bool  `json:"reuseDone,omitempty"`
 	Reused    int64 `json:"reused,omitempty"`
+	// Known domains are those of which it was known from before, and still is
+	// when the run is finished, how their hosts take mail.
+	Known int64 `json:"known,omitempty"`
 }
 
 const runColumns = "id, workspace_id, list_id, depth, policy, state, reuse_days, sample, plan, begin_at, hours, zone, limit_minutes, resume_at, created_at, finished_at"
@@ -192,10 +195,11 @@ func (s *Store) ResumeRun(ctx context.Context, workspace, id int64) (Run, []Parc
 // ErrNotFinished tells that a run must end before something can be done with it.
 var ErrNotFinished = errors.New("the run is not finished")
 
-// AskAgain opens a finished run again for the addresses with some verdicts. It
+// AskAgain opens a finished run again for the addresses with some verdicts, and
+// only for some of them unless only is nil. It
 // makes parcels of at most size of them under a lane key, those of a domain
 // together; what they answered before goes along. It gives how many they are.
-func (s *Store) AskAgain(ctx context.Context, run Run, verdicts []int32, laneKey string, size int) (addresses int64, err error) {
+func (s *Store) AskAgain(ctx context.Context, run Run, verdicts, only []int32, laneKey string, size int) (addresses int64, err error) {
 	tag, err := s.db.Exec(ctx, "UPDATE run SET state = 'running', finished_at = NULL WHERE id = $1 AND state = 'finished'", run.ID)
 	if err == nil && tag.RowsAffected() == 0 {
 		err = ErrNotFinished
@@ -207,12 +211,12 @@ func (s *Store) AskAgain(ctx context.Context, run Run, verdicts []int32, laneKey
 		WITH chosen AS (
 			SELECT x.address, x.evidence->'asked' AS asked, (row_number() OVER (ORDER BY r.domain, x.address) - 1) / $5 AS turn
 			FROM result x JOIN list_row r ON r.list_id = $2 AND r.ordinal = x.address
-			WHERE x.run_id = $1 AND x.verdict = ANY($3) AND r.domain IS NOT NULL
+			WHERE x.run_id = $1 AND x.verdict = ANY($3) AND ($6::int[] IS NULL OR x.address = ANY($6)) AND r.domain IS NOT NULL
 		), made AS (
 			INSERT INTO parcel (run_id, lane_key, turn, round, addresses, questions, not_before, again)
 			SELECT $1, $4, turn, 1, count(*), jsonb_agg(jsonb_build_object('a', address, 'asked', asked) ORDER BY address), now(), true
 			FROM chosen GROUP BY turn RETURNING addresses
-		) SELECT coalesce(sum(addresses), 0) FROM made`, run.ID, run.ListID, verdicts, laneKey, size).Scan(&addresses)
+		) SELECT coalesce(sum(addresses), 0) FROM made`, run.ID, run.ListID, verdicts, laneKey, size, only).Scan(&addresses)
 	return addresses, err
 }
 
@@ -255,7 +259,10 @@ func (s *Store) finish(ctx context.Context, run int64) error {
 		if _, err := s.db.Exec(ctx, "SELECT FROM run WHERE id = $1 FOR UPDATE", run); err != nil {
 			return err
 		}
-		_, err := s.db.Exec(ctx, "UPDATE run SET state = 'finished', finished_at = now() WHERE id = $1 AND "+planned+" AND NOT "+left, run)
+		_, err := s.db.Exec(ctx, `UPDATE run SET state = 'finished', finished_at = now(), plan = jsonb_set(plan, '{known}', to_jsonb((
+				SELECT count(*) FROM run_domain d JOIN domain_fact f ON f.domain = d.domain
+				WHERE d.run_id = run.id AND (f.manner->>'at')::timestamptz < run.begin_at)))
+			WHERE id = $1 AND `+planned+" AND NOT "+left, run)
 		return err
 	})
 }

@@ -83,8 +83,9 @@ func (e *Engine) catalogue(ctx context.Context, workspace int64) (*catalogue.Cat
 }
 
 // Check verifies one address now, without a list. It asks once; what a host
-// puts off is undecided.
-func (e *Engine) Check(ctx context.Context, workspace int64, typed string) Checked {
+// puts off is undecided. passed is told each stage that the address has passed,
+// with what was seen so far.
+func (e *Engine) Check(ctx context.Context, workspace int64, typed string, passed func(finding.Stage, Checked)) Checked {
 	c := Checked{Typed: typed, At: time.Now()}
 	a, err := e.Grammar.Parse(typed)
 	if errors.As(err, &c.Problem) {
@@ -97,6 +98,7 @@ func (e *Engine) Check(ctx context.Context, workspace int64, typed string) Check
 		known = catalogue.Default()
 	}
 	c.Address, c.Suggestion = a, known.Suggest(a.Domain)
+	passed(finding.StageSyntax, c)
 	d := e.Resolver.Lookup(ctx, a.Domain)
 	c.Domain = &d
 	traits := known.Traits(a).With(known.ExchangerTraits(d.Hosts())...)
@@ -104,6 +106,7 @@ func (e *Engine) Check(ctx context.Context, workspace int64, typed string) Check
 		c.Verdict = finding.ConcludeFrom(cause, traits)
 		return c
 	}
+	passed(finding.StageDomain, c)
 	gone, err := e.Store.Absences(ctx, workspace, []string{a.Mailbox()})
 	if err != nil {
 		e.Log.Warn("whether the address was absent before is not known now", "err", err)

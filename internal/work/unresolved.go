@@ -18,13 +18,13 @@ const (
 	resolveAgain = 2
 )
 
-// AskAgain opens a finished run again for the addresses with some verdicts, as
-// another round of the same run: their domains are looked up anew, and so on
+// AskAgain opens a finished run again for the addresses with some verdicts, or
+// only for some of these unless only is nil, as another round of the same run: their domains are looked up anew, and so on
 // from there. Their results stand until they are replaced. It gives how many
 // they are.
-func (e *Engine) AskAgain(ctx context.Context, run store.Run, verdicts []int32) (addresses int64, err error) {
+func (e *Engine) AskAgain(ctx context.Context, run store.Run, verdicts, only []int32) (addresses int64, err error) {
 	err = e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
-		if addresses, err = s.AskAgain(ctx, run, verdicts, unresolvedKey, pace.ParcelSize); err != nil {
+		if addresses, err = s.AskAgain(ctx, run, verdicts, only, unresolvedKey, pace.ParcelSize); err != nil {
 			return err
 		}
 		return e.insert(ctx, tx, LaneArgs{Key: unresolvedKey})

@@ -56,6 +56,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/checks/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Check an address now and tell each stage that it passes; all that is seen at the end */
+        get: operations["check-events"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/keeping": {
         parameters: {
             query?: never;
@@ -69,6 +86,41 @@ export interface paths {
         put: operations["set-keeping"];
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The keys of the workspace, the oldest first */
+        get: operations["keys"];
+        put?: never;
+        /** Make a key; it is shown this once */
+        post: operations["make-key"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/keys/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take a key back, with the console sessions that it opened */
+        delete: operations["delete-key"];
         options?: never;
         head?: never;
         patch?: never;
@@ -213,6 +265,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/lists/{id}/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A page of a list's rows as they were brought in */
+        get: operations["list-rows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/lists/{id}/runs": {
         parameters: {
             query?: never;
@@ -345,6 +414,40 @@ export interface paths {
         put?: never;
         /** Let a drafted run begin now, whatever its times say */
         post: operations["begin-run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/compare/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What changed from another run of the same list to this one */
+        get: operations["compare"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/domains": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A page of the domains of a run's list, the largest first, with what was found out at each */
+        get: operations["domains"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -838,6 +941,8 @@ export interface components {
             type: string;
         };
         AskAgain: {
+            /** @description Only these of them, by their numbers; without findings and causes, whatever their cause. */
+            addresses?: number[];
             /** @description Addresses with one of these causes. */
             causes?: string[];
             /** @description Addresses with one of these findings. */
@@ -895,6 +1000,25 @@ export interface components {
             /** @description A short title. */
             title: string;
         };
+        Change: {
+            /** Format: int64 */
+            addresses: number;
+            /** @enum {string} */
+            from: "deliverable" | "catch-all" | "undecided" | "undeliverable";
+            /** @enum {string} */
+            to: "deliverable" | "catch-all" | "undecided" | "undeliverable";
+        };
+        Changed: {
+            /** Format: int32 */
+            address: number;
+            /** @enum {string} */
+            from: "deliverable" | "catch-all" | "undecided" | "undeliverable";
+            /** @description The cause now, in a few words. */
+            title: string;
+            /** @enum {string} */
+            to: "deliverable" | "catch-all" | "undecided" | "undeliverable";
+            typed: string;
+        };
         Check: {
             /** @description What to do about it; left out when all is well. */
             do?: string;
@@ -909,6 +1033,18 @@ export interface components {
              * @description Addresses of the list that stand in the other one, too.
              */
             addresses: number;
+            sentence: string;
+        };
+        Comparison: {
+            /**
+             * Format: int64
+             * @description Addresses that have a result in both runs: the whole of every share.
+             */
+            both: number;
+            /** @description The most addresses first; findings that stayed are left out. */
+            changes: components["schemas"]["Change"][];
+            /** @description The first addresses whose finding changed, at most 200. */
+            rows: components["schemas"]["Changed"][];
             sentence: string;
         };
         Conversation: {
@@ -952,6 +1088,26 @@ export interface components {
             expires: string;
             name: string;
             outcome: string;
+        };
+        DomainCount: {
+            /**
+             * Format: int64
+             * @description Addresses of the list at the domain.
+             */
+            addresses: number;
+            domain: string;
+            exchangers: string[];
+            /** @description Its addresses by finding, as far as they are concluded. */
+            findings: components["schemas"]["FindingAddresses"][];
+            /** @description What its hosts do with made-up mailboxes, in a sentence. */
+            manner?: string;
+            /** @description Who runs its exchangers. */
+            operator?: string;
+            /**
+             * Format: date-time
+             * @description Since when that is known.
+             */
+            since?: string;
         };
         Draft: {
             /**
@@ -1176,6 +1332,12 @@ export interface components {
             /** @description What was taken into account, in words. */
             what: string;
         };
+        FindingAddresses: {
+            /** Format: int64 */
+            addresses: number;
+            /** @enum {string} */
+            finding: "deliverable" | "catch-all" | "undecided" | "undeliverable";
+        };
         Health: {
             /**
              * Format: int64
@@ -1206,6 +1368,17 @@ export interface components {
              * @description Days after a list was brought in or last run; 0: until somebody deletes it.
              */
             days: number;
+        };
+        KnownKey: {
+            /** Format: date-time */
+            createdAt: string;
+            /** Format: int64 */
+            id: number;
+            /** @description The key itself, of one that was just made. */
+            key?: string;
+            name: string;
+            /** @description Whether this request was made with it. */
+            yours: boolean;
         };
         KnownPolicy: {
             /** @description When it is the right one, in a sentence. */
@@ -1291,6 +1464,19 @@ export interface components {
             /** @description What each column holds: text, number or date. */
             types: string[];
         };
+        ListRow: {
+            cells: string[];
+            /**
+             * Format: int64
+             * @description The line of the file on which it begins.
+             */
+            line: number;
+            /**
+             * Format: int32
+             * @description Its number in the list, from 1.
+             */
+            row: number;
+        };
         MX: {
             host: string;
             /** Format: int32 */
@@ -1309,6 +1495,10 @@ export interface components {
             exchanger?: string;
             madeUp?: components["schemas"]["MadeUp"][];
             reused?: boolean;
+        };
+        NewKey: {
+            /** @description What it is for. */
+            name: string;
         };
         NewParts: {
             /** @enum {string} */
@@ -1381,6 +1571,12 @@ export interface components {
             cap: number;
             /** @description What is polite. */
             readonly note?: string;
+        };
+        Passed: {
+            /** @description What was seen there, in a sentence. */
+            says: string;
+            /** @enum {string} */
+            stage: "syntax" | "domain" | "exchanger" | "mailbox";
         };
         Policy: {
             /** @description When it is the right one, in a sentence. */
@@ -1597,6 +1793,11 @@ export interface components {
              * @description Rows that would be kept now.
              */
             kept: number;
+            /**
+             * Format: int64
+             * @description Domains of which it was known from before how their hosts take mail, so that no made-up mailboxes were asked about; told when the run is finished.
+             */
+            known: number;
             /**
              * Format: int64
              * @description Minutes after its beginning when it is stopped, what is known stays; 0: never.
@@ -2102,6 +2303,78 @@ export interface operations {
             };
         };
     };
+    "check-events": {
+        parameters: {
+            query: {
+                /** @description The address, as typed. */
+                address: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": ({
+                        data: components["schemas"]["Evidence"];
+                        /**
+                         * @description The event name.
+                         * @constant
+                         */
+                        event: "evidence";
+                        /** @description The event ID. */
+                        id?: number;
+                        /** @description The retry time in milliseconds. */
+                        retry?: number;
+                    } | {
+                        data: components["schemas"]["Passed"];
+                        /**
+                         * @description The event name.
+                         * @constant
+                         */
+                        event: "stage";
+                        /** @description The event ID. */
+                        id?: number;
+                        /** @description The retry time in milliseconds. */
+                        retry?: number;
+                    })[];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     keeping: {
         parameters: {
             query?: never;
@@ -2170,6 +2443,152 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Keeping"];
                 };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    keys: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KnownKey"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "make-key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewKey"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KnownKey"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "delete-key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Unauthorized */
             401: {
@@ -2817,6 +3236,61 @@ export interface operations {
             };
         };
     };
+    "list-rows": {
+        parameters: {
+            query?: {
+                /** @description The last row of the page before. */
+                after?: number;
+                /** @description How many at the most. */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListRow"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "start-run": {
         parameters: {
             query?: never;
@@ -3313,6 +3787,117 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    compare: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+                /** @description The run to compare with, the earlier one. */
+                other: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    domains: {
+        parameters: {
+            query?: {
+                /** @description Only domains with this text in the name. */
+                search?: string;
+                /** @description The last domain of the page before. */
+                after?: string;
+                /** @description How many addresses that one had. */
+                afterSize?: number;
+                /** @description How many at the most. */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DomainCount"][];
                 };
             };
             /** @description Unauthorized */

@@ -35,6 +35,7 @@ function Whole({ run }: { run: Run }) {
         </span>
       </div>
       <Sentence>{run.finishedAt ? run.takeOut : run.sentence}</Sentence>
+      <Reused run={run} />
       {run.estimate && <p className="quiet">{run.estimate}</p>}
       {run.notices.map((n) => <Alert key={n} type="warning" role="status" title={n} className="notice" />)}
       {!run.finishedAt && run.state !== "drafted" && <Live run={run} />}
@@ -58,6 +59,16 @@ function AskAgain({ run, which, children }: { run: Run; which: { causes?: string
       {ask.error && <Trouble error={ask.error} />}
     </>
   );
+}
+
+/** Reused says what was known from before. */
+function Reused({ run }: { run: Run }) {
+  const parts = [
+    run.reused > 0 && `${plural(run.reused, "result", "results")} taken over from earlier runs`,
+    run.known > 0 && `of ${plural(run.known, "domain")} it was known from before how their hosts take mail`,
+  ].filter(Boolean);
+  if (parts.length === 0) return null;
+  return <p className="quiet">Not asked again: {parts.join("; ")}.</p>;
 }
 
 function Decisions({ run }: { run: Run }) {

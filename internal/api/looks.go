@@ -1,0 +1,187 @@
+package api
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"net/http"
+	"slices"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"varnet/core/finding"
+	"varnet/core/policy"
+	"varnet/internal/contract"
+	"varnet/internal/store"
+)
+
+func (a *API) registerLooks(h huma.API) {
+	huma.Register(h, operation("list-rows", http.MethodGet, "/lists/{id}/rows", "A page of a list's rows as they were brought in"), a.listRows)
+	huma.Register(h, operation("domains", http.MethodGet, "/runs/{id}/domains", "A page of the domains of a run's list, the largest first, with what was found out at each"), a.domains)
+	huma.Register(h, operation("compare", http.MethodGet, "/runs/{id}/compare/{other}", "What changed from another run of the same list to this one"), a.compare)
+}
+
+func (a *API) listRows(ctx context.Context, in *struct {
+	ByID
+	After int32 `query:"after" minimum:"0" doc:"The last row of the page before."`
+	Limit int   `query:"limit" minimum:"1" maximum:"500" default:"100" doc:"How many at the most."`
+}) (*struct{ Body []contract.ListRow }, error) {
+	l, err := a.store.List(ctx, workspace(ctx).ID, in.ID)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	each := int32(len(l.AddressColumns))
+	rows, err := a.store.RawRows(ctx, l, in.After*each, in.Limit)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	out, kept := make([]contract.ListRow, len(rows)), l.Dialect.Kept()
+	for i, r := range rows {
+		cells := make([]string, len(l.Columns))
+		for c := range cells {
+			cells[c] = kept.Cell(r.Raw, c)
+		}
+		out[i] = contract.ListRow{Row: (r.Ordinal-1)/each + 1, Line: r.Line, Cells: cells}
+	}
+	return &struct{ Body []contract.ListRow }{out}, nil
+}
+
+func (a *API) domains(ctx context.Context, in *struct {
+	ByID
+	Search    string `query:"search" maxLength:"255" doc:"Only domains with this text in the name."`
+	After     string `query:"after" maxLength:"255" doc:"The last domain of the page before."`
+	AfterSize int32  `query:"afterSize" minimum:"0" doc:"How many addresses that one had."`
+	Limit     int    `query:"limit" minimum:"1" maximum:"200" default:"50" doc:"How many at the most."`
+}) (*struct{ Body []contract.DomainCount }, error) {
+	r, l, err := a.runAndList(ctx, in.ID)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	sizes, err := a.store.Domains(ctx, l.ID, in.Search, store.DomainSize{Domain: in.After, Addresses: in.AfterSize}, in.Limit)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	names := make([]string, len(sizes))
+	for i, d := range sizes {
+		names[i] = d.Domain
+	}
+	facts, err := a.store.RunDomains(ctx, r.ID, names)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	manners, err := a.store.Manners(ctx, names)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	counts, err := a.store.DomainVerdicts(ctx, r, names)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	verdicts, err := a.store.Verdicts(ctx)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	out := make([]contract.DomainCount, len(sizes))
+	for i, d := range sizes {
+		out[i] = contract.DomainCount{Domain: d.Domain, Addresses: int64(d.Addresses), Exchangers: []string{}, Findings: byFinding(counts[d.Domain], verdicts)}
+		if at := slices.IndexFunc(facts, func(f store.RunDomain) bool { return f.Domain == d.Domain }); at >= 0 {
+			out[i].Operator, out[i].Exchangers = facts[at].Operator, append(out[i].Exchangers, facts[at].Facts.Hosts()...)
+		}
+		if m, ok := manners[d.Domain]; ok {
+			out[i].Manner, out[i].Since = m.Accepts.Sentence(), &m.At
+		}
+	}
+	return &struct{ Body []contract.DomainCount }{out}, nil
+}
+
+// byFinding adds up addresses by finding.
+func byFinding(counts map[int32]int64, verdicts map[int32]finding.Verdict) []contract.FindingAddresses {
+	sums := map[finding.Finding]int64{}
+	for id, n := range counts {
+		sums[verdicts[id].Finding] += n
+	}
+	out := []contract.FindingAddresses{}
+	for _, f := range finding.Findings() {
+		if sums[f] > 0 {
+			out = append(out, contract.FindingAddresses{Finding: f, Addresses: sums[f]})
+		}
+	}
+	return out
+}
+
+// mostChanged is how many addresses a comparison names.
+const mostChanged = 200
+
+func (a *API) compare(ctx context.Context, in *struct {
+	ByID
+	Other int64 `path:"other" doc:"The run to compare with, the earlier one."`
+}) (*struct{ Body contract.Comparison }, error) {
+	r, l, err := a.runAndList(ctx, in.ID)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	other, err := a.store.Run(ctx, workspace(ctx).ID, in.Other)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	if other.ListID != r.ListID {
+		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("Runs %d and %d are of different lists; compare two runs of the same one.", in.Other, in.ID))
+	}
+	pairs, err := a.store.Pairs(ctx, other.ID, r.ID)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	verdicts, err := a.store.Verdicts(ctx)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	c, changed := comparisonOf(pairs, verdicts)
+	rows, err := a.store.ChangedResults(ctx, l.ID, other.ID, r.ID, changed, mostChanged)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	for _, x := range rows {
+		to := verdicts[x.To]
+		c.Rows = append(c.Rows, contract.Changed{Address: x.Address, Typed: x.Typed, From: verdicts[x.From].Finding, To: to.Finding, Title: titleOf(to.Cause)})
+	}
+	c.Sentence = compareSentence(c, other.ID, r.ID)
+	return &struct{ Body contract.Comparison }{c}, nil
+}
+
+func titleOf(c finding.Cause) string {
+	info, _ := finding.Lookup(c)
+	return info.Title
+}
+
+// comparisonOf adds up the pairs by finding, and gives those that changed.
+func comparisonOf(pairs []store.VerdictPair, verdicts map[int32]finding.Verdict) (c contract.Comparison, changed []store.VerdictPair) {
+	type move struct{ from, to finding.Finding }
+	moves := map[move]int64{}
+	for _, p := range pairs {
+		c.Both += p.Addresses
+		m := move{verdicts[p.From].Finding, verdicts[p.To].Finding}
+		if m.from != m.to {
+			moves[m] += p.Addresses
+			changed = append(changed, p)
+		}
+	}
+	c.Changes, c.Rows = []contract.Change{}, []contract.Changed{}
+	for m, n := range moves {
+		c.Changes = append(c.Changes, contract.Change{From: m.from, To: m.to, Addresses: n})
+	}
+	slices.SortFunc(c.Changes, func(a, b contract.Change) int {
+		return cmp.Or(cmp.Compare(b.Addresses, a.Addresses), cmp.Compare(a.From+a.To, b.From+b.To))
+	})
+	return c, changed
+}
+
+func compareSentence(c contract.Comparison, from, to int64) string {
+	sum := int64(0)
+	for _, m := range c.Changes {
+		sum += m.Addresses
+	}
+	if sum == 0 {
+		return fmt.Sprintf("All %s addresses that both runs have a result of have the same finding in runs %d and %d.", policy.Number(c.Both), from, to)
+	}
+	return fmt.Sprintf("%s of the %s addresses that both runs have a result of changed from run %d to run %d.", policy.Number(sum), policy.Number(c.Both), from, to)
+}
