@@ -5,6 +5,7 @@ import (
 
 	"varnet/core/finding"
 	"varnet/core/reply"
+	"varnet/core/smtp"
 )
 
 // conclude turns the answers into results, domain by domain.
@@ -55,7 +56,7 @@ func (s *site) manner(now time.Time) Manner {
 		m.Reused = true
 		return m
 	}
-	m := Manner{At: now}
+	m := Manner{At: now, Took: s.took()}
 	for _, it := range s.madeUp {
 		if it.state == answered {
 			m.Exchanger = it.exchanger // where several answered, the last counts
@@ -197,15 +198,21 @@ func (it *item) refusedAsMadeUp(m Manner) bool {
 	if m.Accepts != AcceptsKnown || it.meaning.About == reply.Us {
 		return false
 	}
-	took := 0
-	for _, other := range it.site.items {
-		took += other.countIf(reply.Accepted)
-	}
-	if took == 0 {
+	if !m.Took && !it.site.took() {
 		return false
 	}
-	for _, other := range it.site.madeUp {
-		if other.state == answered && other.reply.Code == it.reply.Code && other.reply.Enhanced == it.reply.Enhanced {
+	for _, other := range m.MadeUp {
+		if r := smtp.ReplyFrom(other.Reply); r.Code == it.reply.Code && r.Enhanced == it.reply.Enhanced {
+			return true
+		}
+	}
+	return false
+}
+
+// took tells that the host took a real mailbox of the domain.
+func (s *site) took() bool {
+	for _, it := range s.items {
+		if it.countIf(reply.Accepted) > 0 {
 			return true
 		}
 	}

@@ -76,13 +76,10 @@ func (v *visit) doubt() (queue []*item) {
 	return queue
 }
 
-// several is from how many refused mailboxes on a domain that took none is
-// suspected of refusing everybody.
-const several = 3
-
 // askPostmasters lines up the postmaster of each domain whose every mailbox was
-// refused: RFC 5321 section 4.5.1 obliges a host to take mail for it, so a host
-// that refuses it in the same words is broken, and not full of dead people.
+// refused, and that is not known to have taken any: RFC 5321 section 4.5.1
+// obliges a host to take mail for it, so a host that refuses it in the same words
+// is broken, and not full of dead people.
 func (v *visit) askPostmasters() (queue []*item) {
 	for _, s := range v.sites {
 		refused, other := 0, 0
@@ -93,7 +90,8 @@ func (v *visit) askPostmasters() (queue []*item) {
 				other++
 			}
 		}
-		if refused >= several && other == 0 {
+		takes := s.Manner.Good(v.start) && s.Manner.Took
+		if refused > 0 && other == 0 && !takes {
 			s.postmaster = &item{site: s, mailbox: "postmaster@" + s.Name}
 			queue = append(queue, s.postmaster)
 		}

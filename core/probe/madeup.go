@@ -36,6 +36,9 @@ type Manner struct {
 	// do otherwise.
 	Exchanger string   `json:"exchanger,omitempty"`
 	MadeUp    []MadeUp `json:"madeUp,omitempty"`
+	// Took tells that the host took a real mailbox meanwhile: so it does not
+	// refuse everybody.
+	Took bool `json:"took,omitempty"`
 	// Reused tells a manner known from before this parcel.
 	Reused bool `json:"reused,omitempty"`
 }

@@ -301,6 +301,27 @@ func TestAKnownMannerSparesMadeUpMailboxes(t *testing.T) {
 	}
 }
 
+// TestAKnownMannerTellsANoOfFewWords: what a terse host said of made-up mailboxes
+// while it took another one is known, and tells what its no means.
+func TestAKnownMannerTellsANoOfFewWords(t *testing.T) {
+	h := &host{rcpt: func(mailbox string, _ int) string {
+		if exists(mailbox) {
+			return "250 ok"
+		}
+		return "550 no"
+	}}
+	_, out := ask(t, prober(hosts{first + ":25": h}), domain([]string{first}, "here1", "gone"))
+	d := domain([]string{first}, "gone1", "gone2")
+	for took, want := range map[bool]string{true: "mailbox.absent", false: "mailbox.unclear"} {
+		m := out.Manners["h.example"]
+		m.Took = took
+		d.Manner = &m
+		if got, _ := ask(t, prober(hosts{first + ":25": h}), d); got["gone1"] != want || got["gone2"] != want {
+			t.Errorf("the host took others: %v; got %v", took, got)
+		}
+	}
+}
+
 func TestMadeUpMailboxesKeepTheirNamesOverTheRounds(t *testing.T) {
 	seen := map[string]bool{}
 	h := &host{rcpt: func(m string, _ int) string {

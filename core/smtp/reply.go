@@ -104,3 +104,11 @@ func (r *Reply) add(code int, text string) {
 	r.Code = code
 	r.Lines = append(r.Lines, rest)
 }
+
+// ReplyFrom reads a reply as String writes it; one that is none has code 0.
+func ReplyFrom(text string) (r Reply) {
+	if code, _, rest, ok := parseLine(text); ok {
+		r.add(code, rest)
+	}
+	return r
+}

@@ -267,6 +267,17 @@ func (c *Client) Evidence(ctx context.Context, run int64, address int32) (e cont
 	return e, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/results/%d", run, address), nil, &e)
 }
 
+// Compare tells what changed from another run of the same list to this one.
+func (c *Client) Compare(ctx context.Context, run, other int64) (k contract.Comparison, err error) {
+	return k, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/compare/%d", run, other), nil, &k)
+}
+
+// Domains gives the largest domains of a run's list with a text in their name, at
+// most 200.
+func (c *Client) Domains(ctx context.Context, run int64, search string) (d []contract.DomainCount, err error) {
+	return d, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/domains?limit=200&search=%s", run, url.QueryEscape(search)), nil, &d)
+}
+
 // Check checks addresses now.
 func (c *Client) Check(ctx context.Context, addresses []string) (e []contract.Evidence, err error) {
 	return e, c.call(ctx, http.MethodPost, "/checks", contract.Addresses{Addresses: addresses}, &e)

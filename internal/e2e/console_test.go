@@ -37,21 +37,7 @@ func TestConsole(t *testing.T) {
 	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8116")
 	_, content := writeList(t, i.World, rows)
 	downloads := t.TempDir()
-	tab, stop, err := browser.Start(context.Background(), browser.Options{Width: 1280, Height: 800, Downloads: downloads,
-		Fault: func(what string) { t.Errorf("a script failed: %s", what) }})
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer stop()
-	do := func(what string, steps ...chromedp.Action) {
-		t.Helper()
-		if err := browser.Do(tab, 60*time.Second, steps...); err != nil {
-			var page string
-			_ = browser.Do(tab, 5*time.Second, chromedp.Text("body", &page))
-			t.Fatalf("%s: %v\nthe page says:\n%s", what, err, page)
-		}
-		sound(t, tab, what)
-	}
+	do := drive(t, browser.Options{Width: 1280, Height: 800, Downloads: downloads})
 
 	do("another page leads to signing in", chromedp.Navigate(s.URL+"/lists"), browser.Text("The key of your workspace"))
 	do("a wrong key is told so", chromedp.SendKeys("#key", "varnet_wrong"), browser.Press("Sign in"), browser.Text("This key is not known"))
@@ -91,16 +77,26 @@ func TestConsole(t *testing.T) {
 	do("a rule", chromedp.SendKeys(`input[aria-label="Pattern"]`, "*.test"), browser.Press("Add the rule"), browser.Text("Addresses at *.test are never asked about."))
 	do("try it", chromedp.SendKeys(`input[aria-label="An address to try the rules on"]`, "ada@alder.test"), chromedp.Click(`//button[normalize-space()="Try"]`, chromedp.BySearch), browser.Text("Rule 1 fits ada@alder.test"))
 	do("sign out", browser.Press("Sign out"), browser.Text("The key of your workspace"))
+}
 
-	narrow, stopNarrow, err := browser.Start(context.Background(), browser.Options{Width: 390, Height: 844})
+// drive starts a browser; do takes steps in it, and holds the page that they lead
+// to to what holds for every page.
+func drive(t *testing.T, o browser.Options) (do func(what string, steps ...chromedp.Action)) {
+	t.Helper()
+	o.Fault = func(what string) { t.Errorf("a script failed: %s", what) }
+	tab, stop, err := browser.Start(context.Background(), o)
 	if err != nil {
 		t.Fatal(err)
 	}
-	defer stopNarrow()
-	tab = narrow
-	do("sign in, narrow", browser.SignIn(s.URL, s.Key))
-	for _, page := range []string{"/lists", "/bring-in", "/lists/1", "/runs/1", "/runs/1/results", "/runs/1/take-out", "/policies", "/policies/open-house", "/sending"} {
-		do(page+", narrow", chromedp.Navigate(s.URL+page), chromedp.WaitVisible("h1"), chromedp.Sleep(300*time.Millisecond))
+	t.Cleanup(stop)
+	return func(what string, steps ...chromedp.Action) {
+		t.Helper()
+		if err := browser.Do(tab, 60*time.Second, steps...); err != nil {
+			var page string
+			_ = browser.Do(tab, 5*time.Second, chromedp.Text("body", &page))
+			t.Fatalf("%s: %v\nthe page says:\n%s", what, err, page)
+		}
+		sound(t, tab, what)
 	}
 }
 

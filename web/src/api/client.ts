@@ -2,6 +2,8 @@ import createClient from "openapi-fetch";
 import type { components, paths } from "./contract.gen";
 
 type Schemas = components["schemas"];
+/** Schema is a type of the contract by its name. */
+export type Schema<K extends keyof Schemas> = Schemas[K];
 export type Run = Schemas["Run"];
 export type List = Schemas["List"];
 export type Result = Schemas["Result"];

@@ -1,11 +1,12 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Button, Input, Select } from "antd";
-import { useState, type DragEvent } from "react";
+import { useEffect, useState, type DragEvent } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import { send, type List, type Preview } from "../api/client";
 import { keys, useList } from "../api/hooks";
 import { bringIn as bring } from "../api/upload";
 import { AddressText } from "../parts/AddressText";
+import { takeOver } from "../parts/handed";
 import { Sentence, Trouble, Wait } from "../parts/Notice";
 import { number } from "../words";
 
@@ -33,6 +34,10 @@ export function BringIn() {
     setWritten(w);
     preview.mutate({ file: f, written: w });
   };
+  useEffect(() => {
+    const dropped = takeOver();
+    if (dropped) look(dropped, {});
+  }, []); // a file that was dropped on the page before
   const [search] = useSearchParams();
   const before = useList(Number(search.get("for") ?? 0));
   return (

@@ -5,6 +5,7 @@ import { useStanding } from "../api/sending";
 import { Sentence, Trouble, Wait } from "../parts/Notice";
 import { Keeping } from "./list/Keeping";
 import { Estimate } from "./list/Estimate";
+import { Runs } from "./list/Runs";
 import { Start } from "./list/Start";
 
 export function ListPage() {
@@ -20,6 +21,7 @@ export function ListPage() {
       <h1><bdi>{list.data.name}</bdi></h1>
       <Sentence>{list.data.sentence}</Sentence>
       {list.data.addresses < list.data.rows && <p><a href={`/api/v1/lists/${id}/problems`} download>The rows that are not a plain address of their own, as a file</a>: empty, repeated, mended or no address, each with its line.</p>}
+      <p><Link to={`/lists/${id}/rows`}>Look at the rows</Link></p>
       {run && <p>The last run: <Link to={`/runs/${run.id}`}>{run.sentence}</Link></p>}
       <p>A run checks every address for its form, its domain, its mail host and its mailbox. No message is sent to anybody. It goes on when you close this page.</p>
       {standing.data && standing.data.state !== "ready" && (
@@ -27,6 +29,7 @@ export function ListPage() {
       )}
       <Start list={list.data} />
       <Estimate list={list.data} />
+      <Runs list={list.data} />
       <Keeping list={list.data} />
       <p className="after">There is a newer file of this list? <Link to={`/bring-in?for=${id}`}>Bring it in again</Link>: to add its rows, to change those with the same address, or to put them in place of these.</p>
     </>

@@ -1,38 +1,70 @@
-import { Button } from "antd";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { Button, Input, Modal, Select } from "antd";
+import { useState, type DragEvent } from "react";
 import { Link, useNavigate } from "react-router";
-import type { List } from "../api/client";
-import { useLists } from "../api/hooks";
+import { api, told, type List } from "../api/client";
+import { keys, useLists } from "../api/hooks";
 import { MiniFlow } from "../parts/MiniFlow";
 import { Sentence, Trouble, Wait } from "../parts/Notice";
-import { moment, number, share } from "../words";
+import { handOver } from "../parts/handed";
+import { moment, number, plural, share } from "../words";
 
+const orders = {
+  newest: (a: List, b: List) => b.id - a.id,
+  name: (a: List, b: List) => a.name.localeCompare(b.name),
+  largest: (a: List, b: List) => b.rows - a.rows,
+};
+type Order = keyof typeof orders;
+
+/** Lists shows what was brought in. A file can be dropped anywhere on the page. */
 export function Lists() {
   const lists = useLists();
   const go = useNavigate();
+  const [over, setOver] = useState(false);
+  const drop = (e: DragEvent) => {
+    e.preventDefault();
+    setOver(false);
+    const file = e.dataTransfer.files[0];
+    if (!file) return;
+    handOver(file);
+    void go("/bring-in");
+  };
   return (
-    <>
+    <div className={over ? "whole-page over" : "whole-page"} onDragOver={(e) => { e.preventDefault(); setOver(true); }} onDragLeave={() => setOver(false)} onDrop={drop}>
       <div className="title">
         <h1>Lists</h1>
         <Button type="primary" onClick={() => void go("/bring-in")}>Bring a list in</Button>
       </div>
       {lists.isPending && <Wait for="your lists" />}
       {lists.error && <Trouble error={lists.error} again={() => void lists.refetch()} />}
-      {lists.data?.length === 0 && <Sentence>There is no list yet. Bring one in: any CSV file with a column of addresses will do.</Sentence>}
+      {lists.data?.length === 0 && <Sentence>There is no list yet. Drop a file anywhere on this page: any CSV or spreadsheet with a column of addresses will do.</Sentence>}
       {lists.data && lists.data.length > 0 && <Table lists={lists.data} />}
-    </>
+    </div>
   );
 }
 
 function Table({ lists }: { lists: List[] }) {
+  const [text, setText] = useState("");
+  const [order, setOrder] = useState<Order>("newest");
+  const shown = lists.filter((l) => l.name.toLowerCase().includes(text.trim().toLowerCase())).sort(orders[order]);
   return (
-    <div className="scroll">
-      <table className="rows">
-        <thead>
-          <tr><th>List</th><th className="number">Rows</th><th className="number">Addresses</th><th>Last run</th><th>Kept</th><th>Brought in</th></tr>
-        </thead>
-        <tbody>{lists.map((l) => <Row key={l.id} list={l} />)}</tbody>
-      </table>
-    </div>
+    <>
+      {lists.length > 5 && (
+        <div className="add">
+          <Input id="search" type="search" aria-label="Part of a name" placeholder="part of a name  ( / )" value={text} onChange={(e) => setText(e.target.value)} />
+          <Select aria-label="Order" value={order} onChange={setOrder} options={[{ value: "newest", label: "newest first" }, { value: "name", label: "by name" }, { value: "largest", label: "largest first" }]} />
+        </div>
+      )}
+      {shown.length === 0 && <p>No list has this in its name.</p>}
+      <div className="scroll">
+        <table className="rows">
+          <thead>
+            <tr><th>List</th><th className="number">Rows</th><th className="number">Addresses</th><th>Last run</th><th>Kept</th><th>Brought in</th><th><span className="unseen">What can be done</span></th></tr>
+          </thead>
+          <tbody>{shown.map((l) => <Row key={l.id} list={l} />)}</tbody>
+        </table>
+      </div>
+    </>
   );
 }
 
@@ -46,6 +78,27 @@ function Row({ list: l }: { list: List }) {
       <td>{run ? <><MiniFlow run={run} /><span className="quiet">{run.state === "finished" ? moment(run.finishedAt!) : run.sentence}</span></> : <Link to={`/lists/${l.id}`}>not run yet: start one</Link>}</td>
       <td>{run && <Link to={`/runs/${run.id}/take-out`}>{number(run.kept)} <span className="quiet">{share(run.kept, l.rows, "rows")}</span></Link>}</td>
       <td className="quiet">{moment(l.createdAt)}</td>
+      <td><Delete list={l} /></td>
     </tr>
+  );
+}
+
+/** Delete asks once more and says what goes with the list. */
+function Delete({ list }: { list: List }) {
+  const client = useQueryClient();
+  const [asks, setAsks] = useState(false);
+  const remove = useMutation({
+    mutationFn: async () => told(await api.DELETE("/lists/{id}", { params: { path: { id: list.id } } })),
+    onSuccess: () => { setAsks(false); return client.invalidateQueries({ queryKey: keys.lists }); },
+  });
+  return (
+    <>
+      <button type="button" className="plain" onClick={() => setAsks(true)}>Delete<span className="unseen">: {list.name}</span></button>
+      <Modal open={asks} onCancel={() => setAsks(false)} title={<>Delete <bdi>{list.name}</bdi>?</>} okText="Delete it for good" cancelText="Keep it"
+        okButtonProps={{ loading: remove.isPending }} onOk={() => remove.mutate()}>
+        <p>Its {plural(list.rows, "row")} go, with all its runs, results and evidence. A file that you have taken out stays with you.</p>
+        {remove.error && <Trouble error={remove.error} />}
+      </Modal>
+    </>
   );
 }

@@ -76,16 +76,6 @@ function Rows({ run, filter, onOpen }: { run: Run; filter: Filter; onOpen: (addr
     refetchInterval: run.finishedAt ? false : 3000,
   });
   const body = useRef<HTMLTableSectionElement>(null);
-  useEffect(() => {
-    const slash = (e: globalThis.KeyboardEvent) => {
-      if (e.key === "/" && !(e.target instanceof HTMLInputElement)) {
-        e.preventDefault();
-        document.getElementById("search")?.focus();
-      }
-    };
-    document.addEventListener("keydown", slash);
-    return () => document.removeEventListener("keydown", slash);
-  }, []);
   const walk = (e: KeyboardEvent) => {
     const by = { ArrowDown: 1, ArrowUp: -1 }[e.key];
     if (!by || !body.current) return;

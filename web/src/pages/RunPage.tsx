@@ -30,6 +30,7 @@ function Whole({ run }: { run: Run }) {
           {!run.finishedAt && <Life run={run} />}
           {run.state === "finished" && run.mayAsk > 0 && <AskAgain run={run} which={{}}>Ask again about the {plural(run.mayAsk, "address", "addresses")} it may help</AskAgain>}
           {run.done > 0 && <Button href={report(run.id, "pdf")}>Report</Button>}
+          <Button onClick={() => void go(`/runs/${run.id}/domains`)} disabled={run.done === 0}>Domains</Button>
           <Button onClick={() => void go(`/runs/${run.id}/results`)} disabled={run.done === 0}>See the results</Button>
           <Button type={run.finishedAt ? "primary" : "default"} onClick={() => void go(`/runs/${run.id}/take-out`)} disabled={run.done === 0}>Take out the kept rows</Button>
         </span>

@@ -1,8 +1,11 @@
 import { useQueryClient } from "@tanstack/react-query";
+import { lazy, Suspense } from "react";
 import { Link, Navigate, Outlet, useLocation, useNavigate } from "react-router";
 import { api, Problem } from "../api/client";
 import { useSession } from "../api/hooks";
 import { Trouble, Wait } from "./Notice";
+
+const Palette = lazy(async () => ({ default: (await import("./Palette")).Palette }));
 
 /** Frame is what stands around every page: the name, the way to the lists, who is signed in. */
 export function Frame() {
@@ -16,12 +19,16 @@ export function Frame() {
       <a className="skip" href="#page">Go to the page</a>
       <header className="frame">
         <Link to="/lists" className="brand"><img src="/mark.svg" alt="" width={24} height={24} /> Varnet</Link>
-        <nav aria-label="Main"><Link to="/lists">Lists</Link><Link to="/policies">Policies</Link>{session.data?.keeper && <Link to="/sending">Sending side</Link>}</nav>
+        <nav aria-label="Main">
+          <Link to="/lists">Lists</Link><Link to="/check">Check one</Link><Link to="/policies">Policies</Link><Link to="/catalogues">Catalogues</Link>
+          {session.data?.keeper && <Link to="/sending">Sending side</Link>}<Link to="/words">Words</Link><Link to="/keys">Keys</Link>
+        </nav>
         {session.data && <SignedIn workspace={session.data.workspace} />}
       </header>
       <main id="page">
         {session.isPending ? <Wait for="your session" /> : session.error ? <Trouble error={session.error} /> : <Outlet />}
       </main>
+      {session.data && <Suspense fallback={null}><Palette /></Suspense>}
     </>
   );
 }

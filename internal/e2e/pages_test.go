@@ -1,0 +1,161 @@
+package e2e
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+
+	"varnet/internal/browser"
+	"varnet/internal/client"
+	"varnet/internal/contract"
+	"varnet/internal/testkit"
+)
+
+// TestPages takes each page that stands beside the main path through its main
+// act, and looks at all of them on a narrow screen.
+func TestPages(t *testing.T) {
+	t.Parallel()
+	i := testkit.World(t, "fernhollow", 2638)
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8134")
+	api := client.New(s.URL, s.Key)
+	_, content := writeList(t, i.World, rows)
+	run := start(t, api, content)
+	for range 2 { // two runs, to be compared
+		if _, err := api.Wait(t.Context(), run.ID, func(contract.Run) {}); err != nil {
+			t.Fatal(err)
+		}
+		next, err := api.StartRun(t.Context(), run.ListID, contract.NewRun{Depth: "domain", Policy: "careful"})
+		if err != nil {
+			t.Fatal(err)
+		}
+		run = next
+	}
+	compared(t, api, run)
+	asked(t, api, run.ID-2)
+	do := drive(t, browser.Options{Width: 1280, Height: 800})
+	do("sign in", browser.SignIn(s.URL, s.Key))
+	do("check one", browser.Press("Check one"), chromedp.SendKeys(`input[aria-label="Address"]`, "ada.moss@longgone.example\r"), browser.Text("Domain does not exist"), browser.Text("not reached"))
+	do("its place can be passed on", chromedp.Reload(), browser.Text("What was typed"), browser.Text("Domain does not exist"))
+	do("catalogues", browser.Press("Catalogues"), chromedp.SendKeys(`textarea[aria-label="Names"]`, "tenminutes.example\nquickpost.example"), browser.Press("Add 2 entries"), browser.Text("2 entries of your own"))
+	do("an entry is removed", click("quickpost.example"), browser.Text("1 entry of your own"))
+	do("an entry that is none", chromedp.SendKeys(`textarea[aria-label="Names"]`, "@@"), browser.Press("Add"), chromedp.WaitVisible(`[role=alert]`))
+	do("words", browser.Press("Words"), chromedp.SendKeys("#search", "greylist"), browser.Text("1 of 29 fit"), browser.Text("exchanger.postponed"))
+	do("keys", browser.Press("Keys"), chromedp.SendKeys(`input[aria-label="What the key is for"]`, "the web form"), browser.Press("Make a key"), browser.Text("shown only now"))
+	do("a key is taken back", click("the web form"), chromedp.WaitNotPresent(`//bdi[normalize-space()="the web form"]`, chromedp.BySearch))
+	do("domains", chromedp.Navigate(s.URL+"/runs/1/domains"), browser.Text("postbarn.example"), chromedp.SendKeys("#search", "sundial"), browser.Text("1 domain, the largest first"), browser.Text("proves nothing"))
+	do("a domain's results", browser.Press("sundial-nursery.example"), browser.Text("catch-all"))
+	do("the list's runs", chromedp.Navigate(s.URL+"/lists/1"), browser.Text("Its runs"), browser.Press("What changed since run 1"), browser.Text("changed from run 1 to run 2"))
+	do("the rows", chromedp.Navigate(s.URL+"/lists/1/rows"), browser.Text("The first 100 of 1,200 rows"), browser.Press("Show 100 more"), browser.Text("The first 200 of 1,200 rows"))
+	do("anywhere by keyboard", keys("k", true), chromedp.WaitVisible(`input[aria-label="Where to"]`), chromedp.SendKeys(`input[aria-label="Where to"]`, "polic\r"), browser.Text("careful"))
+	do("what the keyboard can do", keys("?", false), browser.Text("open the evidence"))
+	do("lists by name", chromedp.Navigate(s.URL+"/lists"), browser.Text("members"))
+	do("a file dropped on the lists", onPage("more.csv", "E-mail\nada@upperloam.example\n"), browser.Text("The addresses are in"))
+	do("a list is not deleted by mistake", chromedp.Navigate(s.URL+"/lists"), click("Delete"), browser.Text("with all its runs"), browser.Press("Keep it"), chromedp.WaitNotVisible(".ant-modal"))
+
+	narrow := drive(t, browser.Options{Width: 390, Height: 844})
+	narrow("sign in, narrow", browser.SignIn(s.URL, s.Key))
+	for _, page := range []string{"/lists", "/bring-in", "/lists/1", "/lists/1/rows", "/runs/1", "/runs/1/results", "/runs/1/domains", "/runs/2/compare/1", "/runs/1/take-out",
+		"/policies", "/policies/new?from=strict&run=1", "/sending", "/check?address=ada@fernhollow.example", "/catalogues", "/words", "/keys"} {
+		narrow(page+", narrow", chromedp.Navigate(s.URL+page), chromedp.WaitVisible("h1"), chromedp.Sleep(300*time.Millisecond))
+	}
+	do("a list is deleted", chromedp.Navigate(s.URL+"/lists"), click("Delete"), browser.Press("Delete it for good"), browser.Text("There is no list yet"))
+}
+
+// click clicks the button that holds a text, seen or said to those who cannot see.
+func click(text string) chromedp.Action {
+	return chromedp.Click(fmt.Sprintf("//button[contains(., %q)]", text), chromedp.BySearch)
+}
+
+// keys presses a key on the page itself.
+func keys(key string, ctrl bool) chromedp.Action {
+	return chromedp.Evaluate(fmt.Sprintf(`document.activeElement?.blur(); document.dispatchEvent(new KeyboardEvent("keydown", {key: %q, ctrlKey: %v, bubbles: true}))`, key, ctrl), nil)
+}
+
+// onPage drops a file on the page, wherever.
+func onPage(name, content string) chromedp.Action {
+	return chromedp.Evaluate(fmt.Sprintf(`(() => {
+		const data = new DataTransfer();
+		data.items.add(new File([%q], %q, {type: "text/csv"}));
+		document.querySelector(".whole-page").dispatchEvent(new DragEvent("drop", {dataTransfer: data, bubbles: true, cancelable: true}));
+	})()`, content, name), nil)
+}
+
+// compared holds two runs of a list against each other: one that asked the mail
+// hosts, and one that did not.
+func compared(t *testing.T, api *client.Client, run contract.Run) {
+	t.Helper()
+	ctx := t.Context()
+	if _, err := api.Wait(ctx, run.ID, func(contract.Run) {}); err != nil {
+		t.Fatal(err)
+	}
+	c, err := api.Compare(ctx, run.ID, run.ID-2)
+	if err != nil {
+		t.Fatal(err)
+	}
+	was, is, changed := byAddress(t, api, run.ID-2), byAddress(t, api, run.ID), int64(0)
+	for typed, r := range was {
+		if is[typed].Finding != r.Finding {
+			changed++
+		}
+	}
+	sum := int64(0)
+	for _, m := range c.Changes {
+		sum += m.Addresses
+	}
+	if c.Both != run.Addresses || sum != changed || changed == 0 || int64(len(c.Rows)) != min(changed, 200) {
+		t.Errorf("%d of %d changed, %d rows; want %d of %d", sum, c.Both, len(c.Rows), changed, run.Addresses)
+	}
+	for _, x := range c.Rows {
+		if was[x.Typed].Finding != x.From || is[x.Typed].Finding != x.To {
+			t.Errorf("%s: from %s to %s; was %s, is %s", x.Typed, x.From, x.To, was[x.Typed].Finding, is[x.Typed].Finding)
+		}
+	}
+	domains, err := api.Domains(ctx, run.ID-2, "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	total := int64(0)
+	for _, d := range domains {
+		there := int64(0)
+		for _, f := range d.Findings {
+			there += f.Addresses
+		}
+		if total += d.Addresses; there != d.Addresses {
+			t.Errorf("%s: %d findings of %d addresses", d.Domain, there, d.Addresses)
+		}
+	}
+	if l, err := api.Lists(ctx, 1); err != nil || total != l[0].Addresses {
+		t.Errorf("%v: the domains have %d addresses", err, total)
+	}
+	if _, err := api.Compare(ctx, run.ID, run.ID+7); status(err) != http.StatusNotFound {
+		t.Errorf("compared with a run that is not: %v", err)
+	}
+}
+
+// asked asks again about two addresses that were chosen by hand.
+func asked(t *testing.T, api *client.Client, id int64) {
+	t.Helper()
+	results := allResults(t, api, id)
+	var chosen []int32
+	for _, r := range results {
+		if r.Cause == "mailbox.absent" && len(chosen) < 2 {
+			chosen = append(chosen, r.Address)
+		}
+	}
+	r, err := api.AskAgain(context.Background(), id, contract.AskAgain{Addresses: chosen})
+	if err != nil || r.Again > 2 {
+		t.Errorf("%v: %d are asked again", err, r.Again)
+	}
+	if _, err := api.Wait(t.Context(), id, func(contract.Run) {}); err != nil {
+		t.Error(err)
+	}
+	for _, address := range chosen {
+		if e, err := api.Evidence(t.Context(), id, address); err != nil || len(e.Asked) < 2 {
+			t.Errorf("%v: asked %d times", err, len(e.Asked))
+		}
+	}
+}

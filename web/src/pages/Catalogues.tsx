@@ -1,0 +1,69 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Button, Input, Select } from "antd";
+import { useState } from "react";
+import { api, told, type Schema } from "../api/client";
+import { AddressText } from "../parts/AddressText";
+import { Trouble, Wait } from "../parts/Notice";
+import { plural } from "../words";
+
+type Entry = Schema<"CatalogueEntry">;
+const kinds: { value: Entry["kind"]; label: string }[] = [
+  { value: "disposable", label: "disposable domains" }, { value: "role", label: "role names" }, { value: "no-reply", label: "no-reply names" },
+  { value: "free-mail", label: "free-mail domains" }, { value: "trap-domain", label: "trap domains" }, { value: "trap-name", label: "trap names" }, { value: "trap-typo-domain", label: "mistyped domains that are traps" },
+];
+const keyOf = (e: Entry) => `${e.kind} ${e.name}`;
+
+/** Catalogues shows the workspace's own entries over the shipped catalogues, and takes many at a time. */
+export function Catalogues() {
+  const client = useQueryClient();
+  const entries = useQuery({ queryKey: ["catalogue"], queryFn: async () => told(await api.GET("/catalogue")) });
+  const remove = useMutation({
+    mutationFn: async (e: Entry) => told(await api.DELETE("/catalogue/{kind}/{name}", { params: { path: { kind: e.kind, name: e.name } } })),
+    onSuccess: () => client.invalidateQueries({ queryKey: ["catalogue"] }),
+  });
+  return (
+    <>
+      <h1>Catalogues</h1>
+      <p>Varnet ships with lists of role names, disposable and free-mail domains, and traps. What you know beside them stands here, and counts from the next check on.</p>
+      <Add />
+      {(entries.error ?? remove.error) && <Trouble error={(entries.error ?? remove.error)!} />}
+      {!entries.data ? <Wait for="your entries" /> : entries.data.length === 0 ? <p>You have no entries of your own yet.</p> : (
+        <>
+          <h2>{plural(entries.data.length, "entry", "entries")} of your own</h2>
+          <table className="rows narrow">
+            <thead><tr><th>Catalogue</th><th>Name</th><th>Counts as</th><th><span className="unseen">What can be done</span></th></tr></thead>
+            <tbody>{entries.data.map((e) => (
+              <tr key={keyOf(e)}>
+                <td>{kinds.find((k) => k.value === e.kind)?.label}</td><td><AddressText text={e.name} /></td><td>{e.except ? "an exception: it is none" : "one of them"}</td>
+                <td><button type="button" className="plain" onClick={() => remove.mutate(e)}>Remove<span className="unseen">: {e.name}</span></button></td>
+              </tr>
+            ))}</tbody>
+          </table>
+        </>
+      )}
+    </>
+  );
+}
+
+function Add() {
+  const client = useQueryClient();
+  const [kind, setKind] = useState<Entry["kind"]>("disposable");
+  const [except, setExcept] = useState(false);
+  const [text, setText] = useState("");
+  const names = text.split(/[\s,;]+/).filter(Boolean);
+  const add = useMutation({
+    mutationFn: async () => told(await api.POST("/catalogue", { body: { entries: names.map((name) => ({ kind, name, except })) } })),
+    onSuccess: () => { setText(""); return client.invalidateQueries({ queryKey: ["catalogue"] }); },
+  });
+  return (
+    <>
+      <div className="add">
+        <Input.TextArea aria-label="Names" rows={3} value={text} onChange={(e) => setText(e.target.value)} placeholder={"names or domains, one a line\ntenminutes.example"} />
+        <Select aria-label="Catalogue" value={kind} onChange={setKind} options={kinds} popupMatchSelectWidth={false} />
+        <Select aria-label="Counts as" value={except} onChange={setExcept} options={[{ value: false, label: "count as such" }, { value: true, label: "are exceptions" }]} />
+        <Button type="primary" disabled={names.length === 0} loading={add.isPending} onClick={() => add.mutate()}>{names.length > 1 ? `Add ${names.length} entries` : "Add"}</Button>
+      </div>
+      {add.error && <Trouble error={add.error} />}
+    </>
+  );
+}

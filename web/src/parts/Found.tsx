@@ -1,0 +1,75 @@
+import { type Evidence } from "../api/client";
+import { moment, number } from "../words";
+import { AddressText } from "./AddressText";
+import { DecisionMark } from "./DecisionMark";
+
+/** Found tells all that was seen of one address, in the order in which it was seen. */
+export function Found({ e }: { e: Evidence }) {
+  return (
+    <div className="evidence">
+      <p className="sentence"><DecisionMark decision={e.decision} />: {e.finding}. {e.title}.</p>
+      <p>{e.meaning} {e.advice}</p>
+      <p className="quiet">A message sent now would be delivered with odds of about {Math.round(e.odds * 100)} in 100 ({e.factors.map((f) => `${f.what.toLowerCase()}: ${f.times}`).join(" times ")}).</p>
+      <ol className="timeline">
+        <li>
+          <h3>{e.address > 0 ? "What stands in the file" : "What was typed"}</h3>
+          <p>{e.line ? `Line ${number(e.line)}: ` : ""}<AddressText text={e.typed} /></p>
+          {e.problem && <p>{e.problem}</p>}
+          {e.mended?.map((m) => <p key={m}>Mended: {m}.</p>)}
+          {e.suggestion && <p>Perhaps <AddressText text={e.suggestion} /> was meant.</p>}
+          {e.traits.length > 0 && <p>Traits: {e.traits.join(", ")}.</p>}
+        </li>
+        {e.dns && <NameService dns={e.dns} operator={e.operator} />}
+        {e.asked?.map((a, i) => <Asked key={i} asked={a} />)}
+        {e.manner?.madeUp && <MadeUp manner={e.manner} says={e.mannerSays} />}
+      </ol>
+    </div>
+  );
+}
+
+function NameService({ dns, operator }: { dns: NonNullable<Evidence["dns"]>; operator: string | undefined }) {
+  return (
+    <li>
+      <h3>The name service</h3>
+      {dns.answers?.map((a, i) => (
+        <p key={i}>
+          <AddressText text={a.name} /> {a.type}: {[...(a.mx ?? []).map((m) => `${m.preference} ${m.host || "(none: takes no mail)"}`), ...(a.addrs ?? [])].join(", ") || a.problem || a.status}
+          <span className="quiet"> {a.tookMs.toFixed(1)} ms{a.server && `, from ${a.server}`}</span>
+        </p>
+      ))}
+      {operator && <p>The mail is taken in by <AddressText text={operator} />.</p>}
+    </li>
+  );
+}
+
+function Asked({ asked: a }: { asked: NonNullable<Evidence["asked"]>[number] }) {
+  const c = a.conversation;
+  return (
+    <li>
+      <h3>The mail host, {moment(a.at)}</h3>
+      {c && <p><AddressText text={c.exchanger} /> <span className="quiet">({c.addr}{c.encrypted && ", encrypted"}), asked as <AddressText text={c.identity.name} />{c.route && c.route !== "direct" && <> by <AddressText text={c.route} /></>}</span></p>}
+      {a.reply ? <blockquote><AddressText text={a.reply} long={600} /></blockquote> : <p>It gave no answer about this mailbox.</p>}
+      <p>{a.why} <span className="quiet">{a.tookMs > 0 && `After ${a.tookMs.toFixed(1)} ms.`}</span></p>
+      {c?.lines && c.lines.length > 0 && (
+        <details>
+          <summary>The conversation around it</summary>
+          {c.lines.map((l, i) => <p key={i} className={"line " + (l.host ? "host" : "we")}><span className="quiet">{l.host ? "host" : "we"}</span> <AddressText text={l.text} long={600} /></p>)}
+          {c.ended && <p className="quiet">It ended early: <AddressText text={c.ended} long={600} /></p>}
+        </details>
+      )}
+    </li>
+  );
+}
+
+function MadeUp({ manner, says }: { manner: NonNullable<Evidence["manner"]>; says: string | undefined }) {
+  const all = manner.madeUp ?? [];
+  const told = all.filter((m) => /^[25]/.test(m.reply ?? ""));
+  return (
+    <li>
+      <h3>What it said of made-up mailboxes</h3>
+      {told.map((m) => <p key={m.mailbox}><AddressText text={m.mailbox} /><br /><AddressText text={m.reply || "no answer"} long={400} /></p>)}
+      {told.length < all.length && <p className="quiet">{all.length - told.length}{told.length > 0 && " more"} got no answer that tells.</p>}
+      <p>{says}{manner.reused && ` Known since ${moment(manner.at)}.`}</p>
+    </li>
+  );
+}

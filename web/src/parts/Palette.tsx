@@ -1,0 +1,59 @@
+import { Input, Modal } from "antd";
+import { useEffect, useState, type KeyboardEvent } from "react";
+import { useNavigate } from "react-router";
+import { useLists } from "../api/hooks";
+
+const pages = [
+  ["Lists", "/lists"], ["Bring a list in", "/bring-in"], ["Check one address", "/check"], ["Policies", "/policies"], ["Catalogues", "/catalogues"],
+  ["Words", "/words"], ["Keys", "/keys"], ["Sending side", "/sending"],
+] as const;
+const help: [string, string][] = [["Ctrl K", "go anywhere"], ["/", "to the search of the page"], ["↑ ↓", "walk the rows"], ["Enter", "open the evidence"], ["Esc", "close"], ["?", "this help"]];
+
+/** Palette goes anywhere by a few letters (Ctrl K), and tells what the keyboard can do (?). */
+export function Palette() {
+  const [open, setOpen] = useState<"go" | "help">();
+  useEffect(() => {
+    const pressed = (e: globalThis.KeyboardEvent) => {
+      const writes = e.target instanceof HTMLInputElement || e.target instanceof HTMLTextAreaElement;
+      if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === "k") { e.preventDefault(); setOpen("go"); }
+      else if (e.key === "?" && !writes) setOpen("help");
+      else if (e.key === "/" && !writes) {
+        const search = document.getElementById("search");
+        if (search) { e.preventDefault(); search.focus(); }
+      }
+    };
+    document.addEventListener("keydown", pressed);
+    return () => document.removeEventListener("keydown", pressed);
+  }, []);
+  return (
+    <>
+      <Modal open={open === "go"} onCancel={() => setOpen(undefined)} footer={null} title="Go to" destroyOnHidden><Go done={() => setOpen(undefined)} /></Modal>
+      <Modal open={open === "help"} onCancel={() => setOpen(undefined)} footer={null} title="By keyboard">
+        <dl className="keys">{help.map(([k, what]) => <div key={k}><dt><kbd>{k}</kbd></dt><dd>{what}</dd></div>)}</dl>
+      </Modal>
+    </>
+  );
+}
+
+function Go({ done }: { done: () => void }) {
+  const [text, setText] = useState("");
+  const [at, setAt] = useState(0);
+  const lists = useLists();
+  const go = useNavigate();
+  const all: [string, string][] = [...pages.map(([n, to]) => [n, to] as [string, string]), ...(lists.data ?? []).map((l) => [l.name, `/lists/${l.id}`] as [string, string])];
+  const fits = all.filter(([name]) => name.toLowerCase().includes(text.trim().toLowerCase())).slice(0, 9);
+  const take = (to: string) => { done(); void go(to); };
+  const walk = (e: KeyboardEvent) => {
+    const by = { ArrowDown: 1, ArrowUp: -1 }[e.key];
+    if (by) { e.preventDefault(); setAt((n) => Math.min(fits.length - 1, Math.max(0, n + by))); }
+    if (e.key === "Enter" && fits[at]) take(fits[at][1]);
+  };
+  return (
+    <div onKeyDown={walk}>
+      <Input autoFocus aria-label="Where to" placeholder="a page or a list" value={text} onChange={(e) => { setText(e.target.value); setAt(0); }} />
+      <ul className="go" role="listbox" aria-label="Places">{fits.map(([name, to], i) => (
+        <li key={to} role="option" aria-selected={i === at} className={i === at ? "at" : ""} onClick={() => take(to)}><bdi>{name}</bdi></li>
+      ))}</ul>
+    </div>
+  );
+}

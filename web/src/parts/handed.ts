@@ -1,0 +1,13 @@
+/** A file that was dropped on one page and is brought in on another. */
+let handed: File | undefined;
+
+export function handOver(file: File) {
+  handed = file;
+}
+
+/** takeOver gives the file that was handed over, once. */
+export function takeOver(): File | undefined {
+  const file = handed;
+  handed = undefined;
+  return file;
+}
