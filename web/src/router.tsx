@@ -1,16 +1,14 @@
 import { createBrowserRouter, Navigate } from "react-router";
 import { Frame } from "./parts/Frame";
-import { Lists } from "./pages/Lists";
-import { SignIn } from "./pages/SignIn";
 
-/** The first pages come at once, the others when they are gone to. */
+/** Each page comes when it is gone to. */
 export const router = createBrowserRouter([
-  { path: "/sign-in", element: <SignIn /> },
+  { path: "/sign-in", lazy: async () => ({ Component: (await import("./pages/SignIn")).SignIn }) },
   {
     element: <Frame />,
     children: [
       { path: "/", element: <Navigate to="/lists" replace /> },
-      { path: "/lists", element: <Lists /> },
+      { path: "/lists", lazy: async () => ({ Component: (await import("./pages/Lists")).Lists }) },
       { path: "/bring-in", lazy: async () => ({ Component: (await import("./pages/BringIn")).BringIn }) },
       { path: "/lists/:id", lazy: async () => ({ Component: (await import("./pages/ListPage")).ListPage }) },
       { path: "/lists/:id/rows", lazy: async () => ({ Component: (await import("./pages/ListRows")).ListRows }) },

@@ -1495,6 +1495,7 @@ export interface components {
             exchanger?: string;
             madeUp?: components["schemas"]["MadeUp"][];
             reused?: boolean;
+            took?: boolean;
         };
         NewKey: {
             /** @description What it is for. */

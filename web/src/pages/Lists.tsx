@@ -1,20 +1,23 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { Button, Input, Modal, Select } from "antd";
-import { useState, type DragEvent } from "react";
+import { Button } from "antd";
+import { lazy, Suspense, useState, type DragEvent } from "react";
 import { Link, useNavigate } from "react-router";
-import { api, told, type List } from "../api/client";
-import { keys, useLists } from "../api/hooks";
+import type { List } from "../api/client";
+import { useLists } from "../api/hooks";
 import { MiniFlow } from "../parts/MiniFlow";
 import { Sentence, Trouble, Wait } from "../parts/Notice";
 import { handOver } from "../parts/handed";
-import { moment, number, plural, share } from "../words";
+import { moment, number, share } from "../words";
+import type { Order } from "./lists/Find";
 
-const orders = {
-  newest: (a: List, b: List) => b.id - a.id,
-  name: (a: List, b: List) => a.name.localeCompare(b.name),
-  largest: (a: List, b: List) => b.rows - a.rows,
+// What few look at comes when it is wanted: the first page stays small.
+const Find = lazy(async () => ({ default: (await import("./lists/Find")).Find }));
+const Delete = lazy(async () => ({ default: (await import("./lists/Delete")).Delete }));
+
+const orders: Record<Order, (a: List, b: List) => number> = {
+  newest: (a, b) => b.id - a.id,
+  name: (a, b) => a.name.localeCompare(b.name),
+  largest: (a, b) => b.rows - a.rows,
 };
-type Order = keyof typeof orders;
 
 /** Lists shows what was brought in. A file can be dropped anywhere on the page. */
 export function Lists() {
@@ -49,12 +52,7 @@ function Table({ lists }: { lists: List[] }) {
   const shown = lists.filter((l) => l.name.toLowerCase().includes(text.trim().toLowerCase())).sort(orders[order]);
   return (
     <>
-      {lists.length > 5 && (
-        <div className="add">
-          <Input id="search" type="search" aria-label="Part of a name" placeholder="part of a name  ( / )" value={text} onChange={(e) => setText(e.target.value)} />
-          <Select aria-label="Order" value={order} onChange={setOrder} options={[{ value: "newest", label: "newest first" }, { value: "name", label: "by name" }, { value: "largest", label: "largest first" }]} />
-        </div>
-      )}
+      {lists.length > 5 && <Suspense fallback={null}><Find text={text} onText={setText} order={order} onOrder={setOrder} /></Suspense>}
       {shown.length === 0 && <p>No list has this in its name.</p>}
       <div className="scroll">
         <table className="rows">
@@ -70,6 +68,7 @@ function Table({ lists }: { lists: List[] }) {
 
 function Row({ list: l }: { list: List }) {
   const run = l.lastRun;
+  const [asks, setAsks] = useState(false);
   return (
     <tr>
       <td><Link to={run ? `/runs/${run.id}` : `/lists/${l.id}`} className="name"><bdi>{l.name}</bdi></Link></td>
@@ -78,27 +77,10 @@ function Row({ list: l }: { list: List }) {
       <td>{run ? <><MiniFlow run={run} /><span className="quiet">{run.state === "finished" ? moment(run.finishedAt!) : run.sentence}</span></> : <Link to={`/lists/${l.id}`}>not run yet: start one</Link>}</td>
       <td>{run && <Link to={`/runs/${run.id}/take-out`}>{number(run.kept)} <span className="quiet">{share(run.kept, l.rows, "rows")}</span></Link>}</td>
       <td className="quiet">{moment(l.createdAt)}</td>
-      <td><Delete list={l} /></td>
+      <td>
+        <button type="button" className="plain" onClick={() => setAsks(true)}>Delete<span className="unseen">: {l.name}</span></button>
+        {asks && <Suspense fallback={null}><Delete list={l} done={() => setAsks(false)} /></Suspense>}
+      </td>
     </tr>
-  );
-}
-
-/** Delete asks once more and says what goes with the list. */
-function Delete({ list }: { list: List }) {
-  const client = useQueryClient();
-  const [asks, setAsks] = useState(false);
-  const remove = useMutation({
-    mutationFn: async () => told(await api.DELETE("/lists/{id}", { params: { path: { id: list.id } } })),
-    onSuccess: () => { setAsks(false); return client.invalidateQueries({ queryKey: keys.lists }); },
-  });
-  return (
-    <>
-      <button type="button" className="plain" onClick={() => setAsks(true)}>Delete<span className="unseen">: {list.name}</span></button>
-      <Modal open={asks} onCancel={() => setAsks(false)} title={<>Delete <bdi>{list.name}</bdi>?</>} okText="Delete it for good" cancelText="Keep it"
-        okButtonProps={{ loading: remove.isPending }} onOk={() => remove.mutate()}>
-        <p>Its {plural(list.rows, "row")} go, with all its runs, results and evidence. A file that you have taken out stays with you.</p>
-        {remove.error && <Trouble error={remove.error} />}
-      </Modal>
-    </>
   );
 }

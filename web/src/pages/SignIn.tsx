@@ -1,5 +1,5 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { Button, Input } from "antd";
+import { Button } from "antd";
 import { useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import { api, told } from "../api/client";
@@ -27,7 +27,7 @@ export function SignIn() {
       <p>Verifies the addresses of a list and takes out the ones that mail will reach.</p>
       <form onSubmit={(e) => { e.preventDefault(); signIn.mutate(); }}>
         <label htmlFor="key">The key of your workspace</label>
-        <Input.Password id="key" autoFocus autoComplete="current-password" value={key} onChange={(e) => setKey(e.target.value)} />
+        <input id="key" type="password" className="field" autoFocus autoComplete="current-password" value={key} onChange={(e) => setKey(e.target.value)} />
         {signIn.error && <Trouble error={signIn.error} />}
         <Button type="primary" htmlType="submit" disabled={!key.trim()} loading={signIn.isPending}>Sign in</Button>
       </form>
