@@ -131,8 +131,9 @@ func (s *Store) resultsByVerdict(ctx context.Context, run Run, f ResultFilter) (
 		next = `SELECT x.* FROM unnest($5::int[]) v CROSS JOIN LATERAL (SELECT address, verdict, at FROM result
 			WHERE run_id = $1 AND verdict = v AND address > $3 ORDER BY address LIMIT $4) x ORDER BY address LIMIT $4`
 	}
-	return many[Result](ctx, s.db, `SELECT x.address, r.typed, `+mailbox+`, r.domain, x.verdict, x.at
-		FROM (`+next+`) x JOIN list_row r ON r.list_id = $2 AND r.ordinal = x.address ORDER BY x.address`, args...)
+	return many[Result](ctx, s.db, `SELECT x.address, r.typed, r.mailbox, r.domain, x.verdict, x.at FROM (`+next+`) x
+		CROSS JOIN LATERAL (SELECT r.typed, `+mailbox+`, r.domain FROM list_row r WHERE r.list_id = $2 AND r.ordinal = x.address LIMIT 1) r
+		ORDER BY x.address`, args...)
 }
 
 // pattern makes a search text a pattern in which it stands for itself.
