@@ -48,6 +48,7 @@ func TestPages(t *testing.T) {
 	do("a key is taken back", click("the web form"), chromedp.WaitNotPresent(`//bdi[normalize-space()="the web form"]`, chromedp.BySearch))
 	do("domains", chromedp.Navigate(s.URL+"/runs/1/domains"), browser.Text("postbarn.example"), chromedp.SendKeys("#search", "sundial"), browser.Text("1 domain, the largest first"), browser.Text("proves nothing"))
 	do("a domain's results", browser.Press("sundial-nursery.example"), browser.Text("catch-all"))
+	do("one address asked again", chromedp.Navigate(s.URL+"/runs/1/results?finding=deliverable"), browser.Text("Arrow keys walk"), chromedp.Click("tbody button"), browser.Press("Ask again now"), browser.Text("It is being asked again"))
 	do("the list's runs", chromedp.Navigate(s.URL+"/lists/1"), browser.Text("Its runs"), browser.Press("What changed since run 1"), browser.Text("changed from run 1 to run 2"))
 	do("the rows", chromedp.Navigate(s.URL+"/lists/1/rows"), browser.Text("The first 100 of 1,200 rows"), browser.Press("Show 100 more"), browser.Text("The first 200 of 1,200 rows"))
 	do("anywhere by keyboard", keys("k", true), chromedp.WaitVisible(`input[aria-label="Where to"]`), chromedp.SendKeys(`input[aria-label="Where to"]`, "polic\r"), browser.Text("careful"))

@@ -6,6 +6,7 @@ import { AddressText } from "../parts/AddressText";
 import { Copy } from "../parts/Copy";
 import { Found } from "../parts/Found";
 import { Wait } from "../parts/Notice";
+import { tones } from "../words";
 
 type Passed = Schema<"Passed">;
 const stages: Passed["stage"][] = ["syntax", "domain", "exchanger", "mailbox"];
@@ -64,7 +65,7 @@ function Stages({ passed, evidence }: { passed: Passed[]; evidence: Evidence | u
       {stages.map((s, i) => {
         const state = evidence ? (i < end || evidence.finding === "deliverable" ? "passed" : i === end ? "spoke" : "unreached") : i < end ? "passed" : i === end ? "asked" : "unreached";
         const says = { passed: "passed", spoke: evidence?.title, asked: "being asked", unreached: "not reached" }[state];
-        return <li key={s} className={state}><strong>{s}</strong><span>{evidence?.finding === "deliverable" && i === end ? evidence.title : says}</span></li>;
+        return <li key={s} className={state === "spoke" && evidence ? `spoke by-${tones[evidence.finding]}` : state}><strong>{s}</strong><span>{evidence?.finding === "deliverable" && i === end ? evidence.title : says}</span></li>;
       })}
     </ol>
   );
