@@ -3,6 +3,7 @@ package pace
 import (
 	"fmt"
 	"hash/fnv"
+	"strings"
 	"time"
 )
 
@@ -49,6 +50,9 @@ func SharedKey(operator string) string {
 	_, _ = h.Write([]byte(operator))
 	return SharedLane(int(h.Sum32() % SharedLanes))
 }
+
+// IsShared tells the key of a lane that small operators share.
+func IsShared(key string) bool { return strings.HasPrefix(key, "~") }
 
 // SharedLane is the key of one of the lanes that small operators share.
 func SharedLane(i int) string { return fmt.Sprintf("~%02d", i) }

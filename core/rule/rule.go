@@ -31,7 +31,7 @@ type Rule struct {
 	// Lanes is the most sessions at a time; 0 for the usual.
 	Lanes int `json:"lanes,omitempty" minimum:"0" maximum:"20" doc:"The most sessions at a time; 0 for the usual."`
 	// Rest is how long the operator rests after each parcel, in seconds.
-	Rest int `json:"rest,omitempty" minimum:"0" maximum:"3600" doc:"Seconds of rest after each parcel of up to 300 addresses."`
+	Rest int `json:"rest,omitempty" minimum:"0" maximum:"3600" doc:"Seconds of rest after each parcel of up to 600 addresses."`
 	// Route and Identity name which to use; "" for the usual.
 	Route    string `json:"route,omitempty" doc:"The name of the route to use."`
 	Identity string `json:"identity,omitempty" doc:"The name of the identity to use."`

@@ -180,7 +180,7 @@ func (a *API) draftRun(ctx context.Context, in *struct {
 
 // nameOfKey is the operator of a lane key; small ones that share one have none.
 func nameOfKey(key string) string {
-	if work.Small(key) {
+	if pace.IsShared(key) {
 		return ""
 	}
 	return key

@@ -75,12 +75,23 @@ func Press(text string) chromedp.Action {
 	}
 }
 
+// Type waits for the element, puts the cursor there and types the text. It asks
+// the page itself where chromedp would read its own picture of it, which changes
+// meanwhile.
+func Type(selector, text string) chromedp.Action {
+	return chromedp.Tasks{
+		chromedp.Poll(fmt.Sprintf("document.querySelector(%q) !== null", selector), nil, chromedp.WithPollingInterval(50*time.Millisecond)),
+		chromedp.Evaluate(fmt.Sprintf("document.querySelector(%q).focus()", selector), nil),
+		chromedp.KeyEvent(text),
+	}
+}
+
 // SignIn opens the console and signs in with the key.
 func SignIn(base, key string) chromedp.Action {
 	return chromedp.Tasks{
 		chromedp.Navigate(base + "/sign-in"),
 		chromedp.WaitVisible("#key"),
-		chromedp.SendKeys("#key", key),
+		Type("#key", key),
 		Press("Sign in"),
 		Text("Bring a list in"),
 	}

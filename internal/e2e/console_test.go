@@ -40,11 +40,11 @@ func TestConsole(t *testing.T) {
 	do := drive(t, browser.Options{Width: 1280, Height: 800, Downloads: downloads})
 
 	do("another page leads to signing in", chromedp.Navigate(s.URL+"/lists"), browser.Text("The key of your workspace"))
-	do("a wrong key is told so", chromedp.SendKeys("#key", "varnet_wrong"), browser.Press("Sign in"), browser.Text("This key is not known"))
+	do("a wrong key is told so", browser.Type("#key", "varnet_wrong"), browser.Press("Sign in"), browser.Text("This key is not known"))
 	do("sign in", browser.SignIn(s.URL, s.Key))
 	do("no lists yet", browser.Text("There is no list yet"))
 	do("a file that is none", browser.Press("Bring a list in"), chromedp.WaitReady(".drop-zone"), dropped("photo.csv", []byte("a\x00b")), browser.Text("a zero byte stands here"))
-	do("pasted text", chromedp.Click(".paste summary"), chromedp.SendKeys(".paste textarea", "Dear Ada, write to wren.quince@postbarn.example or to ada@mailmeadow.example."), browser.Press("Look at it"), browser.Text("A text from which the addresses are drawn"), browser.Text("wren.quince@postbarn.example"))
+	do("pasted text", chromedp.Click(".paste summary"), browser.Type(".paste textarea", "Dear Ada, write to wren.quince@postbarn.example or to ada@mailmeadow.example."), browser.Press("Look at it"), browser.Text("A text from which the addresses are drawn"), browser.Text("wren.quince@postbarn.example"))
 	do("a workbook", chromedp.SetUploadFiles("input[type=file]", []string{filepath.Join(testkit.Root(), "internal/format/testdata/corpus/workbook.xlsx")}), browser.Text("An XLSX spreadsheet, sheet “Members” of 2"), browser.Text("the younger"))
 	do("drop", dropped("members.csv", content), browser.Text("The addresses are in column 3, “E-mail”."))
 	do("bring in", browser.Press("Bring it in"), browser.Text("1,200 rows were read"))
@@ -63,7 +63,7 @@ func TestConsole(t *testing.T) {
 		t.Errorf("only %d rows were kept", n)
 	}
 	do("a policy of one's own", chromedp.Navigate(s.URL+"/policies/new?from=reach-further&run=1"), browser.Text("rows will be kept"),
-		chromedp.SendKeys(`input[placeholder^="small letters"]`, "open-house"), chromedp.Click(`//li[contains(., "role addresses")]//button[contains(., "Remove")]`, chromedp.BySearch),
+		browser.Type(`input[placeholder^="small letters"]`, "open-house"), chromedp.Click(`//li[contains(., "role addresses")]//button[contains(., "Remove")]`, chromedp.BySearch),
 		chromedp.WaitNotPresent(`//button[normalize-space()="role addresses"]`, chromedp.BySearch), browser.Press("Save"), browser.Text("Decided by open-house"))
 	do("with result columns", chromedp.Navigate(s.URL+"/runs/1/take-out?form=results&columns=finding,odds,host&policy=open-house"), browser.Text("The file will begin so"), browser.Text("mx1.postbarn.example"))
 	do("policies", chromedp.Navigate(s.URL+"/policies"), browser.Text("your own, version 1"))
@@ -72,10 +72,10 @@ func TestConsole(t *testing.T) {
 		browser.Press("Bring it in"), browser.Text("The file added 1 row and changed 0 rows."))
 	do("lists", chromedp.Navigate(s.URL+"/lists"), browser.Text("1,201"))
 	do("the sending side", chromedp.Navigate(s.URL+"/sending"), browser.Text("Sending side: ready"))
-	do("a dead route", chromedp.SendKeys(`textarea[aria-label^="More routes"]`, "socks5://127.0.0.1:9"), chromedp.Click(`section[aria-label="Routes"] form button`), browser.Text("cannot be reached"), browser.Text("ready with reservations"))
+	do("a dead route", browser.Type(`textarea[aria-label^="More routes"]`, "socks5://127.0.0.1:9"), chromedp.Click(`section[aria-label="Routes"] form button`), browser.Text("cannot be reached"), browser.Text("ready with reservations"))
 	do("it is removed", browser.Press("Remove the one that failed"), browser.Text("Sending side: ready"), chromedp.WaitNotPresent(`//bdi[contains(., "socks5://127.0.0.1:9")]`, chromedp.BySearch))
-	do("a rule", chromedp.SendKeys(`input[aria-label="Pattern"]`, "*.test"), browser.Press("Add the rule"), browser.Text("Addresses at *.test are never asked about."))
-	do("try it", chromedp.SendKeys(`input[aria-label="An address to try the rules on"]`, "ada@alder.test"), chromedp.Click(`//button[normalize-space()="Try"]`, chromedp.BySearch), browser.Text("Rule 1 fits ada@alder.test"))
+	do("a rule", browser.Type(`input[aria-label="Pattern"]`, "*.test"), browser.Press("Add the rule"), browser.Text("Addresses at *.test are never asked about."))
+	do("try it", browser.Type(`input[aria-label="An address to try the rules on"]`, "ada@alder.test"), chromedp.Click(`//button[normalize-space()="Try"]`, chromedp.BySearch), browser.Text("Rule 1 fits ada@alder.test"))
 	do("sign out", browser.Press("Sign out"), browser.Text("The key of your workspace"))
 }
 

@@ -34,6 +34,13 @@ func (e *Engine) oldAbsences(ctx context.Context, workspace int64, mailboxes []s
 	return e.Store.Absences(ctx, workspace, mailboxes)
 }
 
+// forget makes the next look at a workspace's absences a fresh one.
+func (a *absences) forget(workspace int64) {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	delete(a.know, workspace)
+}
+
 func (e *Engine) anyAbsent(ctx context.Context, workspace int64) (bool, error) {
 	c, now := &e.absences, time.Now()
 	c.mu.Lock()

@@ -73,6 +73,7 @@ func (e *Engine) setClock(ctx context.Context, tx pgx.Tx, run int64, at time.Tim
 // StartRun records a run and sets its planning going, or leaves it drafted until
 // its times let it begin. Times that cannot be are an error.
 func (e *Engine) StartRun(ctx context.Context, r *store.Run) error {
+	e.absences.forget(r.WorkspaceID)
 	now := time.Now()
 	if r.BeginAt.Before(now) {
 		r.BeginAt = now

@@ -4,7 +4,6 @@ import (
 	"context"
 	"maps"
 	"slices"
-	"strings"
 	"time"
 
 	"varnet/core/pace"
@@ -36,9 +35,6 @@ type Awaited struct {
 	PerSecond float64
 }
 
-// Small tells a lane key that small operators share.
-func Small(key string) bool { return strings.HasPrefix(key, "~") }
-
 // Left tells what is left of a run.
 func (e *Engine) Left(ctx context.Context, run store.Run) (l Left, err error) {
 	awaited, err := e.Store.Awaited(ctx, run.ID)
@@ -60,7 +56,7 @@ func (e *Engine) Left(ctx context.Context, run store.Run) (l Left, err error) {
 		if a.Left() > 0 {
 			loads = append(loads, load)
 		}
-		if Small(a.LaneKey) {
+		if pace.IsShared(a.LaneKey) {
 			shared.add(a, load)
 			continue
 		}
@@ -124,7 +120,7 @@ func (e *Engine) queues(ctx context.Context, run int64, keys []string) (q queues
 func (q queues) load(key string, addresses int64) pace.Load {
 	n, until := q.side.lanes(key, q.known)
 	l := pace.Load{Key: key, Addresses: addresses + min(addresses, q.others[key]), Lanes: n, Cap: 1, PerSecond: q.speeds[key], Rest: max(0, until.Sub(q.now))}
-	if !Small(key) && key != unresolvedKey {
+	if !pace.IsShared(key) && key != unresolvedKey {
 		l.Cap = q.side.bounds(key).Cap
 	}
 	return l

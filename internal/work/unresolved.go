@@ -23,6 +23,7 @@ const (
 // from there. Their results stand until they are replaced. It gives how many
 // they are.
 func (e *Engine) AskAgain(ctx context.Context, run store.Run, verdicts, only []int32) (addresses int64, err error) {
+	e.absences.forget(run.WorkspaceID)
 	err = e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		if addresses, err = s.AskAgain(ctx, run, verdicts, only, unresolvedKey, pace.ParcelSize); err != nil {
 			return err

@@ -1739,7 +1739,7 @@ export interface components {
             pattern: string;
             /**
              * Format: int64
-             * @description Seconds of rest after each parcel of up to 300 addresses.
+             * @description Seconds of rest after each parcel of up to 600 addresses.
              */
             rest?: number;
             /** @description The name of the route to use. */
@@ -1893,7 +1893,7 @@ export interface components {
             pattern: string;
             /**
              * Format: int64
-             * @description Seconds of rest after each parcel of up to 300 addresses.
+             * @description Seconds of rest after each parcel of up to 600 addresses.
              */
             rest?: number;
             /** @description The name of the route to use. */
