@@ -65,24 +65,26 @@ const leftoverFresh = eventInterval
 
 func (l *leftovers) of(ctx context.Context, e *work.Engine, r store.Run) (work.Left, error) {
 	l.mu.Lock()
-	defer l.mu.Unlock()
-	now := time.Now()
-	if known, ok := l.by[r.ID]; ok && now.Sub(known.at) < leftoverFresh {
+	known, ok := l.by[r.ID]
+	l.mu.Unlock()
+	if ok && time.Since(known.at) < leftoverFresh {
 		return known.Left, nil
 	}
 	left, err := e.Left(ctx, r)
 	if err != nil {
 		return left, err
 	}
-	for id, known := range l.by {
-		if now.Sub(known.at) > leftoverFresh {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	for id, old := range l.by {
+		if time.Since(old.at) > leftoverFresh {
 			delete(l.by, id)
 		}
 	}
 	if l.by == nil {
 		l.by = map[int64]leftover{}
 	}
-	l.by[r.ID] = leftover{left, now}
+	l.by[r.ID] = leftover{left, time.Now()}
 	return left, nil
 }
 
@@ -212,7 +214,7 @@ func draftSentence(b contract.Draft, d work.Draft, rounds pace.Rounds) string {
 			known = "as lately"
 		}
 		s += fmt.Sprintf(" The longest is %s: %s on at most %s at a time, %.0f a second on each, %s.", b.Slowest,
-			policy.Plural(d.Slowest.Addresses, "address", "addresses"), policy.Plural(int64(d.Lanes), "session", "sessions"), d.PerSecond, known)
+			policy.Plural(d.Slowest.Addresses, "address", "addresses"), policy.Plural(int64(d.Slowest.Cap), "session", "sessions"), d.Slowest.Speed(), known)
 	}
 	waits := make([]string, len(rounds))
 	for i, r := range rounds {

@@ -16,7 +16,6 @@ import (
 	"varnet/core/policy"
 	"varnet/internal/contract"
 	"varnet/internal/store"
-	"varnet/internal/work"
 )
 
 func (a *API) registerRuns(h huma.API) {
@@ -68,7 +67,7 @@ func (a *API) newRun(ctx context.Context, l store.List, n contract.NewRun) (r st
 	if n.BeginAt != nil {
 		r.BeginAt = *n.BeginAt
 	}
-	if err := work.CheckTimes(r.Times); err != nil {
+	if _, err := r.Rule().Hours.Opens(time.Now()); err != nil {
 		return r, huma.Error422UnprocessableEntity(strings.ToUpper(err.Error()[:1]) + err.Error()[1:] + ".")
 	}
 	return r, nil

@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"slices"
 	"strings"
 )
 
@@ -29,54 +28,48 @@ func (s *Store) resultsBySearch(ctx context.Context, run Run, f ResultFilter) ([
 	if !made {
 		return s.resultsByRows(ctx, run, f)
 	}
-	found := []Result{}
-	next := func(ordinals []int32) (full bool, err error) {
+	found, last, text := []Result{}, f.After, strings.ToLower(f.Search)
+	for blocks := 1; len(found) < f.Limit; blocks *= moreBlocks {
+		ordinals, end, err := s.matches(ctx, run.ListID, f.After, last, text, blocks)
+		if err != nil || len(ordinals) == 0 {
+			return found, err
+		}
 		page, err := s.resultsAt(ctx, run, f, ordinals)
-		found = append(found, page...)
-		return len(found) >= f.Limit, err
+		if err != nil {
+			return nil, err
+		}
+		found, last = append(found, page...), end
 	}
-	err = s.eachMatch(ctx, run.ListID, f.After, strings.ToLower(f.Search), f.Limit, next)
-	return found[:min(len(found), f.Limit)], err
+	return found[:f.Limit], nil
 }
 
-// moreMatches is how much larger each batch of matches is than the one before:
-// where few have the verdict that is wanted, many are looked up in one go.
-const moreMatches = 4
+// moreBlocks is how many times as many blocks are read each time than before:
+// where few matches have the verdict that is wanted, many are looked up in one go.
+const moreBlocks = 4
 
-// eachMatch gives the ordinals after one whose text holds another, first as many
-// as fill a page, until do is full.
-func (s *Store) eachMatch(ctx context.Context, list int64, after int32, text string, page int, do func([]int32) (full bool, err error)) error {
-	rows, err := s.pool.Query(ctx, `SELECT ordinals, texts FROM list_text
-		WHERE list_id = $1 AND last > $2 AND strpos(texts, $3) > 0 ORDER BY last`, list, after, text)
-	if err != nil {
-		return err
-	}
-	defer rows.Close()
-	var batch, ordinals []int32
-	var texts string
-	for rows.Next() {
-		if err := rows.Scan(&ordinals, &texts); err != nil {
-			return err
-		}
-		i := 0
-		for line := range strings.SplitSeq(texts, "\n") {
-			if ordinals[i] > after && strings.Contains(line, text) {
-				batch = append(batch, ordinals[i])
+// matches gives the ordinals after one whose text holds another, out of the next
+// blocks after last that have any, and the last of these blocks. The blocks are
+// read before anything else is asked: who holds one connection and waits for
+// another may wait for ever.
+func (s *Store) matches(ctx context.Context, list int64, after, last int32, text string, blocks int) (found []int32, end int32, err error) {
+	read, err := many[struct {
+		Last     int32
+		Ordinals []int32
+		Texts    string
+	}](ctx, s.db, `SELECT last, ordinals, texts FROM list_text
+		WHERE list_id = $1 AND last > $2 AND strpos(texts, $3) > 0 ORDER BY last LIMIT $4`, list, last, text, blocks)
+	for _, b := range read {
+		for i, line := range strings.Split(b.Texts, "\n") {
+			if b.Ordinals[i] > after && strings.Contains(line, text) {
+				found = append(found, b.Ordinals[i])
 			}
-			i++
 		}
-		if len(batch) < page {
-			continue
-		}
-		if full, err := do(batch); full || err != nil {
-			return err
-		}
-		batch, page = batch[:0], page*moreMatches
+		end = b.Last
 	}
-	if len(batch) > 0 {
-		_, err = do(batch)
+	if err == nil && len(found) == 0 && len(read) > 0 { // what matches in them was before
+		return s.matches(ctx, list, after, end, text, blocks)
 	}
-	return err
+	return found, end, err
 }
 
 // resultsAt gives the results at some ordinals, in their order.
@@ -87,7 +80,7 @@ func (s *Store) resultsAt(ctx context.Context, run Run, f ResultFilter, ordinals
 		CROSS JOIN LATERAL (SELECT address, verdict, at FROM result
 			WHERE run_id = $1 AND address = w.o AND ($4::int[] IS NULL OR verdict = ANY($4)) LIMIT 1) x
 		CROSS JOIN LATERAL (SELECT typed, mailbox, domain FROM list_row WHERE list_id = $2 AND ordinal = w.o LIMIT 1) r
-		ORDER BY w.n LIMIT $5`, run.ID, run.ListID, slices.Clone(ordinals), f.Verdicts, f.Limit)
+		ORDER BY w.n LIMIT $5`, run.ID, run.ListID, ordinals, f.Verdicts, f.Limit)
 }
 
 // resultsByRows goes through the rows of a list whose texts are not made yet.

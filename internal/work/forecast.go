@@ -8,7 +8,6 @@ import (
 
 	"varnet/core/pace"
 	"varnet/core/resolve"
-	"varnet/core/rule"
 	"varnet/internal/store"
 )
 
@@ -135,8 +134,6 @@ type Draft struct {
 	// Operators that were found out for LookedUp addresses.
 	Operators int
 	LookedUp  int64
-	Lanes     int
-	PerSecond float64
 }
 
 const (
@@ -180,9 +177,6 @@ func (e *Engine) Draft(ctx context.Context, l store.List, run store.Run) (d Draf
 		return d, err
 	}
 	d.Forecast = pace.Expect(loads, q.lanes)
-	if s := d.Slowest; s.Key != "" {
-		d.Lanes, d.PerSecond = s.Cap, s.Speed()
-	}
 	return d, nil
 }
 
@@ -245,10 +239,4 @@ func (e *Engine) draftLoads(ctx context.Context, byOperator map[string]int64, le
 		}
 	}
 	return loads, q, err
-}
-
-// CheckTimes tells what is wrong with a run's times, in a sentence.
-func CheckTimes(t store.Times) error {
-	_, err := rule.Hours{Hours: t.Hours, Zone: t.Zone}.Opens(time.Now())
-	return err
 }

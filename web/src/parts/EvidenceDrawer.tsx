@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Button, Drawer } from "antd";
 import { api, told, type Run } from "../api/client";
 import { keys } from "../api/hooks";
@@ -8,11 +8,12 @@ import { Trouble, Wait } from "./Notice";
 
 /** EvidenceDrawer shows all that was seen of one address, in the order in which it was seen. */
 export function EvidenceDrawer({ run, address, onClose }: { run: number; address: number | undefined; onClose: () => void }) {
+  const finished = useQueryClient().getQueryData<Run>(keys.run(run))?.finishedAt;
   const evidence = useQuery({
-    queryKey: ["evidence", run, address],
+    queryKey: ["evidence", run, address, finished], placeholderData: keepPreviousData,
     enabled: address !== undefined,
     // Another round may bring another answer while somebody looks.
-    refetchInterval: 3000,
+    refetchInterval: finished ? false : 3000,
     queryFn: async () => told(await api.GET("/runs/{id}/results/{address}", { params: { path: { id: run, address: address! } } })),
   });
   const e = evidence.data;
