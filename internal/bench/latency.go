@@ -2,11 +2,10 @@ package main
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"os"
+	"slices"
 	"strings"
-	"sync"
 	"text/tabwriter"
 	"time"
 
@@ -114,32 +113,26 @@ func farBound(w *practice.World) (time.Duration, error) {
 		_, domain, _ := strings.Cut(a, "@")
 		byHost["mx1."+domain] = append(byHost["mx1."+domain], a)
 	}
-	var wg sync.WaitGroup
-	failed := make(chan error, len(byHost)*pace.DefaultCap)
-	start := time.Now()
+	var jobs []func() error
 	for _, h := range i.Hosts() {
 		mailboxes := byHost[h.Name]
 		for n := range pace.DefaultCap {
 			part := mailboxes[n*len(mailboxes)/pace.DefaultCap : (n+1)*len(mailboxes)/pace.DefaultCap]
-			wg.Go(func() {
-				for len(part) > 0 { // a hundred to a session, as RFC 5321 has it
-					some := part[:min(100, len(part))]
-					part = part[len(some):]
-					if err := dialogue(fmt.Sprintf("%s:%d", h.Addr, farPort), some); err != nil {
-						failed <- err
-						return
-					}
-				}
-			})
+			jobs = append(jobs, func() error { return hundreds(fmt.Sprintf("%s:%d", h.Addr, farPort), part) })
 		}
 	}
-	wg.Wait()
-	took := time.Since(start)
-	close(failed)
-	for e := range failed {
-		err = errors.Join(err, e)
+	return sideBySide(jobs)
+}
+
+// hundreds asks about mailboxes, a hundred to a session, as RFC 5321 has it
+// (section 4.5.3.1.8).
+func hundreds(addr string, mailboxes []string) error {
+	for some := range slices.Chunk(mailboxes, 100) {
+		if err := dialogue(addr, some); err != nil {
+			return err
+		}
 	}
-	return took, err
+	return nil
 }
 
 const farPort = 2706

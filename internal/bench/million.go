@@ -113,19 +113,28 @@ func bareDialogues(i *practice.Internet, file string) (time.Duration, error) {
 	if err != nil {
 		return 0, err
 	}
-	var wg sync.WaitGroup
-	failed := make(chan error, len(byHost)*askers)
-	start := time.Now()
+	var jobs []func() error
 	for addr, mailboxes := range byHost {
 		for n := range askers {
 			part := mailboxes[n*len(mailboxes)/askers : (n+1)*len(mailboxes)/askers]
 			if len(part) > 0 {
-				wg.Go(func() { failed <- dialogue(addr, part) })
+				jobs = append(jobs, func() error { return dialogue(addr, part) })
 			}
 		}
 	}
+	return sideBySide(jobs)
+}
+
+// sideBySide does all jobs at once, and tells how long they took together.
+func sideBySide(jobs []func() error) (took time.Duration, err error) {
+	var wg sync.WaitGroup
+	failed := make(chan error, len(jobs))
+	start := time.Now()
+	for _, do := range jobs {
+		wg.Go(func() { failed <- do() })
+	}
 	wg.Wait()
-	took := time.Since(start)
+	took = time.Since(start)
 	close(failed)
 	for e := range failed {
 		err = errors.Join(err, e)

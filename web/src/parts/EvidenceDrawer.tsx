@@ -1,6 +1,6 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Button, Drawer } from "antd";
-import { api, told, type Run } from "../api/client";
+import { api, told, type Evidence, type Run } from "../api/client";
 import { keys } from "../api/hooks";
 import { AddressText } from "./AddressText";
 import { Found } from "./Found";
@@ -10,7 +10,8 @@ import { Trouble, Wait } from "./Notice";
 export function EvidenceDrawer({ run, address, onClose }: { run: number; address: number | undefined; onClose: () => void }) {
   const finished = useQueryClient().getQueryData<Run>(keys.run(run))?.finishedAt;
   const evidence = useQuery({
-    queryKey: ["evidence", run, address, finished], placeholderData: keepPreviousData,
+    queryKey: ["evidence", run, address, finished], 
+    placeholderData: (old: Evidence | undefined) => (old?.address === address ? old : undefined),
     enabled: address !== undefined,
     // Another round may bring another answer while somebody looks.
     refetchInterval: finished ? false : 3000,
