@@ -121,7 +121,7 @@ func farBound(w *practice.World) (time.Duration, error) {
 			jobs = append(jobs, func() error { return hundreds(fmt.Sprintf("%s:%d", h.Addr, farPort), part) })
 		}
 	}
-	return sideBySide(jobs)
+	return atOnce(jobs)
 }
 
 // hundreds asks about mailboxes, a hundred to a session, as RFC 5321 has it

@@ -122,11 +122,11 @@ func bareDialogues(i *practice.Internet, file string) (time.Duration, error) {
 			}
 		}
 	}
-	return sideBySide(jobs)
+	return atOnce(jobs)
 }
 
-// sideBySide does all jobs at once, and tells how long they took together.
-func sideBySide(jobs []func() error) (took time.Duration, err error) {
+// atOnce does all jobs at once, and tells how long they took together.
+func atOnce(jobs []func() error) (took time.Duration, err error) {
 	var wg sync.WaitGroup
 	failed := make(chan error, len(jobs))
 	start := time.Now()
