@@ -10,15 +10,18 @@ import (
 // How the addresses of a run are cut into parcels.
 const (
 	// ParcelSize is the most addresses of a parcel: enough that the bookkeeping
-	// of a parcel is little beside asking.
-	ParcelSize = 600
-	// firstParcel is how many addresses the first parcels have, so few that an
-	// operator nothing is known about soon earns more lanes; and the least that
-	// is worth the bookkeeping of a parcel.
-	firstParcel = 25
+	// of a parcel is little beside asking, and just under three full sessions.
+	ParcelSize = 576
+	// firstParcel is the most that the first parcels have, so few that an
+	// operator nothing is known about soon earns more lanes; doubled, they come
+	// to half a session, one and two.
+	firstParcel = 24
 	// lastShare is which part of what is left a parcel holds at the most, so that
-	// all lanes have something to do until the end.
-	lastShare = 8
+	// all lanes have something to do until the end; and leastShare which part of
+	// all it holds at the least, unless that is beyond what is worth a session
+	// of its own, from worthLeast to worthMost addresses.
+	lastShare, leastShare = 6, 32
+	worthLeast, worthMost = 8, 48
 	// OwnFrom is from how many addresses on an operator gets lanes of its own.
 	OwnFrom = 30
 	// SharedLanes is how many lanes all the small operators share.
@@ -29,9 +32,10 @@ const (
 // ones first, two of each size, each size twice the one before; and smaller ones
 // again towards the end.
 func Cut(addresses int) (sizes []int) {
-	for size := firstParcel; addresses > 0; {
-		n := min(size, max(firstParcel, addresses/lastShare), addresses)
-		if addresses-n < firstParcel/2 {
+	least := min(max(addresses/leastShare, worthLeast), worthMost)
+	for size := min(firstParcel, least); addresses > 0; {
+		n := min(size, max(least, addresses/lastShare), addresses)
+		if addresses-n < least/2 {
 			n = addresses // a rest that is not worth a parcel of its own
 		}
 		sizes = append(sizes, n)

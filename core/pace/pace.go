@@ -43,19 +43,20 @@ const (
 	// fewerRest is how long if it was asked on several lanes: having fewer is the
 	// cure then.
 	firstRest = 20 * time.Second
-	fewerRest = 5 * time.Second
+	fewerRest = 2 * time.Second
 	longRest  = 15 * time.Minute
-	// calmParcels in a row without a complaint earn one more lane; an operator
-	// that never complained gets one for each, so that its lanes double while
-	// each brings a parcel in.
+	// calmParcels in a row without a complaint earn one more lane; below what an
+	// operator is known to bear, or when it never complained, one is enough: so
+	// its lanes double while each brings a parcel in.
 	calmParcels = 2
 	// ceilingHolds is for how long a number of lanes that brought a complaint is
 	// not tried again.
 	ceilingHolds = 30 * time.Minute
 )
 
-// Start is the pace for an operator that nothing is known about.
-func Start() Pace { return Pace{Lanes: 1} }
+// Start is the pace for an operator that nothing is known about: mail hosts
+// expect several connections of who has several messages.
+func Start() Pace { return Pace{Lanes: 2} }
 
 // Seen is what a parcel met at the operator.
 type Seen struct {
@@ -140,9 +141,10 @@ func (p Pace) complained(s Seen, now time.Time) Pace {
 func (p Pace) calmed(now time.Time, b Bounds) Pace {
 	p.Complaints = 0
 	need, top := calmParcels, b.Cap
-	if p.Ceiling == 0 {
+	if p.Ceiling == 0 || p.Lanes < p.Ceiling {
 		need = 1
-	} else if now.Before(p.CeilingUntil) {
+	}
+	if now.Before(p.CeilingUntil) {
 		top = min(top, p.Ceiling)
 	}
 	if p.Calm = min(p.Calm+1, need); p.Calm == need && p.Lanes < top {

@@ -22,7 +22,7 @@ func TestCalmEarnsLanes(t *testing.T) {
 func TestComplaintsHalveAndRest(t *testing.T) {
 	p := Pace{Lanes: 4}
 	p = p.After(Seen{Sessions: 1, Throttled: 2}, now, usual)
-	if p.Lanes != 2 || !p.Resting(now.Add(4*time.Second)) || p.Resting(now.Add(7*time.Second)) {
+	if p.Lanes != 2 || !p.Resting(now.Add(time.Second)) || p.Resting(now.Add(3*time.Second)) {
 		t.Errorf("after one complaint: %+v", p)
 	}
 	first := p.RestUntil.Sub(now)

@@ -17,16 +17,17 @@ const maxDoors = 4
 // connect opens a session at the first exchanger that takes one: the next one
 // is tried after a failed connection and after any refusal of the session
 // (RFC 5321 section 5.1). The failure that comes back is the one that tells
-// most.
-func (v *visit) connect(ctx context.Context) (*smtp.Session, int, *smtp.Failure) {
+// most. The first of the queue are asked about while the session begins.
+func (v *visit) connect(ctx context.Context, queue []*item) (*smtp.Session, int, *smtp.Failure) {
 	var worst *smtp.Failure
 	number, doors := -1, 0
+	first := mailboxes(queue[:min(len(queue), max(v.limits.Questions-1, 0))])
 	for _, x := range v.exchangers {
 		for _, ip := range x.Addrs {
 			if doors++; doors > maxDoors || ctx.Err() != nil && worst != nil {
 				break
 			}
-			s, f := v.open(ctx, x.Host, net.JoinHostPort(ip.String(), strconv.Itoa(v.prober.Port)))
+			s, f := v.open(ctx, x.Host, net.JoinHostPort(ip.String(), strconv.Itoa(v.prober.Port)), first)
 			if f == nil {
 				return s, len(v.out.Conversations) - 1, nil
 			}
@@ -45,9 +46,9 @@ func (v *visit) connect(ctx context.Context) (*smtp.Session, int, *smtp.Failure)
 	return nil, number, worst
 }
 
-func (v *visit) open(ctx context.Context, host, addr string) (*smtp.Session, *smtp.Failure) {
+func (v *visit) open(ctx context.Context, host, addr string, first []string) (*smtp.Session, *smtp.Failure) {
 	c := Conversation{Exchanger: host, Addr: addr, Identity: v.way.Identity, Route: v.way.Name, At: time.Now()}
-	s, f := v.dial(ctx, addr)
+	s, f := v.dial(ctx, addr, first)
 	if s != nil {
 		c.Lines, c.Encrypted = s.Lines(), s.Encrypted()
 	}
@@ -58,7 +59,7 @@ func (v *visit) open(ctx context.Context, host, addr string) (*smtp.Session, *sm
 	return s, f
 }
 
-func (v *visit) dial(ctx context.Context, addr string) (*smtp.Session, *smtp.Failure) {
+func (v *visit) dial(ctx context.Context, addr string, first []string) (*smtp.Session, *smtp.Failure) {
 	dialCtx, cancel := context.WithTimeout(ctx, v.limits.Waits[smtp.StepConnect])
 	defer cancel()
 	conn, err := v.way.Dialer.DialContext(dialCtx, "tcp", addr)
@@ -73,7 +74,7 @@ func (v *visit) dial(ctx context.Context, addr string) (*smtp.Session, *smtp.Fai
 		}
 		return nil, &smtp.Failure{Step: smtp.StepConnect, Trouble: trouble, Err: err}
 	}
-	s, err := smtp.Open(ctx, conn, v.way.Identity, v.limits)
+	s, err := smtp.Open(ctx, conn, v.way.Identity, v.limits, first...)
 	var f *smtp.Failure
 	if errors.As(err, &f) {
 		return s, f

@@ -360,7 +360,7 @@ func TestAHostThatBlocksUsIsNotAskedOn(t *testing.T) {
 		locals = append(locals, fmt.Sprintf("here%d", i))
 	}
 	got, _ := ask(t, prober(hosts{first + ":25": h}), domain([]string{first}, locals...))
-	if got["here199"] != "exchanger.blocks-us again" || len(h.asked) > chunk {
+	if got["here199"] != "exchanger.blocks-us again" || len(h.asked) > smtp.DefaultLimits().Refusals {
 		t.Errorf("asked about %d of 200; the last is %s", len(h.asked), got["here199"])
 	}
 }

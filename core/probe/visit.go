@@ -77,7 +77,7 @@ const maxIdle = 2
 func (v *visit) ask(ctx context.Context, queue []*item) {
 	idle := 0
 	for len(queue) > 0 && ctx.Err() == nil {
-		session, number, failure := v.connect(ctx)
+		session, number, failure := v.connect(ctx, queue)
 		if failure != nil {
 			v.giveUp(queue, failure, number)
 			return
@@ -144,33 +144,19 @@ func wantsRest(f *smtp.Failure) bool {
 // askSession asks as much of the queue as the session takes and gives back the
 // rest.
 func (v *visit) askSession(s *smtp.Session, asked []*item, number int) (queue []*item) {
-	queue = asked
-	defer func() { v.watchEnd(s, asked[:len(asked)-len(queue)], number) }()
-	for len(queue) > 0 {
-		// One question is kept for watchEnd.
-		n := min(s.Room()-1, len(queue), chunk)
-		if n <= 0 {
-			return queue
-		}
-		done := v.askSome(s, queue[:n], number)
-		queue = queue[done:]
-		if done < n || s.Failure() != nil {
-			return queue
-		}
-		if blocked(asked[:len(asked)-len(queue)]) {
-			return v.refuseRest(queue, asked, number)
-		}
+	n := min(max(s.Room()-1, 0), len(asked)) // one question is kept for watchEnd
+	done := v.askSome(s, asked[:n], number)
+	queue = asked[done:]
+	if s.Failure() == nil && len(queue) > 0 && blocked(asked[:done]) {
+		queue = v.refuseRest(queue, asked, number)
 	}
+	v.watchEnd(s, asked[:done], number)
 	return queue
 }
 
 // askSome asks about some items in one go and counts those that were answered.
 func (v *visit) askSome(s *smtp.Session, items []*item, number int) (done int) {
-	mailboxes := make([]string, len(items))
-	for i := range mailboxes {
-		mailboxes[i] = items[i].mailbox
-	}
-	for i, a := range s.Ask(mailboxes) {
+	for i, a := range s.Ask(mailboxes(items)) {
 		if !a.Answered {
 			break
 		}
@@ -183,8 +169,13 @@ func (v *visit) askSome(s *smtp.Session, items []*item, number int) (done int) {
 	return done
 }
 
-// chunk is how many items are asked about before their answers are looked at.
-const chunk = 50
+func mailboxes(items []*item) []string {
+	out := make([]string, len(items))
+	for i, it := range items {
+		out[i] = it.mailbox
+	}
+	return out
+}
 
 // blocked tells a host that refuses us at every recipient: the last three
 // answers were refusals of us.

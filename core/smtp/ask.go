@@ -15,141 +15,166 @@ type Answer struct {
 	Took     time.Duration
 }
 
-// Ask asks about mailboxes, as many of them as the session has room for, in
-// windows when the host offers PIPELINING and one by one otherwise. It gives
-// an answer for each mailbox, in order; when the session ended before the
-// last, the rest are not answered and Failure tells why (nil: no room left).
+// Ask asks about mailboxes, as many of them as the session has room for. Where
+// the host offers PIPELINING further questions go out while the replies to those
+// before come in; elsewhere they go one by one. It gives an answer for each
+// mailbox, in order; when the session ended before the last, the rest are not
+// answered and Failure tells why (nil: no room left). The first call must begin
+// with the mailboxes that Open was given.
 func (s *Session) Ask(mailboxes []string) []Answer {
 	answers := make([]Answer, len(mailboxes))
 	for i, m := range mailboxes {
 		answers[i].Mailbox = m
 	}
-	for next := 0; next < len(answers); {
-		n := min(s.Room(), len(answers)-next, s.window())
-		if n == 0 {
-			break
+	for next := 0; next < len(answers) && s.Room() > 0; {
+		same := mailboxes[next:]
+		same = same[:sameKind(same)]
+		full := s.full || s.inTransaction >= s.limits.Recipients && s.ahead == 0
+		if full || needsUTF8(same[0]) != s.utf8 { // RFC 6531 section 3.4
+			if f := s.begin(needsUTF8(same[0]), same); f != nil {
+				s.fail(f)
+				break
+			}
 		}
-		n = s.sameKind(answers[next : next+n])
-		if !s.prepare(answers[next].Mailbox) {
-			break
-		}
-		window := answers[next : next+n]
-		if f := s.askWindow(window); f != nil {
-			s.fail(f)
-			break
-		}
-		taken := s.cutFull(window)
-		next += taken
-		if taken < n && !s.begin(s.utf8) {
-			break
-		}
+		next += s.stream(answers[next : next+len(same)])
 	}
 	return answers
 }
 
-// cutFull counts the answers before the first that says that the transaction
-// is full (RFC 5321 section 4.5.3.1.10: 452). Those behind it have no answer yet
-// and belong into the next transaction. A host that says so to an empty
-// transaction means something else.
-func (s *Session) cutFull(window []Answer) int {
-	for i, a := range window {
-		full := a.Reply.Code == 452 && (a.Reply.Enhanced == "4.5.3" || strings.Contains(strings.ToLower(a.Reply.Text()), "too many recipients"))
-		if full && s.inTransaction > 0 {
-			for j := range window[i:] {
-				window[i+j] = Answer{Mailbox: window[i+j].Mailbox}
+// stream asks about mailboxes that share a transaction until all are answered,
+// the session has no room left, the transaction is full, or the session fails;
+// done is how many from the first on have an answer.
+func (s *Session) stream(list []Answer) (done int) {
+	sent := s.ahead
+	for i := range list[:sent] {
+		list[i].At = s.aheadAt
+	}
+	s.ahead = 0
+	sure := 0 // the questions before it were answered when nothing was on the way
+	for {
+		if n := min(s.more(sent-done), len(list)-sent); n > 0 {
+			if f := s.put(list[sent:sent+n], sent > done); f != nil {
+				s.fail(f)
+				return s.doubt(list, sure, sent, done)
 			}
-			return i
+			sent += n
 		}
-		if a.Reply.Positive() {
-			s.inTransaction++
+		if sent == done {
+			return done
+		}
+		r, f := s.recipientReply()
+		if f != nil {
+			s.fail(f)
+			return s.doubt(list, sure, sent, done)
+		}
+		if s.taken && isFull(r) {
+			s.full = true
+			s.discard(sent - done - 1)
+			return s.doubt(list, sure, sent, done)
+		}
+		list[done].hear(r)
+		s.taken = s.taken || r.Positive()
+		if done++; done == sent {
+			sure = done
 		}
 	}
-	return len(window)
 }
 
-func (s *Session) window() int {
-	if s.Offers("PIPELINING") {
-		return s.limits.Window
+// put sends the questions about some mailboxes.
+func (s *Session) put(some []Answer, repliesDue bool) *Failure {
+	lines := make([]string, len(some))
+	for i := range some {
+		lines[i] = rcpt(some[i].Mailbox)
 	}
-	return 1
+	now := time.Now()
+	for i := range some {
+		some[i].At = now
+	}
+	s.asked, s.inTransaction = s.asked+len(some), s.inTransaction+len(some)
+	return s.send(StepRcpt, repliesDue, lines...)
+}
+
+func rcpt(mailbox string) string { return "RCPT TO:<" + mailbox + ">" }
+
+func (a *Answer) hear(r Reply) {
+	now := time.Now()
+	a.Answered, a.Reply, a.At, a.Took = true, r, now, now.Sub(a.At)
+}
+
+// recipientReply reads the reply to one question.
+func (s *Session) recipientReply() (Reply, *Failure) {
+	r, f := s.reply(StepRcpt, false)
+	if f == nil && r.Code == 421 { // RFC 5321 section 3.8: the host is leaving
+		s.note(true, r.String())
+		f = &Failure{Step: StepRcpt, Trouble: Refused, Reply: r}
+	}
+	if f == nil {
+		s.heard++
+		if !r.Positive() {
+			s.refused++
+		}
+	}
+	return r, f
+}
+
+// doubt takes back what cannot be believed of a stream that ended before its
+// time, and gives how many answers stand. When the replies do not come out even
+// with the questions that were on the way together, nobody can tell which
+// belongs to which, and none of them counts. (One too many shows at the next
+// command or at QUIT.)
+func (s *Session) doubt(list []Answer, sure, sent, done int) int {
+	if f := s.failure; f != nil && sent-sure > 1 && (f.Trouble == Silent || f.Trouble == OutOfTime || f.Trouble == Garbled) {
+		done = sure
+	}
+	for i := done; i < len(list); i++ {
+		list[i] = Answer{Mailbox: list[i].Mailbox}
+	}
+	return done
+}
+
+// isFull tells the reply that says that the transaction is full (RFC 5321
+// section 4.5.3.1.10: 452): this question and those behind it belong into the
+// next one. A host that says so to an empty transaction means something else.
+func isFull(r Reply) bool {
+	return r.Code == 452 && (r.Enhanced == "4.5.3" || strings.Contains(strings.ToLower(r.Text()), "too many recipients"))
+}
+
+// discard reads replies that count for nothing.
+func (s *Session) discard(replies int) {
+	for range replies {
+		if _, f := s.recipientReply(); f != nil {
+			s.fail(f)
+			return
+		}
+	}
+}
+
+// piped tells whether questions may follow each other without waiting (RFC 2920).
+func (s *Session) piped() bool { return s.limits.Window > 1 && s.Offers("PIPELINING") }
+
+// more is how many further questions may go out while so many are on the way.
+// They go in handfuls: not before half of those that may be on the way are
+// answered.
+func (s *Session) more(onTheWay int) int {
+	allowed := min(1, s.beforeRefusals())
+	if s.piped() {
+		allowed = min(s.limits.Window, s.beforeRefusals())
+	}
+	if onTheWay > 0 && onTheWay*2 > allowed {
+		return 0
+	}
+	return max(0, min(allowed-onTheWay, s.limits.Recipients-s.inTransaction, s.limits.Questions-s.asked))
 }
 
 // sameKind counts how many of the first mailboxes may share a transaction:
 // those with and those without letters outside ASCII may not.
-func (s *Session) sameKind(answers []Answer) int {
-	for i := range answers {
-		if needsUTF8(answers[i].Mailbox) != needsUTF8(answers[0].Mailbox) {
+func sameKind(mailboxes []string) int {
+	for i, m := range mailboxes {
+		if needsUTF8(m) != needsUTF8(mailboxes[0]) {
 			return i
 		}
 	}
-	return len(answers)
-}
-
-// prepare begins a new transaction when the next mailboxes need another kind
-// of MAIL FROM (RFC 6531 section 3.4).
-func (s *Session) prepare(mailbox string) bool {
-	utf8 := needsUTF8(mailbox)
-	if utf8 == s.utf8 {
-		return true
-	}
-	return s.begin(utf8)
-}
-
-// begin ends the transaction and begins a new one.
-func (s *Session) begin(utf8 bool) bool {
-	s.inTransaction = 0
-	r, f := s.command(StepMail, "RSET")
-	if f == nil {
-		f = refusal(StepMail, r)
-	}
-	if f == nil {
-		f = s.mail(utf8)
-	}
-	if f != nil {
-		s.fail(f)
-	}
-	return f == nil
-}
-
-// askWindow asks about a window of mailboxes at once. When the replies do not
-// come out even with the questions, nobody can tell which belongs to which, and
-// none of them counts. (One too many shows at the next command or at QUIT.)
-func (s *Session) askWindow(window []Answer) *Failure {
-	f := s.exchange(window)
-	if f != nil && len(window) > 1 && (f.Trouble == Silent || f.Trouble == OutOfTime || f.Trouble == Garbled) {
-		for i := range window {
-			window[i] = Answer{Mailbox: window[i].Mailbox}
-		}
-	}
-	return f
-}
-
-func (s *Session) exchange(window []Answer) *Failure {
-	lines := make([]string, len(window))
-	for i, a := range window {
-		lines[i] = "RCPT TO:<" + a.Mailbox + ">"
-	}
-	start := time.Now()
-	if f := s.send(StepRcpt, lines...); f != nil {
-		return f
-	}
-	s.asked += len(window)
-	for i := range window {
-		r, f := s.reply(StepRcpt, false)
-		if f != nil {
-			return f
-		}
-		if r.Code == 421 { // RFC 5321 section 3.8: the host is leaving
-			s.note(true, r.String())
-			return &Failure{Step: StepRcpt, Trouble: Refused, Reply: r}
-		}
-		if !r.Positive() {
-			s.refused++
-		}
-		now := time.Now()
-		window[i].Answered, window[i].Reply, window[i].At, window[i].Took = true, r, now, now.Sub(start)
-	}
-	return nil
+	return len(mailboxes)
 }
 
 // Takes tells whether the host can be asked about this mailbox at all: one

@@ -66,16 +66,18 @@ type Limits struct {
 	// Refusals ends the session when the host has refused so many
 	// recipients. Hosts count them, slow down at about 10 and hang up at 20.
 	Refusals int
-	// Recipients ends the session after so many questions; hosts must take
-	// 100 (RFC 5321 section 4.5.3.1.8).
+	// Recipients ends a transaction after so many questions; hosts must take
+	// 100 (RFC 5321 section 4.5.3.1.8). A next one begins in the same session.
 	Recipients int
+	// Questions ends the session after so many.
+	Questions int
 	// Window is how many RCPT commands may be on their way at once.
 	Window int
 }
 
 // DefaultLimits suit hosts nothing is known about.
 func DefaultLimits() Limits {
-	return Limits{Waits: DefaultWaits(), Refusals: 9, Recipients: 98, Window: 50}
+	return Limits{Waits: DefaultWaits(), Refusals: 9, Recipients: 100, Questions: 200, Window: 50}
 }
 
 // Line is one line of the conversation, for the evidence.
@@ -142,43 +144,49 @@ type Session struct {
 	start      time.Time
 	extensions map[string]string
 	encrypted  bool
-	utf8       bool // this transaction's MAIL FROM carried SMTPUTF8
 	failure    *Failure
-	asked      int
-	// inTransaction counts the recipients taken since MAIL FROM.
-	inTransaction int
-	refused       int
-	lines         []Line
+	// asked and heard count the questions sent and the replies to them.
+	asked, heard int
+	transaction
+	refused int
+	lines   []Line
 }
 
 // Open greets the host and goes as far as an accepted MAIL FROM. It takes over
-// conn. On failure the session still holds the lines said so far; the error is
-// a *Failure. ctx bounds the whole session.
-func Open(ctx context.Context, conn net.Conn, id Identity, l Limits) (*Session, error) {
+// conn. first are the mailboxes that Ask will be given first: where the host
+// offers PIPELINING the questions about some of them go out with MAIL FROM, which
+// saves a round trip. On failure the session still holds the lines said so far;
+// the error is a *Failure. ctx bounds the whole session.
+func Open(ctx context.Context, conn net.Conn, id Identity, l Limits, first ...string) (*Session, error) {
 	s := &Session{conn: conn, ctx: ctx, identity: id, limits: l, start: time.Now(),
 		in: bufio.NewReaderSize(conn, maxLine)}
-	if f := s.open(); f != nil {
+	if f := s.open(first); f != nil {
 		s.fail(f)
 		return s, f
 	}
 	return s, nil
 }
 
-func (s *Session) open() *Failure {
+func (s *Session) open(first []string) *Failure {
 	if f := s.expect(StepGreeting); f != nil {
 		return f
 	}
 	if f := s.hello(); f != nil {
 		return f
 	}
-	f := s.mail(false)
-	if f != nil && wantsTLS(f.Reply) {
-		if f = s.startTLS(); f != nil {
-			return f
-		}
-		f = s.mail(false)
+	f := s.begin(false, first)
+	if f == nil || !wantsTLS(f.Reply) {
+		return f
 	}
-	return f
+	s.discard(s.ahead)
+	if s.failure != nil {
+		return s.failure
+	}
+	s.heard, s.refused = 0, 0
+	if f = s.startTLS(); f != nil {
+		return f
+	}
+	return s.begin(false, first)
 }
 
 // hello says EHLO, and HELO to hosts that do not know it.
@@ -199,19 +207,6 @@ func (s *Session) hello() *Failure {
 		}
 	}
 	return refusal(StepHello, r)
-}
-
-func (s *Session) mail(utf8 bool) *Failure {
-	line := "MAIL FROM:<" + s.identity.Sender + ">"
-	if utf8 {
-		line += " SMTPUTF8"
-	}
-	r, f := s.command(StepMail, line)
-	if f != nil {
-		return f
-	}
-	s.utf8 = utf8
-	return refusal(StepMail, r)
 }
 
 // wantsTLS tells the reply that demands STARTTLS (RFC 3207 section 4: 530;
@@ -270,7 +265,7 @@ func (s *Session) Room() int {
 	if s.failure != nil || s.refused >= s.limits.Refusals {
 		return 0
 	}
-	return max(0, min(s.limits.Recipients-s.asked, s.beforeRefusals()))
+	return max(0, s.limits.Questions-s.asked+s.ahead)
 }
 
 // beforeRefusals is how many mailboxes may be on their way at once: as many as
@@ -278,9 +273,9 @@ func (s *Session) Room() int {
 // that two and a half times the rate would bring it to twice the limit.
 func (s *Session) beforeRefusals() int {
 	left := s.limits.Refusals - s.refused
-	usual := left * (s.asked + 1) / (s.refused + 1)
-	safe := (left + s.limits.Refusals) * (s.asked + 2) * 2 / (5 * (s.refused + 1))
-	return max(left, min(usual, safe))
+	usual := left * (s.heard + 1) / (s.refused + 1)
+	safe := (left + s.limits.Refusals) * (s.heard + 2) * 2 / (5 * (s.refused + 1))
+	return max(0, left, min(usual, safe))
 }
 
 // Close says QUIT, without waiting long for the reply, and closes. A reply that

@@ -43,7 +43,7 @@ func scripted(t *testing.T, greeting string, answer func(line string) string) ne
 	return ours
 }
 
-var quick = Limits{Waits: DefaultWaits().All(200 * time.Millisecond), Refusals: 9, Recipients: 98, Window: 5}
+var quick = Limits{Waits: DefaultWaits().All(200 * time.Millisecond), Refusals: 9, Recipients: 100, Questions: 200, Window: 5}
 
 // polite answers everything but RCPT the usual way.
 func polite(rcpt func(mailbox string) string) func(string) string {
@@ -112,6 +112,100 @@ func TestASessionEndsItselfBeforeTheHostsPatience(t *testing.T) {
 	}
 	if n != quick.Refusals || asked != n || s.Room() != 0 || s.Failure() != nil {
 		t.Errorf("%d answered, %d asked, room for %d, %v", n, asked, s.Room(), s.Failure())
+	}
+}
+
+// TestQuestionsFollowEachOtherWithoutWaiting: the host says yes to MAIL FROM only
+// when the first questions lie there, and replies only while others are on the way.
+func TestQuestionsFollowEachOtherWithoutWaiting(t *testing.T) {
+	var mailboxes []string
+	for i := range 60 {
+		mailboxes = append(mailboxes, fmt.Sprintf("m%d@host.example", i))
+	}
+	heard, answered := 0, 0
+	conn := scripted(t, "220 host\r\n", func(line string) string {
+		switch {
+		case strings.HasPrefix(line, "MAIL"):
+			return "" // said with the first questions
+		case strings.HasPrefix(line, "RCPT"):
+			if heard++; heard == withMail {
+				answered = 3
+				return "250 sender ok\r\n" + strings.Repeat("250 ok\r\n", 3)
+			} else if heard < withMail {
+				return ""
+			} else if heard < len(mailboxes) { // always two behind
+				answered++
+				return "250 ok\r\n"
+			}
+			return strings.Repeat("250 ok\r\n", heard-answered)
+		}
+		return polite(nil)(line)
+	})
+	l := quick
+	l.Window = 50
+	s, err := Open(context.Background(), conn, Identity{Name: "verify.fernhollow.example"}, l, mailboxes...)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i, a := range s.Ask(mailboxes) {
+		if !a.Answered || a.Mailbox != mailboxes[i] {
+			t.Fatalf("mailbox %d of %d: %+v; %v", i, heard, a, s.Failure())
+		}
+	}
+	if s.Close(); s.Failure() != nil {
+		t.Error(s.Failure())
+	}
+}
+
+// TestALongSessionHasSeveralTransactions holds the numbers of RFC 5321 section
+// 4.5.3.1.8 by a host that takes not one recipient more.
+func TestALongSessionHasSeveralTransactions(t *testing.T) {
+	in, transactions := 0, 0
+	s, err := open(t, scripted(t, "220 host\r\n", func(line string) string {
+		if strings.HasPrefix(line, "MAIL") {
+			in, transactions = 0, transactions+1
+		}
+		return polite(func(string) string {
+			if in++; in > 100 {
+				return "554 too many\r\n"
+			}
+			return "250 ok\r\n"
+		})(line)
+	}))
+	if err != nil {
+		t.Fatal(err)
+	}
+	mailboxes := strings.Split(strings.Repeat("x@host.example ", 249)+"x@host.example", " ")
+	yes := 0
+	for _, a := range s.Ask(mailboxes) {
+		if a.Reply.Positive() {
+			yes++
+		}
+	}
+	if yes != quick.Questions || transactions != 2 || s.Room() != 0 || s.Failure() != nil {
+		t.Errorf("%d taken in %d transactions, room for %d, %v", yes, transactions, s.Room(), s.Failure())
+	}
+}
+
+func TestWhereTLSIsDemandedTheQuestionsAreAskedAgain(t *testing.T) {
+	var heard []string
+	s, err := Open(context.Background(), scripted(t, "220 host\r\n", func(line string) string {
+		heard = append(heard, line)
+		switch {
+		case strings.HasPrefix(line, "EHLO"):
+			return "250-host.example\r\n250-STARTTLS\r\n250 PIPELINING\r\n"
+		case strings.HasPrefix(line, "MAIL"):
+			return "530 5.7.0 Must issue a STARTTLS command first\r\n"
+		case strings.HasPrefix(line, "RCPT"):
+			return "503 5.5.1 MAIL first\r\n"
+		}
+		return "454 4.7.0 TLS not available\r\n"
+	}), Identity{Name: "v.example"}, quick, "a@h.example", "b@h.example")
+	if f, ok := err.(*Failure); !ok || f.Step != StepTLS || f.Trouble != NoTLS {
+		t.Errorf("it failed with %v", err)
+	}
+	if got := strings.Join(heard, "; "); !strings.HasSuffix(got, "RCPT TO:<b@h.example>; STARTTLS") || s.Room() != 0 {
+		t.Errorf("the host heard %s", got)
 	}
 }
 

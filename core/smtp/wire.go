@@ -19,7 +19,7 @@ const (
 
 // command sends one line and reads its reply, noting both.
 func (s *Session) command(step Step, line string) (Reply, *Failure) {
-	if f := s.send(step, line); f != nil {
+	if f := s.send(step, false, line); f != nil {
 		return Reply{}, f
 	}
 	s.note(false, line)
@@ -27,8 +27,9 @@ func (s *Session) command(step Step, line string) (Reply, *Failure) {
 }
 
 // send writes lines in one go. No line may hold a line end: what comes from a
-// list was held against the grammar, and this is the last door.
-func (s *Session) send(step Step, lines ...string) *Failure {
+// list was held against the grammar, and this is the last door. A reply that lies
+// there and is not due shows that the session is out of step.
+func (s *Session) send(step Step, repliesDue bool, lines ...string) *Failure {
 	var b strings.Builder
 	for _, l := range lines {
 		if strings.ContainsAny(l, "\r\n\x00") {
@@ -37,7 +38,7 @@ func (s *Session) send(step Step, lines ...string) *Failure {
 		b.WriteString(l)
 		b.WriteString("\r\n")
 	}
-	if s.in.Buffered() > 0 {
+	if !repliesDue && s.in.Buffered() > 0 {
 		return outOfStep(step)
 	}
 	s.deadline(step)

@@ -210,10 +210,15 @@ func (s *side) bounds(operator string) pace.Bounds {
 
 // lanes is how many lanes a lane key has now, and until when it rests.
 func (s *side) lanes(key string, known map[string]store.Operator) (n int, until time.Time) {
-	op, ok := known[key]
-	if !ok {
-		return 1, time.Time{} // shared by small operators, or not met yet
+	if pace.IsShared(key) || key == unresolvedKey {
+		return 1, time.Time{}
 	}
+	op := known[key]
+	op.Name = key
 	st := s.stand(op, rule.Subject{Operator: key}, time.Now())
-	return max(1, min(op.By[st.way.Route].Pace.Lanes, s.bounds(key).Cap)), st.until
+	p := pace.Start()
+	if by, met := op.By[st.way.Route]; met {
+		p = by.Pace
+	}
+	return max(1, min(p.Lanes, s.bounds(key).Cap)), st.until
 }
