@@ -12,16 +12,15 @@ const (
 	// ParcelSize is the most addresses of a parcel: enough that the bookkeeping
 	// of a parcel is little beside asking, and just under three full sessions.
 	ParcelSize = 576
-	// firstParcel is the most that the first parcels have, so few that an
-	// operator nothing is known about soon earns more lanes; doubled, they come
-	// to half a session, one and two.
+	// firstParcel is how many the first parcels have, so few that an operator
+	// nothing is known about soon earns more lanes; doubled, they come to half a
+	// session, one and two.
 	firstParcel = 24
 	// lastShare is which part of what is left a parcel holds at the most, so that
-	// all lanes have something to do until the end; and leastShare which part of
-	// all it holds at the least, unless that is beyond what is worth a session
-	// of its own, from worthLeast to worthMost addresses.
-	lastShare, leastShare = 6, 32
-	worthLeast, worthMost = 8, 48
+	// all lanes have something to do until the end; unless that is not worth a
+	// session of its own: less than a leastShare of all, up to lastParcel.
+	lastShare, leastShare = 6, 8
+	lastParcel            = 48
 	// OwnFrom is from how many addresses on an operator gets lanes of its own.
 	OwnFrom = 30
 	// SharedLanes is how many lanes all the small operators share.
@@ -32,8 +31,8 @@ const (
 // ones first, two of each size, each size twice the one before; and smaller ones
 // again towards the end.
 func Cut(addresses int) (sizes []int) {
-	least := min(max(addresses/leastShare, worthLeast), worthMost)
-	for size := min(firstParcel, least); addresses > 0; {
+	least := min(max(addresses/leastShare, firstParcel), lastParcel)
+	for size := firstParcel; addresses > 0; {
 		n := min(size, max(least, addresses/lastShare), addresses)
 		if addresses-n < least/2 {
 			n = addresses // a rest that is not worth a parcel of its own

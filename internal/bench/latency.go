@@ -31,7 +31,7 @@ func latency() error {
 	if err != nil {
 		return err
 	}
-	bound, err := farBound(few)
+	bound, hosts, over1, err := farTwice(few)
 	if err != nil {
 		return err
 	}
@@ -40,12 +40,8 @@ func latency() error {
 	line := func(what string, took time.Duration, above int) {
 		fmt.Fprintf(t, "%s\t%.1f s\t%.0f\t%d\t\n", what, took.Seconds(), latencyRows/took.Seconds(), above)
 	}
-	line("the hosts' own limits, asked by a bare client", bound, 0)
-	hosts, over1, err := farRun(few, 1, pace.DefaultCap, "VARNET_LANES=200")
-	if err != nil {
-		return err
-	}
-	line("Varnet, one worker", hosts, over1)
+	line("the hosts' own limits, asked by a bare client, the faster of two", bound, 0)
+	line("Varnet, one worker, the faster of two", hosts, over1)
 	alone, over2, err := farRun(many, 1, pace.DefaultCap, "VARNET_LANES=20")
 	if err != nil {
 		return err
@@ -62,6 +58,26 @@ func latency() error {
 		{what: "two workers' time, of one's", figure: both.Seconds() / alone.Seconds(), bar: 0.6, atMost: true},
 		{what: "sessions at a host above its limit", figure: float64(max(over1, over2, over3)), bar: 0, atMost: true},
 	})
+}
+
+// farTwice times a bare client and Varnet in turn, twice each: a machine that
+// other work slows down for some seconds would spoil a single comparison.
+func farTwice(w *practice.World) (bound, ours time.Duration, over int, err error) {
+	for range 2 {
+		b, err := farBound(w)
+		if err != nil {
+			return 0, 0, 0, err
+		}
+		o, most, err := farRun(w, 1, pace.DefaultCap, "VARNET_LANES=200")
+		if err != nil {
+			return 0, 0, 0, err
+		}
+		if bound == 0 {
+			bound, ours = b, o
+		}
+		bound, ours, over = min(bound, b), min(ours, o), max(over, most)
+	}
+	return bound, ours, over, nil
 }
 
 // farWorld is a world of operators far away: some large ones of given weights,

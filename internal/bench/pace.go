@@ -20,6 +20,10 @@ const (
 	// handOver is how long it takes from the end of a lane's job to the start of
 	// its successor.
 	handOver = 200 * time.Millisecond
+	// sessionBegins is how long it takes from the connection to the first answer
+	// of a session, which asks about up to perSession addresses.
+	sessionBegins = 300 * time.Millisecond
+	perSession    = 199
 	// planned is how many addresses a second come out of the planning.
 	planned = 20_000
 	// sideBySide is how many small operators of a parcel are asked at once.
@@ -76,6 +80,12 @@ type operator struct {
 	addresses int
 	limit     int     // sessions at a time before it complains
 	speed     float64 // addresses a second on each
+}
+
+// asking is how long so many addresses take on one lane.
+func (o *operator) asking(addresses int) time.Duration {
+	sessions := (addresses + perSession - 1) / perSession
+	return time.Duration(sessions)*sessionBegins + time.Duration(float64(addresses)/o.speed*float64(time.Second))
 }
 
 // lane key as the simulation sees it.
@@ -223,7 +233,7 @@ func (s *simulation) share(open map[string]*simParcel, name string, op *operator
 		open[name] = p
 	}
 	p.addresses += op.addresses
-	p.takes += time.Duration((0.3 + float64(op.addresses)/op.speed) * float64(time.Second) / sideBySide)
+	p.takes += op.asking(op.addresses) / sideBySide
 	if p.addresses >= pace.ParcelSize {
 		full := *p
 		delete(open, name)
@@ -298,7 +308,7 @@ func (s *simulation) work(k *keyed, end time.Time) {
 	seen := pace.Seen{Sessions: 1}
 	if !k.shared {
 		op := k.operators[0]
-		takes = time.Duration(float64(p.addresses) / op.speed * float64(time.Second))
+		takes = op.asking(p.addresses)
 		if k.working > op.limit { // the host complains of this session at once
 			takes, seen = time.Second, pace.Seen{Sessions: 1, Throttled: 1}
 			k.queue = append([]simParcel{p}, k.queue...)
@@ -306,7 +316,7 @@ func (s *simulation) work(k *keyed, end time.Time) {
 			s.complaints++
 		}
 		if most := deadline - s.now.Sub(end.Add(-slice)); takes > most { // what is not asked goes back
-			asked := int(most.Seconds() * op.speed)
+			asked := int((most - sessionBegins).Seconds() * op.speed)
 			k.queue = append([]simParcel{{addresses: p.addresses - asked, turn: p.turn}}, k.queue...)
 			p.addresses, takes = asked, most
 		}
@@ -343,18 +353,18 @@ func (s *simulation) run() time.Duration {
 
 // bound is the least time that the hosts' limits, and the lanes there are, allow.
 func (s *simulation) bound() time.Duration {
-	longest, busy := 0.0, 0.0
+	var longest, busy time.Duration
 	for _, op := range s.operators {
-		lanes := float64(min(op.limit, pace.DefaultCap))
+		takes, lanes := op.asking(op.addresses), min(op.limit, pace.DefaultCap)
 		if op.addresses < pace.OwnFrom {
-			busy += (0.3 + float64(op.addresses)/op.speed) / sideBySide
+			busy += takes / sideBySide
 			lanes = 1
 		} else {
-			busy += float64(op.addresses) / op.speed
+			busy += takes
 		}
-		longest = max(longest, float64(op.addresses)/op.speed/lanes)
+		longest = max(longest, takes/time.Duration(lanes))
 	}
-	return time.Duration(max(longest, busy/float64(s.lanes)) * float64(time.Second))
+	return max(longest, busy/time.Duration(s.lanes))
 }
 
 func total(list []float64) (sum float64) {
