@@ -96,6 +96,12 @@ func lay(own []Entry) *Catalogue {
 	return c
 }
 
+// Has tells whether a name or domain, as Normal gives it, stands in a kind.
+func (c *Catalogue) Has(k Kind, name string) bool {
+	return map[Kind]set{Roles: c.roles, NoReplies: c.noReplies, Disposable: c.disposable, FreeMail: c.freeMail,
+		TrapNames: c.trapNames, TrapDomains: c.trapDomains, TrapTypos: c.trapTypos}[k][name]
+}
+
 // Normal gives an entry as it is compared: a domain in its canonical form, a
 // name in lower case without dots, hyphens and underscores where those are
 // left out.

@@ -171,3 +171,6 @@ var (
 	Duplicate = Ruling{Drop, "duplicates of an earlier row"}
 	Open      = Ruling{Hold, "not concluded yet"}
 )
+
+// ByHand is the ruling on a row that somebody decided on.
+func ByHand(d Decision) Ruling { return Ruling{d, "decided by hand"} }

@@ -34,6 +34,7 @@ type API struct {
 	// ending ends when the service stops: event streams end with it.
 	ending context.Context
 	// counted remembers counts that were made row by row.
+	orders  orders
 	counted remembered
 	left    leftovers
 }
@@ -102,6 +103,7 @@ func (a *API) register(h huma.API) {
 	a.registerReport(h)
 	a.registerEstimate(h)
 	a.registerWorkers(h)
+	a.registerByHand(h)
 	a.registerKeeping(h)
 	a.registerChecks(h)
 	a.registerCatalogue(h)

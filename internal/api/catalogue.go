@@ -14,6 +14,7 @@ func (a *API) registerCatalogue(h huma.API) {
 	huma.Register(h, operation("catalogue", http.MethodGet, "/catalogue", "The workspace's own entries; they count for what is brought in or checked from then on"), a.catalogue)
 	add := operation("add-to-catalogue", http.MethodPost, "/catalogue", "Add entries of your own, all of them or none")
 	huma.Register(h, add, a.addToCatalogue)
+	huma.Register(h, operation("try-catalogue", http.MethodPost, "/catalogue/try", "What entries would alter, without adding them"), a.tryCatalogue)
 	huma.Register(h, operation("delete-from-catalogue", http.MethodDelete, "/catalogue/{kind}/{name}", "Take an entry of your own back"), a.deleteFromCatalogue)
 }
 
@@ -32,13 +33,9 @@ func (a *API) catalogue(ctx context.Context, _ *struct{}) (*entriesOutput, error
 }
 
 func (a *API) addToCatalogue(ctx context.Context, in *struct{ Body contract.CatalogueEntries }) (*entriesOutput, error) {
-	var entries []catalogue.Entry
-	for _, e := range in.Body.Entries {
-		name, err := catalogue.Normal(catalogue.Kind(e.Kind), e.Name)
-		if err != nil {
-			return nil, huma.Error422UnprocessableEntity(err.Error())
-		}
-		entries = append(entries, catalogue.Entry{Kind: catalogue.Kind(e.Kind), Name: name, Except: e.Except})
+	entries, err := normalEntries(in.Body.Entries)
+	if err != nil {
+		return nil, err
 	}
 	if err := a.store.SaveCatalogueEntries(ctx, workspace(ctx).ID, entries); err != nil {
 		return nil, a.failed(ctx, err)

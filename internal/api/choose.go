@@ -4,10 +4,10 @@ import (
 	"context"
 	"errors"
 	"math/rand/v2"
+	"slices"
 	"strings"
 
 	"varnet/core/policy"
-	"varnet/internal/contract"
 	"varnet/internal/store"
 )
 
@@ -15,10 +15,13 @@ import (
 // it. A row without an address fits no filter but the empty one.
 func (s *shape) filtered(r *store.OutRow, slot int) bool {
 	f := s.in.Filter
-	if f == (contract.Filter{}) {
+	if !s.in.Chooses() {
 		return true
 	}
 	c := r.Cells[slot]
+	if len(s.in.Addresses) > 0 && !slices.Contains(s.in.Addresses, c.Ordinal) {
+		return false
+	}
 	if c.Verdict == 0 || !f.Fits(s.judge.verdicts[c.Verdict]) {
 		return false
 	}

@@ -19,6 +19,8 @@ type judge struct {
 	policy   policy.Policy
 	verdicts map[int32]finding.Verdict
 	rulings  []policy.Ruling // by the place of the rule
+	// hand is what was decided by hand, by address; it goes before the policy.
+	hand map[int32]store.ByHand
 	// byVerdict holds the rules' places where rows with the same verdict get
 	// the same ruling; nil where each row must be looked at.
 	byVerdict map[int32]int
@@ -31,7 +33,14 @@ func (a *API) judgeOf(ctx context.Context, run store.Run, l store.List, p policy
 	if err != nil {
 		return nil, err
 	}
-	j := &judge{run: run, list: l, policy: p, verdicts: verdicts, rulings: p.Rulings(), now: time.Now()}
+	byHand, err := a.store.ByHand(ctx, run)
+	if err != nil {
+		return nil, err
+	}
+	j := &judge{run: run, list: l, policy: p, verdicts: verdicts, rulings: p.Rulings(), hand: map[int32]store.ByHand{}, now: time.Now()}
+	for _, h := range byHand {
+		j.hand[h.Address] = h
+	}
 	if len(l.AddressColumns) == 1 && p.ByVerdict(oldest(run, j.now)) {
 		j.byVerdict = make(map[int32]int, len(verdicts))
 		for id, v := range verdicts {
@@ -66,7 +75,11 @@ const (
 	ruleNone      = -1 // no address
 	ruleDuplicate = -2
 	ruleOpen      = -3
+	ruleHand      = -4 // and below, by the place among the decisions
 )
+
+// handRule stands in place of a rule for what was decided by hand.
+func handRule(d policy.Decision) int { return ruleHand - slices.Index(policy.Decisions(), d) }
 
 // ruling is what comes of a rule, or of what stands in its place.
 func (j *judge) ruling(rule int) policy.Ruling {
@@ -78,6 +91,9 @@ func (j *judge) ruling(rule int) policy.Ruling {
 	case ruleOpen:
 		return policy.Open
 	}
+	if rule <= ruleHand {
+		return policy.ByHand(policy.Decisions()[ruleHand-rule])
+	}
 	return j.rulings[rule]
 }
 
@@ -88,6 +104,8 @@ func (j *judge) cell(r *store.OutRow, c *store.OutCell) int {
 		return ruleNone
 	case c.Address != c.Ordinal:
 		return ruleDuplicate
+	case j.hand[c.Address].Decision != "":
+		return handRule(j.hand[c.Address].Decision)
 	case c.Verdict == 0:
 		return ruleOpen
 	case j.byVerdict != nil:
@@ -148,6 +166,14 @@ func (j *judge) tallyVerdicts(counts map[int32]int64) tally {
 	t.add(j, ruleNone, j.list.Blank)
 	t.add(j, ruleDuplicate, j.list.Duplicates)
 	t.add(j, ruleOpen, open)
+	for _, h := range j.hand {
+		before := ruleOpen
+		if h.Verdict != 0 {
+			before = j.byVerdict[h.Verdict]
+		}
+		t.add(j, before, -1)
+		t.add(j, handRule(h.Decision), 1)
+	}
 	return t
 }
 
@@ -204,9 +230,9 @@ func (m *remembered) of(j *judge, counts map[int32]int64, count func() (tally, e
 	m.mu.Unlock()
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	ended, state := j.run.FinishedAt != nil, fingerprint(j.policy)
+	ended, state := j.run.FinishedAt != nil, fingerprint(j.policy, j.hand)
 	if ended {
-		state = fingerprint(j.policy, counts, j.run.FinishedAt)
+		state = fingerprint(j.policy, j.hand, counts, j.run.FinishedAt)
 	}
 	fresh := j.now.Sub(c.at) < 20*c.took
 	if c.state == state && (fresh || ended && !hasAge(j.policy)) {

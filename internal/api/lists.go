@@ -288,9 +288,12 @@ func troubleSays(t *store.Trouble) string {
 	return "Mended: " + strings.Join(t.Mended, ", ") + "."
 }
 
-func (a *API) lists(ctx context.Context, in *Page) (*struct{ Body []contract.List }, error) {
+func (a *API) lists(ctx context.Context, in *struct {
+	Page
+	Archived bool `query:"archived" doc:"Those that were put aside, instead of the others."`
+}) (*struct{ Body []contract.List }, error) {
 	w := workspace(ctx).ID
-	lists, err := a.store.Lists(ctx, w, in.Before, in.Limit)
+	lists, err := a.store.Lists(ctx, w, in.Before, in.Limit, in.Archived)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -339,7 +342,7 @@ func listBody(l store.List) contract.List {
 	}
 	return contract.List{ID: l.ID, Name: l.Name, FileName: l.FileName, Format: l.Format, Sheet: l.Sheet, Columns: l.Columns, AddressColumns: l.AddressColumns, Types: types(l.Kinds),
 		Rows: l.Rows, Addresses: l.Addresses, Malformed: l.Malformed, Duplicates: l.Duplicates, Blank: l.Blank, Mended: l.Mended,
-		Sentence: listSentence(l), EarlierID: earlier, CreatedAt: l.CreatedAt}
+		Sentence: listSentence(l), EarlierID: earlier, CreatedAt: l.CreatedAt, ArchivedAt: l.ArchivedAt}
 }
 
 // listSentence says what was read.

@@ -23,19 +23,27 @@ func (a *API) registerLooks(h huma.API) {
 
 func (a *API) listRows(ctx context.Context, in *struct {
 	ByID
-	After int32 `query:"after" minimum:"0" doc:"The last row of the page before."`
+	After int32 `query:"after" minimum:"0" doc:"How many rows come before, in the order that is asked for."`
 	Limit int   `query:"limit" minimum:"1" maximum:"500" default:"100" doc:"How many at the most."`
+	By    int   `query:"by" minimum:"0" maximum:"10000" doc:"In the order of this column, from 1; 0: as in the file."`
+	Down  bool  `query:"down" doc:"The largest first."`
 }) (*struct{ Body []contract.ListRow }, error) {
 	l, err := a.store.List(ctx, workspace(ctx).ID, in.ID)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	each := int32(len(l.AddressColumns))
-	rows, err := a.store.RawRows(ctx, l, in.After*each, in.Limit)
+	if in.By > len(l.Columns) {
+		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("The list has %d columns; there is no column %d.", len(l.Columns), in.By))
+	}
+	numbers, err := a.rowsFrom(ctx, l, in.After, in.Limit, in.By, in.Down)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	out, kept := make([]contract.ListRow, len(rows)), l.Dialect.Kept()
+	rows, err := a.store.RawRows(ctx, l, numbers)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	out, kept, each := make([]contract.ListRow, len(rows)), l.Dialect.Kept(), int32(len(l.AddressColumns))
 	for i, r := range rows {
 		cells := make([]string, len(l.Columns))
 		for c := range cells {
@@ -44,6 +52,32 @@ func (a *API) listRows(ctx context.Context, in *struct {
 		out[i] = contract.ListRow{Row: (r.Ordinal-1)/each + 1, Line: r.Line, Cells: cells}
 	}
 	return &struct{ Body []contract.ListRow }{out}, nil
+}
+
+// rowsFrom gives the numbers of the rows of a page.
+func (a *API) rowsFrom(ctx context.Context, l store.List, after int32, limit, by int, down bool) ([]int32, error) {
+	n := min(limit, max(0, int(l.Rows)-int(after)))
+	page := make([]int32, n)
+	if by == 0 {
+		for i := range page {
+			page[i] = after + int32(i) + 1
+			if down {
+				page[i] = int32(l.Rows) - after - int32(i)
+			}
+		}
+		return page, nil
+	}
+	order, err := a.orderOf(ctx, l, by-1)
+	for i := range page {
+		place := int(after) + i
+		if down {
+			place = len(order) - 1 - place
+		}
+		if 0 <= place && place < len(order) {
+			page[i] = order[place]
+		}
+	}
+	return page, err
 }
 
 func (a *API) domains(ctx context.Context, in *struct {

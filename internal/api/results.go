@@ -19,18 +19,44 @@ import (
 func (a *API) registerResults(h huma.API) {
 	huma.Register(h, operation("results", http.MethodGet, "/runs/{id}/results", "The results of a run, in the order of the list"), a.results)
 	huma.Register(h, operation("evidence", http.MethodGet, "/runs/{id}/results/{address}", "One result with all that was seen"), a.evidence)
+	huma.Register(h, operation("filter", http.MethodGet, "/filter", "What a filter chooses, in words"), sayFilter)
 	huma.Register(h, operation("words", http.MethodGet, "/words", "All causes and traits with their words"),
 		func(context.Context, *struct{}) (*struct{ Body contract.Words }, error) {
 			return &struct{ Body contract.Words }{contract.Words{Causes: finding.Causes(), Traits: finding.TraitInfos()}}, nil
 		})
 }
 
+// DecidedFilter chooses results by what was found and by what is done with them.
+type DecidedFilter struct {
+	contract.Filter
+	Decision string `query:"decision" doc:"Only with this decision, by the run's policy or by hand."`
+	Hand     bool   `query:"hand" doc:"Only what was decided by hand."`
+}
+
+func sayFilter(_ context.Context, in *struct{ DecidedFilter }) (*struct{ Body contract.FilterSaid }, error) {
+	words := in.Says()
+	for _, more := range []struct {
+		is   bool
+		says string
+	}{{in.Decision != "", "with the decision " + in.Decision}, {in.Hand, "decided by hand"}} {
+		if more.is && words != "" {
+			words += ", "
+		}
+		if more.is {
+			words += more.says
+		}
+	}
+	if words == "" {
+		return &struct{ Body contract.FilterSaid }{contract.FilterSaid{Sentence: "All addresses of the list that are concluded."}}, nil
+	}
+	return &struct{ Body contract.FilterSaid }{contract.FilterSaid{Sentence: "The addresses " + words + "."}}, nil
+}
+
 type resultsInput struct {
 	ByID
-	contract.Filter
-	Decision string `query:"decision" doc:"Only with this decision under the run's policy."`
-	After    int32  `query:"after" minimum:"0" doc:"Gives what comes after this address number; 0: from the start."`
-	Limit    int    `query:"limit" minimum:"1" maximum:"500" default:"100" doc:"How many at the most."`
+	DecidedFilter
+	After int32 `query:"after" minimum:"0" doc:"Gives what comes after this address number; 0: from the start."`
+	Limit int   `query:"limit" minimum:"1" maximum:"500" default:"100" doc:"How many at the most."`
 }
 
 func (a *API) results(ctx context.Context, in *resultsInput) (*struct{ Body []contract.Result }, error) {
@@ -42,34 +68,84 @@ func (a *API) results(ctx context.Context, in *resultsInput) (*struct{ Body []co
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	out := []contract.Result{}
 	filter := store.ResultFilter{Search: strings.TrimSpace(in.Search), Domain: in.Domain, Operator: in.Operator, After: in.After, Limit: in.Limit}
-	if byVerdict := in.Decision != "" && j.byVerdict != nil; byVerdict || !in.AnyVerdict() {
+	if !in.AnyVerdict() {
 		filter.Verdicts = verdictsWhere(j.verdicts, in.Fits)
 	}
-	if in.Decision != "" && j.byVerdict != nil {
-		filter.Verdicts = slices.DeleteFunc(filter.Verdicts, func(id int32) bool { return in.Decision != string(j.ruling(j.byVerdict[id]).Decision) })
+	found, err := a.decidedResults(ctx, j, filter, in.Decision, in.Hand)
+	if err != nil {
+		return nil, a.failed(ctx, err)
 	}
-	for len(out) < in.Limit {
-		found, err := a.store.Results(ctx, j.run, filter)
+	out := make([]contract.Result, len(found))
+	for i, r := range found {
+		out[i] = resultBody(r.Result, j, r.decision, c)
+	}
+	return &struct{ Body []contract.Result }{out}, nil
+}
+
+// decidedResult is a result and what is done with it.
+type decidedResult struct {
+	store.Result
+	decision policy.Decision
+}
+
+// decidedResults gives a page of results with a decision, "" for any: those
+// decided by hand, which are few, and unless only they are wanted the others.
+func (a *API) decidedResults(ctx context.Context, j *judge, f store.ResultFilter, want string, handOnly bool) (out []decidedResult, err error) {
+	if handOnly || want != "" && len(j.hand) > 0 {
+		var addresses []int32
+		for _, h := range j.hand {
+			if want == "" || want == string(h.Decision) {
+				addresses = append(addresses, h.Address)
+			}
+		}
+		found, err := a.store.ResultsAmong(ctx, j.run, f, addresses)
 		if err != nil {
-			return nil, a.failed(ctx, err)
+			return nil, err
+		}
+		for _, r := range found {
+			out = append(out, decidedResult{r, j.hand[r.Address].Decision})
+		}
+	}
+	if handOnly {
+		return out, nil
+	}
+	others, err := a.resultsByPolicy(ctx, j, f, want)
+	out = append(out, others...)
+	slices.SortFunc(out, func(a, b decidedResult) int { return int(a.Address - b.Address) })
+	return out[:min(len(out), f.Limit)], err
+}
+
+// resultsByPolicy gives a page of results with a decision, without those decided
+// by hand; of any decision, with them.
+func (a *API) resultsByPolicy(ctx context.Context, j *judge, f store.ResultFilter, want string) (out []decidedResult, err error) {
+	if want != "" && j.byVerdict != nil {
+		fits := f.Verdicts
+		f.Verdicts = verdictsWhere(j.verdicts, func(finding.Verdict) bool { return true })
+		f.Verdicts = slices.DeleteFunc(f.Verdicts, func(id int32) bool {
+			return fits != nil && !slices.Contains(fits, id) || want != string(j.ruling(j.byVerdict[id]).Decision)
+		})
+	}
+	for len(out) < f.Limit {
+		found, err := a.store.Results(ctx, j.run, f)
+		if err != nil {
+			return nil, err
 		}
 		decisions, err := a.decisions(ctx, j, found)
 		if err != nil {
-			return nil, a.failed(ctx, err)
+			return nil, err
 		}
 		for i, r := range found {
-			filter.After = r.Address
-			if in.Decision == "" || in.Decision == string(decisions[i]) {
-				out = append(out, resultBody(r, j.verdicts[r.Verdict], decisions[i], c))
+			f.After = r.Address
+			if want == "" || want == string(decisions[i]) && j.hand[r.Address].Decision == "" {
+				out = append(out, decidedResult{r, decisions[i]})
 			}
 		}
-		if len(found) < filter.Limit {
+		if len(found) < f.Limit {
 			break
 		}
 	}
-	return &struct{ Body []contract.Result }{out[:min(len(out), in.Limit)]}, nil
+	return out, nil
 }
 
 // decisions decides on some results.
@@ -79,6 +155,9 @@ func (a *API) decisions(ctx context.Context, j *judge, found []store.Result) ([]
 		addresses[i] = r.Address
 		if j.byVerdict != nil {
 			out[i] = j.ruling(j.byVerdict[r.Verdict]).Decision
+		}
+		if h, ok := j.hand[r.Address]; ok {
+			out[i] = h.Decision
 		}
 	}
 	if j.byVerdict != nil {
@@ -110,9 +189,10 @@ func (a *API) suggester(ctx context.Context, run store.Run) (*catalogue.Catalogu
 	return catalogue.Default().Beside(frequent), err
 }
 
-func resultBody(r store.Result, v finding.Verdict, d policy.Decision, c *catalogue.Catalogue) contract.Result {
-	b := verdictBody(v, d)
+func resultBody(r store.Result, j *judge, d policy.Decision, c *catalogue.Catalogue) contract.Result {
+	b := verdictBody(j.verdicts[r.Verdict], d)
 	b.Address, b.Typed, b.At = r.Address, r.Typed, r.At
+	_, b.ByHand = j.hand[r.Address]
 	if r.Mailbox != nil {
 		b.Mailbox, b.Domain = *r.Mailbox, *r.Domain
 		b.Suggestion = suggestion(b.Mailbox, c.Suggest(b.Domain))
@@ -163,7 +243,7 @@ func (a *API) evidence(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	e := withWords(resultBody(r.Result, j.verdicts[r.Verdict], decisions[0], c))
+	e := withWords(resultBody(r.Result, j, decisions[0], c))
 	e.Line, e.Mended = r.Line, r.Mended
 	if r.Problem != nil {
 		e.Problem = r.Problem.Reason
@@ -171,7 +251,24 @@ func (a *API) evidence(ctx context.Context, in *struct {
 	if err := a.addHosts(ctx, j.run, r, &e); err != nil {
 		return nil, a.failed(ctx, err)
 	}
+	if err := a.addHistory(ctx, j, &e); err != nil {
+		return nil, a.failed(ctx, err)
+	}
 	return &struct{ Body contract.Evidence }{e}, nil
+}
+
+// addHistory adds what other runs found of the address.
+func (a *API) addHistory(ctx context.Context, j *judge, e *contract.Evidence) error {
+	if e.Mailbox == "" {
+		return nil
+	}
+	found, err := a.store.Pasts(ctx, j.run.WorkspaceID, j.run, e.Mailbox, e.Typed)
+	for _, p := range found {
+		v := j.verdicts[p.Verdict]
+		info, _ := finding.Lookup(v.Cause)
+		e.History = append(e.History, contract.Past{RunID: p.RunID, ListID: p.ListID, ListName: p.ListName, At: p.At, Finding: v.Finding, Title: info.Title})
+	}
+	return err
 }
 
 // addHosts adds what the name service and the mail hosts said.

@@ -59,7 +59,7 @@ func (s *shape) wants(column string) bool {
 // nothing else.
 func (s *shape) with() store.OutWith {
 	plain := (s.in.Form == formRows || s.in.Form == formAddresses) && len(s.list.AddressColumns) == 1
-	if plain && s.in.Decision == allRows && s.in.Apart == "" && s.in.Filter == (contract.Filter{}) {
+	if plain && s.in.Decision == allRows && s.in.Apart == "" && !s.in.Chooses() {
 		return store.OutWith{}
 	}
 	w := s.judge.with()
@@ -178,7 +178,7 @@ func (s *shape) output() format.Output {
 func (s *shape) bytesWriter(out io.Writer) (rowWriter, error) {
 	w := s.list.Dialect.Writer(out)
 	_, err := w.Write(s.header())
-	whole := s.in.Decision == allRows && s.in.Apart == "" && s.in.RowsEach+s.in.Every+s.in.Sample == 0 && s.in.Filter == contract.Filter{}
+	whole := s.in.Decision == allRows && s.in.Apart == "" && s.in.RowsEach+s.in.Every+s.in.Sample == 0 && !s.in.Chooses()
 	return rowWriter{func(r *store.OutRow, _ int) error {
 		raw := r.Raw
 		if s.in.Form == formResults {

@@ -93,7 +93,7 @@ func (a *API) takeOut(ctx context.Context, in *struct {
 
 // tallyFiltered counts the rows that fit the filter, all of them without one.
 func (a *API) tallyFiltered(ctx context.Context, s *shape) (policy.Tally, error) {
-	if s.in.Filter == (contract.Filter{}) {
+	if !s.in.Chooses() {
 		p, err := a.store.Progress(ctx, s.judge.run.ID)
 		if err != nil {
 			return nil, err
@@ -211,7 +211,7 @@ func (a *API) file(ctx context.Context, in *TakeOutInput) (*huma.StreamResponse,
 	// A file of a run that ended is the same whenever it is made, unless a rule
 	// looks at the age of results.
 	if j := s.judge; j.run.FinishedAt != nil && (j.byVerdict != nil || !hasAge(j.policy)) {
-		d.tag = fingerprint(j.run.ID, j.run.FinishedAt, j.policy, in.TakingOut)
+		d.tag = fingerprint(j.run.ID, j.run.FinishedAt, j.policy, j.hand, in.TakingOut)
 	}
 	return a.stream(d), nil
 }

@@ -26,6 +26,9 @@ func (a *API) registerWorkers(h huma.API) {
 		}
 		return &struct{ Body []contract.Worker }{out}, nil
 	})
+	health := operation("health", http.MethodGet, "/health", "What waits to be worked, over all runs, and how the database is")
+	health.Middlewares = keeper
+	huma.Register(h, health, a.health)
 	drain := operation("drain-worker", http.MethodPost, "/workers/{id}/drain", "Tell a worker to take nothing new and come to its end")
 	drain.Middlewares, drain.DefaultStatus = keeper, http.StatusNoContent
 	huma.Register(h, drain, func(ctx context.Context, in *struct {

@@ -53,20 +53,41 @@ type List struct {
 	// EarlierID is left out for a list that was brought in but once.
 	EarlierID int64     `json:"earlierId,omitempty" doc:"The list that these rows were before a file was brought in again."`
 	CreatedAt time.Time `json:"createdAt"`
-	LastRun   *Run      `json:"lastRun,omitempty"`
+	// ArchivedAt is left out for a list that was not put aside.
+	ArchivedAt *time.Time `json:"archivedAt,omitempty" doc:"When it was put aside."`
+	LastRun    *Run       `json:"lastRun,omitempty"`
 }
 
 // Worker is a process that works on runs.
 type Worker struct {
-	ID        string    `json:"id"`
-	Name      string    `json:"name" doc:"The host's name."`
-	Version   string    `json:"version" doc:"What it was built from."`
-	Serves    bool      `json:"serves" doc:"Whether it serves API and console, too."`
-	Lanes     int       `json:"lanes" doc:"How many lanes it works in at once."`
-	Parcels   int       `json:"parcels" doc:"Parcels in hand: the lanes it works in now."`
-	Draining  bool      `json:"draining" doc:"Whether it comes to its end and takes nothing new."`
-	StartedAt time.Time `json:"startedAt"`
-	SeenAt    time.Time `json:"seenAt" doc:"Its last sign of life; one that is silent for 12 seconds is taken for lost."`
+	ID      string `json:"id"`
+	Name    string `json:"name" doc:"The host's name."`
+	Version string `json:"version" doc:"What it was built from."`
+	Serves  bool   `json:"serves" doc:"Whether it serves API and console, too."`
+	Lanes   int    `json:"lanes" doc:"How many lanes it works in at once."`
+	Parcels int    `json:"parcels" doc:"Parcels in hand: the lanes it works in now."`
+	// Routes is by the routes' names.
+	Routes    map[string]int64 `json:"routes" doc:"How many sessions it has begun by each route since it started."`
+	Draining  bool             `json:"draining" doc:"Whether it comes to its end and takes nothing new."`
+	StartedAt time.Time        `json:"startedAt"`
+	SeenAt    time.Time        `json:"seenAt" doc:"Its last sign of life; one that is silent for 12 seconds is taken for lost."`
+}
+
+// ServiceHealth is what waits to be worked, and what it waits for.
+type ServiceHealth struct {
+	Sentence string   `json:"sentence"`
+	Queue    []Queued `json:"queue" doc:"The parcels of all runs that go on."`
+	// Database is PostgreSQL's own word.
+	Database      string `json:"database" doc:"The version of the database."`
+	DatabaseBytes int64  `json:"databaseBytes" doc:"How much room it takes."`
+}
+
+// Queued is how much of one kind waits.
+type Queued struct {
+	Kind      string `json:"kind" doc:"In hand, ready, postponed or paused."`
+	Says      string `json:"says" doc:"What that means."`
+	Parcels   int64  `json:"parcels"`
+	Addresses int64  `json:"addresses"`
 }
 
 // Keeping is for how long lists are kept with all that was found out.
@@ -212,6 +233,7 @@ type Result struct {
 	Traits     []finding.Trait `json:"traits"`
 	Odds       float64         `json:"odds" doc:"The estimated probability, 0 to 1, that a message sent now would be delivered."`
 	Decision   policy.Decision `json:"decision" enum:"keep,hold,drop"`
+	ByHand     bool            `json:"byHand,omitempty" doc:"Whether somebody decided so, and not the policy."`
 	Suggestion string          `json:"suggestion,omitempty" doc:"The address that may have been meant."`
 	At         time.Time       `json:"at"`
 }
@@ -231,6 +253,7 @@ type Evidence struct {
 	// MannerSays is left out with Manner.
 	MannerSays string        `json:"mannerSays,omitempty" doc:"What that means for the mailbox, in a sentence."`
 	Manner     *probe.Manner `json:"manner,omitempty" doc:"What the host did with made-up mailboxes of the domain."`
+	History    []Past        `json:"history,omitempty" doc:"What other runs of the workspace found of the same address, the newest first."`
 }
 
 // Asked is one time a host was asked, with the conversation around it.
@@ -265,6 +288,34 @@ type CatalogueEntry struct {
 // CatalogueEntries are entries to be added.
 type CatalogueEntries struct {
 	Entries []CatalogueEntry `json:"entries" minItems:"1" maxItems:"10000"`
+}
+
+// CatalogueEffect is what entries would alter.
+type CatalogueEffect struct {
+	Sentence string         `json:"sentence"`
+	Lists    []AffectedList `json:"lists" doc:"The lists with addresses that would be told otherwise, the newest first."`
+}
+
+// AffectedList is a list and how many of its addresses something is about.
+type AffectedList struct {
+	ID        int64  `json:"id"`
+	Name      string `json:"name"`
+	Addresses int64  `json:"addresses"`
+}
+
+// Archiving is whether a list is put aside.
+type Archiving struct {
+	Archived bool `json:"archived" doc:"Whether it is put aside: not shown among the others, and kept as before."`
+}
+
+// Past is what a run found of an address.
+type Past struct {
+	RunID    int64           `json:"runId"`
+	ListID   int64           `json:"listId"`
+	ListName string          `json:"listName"`
+	At       time.Time       `json:"at"`
+	Finding  finding.Finding `json:"finding" enum:"deliverable,catch-all,undecided,undeliverable"`
+	Title    string          `json:"title" doc:"The cause in a few words."`
 }
 
 // NewRun is a run to be started.
@@ -342,6 +393,17 @@ type ListRow struct {
 	Row   int32    `json:"row" doc:"Its number in the list, from 1."`
 	Line  int64    `json:"line" doc:"The line of the file on which it begins."`
 	Cells []string `json:"cells"`
+}
+
+// ByHand is a decision about some addresses of a list, whatever the policy says.
+type ByHand struct {
+	Addresses []int32         `json:"addresses" minItems:"1" maxItems:"1000" doc:"The addresses, by their numbers in the list."`
+	Decision  policy.Decision `json:"decision" enum:"keep,hold,drop,policy" doc:"What is to be done with them in all runs of the list; policy: what the policy says, as for all others."`
+}
+
+// ByHandDone tells what came of a decision by hand.
+type ByHandDone struct {
+	Addresses int64 `json:"addresses" doc:"About how many it was decided."`
 }
 
 // AskAgain chooses the addresses to ask again. Without any choice it is all for

@@ -1,6 +1,8 @@
 package contract
 
 import (
+	"fmt"
+	"math"
 	"strings"
 
 	"varnet/core/finding"
@@ -9,13 +11,15 @@ import (
 
 // Filter chooses results: those that fit all that it names.
 type Filter struct {
-	Finding  string `query:"finding" doc:"Only this finding."`
-	Cause    string `query:"cause" doc:"Only this cause."`
-	Stage    string `query:"stage" doc:"Only causes of this stage."`
-	Trait    string `query:"trait" doc:"Only with this trait."`
-	Domain   string `query:"domain" maxLength:"254" doc:"Only addresses at this domain."`
-	Operator string `query:"operator" maxLength:"254" doc:"Only addresses whose exchangers this operator runs."`
-	Search   string `query:"search" maxLength:"200" doc:"Only addresses with this text in them."`
+	Finding   string  `query:"finding" doc:"Only this finding."`
+	Cause     string  `query:"cause" doc:"Only this cause."`
+	Stage     string  `query:"stage" doc:"Only causes of this stage."`
+	Trait     string  `query:"trait" doc:"Only with this trait."`
+	OddsFrom  float64 `query:"oddsFrom" minimum:"0" maximum:"1" doc:"Only with odds of so much or more."`
+	OddsBelow float64 `query:"oddsBelow" minimum:"0" maximum:"1" doc:"Only with odds under so much; 0: any."`
+	Domain    string  `query:"domain" maxLength:"254" doc:"Only addresses at this domain."`
+	Operator  string  `query:"operator" maxLength:"254" doc:"Only addresses whose exchangers this operator runs."`
+	Search    string  `query:"search" maxLength:"200" doc:"Only addresses with this text in them."`
 }
 
 // Fits tells whether a verdict fits as far as the filter looks at verdicts.
@@ -23,12 +27,13 @@ func (f Filter) Fits(v finding.Verdict) bool {
 	return (f.Finding == "" || f.Finding == string(v.Finding)) &&
 		(f.Cause == "" || f.Cause == string(v.Cause)) &&
 		(f.Stage == "" || f.Stage == string(v.Cause.Stage())) &&
-		(f.Trait == "" || v.Traits.Has(finding.Trait(f.Trait)))
+		(f.Trait == "" || v.Traits.Has(finding.Trait(f.Trait))) &&
+		v.Odds >= f.OddsFrom && (f.OddsBelow == 0 || v.Odds < f.OddsBelow)
 }
 
 // AnyVerdict tells a filter that does not look at verdicts.
 func (f Filter) AnyVerdict() bool {
-	return f.Finding == "" && f.Cause == "" && f.Stage == "" && f.Trait == ""
+	return f.Finding == "" && f.Cause == "" && f.Stage == "" && f.Trait == "" && f.OddsFrom == 0 && f.OddsBelow == 0
 }
 
 // Says says the filter in words, "" for none.
@@ -45,10 +50,21 @@ func (f Filter) Says() string {
 	}
 	add("concluded at the stage %", f.Stage)
 	add("with the trait %", f.Trait)
+	if f.OddsFrom > 0 {
+		add("with odds of % in 100 or more", fmt.Sprint(math.Round(f.OddsFrom*100)))
+	}
+	if f.OddsBelow > 0 {
+		add("with odds under % in 100", fmt.Sprint(math.Round(f.OddsBelow*100)))
+	}
 	add("at %", f.Domain)
 	add("run by %", f.Operator)
 	add("with “%” in the address", f.Search)
 	return strings.Join(words, ", ")
+}
+
+// FilterSaid is a filter in words.
+type FilterSaid struct {
+	Sentence string `json:"sentence"`
 }
 
 // TakingOut is which rows are taken out, and how. Its zero value is the kept
@@ -66,8 +82,13 @@ type TakingOut struct {
 	RowsEach   int      `query:"rowsEach" minimum:"0" maximum:"10000000" doc:"Split into files of at most so many rows, in a zip; 0: one file."`
 	Every      int      `query:"every" minimum:"0" maximum:"1000000" doc:"Only every so-manieth of the rows."`
 	Sample     int      `query:"sample" minimum:"0" maximum:"10000000" doc:"Only a random sample of so many of the rows, the same each time."`
+	// Addresses are chosen beside the filter.
+	Addresses []int32 `query:"addresses" maxItems:"1000" doc:"Only the rows with these addresses, by their numbers in the list."`
 	Filter
 }
+
+// Chooses tells whether only some rows are chosen, whatever their decision.
+func (t TakingOut) Chooses() bool { return t.Filter != (Filter{}) || len(t.Addresses) > 0 }
 
 // TakeOut is what a file would hold, said before it is made.
 type TakeOut struct {

@@ -2,6 +2,9 @@ package store
 
 import (
 	"context"
+	"strings"
+
+	"github.com/jackc/pgx/v5"
 
 	"varnet/core/catalogue"
 )
@@ -22,6 +25,67 @@ func (s *Store) SaveCatalogueEntries(ctx context.Context, workspace int64, entri
 		INSERT INTO catalogue_entry (workspace_id, kind, name, "except")
 		SELECT DISTINCT ON (kind, name) $1::bigint, kind, name, without FROM unnest($2::text[], $3::text[], $4::boolean[]) AS e (kind, name, without)
 		ON CONFLICT (workspace_id, kind, name) DO UPDATE SET "except" = EXCLUDED."except"`, workspace, kinds, names, excepts)
+	return err
+}
+
+// AffectedList is a list and how many of its addresses something is about.
+type AffectedList struct {
+	ID        int64
+	Name      string
+	Addresses int64
+}
+
+// AddressesLike counts the addresses of the workspace's newest lists at the
+// domains, or with the names, of entries.
+func (s *Store) AddressesLike(ctx context.Context, workspace int64, entries []catalogue.Entry) (out []AffectedList, err error) {
+	lists, err := many[AffectedList](ctx, s.db, `SELECT id, name, 0::bigint AS addresses FROM list WHERE workspace_id = $1
+		AND NOT EXISTS (SELECT FROM list newer WHERE newer.earlier_id = list.id) ORDER BY id DESC LIMIT $2`, workspace, affectedLists)
+	var domains []string
+	names := map[catalogue.Kind]map[string]bool{}
+	for _, e := range entries {
+		if e.Kind.ByDomain() {
+			domains = append(domains, e.Name)
+		} else if names[e.Kind] == nil {
+			names[e.Kind] = map[string]bool{e.Name: true}
+		} else {
+			names[e.Kind][e.Name] = true
+		}
+	}
+	for _, l := range lists {
+		if err == nil && len(domains) > 0 {
+			err = s.db.QueryRow(ctx, "SELECT coalesce(sum(addresses), 0) FROM list_domain WHERE list_id = $1 AND domain = ANY($2)", l.ID, domains).Scan(&l.Addresses)
+		}
+		for kind, of := range names {
+			if err == nil {
+				err = s.countNames(ctx, kind, of, &l)
+			}
+		}
+		if l.Addresses > 0 {
+			out = append(out, l)
+		}
+	}
+	return out, err
+}
+
+// affectedLists bounds how many lists are looked through.
+const affectedLists = 50
+
+// countNames adds the addresses of a list whose name before the @ is one of some.
+func (s *Store) countNames(ctx context.Context, kind catalogue.Kind, names map[string]bool, l *AffectedList) error {
+	rows, err := s.db.Query(ctx, "SELECT texts FROM list_text WHERE list_id = $1 ORDER BY last", l.ID)
+	if err != nil {
+		return err
+	}
+	var texts string
+	_, err = pgx.ForEachRow(rows, []any{&texts}, func() error {
+		for line := range strings.SplitSeq(texts, "\n") {
+			name, _, is := strings.Cut(line, "@")
+			if name, err := catalogue.Normal(kind, name); is && err == nil && names[name] {
+				l.Addresses++
+			}
+		}
+		return nil
+	})
 	return err
 }
 

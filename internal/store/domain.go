@@ -78,8 +78,9 @@ type RawRow struct {
 	Raw     []byte
 }
 
-// RawRows gives a page of a list's rows after an ordinal.
-func (s *Store) RawRows(ctx context.Context, l List, after int32, limit int) ([]RawRow, error) {
-	return many[RawRow](ctx, s.db, `SELECT ordinal, line, raw FROM list_row
-		WHERE list_id = $1 AND ordinal > $2 AND (ordinal - 1) % $3 = 0 ORDER BY ordinal LIMIT $4`, l.ID, after, len(l.AddressColumns), limit)
+// RawRows gives rows of a list as they were brought in, by their numbers and in
+// that order.
+func (s *Store) RawRows(ctx context.Context, l List, numbers []int32) ([]RawRow, error) {
+	return many[RawRow](ctx, s.db, `SELECT ordinal, line, raw FROM unnest($2::int[]) WITH ORDINALITY w(n, place)
+		JOIN list_row ON list_id = $1 AND ordinal = (n - 1) * $3 + 1 ORDER BY place`, l.ID, numbers, len(l.AddressColumns))
 }

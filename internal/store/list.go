@@ -36,6 +36,8 @@ type List struct {
 	// KeepDays is for how long it is kept; nil: as long as the workspace's others.
 	KeepDays  *int
 	CreatedAt time.Time
+	// ArchivedAt is when it was put aside; nil: it was not.
+	ArchivedAt *time.Time
 }
 
 // ListCounts says what was read.
@@ -52,7 +54,7 @@ type ListCounts struct {
 }
 
 const listColumns = `id, workspace_id, coalesce(key, '') AS key, name, file_name, format, sheet, packed, dialect, columns, address_columns, kinds, header, rows, addresses, malformed,
-	duplicates, blank, mended, formulas, earlier_id, added, changed, keep_days, created_at`
+	duplicates, blank, mended, formulas, earlier_id, added, changed, keep_days, created_at, archived_at`
 
 // Row is one address cell of a list as it is brought in: where the list has one
 // address column, one row of it. The record's bytes stand with its first cell.
@@ -137,11 +139,20 @@ func (s *Store) CompleteList(ctx context.Context, l *List, domains map[string][]
 
 // Lists gives a page of the workspace's lists, newest first: those with an ID
 // below before (0: from the newest). Lists that were brought in again are left
-// out for the newer ones.
-func (s *Store) Lists(ctx context.Context, workspace, before int64, limit int) ([]List, error) {
-	return many[List](ctx, s.db, `SELECT `+listColumns+` FROM list WHERE workspace_id = $1 AND ($2 = 0 OR id < $2)
+// out for the newer ones. Those put aside are given apart from the others.
+func (s *Store) Lists(ctx context.Context, workspace, before int64, limit int, archived bool) ([]List, error) {
+	return many[List](ctx, s.db, `SELECT `+listColumns+` FROM list WHERE workspace_id = $1 AND ($2 = 0 OR id < $2) AND (archived_at IS NOT NULL) = $4
 		AND NOT EXISTS (SELECT FROM list newer WHERE newer.earlier_id = list.id) ORDER BY id DESC LIMIT $3`,
-		workspace, before, limit)
+		workspace, before, limit, archived)
+}
+
+// Archive puts a list aside, or back among the others.
+func (s *Store) Archive(ctx context.Context, workspace, id int64, archived bool) error {
+	tag, err := s.db.Exec(ctx, `UPDATE list SET archived_at = CASE WHEN $3 THEN coalesce(archived_at, now()) END WHERE workspace_id = $1 AND id = $2`, workspace, id, archived)
+	if err == nil && tag.RowsAffected() == 0 {
+		err = ErrNotFound
+	}
+	return err
 }
 
 // List gives one list of the workspace.

@@ -15,8 +15,10 @@ type Worker struct {
 	// Serves tells a process that serves API and console, too.
 	Serves bool
 	// Lanes are how many it works in at once, Parcels how many it has in hand.
-	Lanes     int
-	Parcels   int
+	Lanes   int
+	Parcels int
+	// Routes is how many sessions it has begun by each route, by name.
+	Routes    map[string]int64
 	Draining  bool
 	StartedAt time.Time
 	SeenAt    time.Time
@@ -25,15 +27,15 @@ type Worker struct {
 // SeeWorker records a sign of life, and gives whether the worker is to come to
 // its end.
 func (s *Store) SeeWorker(ctx context.Context, w Worker) (draining bool, err error) {
-	err = s.db.QueryRow(ctx, `INSERT INTO worker (id, name, version, serves, lanes, parcels, started_at) VALUES ($1, $2, $3, $4, $5, $6, $7)
-		ON CONFLICT (id) DO UPDATE SET parcels = EXCLUDED.parcels, seen_at = now() RETURNING draining`,
-		w.ID, w.Name, w.Version, w.Serves, w.Lanes, w.Parcels, w.StartedAt).Scan(&draining)
+	err = s.db.QueryRow(ctx, `INSERT INTO worker (id, name, version, serves, lanes, parcels, started_at, routes) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)
+		ON CONFLICT (id) DO UPDATE SET parcels = EXCLUDED.parcels, routes = EXCLUDED.routes, seen_at = now() RETURNING draining`,
+		w.ID, w.Name, w.Version, w.Serves, w.Lanes, w.Parcels, w.StartedAt, w.Routes).Scan(&draining)
 	return draining, err
 }
 
 // Workers gives the workers, the oldest first.
 func (s *Store) Workers(ctx context.Context) ([]Worker, error) {
-	return many[Worker](ctx, s.db, "SELECT id, name, version, serves, lanes, parcels, draining, started_at, seen_at FROM worker ORDER BY started_at, id")
+	return many[Worker](ctx, s.db, "SELECT id, name, version, serves, lanes, parcels, routes, draining, started_at, seen_at FROM worker ORDER BY started_at, id")
 }
 
 // DrainWorker tells a worker to take nothing new and come to its end.
@@ -98,6 +100,12 @@ func (s *Store) Queue(ctx context.Context) (q Queue, err error) {
 		return nil
 	})
 	return q, err
+}
+
+// Database tells the version of the database and how many bytes it takes.
+func (s *Store) Database(ctx context.Context) (version string, bytes int64, err error) {
+	err = s.db.QueryRow(ctx, "SELECT current_setting('server_version'), pg_database_size(current_database())").Scan(&version, &bytes)
+	return version, bytes, err
 }
 
 // DueList is a list whose time has come.

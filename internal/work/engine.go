@@ -87,8 +87,10 @@ type Engine struct {
 	probing    context.Context
 	endProbing context.CancelFunc
 	// self is this process as a worker, inHand how many parcels it works on.
-	self   store.Worker
-	inHand atomic.Int64
+	self store.Worker
+	// sessions are those begun since it started.
+	sessions sessionCount
+	inHand   atomic.Int64
 	// endLife ends its signs of life; dead is closed after the last.
 	endLife context.CancelFunc
 	dead    chan struct{}

@@ -300,6 +300,7 @@ func (e *Engine) record(ctx context.Context, lane LaneArgs, p *store.Parcel, l l
 		return err
 	}
 	measure(next.results, out.Conversations)
+	e.sessions.add(out.Conversations)
 	return e.Store.FinishDone(ctx, p.RunID)
 }
 

@@ -3,10 +3,13 @@ package work
 import (
 	"context"
 	"crypto/rand"
+	"maps"
 	"os"
 	"runtime/debug"
+	"sync"
 	"time"
 
+	"varnet/core/probe"
 	"varnet/internal/store"
 )
 
@@ -23,7 +26,7 @@ func newWorker(c Config) store.Worker {
 	if err != nil {
 		name = "unnamed host"
 	}
-	return store.Worker{ID: name + "-" + rand.Text()[:8], Name: name, Version: version(), Serves: c.Serves, Lanes: c.Lanes, StartedAt: time.Now()}
+	return store.Worker{ID: name + "-" + rand.Text()[:8], Name: name, Version: version(), Serves: c.Serves, Lanes: c.Lanes, Routes: map[string]int64{}, StartedAt: time.Now()}
 }
 
 // version is what this program was built from.
@@ -44,7 +47,7 @@ func version() string {
 func (e *Engine) live(ctx context.Context) {
 	defer close(e.dead)
 	for tick := time.NewTicker(beat); ; {
-		e.self.Parcels = int(e.inHand.Load())
+		e.self.Parcels, e.self.Routes = int(e.inHand.Load()), e.sessions.by()
 		draining, err := e.Store.SeeWorker(ctx, e.self)
 		switch {
 		case ctx.Err() != nil:
@@ -71,4 +74,29 @@ func (e *Engine) live(ctx context.Context) {
 			return
 		}
 	}
+}
+
+// sessionCount counts the sessions of this process by route.
+type sessionCount struct {
+	mu    sync.Mutex
+	known map[string]int64
+}
+
+func (c *sessionCount) add(held []probe.Conversation) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.known == nil {
+		c.known = map[string]int64{}
+	}
+	for _, s := range held {
+		c.known[s.Route]++
+	}
+}
+
+func (c *sessionCount) by() map[string]int64 {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	out := map[string]int64{}
+	maps.Copy(out, c.known)
+	return out
 }

@@ -25,6 +25,7 @@ export const router = createBrowserRouter([
       { path: "/policies/new", lazy: async () => ({ Component: (await import("./pages/policies/PolicyPage")).PolicyPage }) },
       { path: "/policies/:name", lazy: async () => ({ Component: (await import("./pages/policies/PolicyPage")).PolicyPage }) },
       { path: "/sending", lazy: async () => ({ Component: (await import("./pages/Sending")).Sending }) },
+      { path: "/health", lazy: async () => ({ Component: (await import("./pages/Health")).Health }) },
       { path: "*", lazy: async () => ({ Component: (await import("./pages/Nowhere")).Nowhere }) },
     ],
   },

@@ -6,6 +6,19 @@ export const plural = (n: number, one: string, many = one + "s") => `${number(n)
 export const time = (iso: string) => new Date(iso).toLocaleTimeString();
 export const moment = (iso: string) => new Date(iso).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" });
 
+const units: [Intl.RelativeTimeFormatUnit, number][] = [["year", 31_536_000], ["month", 2_592_000], ["day", 86_400], ["hour", 3600], ["minute", 60]];
+
+/** ago says how long ago, or in how long, something is: "3 days ago". */
+export function ago(iso: string): string {
+  const seconds = (new Date(iso).getTime() - Date.now()) / 1000;
+  const [unit, length] = units.find(([, s]) => Math.abs(seconds) >= s) ?? ["minute", 60];
+  if (Math.abs(seconds) < 60) return seconds < 0 ? "just now" : "in a moment";
+  return new Intl.RelativeTimeFormat(undefined, { numeric: "auto" }).format(Math.trunc(seconds / length), unit);
+}
+
+/** size says bytes in megabytes. */
+export const size = (bytes: number) => `${number(Math.round(bytes / 1e6))} MB`;
+
 /** share names its whole, always: "81 % of 4,210 addresses". */
 export function share(part: number, whole: number, of: string): string {
   if (whole === 0) return `none of 0 ${of}`;

@@ -22,6 +22,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/catalogue/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What entries would alter, without adding them */
+        post: operations["try-catalogue"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/catalogue/{kind}/{name}": {
         parameters: {
             query?: never;
@@ -65,6 +82,40 @@ export interface paths {
         };
         /** Check an address now and tell each stage that it passes; all that is seen at the end */
         get: operations["check-events"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/filter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a filter chooses, in words */
+        get: operations["filter"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/health": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What waits to be worked, over all runs, and how the database is */
+        get: operations["health"];
         put?: never;
         post?: never;
         delete?: never;
@@ -173,6 +224,40 @@ export interface paths {
         put?: never;
         /** Bring a file in for a list that is there: after its rows, in their place, or to change those with the same address or key */
         post: operations["bring-in-again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/lists/{id}/archived": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Put a list aside, or back among the others */
+        put: operations["archive-list"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/lists/{id}/by-hand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Decide about some addresses of a list, whatever the policy says */
+        post: operations["decide-by-hand"];
         delete?: never;
         options?: never;
         head?: never;
@@ -924,6 +1009,13 @@ export interface components {
             /** @description The addresses, as typed. */
             addresses: string[];
         };
+        AffectedList: {
+            /** Format: int64 */
+            addresses: number;
+            /** Format: int64 */
+            id: number;
+            name: string;
+        };
         Answer: {
             addrs?: string[];
             /** Format: date-time */
@@ -939,6 +1031,10 @@ export interface components {
             /** Format: double */
             tookMs: number;
             type: string;
+        };
+        Archiving: {
+            /** @description Whether it is put aside: not shown among the others, and kept as before. */
+            archived: boolean;
         };
         AskAgain: {
             /** @description Only these of them, by their numbers; without findings and causes, whatever their cause. */
@@ -958,6 +1054,27 @@ export interface components {
             tookMs: number;
             /** @description How the reply was read, or why there is none. */
             why: string;
+        };
+        ByHand: {
+            /** @description The addresses, by their numbers in the list. */
+            addresses: number[];
+            /**
+             * @description What is to be done with them in all runs of the list; policy: what the policy says, as for all others.
+             * @enum {string}
+             */
+            decision: "keep" | "hold" | "drop" | "policy";
+        };
+        ByHandDone: {
+            /**
+             * Format: int64
+             * @description About how many it was decided.
+             */
+            addresses: number;
+        };
+        CatalogueEffect: {
+            /** @description The lists with addresses that would be told otherwise, the newest first. */
+            lists: components["schemas"]["AffectedList"][];
+            sentence: string;
         };
         CatalogueEntries: {
             entries: components["schemas"]["CatalogueEntry"][];
@@ -1257,6 +1374,8 @@ export interface components {
             asked?: components["schemas"]["Asked"][];
             /** Format: date-time */
             at: string;
+            /** @description Whether somebody decided so, and not the policy. */
+            byHand?: boolean;
             cause: string;
             /** @enum {string} */
             decision: "keep" | "hold" | "drop";
@@ -1267,6 +1386,8 @@ export interface components {
             factors: components["schemas"]["Factor"][];
             /** @enum {string} */
             finding: "deliverable" | "catch-all" | "undecided" | "undeliverable";
+            /** @description What other runs of the workspace found of the same address, the newest first. */
+            history?: components["schemas"]["Past"][];
             /**
              * Format: int64
              * @description The line of the file on which the row begins.
@@ -1331,6 +1452,9 @@ export interface components {
             times: number;
             /** @description What was taken into account, in words. */
             what: string;
+        };
+        FilterSaid: {
+            sentence: string;
         };
         FindingAddresses: {
             /** Format: int64 */
@@ -1416,6 +1540,11 @@ export interface components {
              * @description Different well-formed addresses.
              */
             addresses: number;
+            /**
+             * Format: date-time
+             * @description When it was put aside.
+             */
+            archivedAt?: string;
             /**
              * Format: int64
              * @description Rows whose address cell is empty.
@@ -1579,6 +1708,19 @@ export interface components {
             /** @enum {string} */
             stage: "syntax" | "domain" | "exchanger" | "mailbox";
         };
+        Past: {
+            /** Format: date-time */
+            at: string;
+            /** @enum {string} */
+            finding: "deliverable" | "catch-all" | "undecided" | "undeliverable";
+            /** Format: int64 */
+            listId: number;
+            listName: string;
+            /** Format: int64 */
+            runId: number;
+            /** @description The cause in a few words. */
+            title: string;
+        };
         Policy: {
             /** @description When it is the right one, in a sentence. */
             for?: string;
@@ -1665,6 +1807,16 @@ export interface components {
             /** @description What each column holds, told by the first rows. */
             types: string[];
         };
+        Queued: {
+            /** Format: int64 */
+            addresses: number;
+            /** @description In hand, ready, postponed or paused. */
+            kind: string;
+            /** Format: int64 */
+            parcels: number;
+            /** @description What that means. */
+            says: string;
+        };
         Refusal: {
             /** Format: date-time */
             at: string;
@@ -1685,6 +1837,8 @@ export interface components {
             address: number;
             /** Format: date-time */
             at: string;
+            /** @description Whether somebody decided so, and not the policy. */
+            byHand?: boolean;
             cause: string;
             /** @enum {string} */
             decision: "keep" | "hold" | "drop";
@@ -1957,6 +2111,18 @@ export interface components {
             /** @description Domains whose mail hosts the tests greet; none leaves them. */
             reference?: string[];
         };
+        ServiceHealth: {
+            /** @description The version of the database. */
+            database: string;
+            /**
+             * Format: int64
+             * @description How much room it takes.
+             */
+            databaseBytes: number;
+            /** @description The parcels of all runs that go on. */
+            queue: components["schemas"]["Queued"][];
+            sentence: string;
+        };
         Session: {
             /** @description Whether the workspace looks after the sending side. */
             keeper: boolean;
@@ -2086,6 +2252,10 @@ export interface components {
              * @description Parcels in hand: the lanes it works in now.
              */
             parcels: number;
+            /** @description How many sessions it has begun by each route since it started. */
+            routes: {
+                [key: string]: number;
+            };
             /**
              * Format: date-time
              * @description Its last sign of life; one that is silent for 12 seconds is taken for lost.
@@ -2174,6 +2344,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CatalogueEntry"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "try-catalogue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CatalogueEntries"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogueEffect"];
                 };
             };
             /** @description Unauthorized */
@@ -2345,6 +2566,123 @@ export interface operations {
                         /** @description The retry time in milliseconds. */
                         retry?: number;
                     })[];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    filter: {
+        parameters: {
+            query?: {
+                /** @description Only this finding. */
+                finding?: string;
+                /** @description Only this cause. */
+                cause?: string;
+                /** @description Only causes of this stage. */
+                stage?: string;
+                /** @description Only with this trait. */
+                trait?: string;
+                /** @description Only with odds of so much or more. */
+                oddsFrom?: number;
+                /** @description Only with odds under so much; 0: any. */
+                oddsBelow?: number;
+                /** @description Only addresses at this domain. */
+                domain?: string;
+                /** @description Only addresses whose exchangers this operator runs. */
+                operator?: string;
+                /** @description Only addresses with this text in them. */
+                search?: string;
+                /** @description Only with this decision, by the run's policy or by hand. */
+                decision?: string;
+                /** @description Only what was decided by hand. */
+                hand?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilterSaid"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    health: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServiceHealth"];
                 };
             };
             /** @description Unauthorized */
@@ -2627,6 +2965,8 @@ export interface operations {
                 before?: number;
                 /** @description How many at the most. */
                 limit?: number;
+                /** @description Those that were put aside, instead of the others. */
+                archived?: boolean;
             };
             header?: never;
             path?: never;
@@ -2892,6 +3232,112 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["List"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "archive-list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Archiving"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "decide-by-hand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByHand"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ByHandDone"];
                 };
             };
             /** @description Unauthorized */
@@ -3240,10 +3686,14 @@ export interface operations {
     "list-rows": {
         parameters: {
             query?: {
-                /** @description The last row of the page before. */
+                /** @description How many rows come before, in the order that is asked for. */
                 after?: number;
                 /** @description How many at the most. */
                 limit?: number;
+                /** @description In the order of this column, from 1; 0: as in the file. */
+                by?: number;
+                /** @description The largest first. */
+                down?: boolean;
             };
             header?: never;
             path: {
@@ -4018,6 +4468,8 @@ export interface operations {
                 every?: number;
                 /** @description Only a random sample of so many of the rows, the same each time. */
                 sample?: number;
+                /** @description Only the rows with these addresses, by their numbers in the list. */
+                addresses?: number[];
                 /** @description Only this finding. */
                 finding?: string;
                 /** @description Only this cause. */
@@ -4026,6 +4478,10 @@ export interface operations {
                 stage?: string;
                 /** @description Only with this trait. */
                 trait?: string;
+                /** @description Only with odds of so much or more. */
+                oddsFrom?: number;
+                /** @description Only with odds under so much; 0: any. */
+                oddsBelow?: number;
                 /** @description Only addresses at this domain. */
                 domain?: string;
                 /** @description Only addresses whose exchangers this operator runs. */
@@ -4250,14 +4706,20 @@ export interface operations {
                 stage?: string;
                 /** @description Only with this trait. */
                 trait?: string;
+                /** @description Only with odds of so much or more. */
+                oddsFrom?: number;
+                /** @description Only with odds under so much; 0: any. */
+                oddsBelow?: number;
                 /** @description Only addresses at this domain. */
                 domain?: string;
                 /** @description Only addresses whose exchangers this operator runs. */
                 operator?: string;
                 /** @description Only addresses with this text in them. */
                 search?: string;
-                /** @description Only with this decision under the run's policy. */
+                /** @description Only with this decision, by the run's policy or by hand. */
                 decision?: string;
+                /** @description Only what was decided by hand. */
+                hand?: boolean;
                 /** @description Gives what comes after this address number; 0: from the start. */
                 after?: number;
                 /** @description How many at the most. */
@@ -4489,6 +4951,8 @@ export interface operations {
                 every?: number;
                 /** @description Only a random sample of so many of the rows, the same each time. */
                 sample?: number;
+                /** @description Only the rows with these addresses, by their numbers in the list. */
+                addresses?: number[];
                 /** @description Only this finding. */
                 finding?: string;
                 /** @description Only this cause. */
@@ -4497,6 +4961,10 @@ export interface operations {
                 stage?: string;
                 /** @description Only with this trait. */
                 trait?: string;
+                /** @description Only with odds of so much or more. */
+                oddsFrom?: number;
+                /** @description Only with odds under so much; 0: any. */
+                oddsBelow?: number;
                 /** @description Only addresses at this domain. */
                 domain?: string;
                 /** @description Only addresses whose exchangers this operator runs. */

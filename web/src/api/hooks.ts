@@ -14,10 +14,11 @@ export function useSession() {
   return useQuery({ queryKey: keys.session, queryFn: async () => told(await api.GET("/session")), retry: false, staleTime: 60_000 });
 }
 
-export function useLists() {
+/** useLists gives the newest lists, or the newest of those put aside. */
+export function useLists(archived = false) {
   return useQuery({
-    queryKey: keys.lists,
-    queryFn: async () => told(await api.GET("/lists", { params: { query: { limit: 100 } } })),
+    queryKey: [...keys.lists, archived],
+    queryFn: async () => told(await api.GET("/lists", { params: { query: { limit: 100, archived } } })),
     // Somebody may be running one: look again while any is on its way.
     refetchInterval: (q) => (q.state.data?.some((l) => l.lastRun && !l.lastRun.finishedAt) ? 2000 : false),
   });

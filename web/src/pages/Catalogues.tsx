@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Button, Input, Select } from "antd";
 import { useState } from "react";
+import { Link } from "react-router";
 import { api, told, type Schema } from "../api/client";
 import { AddressText } from "../parts/AddressText";
 import { Trouble, Wait } from "../parts/Notice";
@@ -55,6 +56,7 @@ function Add() {
     mutationFn: async () => told(await api.POST("/catalogue", { body: { entries: names.map((name) => ({ kind, name, except })) } })),
     onSuccess: () => { setText(""); return client.invalidateQueries({ queryKey: ["catalogue"] }); },
   });
+  const would = useMutation({ mutationFn: async () => told(await api.POST("/catalogue/try", { body: { entries: names.map((name) => ({ kind, name, except })) } })) });
   return (
     <>
       <div className="add">
@@ -62,8 +64,12 @@ function Add() {
         <Select aria-label="Catalogue" value={kind} onChange={setKind} options={kinds} popupMatchSelectWidth={false} />
         <Select aria-label="Counts as" value={except} onChange={setExcept} options={[{ value: false, label: "count as such" }, { value: true, label: "are exceptions" }]} />
         <Button type="primary" disabled={names.length === 0} loading={add.isPending} onClick={() => add.mutate()}>{names.length > 1 ? `Add ${names.length} entries` : "Add"}</Button>
+        <Button disabled={names.length === 0} loading={would.isPending} onClick={() => would.mutate()}>See what that would alter</Button>
       </div>
-      {add.error && <Trouble error={add.error} />}
+      {(add.error ?? would.error) && <Trouble error={(add.error ?? would.error)!} />}
+      {would.data && <div role="status" className="takes"><p>{would.data.sentence}</p>
+        <ul>{would.data.lists.map((l) => <li key={l.id}>{plural(l.addresses, "address", "addresses")} of <Link to={`/lists/${l.id}`}><bdi>{l.name}</bdi></Link></li>)}</ul>
+      </div>}
     </>
   );
 }

@@ -6,7 +6,7 @@ import { api, told, type Run, type Schema } from "../api/client";
 import { useRun, useSettled } from "../api/hooks";
 import { AddressText } from "../parts/AddressText";
 import { Trouble, Wait } from "../parts/Notice";
-import { moment, number, plural, share, tones } from "../words";
+import { ago, number, plural, share, tones } from "../words";
 
 type Domain = Schema<"DomainCount">;
 const pageSize = 50;
@@ -68,7 +68,7 @@ function Row({ run, domain: d, most }: { run: Run; domain: Domain; most: number 
         </span>
         <span className="quiet">{said}</span>
       </td>
-      <td>{d.operator ? <AddressText text={d.operator} /> : <span className="quiet">none</span>}{d.manner && <small className="quiet">{d.manner}{d.since && ` Known since ${moment(d.since)}.`}</small>}</td>
+      <td>{d.operator ? <AddressText text={d.operator} /> : <span className="quiet">none</span>}{d.manner && <small className="quiet">{d.manner}{d.since && ` Known since ${ago(d.since)}.`}</small>}</td>
     </tr>
   );
 }

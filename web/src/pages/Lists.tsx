@@ -1,16 +1,18 @@
 import { Button } from "antd";
 import { lazy, Suspense, useState, type DragEvent } from "react";
-import { Link, useNavigate } from "react-router";
+import { Link, useNavigate, useSearchParams } from "react-router";
 import type { List } from "../api/client";
 import { useLists } from "../api/hooks";
 import { MiniFlow } from "../parts/MiniFlow";
 import { Sentence, Trouble, Wait } from "../parts/Notice";
+import { When } from "../parts/When";
 import { handOver } from "../parts/handed";
-import { moment, number, share } from "../words";
+import { number, share } from "../words";
 import type { Order } from "./lists/Find";
 
 // What few look at comes when it is wanted: the first page stays small.
 const Find = lazy(async () => ({ default: (await import("./lists/Find")).Find }));
+const Archive = lazy(async () => ({ default: (await import("./lists/Archive")).Archive }));
 const Delete = lazy(async () => ({ default: (await import("./lists/Delete")).Delete }));
 
 const orders: Record<Order, (a: List, b: List) => number> = {
@@ -21,7 +23,9 @@ const orders: Record<Order, (a: List, b: List) => number> = {
 
 /** Lists shows what was brought in. A file can be dropped anywhere on the page. */
 export function Lists() {
-  const lists = useLists();
+  const [search] = useSearchParams();
+  const archived = search.get("archived") === "true";
+  const lists = useLists(archived);
   const go = useNavigate();
   const [over, setOver] = useState(false);
   const drop = (e: DragEvent) => {
@@ -35,13 +39,15 @@ export function Lists() {
   return (
     <div className={over ? "whole-page over" : "whole-page"} onDragOver={(e) => { e.preventDefault(); setOver(true); }} onDragLeave={() => setOver(false)} onDrop={drop}>
       <div className="title">
-        <h1>Lists</h1>
+        <h1>{archived ? "Lists put aside" : "Lists"}</h1>
         <Button type="primary" onClick={() => void go("/bring-in")}>Bring a list in</Button>
       </div>
       {lists.isPending && <Wait for="your lists" />}
       {lists.error && <Trouble error={lists.error} again={() => void lists.refetch()} />}
-      {lists.data?.length === 0 && <Sentence>There is no list yet. Drop a file anywhere on this page: any CSV or spreadsheet with a column of addresses will do.</Sentence>}
+      {archived && lists.data?.length === 0 && <p>No list is put aside.</p>}
+      {!archived && lists.data?.length === 0 && <Sentence>There is no list yet. Drop a file anywhere on this page: any CSV or spreadsheet with a column of addresses will do.</Sentence>}
       {lists.data && lists.data.length > 0 && <Table lists={lists.data} />}
+      {lists.data && <p className="after">{archived ? <Link to="/lists">The lists in use</Link> : <Link to="/lists?archived=true">Lists put aside</Link>}</p>}
     </div>
   );
 }
@@ -74,11 +80,14 @@ function Row({ list: l }: { list: List }) {
       <td><Link to={run ? `/runs/${run.id}` : `/lists/${l.id}`} className="name"><bdi>{l.name}</bdi></Link></td>
       <td className="number">{number(l.rows)}</td>
       <td className="number">{number(l.addresses)}</td>
-      <td>{run ? <><MiniFlow run={run} /><span className="quiet">{run.state === "finished" ? moment(run.finishedAt!) : run.sentence}</span></> : <Link to={`/lists/${l.id}`}>not run yet: start one</Link>}</td>
+      <td>{run ? <><MiniFlow run={run} /><span className="quiet">{run.state === "finished" ? <When at={run.finishedAt!} /> : run.sentence}</span></> : <Link to={`/lists/${l.id}`}>not run yet: start one</Link>}</td>
       <td>{run && <Link to={`/runs/${run.id}/take-out`}>{number(run.kept)} <span className="quiet">{share(run.kept, l.rows, "rows")}</span></Link>}</td>
-      <td className="quiet">{moment(l.createdAt)}</td>
+      <td className="quiet"><When at={l.createdAt} /></td>
       <td>
-        <button type="button" className="plain" onClick={() => setAsks(true)}>Delete<span className="unseen">: {l.name}</span></button>
+        <span className="row-acts">
+          <Archive list={l} />
+          <button type="button" className="plain" onClick={() => setAsks(true)}>Delete<span className="unseen">: {l.name}</span></button>
+        </span>
         {asks && <Suspense fallback={null}><Delete list={l} done={() => setAsks(false)} /></Suspense>}
       </td>
     </tr>

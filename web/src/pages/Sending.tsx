@@ -1,13 +1,13 @@
 import { Button } from "antd";
 import { useEffect } from "react";
+import { Link } from "react-router";
 import { useSending, useSendingChange } from "../api/sending";
 import { Sentence, Trouble, Wait } from "../parts/Notice";
-import { moment } from "../words";
+import { When } from "../parts/When";
 import { Operators } from "./sending/Operators";
 import { Parts } from "./sending/Parts";
 import { Refusals } from "./sending/Refusals";
 import { Rules } from "./sending/Rules";
-import { Workers } from "./sending/Workers";
 
 /** The kinds in the order in which they are looked at, with how one is written. */
 const kinds = [
@@ -34,12 +34,12 @@ export function Sending() {
       {s.next && <p className="next"><strong>Do next:</strong> {s.next}</p>}
       {test.isPending && <Wait for="the tests; a way that is blocked takes ten seconds" />}
       {test.error && <Trouble error={test.error} />}
-      {s.testedAt && <p className="quiet">Tested {moment(s.testedAt)}, at the mail hosts of {s.reference.join(", ")}. Nobody was asked about a mailbox.</p>}
+      {s.testedAt && <p className="quiet">Tested <When at={s.testedAt} />, at the mail hosts of {s.reference.join(", ")}. Nobody was asked about a mailbox.</p>}
       {kinds.map((k) => <Parts key={k.kind} {...k} side={s} />)}
       <Rules side={s} />
       <Operators side={s} />
       <Refusals list={s.refusals} />
-      <Workers />
+      <p className="after">What works on runs, and what waits: <Link to="/health">workers and health</Link>.</p>
     </>
   );
 }

@@ -1,13 +1,15 @@
+import { Link } from "react-router";
 import { type Evidence } from "../api/client";
 import { moment, number } from "../words";
 import { AddressText } from "./AddressText";
 import { DecisionMark } from "./DecisionMark";
+import { When } from "./When";
 
 /** Found tells all that was seen of one address, in the order in which it was seen. */
 export function Found({ e }: { e: Evidence }) {
   return (
     <div className="evidence">
-      <p className="sentence"><DecisionMark decision={e.decision} />: {e.finding}. {e.title}.</p>
+      <p className="sentence"><DecisionMark decision={e.decision} />{e.byHand && ", decided by hand"}: {e.finding}. {e.title}.</p>
       <p>{e.meaning} {e.advice}</p>
       <p className="quiet">A message sent now would be delivered with odds of about {Math.round(e.odds * 100)} in 100 ({e.factors.map((f) => `${f.what.toLowerCase()}: ${f.times}`).join(" times ")}).</p>
       <ol className="timeline">
@@ -22,6 +24,7 @@ export function Found({ e }: { e: Evidence }) {
         {e.dns && <NameService dns={e.dns} operator={e.operator} />}
         {e.asked?.map((a, i) => <Asked key={i} asked={a} />)}
         {e.manner?.madeUp && <MadeUp manner={e.manner} says={e.mannerSays} />}
+        {e.history && <History history={e.history} />}
       </ol>
     </div>
   );
@@ -57,6 +60,18 @@ function Asked({ asked: a }: { asked: NonNullable<Evidence["asked"]>[number] }) 
           {c.ended && <p className="quiet">It ended early: <AddressText text={c.ended} long={600} /></p>}
         </details>
       )}
+    </li>
+  );
+}
+
+/** History is what other runs found of the same address. */
+function History({ history }: { history: NonNullable<Evidence["history"]> }) {
+  return (
+    <li>
+      <h3>What other runs found</h3>
+      <ul className="history">{history.map((p) => (
+        <li key={p.runId}><When at={p.at} />: {p.finding}, {p.title.toLowerCase()} <span className="quiet">(<Link to={`/runs/${p.runId}`}>run {p.runId}</Link> of <bdi>{p.listName}</bdi>)</span></li>
+      ))}</ul>
     </li>
   );
 }

@@ -2,7 +2,8 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, told, type List } from "../../api/client";
 import { MiniFlow } from "../../parts/MiniFlow";
-import { moment, number, share } from "../../words";
+import { When } from "../../parts/When";
+import { number, share } from "../../words";
 
 /** Runs are those that a list has had, each compared with the one before. */
 export function Runs({ list }: { list: List }) {
@@ -17,7 +18,7 @@ export function Runs({ list }: { list: List }) {
           <tbody>{runs.data.map((r, i) => (
             <tr key={r.id}>
               <td><Link to={`/runs/${r.id}`}>Run {r.id}</Link> <span className="quiet">{r.state}</span></td>
-              <td>{moment(r.beginAt ?? r.createdAt)}</td>
+              <td><When at={r.beginAt ?? r.createdAt} /></td>
               <td><MiniFlow run={r} /></td>
               <td>{number(r.kept)} <span className="quiet">{share(r.kept, r.rows, "rows")}</span></td>
               <td>{runs.data[i + 1] && <Link to={`/runs/${r.id}/compare/${runs.data[i + 1]!.id}`}>What changed since run {runs.data[i + 1]!.id}</Link>}</td>

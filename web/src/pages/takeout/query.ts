@@ -14,8 +14,9 @@ export function queryOf(search: URLSearchParams): Query {
   return {
     ...text("decision"), ...text("form"), ...text("format"), ...text("policy"), ...text("apart"),
     ...text("finding"), ...text("cause"), ...text("stage"), ...text("trait"), ...text("domain"), ...text("operator"), ...text("search"),
-    ...numeral("after"), ...numeral("rowsEach"), ...numeral("every"), ...numeral("sample"),
+    ...numeral("oddsFrom"), ...numeral("oddsBelow"), ...numeral("after"), ...numeral("rowsEach"), ...numeral("every"), ...numeral("sample"),
     ...(search.get("columns") ? { columns: search.get("columns")!.split(",") } : {}),
+    ...(search.get("addresses") ? { addresses: search.get("addresses")!.split(",").map(Number) } : {}),
     ...(search.get("format") === "spreadsheet" && semicolons ? { semicolons } : {}),
     ...(search.get("guard") === "true" ? { guard: true } : {}),
   };

@@ -1,7 +1,11 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, told } from "../../api/client";
 import { Trouble } from "../../parts/Notice";
-import { moment, number } from "../../words";
+import { When } from "../../parts/When";
+import { number } from "../../words";
+
+/** routesOf says how many sessions went by each route. */
+const routesOf = (routes: Record<string, number>) => Object.entries(routes).map(([name, n]) => `${name} ${number(n)}`).join(", ") || "none yet";
 
 /** Workers shows the processes that work on runs, and brings one to its end. */
 export function Workers() {
@@ -19,10 +23,10 @@ export function Workers() {
       {workers.data && (
         <div className="scroll" tabIndex={0} role="region" aria-label="Workers">
           <table className="rows">
-            <thead><tr><th>Worker</th><th>Version</th><th>Serves the console</th><th className="number">Lanes at work</th><th>Since</th><th><span className="unseen">What can be done</span></th></tr></thead>
+            <thead><tr><th>Worker</th><th>Version</th><th>Serves the console</th><th className="number">Lanes at work</th><th>Sessions by route</th><th>Begun</th><th>Last sign of life</th><th><span className="unseen">What can be done</span></th></tr></thead>
             <tbody>{workers.data.map((w) => (
               <tr key={w.id}>
-                <td>{w.id}</td><td>{w.version}</td><td>{w.serves ? "yes" : "no"}</td><td className="number">{number(w.parcels)} of {number(w.lanes)}</td><td>{moment(w.startedAt)}</td>
+                <td>{w.id}</td><td>{w.version}</td><td>{w.serves ? "yes" : "no"}</td><td className="number">{number(w.parcels)} of {number(w.lanes)}</td><td>{routesOf(w.routes)}</td><td><When at={w.startedAt} /></td><td><When at={w.seenAt} /></td>
                 <td>{w.draining ? "comes to its end" : !w.serves && <button type="button" className="plain" onClick={() => drain.mutate(w.id)}>Bring it to its end<span className="unseen">: {w.id}</span></button>}</td>
               </tr>
             ))}</tbody>

@@ -1,0 +1,51 @@
+package api
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"varnet/core/policy"
+	"varnet/internal/contract"
+)
+
+func (a *API) registerByHand(h huma.API) {
+	huma.Register(h, operation("decide-by-hand", http.MethodPost, "/lists/{id}/by-hand", "Decide about some addresses of a list, whatever the policy says"), a.decideByHand)
+	huma.Register(h, operation("archive-list", http.MethodPut, "/lists/{id}/archived", "Put a list aside, or back among the others"),
+		func(ctx context.Context, in *struct {
+			ByID
+			Body contract.Archiving
+		}) (*struct{}, error) {
+			if err := a.store.Archive(ctx, workspace(ctx).ID, in.ID, in.Body.Archived); err != nil {
+				return nil, a.failed(ctx, err)
+			}
+			return nil, nil
+		})
+}
+
+// policyDecides leaves addresses to the policy again.
+const policyDecides = "policy"
+
+func (a *API) decideByHand(ctx context.Context, in *struct {
+	ByID
+	Body contract.ByHand
+}) (*struct{ Body contract.ByHandDone }, error) {
+	l, err := a.store.List(ctx, workspace(ctx).ID, in.ID)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	d := in.Body.Decision
+	if d == policyDecides {
+		d = policy.Decision("")
+	}
+	n, err := a.store.DecideByHand(ctx, l.ID, in.Body.Addresses, d)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	if n == 0 && d != "" {
+		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("The list %q has none of these addresses.", l.Name))
+	}
+	return &struct{ Body contract.ByHandDone }{contract.ByHandDone{Addresses: n}}, nil
+}

@@ -1,0 +1,56 @@
+package api
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"varnet/core/policy"
+	"varnet/internal/contract"
+)
+
+// queued are the states of parcels in the order in which they are told.
+var queued = []struct{ state, kind, says string }{
+	{"claimed", "in hand", "Being asked about at this moment."},
+	{"open", "ready", "May be asked about now; waits for a lane at its operator or for a worker."},
+	{"postponed", "postponed", "Waits for the moment that the host or a round sets."},
+	{"paused", "paused", "Of runs that somebody paused, or whose hours have not come."},
+}
+
+// lateAfter is from when on work that is ready is said to be late: no operator's
+// turn takes that long.
+const lateAfter = 5 * time.Minute
+
+func (a *API) health(ctx context.Context, _ *struct{}) (*struct{ Body contract.ServiceHealth }, error) {
+	q, err := a.store.Queue(ctx)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	workers, err := a.store.Workers(ctx)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	b := contract.ServiceHealth{Queue: []contract.Queued{}}
+	for _, k := range queued {
+		b.Queue = append(b.Queue, contract.Queued{Kind: k.kind, Says: k.says, Parcels: q.Parcels[k.state], Addresses: q.Addresses[k.state]})
+	}
+	lanes := 0
+	for _, w := range workers {
+		lanes += w.Lanes
+	}
+	b.Sentence = fmt.Sprintf("%s with %d lanes %s at work.", policy.Plural(int64(len(workers)), "worker", "workers"), lanes, map[bool]string{true: "is", false: "are"}[len(workers) == 1])
+	switch waits := q.Age.Round(time.Second); {
+	case len(workers) == 0:
+		b.Sentence = "No worker is at work: nothing goes on until one is started with varnet serve or varnet worker."
+	case waits > lateAfter:
+		b.Sentence += fmt.Sprintf(" The oldest parcel that is ready waits since %s: more workers would help, unless its operator has few lanes.", waits)
+	case q.Parcels["open"] > 0:
+		b.Sentence += fmt.Sprintf(" The oldest parcel that is ready waits since %s.", waits)
+	default:
+		b.Sentence += " Nothing that is ready waits."
+	}
+	if b.Database, b.DatabaseBytes, err = a.store.Database(ctx); err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return &struct{ Body contract.ServiceHealth }{b}, nil
+}
