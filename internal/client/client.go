@@ -188,6 +188,26 @@ func (c *Client) DeleteList(ctx context.Context, id int64) error {
 	return c.remove(ctx, fmt.Sprintf("/lists/%d", id))
 }
 
+// DecideByHand decides about addresses of a list, whatever the policy says:
+// keep, hold, drop, or policy to leave them to it again.
+func (c *Client) DecideByHand(ctx context.Context, list int64, decision policy.Decision, addresses ...int32) (done contract.ByHandDone, err error) {
+	return done, c.call(ctx, http.MethodPost, fmt.Sprintf("/lists/%d/by-hand", list), contract.ByHand{Addresses: addresses, Decision: decision}, &done)
+}
+
+// Archive puts a list aside, or back among the others.
+func (c *Client) Archive(ctx context.Context, list int64, archived bool) error {
+	resp, err := c.do(ctx, http.MethodPut, fmt.Sprintf("/lists/%d/archived", list), contract.Archiving{Archived: archived})
+	if err == nil {
+		err = resp.Body.Close()
+	}
+	return err
+}
+
+// TryCatalogue tells what entries would alter.
+func (c *Client) TryCatalogue(ctx context.Context, entries ...contract.CatalogueEntry) (e contract.CatalogueEffect, err error) {
+	return e, c.call(ctx, http.MethodPost, "/catalogue/try", contract.CatalogueEntries{Entries: entries}, &e)
+}
+
 // Workers gives the processes that work on runs.
 func (c *Client) Workers(ctx context.Context) (w []contract.Worker, err error) {
 	return w, c.call(ctx, http.MethodGet, "/workers", nil, &w)

@@ -50,7 +50,11 @@ func TestPages(t *testing.T) {
 	do("a domain's results", browser.Press("sundial-nursery.example"), browser.Text("catch-all"))
 	do("one address asked again", chromedp.Navigate(s.URL+"/runs/1/results?finding=deliverable"), browser.Text("Arrow keys walk"), chromedp.Click("tbody button"), browser.Press("Ask again now"), browser.Text("It is being asked again"))
 	do("the list's runs", chromedp.Navigate(s.URL+"/lists/1"), browser.Text("Its runs"), browser.Press("What changed since run 1"), browser.Text("changed from run 1 to run 2"))
-	do("the rows", chromedp.Navigate(s.URL+"/lists/1/rows"), browser.Text("The first 100 of 1,200 rows"), browser.Press("Show 100 more"), browser.Text("The first 200 of 1,200 rows"))
+	do("the rows", chromedp.Navigate(s.URL+"/lists/1/rows"), browser.Text("Rows 1 to"), browser.Text("FS-00001"))
+	do("the rows in another order, to the end", click("Name"), browser.Text("Name ↑"), click("Name"), browser.Text("Name ↓"), chromedp.Evaluate(`document.querySelector(".window").scrollTo(0, 1e9)`, nil), browser.Text("to 1,200 of 1,200"))
+	do("what an entry would alter", browser.Press("Catalogues"), browser.Type(`textarea[aria-label="Names"]`, "postbarn.example"), browser.Press("See what that would alter"), browser.Text("would be told otherwise"))
+	do("health", browser.Press("Health"), browser.Text("1 worker with 200 lanes is at work."), browser.Text("direct"))
+	do("a list is put aside", chromedp.Navigate(s.URL+"/lists"), click("Put aside"), browser.Text("There is no list yet"), browser.Press("Lists put aside"), click("Put back"), browser.Text("No list is put aside"))
 	do("anywhere by keyboard", keys("k", true), chromedp.WaitVisible(`input[aria-label="Where to"]`), browser.Type(`input[aria-label="Where to"]`, "polic\r"), browser.Text("careful"))
 	do("what the keyboard can do", keys("?", false), browser.Text("open the evidence"))
 	do("lists by name", chromedp.Navigate(s.URL+"/lists"), browser.Text("members"))
@@ -60,7 +64,7 @@ func TestPages(t *testing.T) {
 	narrow := drive(t, browser.Options{Width: 390, Height: 844})
 	narrow("sign in, narrow", browser.SignIn(s.URL, s.Key))
 	for _, page := range []string{"/lists", "/bring-in", "/lists/1", "/lists/1/rows", "/runs/1", "/runs/1/results", "/runs/1/domains", "/runs/2/compare/1", "/runs/1/take-out",
-		"/policies", "/policies/new?from=strict&run=1", "/sending", "/check?address=ada@fernhollow.example", "/catalogues", "/words", "/keys"} {
+		"/policies", "/policies/new?from=strict&run=1", "/sending", "/check?address=ada@fernhollow.example", "/catalogues", "/words", "/keys", "/health", "/lists?archived=true"} {
 		narrow(page+", narrow", chromedp.Navigate(s.URL+page), chromedp.WaitVisible("h1"), chromedp.Sleep(300*time.Millisecond))
 	}
 	do("a list is deleted", chromedp.Navigate(s.URL+"/lists"), click("Delete"), browser.Press("Delete it for good"), browser.Text("There is no list yet"))

@@ -23,7 +23,7 @@ export function Health() {
       <section>
         <h2>What waits, over all runs</h2>
         <table className="rows narrow">
-          <thead><tr><th>Parcels</th><th>What that means</th><th className="number">Parcels</th><th className="number">Addresses</th></tr></thead>
+          <thead><tr><th>Kind</th><th>What that means</th><th className="number">Parcels</th><th className="number">Addresses</th></tr></thead>
           <tbody>{h.queue.map((q) => <tr key={q.kind}><td>{q.kind}</td><td>{q.says}</td><td className="number">{number(q.parcels)}</td><td className="number">{number(q.addresses)}</td></tr>)}</tbody>
         </table>
       </section>

@@ -5,16 +5,16 @@ import { useLists } from "../api/hooks";
 
 const pages = [
   ["Lists", "/lists"], ["Bring a list in", "/bring-in"], ["Check one address", "/check"], ["Policies", "/policies"], ["Catalogues", "/catalogues"],
-  ["Words", "/words"], ["Keys", "/keys"], ["Sending side", "/sending"],
+  ["Words", "/words"], ["Keys", "/keys"], ["Sending side", "/sending"], ["Workers and health", "/health"],
 ] as const;
-const help: [string, string][] = [["Ctrl K", "go anywhere"], ["/", "to the search of the page"], ["↑ ↓", "walk the rows"], ["Enter", "open the evidence"], ["Esc", "close"], ["?", "this help"]];
+const help: [string, string][] = [["Ctrl K", "go anywhere"], ["/", "to the search of the page"], ["↑ ↓", "walk the rows"], ["Enter", "open the evidence"], ["Space", "choose a row"], ["Esc", "close"], ["?", "this help"]];
 
 /** Palette goes anywhere by a few letters (Ctrl K), and tells what the keyboard can do (?). */
 export function Palette() {
   const [open, setOpen] = useState<"go" | "help">();
   useEffect(() => {
     const pressed = (e: globalThis.KeyboardEvent) => {
-      const writes = e.target instanceof HTMLInputElement || e.target instanceof HTMLTextAreaElement;
+      const writes = e.target instanceof HTMLInputElement && e.target.type !== "checkbox" || e.target instanceof HTMLTextAreaElement;
       if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === "k") { e.preventDefault(); setOpen("go"); }
       else if (e.key === "?" && !writes) setOpen("help");
       else if (e.key === "/" && !writes) {

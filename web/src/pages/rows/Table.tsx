@@ -17,7 +17,7 @@ export function Table({ list, columns, order, onOrder }: { list: List; columns: 
   const box = useRef<HTMLDivElement>(null);
   const [top, setTop] = useState(0);
   const [seen, setSeen] = useState(20);
-  useLayoutEffect(() => setSeen(Math.ceil((box.current?.clientHeight ?? 640) / height)), []);
+  useLayoutEffect(() => setSeen(Math.floor(((box.current?.clientHeight ?? 640) - (box.current?.querySelector("thead")?.clientHeight ?? height)) / height)), []);
   useLayoutEffect(() => { box.current?.scrollTo({ top: 0 }); setTop(0); }, [order]);
   const whole = Math.min(highest, list.rows * height);
   const scale = list.rows > seen && whole > seen * height ? (list.rows - seen + 1) / (whole - seen * height) : 0;
