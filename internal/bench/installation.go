@@ -24,6 +24,8 @@ import (
 // installation is a service on a database and a practice internet of its own.
 type installation struct {
 	api  *client.Client
+	url  string
+	key  string
 	net  *practice.Internet
 	pid  int // the service's
 	stop func()
@@ -83,7 +85,8 @@ func install(w *practice.World, port int, settings ...string) (*installation, er
 	if err := service.Start(); err != nil {
 		return nil, err
 	}
-	in := &installation{api: client.New("http://"+listen, strings.TrimSpace(string(key))), net: i, pid: service.Process.Pid, command: command}
+	in := &installation{url: "http://" + listen, key: strings.TrimSpace(string(key)), net: i, pid: service.Process.Pid, command: command}
+	in.api = client.New(in.url, in.key)
 	in.processes = []*exec.Cmd{service}
 	in.stop = func() {
 		for _, p := range in.processes {

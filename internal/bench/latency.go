@@ -153,6 +153,11 @@ func hundreds(addr string, mailboxes []string) error {
 
 const farPort = 2706
 
+// bring brings addresses in as a list.
+func (in *installation) bring(ctx context.Context, addresses []string) (contract.List, error) {
+	return in.api.BringIn(ctx, client.File{Name: "far.csv", Body: strings.NewReader("E-mail\n" + strings.Join(addresses, "\n") + "\n")})
+}
+
 // farRun brings the addresses in, runs them with some workers, and tells how long
 // that took and by how much the sessions at any host went over its limit.
 func farRun(w *practice.World, workers, most int, settings ...string) (time.Duration, int, error) {
@@ -167,7 +172,7 @@ func farRun(w *practice.World, workers, most int, settings ...string) (time.Dura
 		}
 	}
 	ctx := context.Background()
-	l, err := in.api.BringIn(ctx, client.File{Name: "far.csv", Body: strings.NewReader("E-mail\n" + strings.Join(addressesOf(w, latencyRows), "\n") + "\n")})
+	l, err := in.bring(ctx, addressesOf(w, latencyRows))
 	if err != nil {
 		return 0, 0, err
 	}

@@ -33,6 +33,8 @@ export function themeFor(dark: boolean): ThemeConfig {
       colorBgContainer: t.raised,
       colorBgElevated: t.raised,
       colorBorder: t.rule,
+      colorBorderSecondary: t.rule,
+      colorSplit: t.rule,
       colorTextPlaceholder: t.quiet,
       fontFamily: "'Source Sans 3 Variable', sans-serif",
       fontSize: 16,

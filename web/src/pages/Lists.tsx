@@ -81,7 +81,7 @@ function Row({ list: l }: { list: List }) {
       <td className="number">{number(l.rows)}</td>
       <td className="number">{number(l.addresses)}</td>
       <td>{run ? <><MiniFlow run={run} /><span className="quiet">{run.state === "finished" ? <When at={run.finishedAt!} /> : run.sentence}</span></> : <Link to={`/lists/${l.id}`}>not run yet: start one</Link>}</td>
-      <td>{run && <Link to={`/runs/${run.id}/take-out`}>{number(run.kept)} <span className="quiet">{share(run.kept, l.rows, "rows")}</span></Link>}</td>
+      <td>{run && <Link to={`/runs/${run.id}/take-out`}>{number(run.kept)}</Link>}{run && <span className="quiet">{share(run.kept, l.rows, "rows")}</span>}</td>
       <td className="quiet"><When at={l.createdAt} /></td>
       <td>
         <span className="row-acts">
