@@ -191,6 +191,8 @@ func export(ctx context.Context, c *cli, args []string) error {
 		c.flags.StringVar(f.to, f.name, f.otherwise, f.usage)
 	}
 	columns := c.flags.String("columns", "", "with -form results: finding, cause, title, meaning, advice, traits, odds, decision, reason, suggestion, reply, host, checked, with commas between")
+	c.flags.Float64Var(&how.OddsFrom, "odds-from", 0, "only rows with odds of so much or more, 0 to 1")
+	c.flags.Float64Var(&how.OddsBelow, "odds-below", 0, "only rows with odds under so much, 0 to 1; 0: any")
 	c.flags.IntVar(&how.After, "after", 0, "with -form results: the column after which the result columns stand, from 1; 0: right after the address column")
 	c.flags.BoolVar(&how.Semicolons, "semicolons", false, "for spreadsheets of a locale with decimal commas")
 	c.flags.BoolVar(&how.Guard, "guard", false, "make your own cells harmless that a spreadsheet would run as formulas; result columns always are")

@@ -78,10 +78,17 @@ const listsForms = `  varnet lists                  the lists, newest first
   varnet lists estimate LIST    tell from a sample what it will come to, in half a minute at most
   varnet lists common LIST LIST how many addresses of the first stand in the second, too
   varnet lists keep LIST DAYS   keep it so long after it was brought in or last run; 0: until it is deleted
+  varnet lists decide LIST keep|hold|drop|policy ADDRESS…
+                                decide about addresses by hand, whatever the policy says; policy: as it says
+  varnet lists aside LIST       put it aside, so that it is not shown among the others
+  varnet lists back LIST        put it back
   varnet lists delete LIST      delete it with its runs, results and evidence`
 
 // actOnList does what is said with a list.
 func (c *cli) actOnList(ctx context.Context, api *client.Client, words []string) error {
+	if len(words) > 3 && words[0] == "decide" {
+		return c.decideByHand(ctx, api, words[1], words[2], words[3:])
+	}
 	if len(words) < 2 || len(words) > 3 || len(words) == 3 != (words[0] == "keep" || words[0] == "common") {
 		return c.wrongUse("say what to do and the number of a list; the forms are below")
 	}
@@ -113,10 +120,25 @@ func (c *cli) actOnList(ctx context.Context, api *client.Client, words []string)
 		}
 		_, err = api.SetKeeping(ctx, id, days)
 		return err
+	case "aside", "back":
+		return api.Archive(ctx, id, words[0] == "aside")
 	case "delete":
 		return api.DeleteList(ctx, id)
 	}
 	return c.wrongUse(fmt.Sprintf("%q cannot be done with a list; the forms are below", words[0]))
+}
+
+// decideByHand decides about addresses of a list.
+func (c *cli) decideByHand(ctx context.Context, api *client.Client, list, decision string, addresses []string) error {
+	id, err := c.listNumber(list)
+	if err != nil {
+		return err
+	}
+	done, err := api.DecideByHand(ctx, id, contract.ByHand{Mailboxes: addresses, Decision: policy.Decision(decision)})
+	if err == nil {
+		fmt.Fprintf(c.out, "It was decided about %d of %s.\n", done.Addresses, policy.Plural(int64(len(addresses)), "address", "addresses"))
+	}
+	return err
 }
 
 // listNumber reads the number of a list.

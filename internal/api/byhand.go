@@ -7,6 +7,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"varnet/core/address"
 	"varnet/core/policy"
 	"varnet/internal/contract"
 )
@@ -40,7 +41,17 @@ func (a *API) decideByHand(ctx context.Context, in *struct {
 	if d == policyDecides {
 		d = policy.Decision("")
 	}
-	n, err := a.store.DecideByHand(ctx, l.ID, in.Body.Addresses, d)
+	var mailboxes []string
+	for _, m := range in.Body.Mailboxes {
+		if read, err := address.Parse(m); err == nil {
+			mailboxes = append(mailboxes, read.Mailbox())
+		}
+	}
+	addresses, err := a.store.Numbers(ctx, l.ID, mailboxes)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	n, err := a.store.DecideByHand(ctx, l.ID, append(addresses, in.Body.Addresses...), d)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}

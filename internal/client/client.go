@@ -190,8 +190,8 @@ func (c *Client) DeleteList(ctx context.Context, id int64) error {
 
 // DecideByHand decides about addresses of a list, whatever the policy says:
 // keep, hold, drop, or policy to leave them to it again.
-func (c *Client) DecideByHand(ctx context.Context, list int64, decision policy.Decision, addresses ...int32) (done contract.ByHandDone, err error) {
-	return done, c.call(ctx, http.MethodPost, fmt.Sprintf("/lists/%d/by-hand", list), contract.ByHand{Addresses: addresses, Decision: decision}, &done)
+func (c *Client) DecideByHand(ctx context.Context, list int64, which contract.ByHand) (done contract.ByHandDone, err error) {
+	return done, c.call(ctx, http.MethodPost, fmt.Sprintf("/lists/%d/by-hand", list), which, &done)
 }
 
 // Archive puts a list aside, or back among the others.

@@ -397,7 +397,8 @@ type ListRow struct {
 
 // ByHand is a decision about some addresses of a list, whatever the policy says.
 type ByHand struct {
-	Addresses []int32         `json:"addresses" minItems:"1" maxItems:"1000" doc:"The addresses, by their numbers in the list."`
+	Addresses []int32         `json:"addresses,omitempty" maxItems:"1000" doc:"The addresses, by their numbers in the list."`
+	Mailboxes []string        `json:"mailboxes,omitempty" maxItems:"10000" doc:"The addresses, or more of them, as they are written; those that are not in the list are passed over."`
 	Decision  policy.Decision `json:"decision" enum:"keep,hold,drop,policy" doc:"What is to be done with them in all runs of the list; policy: what the policy says, as for all others."`
 }
 

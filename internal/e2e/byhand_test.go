@@ -38,7 +38,7 @@ func TestByHand(t *testing.T) {
 	kept, dropped := of(before, policy.Keep), of(before, policy.Drop)
 	struck, saved := kept[:3], dropped[0]
 	for d, which := range map[policy.Decision][]contract.Result{policy.Drop: struck, policy.Keep: {saved}} {
-		if done, err := api.DecideByHand(t.Context(), list.ID, d, numbers(which)...); err != nil || done.Addresses != int64(len(which)) {
+		if done, err := api.DecideByHand(t.Context(), list.ID, contract.ByHand{Decision: d, Addresses: numbers(which)}); err != nil || done.Addresses != int64(len(which)) {
 			t.Fatalf("%s: %v: %+v", d, err, done)
 		}
 	}
@@ -67,6 +67,13 @@ func TestByHand(t *testing.T) {
 	some := fileOf(t, api, run.ID, contract.TakingOut{Decision: "all", Form: "addresses", Format: "txt", Addresses: numbers(struck)})
 	if strings.Count(some, "\n") != 3 {
 		t.Errorf("three chosen addresses come out as %q", some)
+	}
+	command := testkit.Command(s.Env, "lists", "decide", fmt.Sprint(list.ID), "hold", "nobody.at.all@"+kept[5].Domain, kept[5].Mailbox)
+	if out, err := command.CombinedOutput(); err != nil || string(out) != "It was decided about 1 of 2 addresses.\n" {
+		t.Errorf("%v: %s", err, out)
+	}
+	if _, err := api.DecideByHand(t.Context(), list.ID, contract.ByHand{Decision: "policy", Mailboxes: []string{kept[5].Mailbox}}); err != nil {
+		t.Error(err)
 	}
 	remembered(t, api, list, run, struck[0])
 	foreign(t, s, settings, api, list, struck[0])
@@ -112,13 +119,13 @@ func foreign(t *testing.T, s *testkit.Service, settings []string, api *client.Cl
 		t.Fatal(err)
 	}
 	theirs := client.New(s.URL, strings.TrimSpace(string(key)))
-	if _, err := theirs.DecideByHand(t.Context(), list.ID, policy.Keep, r.Address); status(err) != http.StatusNotFound {
+	if _, err := theirs.DecideByHand(t.Context(), list.ID, contract.ByHand{Decision: policy.Keep, Addresses: []int32{r.Address}}); status(err) != http.StatusNotFound {
 		t.Errorf("another workspace decides: %v", err)
 	}
 	if err := theirs.Archive(t.Context(), list.ID, true); status(err) != http.StatusNotFound {
 		t.Errorf("another workspace puts it aside: %v", err)
 	}
-	if _, err := api.DecideByHand(t.Context(), list.ID, policy.Keep, 99_999); status(err) != http.StatusUnprocessableEntity {
+	if _, err := api.DecideByHand(t.Context(), list.ID, contract.ByHand{Decision: policy.Keep, Addresses: []int32{99_999}}); status(err) != http.StatusUnprocessableEntity {
 		t.Errorf("an address that is not there: %v", err)
 	}
 	if e, err := theirs.TryCatalogue(t.Context(), contract.CatalogueEntry{Kind: "disposable", Name: r.Domain}); err != nil || len(e.Lists) != 0 {

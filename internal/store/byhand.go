@@ -3,6 +3,8 @@ package store
 import (
 	"context"
 
+	"github.com/jackc/pgx/v5"
+
 	"varnet/core/policy"
 )
 
@@ -21,16 +23,26 @@ func (s *Store) ByHand(ctx context.Context, run Run) ([]ByHand, error) {
 }
 
 // DecideByHand decides about addresses of a list, whatever the policy says; ""
-// leaves them to the policy again. It gives how many there are of them.
+// leaves them to the policy again. It gives about how many.
 func (s *Store) DecideByHand(ctx context.Context, list int64, addresses []int32, d policy.Decision) (int64, error) {
 	if d == "" {
 		tag, err := s.db.Exec(ctx, "DELETE FROM by_hand WHERE list_id = $1 AND address = ANY($2)", list, addresses)
 		return tag.RowsAffected(), err
 	}
 	tag, err := s.db.Exec(ctx, `INSERT INTO by_hand (list_id, address, decision)
-		SELECT list_id, ordinal, $3 FROM list_row WHERE list_id = $1 AND ordinal = ANY($2) AND address = ordinal
+		SELECT DISTINCT list_id, ordinal, $3 FROM list_row WHERE list_id = $1 AND ordinal = ANY($2) AND address = ordinal
 		ON CONFLICT (list_id, address) DO UPDATE SET decision = EXCLUDED.decision, at = now()`, list, addresses, string(d))
 	return tag.RowsAffected(), err
+}
+
+// Numbers gives the numbers in a list of those mailboxes that stand in it.
+func (s *Store) Numbers(ctx context.Context, list int64, mailboxes []string) ([]int32, error) {
+	rows, err := s.db.Query(ctx, `SELECT ordinal FROM list_row WHERE list_id = $1 AND address = ordinal AND domain IS NOT NULL
+		AND coalesce(mailbox, typed) = ANY($2)`, list, mailboxes)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[int32])
 }
 
 // ResultsAmong gives the results among some addresses that fit the filter, in

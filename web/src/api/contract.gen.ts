@@ -1057,12 +1057,14 @@ export interface components {
         };
         ByHand: {
             /** @description The addresses, by their numbers in the list. */
-            addresses: number[];
+            addresses?: number[];
             /**
              * @description What is to be done with them in all runs of the list; policy: what the policy says, as for all others.
              * @enum {string}
              */
             decision: "keep" | "hold" | "drop" | "policy";
+            /** @description The addresses, or more of them, as they are written; those that are not in the list are passed over. */
+            mailboxes?: string[];
         };
         ByHandDone: {
             /**
