@@ -11,6 +11,7 @@ import (
 	"os/signal"
 	"strings"
 	"syscall"
+	_ "time/tzdata" // hours and times in zones hold on machines that have none
 
 	"varnet/internal/api"
 )

@@ -1,11 +1,16 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"io"
+	"maps"
+	"slices"
+	"strings"
 	"time"
 
+	"varnet/core/policy"
 	"varnet/internal/contract"
 )
 
@@ -26,7 +31,7 @@ func workersCommand(ctx context.Context, c *cli, args []string) error {
 	if err != nil {
 		return err
 	}
-	return listing[contract.Worker]{*asJSON, "No worker gives a sign of life.", "worker\tversion\tserves\tlanes at work\tlast sign of life", func(w io.Writer, k contract.Worker) {
+	return listing[contract.Worker]{*asJSON, "No worker gives a sign of life.", "worker\tversion\tserves\tlanes at work\tsessions by route\tlast sign of life", func(w io.Writer, k contract.Worker) {
 		serves, state := "no", ""
 		if k.Serves {
 			serves = "yes"
@@ -34,6 +39,15 @@ func workersCommand(ctx context.Context, c *cli, args []string) error {
 		if k.Draining {
 			state = ", draining"
 		}
-		fmt.Fprintf(w, "%s\t%s\t%s\t%s\t%d s ago%s\n", printable(k.ID), printable(k.Version), serves, fmt.Sprintf("%d of %d", k.Parcels, k.Lanes), int(time.Since(k.SeenAt).Seconds()), state)
+		fmt.Fprintf(w, "%s\t%s\t%s\t%s\t%s\t%d s ago%s\n", printable(k.ID), printable(k.Version), serves, fmt.Sprintf("%d of %d", k.Parcels, k.Lanes), sessionsBy(k.Routes), int(time.Since(k.SeenAt).Seconds()), state)
 	}}.show(c.out, found)
+}
+
+// sessionsBy says how many sessions went by each route.
+func sessionsBy(routes map[string]int64) string {
+	var out []string
+	for _, name := range slices.Sorted(maps.Keys(routes)) {
+		out = append(out, fmt.Sprintf("%s %s", printable(name), policy.Number(routes[name])))
+	}
+	return cmp.Or(strings.Join(out, ", "), "none yet")
 }

@@ -44,7 +44,7 @@ type API struct {
 func New(ending context.Context, e *work.Engine) http.Handler {
 	a := &API{store: e.Store, engine: e, log: e.Log, ending: ending}
 	r := chi.NewRouter()
-	r.Use(a.logged, secured, http.NewCrossOriginProtection().Handler)
+	r.Use(a.logged, secured, zoned, http.NewCrossOriginProtection().Handler)
 	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("ok\n")) })
 	r.Get("/readyz", a.ready)
 	r.Handle("/metrics", promhttp.Handler())

@@ -1,9 +1,9 @@
 package api
 
 import (
+	"context"
 	"fmt"
 	"strings"
-	"time"
 
 	"varnet/core/finding"
 	"varnet/core/policy"
@@ -13,7 +13,7 @@ import (
 
 // happenings tell what happened to the sending side during a run: a sentence
 // for each route that hosts refused, one for each that was left alone.
-func happenings(list []store.Notice) []string {
+func happenings(ctx context.Context, list []store.Notice) []string {
 	out := []string{}
 	byRoute := map[string][]store.Notice{}
 	for _, n := range list {
@@ -27,12 +27,12 @@ func happenings(list []store.Notice) []string {
 		case "refused":
 			if !told[n.Route] {
 				told[n.Route] = true
-				out = append(out, refusedSays(byRoute[n.Route]))
+				out = append(out, refusedSays(ctx, byRoute[n.Route]))
 			}
 		case "rests":
-			out = append(out, fmt.Sprintf("At %s too many hosts refused the route %s, so it is left alone until %s. %s", clock(n.At), n.Route, clock(*n.Until), whatNow(n.Moved)))
+			out = append(out, fmt.Sprintf("At %s too many hosts refused the route %s, so it is left alone until %s. %s", clock(ctx, n.At), n.Route, clock(ctx, *n.Until), whatNow(n.Moved)))
 		case "fails":
-			out = append(out, fmt.Sprintf("At %s the route %s failed: %s It is tried again at %s. %s", clock(n.At), n.Route, n.Words, clock(*n.Until), whatNow(n.Moved)))
+			out = append(out, fmt.Sprintf("At %s the route %s failed: %s It is tried again at %s. %s", clock(ctx, n.At), n.Route, n.Words, clock(ctx, *n.Until), whatNow(n.Moved)))
 		}
 	}
 	return out
@@ -41,7 +41,7 @@ func happenings(list []store.Notice) []string {
 // namedOperators is how many operators a sentence names.
 const namedOperators = 3
 
-func refusedSays(list []store.Notice) string {
+func refusedSays(ctx context.Context, list []store.Notice) string {
 	var names []string
 	moved := 0
 	for _, n := range list {
@@ -62,7 +62,7 @@ func refusedSays(list []store.Notice) string {
 		operators = fmt.Sprintf("%d operators refuse", len(list))
 	}
 	says := fmt.Sprintf("Since %s, %s us by the route %s: %s. The first said: “%s”. This says nothing about the addresses. ",
-		clock(first.At), operators, first.Route, who, first.Words)
+		clock(ctx, first.At), operators, first.Route, who, first.Words)
 	switch moved {
 	case len(list):
 		return says + "Their addresses are asked by another route instead."
@@ -71,8 +71,6 @@ func refusedSays(list []store.Notice) string {
 	}
 	return says + fmt.Sprintf("For %d of them the addresses are asked by another route instead.", moved)
 }
-
-func clock(t time.Time) string { return t.UTC().Format("15:04:05 UTC") }
 
 func whatNow(moved bool) string {
 	if moved {

@@ -16,7 +16,7 @@ import (
 )
 
 // runSentence says where a run stands.
-func runSentence(b contract.Run) string {
+func runSentence(ctx context.Context, b contract.Run) string {
 	done := fmt.Sprintf("%s of %s addresses are concluded", policy.Number(b.Done), policy.Number(b.Addresses))
 	switch {
 	case b.Again > 0 && b.Open == 0 && b.FinishedAt == nil:
@@ -28,13 +28,13 @@ func runSentence(b contract.Run) string {
 	case b.State == store.Finished:
 		return fmt.Sprintf("All %s addresses are concluded.", policy.Number(b.Addresses))
 	case b.State == store.Drafted:
-		return fmt.Sprintf("The run begins %s; it has %s addresses.", when(*b.BeginAt), policy.Number(b.Addresses))
+		return fmt.Sprintf("The run begins %s; it has %s addresses.", when(ctx, *b.BeginAt), policy.Number(b.Addresses))
 	case b.State == store.Stopped && b.LimitMinutes > 0 && b.FinishedAt.Sub(*b.BeginAt) >= time.Duration(b.LimitMinutes)*time.Minute:
 		return fmt.Sprintf("%s; the run was stopped at its limit of %s.", done, policy.Plural(int64(b.LimitMinutes), "minute", "minutes"))
 	case b.State == store.Stopped:
 		return done + "; the run was stopped."
 	case b.ResumeAt != nil:
-		return fmt.Sprintf("%s; the run is paused by its hours and goes on %s, %s are left.", done, when(*b.ResumeAt), policy.Number(b.Open+b.Again))
+		return fmt.Sprintf("%s; the run is paused by its hours and goes on %s, %s are left.", done, when(ctx, *b.ResumeAt), policy.Number(b.Open+b.Again))
 	case b.State == store.Paused:
 		return fmt.Sprintf("%s; the run is paused, %s are left.", done, policy.Number(b.Open+b.Again))
 	case b.State == store.Waiting:
@@ -45,9 +45,6 @@ func runSentence(b contract.Run) string {
 	}
 	return done + "."
 }
-
-// when says a time as all sentences of the service do.
-func when(t time.Time) string { return "on " + t.UTC().Format("2 January at 15:04 UTC") }
 
 // leftovers remembers for a moment what is left of runs, whoever watches them.
 type leftovers struct {
@@ -99,7 +96,7 @@ func (a *API) await(ctx context.Context, r store.Run, b *contract.Run) error {
 	}
 	for _, w := range left.Awaited {
 		if len(b.Waits) < mostWaits {
-			b.Waits = append(b.Waits, contract.Wait{Operator: w.Operator, Addresses: w.Ready + w.InHand + w.Postponed, Until: untilOf(w), Sentence: waitSentence(w)})
+			b.Waits = append(b.Waits, contract.Wait{Operator: w.Operator, Addresses: w.Ready + w.InHand + w.Postponed, Until: untilOf(w), Sentence: waitSentence(ctx, w)})
 		}
 	}
 	now := time.Now()
@@ -120,7 +117,7 @@ func untilOf(w work.Awaited) *time.Time {
 }
 
 // waitSentence says what is waited for at an operator.
-func waitSentence(w work.Awaited) string {
+func waitSentence(ctx context.Context, w work.Awaited) string {
 	whom := "hosted by " + w.Operator
 	switch {
 	case w.Unresolved:
@@ -131,9 +128,9 @@ func waitSentence(w work.Awaited) string {
 	all := policy.Plural(w.Ready+w.InHand+w.Postponed, "address", "addresses") + " " + whom
 	switch {
 	case w.Rests:
-		return fmt.Sprintf("%s: it complained of too many questions and is left alone until %s.", all, clock(*w.Until))
+		return fmt.Sprintf("%s: it complained of too many questions and is left alone until %s.", all, clock(ctx, *w.Until))
 	case w.Ready+w.InHand == 0:
-		return fmt.Sprintf("%s: put off, to be asked again from %s on.", all, clock(*w.Until))
+		return fmt.Sprintf("%s: put off, to be asked again from %s on.", all, clock(ctx, *w.Until))
 	}
 	how := fmt.Sprintf("%s are being asked", policy.Number(w.InHand))
 	if w.InHand == 0 {
@@ -143,7 +140,7 @@ func waitSentence(w work.Awaited) string {
 		how += fmt.Sprintf(", on at most %s at a time", policy.Plural(int64(w.Lanes), "session", "sessions"))
 	}
 	if w.Postponed > 0 {
-		how += fmt.Sprintf("; %s were put off until %s", policy.Number(w.Postponed), clock(*w.Until))
+		how += fmt.Sprintf("; %s were put off until %s", policy.Number(w.Postponed), clock(ctx, *w.Until))
 	}
 	return all + ": " + how + "."
 }

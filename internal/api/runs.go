@@ -254,12 +254,12 @@ func (a *API) runBody(ctx context.Context, r store.Run, l store.List) (contract.
 			return b, err
 		}
 	}
-	b.Sentence = runSentence(b)
+	b.Sentence = runSentence(ctx, b)
 	happened, err := a.store.Notices(ctx, r.ID)
 	if err != nil {
 		return contract.Run{}, err
 	}
-	b.Notices = append(happenings(happened), notices(b)...)
+	b.Notices = append(happenings(ctx, happened), notices(b)...)
 	b.Estimate, err = a.estimated(ctx, b)
 	return b, err
 }

@@ -71,7 +71,7 @@ func (a *API) sending(ctx context.Context, _ *struct{}) (*sendingOutput, error) 
 	b := contract.Sending{Standing: side.Standing, Parts: []contract.SendingPart{}, Rules: []contract.SaidRule{}, Reference: side.Settings.Reference,
 		Pace: contract.PaceSettings{Cap: side.Settings.Cap, Note: paceNote}, Health: a.engine.Resolver.Health(), Refusals: []contract.Refusal{}}
 	for _, p := range side.Parts {
-		b.Parts = append(b.Parts, partBody(p))
+		b.Parts = append(b.Parts, partBody(ctx, p))
 		if t := p.TestedAt; t != nil && (b.TestedAt == nil || t.Before(*b.TestedAt)) {
 			b.TestedAt = t
 		}
@@ -88,7 +88,7 @@ func (a *API) sending(ctx context.Context, _ *struct{}) (*sendingOutput, error) 
 var paceNote = fmt.Sprintf("An operator starts with 1 session and earns more while it does not complain. Many hosts allow 10 from one "+
 	"address and mind fewer for strangers: %d is polite, more than 8 seldom is.", pace.DefaultCap)
 
-func partBody(p work.SidePart) contract.SendingPart {
+func partBody(ctx context.Context, p work.SidePart) contract.SendingPart {
 	b := contract.SendingPart{ID: p.ID, Kind: p.Kind, Name: p.Name, Secret: p.Secret, Checks: []sending.Check{}}
 	if p.Outcome != nil {
 		b.Grade, b.Checks, b.TookMS, b.Public = p.Outcome.Grade(), p.Outcome.Checks, p.Outcome.TookMS, p.Outcome.Public
@@ -98,7 +98,7 @@ func partBody(p work.SidePart) contract.SendingPart {
 		if p.RestKind == "fails" {
 			why = "it failed"
 		}
-		b.Rests = fmt.Sprintf("Left alone until %s, for %s: %s", until.UTC().Format("15:04:05 UTC"), why, p.RestWhy)
+		b.Rests = fmt.Sprintf("Left alone until %s, for %s: %s", clock(ctx, until), why, p.RestWhy)
 	}
 	return b
 }
@@ -258,23 +258,22 @@ func (a *API) operators(ctx context.Context, in *struct {
 	out := []contract.OperatorPace{}
 	for _, o := range list {
 		out = append(out, contract.OperatorPace{Operator: o.Operator, Route: routeName(side, o.RouteID), Lanes: min(o.Pace.Lanes, side.Settings.Cap),
-			AskedAt: o.AskedAt, Says: paceSays(o, side.Settings.Cap, time.Now())})
+			AskedAt: o.AskedAt, Says: paceSays(ctx, o, side.Settings.Cap, time.Now())})
 	}
 	return &struct{ Body []contract.OperatorPace }{out}, nil
 }
 
 // paceSays says how an operator is treated now.
-func paceSays(o store.OperatorRoute, most int, now time.Time) string {
-	clock := func(t time.Time) string { return t.UTC().Format("2006-01-02 15:04:05 UTC") }
+func paceSays(ctx context.Context, o store.OperatorRoute, most int, now time.Time) string {
 	says := fmt.Sprintf("It gets %d of at most %d sessions at a time.", min(o.Pace.Lanes, most), most)
 	if o.Pace.Complaints > 0 {
 		says += fmt.Sprintf(" It complained %d times in a row that we ask too much or too fast.", o.Pace.Complaints)
 	}
 	if o.Pace.Resting(now) {
-		says += " It is left alone until " + clock(o.Pace.RestUntil) + "."
+		says += " It is left alone until " + clock(ctx, o.Pace.RestUntil) + "."
 	}
 	if until := o.Blocked(); until.After(now) {
-		says += fmt.Sprintf(" It refuses us by this route (“%s”), which is not used for it until %s where there is another.", o.Words, clock(until))
+		says += fmt.Sprintf(" It refuses us by this route (“%s”), which is not used for it until %s where there is another.", o.Words, clock(ctx, until))
 	}
 	return says
 }

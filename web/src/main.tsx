@@ -29,6 +29,9 @@ function App() {
   );
 }
 
+// The service says times in the person's zone; streams of events carry no header of ours.
+document.cookie = `zone=${encodeURIComponent(Intl.DateTimeFormat().resolvedOptions().timeZone)}; Path=/; SameSite=Strict; Max-Age=31536000`;
+
 createRoot(document.getElementById("root")!).render(
   <StrictMode>
     <App />
