@@ -305,7 +305,7 @@ func (s *Session) awaitEnd() {
 	_, _ = io.Copy(io.Discard, io.LimitReader(s.in, maxLine))
 }
 
-const endWait = 250 * time.Millisecond
+const endWait = time.Second
 
 func (s *Session) fail(f *Failure) {
 	if s.failure == nil {

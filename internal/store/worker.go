@@ -27,7 +27,7 @@ type Worker struct {
 // SeeWorker records a sign of life, and gives whether the worker is to come to
 // its end.
 func (s *Store) SeeWorker(ctx context.Context, w Worker) (draining bool, err error) {
-	err = s.db.QueryRow(ctx, `INSERT INTO worker (id, name, version, serves, lanes, parcels, started_at, routes) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)
+	err = s.db.QueryRow(ctx, `INSERT INTO worker (id, name, version, serves, lanes, parcels, started_at, routes) VALUES ($1, $2, $3, $4, $5, $6, $7, coalesce($8::jsonb, '{}'))
 		ON CONFLICT (id) DO UPDATE SET parcels = EXCLUDED.parcels, routes = EXCLUDED.routes, seen_at = now() RETURNING draining`,
 		w.ID, w.Name, w.Version, w.Serves, w.Lanes, w.Parcels, w.StartedAt, w.Routes).Scan(&draining)
 	return draining, err
