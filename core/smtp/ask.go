@@ -45,7 +45,10 @@ func (s *Session) Ask(mailboxes []string) []Answer {
 // the session has no room left, the transaction is full, or the session fails;
 // done is how many from the first on have an answer.
 func (s *Session) stream(list []Answer) (done int) {
-	sent := s.ahead
+	sent, begun := s.ahead, time.Now()
+	if sent > 0 {
+		begun = s.aheadAt
+	}
 	for i := range list[:sent] {
 		list[i].At = s.aheadAt
 	}
@@ -74,7 +77,9 @@ func (s *Session) stream(list []Answer) (done int) {
 		}
 		list[done].hear(r)
 		s.taken = s.taken || r.Positive()
-		if done++; done == sent {
+		done++
+		s.each = time.Since(begun) / time.Duration(done)
+		if done == sent {
 			sure = done
 		}
 	}
@@ -152,13 +157,20 @@ func (s *Session) discard(replies int) {
 // piped tells whether questions may follow each other without waiting (RFC 2920).
 func (s *Session) piped() bool { return s.limits.Window > 1 && s.Offers("PIPELINING") }
 
+// beforeSilence is how many mailboxes may be on their way at once so that the last
+// of them is answered well within our wait, even by a host that keeps its replies
+// back until it has done all that it was asked.
+func (s *Session) beforeSilence() int {
+	return max(1, int(s.limits.Waits[StepRcpt]/4/max(s.each, time.Millisecond)))
+}
+
 // more is how many further questions may go out while so many are on the way.
 // They go in handfuls: not before half of those that may be on the way are
 // answered.
 func (s *Session) more(onTheWay int) int {
 	allowed := min(1, s.beforeRefusals())
 	if s.piped() {
-		allowed = min(s.limits.Window, s.beforeRefusals())
+		allowed = min(s.limits.Window, s.beforeRefusals(), s.beforeSilence())
 	}
 	if onTheWay > 0 && onTheWay*2 > allowed {
 		return 0

@@ -147,6 +147,8 @@ type Session struct {
 	failure    *Failure
 	// asked and heard count the questions sent and the replies to them.
 	asked, heard int
+	// each is how long the host takes for a reply, as far as that is known.
+	each time.Duration
 	transaction
 	refused int
 	lines   []Line
@@ -191,10 +193,12 @@ func (s *Session) open(first []string) *Failure {
 
 // hello says EHLO, and HELO to hosts that do not know it.
 func (s *Session) hello() *Failure {
+	begun := time.Now()
 	r, f := s.command(StepHello, "EHLO "+s.identity.Name)
 	if f != nil {
 		return f
 	}
+	s.each = time.Since(begun)
 	s.extensions = map[string]string{}
 	if r.Permanent() && (r.Code == 500 || r.Code == 502 || r.Code == 504) {
 		if r, f = s.command(StepHello, "HELO "+s.identity.Name); f != nil {

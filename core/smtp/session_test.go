@@ -157,6 +157,44 @@ func TestQuestionsFollowEachOtherWithoutWaiting(t *testing.T) {
 	}
 }
 
+// TestASlowHostIsNotOverrun: a host that takes 30 ms for each recipient, and keeps
+// its replies back until it has done all that it was asked, is never asked so much
+// at once that it would seem silent.
+func TestASlowHostIsNotOverrun(t *testing.T) {
+	ours, theirs := net.Pipe()
+	t.Cleanup(func() { _ = ours.Close(); _ = theirs.Close() })
+	lines := make(chan string, 1000)
+	go func() {
+		defer close(lines)
+		for in := bufio.NewScanner(theirs); in.Scan(); {
+			lines <- in.Text()
+		}
+	}()
+	go func() {
+		fmt.Fprint(theirs, "220 host\r\n")
+		kept := ""
+		for line := range lines {
+			time.Sleep(30 * time.Millisecond)
+			if kept += polite(func(string) string { return "250 ok\r\n" })(line); len(lines) == 0 {
+				fmt.Fprint(theirs, kept)
+				kept = ""
+			}
+		}
+	}()
+	l := quick
+	l.Waits, l.Window = DefaultWaits().All(600*time.Millisecond), 50
+	mailboxes := strings.Split(strings.Repeat("x@host.example ", 59)+"x@host.example", " ")
+	s, err := Open(context.Background(), ours, Identity{Name: "v.example"}, l, mailboxes...)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i, a := range s.Ask(mailboxes) {
+		if !a.Answered {
+			t.Fatalf("mailbox %d has no answer: %v", i, s.Failure())
+		}
+	}
+}
+
 // TestALongSessionHasSeveralTransactions holds the numbers of RFC 5321 section
 // 4.5.3.1.8 by a host that takes not one recipient more.
 func TestALongSessionHasSeveralTransactions(t *testing.T) {
