@@ -68,7 +68,7 @@ function Row({ run, domain: d, most }: { run: Run; domain: Domain; most: number 
         </span>
         <span className="quiet">{said}</span>
       </td>
-      <td>{d.operator ? <AddressText text={d.operator} /> : <span className="quiet">none</span>}{d.manner && <small className="quiet">{d.manner}{d.since && ` Learnt ${ago(d.since)}.`}</small>}</td>
+      <td>{d.operator ? <Link to={`/runs/${run.id}/results?operator=${encodeURIComponent(d.operator)}`}><AddressText text={d.operator} /></Link> : <span className="quiet">none</span>}{d.manner && <small className="quiet">{d.manner}{d.since && ` Learnt ${ago(d.since)}.`}</small>}</td>
     </tr>
   );
 }

@@ -3,7 +3,7 @@ import { Alert, Button } from "antd";
 import type { ReactNode } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, told, type Run } from "../api/client";
-import { keys, useRun } from "../api/hooks";
+import { keys, useRun, useWords } from "../api/hooks";
 import { DecisionMark } from "../parts/DecisionMark";
 import { Flow } from "../parts/Flow";
 import { Sentence, Trouble, Wait } from "../parts/Notice";
@@ -88,7 +88,13 @@ function Decisions({ run }: { run: Run }) {
   );
 }
 
+/** Meaning is what a cause means, and what to do. */
+function Meaning({ of }: { of: { meaning: string; advice: string } | undefined }) {
+  return of ? <small className="quiet">{of.meaning} {of.advice}</small> : null;
+}
+
 function Causes({ run }: { run: Run }) {
+  const words = useWords();
   return (
     <section>
       <h2>Findings and causes of the {number(run.done)} concluded addresses</h2>
@@ -98,7 +104,7 @@ function Causes({ run }: { run: Run }) {
           {run.causes.map((c) => (
             <tr key={c.finding + c.cause}>
               <td className={tones[c.finding]}><span aria-hidden="true">{glyphs[tones[c.finding]]}</span> {c.finding}</td>
-              <td><Link to={`/runs/${run.id}/results?cause=${c.cause}`}>{c.title}</Link></td>
+              <td><Link to={`/runs/${run.id}/results?cause=${c.cause}`}>{c.title}</Link><Meaning of={words.data?.causes.find((w) => w.code === c.cause)} /></td>
               <td className="number">{number(c.addresses)}</td>
               <td>{run.state === "finished" && c.askAgain && <AskAgain run={run} which={{ causes: [c.cause] }}>Ask again<span className="unseen">: {c.title}</span></AskAgain>}</td>
             </tr>
