@@ -120,11 +120,10 @@ func (a *API) decidedResults(ctx context.Context, j *judge, f store.ResultFilter
 // by hand; of any decision, with them.
 func (a *API) resultsByPolicy(ctx context.Context, j *judge, f store.ResultFilter, want string) (out []decidedResult, err error) {
 	if want != "" && j.byVerdict != nil {
-		fits := f.Verdicts
-		f.Verdicts = verdictsWhere(j.verdicts, func(finding.Verdict) bool { return true })
-		f.Verdicts = slices.DeleteFunc(f.Verdicts, func(id int32) bool {
-			return fits != nil && !slices.Contains(fits, id) || want != string(j.ruling(j.byVerdict[id]).Decision)
-		})
+		if f.Verdicts == nil {
+			f.Verdicts = verdictsWhere(j.verdicts, func(finding.Verdict) bool { return true })
+		}
+		f.Verdicts = slices.DeleteFunc(f.Verdicts, func(id int32) bool { return want != string(j.ruling(j.byVerdict[id]).Decision) })
 	}
 	for len(out) < f.Limit {
 		found, err := a.store.Results(ctx, j.run, f)

@@ -35,8 +35,12 @@ func (s *Store) DecideByHand(ctx context.Context, list int64, addresses []int32,
 	return tag.RowsAffected(), err
 }
 
-// Numbers gives the numbers in a list of those mailboxes that stand in it.
+// Numbers gives the numbers in a list of those mailboxes that stand in it. It goes
+// through the list's rows.
 func (s *Store) Numbers(ctx context.Context, list int64, mailboxes []string) ([]int32, error) {
+	if len(mailboxes) == 0 {
+		return nil, nil
+	}
 	rows, err := s.db.Query(ctx, `SELECT ordinal FROM list_row WHERE list_id = $1 AND address = ordinal AND domain IS NOT NULL
 		AND coalesce(mailbox, typed) = ANY($2)`, list, mailboxes)
 	if err != nil {
