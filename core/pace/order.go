@@ -29,11 +29,19 @@ const (
 
 // Cut gives the sizes of the parcels of so many addresses of a lane key: small
 // ones first, two of each size, each size twice the one before; and smaller ones
-// again towards the end.
-func Cut(addresses int) (sizes []int) {
+// again towards the end. Where others were cut before of the same that is planned in
+// parts, none need be small at the beginning; where more come, none at the end.
+func Cut(addresses int, before, more bool) (sizes []int) {
 	least := min(max(addresses/leastShare, firstParcel), lastParcel)
-	for size := firstParcel; addresses > 0; {
-		n := min(size, max(least, addresses/lastShare), addresses)
+	size := firstParcel
+	if before {
+		size = ParcelSize
+	}
+	for addresses > 0 {
+		n := min(size, addresses)
+		if !more {
+			n = min(n, max(least, addresses/lastShare))
+		}
 		if addresses-n < least/2 {
 			n = addresses // a rest that is not worth a parcel of its own
 		}

@@ -96,13 +96,28 @@ func TestFailuresEarnNothing(t *testing.T) {
 // TestCut: what is cut is all there, in parcels that begin small.
 func TestCut(t *testing.T) {
 	for _, n := range []int{1, 24, 25, 30, 300, 1000, 19_999, 20_000, 3_000_000} {
-		sizes, all, most := Cut(n), 0, 0
+		sizes, all, most := Cut(n, false, false), 0, 0
 		for _, s := range sizes {
 			all, most = all+s, max(most, s)
 		}
 		if all != n || sizes[0] > firstParcel+firstParcel/2 || most > ParcelSize+firstParcel {
 			t.Errorf("%d addresses are cut into %v", n, sizes[:min(len(sizes), 20)])
 		}
+	}
+}
+
+// TestCutInParts: of what is planned in parts only the first begins small, and only
+// the last ends so.
+func TestCutInParts(t *testing.T) {
+	first, middle, last := Cut(20_000, false, true), Cut(20_000, true, true), Cut(20_000, true, false)
+	if first[0] != firstParcel || first[len(first)-2] != ParcelSize {
+		t.Errorf("the first part is cut into %v", first)
+	}
+	if len(middle) != (20_000+ParcelSize-1)/ParcelSize {
+		t.Errorf("a part between is cut into %v", middle)
+	}
+	if last[0] != ParcelSize || last[len(last)-1] > lastParcel+lastParcel/2 {
+		t.Errorf("the last part is cut into %v", last)
 	}
 }
 

@@ -76,6 +76,9 @@ func (s *site) manner(now time.Time) Manner {
 			refused++
 		}
 	}
+	if len(m.MadeUp) == 0 && s.Manner != nil {
+		m.MadeUp = s.Manner.MadeUp // none was asked about; a host that put them off knows them still
+	}
 	switch {
 	case taken > 0 && refused > 0:
 		m.Accepts = AcceptsSome

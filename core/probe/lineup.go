@@ -15,6 +15,7 @@ func (v *visit) prepare(now time.Time) (queue []*item) {
 		for j := range s.Questions {
 			q := &s.Questions[j]
 			s.items = append(s.items, &item{site: s, q: q, mailbox: q.Address.Mailbox()})
+			v.utf8 = v.utf8 || q.Address.International()
 		}
 		line := append([]*item(nil), s.items...)
 		if !s.Manner.Good(now) {

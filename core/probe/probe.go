@@ -103,7 +103,12 @@ type Domain struct {
 func (d Domain) Hosts() []string { return resolve.Domain{Exchangers: d.Exchangers}.Hosts() }
 
 // Parcel is a bounded handful of addresses, probed and recorded as one.
-type Parcel struct{ Domains []Domain }
+type Parcel struct {
+	Domains []Domain
+	// Lanes is how many sessions its operator may see from us at a time; 0 and 1
+	// are one.
+	Lanes int
+}
 
 // Result is a concluded question.
 type Result struct {
@@ -163,7 +168,7 @@ func (p *Prober) Probe(ctx context.Context, parcel Parcel) Outcome {
 		free <- struct{}{}
 		wg.Go(func() {
 			defer func() { <-free }()
-			one := p.visitOperator(ctx, domains)
+			one := p.visitOperator(ctx, domains, parcel.Lanes)
 			mu.Lock()
 			defer mu.Unlock()
 			out.merge(source, one)
@@ -187,10 +192,10 @@ func (p *Prober) bySource(domains []Domain) map[Source][]Domain {
 
 // visitOperator visits the operator's hosts by one route, one after the other:
 // an operator sees one connection of a lane at a time.
-func (p *Prober) visitOperator(ctx context.Context, domains []Domain) visit {
+func (p *Prober) visitOperator(ctx context.Context, domains []Domain, lanes int) visit {
 	var all visit
 	for _, group := range byExchangers(domains) {
-		v := visit{prober: p, way: group[0].Way, domains: group, exchangers: group[0].Exchangers}
+		v := visit{prober: p, lanes: lanes, way: group[0].Way, domains: group, exchangers: group[0].Exchangers}
 		v.run(ctx)
 		all.absorb(v)
 	}

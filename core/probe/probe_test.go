@@ -338,6 +338,12 @@ func TestMadeUpMailboxesKeepTheirNamesOverTheRounds(t *testing.T) {
 	}
 	m := out.Manners["h.example"]
 	d.Manner, d.Questions = &m, []Question{out.Postponed[0].Question}
+	h.greeting = "421 4.7.0 Too many connections from your address"
+	full := p.Probe(t.Context(), Parcel{Lanes: 2, Domains: []Domain{d}}).Manners["h.example"]
+	if len(full.MadeUp) != len(m.MadeUp) || full.MadeUp[0].Mailbox != m.MadeUp[0].Mailbox || full.Accepts != AcceptsOpen {
+		t.Errorf("a host without room lost the made-up mailboxes: %+v; before: %+v", full, m)
+	}
+	h.greeting, d.Manner = "", &full
 	if got, out = ask(t, p, d); got["here1"] != "mailbox.accepted" || out.Results[0].Rounds != 1 || len(out.Results[0].Asked) != 2 {
 		t.Errorf("round 2: %v, %+v", got, out.Results)
 	}
@@ -399,6 +405,23 @@ func TestSessionsStayShort(t *testing.T) {
 	ask(t, p, domain([]string{first}, locals...))
 	if most > p.Limits.Refusals || h.sessions < 5 {
 		t.Errorf("%d refusals in a session, %d sessions", most, h.sessions)
+	}
+}
+
+// TestAHostWithoutRoomCostsNothing: one more session than a host takes loses its
+// mailboxes no round where we have others open; where it is our only one, they wait.
+func TestAHostWithoutRoomCostsNothing(t *testing.T) {
+	full := &host{greeting: "421 4.7.0 Too many connections from your address", rcpt: honest}
+	for lanes, unasked := range map[int]int{3: 2, 1: 0} {
+		out := prober(hosts{first + ":25": full}).Probe(t.Context(), Parcel{Lanes: lanes, Domains: []Domain{domain([]string{first}, "here1", "gone")}})
+		if len(out.Unasked) != unasked || len(out.Postponed) != 2-unasked || len(out.Results) != 0 {
+			t.Errorf("%d lanes: %d not asked, %d put off, %d concluded", lanes, len(out.Unasked), len(out.Postponed), len(out.Results))
+		}
+		for _, seen := range out.Seen {
+			if seen.Throttled == 0 {
+				t.Errorf("%d lanes: nobody complained: %+v", lanes, seen)
+			}
+		}
 	}
 }
 

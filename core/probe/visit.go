@@ -15,6 +15,7 @@ import (
 // session, until every item is answered or given up.
 type visit struct {
 	prober     *Prober
+	lanes      int
 	way        *Way
 	domains    []Domain
 	exchangers []resolve.Exchanger
@@ -24,6 +25,10 @@ type visit struct {
 	answers    int
 	out        Outcome
 	seen       pace.Seen
+	// read are the meanings of the replies met so far: most are the same few.
+	read map[string]reply.Meaning
+	// utf8 tells that some mailbox needs SMTPUTF8.
+	utf8 bool
 }
 
 // site is one domain of the visit, with the answers so far.
@@ -62,6 +67,7 @@ func (v *visit) run(ctx context.Context) {
 	v.start = time.Now()
 	v.out.Manners = map[string]Manner{}
 	v.limits = v.prober.Limits
+	v.read = map[string]reply.Meaning{}
 	v.ask(ctx, v.prepare(v.start))
 	v.ask(ctx, v.doubt())
 	v.ask(ctx, v.askPostmasters())
@@ -79,7 +85,9 @@ func (v *visit) ask(ctx context.Context, queue []*item) {
 	for len(queue) > 0 && ctx.Err() == nil {
 		session, number, failure := v.connect(ctx, queue)
 		if failure != nil {
-			v.giveUp(queue, failure, number)
+			if !v.crowded(failure) {
+				v.giveUp(queue, failure, number)
+			}
 			return
 		}
 		v.seen.Sessions++
@@ -110,6 +118,14 @@ func (v *visit) ask(ctx context.Context, queue []*item) {
 			return
 		}
 	}
+}
+
+// crowded tells a host that has no room for one more session of ours while it has
+// others: nothing was learnt about the mailboxes, which lose nothing by it and are
+// asked about when fewer sessions are open.
+func (v *visit) crowded(f *smtp.Failure) bool {
+	m, ok := failureMeaning(f)
+	return ok && v.lanes > 1 && f.Trouble == smtp.Refused && m.Cause == finding.ExchangerThrottles
 }
 
 // tryLast puts an exchanger that broke off behind the others.
@@ -160,13 +176,24 @@ func (v *visit) askSome(s *smtp.Session, items []*item, number int) (done int) {
 		if !a.Answered {
 			break
 		}
-		items[i].take(a, number, v.out.Conversations[number].Exchanger)
-		v.meet(items[i].meaning, a.Reply.String())
+		words := a.Reply.String()
+		items[i].take(a, words, v.meaning(a.Reply, words), number, v.out.Conversations[number].Exchanger)
+		v.meet(items[i].meaning, words)
 		v.heed(items[i].meaning, a.Reply)
 		done++
 	}
 	v.answers += done
 	return done
+}
+
+// meaning reads a reply, the same words once.
+func (v *visit) meaning(r smtp.Reply, words string) reply.Meaning {
+	m, known := v.read[words]
+	if !known {
+		m = reply.Read(r)
+		v.read[words] = m
+	}
+	return m
 }
 
 func mailboxes(items []*item) []string {
@@ -231,14 +258,17 @@ func (v *visit) watchEnd(s *smtp.Session, done []*item, number int) {
 	}
 }
 
-func (it *item) take(a smtp.Answer, conversation int, exchanger string) {
-	it.state, it.reply, it.meaning, it.exchanger = answered, a.Reply, reply.Read(a.Reply), exchanger
+func (it *item) take(a smtp.Answer, words string, m reply.Meaning, conversation int, exchanger string) {
+	it.state, it.reply, it.meaning, it.exchanger = answered, a.Reply, m, exchanger
 	it.asked = Asked{Conversation: conversation, At: a.At,
-		TookMS: float64(a.Took.Microseconds()) / 1000, Reply: clip(a.Reply.String()), Why: it.meaning.Why}
+		TookMS: float64(a.Took.Microseconds()) / 1000, Reply: clip(words), Why: m.Why}
 }
 
 // dropUntaken sets aside what this host cannot be asked about.
 func (v *visit) dropUntaken(s *smtp.Session, queue []*item) []*item {
+	if !v.utf8 {
+		return queue
+	}
 	kept := queue[:0:0]
 	for _, it := range queue {
 		if s.Takes(it.mailbox) {

@@ -70,16 +70,17 @@ func parseLine(line string) (code int, more bool, text string, ok bool) {
 // when its class fits the basic code.
 func cutEnhanced(code int, text string) (enhanced, rest string) {
 	word, rest, _ := strings.Cut(strings.TrimLeft(text, " #"), " ")
-	parts := strings.Split(strings.TrimRight(word, ":"), ".")
-	if len(parts) != 3 || parts[0] != strconv.Itoa(code/100) {
+	word = strings.TrimRight(word, ":")
+	class, numbers, _ := strings.Cut(word, ".")
+	subject, detail, _ := strings.Cut(numbers, ".")
+	if class != strconv.Itoa(code/100) || !upTo3Digits(subject) || !upTo3Digits(detail) {
 		return "", text
 	}
-	for _, p := range parts[1:] {
-		if len(p) < 1 || len(p) > 3 || strings.Trim(p, "0123456789") != "" {
-			return "", text
-		}
-	}
-	return strings.Join(parts, "."), rest
+	return word, rest
+}
+
+func upTo3Digits(s string) bool {
+	return len(s) >= 1 && len(s) <= 3 && strings.Trim(s, "0123456789") == ""
 }
 
 // ParseReply reads a reply from its text, its lines separated by CR LF.

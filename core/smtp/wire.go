@@ -2,6 +2,7 @@ package smtp
 
 import (
 	"bufio"
+	"bytes"
 	"errors"
 	"fmt"
 	"io"
@@ -65,9 +66,12 @@ func (s *Session) expect(step Step) *Failure {
 // reply reads one reply. The step's wait is for the whole of it: a host that
 // drips line after line does not hold us longer.
 func (s *Session) reply(step Step, noted bool) (Reply, *Failure) {
-	s.deadline(step)
+	until := s.until(step)
 	var r Reply
 	for range maxReplyLines {
+		if !s.hasLine() { // setting a deadline takes longer than reading what is there
+			_ = s.conn.SetDeadline(until)
+		}
 		line, err := readLine(s.in)
 		if err != nil {
 			if noted && line != "" {
@@ -114,12 +118,21 @@ func (s *Session) troubled(step Step, err error) *Failure {
 	return &Failure{Step: step, Trouble: Dropped, Err: errors.New("the host closed the connection")}
 }
 
-func (s *Session) deadline(step Step) {
+// hasLine tells whether a whole line is there to be read.
+func (s *Session) hasLine() bool {
+	there, _ := s.in.Peek(s.in.Buffered())
+	return bytes.IndexByte(there, '\n') >= 0
+}
+
+func (s *Session) deadline(step Step) { _ = s.conn.SetDeadline(s.until(step)) }
+
+// until is when the wait for a step that begins now is over.
+func (s *Session) until(step Step) time.Time {
 	t := time.Now().Add(s.limits.Waits[step])
 	if end, ok := s.ctx.Deadline(); ok && end.Before(t) {
 		t = end
 	}
-	_ = s.conn.SetDeadline(t)
+	return t
 }
 
 // outOfTime tells whether the time-out that just struck was the session's end

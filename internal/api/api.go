@@ -104,6 +104,7 @@ func (a *API) register(h huma.API) {
 	a.registerEstimate(h)
 	a.registerWorkers(h)
 	a.registerByHand(h)
+	a.registerFitting(h)
 	a.registerKeeping(h)
 	a.registerChecks(h)
 	a.registerCatalogue(h)

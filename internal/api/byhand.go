@@ -26,8 +26,14 @@ func (a *API) registerByHand(h huma.API) {
 		})
 }
 
-// policyDecides leaves addresses to the policy again.
-const policyDecides = "policy"
+// byHandDecision is the decision asked for; "policy" leaves addresses to the policy
+// again, which is none.
+func byHandDecision(asked policy.Decision) policy.Decision {
+	if asked == "policy" {
+		return ""
+	}
+	return asked
+}
 
 func (a *API) decideByHand(ctx context.Context, in *struct {
 	ByID
@@ -37,10 +43,7 @@ func (a *API) decideByHand(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	d := in.Body.Decision
-	if d == policyDecides {
-		d = policy.Decision("")
-	}
+	d := byHandDecision(in.Body.Decision)
 	var mailboxes []string
 	for _, m := range in.Body.Mailboxes {
 		if read, err := address.Parse(m); err == nil {

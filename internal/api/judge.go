@@ -62,9 +62,8 @@ func oldest(run store.Run, now time.Time) time.Duration {
 
 // with tells what the judge must know of rows.
 func (j *judge) with() store.OutWith {
-	w := store.OutWith{Verdicts: true}
+	w := store.OutWith{}
 	if j.byVerdict == nil {
-		w.Times = hasAge(j.policy)
 		w.Domains = slices.ContainsFunc(j.policy.Rules, func(r policy.Rule) bool { return len(r.Operators)+len(r.Domains) > 0 })
 	}
 	return w

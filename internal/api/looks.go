@@ -18,6 +18,7 @@ import (
 func (a *API) registerLooks(h huma.API) {
 	huma.Register(h, operation("list-rows", http.MethodGet, "/lists/{id}/rows", "A page of a list's rows as they were brought in"), a.listRows)
 	huma.Register(h, operation("domains", http.MethodGet, "/runs/{id}/domains", "A page of the domains of a run's list, the largest first, with what was found out at each"), a.domains)
+	huma.Register(h, operation("operators-of-run", http.MethodGet, "/runs/{id}/operators", "A page of the operators of a run's domains, the largest first, with what was found out at each"), a.operatorsOfRun)
 	huma.Register(h, operation("compare", http.MethodGet, "/runs/{id}/compare/{other}", "What changed from another run of the same list to this one"), a.compare)
 }
 
@@ -103,10 +104,6 @@ func (a *API) domains(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	manners, err := a.store.Manners(ctx, names)
-	if err != nil {
-		return nil, a.failed(ctx, err)
-	}
 	counts, err := a.store.DomainVerdicts(ctx, r, names)
 	if err != nil {
 		return nil, a.failed(ctx, err)
@@ -119,13 +116,48 @@ func (a *API) domains(ctx context.Context, in *struct {
 	for i, d := range sizes {
 		out[i] = contract.DomainCount{Domain: d.Domain, Addresses: int64(d.Addresses), Exchangers: []string{}, Findings: byFinding(counts[d.Domain], verdicts)}
 		if at := slices.IndexFunc(facts, func(f store.RunDomain) bool { return f.Domain == d.Domain }); at >= 0 {
-			out[i].Operator, out[i].Exchangers = facts[at].Operator, append(out[i].Exchangers, facts[at].Facts.Hosts()...)
-		}
-		if m, ok := manners[d.Domain]; ok {
-			out[i].Manner, out[i].Since = m.Accepts.Sentence(), &m.At
+			f := facts[at]
+			out[i].Operator, out[i].Exchangers = f.Operator, append(out[i].Exchangers, f.Facts.Hosts()...)
+			if f.Manner != nil {
+				out[i].Manner, out[i].Since = f.Manner.Accepts.Sentence(), &f.Manner.At
+			}
 		}
 	}
 	return &struct{ Body []contract.DomainCount }{out}, nil
+}
+
+func (a *API) operatorsOfRun(ctx context.Context, in *struct {
+	ByID
+	Search    string `query:"search" maxLength:"255" doc:"Only operators with this text in the name."`
+	After     string `query:"after" maxLength:"255" doc:"The last operator of the page before."`
+	AfterSize int64  `query:"afterSize" minimum:"0" doc:"How many addresses that one had."`
+	Limit     int    `query:"limit" minimum:"1" maximum:"200" default:"50" doc:"How many at the most."`
+}) (*struct{ Body []contract.OperatorCount }, error) {
+	r, err := a.store.Run(ctx, workspace(ctx).ID, in.ID)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	sizes, err := a.store.OperatorSizes(ctx, r, in.Search, store.OperatorSize{Operator: in.After, Addresses: in.AfterSize}, in.Limit)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	names := make([]string, len(sizes))
+	for i, o := range sizes {
+		names[i] = o.Operator
+	}
+	counts, err := a.store.OperatorVerdicts(ctx, r, names)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	verdicts, err := a.store.Verdicts(ctx)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	out := make([]contract.OperatorCount, len(sizes))
+	for i, o := range sizes {
+		out[i] = contract.OperatorCount{Operator: o.Operator, Domains: o.Domains, Addresses: o.Addresses, Findings: byFinding(counts[o.Operator], verdicts)}
+	}
+	return &struct{ Body []contract.OperatorCount }{out}, nil
 }
 
 // byFinding adds up addresses by finding.
@@ -150,7 +182,7 @@ func (a *API) compare(ctx context.Context, in *struct {
 	ByID
 	Other int64 `path:"other" doc:"The run to compare with, the earlier one."`
 }) (*struct{ Body contract.Comparison }, error) {
-	r, l, err := a.runAndList(ctx, in.ID)
+	r, err := a.store.Run(ctx, workspace(ctx).ID, in.ID)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -170,7 +202,7 @@ func (a *API) compare(ctx context.Context, in *struct {
 		return nil, a.failed(ctx, err)
 	}
 	c, changed := comparisonOf(pairs, verdicts)
-	rows, err := a.store.ChangedResults(ctx, l.ID, other.ID, r.ID, changed, mostChanged)
+	rows, err := a.store.ChangedResults(ctx, other, r, changed, mostChanged)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}

@@ -157,7 +157,7 @@ func (a *API) changes(ctx context.Context, run store.Run, l store.List) ([]strin
 	if err != nil || len(before) == 0 {
 		return nil, err
 	}
-	found, err := a.store.Changes(ctx, before[0].ID, run.ID)
+	found, err := a.store.Pairs(ctx, before[0].ID, run.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -168,7 +168,7 @@ func (a *API) changes(ctx context.Context, run store.Run, l store.List) ([]strin
 	type move struct{ from, to finding.Finding }
 	moves, all := map[move]int64{}, int64(0)
 	for _, c := range found {
-		if m := (move{verdicts[c.Before].Finding, verdicts[c.Now].Finding}); m.from != m.to {
+		if m := (move{verdicts[c.From].Finding, verdicts[c.To].Finding}); m.from != m.to {
 			moves[m] += c.Addresses
 			all += c.Addresses
 		}

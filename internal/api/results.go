@@ -33,6 +33,15 @@ type DecidedFilter struct {
 	Hand     bool   `query:"hand" doc:"Only what was decided by hand."`
 }
 
+// page is the filter as far as the store looks at it.
+func (f DecidedFilter) page(j *judge, after int32, limit int) store.ResultFilter {
+	page := store.ResultFilter{Search: strings.TrimSpace(f.Search), Domain: f.Domain, Operator: f.Operator, After: after, Limit: limit}
+	if !f.AnyVerdict() {
+		page.Verdicts = verdictsWhere(j.verdicts, f.Fits)
+	}
+	return page
+}
+
 func sayFilter(_ context.Context, in *struct{ DecidedFilter }) (*struct{ Body contract.FilterSaid }, error) {
 	words := in.Says()
 	for _, more := range []struct {
@@ -68,11 +77,7 @@ func (a *API) results(ctx context.Context, in *resultsInput) (*struct{ Body []co
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	filter := store.ResultFilter{Search: strings.TrimSpace(in.Search), Domain: in.Domain, Operator: in.Operator, After: in.After, Limit: in.Limit}
-	if !in.AnyVerdict() {
-		filter.Verdicts = verdictsWhere(j.verdicts, in.Fits)
-	}
-	found, err := a.decidedResults(ctx, j, filter, in.Decision, in.Hand)
+	found, err := a.decidedResults(ctx, j, in.page(j, in.After, in.Limit), in.Decision, in.Hand)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -283,14 +288,14 @@ func (a *API) addHosts(ctx context.Context, run store.Run, r store.FullResult, e
 		e.DNS, e.Operator = &d.Facts, d.Operator
 	}
 	var ids []int64
-	for _, q := range r.Evidence.Asked {
+	for _, q := range r.Asked {
 		ids = append(ids, q.Parcel)
 	}
 	records, err := a.store.ParcelRecords(ctx, run.ID, ids)
 	if err != nil {
 		return err
 	}
-	for _, q := range r.Evidence.Asked {
+	for _, q := range r.Asked {
 		record := records[q.Parcel]
 		e.Asked = append(e.Asked, askedBody(q, record.Conversations))
 		if m, ok := record.Manners[e.Domain]; ok {

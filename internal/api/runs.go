@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math"
 	"net/http"
 	"slices"
 	"strings"
@@ -30,7 +31,7 @@ func (a *API) registerRuns(h huma.API) {
 	huma.Register(h, operation("pause-run", http.MethodPost, "/runs/{id}/pause", "Let a run wait; conversations in flight come to their end"), a.pauseRun)
 	huma.Register(h, operation("resume-run", http.MethodPost, "/runs/{id}/resume", "Let a paused run go on where it was"), a.resumeRun)
 	huma.Register(h, operation("ask-again", http.MethodPost, "/runs/{id}/ask-again",
-		"Ask again about chosen addresses of a finished run, as another round of it; their results stand until they are replaced"), a.askAgain)
+		"Ask again about chosen addresses of a finished run, or about those that fit a filter, as another round of it; their results stand until they are replaced"), a.askAgain)
 	sse.Register(h, operation("run-events", http.MethodGet, "/runs/{id}/events", "Where a run stands, told whenever it changes, until it ends"),
 		map[string]any{"run": contract.Run{}}, a.runEvents)
 }
@@ -158,18 +159,21 @@ func (a *API) resumeRun(ctx context.Context, in *ByID) (*runOutput, error) {
 }
 
 func (a *API) askAgain(ctx context.Context, in *struct {
-	ByID
+	FittingInput
 	Body contract.AskAgain
 }) (*runOutput, error) {
-	r, err := a.store.Run(ctx, workspace(ctx).ID, in.ID)
+	j, err := a.judgeOfRun(ctx, in.ID)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	verdicts, err := a.store.Verdicts(ctx)
-	if err != nil {
-		return nil, a.failed(ctx, err)
+	r, which, n := j.run, in.Body, int64(0)
+	filtered := in.DecidedFilter != (DecidedFilter{})
+	if filtered {
+		which.Addresses, err = a.fitting(ctx, j, in.DecidedFilter, math.MaxInt32-1)
 	}
-	n, err := a.engine.AskAgain(ctx, r, verdictsWhere(verdicts, in.Body.Fits), in.Body.Addresses)
+	if err == nil && (!filtered || len(which.Addresses) > 0) {
+		n, err = a.engine.AskAgain(ctx, r, verdictsWhere(j.verdicts, which.Fits), which.Addresses)
+	}
 	switch {
 	case errors.Is(err, store.ErrNotFinished):
 		return nil, huma.Error409Conflict(fmt.Sprintf("Run %d is not finished; ask again when it is.", r.ID))

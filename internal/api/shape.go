@@ -64,7 +64,6 @@ func (s *shape) with() store.OutWith {
 	}
 	w := s.judge.with()
 	w.Domains = w.Domains || s.in.Domain != "" || s.in.Operator != ""
-	w.Times = w.Times || s.wants("checked")
 	w.Replies = s.wants("reply") || s.wants("host")
 	return w
 }

@@ -47,21 +47,13 @@ func first() error {
 	if err != nil {
 		return err
 	}
-	busy, err := keepBusy(in, w)
+	rest, err := keepBusy(in, w)
 	if err != nil {
 		return err
 	}
 	seen, ends, err := firstResults(in, small)
-	if err != nil {
+	if err := errors.Join(err, rest()); err != nil {
 		return err
-	}
-	if r, err := in.api.Run(context.Background(), busy[len(busy)-1]); err != nil || r.FinishedAt != nil {
-		return errors.Join(err, errors.New("the large runs ended before the small ones were measured"))
-	}
-	for _, id := range busy {
-		if _, err := in.api.StopRun(context.Background(), id); err != nil {
-			return err
-		}
 	}
 	t := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', tabwriter.AlignRight)
 	fmt.Fprintf(t, "%d starts of a list of %d rows\tp50\tp95\tmost\t\n", len(small), firstRows)
@@ -98,26 +90,68 @@ func smallLists(in *installation, w *practice.World) (ids []int64, err error) {
 }
 
 // keepBusy starts runs of a large list and waits until they are well under way.
-func keepBusy(in *installation, w *practice.World) (ids []int64, err error) {
-	ctx := context.Background()
+// Whenever one ends another one begins, until rest is called.
+func keepBusy(in *installation, w *practice.World) (rest func() error, err error) {
+	ctx, stop := context.WithCancel(context.Background())
 	reader, writer := io.Pipe()
 	go func() { writer.CloseWithError(w.WriteList(writer, firstBusy)) }()
 	l, err := in.api.BringIn(ctx, client.File{Name: "members.csv", Body: reader})
 	if err != nil {
+		stop()
 		return nil, err
 	}
-	var r contract.Run
+	ended := make(chan error, busyRuns)
+	under := make(chan struct{}, busyRuns)
 	for range busyRuns {
-		if r, err = in.api.StartRun(ctx, l.ID, contract.NewRun{Depth: "mailbox", Policy: "careful"}); err != nil {
+		go func() { ended <- runOver(ctx, in, l.ID, func() { under <- struct{}{} }) }()
+	}
+	for range busyRuns {
+		select {
+		case <-under:
+		case err := <-ended:
+			stop()
 			return nil, err
 		}
-		ids = append(ids, r.ID)
 	}
-	for err == nil && r.Done < firstBusy/50 {
-		time.Sleep(100 * time.Millisecond)
-		r, err = in.api.Run(ctx, r.ID)
+	return func() (err error) {
+		stop()
+		for range busyRuns {
+			err = errors.Join(err, <-ended)
+		}
+		return err
+	}, nil
+}
+
+// runOver runs a list over and over until ctx ends, and stops what it began; well
+// is called when the first run is well under way.
+func runOver(ctx context.Context, in *installation, list int64, well func()) error {
+	for said := false; ; {
+		r, err := in.api.StartRun(ctx, list, contract.NewRun{Depth: "mailbox", Policy: "careful"})
+		if err != nil {
+			return unlessEnded(ctx, err)
+		}
+		_, err = in.api.Wait(ctx, r.ID, func(r contract.Run) {
+			if !said && r.Done > firstBusy/50 {
+				said = true
+				well()
+			}
+		})
+		if ctx.Err() != nil {
+			_, err = in.api.StopRun(context.WithoutCancel(ctx), r.ID)
+			return err
+		}
+		if err != nil {
+			return err
+		}
 	}
-	return ids, err
+}
+
+// unlessEnded is an error that does not come of an end that was asked for.
+func unlessEnded(ctx context.Context, err error) error {
+	if ctx.Err() != nil {
+		return nil
+	}
+	return err
 }
 
 // firstResults runs lists one after the other, and tells when the event stream

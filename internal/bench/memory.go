@@ -35,16 +35,7 @@ func memoryLine(file, line string) (float64, error) {
 // watchServer looks at the memory of the PostgreSQL server's processes, what
 // they share counted once, until peak is called, which tells the most.
 func watchServer(ctx context.Context) (peak func() float64, err error) {
-	conn, err := pgx.Connect(ctx, os.Getenv("VARNET_DSN"))
-	if err != nil {
-		return nil, err
-	}
-	defer conn.Close(ctx)
-	var backend int
-	if err := conn.QueryRow(ctx, "SELECT pg_backend_pid()").Scan(&backend); err != nil {
-		return nil, err
-	}
-	server, err := memoryLine(fmt.Sprintf("/proc/%d/status", backend), "PPid:")
+	server, err := serverPID(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -52,10 +43,10 @@ func watchServer(ctx context.Context) (peak func() float64, err error) {
 	most := make(chan float64)
 	go func() {
 		highest := 0.0
-		for tick := time.NewTicker(300 * time.Millisecond); ; {
+		for tick := time.NewTicker(time.Second); ; {
 			select {
 			case <-tick.C:
-				highest = max(highest, familyMB(int(server)))
+				highest = max(highest, familyMB(server))
 			case <-ctx.Done():
 				tick.Stop()
 				most <- highest
@@ -66,16 +57,37 @@ func watchServer(ctx context.Context) (peak func() float64, err error) {
 	return func() float64 { cancel(); return <-most }, nil
 }
 
-// familyMB is the memory of a process and its children, each with its part of
-// what it shares.
-func familyMB(parent int) (sum float64) {
+// serverPID is the process that the PostgreSQL server's others come from.
+func serverPID(ctx context.Context) (int, error) {
+	conn, err := pgx.Connect(ctx, os.Getenv("VARNET_DSN"))
+	if err != nil {
+		return 0, err
+	}
+	defer conn.Close(ctx)
+	var backend int
+	if err := conn.QueryRow(ctx, "SELECT pg_backend_pid()").Scan(&backend); err != nil {
+		return 0, err
+	}
+	server, err := memoryLine(fmt.Sprintf("/proc/%d/status", backend), "PPid:")
+	return int(server), err
+}
+
+// family lists a process and its children.
+func family(parent int) (pids []int) {
 	all, _ := filepath.Glob("/proc/[0-9]*/status")
 	for _, file := range all {
 		pid, _ := strconv.Atoi(filepath.Base(filepath.Dir(file)))
-		above, err := memoryLine(file, "PPid:")
-		if err != nil || pid != parent && int(above) != parent {
-			continue
+		if above, err := memoryLine(file, "PPid:"); err == nil && (pid == parent || int(above) == parent) {
+			pids = append(pids, pid)
 		}
+	}
+	return pids
+}
+
+// familyMB is the memory of a process and its children, each with its part of
+// what it shares.
+func familyMB(parent int) (sum float64) {
+	for _, pid := range family(parent) {
 		if kb, err := memoryLine(fmt.Sprintf("/proc/%d/smaps_rollup", pid), "Pss:"); err == nil {
 			sum += kb / 1024
 		}

@@ -39,15 +39,7 @@ func million() error {
 		return err
 	}
 	defer os.Remove(file)
-	copied, _, err := bareCopy(file)
-	if err != nil {
-		return err
-	}
-	asked, err := bareDialogues(in.net, file)
-	if err != nil {
-		return err
-	}
-	written, err := bareWrite(file)
+	floors, err := bareFloors(in.net, file)
 	if err != nil {
 		return err
 	}
@@ -56,37 +48,40 @@ func million() error {
 	if err != nil {
 		return err
 	}
-	start := time.Now()
-	l, err := bringIn(ctx, in.api, file)
-	if err != nil {
-		return err
-	}
-	took := []time.Duration{time.Since(start)}
-	start = time.Now()
-	run, err := in.api.StartRun(ctx, l.ID, contract.NewRun{Depth: "mailbox", Policy: "careful"})
-	if err == nil {
-		run, err = in.api.Wait(ctx, run.ID, func(contract.Run) {})
-	}
-	if err != nil {
-		return err
-	}
-	took = append(took, time.Since(start))
-	start = time.Now()
-	if err := in.api.TakeOutFile(ctx, run.ID, contract.TakingOut{}, io.Discard); err != nil {
-		return err
-	}
-	took = append(took, time.Since(start))
+	var l contract.List
+	var run contract.Run
 	t := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', tabwriter.AlignRight)
-	fmt.Fprintf(t, "%d rows, %d addresses\tVarnet\tbare floor\ttimes\t\n", l.Rows, run.Addresses)
 	var sum, floor time.Duration
-	for i, f := range []struct {
-		what  string
-		floor time.Duration
-	}{{"in (COPY)", copied}, {"run (pipelined RCPT)", asked}, {"kept rows out (CSV)", written}} {
-		fmt.Fprintf(t, "%s\t%.1f s\t%.1f s\t%.2f\t\n", f.what, took[i].Seconds(), f.floor.Seconds(), took[i].Seconds()/f.floor.Seconds())
-		sum, floor = sum+took[i], floor+f.floor
+	fmt.Fprintf(t, "\tVarnet\tbare floor\ttimes\tprocessors: service\tPostgreSQL\tpractice hosts\t\n")
+	for i, phase := range []struct {
+		what string
+		do   func() error
+	}{
+		{"in (COPY)", func() (err error) { l, err = bringIn(ctx, in.api, file); return err }},
+		{"run (pipelined RCPT)", func() (err error) {
+			if run, err = in.api.StartRun(ctx, l.ID, contract.NewRun{Depth: "mailbox", Policy: "careful"}); err == nil {
+				run, err = in.api.Wait(ctx, run.ID, func(contract.Run) {})
+			}
+			return err
+		}},
+		{"kept rows out (COPY, CSV)", func() error { return in.api.TakeOutFile(ctx, run.ID, contract.TakingOut{}, io.Discard) }},
+	} {
+		took, used, err := in.measured(phase.do)
+		if err != nil {
+			return err
+		}
+		fmt.Fprintf(t, "%s\t%.1f s\t%.1f s\t%.2f\t%.1f s\t%.1f s\t%.1f s\t\n", phase.what, took.Seconds(), floors[i].Seconds(),
+			took.Seconds()/floors[i].Seconds(), used.service.Seconds(), used.server.Seconds(), used.internet.Seconds())
+		sum, floor = sum+took, floor+floors[i]
 	}
+	fmt.Printf("%d rows, %d addresses\n", l.Rows, run.Addresses)
 	_ = t.Flush()
+	sessions, asked, refused := 0, 0, 0
+	for _, h := range in.net.Hosts() {
+		s := h.Stats()
+		sessions, asked, refused = sessions+s.Sessions, asked+s.Recipients, refused+s.Refused
+	}
+	fmt.Printf("the hosts saw %d sessions, bare ones included, with %d questions, of which they refused %d\n", sessions, asked, refused)
 	fmt.Printf("peak memory of PostgreSQL: %.0f MB, of which 256 MB are its shared buffers\n", serverPeak())
 	if run.Open != 0 || run.Done != run.Addresses {
 		return fmt.Errorf("%d of %d addresses have a result", run.Done, run.Addresses)
@@ -101,6 +96,36 @@ func million() error {
 	}
 	return judge(append(pages, []bar{{what: "all, times the floors together", figure: sum.Seconds() / floor.Seconds(), bar: 4, atMost: true},
 		{what: "peak memory of the service", figure: peak, bar: 300, atMost: true, unit: " MB"}}...))
+}
+
+// measured does something, and tells how long it took and what it used.
+func (in *installation) measured(do func() error) (took time.Duration, used usage, err error) {
+	before, err := in.used()
+	if err != nil {
+		return 0, usage{}, err
+	}
+	start := time.Now()
+	if err := do(); err != nil {
+		return 0, usage{}, err
+	}
+	took = time.Since(start)
+	used, err = in.used()
+	return took, used.since(before), err
+}
+
+// bareFloors is what the phases take with nothing around their barest part: rows
+// in by COPY, every address asked about, and rows out by COPY and as CSV.
+func bareFloors(i *practice.Internet, file string) (floors [3]time.Duration, err error) {
+	in, out, err := bareCopy(file)
+	if err != nil {
+		return floors, err
+	}
+	asked, err := bareDialogues(i, file)
+	if err != nil {
+		return floors, err
+	}
+	written, err := bareWrite(file)
+	return [3]time.Duration{in, asked, out + written}, err
 }
 
 // askers is how many sessions a host is asked on.

@@ -214,7 +214,7 @@ func (s *simulation) plan() {
 func (s *simulation) add(name string, op *operator, turn int32) {
 	k := &keyed{Pace: pace.Start(), operators: []*operator{op}, cap: pace.DefaultCap, left: op.addresses}
 	s.keys[name] = k
-	for i, n := range pace.Cut(op.addresses) {
+	for i, n := range pace.Cut(op.addresses, false, false) {
 		k.queue = append(k.queue, simParcel{addresses: n, turn: turn + int32(i)})
 	}
 	s.open(k)

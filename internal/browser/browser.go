@@ -62,7 +62,7 @@ func Do(tab context.Context, within time.Duration, steps ...chromedp.Action) err
 
 // Text waits until the page holds the text.
 func Text(text string) chromedp.Action {
-	return chromedp.Poll(fmt.Sprintf("document.body.innerText.includes(%q)", text), nil, chromedp.WithPollingInterval(50*time.Millisecond))
+	return chromedp.Poll(fmt.Sprintf("document.body.innerText.includes(%q)", text), nil, chromedp.WithPollingInterval(50*time.Millisecond), chromedp.WithPollingTimeout(0))
 }
 
 // Press clicks the button or link with the text, as soon as it is there and
@@ -70,7 +70,7 @@ func Text(text string) chromedp.Action {
 func Press(text string) chromedp.Action {
 	find := fmt.Sprintf(`[...document.querySelectorAll("button, a")].find(e => e.innerText.trim().startsWith(%q) && !e.disabled)`, text)
 	return chromedp.Tasks{
-		chromedp.Poll(find+" !== undefined", nil, chromedp.WithPollingInterval(50*time.Millisecond)),
+		chromedp.Poll(find+" !== undefined", nil, chromedp.WithPollingInterval(50*time.Millisecond), chromedp.WithPollingTimeout(0)),
 		chromedp.Evaluate(find+".click()", nil),
 	}
 }
@@ -80,7 +80,7 @@ func Press(text string) chromedp.Action {
 // meanwhile.
 func Type(selector, text string) chromedp.Action {
 	return chromedp.Tasks{
-		chromedp.Poll(fmt.Sprintf("document.querySelector(%q) !== null", selector), nil, chromedp.WithPollingInterval(50*time.Millisecond)),
+		chromedp.Poll(fmt.Sprintf("document.querySelector(%q) !== null", selector), nil, chromedp.WithPollingInterval(50*time.Millisecond), chromedp.WithPollingTimeout(0)),
 		chromedp.Evaluate(fmt.Sprintf("document.querySelector(%q).focus()", selector), nil),
 		chromedp.KeyEvent(text),
 	}

@@ -282,6 +282,29 @@ func (c *Client) Results(ctx context.Context, run int64, filter url.Values) (r [
 	return r, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/results?%s", run, filter.Encode()), nil, &r)
 }
 
+// Fitting counts the results that fit a filter, up to 10,000 of them.
+func (c *Client) Fitting(ctx context.Context, run int64, filter url.Values) (f contract.Fitting, err error) {
+	return f, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/fitting?%s", run, filter.Encode()), nil, &f)
+}
+
+// DecideFitting decides about all addresses whose results fit a filter, as
+// DecideByHand does.
+func (c *Client) DecideFitting(ctx context.Context, run int64, filter url.Values, d policy.Decision) (done contract.ByHandDone, err error) {
+	return done, c.call(ctx, http.MethodPost, fmt.Sprintf("/runs/%d/by-hand?%s", run, filter.Encode()), contract.FittingByHand{Decision: d}, &done)
+}
+
+// AskFitting asks again about all addresses of a finished run whose results fit
+// a filter.
+func (c *Client) AskFitting(ctx context.Context, run int64, filter url.Values) (r contract.Run, err error) {
+	return r, c.call(ctx, http.MethodPost, fmt.Sprintf("/runs/%d/ask-again?%s", run, filter.Encode()), contract.AskAgain{}, &r)
+}
+
+// RunOperators gives a page of the operators of a run's domains; page holds the
+// operation's query.
+func (c *Client) RunOperators(ctx context.Context, run int64, page url.Values) (o []contract.OperatorCount, err error) {
+	return o, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/operators?%s", run, page.Encode()), nil, &o)
+}
+
 // Evidence gives one result with all that was seen.
 func (c *Client) Evidence(ctx context.Context, run int64, address int32) (e contract.Evidence, err error) {
 	return e, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/results/%d", run, address), nil, &e)

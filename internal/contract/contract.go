@@ -344,6 +344,15 @@ type DomainCount struct {
 	Findings   []FindingAddresses `json:"findings" doc:"Its addresses by finding, as far as they are concluded."`
 }
 
+// OperatorCount is an operator of the mail hosts of a list's domains, and what a
+// run found out there.
+type OperatorCount struct {
+	Operator  string             `json:"operator"`
+	Domains   int64              `json:"domains" doc:"Domains of the list whose exchangers it runs."`
+	Addresses int64              `json:"addresses" doc:"Addresses of the list at these."`
+	Findings  []FindingAddresses `json:"findings" doc:"Its addresses by finding, as far as they are concluded."`
+}
+
 // FindingAddresses is how many addresses have a finding.
 type FindingAddresses struct {
 	Finding   finding.Finding `json:"finding" enum:"deliverable,catch-all,undecided,undeliverable"`
@@ -400,6 +409,26 @@ type ByHand struct {
 	Addresses []int32         `json:"addresses,omitempty" maxItems:"1000" doc:"The addresses, by their numbers in the list."`
 	Mailboxes []string        `json:"mailboxes,omitempty" maxItems:"10000" doc:"The addresses, or more of them, as they are written; those that are not in the list are passed over."`
 	Decision  policy.Decision `json:"decision" enum:"keep,hold,drop,policy" doc:"What is to be done with them in all runs of the list; policy: what the policy says, as for all others."`
+}
+
+// FittingByHand is a decision about all results that fit a filter.
+type FittingByHand struct {
+	Decision policy.Decision `json:"decision" enum:"keep,hold,drop,policy" doc:"What is to be done with them in all runs of the list; policy: what the policy says, as for all others."`
+}
+
+// Fitting is how many results fit a filter.
+type Fitting struct {
+	Addresses int64   `json:"addresses"`
+	More      bool    `json:"more" doc:"Whether there are more, which were not counted."`
+	Facets    []Facet `json:"facets" doc:"How many would fit if one part of the filter had another value, of those that any would fit. Decisions are not counted where the policy looks at each row."`
+}
+
+// Facet is a value that a part of a filter can have, and how many results would
+// fit then.
+type Facet struct {
+	Part      string `json:"part" enum:"finding,cause,trait,decision"`
+	Value     string `json:"value"`
+	Addresses int64  `json:"addresses"`
 }
 
 // ByHandDone tells what came of a decision by hand.

@@ -57,7 +57,7 @@ func (f Filter) Says() string {
 		add("with odds under % in 100", fmt.Sprint(math.Round(f.OddsBelow*100)))
 	}
 	add("at %", f.Domain)
-	add("run by %", f.Operator)
+	add("whose mail hosts are run by %", f.Operator)
 	add("with “%” in the address", f.Search)
 	return strings.Join(words, ", ")
 }

@@ -186,7 +186,7 @@ func TestKeyboardAlone(t *testing.T) {
 	do("start", tabTo("Start the run"), chromedp.KeyEvent("\r"), browser.Text(": finished"))
 	do("results", tabTo("See the results"), chromedp.KeyEvent("\r"), browser.Text("Arrow keys walk"))
 	do("search", keys("/", false), chromedp.KeyEvent("here"), browser.Text("with “here” in the address"), browser.Text("1 address fits"))
-	do("all again", tabTo("Show all"), chromedp.KeyEvent("\r"), browser.Text("2 addresses fit"))
+	do("all again", tabTo("Show all"), chromedp.KeyEvent("\r"), browser.Text("2 addresses, all that are concluded."))
 	do("evidence", tabTo("Choose here"), chromedp.KeyEvent("\t"), chromedp.KeyEvent("\r"), browser.Text("What stands in the file"))
 	do("close it", chromedp.KeyEvent("\u001b"), chromedp.WaitNotPresent(".ant-drawer-open"))
 	do("choose one and keep it", tabTo("Choose here"), chromedp.KeyEvent(" "), browser.Text("1 address chosen."), tabTo("● Keep"), chromedp.KeyEvent("\r"), browser.Text("by hand"))
@@ -221,7 +221,7 @@ func tabTo(what string) chromedp.Action {
 	there := fmt.Sprintf(`[...document.querySelectorAll("a, button:enabled, input, textarea, summary")].some(%s)`, is)
 	at := fmt.Sprintf(`%s(document.activeElement) && (document.activeElement.matches(":focus-visible") ? "seen" : "hidden")`, is)
 	return chromedp.ActionFunc(func(ctx context.Context) error {
-		if err := chromedp.Poll(there, nil, chromedp.WithPollingInterval(50*time.Millisecond)).Do(ctx); err != nil {
+		if err := chromedp.Poll(there, nil, chromedp.WithPollingInterval(50*time.Millisecond), chromedp.WithPollingTimeout(0)).Do(ctx); err != nil {
 			return fmt.Errorf("there is no %q: %w", what, err)
 		}
 		for range 400 {

@@ -91,7 +91,7 @@ func drive(t *testing.T, o browser.Options) (do func(what string, steps ...chrom
 	t.Cleanup(stop)
 	return func(what string, steps ...chromedp.Action) {
 		t.Helper()
-		if err := browser.Do(tab, 60*time.Second, steps...); err != nil {
+		if err := browser.Do(tab, 150*time.Second, steps...); err != nil {
 			var page string
 			_ = browser.Do(tab, 5*time.Second, chromedp.Text("body", &page))
 			t.Fatalf("%s: %v\nthe page says:\n%s", what, err, page)
@@ -132,7 +132,7 @@ func awaited(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithA
 func waitForFile(t *testing.T, path string) []byte {
 	t.Helper()
 	var last []byte
-	for range 200 {
+	for range 1200 {
 		b, err := os.ReadFile(path)
 		if err == nil && len(b) > 0 && bytes.Equal(b, last) {
 			return b

@@ -207,7 +207,7 @@ func TestKilledService(t *testing.T) {
 	run := start(t, api, content)
 
 	middle := func(r contract.Run) bool { return r.Done > 100 && r.Open > 0 }
-	for range 400 {
+	for range 2000 {
 		r, err := api.Run(ctx, run.ID)
 		if err == nil && middle(r) {
 			break
@@ -332,7 +332,7 @@ func TestTwoProcesses(t *testing.T) {
 // worker to its end.
 func drainWorker(t *testing.T, s *testkit.Service, api *client.Client) {
 	t.Helper()
-	for range 100 {
+	for range 1200 {
 		workers, err := api.Workers(t.Context())
 		if err != nil {
 			t.Fatal(err)

@@ -51,7 +51,7 @@ func TestPages(t *testing.T) {
 	do("one address asked again", chromedp.Navigate(s.URL+"/runs/1/results?finding=deliverable"), browser.Text("Arrow keys walk"), chromedp.Click("tbody button"), browser.Press("Ask again now"), browser.Text("It is being asked again"))
 	do("the list's runs", chromedp.Navigate(s.URL+"/lists/1"), browser.Text("Its runs"), browser.Press("What changed since run 1"), browser.Text("changed from run 1 to run 2"))
 	do("the rows", chromedp.Navigate(s.URL+"/lists/1/rows"), browser.Text("Rows 1 to"), browser.Text("FS-00001"))
-	do("the rows in another order, to the end", click("Name"), browser.Text("Name ↑"), click("Name"), browser.Text("Name ↓"), chromedp.Evaluate(`document.querySelector(".window").scrollTo(0, 1e9)`, nil), browser.Text("to 1,200 of 1,200"))
+	do("the rows in another order, to the end", click("Name"), browser.Text("Name ↑"), click("Name"), browser.Text("Name ↓"), scrolledTo("to 1,200 of 1,200"))
 	do("what an entry would alter", browser.Press("Catalogues"), browser.Type(`textarea[aria-label="Names"]`, "postbarn.example"), browser.Press("See what that would alter"), browser.Text("would be told otherwise"))
 	do("health", browser.Press("Health"), browser.Text("1 worker with 200 lanes is at work."), browser.Text("direct"))
 	do("a list is put aside", chromedp.Navigate(s.URL+"/lists"), click("Put aside"), browser.Text("There is no list yet"), browser.Press("Lists put aside"), click("Put back"), browser.Text("No list is put aside"))
@@ -163,4 +163,10 @@ func asked(t *testing.T, api *client.Client, id int64) {
 			t.Errorf("%v: asked %d times", err, len(e.Asked))
 		}
 	}
+}
+
+// scrolledTo scrolls the rows to the end, again where another order came in
+// between, until the page holds the text.
+func scrolledTo(text string) chromedp.Action {
+	return chromedp.Poll(fmt.Sprintf(`(document.querySelector(".window")?.scrollTo(0, 1e9), document.body.innerText.includes(%q))`, text), nil, chromedp.WithPollingInterval(200*time.Millisecond), chromedp.WithPollingTimeout(0))
 }

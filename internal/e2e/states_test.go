@@ -21,7 +21,8 @@ import (
 func TestStates(t *testing.T) {
 	t.Parallel()
 	i := testkit.World(t, "fernhollow", 2636)
-	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8132")
+	// Two browsers must have the time to see that the run waits.
+	s := testkit.Serve(t, append(testkit.Settings(testkit.Database(t), i), "VARNET_ROUNDS=20s,2s,2s"), "127.0.0.1:8132")
 	api, ctx := client.New(s.URL, s.Key), t.Context()
 	_, content := writeList(t, i.World, 700)
 	l, err := api.BringIn(ctx, client.File{Name: "members.csv", Body: strings.NewReader(string(content))})
@@ -32,7 +33,7 @@ func TestStates(t *testing.T) {
 	if err != nil || d.Rows != 700 || d.Malformed+d.Hopeless+d.Ask != d.Addresses || d.Ask == 0 || d.Seconds <= 0 || d.From > d.Seconds || d.To < d.Seconds {
 		t.Fatalf("%v: %+v", err, d)
 	}
-	if !strings.Contains(d.Sentence, "is expected to take") || !strings.Contains(d.Sentence, "What hosts put off is asked again after 2 seconds") {
+	if !strings.Contains(d.Sentence, "is expected to take") || !strings.Contains(d.Sentence, "What hosts put off is asked again after 20 seconds") {
 		t.Error(d.Sentence)
 	}
 	tomorrow := time.Now().Add(24 * time.Hour)
@@ -47,7 +48,7 @@ func TestStates(t *testing.T) {
 			t.Fatalf("%s: %v", what, err)
 		}
 		for n, w := range windows {
-			if err := browser.Do(w, 30*time.Second, browser.Text(fmt.Sprintf("Run %d: %s", r.ID, state))); err != nil {
+			if err := browser.Do(w, 60*time.Second, browser.Text(fmt.Sprintf("Run %d: %s", r.ID, state))); err != nil {
 				t.Fatalf("%s: browser %d does not see that the run is %s: %v", what, n+1, state, err)
 			}
 		}
@@ -89,7 +90,7 @@ func window(t *testing.T, s *testkit.Service, run int64) context.Context {
 		t.Fatal(err)
 	}
 	t.Cleanup(stop)
-	if err := browser.Do(tab, 30*time.Second, browser.SignIn(s.URL, s.Key), chromedp.Navigate(fmt.Sprintf("%s/runs/%d", s.URL, run))); err != nil {
+	if err := browser.Do(tab, 90*time.Second, browser.SignIn(s.URL, s.Key), chromedp.Navigate(fmt.Sprintf("%s/runs/%d", s.URL, run))); err != nil {
 		t.Fatal(err)
 	}
 	return tab
@@ -99,9 +100,9 @@ func window(t *testing.T, s *testkit.Service, run int64) context.Context {
 func same(t *testing.T, windows []context.Context) {
 	t.Helper()
 	var texts [2]string
-	for range 40 {
+	for range 160 {
 		for n, w := range windows {
-			if err := browser.Do(w, 5*time.Second, chromedp.Text("main", &texts[n])); err != nil {
+			if err := browser.Do(w, 20*time.Second, chromedp.Text("main", &texts[n])); err != nil {
 				t.Fatal(err)
 			}
 		}

@@ -6,6 +6,7 @@ import (
 	"io"
 	"log/slog"
 	"net"
+	"net/netip"
 	"os"
 	"path/filepath"
 	"strings"
@@ -14,6 +15,7 @@ import (
 
 	"varnet/core/route"
 	"varnet/internal/dial"
+	"varnet/internal/testkit"
 )
 
 // start runs a relay to the ports and gives a route to it.
@@ -44,25 +46,11 @@ func start(t *testing.T, limit int, ports ...uint16) (route.Route, string) {
 // host greets and then says back what it hears.
 func host(t *testing.T) (addr string, port uint16) {
 	t.Helper()
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { _ = l.Close() })
-	go func() {
-		for {
-			c, err := l.Accept()
-			if err != nil {
-				return
-			}
-			go func() {
-				defer c.Close()
-				_, _ = io.WriteString(c, "220 hello\r\n")
-				_, _ = io.Copy(c, c)
-			}()
-		}
-	}()
-	return l.Addr().String(), uint16(l.Addr().(*net.TCPAddr).Port)
+	addr = testkit.Answer(t, func(c net.Conn) {
+		_, _ = io.WriteString(c, "220 hello\r\n")
+		_, _ = io.Copy(c, c)
+	})
+	return addr, netip.MustParseAddrPort(addr).Port()
 }
 
 func TestRelay(t *testing.T) {

@@ -7,6 +7,8 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+
+	"varnet/core/finding"
 )
 
 // fingerprint is what is kept of an address whose rows may be gone.
@@ -15,24 +17,64 @@ func fingerprint(mailbox string) []byte {
 	return h[:]
 }
 
-// SaveAbsences remembers when mailboxes were first found absent.
-func (s *Store) SaveAbsences(ctx context.Context, workspace int64, mailboxes []string) error {
-	if len(mailboxes) == 0 {
-		return nil
+// rememberAbsent remembers when mailboxes were first found absent: of a run that
+// came to its end, what was found since its end before. Many at once take a
+// fraction of the time that they take parcel by parcel.
+func (s *Store) rememberAbsent(ctx context.Context, run int64) error {
+	r, err := s.RunByID(ctx, run)
+	if err != nil {
+		return err
 	}
-	prints := make([][]byte, len(mailboxes))
-	for i, m := range mailboxes {
-		prints[i] = fingerprint(m)
+	st, err := s.Standing(ctx, run)
+	if err != nil || st.last() == r.Plan.Remembered {
+		return err
 	}
-	_, err := s.db.Exec(ctx, `INSERT INTO absence (workspace_id, fingerprint, at) SELECT $1, f, now() FROM unnest($2::bytea[]) f ORDER BY f
-		ON CONFLICT DO NOTHING`, workspace, prints)
+	absent, err := many[struct{ ID int32 }](ctx, s.db, "SELECT id FROM verdict WHERE cause = $1", string(finding.MailboxAbsent))
+	if err != nil {
+		return err
+	}
+	ok := fitting{Standing: st, verdicts: map[int32]bool{}}
+	for _, v := range absent {
+		ok.verdicts[v.ID] = true
+	}
+	var prints [][]byte
+	err = s.eachPart(ctx, r.ListID, nil, 0, "mailboxes", func(domain string, ordinals []int32, lines string) bool {
+		for _, o := range ordinals {
+			var local string
+			if local, _, lines = cutLine(lines); ok.has(o, st.Verdict(o)) && st.of(o).id > r.Plan.Remembered {
+				prints = append(prints, fingerprint(local+"@"+domain))
+			}
+		}
+		return true
+	})
+	if err != nil {
+		return err
+	}
+	r.Plan.Remembered = st.last()
+	if err := s.SavePlan(ctx, run, r.Plan); err != nil || len(prints) == 0 {
+		return err
+	}
+	_, err = s.db.Exec(ctx, `INSERT INTO absence (workspace_id, fingerprint, at) SELECT $1, f, now() FROM unnest($2::bytea[]) f ORDER BY f
+		ON CONFLICT DO NOTHING`, r.WorkspaceID, prints)
 	return err
 }
 
-// AnyAbsent tells whether any mailbox was found absent before a time.
-func (s *Store) AnyAbsent(ctx context.Context, workspace int64, before time.Time) (any bool, err error) {
-	err = s.db.QueryRow(ctx, "SELECT EXISTS (SELECT FROM absence WHERE workspace_id = $1 AND at < $2)", workspace, before).Scan(&any)
-	return any, err
+// rememberAbsentOf remembers it of all runs of a list.
+func (s *Store) rememberAbsentOf(ctx context.Context, list int64) error {
+	runs, err := many[struct{ ID int64 }](ctx, s.db, "SELECT id FROM run WHERE list_id = $1 ORDER BY id", list)
+	for _, r := range runs {
+		if err == nil {
+			err = s.rememberAbsent(ctx, r.ID)
+		}
+	}
+	return err
+}
+
+// AbsentSince tells when the first of a workspace's mailboxes was found absent:
+// now, where none was.
+func (s *Store) AbsentSince(ctx context.Context, workspace int64) (since time.Time, err error) {
+	err = s.db.QueryRow(ctx, "SELECT coalesce(min(at), now()) FROM absence WHERE workspace_id = $1", workspace).Scan(&since)
+	return since, err
 }
 
 // Absences tells which mailboxes were found absent before, and when first.

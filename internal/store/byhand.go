@@ -18,8 +18,18 @@ type ByHand struct {
 
 // ByHand gives what was decided by hand about the addresses of a run's list.
 func (s *Store) ByHand(ctx context.Context, run Run) ([]ByHand, error) {
-	return many[ByHand](ctx, s.db, `SELECT h.address, h.decision, coalesce(x.verdict, 0) AS verdict
-		FROM by_hand h LEFT JOIN result x ON x.run_id = $1 AND x.address = h.address WHERE h.list_id = $2 ORDER BY h.address`, run.ID, run.ListID)
+	decided, err := many[ByHand](ctx, s.db, "SELECT address, decision, 0 AS verdict FROM by_hand WHERE list_id = $1 ORDER BY address", run.ListID)
+	if err != nil || len(decided) == 0 {
+		return decided, err
+	}
+	st, err := s.Standing(ctx, run.ID)
+	if err != nil {
+		return nil, err
+	}
+	for i := range decided {
+		decided[i].Verdict = st.Verdict(decided[i].Address)
+	}
+	return decided, nil
 }
 
 // DecideByHand decides about addresses of a list, whatever the policy says; ""
@@ -47,16 +57,4 @@ func (s *Store) Numbers(ctx context.Context, list int64, mailboxes []string) ([]
 		return nil, err
 	}
 	return pgx.CollectRows(rows, pgx.RowTo[int32])
-}
-
-// ResultsAmong gives the results among some addresses that fit the filter, in
-// the order of the list.
-func (s *Store) ResultsAmong(ctx context.Context, run Run, f ResultFilter, addresses []int32) ([]Result, error) {
-	return many[Result](ctx, s.db, `
-		SELECT x.address, r.typed, `+mailbox+`, r.domain, x.verdict, x.at
-		FROM result x JOIN list_row r ON r.list_id = $2 AND r.ordinal = x.address
-		WHERE x.run_id = $1 AND x.address = ANY($3) AND x.address > $4 AND ($5::int[] IS NULL OR x.verdict = ANY($5))
-		AND ($6 = '' OR r.typed ILIKE $6) AND ($7 = '' OR r.domain = lower($7))
-		AND ($8 = '' OR r.domain IN (SELECT domain FROM run_domain WHERE run_id = $1 AND operator = $8))
-		ORDER BY x.address LIMIT $9`, run.ID, run.ListID, addresses, f.After, f.Verdicts, pattern(f.Search), f.Domain, f.Operator, f.Limit)
 }

@@ -2,31 +2,55 @@ package store
 
 import (
 	"context"
-
-	"github.com/jackc/pgx/v5"
+	"maps"
 )
 
 // DomainVerdicts gives how many addresses of a run have each verdict at some
 // domains.
 func (s *Store) DomainVerdicts(ctx context.Context, run Run, domains []string) (map[string]map[int32]int64, error) {
-	rows, err := s.db.Query(ctx, `SELECT d.domain, x.verdict, count(*) FROM list_domain d, unnest(d.ordinals) o
-		CROSS JOIN LATERAL (SELECT verdict FROM result WHERE run_id = $1 AND address = o LIMIT 1) x
-		WHERE d.list_id = $2 AND d.domain = ANY($3) GROUP BY 1, 2`, run.ID, run.ListID, domains)
+	return s.verdictsBy(ctx, run, domains, func(domain string) string { return domain })
+}
+
+// OperatorVerdicts gives how many addresses of a run have each verdict at some
+// operators.
+func (s *Store) OperatorVerdicts(ctx context.Context, run Run, operators []string) (map[string]map[int32]int64, error) {
+	of, err := s.domainsOf(ctx, run.ID, operators)
 	if err != nil {
 		return nil, err
 	}
-	out := map[string]map[int32]int64{}
-	var domain string
-	var verdict int32
-	var n int64
-	_, err = pgx.ForEachRow(rows, []any{&domain, &verdict, &n}, func() error {
-		if out[domain] == nil {
-			out[domain] = map[int32]int64{}
+	return s.verdictsBy(ctx, run, sortedKeys(of), func(domain string) string { return of[domain] })
+}
+
+// verdictsBy counts the results at some domains of a run, or (nil) at all, by what
+// the domains are put under and by verdict; what is put under "" is left out.
+func (s *Store) verdictsBy(ctx context.Context, run Run, domains []string, under func(domain string) string) (map[string]map[int32]int64, error) {
+	st, err := s.Standing(ctx, run.ID)
+	if err != nil {
+		return nil, err
+	}
+	out, last, counts := map[string]map[int32]int64{}, "", map[int32]int64{}
+	err = s.eachOrdinal(ctx, run.ListID, domains, func(domain string, o int32) {
+		if domain != last { // they come one after the other
+			name := under(domain)
+			if out[name] == nil {
+				out[name] = map[int32]int64{}
+			}
+			last, counts = domain, out[name]
 		}
-		out[domain][verdict] = n
-		return nil
+		if v := st.Verdict(o); v != 0 {
+			counts[v]++
+		}
 	})
+	delete(out, "")
+	maps.DeleteFunc(out, func(_ string, counts map[int32]int64) bool { return len(counts) == 0 })
 	return out, err
+}
+
+// domainsOf gives the domains of some operators of a run, or (nil) of all, with
+// the operator of each.
+func (s *Store) domainsOf(ctx context.Context, run int64, operators []string) (map[string]string, error) {
+	rows, err := s.db.Query(ctx, "SELECT domain, operator FROM run_domain WHERE run_id = $1 AND ($2::text[] IS NULL OR operator = ANY($2))", run, operators)
+	return byKey[string](rows, err)
 }
 
 // Domains gives a page of a list's domains, the largest first, after one of a
@@ -37,6 +61,24 @@ func (s *Store) Domains(ctx context.Context, list int64, search string, after Do
 		ORDER BY addresses DESC, domain DESC LIMIT $5`, list, after.Domain, after.Addresses, pattern(search), limit)
 }
 
+// OperatorSize is an operator of a run's domains, with how many of the list's
+// domains and addresses are there.
+type OperatorSize struct {
+	Operator           string
+	Domains, Addresses int64
+}
+
+// OperatorSizes gives a page of the operators of a run's domains, the largest
+// first, after one of a size, whose name has a text in it.
+func (s *Store) OperatorSizes(ctx context.Context, run Run, search string, after OperatorSize, limit int) ([]OperatorSize, error) {
+	return many[OperatorSize](ctx, s.db, `SELECT * FROM (
+			SELECT r.operator, count(*) AS domains, sum(d.addresses) AS addresses FROM run_domain r
+			JOIN list_domain d ON d.list_id = $2 AND d.domain = r.domain
+			WHERE r.run_id = $1 AND r.operator <> '' AND ($5 = '' OR r.operator ILIKE $5) GROUP BY 1) o
+		WHERE $3 = '' OR (addresses, operator) < ($4, $3) ORDER BY addresses DESC, operator DESC LIMIT $6`,
+		run.ID, run.ListID, after.Operator, after.Addresses, pattern(search), limit)
+}
+
 // VerdictPair counts addresses by their verdicts in two runs.
 type VerdictPair struct {
 	From, To  int32
@@ -45,9 +87,29 @@ type VerdictPair struct {
 
 // Pairs counts the addresses that have a result in both of two runs of a list, by
 // their verdicts.
-func (s *Store) Pairs(ctx context.Context, from, to int64) ([]VerdictPair, error) {
-	return many[VerdictPair](ctx, s.db, `SELECT a.verdict AS "from", b.verdict AS "to", count(*) AS addresses
-		FROM result a JOIN result b ON b.run_id = $2 AND b.address = a.address WHERE a.run_id = $1 GROUP BY 1, 2`, from, to)
+func (s *Store) Pairs(ctx context.Context, from, to int64) (out []VerdictPair, err error) {
+	a, b, err := s.standingsOf(ctx, from, to)
+	if err != nil {
+		return nil, err
+	}
+	counts := map[[2]int32]int64{}
+	a.Each(0, func(address, verdict int32) bool {
+		if now := b.Verdict(address); now != 0 {
+			counts[[2]int32{verdict, now}]++
+		}
+		return true
+	})
+	for pair, n := range counts {
+		out = append(out, VerdictPair{pair[0], pair[1], n})
+	}
+	return out, nil
+}
+
+func (s *Store) standingsOf(ctx context.Context, from, to int64) (a, b *Standing, err error) {
+	if a, err = s.Standing(ctx, from); err == nil {
+		b, err = s.Standing(ctx, to)
+	}
+	return a, b, err
 }
 
 // ChangedResult is an address with another verdict than in another run.
@@ -59,16 +121,28 @@ type ChangedResult struct {
 
 // ChangedResults gives the first addresses of a list with one of some pairs of
 // verdicts in two runs.
-func (s *Store) ChangedResults(ctx context.Context, list, from, to int64, pairs []VerdictPair, limit int) ([]ChangedResult, error) {
-	var a, b []int32
-	for _, p := range pairs {
-		a, b = append(a, p.From), append(b, p.To)
+func (s *Store) ChangedResults(ctx context.Context, from, to Run, pairs []VerdictPair, limit int) ([]ChangedResult, error) {
+	a, b, err := s.standingsOf(ctx, from.ID, to.ID)
+	if err != nil {
+		return nil, err
 	}
-	return many[ChangedResult](ctx, s.db, `SELECT x.address, r.typed, x.verdict AS "from", y.verdict AS "to"
-		FROM result x JOIN result y ON y.run_id = $2 AND y.address = x.address
-		JOIN unnest($4::int[], $5::int[]) p(f, t) ON p.f = x.verdict AND p.t = y.verdict
-		JOIN list_row r ON r.list_id = $3 AND r.ordinal = x.address
-		WHERE x.run_id = $1 ORDER BY x.address LIMIT $6`, from, to, list, a, b, limit)
+	wanted := map[[2]int32]bool{}
+	for _, p := range pairs {
+		wanted[[2]int32{p.From, p.To}] = true
+	}
+	var found []int32
+	a.Each(0, func(address, verdict int32) bool {
+		if wanted[[2]int32{verdict, b.Verdict(address)}] {
+			found = append(found, address)
+		}
+		return len(found) < limit
+	})
+	results, err := s.resultsAt(ctx, from, a, found, "")
+	out := make([]ChangedResult, len(results))
+	for i, r := range results {
+		out[i] = ChangedResult{r.Address, r.Typed, r.Verdict, b.Verdict(r.Address)}
+	}
+	return out, err
 }
 
 // RawRow is a row of a list with its record as it was brought in.

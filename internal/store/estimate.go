@@ -30,12 +30,19 @@ func (s *Store) Places(ctx context.Context, list int64, places []int64) (ordinal
 	if err != nil {
 		return nil, err
 	}
-	rows, err = s.db.Query(ctx, `SELECT d.ordinals[p.place] FROM unnest($2::text[], $3::int[]) p(domain, place)
-		JOIN list_domain d ON d.list_id = $1 AND d.domain = p.domain`, list, domains, within)
-	if err != nil {
-		return nil, err
+	wanted := map[string][]int32{}
+	for i, d := range domains {
+		wanted[d] = append(wanted[d], within[i])
 	}
-	return pgx.CollectRows(rows, pgx.RowTo[int32])
+	err = s.eachOrdinal(ctx, list, sortedKeys(wanted), func(domain string, o int32) {
+		places := wanted[domain]
+		for i := range places {
+			if places[i]--; places[i] == 0 {
+				ordinals = append(ordinals, o)
+			}
+		}
+	})
+	return ordinals, err
 }
 
 // SaveEstimate records the quick estimate of a list; the last one stands.

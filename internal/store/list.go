@@ -121,20 +121,15 @@ func orNull(there bool, v any) any {
 	return v
 }
 
-// CompleteList records the counts and the domains of a list brought in, with the
-// ordinals of their addresses.
-func (s *Store) CompleteList(ctx context.Context, l *List, domains map[string][]int32) error {
+// CompleteList records the counts and the domains of a list brought in, with
+// their addresses.
+func (s *Store) CompleteList(ctx context.Context, l *List, domains map[string]*Members) error {
 	_, err := s.db.Exec(ctx, `UPDATE list SET rows = $2, addresses = $3, malformed = $4, duplicates = $5, blank = $6, mended = $7, formulas = $8, added = $9, changed = $10 WHERE id = $1`,
 		l.ID, l.Rows, l.Addresses, l.Malformed, l.Duplicates, l.Blank, l.Mended, l.Formulas, l.Added, l.Changed)
 	if err != nil {
 		return err
 	}
-	var rows [][]any
-	for d, ordinals := range domains {
-		rows = append(rows, []any{l.ID, d, int32(len(ordinals)), ordinals})
-	}
-	_, err = s.db.CopyFrom(ctx, pgx.Identifier{"list_domain"}, []string{"list_id", "domain", "addresses", "ordinals"}, pgx.CopyFromRows(rows))
-	return err
+	return s.addParts(ctx, l.ID, domains)
 }
 
 // Lists gives a page of the workspace's lists, newest first: those with an ID
@@ -160,12 +155,16 @@ func (s *Store) List(ctx context.Context, workspace, id int64) (List, error) {
 	return one[List](ctx, s.db, `SELECT `+listColumns+` FROM list WHERE workspace_id = $1 AND id = $2`, workspace, id)
 }
 
-// DeleteList deletes a list with its rows, runs, results and evidence. The
+// DeleteList deletes a list with its rows, runs, results and evidence; what its
+// runs found absent is remembered. The
 // runs go first: whoever records results at this moment is waited for, and
 // theirs go with the others.
 func (s *Store) DeleteList(ctx context.Context, workspace, id int64) error {
 	return s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
 		if _, err := s.List(ctx, workspace, id); err != nil {
+			return err
+		}
+		if err := s.rememberAbsentOf(ctx, id); err != nil {
 			return err
 		}
 		rows, err := s.db.Query(ctx, "DELETE FROM run WHERE list_id = $1 RETURNING id", id)
@@ -176,12 +175,12 @@ func (s *Store) DeleteList(ctx context.Context, workspace, id int64) error {
 		if err != nil {
 			return err
 		}
-		for _, table := range []string{"result", "run_domain"} {
+		for _, table := range []string{"batch", "tally", "run_domain"} {
 			if _, err := s.db.Exec(ctx, "DELETE FROM "+table+" WHERE run_id = ANY($1)", runs); err != nil {
 				return err
 			}
 		}
-		for _, table := range []string{"list_row", "list_domain", "list_text"} {
+		for _, table := range []string{"list_row", "list_domain", "list_part", "list_text"} {
 			if _, err := s.db.Exec(ctx, "DELETE FROM "+table+" WHERE list_id = $1", id); err != nil {
 				return err
 			}
@@ -194,16 +193,18 @@ func (s *Store) DeleteList(ctx context.Context, workspace, id int64) error {
 // EachCommon gives the addresses of a list that stand in another one, too, as
 // troubles whose First is the line there.
 func (s *Store) EachCommon(ctx context.Context, l, other List, do func(*Trouble) error) error {
-	rows, err := s.db.Query(ctx, `SELECT r.line, (r.ordinal - 1) / $3 + 1, r.typed, r.address, o.line
-		FROM list_row r JOIN list_row o ON o.list_id = $2 AND o.address = o.ordinal AND o.domain = r.domain
-			AND lower(coalesce(o.mailbox, o.typed)) = lower(coalesce(r.mailbox, r.typed))
-		WHERE r.list_id = $1 AND r.address = r.ordinal ORDER BY r.ordinal`, l.ID, other.ID, len(l.AddressColumns))
-	if err != nil {
+	return s.hashed(ctx, func(s *Store) error {
+		rows, err := s.db.Query(ctx, `SELECT r.line, (r.ordinal - 1) / $3 + 1, r.typed, r.address, o.line
+			FROM list_row r JOIN list_row o ON o.list_id = $2 AND o.address = o.ordinal AND o.domain = r.domain
+				AND lower(coalesce(o.mailbox, o.typed)) = lower(coalesce(r.mailbox, r.typed))
+			WHERE r.list_id = $1 AND r.address = r.ordinal ORDER BY r.ordinal`, l.ID, other.ID, len(l.AddressColumns))
+		if err != nil {
+			return err
+		}
+		var t Trouble
+		_, err = pgx.ForEachRow(rows, []any{&t.Line, &t.Row, &t.Typed, &t.Address, &t.First}, func() error { return do(&t) })
 		return err
-	}
-	var t Trouble
-	_, err = pgx.ForEachRow(rows, []any{&t.Line, &t.Row, &t.Typed, &t.Address, &t.First}, func() error { return do(&t) })
-	return err
+	})
 }
 
 // Trouble is an address cell that is not a plain address of its own.

@@ -41,24 +41,30 @@ func (o OperatorRoute) Blocked() time.Time {
 
 // Operators gives what is known of some operators.
 func (s *Store) Operators(ctx context.Context, names []string) (map[string]Operator, error) {
-	list, err := many[struct {
-		Name string
-		Own  bool
-	}](ctx, s.db, "SELECT name, own FROM operator WHERE name = ANY($1)", names)
+	rows, err := s.db.Query(ctx, `SELECT o.name, o.own, r.route_id, coalesce(r.pace, '{}'), r.asked_at, r.blocked_until, coalesce(r.words, '')
+		FROM operator o LEFT JOIN operator_route r ON r.operator = o.name WHERE o.name = ANY($1)`, names)
 	if err != nil {
 		return nil, err
 	}
+	defer rows.Close()
 	out := map[string]Operator{}
-	for _, o := range list {
-		out[o.Name] = Operator{Name: o.Name, Own: o.Own, By: map[int64]OperatorRoute{}}
-	}
-	routes, err := many[OperatorRoute](ctx, s.db, "SELECT "+operatorRouteColumns+" FROM operator_route WHERE operator = ANY($1)", names)
-	for _, r := range routes {
-		if o, ok := out[r.Operator]; ok {
-			o.By[r.RouteID] = r
+	for rows.Next() {
+		var o Operator
+		var route *int64
+		var r OperatorRoute
+		if err := rows.Scan(&o.Name, &o.Own, &route, &r.Pace, &r.AskedAt, &r.BlockedUntil, &r.Words); err != nil {
+			return nil, err
+		}
+		if _, seen := out[o.Name]; !seen {
+			o.By = map[int64]OperatorRoute{}
+			out[o.Name] = o
+		}
+		if route != nil {
+			r.Operator, r.RouteID = o.Name, *route
+			out[o.Name].By[*route] = r
 		}
 	}
-	return out, err
+	return out, rows.Err()
 }
 
 // OwnLanes gives operators lanes of their own, for good.
@@ -117,4 +123,8 @@ func (s *Store) ForgetPace(ctx context.Context, operator string) error {
 	return err
 }
 
-func sortedKeys[V any](m map[string]V) []string { return slices.Sorted(maps.Keys(m)) }
+// sortedKeys are the names in a map; of none they are no names, never nil, which in
+// queries stands for all.
+func sortedKeys[V any](m map[string]V) []string {
+	return slices.AppendSeq(make([]string, 0, len(m)), slices.Values(slices.Sorted(maps.Keys(m))))
+}

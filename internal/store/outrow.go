@@ -2,10 +2,9 @@ package store
 
 import (
 	"context"
-	"fmt"
+	"slices"
 	"time"
 
-	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgtype"
 )
 
@@ -22,8 +21,8 @@ type OutRow struct {
 // Cell gives the row's cell with an ordinal.
 func (r *OutRow) Cell(ordinal int32) *OutCell { return &r.Cells[ordinal-r.Cells[0].Ordinal] }
 
-// OutCell is an address cell on its way out. Of Verdict, At, Domain and so on
-// it has what was asked for.
+// OutCell is an address cell on its way out. Of Domain, Operator and Reply it has
+// what was asked for.
 type OutCell struct {
 	Ordinal int32
 	// Address is the ordinal of the first cell with the same address, 0 for an
@@ -44,10 +43,10 @@ type Reply struct {
 	Conversation int
 }
 
-// OutWith is what is to be read beside the rows, at a price: Verdicts take 4
-// bytes of memory an address, Times 8 more, Domains (with their operators) 4
-// more; Replies take time.
-type OutWith struct{ Verdicts, Times, Domains, Replies bool }
+// OutWith is what is to be read beside the rows and their verdicts, at a price:
+// Domains (with their operators) take 4 bytes of memory an address; Replies take
+// time, and the memory of their texts.
+type OutWith struct{ Domains, Replies bool }
 
 // EachRow gives the rows of a run's list in order, one by one. The row is good
 // until do returns.
@@ -66,7 +65,7 @@ func (s *Store) RowsOf(ctx context.Context, run Run, list List, addresses []int3
 			cells = append(cells, first+i)
 		}
 	}
-	err := s.eachRow(ctx, run, list, OutWith{Verdicts: true, Times: true, Domains: true}, cells, func(r *OutRow) error {
+	err := s.eachRow(ctx, run, list, OutWith{Domains: true}, cells, func(r *OutRow) error {
 		kept := *r
 		kept.Raw, kept.Cells = append([]byte(nil), r.Raw...), append([]OutCell(nil), r.Cells...)
 		for _, c := range r.Cells {
@@ -77,6 +76,10 @@ func (s *Store) RowsOf(ctx context.Context, run Run, list List, addresses []int3
 	return out, err
 }
 
+// segment is how many ordinals are gone through at a time where the replies are
+// wanted: theirs are held in memory meanwhile.
+const segment = 250_000
+
 // eachRow gives all rows, or those with some cells. Results are not joined by
 // the database: rows come in the order in which they lie there, and what is
 // known of an address is looked up in memory.
@@ -85,21 +88,27 @@ func (s *Store) eachRow(ctx context.Context, run Run, list List, with OutWith, c
 	if err != nil {
 		return err
 	}
-	sql, args := `SELECT r.ordinal, r.raw, r.tail, coalesce(r.address, 0), coalesce(r.domain, '')`, []any{list.ID}
-	if with.Replies {
-		args = append(args, run.ID)
-		sql += `, coalesce(x.evidence->'asked'->-1->>'reply', ''), coalesce((x.evidence->'asked'->-1->>'parcel')::bigint, 0),
-			coalesce((x.evidence->'asked'->-1->>'conversation')::int, 0)
-			FROM list_row r LEFT JOIN result x ON x.run_id = $2 AND x.address = r.address`
-	} else {
-		sql += " FROM list_row r"
+	slots := int32(len(list.AddressColumns))
+	last := int32(list.Rows) * slots
+	if !with.Replies {
+		return s.rowsBetween(ctx, list, known, 1, last, cells, do)
 	}
-	sql += " WHERE r.list_id = $1"
-	if cells != nil {
-		args = append(args, cells)
-		sql += fmt.Sprintf(" AND r.ordinal = ANY($%d)", len(args))
+	for from := int32(1); from <= last; from += segment / slots * slots {
+		to := min(last, from+segment/slots*slots-1)
+		if known.replies, err = s.repliesBetween(ctx, run.ID, known.standing, from, to); err != nil {
+			return err
+		}
+		if err := s.rowsBetween(ctx, list, known, from, to, cells, do); err != nil {
+			return err
+		}
 	}
-	rows, err := s.db.Query(ctx, sql+" ORDER BY r.ordinal", args...)
+	return nil
+}
+
+// rowsBetween gives the rows with ordinals from one to another.
+func (s *Store) rowsBetween(ctx context.Context, list List, known *knowledge, from, to int32, cells []int32, do func(*OutRow) error) error {
+	rows, err := s.db.Query(ctx, `SELECT ordinal, raw, tail, coalesce(address, 0), coalesce(domain, '') FROM list_row
+		WHERE list_id = $1 AND ordinal BETWEEN $2 AND $3 AND ($4::int[] IS NULL OR ordinal = ANY($4)) ORDER BY ordinal`, list.ID, from, to, cells)
 	if err != nil {
 		return err
 	}
@@ -108,12 +117,9 @@ func (s *Store) eachRow(ctx context.Context, run Run, list List, with OutWith, c
 	o := OutRow{Cells: make([]OutCell, slots)}
 	var c OutCell
 	var raw, tail pgtype.DriverBytes // good until the next row
-	to := []any{&c.Ordinal, &raw, &tail, &c.Address, &c.Domain}
-	if with.Replies {
-		to = append(to, &c.Reply.Text, &c.Reply.Parcel, &c.Reply.Conversation)
-	}
+	columns := []any{&c.Ordinal, &raw, &tail, &c.Address, &c.Domain}
 	for rows.Next() {
-		if err := rows.Scan(to...); err != nil {
+		if err := rows.Scan(columns...); err != nil {
 			return err
 		}
 		known.tell(&c)
@@ -131,12 +137,43 @@ func (s *Store) eachRow(ctx context.Context, run Run, list List, with OutWith, c
 	return rows.Err()
 }
 
+// repliesBetween gives what hosts said last about the addresses from one to
+// another that were asked about.
+func (s *Store) repliesBetween(ctx context.Context, run int64, st *Standing, from, to int32) (map[int32]Reply, error) {
+	rows, err := s.db.Query(ctx, "SELECT id, at, addresses, verdicts, evidence FROM batch WHERE run_id = $1 AND evidence IS NOT NULL", run)
+	if err != nil {
+		return nil, err
+	}
+	out, texts := map[int32]Reply{}, map[string]string{}
+	err = eachBatch(rows, func(b *batch) error {
+		if slices.Max(b.addresses) < from || slices.Min(b.addresses) > to {
+			return nil
+		}
+		all, err := unpackEvidence(b.evidence, len(b.addresses))
+		for i, asked := range all {
+			a := b.addresses[i]
+			if a < from || a > to || len(asked) == 0 || st.Verdict(a) == 0 || st.of(a).id != b.id {
+				continue
+			}
+			last := asked[len(asked)-1]
+			text, same := texts[last.Reply]
+			if !same { // one text for all that got the same
+				text = last.Reply
+				texts[text] = text
+			}
+			out[a] = Reply{text, last.Parcel, last.Conversation}
+		}
+		return err
+	})
+	return out, err
+}
+
 // knowledge is what is known of the addresses of a run: in slices by address,
 // or where only some are wanted by their place among them.
 type knowledge struct {
+	standing *Standing
+	replies  map[int32]Reply
 	some     map[int32]int32
-	verdicts []int32
-	times    []int64 // microseconds since 1970
 	// domains are the places of the addresses' domains among the names met so
 	// far.
 	domains   []int32
@@ -146,65 +183,31 @@ type knowledge struct {
 }
 
 // known reads what is known of all addresses of a run, or of those in cells.
-func (s *Store) known(ctx context.Context, run Run, list List, with OutWith, cells []int32) (*knowledge, error) {
-	k := &knowledge{names: []string{""}, places: map[string]int32{}}
+func (s *Store) known(ctx context.Context, run Run, list List, with OutWith, cells []int32) (k *knowledge, err error) {
+	k = &knowledge{names: []string{""}, places: map[string]int32{}}
+	if k.standing, err = s.Standing(ctx, run.ID); err != nil || !with.Domains {
+		return k, err
+	}
 	size := int32(list.Rows)*int32(len(list.AddressColumns)) + 1
-	sql, args := "SELECT address, verdict, at FROM result WHERE run_id = $1", []any{run.ID}
 	if cells != nil {
 		k.some, size = make(map[int32]int32, len(cells)), int32(len(cells))+1
 		for i, c := range cells {
 			k.some[c] = int32(i) + 1
 		}
-		sql, args = sql+" AND address = ANY($2)", append(args, cells)
 	}
-	if with.Domains {
-		k.domains = make([]int32, size)
-		var err error
-		if k.operators, err = s.operatorsOf(ctx, run.ID, list.ID, cells); err != nil {
-			return nil, err
-		}
-	}
-	if !with.Verdicts {
-		return k, nil
-	}
-	k.verdicts = make([]int32, size)
-	if with.Times {
-		k.times = make([]int64, size)
-	}
-	rows, err := s.db.Query(ctx, sql, args...)
-	if err != nil {
-		return nil, err
-	}
-	var address, verdict int32
-	var at time.Time
-	_, err = pgx.ForEachRow(rows, []any{&address, &verdict, &at}, func() error {
-		place := k.place(address)
-		k.verdicts[place] = verdict
-		if k.times != nil {
-			k.times[place] = at.UnixMicro()
-		}
-		return nil
-	})
+	k.domains = make([]int32, size)
+	k.operators, err = s.operatorsOf(ctx, run.ID, list.ID, cells)
 	return k, err
 }
 
 // operatorsOf gives the operators of a run's domains, or of those in some cells.
 func (s *Store) operatorsOf(ctx context.Context, run int64, list int64, cells []int32) (map[string]string, error) {
-	sql, args := "SELECT domain, operator FROM run_domain WHERE run_id = $1", []any{run}
-	if cells != nil {
-		sql, args = sql+" AND domain IN (SELECT domain FROM list_row WHERE list_id = $2 AND ordinal = ANY($3))", append(args, list, cells)
+	if cells == nil {
+		return s.domainsOf(ctx, run, nil)
 	}
-	rows, err := s.db.Query(ctx, sql, args...)
-	if err != nil {
-		return nil, err
-	}
-	out := map[string]string{}
-	var domain, operator string
-	_, err = pgx.ForEachRow(rows, []any{&domain, &operator}, func() error {
-		out[domain] = operator
-		return nil
-	})
-	return out, err
+	rows, err := s.db.Query(ctx, `SELECT domain, operator FROM run_domain
+		WHERE run_id = $1 AND domain IN (SELECT domain FROM list_row WHERE list_id = $2 AND ordinal = ANY($3))`, run, list, cells)
+	return byKey[string](rows, err)
 }
 
 // place is where an address stands in the slices; 0 holds nothing.
@@ -217,14 +220,11 @@ func (k *knowledge) place(address int32) int32 {
 
 // tell adds to a cell what is known of its address.
 func (k *knowledge) tell(c *OutCell) {
+	c.Verdict, c.At, c.Reply = k.standing.Verdict(c.Address), time.Time{}, k.replies[c.Address]
+	if c.Verdict != 0 {
+		c.At = k.standing.of(c.Address).at
+	}
 	place := k.place(c.Address)
-	c.Verdict, c.At = 0, time.Time{}
-	if k.verdicts != nil {
-		c.Verdict = k.verdicts[place]
-	}
-	if k.times != nil && k.times[place] != 0 {
-		c.At = time.UnixMicro(k.times[place])
-	}
 	if k.domains == nil || place == 0 {
 		return
 	}
@@ -243,8 +243,8 @@ func (k *knowledge) tell(c *OutCell) {
 // Exchangers gives the exchangers that were talked to in the parcels of a run,
 // by parcel and conversation.
 func (s *Store) Exchangers(ctx context.Context, run int64) (map[int64][]string, error) {
-	rows, err := s.db.Query(ctx, `SELECT id, ARRAY(SELECT c->>'exchanger' FROM jsonb_array_elements(record->'conversations') c)
-		FROM parcel WHERE run_id = $1 AND jsonb_typeof(record->'conversations') = 'array'`, run)
+	rows, err := s.db.Query(ctx, `SELECT id, ARRAY(SELECT c->>'exchanger' FROM json_array_elements(record->'conversations') c)
+		FROM parcel WHERE run_id = $1 AND json_typeof(record->'conversations') = 'array'`, run)
 	if err != nil {
 		return nil, err
 	}

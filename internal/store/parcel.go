@@ -3,18 +3,43 @@ package store
 import (
 	"context"
 	"errors"
+	"fmt"
+	"slices"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgtype"
 
 	"varnet/core/probe"
 )
 
 // Asking is one address of a parcel.
 type Asking struct {
-	Address int32         `json:"a"`
-	Rounds  int           `json:"r,omitempty"`
-	Asked   []probe.Asked `json:"asked,omitempty"`
+	AddressRow
+	Rounds int
+	Asked  []probe.Asked
+	// Was is the verdict that stands until the address is concluded anew, 0: none.
+	Was int32
+}
+
+// Questions are the addresses as nobody was asked about them yet.
+func Questions(addresses []AddressRow) []Asking {
+	out := make([]Asking, len(addresses))
+	for i, a := range addresses {
+		out[i].AddressRow = a
+	}
+	return out
+}
+
+// DomainsOf lists the domains of questions that come in the order of their domains.
+func DomainsOf(questions []Asking) (names []string) {
+	for i, q := range questions {
+		if i == 0 || questions[i-1].Domain != q.Domain {
+			names = append(names, q.Domain)
+		}
+	}
+	return names
 }
 
 // Parcel is a bounded handful of addresses, the unit of work.
@@ -31,13 +56,49 @@ type Parcel struct {
 	Again bool
 }
 
-// Ordinals are the numbers of the parcel's addresses.
-func (p *Parcel) Ordinals() []int32 {
-	out := make([]int32, len(p.Questions))
-	for i, q := range p.Questions {
-		out[i] = q.Address
+// packed is how the questions of a parcel are kept.
+type packed struct {
+	ordinals, rounds, was []int32 // rounds and was are nil where all are 0
+	mailboxes             string
+	asked                 []byte
+}
+
+func pack(questions []Asking) (p packed) {
+	var lines []byte
+	rounds, was, asked := make([]int32, len(questions)), make([]int32, len(questions)), make([][]probe.Asked, len(questions))
+	for i, q := range questions {
+		p.ordinals, lines = append(p.ordinals, q.Ordinal), appendLine(lines, q.Mailbox, q.Traits)
+		rounds[i], was[i], asked[i] = int32(q.Rounds), q.Was, q.Asked
 	}
-	return out
+	if slices.Max(rounds) > 0 {
+		p.rounds = rounds
+	}
+	if slices.Max(was) > 0 {
+		p.was = was
+	}
+	p.mailboxes, p.asked = string(lines), packEvidence(asked)
+	return p
+}
+
+func (p packed) questions() ([]Asking, error) {
+	asked, err := unpackEvidence(p.asked, len(p.ordinals))
+	if err != nil {
+		return nil, err
+	}
+	out, lines := make([]Asking, len(p.ordinals)), p.mailboxes
+	for i, o := range p.ordinals {
+		q := &out[i]
+		q.Ordinal, q.Asked = o, asked[i]
+		q.Mailbox, q.Traits, lines = cutLine(lines)
+		q.Domain = q.Mailbox[strings.LastIndexByte(q.Mailbox, '@')+1:]
+		if p.rounds != nil {
+			q.Rounds = int(p.rounds[i])
+		}
+		if p.was != nil {
+			q.Was = p.was[i]
+		}
+	}
+	return out, nil
 }
 
 // ParcelRecord is what is kept of a parcel beside its results.
@@ -48,11 +109,15 @@ type ParcelRecord struct {
 
 // AddParcels records open parcels.
 func (s *Store) AddParcels(ctx context.Context, parcels []Parcel) error {
+	if len(parcels) == 0 {
+		return nil
+	}
 	_, err := s.db.CopyFrom(ctx, pgx.Identifier{"parcel"},
-		[]string{"run_id", "lane_key", "turn", "round", "addresses", "questions", "not_before", "again"},
+		[]string{"run_id", "lane_key", "turn", "round", "addresses", "ordinals", "mailboxes", "rounds", "was", "asked", "not_before", "again"},
 		pgx.CopyFromSlice(len(parcels), func(i int) ([]any, error) {
 			p := parcels[i]
-			return []any{p.RunID, p.LaneKey, p.Turn, p.Round, int32(len(p.Questions)), p.Questions, p.NotBefore, p.Again}, nil
+			k := pack(p.Questions)
+			return []any{p.RunID, p.LaneKey, p.Turn, p.Round, int32(len(p.Questions)), k.ordinals, k.mailboxes, k.rounds, k.was, k.asked, p.NotBefore, p.Again}, nil
 		}))
 	return err
 }
@@ -63,13 +128,23 @@ const runs = "EXISTS (SELECT FROM run WHERE run.id = p.run_id AND run.state = 'r
 // Claim gives the lane the next parcel that may be asked now; nil when there
 // is none. Runs take turns.
 func (s *Store) Claim(ctx context.Context, laneKey string, lane int) (*Parcel, error) {
-	p, err := one[Parcel](ctx, s.db, `
+	var p Parcel
+	var k packed
+	var ordinals pgtype.UndecodedBytes
+	err := s.db.QueryRow(ctx, `
 		UPDATE parcel SET state = 'claimed', lane = $2 WHERE id = (
 			SELECT id FROM parcel p WHERE lane_key = $1 AND state = 'open' AND not_before <= now() AND `+runs+`
 			ORDER BY turn, id FOR UPDATE SKIP LOCKED LIMIT 1)
-		RETURNING id, run_id, lane_key, turn, round, questions, not_before, again`, laneKey, lane)
-	if errors.Is(err, ErrNotFound) {
+		RETURNING id, run_id, lane_key, turn, round, not_before, again, ordinals, mailboxes, rounds, was, asked`, laneKey, lane).Scan(
+		&p.ID, &p.RunID, &p.LaneKey, &p.Turn, &p.Round, &p.NotBefore, &p.Again, &ordinals, &k.mailboxes, &k.rounds, &k.was, &k.asked)
+	if errors.Is(err, pgx.ErrNoRows) {
 		return nil, nil
+	}
+	if err == nil {
+		k.ordinals, err = ints(ordinals)
+	}
+	if err == nil {
+		p.Questions, err = k.questions()
 	}
 	return &p, err
 }
@@ -103,9 +178,15 @@ func (s *Store) Ready(ctx context.Context, laneKey string) (r Ready, err error) 
 // more (its run was stopped, or it was given back), and then nothing of it may
 // be recorded.
 func (s *Store) MarkDone(ctx context.Context, parcel int64, lane int, r ParcelRecord) (ok bool, err error) {
-	tag, err := s.db.Exec(ctx, `UPDATE parcel SET state = 'done', done_at = now(), record = $3, questions = '[]'
-		WHERE id = $1 AND lane = $2 AND state = 'claimed'`, parcel, lane, r)
+	tag, err := s.db.Exec(ctx, markDone(1), parcel, lane, r)
 	return tag.RowsAffected() == 1, err
+}
+
+// markDone marks a claimed parcel done in SQL; its number, lane and record are
+// values from a place on.
+func markDone(from int) string {
+	return fmt.Sprintf(`UPDATE parcel SET state = 'done', done_at = now(), record = $%d, ordinals = '{}', mailboxes = '', rounds = NULL, was = NULL, asked = NULL
+		WHERE id = $%d AND lane = $%d AND state = 'claimed'`, from+2, from, from+1)
 }
 
 // ParcelRecords gives the records of some parcels of a run, or of the

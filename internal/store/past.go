@@ -44,9 +44,10 @@ func (s *Store) Pasts(ctx context.Context, workspace int64, run Run, mailbox, te
 			}
 		}
 	}
-	return many[Past](ctx, s.db, `SELECT DISTINCT u.id AS run_id, l.id AS list_id, l.name AS list_name, x.verdict, x.at
+	return many[Past](ctx, s.db, `SELECT DISTINCT u.id AS run_id, l.id AS list_id, l.name AS list_name, x.verdicts[array_position(x.addresses, w.o)] AS verdict, x.at
 		FROM unnest($1::bigint[], $2::int[]) w(list, o)
 		JOIN list_row r ON r.list_id = w.list AND r.ordinal = w.o AND coalesce(r.mailbox, r.typed) = $3
 		JOIN list l ON l.id = w.list JOIN run u ON u.list_id = w.list AND u.id <> $4
-		JOIN result x ON x.run_id = u.id AND x.address = w.o ORDER BY x.at DESC LIMIT $5`, in, at, mailbox, run.ID, pastRuns)
+		CROSS JOIN LATERAL (SELECT verdicts, addresses, at FROM batch WHERE run_id = u.id AND w.o = ANY(addresses) ORDER BY id DESC LIMIT 1) x
+		ORDER BY x.at DESC LIMIT $5`, in, at, mailbox, run.ID, pastRuns)
 }

@@ -2,76 +2,12 @@ package store
 
 import (
 	"context"
+	"slices"
 	"strings"
 	"time"
 
-	"github.com/jackc/pgx/v5"
-
-	"varnet/core/finding"
 	"varnet/core/probe"
 )
-
-// Concluded is a result to be recorded.
-type Concluded struct {
-	Address int32
-	Verdict finding.Verdict
-	Asked   []probe.Asked
-}
-
-// AddResults records results and their tally. It belongs in the transaction
-// that marks their parcel done or their planning saved. Results of addresses
-// asked again replace those that stood until now.
-func (s *Store) AddResults(ctx context.Context, run int64, results []Concluded, again bool) error {
-	if len(results) == 0 {
-		return nil
-	}
-	if again {
-		if err := s.dropResults(ctx, run, results); err != nil {
-			return err
-		}
-	}
-	tally := map[int32]int32{}
-	ids := make([]int32, len(results))
-	for i, r := range results {
-		id, err := s.verdictID(ctx, r.Verdict)
-		if err != nil {
-			return err
-		}
-		ids[i] = id
-		tally[id]++
-	}
-	_, err := s.db.CopyFrom(ctx, pgx.Identifier{"result"}, []string{"run_id", "address", "verdict", "evidence"},
-		pgx.CopyFromSlice(len(results), func(i int) ([]any, error) {
-			return []any{run, results[i].Address, ids[i], storedEvidence{results[i].Asked}}, nil
-		}))
-	if err != nil {
-		return err
-	}
-	var rows [][]any
-	for id, n := range tally {
-		rows = append(rows, []any{run, id, n})
-	}
-	_, err = s.db.CopyFrom(ctx, pgx.Identifier{"tally"}, []string{"run_id", "verdict", "addresses"}, pgx.CopyFromRows(rows))
-	return err
-}
-
-// dropResults takes the standing results of addresses away, and from the tally.
-func (s *Store) dropResults(ctx context.Context, run int64, results []Concluded) error {
-	addresses := make([]int32, len(results))
-	for i, r := range results {
-		addresses[i] = r.Address
-	}
-	_, err := s.db.Exec(ctx, `
-		WITH gone AS (DELETE FROM result WHERE run_id = $1 AND address = ANY($2) RETURNING verdict)
-		INSERT INTO tally (run_id, verdict, addresses) SELECT $1, verdict, -count(*) FROM gone GROUP BY verdict`, run, addresses)
-	return err
-}
-
-// storedEvidence is the part of the evidence that each result has of its own;
-// the rest is kept once per parcel and once per domain.
-type storedEvidence struct {
-	Asked []probe.Asked `json:"asked,omitempty"`
-}
 
 // Result is one address's result as it stands in a page.
 type Result struct {
@@ -96,44 +32,165 @@ type ResultFilter struct {
 	Limit int
 }
 
+// fitting tells which results of a standing a filter chooses, its search left out:
+// by a mark for each address of the domains wanted, and for each verdict.
+type fitting struct {
+	*Standing
+	after    int32
+	places   []bool // nil for all
+	verdicts map[int32]bool
+}
+
+func (s *Store) fitting(ctx context.Context, run Run, f ResultFilter) (ok fitting, err error) {
+	if ok.Standing, err = s.Standing(ctx, run.ID); err != nil {
+		return ok, err
+	}
+	ok.after = f.After
+	if f.Verdicts != nil {
+		ok.verdicts = map[int32]bool{}
+		for _, v := range f.Verdicts {
+			ok.verdicts[v] = true
+		}
+	}
+	if f.Domain == "" && f.Operator == "" {
+		return ok, nil
+	}
+	domains := []string{strings.ToLower(f.Domain)}
+	if f.Operator != "" {
+		of, err := s.domainsOf(ctx, run.ID, []string{f.Operator})
+		if err != nil {
+			return ok, err
+		}
+		if f.Domain == "" {
+			domains = sortedKeys(of)
+		} else if of[domains[0]] == "" {
+			domains = []string{}
+		}
+	}
+	ok.places = make([]bool, len(ok.Standing.verdicts))
+	err = s.eachOrdinal(ctx, run.ListID, domains, func(_ string, o int32) {
+		if int(o) < len(ok.places) {
+			ok.places[o] = true
+		}
+	})
+	return ok, err
+}
+
+// has tells whether an address with a verdict is chosen.
+func (ok *fitting) has(address, verdict int32) bool {
+	return verdict != 0 && address > ok.after && (ok.places == nil || ok.places[address]) && (ok.verdicts == nil || ok.verdicts[verdict])
+}
+
+// among gives those of some addresses that are chosen.
+func (ok *fitting) among(addresses []int32) (out []int32) {
+	for _, a := range addresses {
+		if ok.has(a, ok.Verdict(a)) {
+			out = append(out, a)
+		}
+	}
+	return out
+}
+
+// next gives the next addresses after one that are chosen.
+func (ok *fitting) next(after int32, limit int) (out []int32) {
+	ok.Each(max(after, ok.after), func(address, verdict int32) bool {
+		if ok.has(address, verdict) {
+			out = append(out, address)
+		}
+		return len(out) < limit
+	})
+	return out
+}
+
+// searched is how many rows are looked through in one go for a text, where the
+// texts of the list are not made yet.
+const searched = 5000
+
 // Results gives a page of results in the order of the list.
 func (s *Store) Results(ctx context.Context, run Run, f ResultFilter) ([]Result, error) {
-	if f.Search == "" && f.Domain == "" && f.Operator == "" {
-		return s.resultsByVerdict(ctx, run, f)
+	ok, err := s.fitting(ctx, run, f)
+	if err != nil {
+		return nil, err
 	}
-	if f.Domain != "" || f.Operator != "" {
-		return s.resultsByDomain(ctx, run, f)
+	if f.Search == "" {
+		return s.resultsAt(ctx, run, ok.Standing, ok.next(f.After, f.Limit), "")
 	}
-	return s.resultsBySearch(ctx, run, f)
+	made, err := s.textsMade(ctx, run.ListID)
+	if err != nil {
+		return nil, err
+	}
+	if made {
+		return s.resultsBySearch(ctx, run, f, ok)
+	}
+	found, after := []Result{}, f.After
+	for len(found) < f.Limit {
+		addresses := ok.next(after, searched)
+		page, err := s.resultsAt(ctx, run, ok.Standing, addresses, f.Search)
+		if err != nil {
+			return nil, err
+		}
+		found = append(found, page...)
+		if len(addresses) < searched {
+			break
+		}
+		after = addresses[len(addresses)-1]
+	}
+	return found[:min(len(found), f.Limit)], nil
 }
 
-// resultsByDomain goes through the ordinals of the domain, or of the operator's
-// domains, until the page is full.
-func (s *Store) resultsByDomain(ctx context.Context, run Run, f ResultFilter) ([]Result, error) {
-	return many[Result](ctx, s.db, `
-		SELECT x.address, r.typed, r.mailbox, r.domain, x.verdict, x.at
-		FROM (SELECT o FROM list_domain d, unnest(d.ordinals) o WHERE d.list_id = $2 AND o > $3 AND ($7 = '' OR d.domain = lower($7))
-			AND ($8 = '' OR d.domain IN (SELECT domain FROM run_domain WHERE run_id = $1 AND operator = $8)) ORDER BY o) q
-		CROSS JOIN LATERAL (SELECT address, verdict, at FROM result
-			WHERE run_id = $1 AND address = q.o AND ($4::int[] IS NULL OR verdict = ANY($4)) LIMIT 1) x
-		CROSS JOIN LATERAL (SELECT r.typed, `+mailbox+`, r.domain FROM list_row r
-			WHERE r.list_id = $2 AND r.ordinal = q.o AND ($5 = '' OR r.typed ILIKE $5) LIMIT 1) r
-		ORDER BY q.o LIMIT $6`, run.ID, run.ListID, f.After, f.Verdicts, pattern(f.Search), f.Limit, f.Domain, f.Operator)
+// ResultsAmong gives the results among some addresses that fit the filter, in
+// the order of the list.
+func (s *Store) ResultsAmong(ctx context.Context, run Run, f ResultFilter, addresses []int32) ([]Result, error) {
+	ok, err := s.fitting(ctx, run, f)
+	if err != nil {
+		return nil, err
+	}
+	found, err := s.resultsAt(ctx, run, ok.Standing, ok.among(slices.Sorted(slices.Values(addresses))), f.Search)
+	return found[:min(len(found), f.Limit)], err
 }
 
-// resultsByVerdict takes the next results of each verdict from its index, and of
-// those the first: however many results there are, it reads a page of each.
-func (s *Store) resultsByVerdict(ctx context.Context, run Run, f ResultFilter) ([]Result, error) {
-	next := "SELECT address, verdict, at FROM result WHERE run_id = $1 AND address > $3 ORDER BY address LIMIT $4"
-	args := []any{run.ID, run.ListID, f.After, f.Limit}
-	if f.Verdicts != nil {
-		args = append(args, f.Verdicts)
-		next = `SELECT x.* FROM unnest($5::int[]) v CROSS JOIN LATERAL (SELECT address, verdict, at FROM result
-			WHERE run_id = $1 AND verdict = v AND address > $3 ORDER BY address LIMIT $4) x ORDER BY address LIMIT $4`
+// ResultCounts counts the results that fit a filter by verdict.
+func (s *Store) ResultCounts(ctx context.Context, run Run, f ResultFilter) (map[int32]int64, error) {
+	ok, err := s.fitting(ctx, run, f)
+	if err != nil {
+		return nil, err
 	}
-	return many[Result](ctx, s.db, `SELECT x.address, r.typed, r.mailbox, r.domain, x.verdict, x.at FROM (`+next+`) x
-		CROSS JOIN LATERAL (SELECT r.typed, `+mailbox+`, r.domain FROM list_row r WHERE r.list_id = $2 AND r.ordinal = x.address LIMIT 1) r
-		ORDER BY x.address`, args...)
+	counts := map[int32]int64{}
+	count := func(address, verdict int32) bool {
+		if ok.has(address, verdict) {
+			counts[verdict]++
+		}
+		return true
+	}
+	if f.Search == "" {
+		ok.Each(f.After, count)
+		return counts, nil
+	}
+	found, err := s.withText(ctx, run.ListID, f.Search)
+	for _, o := range found {
+		count(o, ok.Verdict(o))
+	}
+	return counts, err
+}
+
+// resultsAt gives the results at some ordinals, in their order; unless search is "",
+// those whose address cell holds it.
+func (s *Store) resultsAt(ctx context.Context, run Run, st *Standing, ordinals []int32, search string) ([]Result, error) {
+	type cell struct {
+		Ordinal int32
+		Typed   string
+		Mailbox *string
+		Domain  *string
+	}
+	cells, err := many[cell](ctx, s.db, `SELECT r.ordinal, r.typed, `+mailbox+`, r.domain
+		FROM (SELECT o, n FROM unnest($2::int[]) WITH ORDINALITY w(o, n)) w
+		CROSS JOIN LATERAL (SELECT ordinal, typed, mailbox, domain FROM list_row WHERE list_id = $1 AND ordinal = w.o OFFSET 0) r
+		WHERE $3 = '' OR r.typed ILIKE $3 ORDER BY w.n`, run.ListID, ordinals, pattern(search))
+	out := make([]Result, len(cells))
+	for i, c := range cells {
+		out[i] = Result{c.Ordinal, c.Typed, c.Mailbox, c.Domain, st.Verdict(c.Ordinal), st.of(c.Ordinal).at}
+	}
+	return out, err
 }
 
 // pattern makes a search text a pattern in which it stands for itself.
@@ -147,16 +204,31 @@ func pattern(search string) string {
 // FullResult is all that is kept of one address's result.
 type FullResult struct {
 	Result
-	Line     int64
-	Mended   []string
-	Problem  *Problem
-	Evidence storedEvidence
+	Line    int64
+	Mended  []string
+	Problem *Problem
+	Asked   []probe.Asked
 }
 
 // FullResult gives all that is kept of one address's result.
-func (s *Store) FullResult(ctx context.Context, run Run, address int32) (FullResult, error) {
-	return one[FullResult](ctx, s.db, `
-		SELECT x.address, r.typed, `+mailbox+`, r.domain, x.verdict, x.at, r.line, coalesce(r.mended, '{}') AS mended, r.problem, x.evidence
-		FROM result x JOIN list_row r ON r.list_id = $2 AND r.ordinal = x.address
-		WHERE x.run_id = $1 AND x.address = $3`, run.ID, run.ListID, address)
+func (s *Store) FullResult(ctx context.Context, run Run, address int32) (r FullResult, err error) {
+	st, err := s.Standing(ctx, run.ID)
+	if err != nil {
+		return r, err
+	}
+	if st.Verdict(address) == 0 {
+		return r, ErrNotFound
+	}
+	found, err := s.resultsAt(ctx, run, st, []int32{address}, "")
+	if err != nil || len(found) == 0 {
+		return r, err
+	}
+	r.Result = found[0]
+	if err = s.db.QueryRow(ctx, "SELECT line, coalesce(mended, '{}'), problem FROM list_row WHERE list_id = $1 AND ordinal = $2",
+		run.ListID, address).Scan(&r.Line, &r.Mended, &r.Problem); err != nil {
+		return r, err
+	}
+	asked, err := s.asked(ctx, run.ID, st, []int32{address})
+	r.Asked = asked[address]
+	return r, err
 }

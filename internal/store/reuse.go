@@ -2,7 +2,12 @@ package store
 
 import (
 	"context"
+	"slices"
 	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"varnet/core/probe"
 )
 
 // Fresh is a verdict and since when its results are still taken for true.
@@ -11,53 +16,202 @@ type Fresh struct {
 	Since   time.Time
 }
 
-// chosen tells in SQL the freshest results of the workspace's earlier runs for the
-// addresses of a list.
-const chosen = `fresh AS (SELECT * FROM unnest($3::int[], $4::timestamptz[]) f(verdict, since)),
-	chosen AS (
-		SELECT DISTINCT ON (n.ordinal) n.ordinal, x.verdict, x.evidence, x.at
-		FROM run u JOIN list_row o ON o.list_id = u.list_id AND o.address = o.ordinal
-		JOIN list_row n ON n.list_id = $2 AND n.address = n.ordinal AND n.domain = o.domain
-			AND lower(coalesce(n.mailbox, n.typed)) = lower(coalesce(o.mailbox, o.typed))
-		JOIN result x ON x.run_id = u.id AND x.address = o.ordinal
-		JOIN fresh f ON f.verdict = x.verdict AND x.at > f.since
-		WHERE u.workspace_id = $5 AND ($1 = 0 OR u.id < $1) AND u.depth = 'mailbox'
-			AND (NOT $6 OR u.sample IS NOT NULL AND u.list_id = $2)
-		ORDER BY n.ordinal, x.at DESC
-	)`
+// reusable are the freshest results of earlier runs for the addresses of a list: by
+// address, the place of the run among the sources from 1, 0 for none; the address
+// there, and when it was found, in microseconds.
+type reusable struct {
+	sources []int64
+	from    []int32
+	address []int32
+	at      []int64
+	count   int64
+}
 
-// arguments of what is chosen for a run; one that is no run yet has number 0.
-func (run Run) arguments(fresh []Fresh, onlySample bool) []any {
-	verdicts, since := make([]int32, len(fresh)), make([]time.Time, len(fresh))
-	for i, f := range fresh {
-		verdicts[i], since[i] = f.Verdict, f.Since
+// take takes a result of the last source, if it is fresher than what there is.
+func (r *reusable) take(to, address int32, at time.Time) {
+	if more := int(to) + 1 - len(r.from); more > 0 {
+		r.from, r.address, r.at = append(r.from, make([]int32, more)...), append(r.address, make([]int32, more)...), append(r.at, make([]int64, more)...)
 	}
-	return []any{run.ID, run.ListID, verdicts, since, run.WorkspaceID, onlySample}
+	if r.from[to] == 0 {
+		r.count++
+	} else if r.at[to] >= at.UnixMicro() {
+		return
+	}
+	r.from[to], r.address[to], r.at[to] = int32(len(r.sources)), address, at.UnixMicro()
+}
+
+// reusable gives the freshest results of the workspace's earlier runs for the
+// addresses of a run's list; onlySample leaves it at the samples of the same list.
+// One that is no run yet has number 0.
+func (s *Store) reusable(ctx context.Context, run Run, fresh []Fresh, onlySample bool) (*reusable, error) {
+	since, oldest := map[int32]time.Time{}, time.Now()
+	for _, f := range fresh {
+		if since[f.Verdict] = f.Since; f.Since.Before(oldest) {
+			oldest = f.Since
+		}
+	}
+	earlier, err := many[struct{ ID, ListID int64 }](ctx, s.db, `SELECT id, list_id FROM run
+		WHERE workspace_id = $1 AND ($2 = 0 OR id < $2) AND depth = 'mailbox' AND (NOT $4 OR sample IS NOT NULL AND list_id = $3)
+			AND coalesce(finished_at, now()) > $5
+		ORDER BY list_id, id`, run.WorkspaceID, run.ID, run.ListID, onlySample, oldest)
+	if err != nil {
+		return nil, err
+	}
+	best := &reusable{}
+	var same []int32 // the list's addresses by those of the earlier run's list
+	for i, e := range earlier {
+		if e.ListID != run.ListID && (i == 0 || earlier[i-1].ListID != e.ListID) {
+			if same, err = s.sameAddresses(ctx, e.ListID, run.ListID); err != nil {
+				return nil, err
+			}
+		}
+		if e.ListID != run.ListID && len(same) == 0 {
+			continue
+		}
+		st, err := s.Standing(ctx, e.ID)
+		if err != nil {
+			return nil, err
+		}
+		best.sources = append(best.sources, e.ID)
+		st.Each(0, func(address, verdict int32) bool {
+			to := address
+			if e.ListID != run.ListID {
+				to = 0
+				if int(address) < len(same) {
+					to = same[address]
+				}
+			}
+			at := st.of(address).at
+			if from, ok := since[verdict]; ok && to != 0 && at.After(from) {
+				best.take(to, address, at)
+			}
+			return true
+		})
+	}
+	return best, nil
+}
+
+// sameAddresses gives the addresses of a list by those of an earlier one that are
+// the same mailbox, 0 where there is none.
+func (s *Store) sameAddresses(ctx context.Context, earlier, list int64) (out []int32, err error) {
+	err = s.hashed(ctx, func(s *Store) error {
+		rows, err := s.db.Query(ctx, `SELECT o.ordinal, n.ordinal FROM list_row o
+			JOIN list_row n ON n.list_id = $2 AND n.address = n.ordinal AND n.domain = o.domain
+				AND lower(coalesce(n.mailbox, n.typed)) = lower(coalesce(o.mailbox, o.typed))
+			WHERE o.list_id = $1 AND o.address = o.ordinal`, earlier, list)
+		if err != nil {
+			return err
+		}
+		var from, to int32
+		_, err = pgx.ForEachRow(rows, []any{&from, &to}, func() error {
+			if more := int(from) + 1 - len(out); more > 0 {
+				out = append(out, make([]int32, more)...)
+			}
+			out[from] = to
+			return nil
+		})
+		return err
+	})
+	return out, err
 }
 
 // Reusable counts the results that Reuse would take over.
-func (s *Store) Reusable(ctx context.Context, run Run, fresh []Fresh, onlySample bool) (n int64, err error) {
-	err = s.db.QueryRow(ctx, "WITH "+chosen+" SELECT count(*) FROM chosen", run.arguments(fresh, onlySample)...).Scan(&n)
-	return n, err
+func (s *Store) Reusable(ctx context.Context, run Run, fresh []Fresh, onlySample bool) (int64, error) {
+	best, err := s.reusable(ctx, run, fresh, onlySample)
+	if err != nil {
+		return 0, err
+	}
+	return best.count, nil
 }
 
 // Reuse takes over the freshest results of the workspace's earlier runs for the
-// addresses of a run's list, with what the name service said of their domains,
-// and gives how many they are; onlySample leaves it at the samples of the same
-// list. It belongs in the transaction that records the plan.
+// addresses of a run's list, with their evidence and what the name service said of
+// their domains, and gives how many they are; onlySample leaves it at the samples
+// of the same list. It belongs in the transaction that records the plan.
 func (s *Store) Reuse(ctx context.Context, run Run, fresh []Fresh, onlySample bool) (n int64, err error) {
-	err = s.db.QueryRow(ctx, `
-		WITH `+chosen+`, taken AS (INSERT INTO result (run_id, address, verdict, evidence, at) SELECT $1, ordinal, verdict, evidence, at FROM chosen RETURNING verdict),
-		counted AS (INSERT INTO tally (run_id, verdict, addresses, at) SELECT $1, verdict, count(*), 'epoch' FROM taken GROUP BY verdict RETURNING addresses)
-		SELECT coalesce(sum(addresses), 0) FROM counted`, run.arguments(fresh, onlySample)...).Scan(&n)
-	if err != nil || n == 0 {
-		return n, err
+	best, err := s.reusable(ctx, run, fresh, onlySample)
+	if err != nil || best.count == 0 {
+		return 0, err
+	}
+	for i, source := range best.sources {
+		if err := s.takeOver(ctx, run.ID, source, best.of(int32(i+1))); err != nil {
+			return 0, err
+		}
 	}
 	_, err = s.db.Exec(ctx, `INSERT INTO run_domain (run_id, domain, operator, facts)
 		SELECT DISTINCT ON (d.domain) $1, d.domain, d.operator, d.facts
 		FROM run_domain d JOIN run u ON u.id = d.run_id JOIN list_domain l ON l.list_id = $2 AND l.domain = d.domain
 		WHERE u.workspace_id = $3 AND u.id < $1 AND u.depth = 'mailbox' ORDER BY d.domain, d.run_id DESC`, run.ID, run.ListID, run.WorkspaceID)
-	return n, err
+	return best.count, err
+}
+
+// of gives the list's addresses by those of one source.
+func (r *reusable) of(source int32) (to []int32) {
+	for address, from := range r.from {
+		if from != source {
+			continue
+		}
+		there := int(r.address[address])
+		if more := there + 1 - len(to); more > 0 {
+			to = append(to, make([]int32, more)...)
+		}
+		to[there] = int32(address)
+	}
+	return to
+}
+
+// takeOver takes over some results of an earlier run, batch by batch: to gives
+// the run's addresses by those of the earlier one, 0 for those left.
+func (s *Store) takeOver(ctx context.Context, run, source int64, to []int32) error {
+	st, err := s.Standing(ctx, source)
+	if err != nil {
+		return err
+	}
+	var ids []int64
+	for address, wanted := range to {
+		if wanted != 0 {
+			ids = append(ids, st.of(int32(address)).id)
+		}
+	}
+	slices.Sort(ids)
+	for _, id := range slices.Compact(ids) {
+		rows, err := s.db.Query(ctx, "SELECT id, at, addresses, verdicts, evidence FROM batch WHERE run_id = $1 AND id = $2", source, id)
+		if err != nil {
+			return err
+		}
+		var taken batch
+		tally := map[int32]int32{}
+		err = eachBatch(rows, func(b *batch) error {
+			taken, err = b.taken(st, to, tally)
+			return err
+		})
+		if err == nil {
+			err = s.addBatch(ctx, run, taken, tally, time.Unix(0, 0)) // not of the last minute
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// taken is what is taken over of a batch, which is counted.
+func (b *batch) taken(st *Standing, to []int32, tally map[int32]int32) (taken batch, err error) {
+	all, err := unpackEvidence(b.evidence, len(b.addresses))
+	if err != nil {
+		return taken, err
+	}
+	taken.at = b.at
+	var asked [][]probe.Asked
+	for i, a := range b.addresses {
+		if int(a) >= len(to) || to[a] == 0 || st.of(a).id != b.id {
+			continue
+		}
+		taken.addresses, taken.verdicts, asked = append(taken.addresses, to[a]), append(taken.verdicts, b.verdicts[i]), append(asked, all[i])
+		tally[b.verdicts[i]]++
+	}
+	taken.evidence = packEvidence(asked)
+	return taken, nil
 }
 
 // Sampled tells whether a sample of a list was asked about.

@@ -3,11 +3,11 @@ package store
 import (
 	"context"
 	"errors"
+	"math"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 
-	"varnet/core/finding"
 	"varnet/core/policy"
 	"varnet/core/probe"
 	"varnet/core/resolve"
@@ -86,6 +86,8 @@ type Plan struct {
 	// Known domains are those of which it was known from before, and still is
 	// when the run is finished, how their hosts take mail.
 	Known int64 `json:"known,omitempty"`
+	// Remembered is the last batch whose absent mailboxes are remembered.
+	Remembered int64 `json:"remembered,omitempty"`
 }
 
 const runColumns = "id, workspace_id, list_id, depth, policy, state, reuse_days, sample, plan, begin_at, hours, zone, limit_minutes, resume_at, created_at, finished_at"
@@ -149,6 +151,9 @@ func (s *Store) StopRun(ctx context.Context, workspace, id int64) error {
 		if err == nil {
 			_, err = s.db.Exec(ctx, "UPDATE parcel SET state = 'void' WHERE run_id = $1 AND state IN ('open', 'paused')", id)
 		}
+		if err == nil {
+			err = s.rememberAbsent(ctx, id)
+		}
 		return err
 	})
 }
@@ -198,7 +203,7 @@ var ErrNotFinished = errors.New("the run is not finished")
 // AskAgain opens a finished run again for the addresses with some verdicts, and
 // only for some of them unless only is nil. It
 // makes parcels of at most size of them under a lane key, those of a domain
-// together; what they answered before goes along. It gives how many they are.
+// together as far as may be; what they answered before goes along. It gives how many they are.
 func (s *Store) AskAgain(ctx context.Context, run Run, verdicts, only []int32, laneKey string, size int) (addresses int64, err error) {
 	tag, err := s.db.Exec(ctx, "UPDATE run SET state = 'running', finished_at = NULL WHERE id = $1 AND state = 'finished'", run.ID)
 	if err == nil && tag.RowsAffected() == 0 {
@@ -207,17 +212,51 @@ func (s *Store) AskAgain(ctx context.Context, run Run, verdicts, only []int32, l
 	if err != nil {
 		return 0, err
 	}
-	err = s.db.QueryRow(ctx, `
-		WITH chosen AS (
-			SELECT x.address, x.evidence->'asked' AS asked, (row_number() OVER (ORDER BY r.domain, x.address) - 1) / $5 AS turn
-			FROM result x JOIN list_row r ON r.list_id = $2 AND r.ordinal = x.address
-			WHERE x.run_id = $1 AND x.verdict = ANY($3) AND ($6::int[] IS NULL OR x.address = ANY($6)) AND r.domain IS NOT NULL
-		), made AS (
-			INSERT INTO parcel (run_id, lane_key, turn, round, addresses, questions, not_before, again)
-			SELECT $1, $4, turn, 1, count(*), jsonb_agg(jsonb_build_object('a', address, 'asked', asked) ORDER BY address), now(), true
-			FROM chosen GROUP BY turn RETURNING addresses
-		) SELECT coalesce(sum(addresses), 0) FROM made`, run.ID, run.ListID, verdicts, laneKey, size, only).Scan(&addresses)
-	return addresses, err
+	st, err := s.Standing(ctx, run.ID)
+	if err != nil {
+		return 0, err
+	}
+	ok := fitting{Standing: st, verdicts: map[int32]bool{}}
+	for _, v := range verdicts {
+		ok.verdicts[v] = true
+	}
+	chosen := ok.among(only)
+	if only == nil {
+		chosen = ok.next(0, math.MaxInt32)
+	}
+	p := Parcel{RunID: run.ID, LaneKey: laneKey, Round: 1, NotBefore: time.Now(), Again: true}
+	for len(chosen) > 0 {
+		n := min(partSize, len(chosen)) // so many are held in memory
+		rows, err := s.AddressesAt(ctx, run.ListID, chosen[:n])
+		if err != nil {
+			return 0, err
+		}
+		chosen, addresses = chosen[n:], addresses+int64(len(rows))
+		for ; len(rows) > 0; p.Turn++ {
+			n := min(size, len(rows))
+			if err := s.addAgain(ctx, st, p, rows[:n]); err != nil {
+				return 0, err
+			}
+			rows = rows[n:]
+		}
+	}
+	return addresses, nil
+}
+
+// addAgain adds a parcel of addresses that have a result.
+func (s *Store) addAgain(ctx context.Context, st *Standing, p Parcel, rows []AddressRow) error {
+	ordinals := make([]int32, len(rows))
+	for i, r := range rows {
+		ordinals[i] = r.Ordinal
+	}
+	asked, err := s.asked(ctx, p.RunID, st, ordinals)
+	for _, r := range rows {
+		p.Questions = append(p.Questions, Asking{AddressRow: r, Was: st.Verdict(r.Ordinal), Asked: asked[r.Ordinal]})
+	}
+	if err == nil {
+		err = s.AddParcels(ctx, []Parcel{p})
+	}
+	return err
 }
 
 // SavePlan records how far the planning came. A run that was deleted meanwhile
@@ -240,7 +279,11 @@ const planned = "state = 'running' AND (plan->>'done')::boolean"
 // left. It comes after the transaction that recorded a parcel, so that whoever
 // records the last one sees all others.
 func (s *Store) FinishDone(ctx context.Context, run int64) error {
-	rows, err := s.db.Query(ctx, "SELECT id FROM run WHERE ($1 = 0 OR id = $1) AND "+planned+" AND NOT "+left, run)
+	which, args := "", []any{}
+	if run != 0 {
+		which, args = "id = $1 AND ", append(args, run)
+	}
+	rows, err := s.db.Query(ctx, "SELECT id FROM run WHERE "+which+planned+" AND NOT "+left, args...)
 	if err != nil {
 		return err
 	}
@@ -259,11 +302,14 @@ func (s *Store) finish(ctx context.Context, run int64) error {
 		if _, err := s.db.Exec(ctx, "SELECT FROM run WHERE id = $1 FOR UPDATE", run); err != nil {
 			return err
 		}
-		_, err := s.db.Exec(ctx, `UPDATE run SET state = 'finished', finished_at = now(), plan = jsonb_set(plan, '{known}', to_jsonb((
+		tag, err := s.db.Exec(ctx, `UPDATE run SET state = 'finished', finished_at = now(), plan = jsonb_set(plan, '{known}', to_jsonb((
 				SELECT count(*) FROM run_domain d JOIN domain_fact f ON f.domain = d.domain
 				WHERE d.run_id = run.id AND (f.manner->>'at')::timestamptz < run.begin_at)))
 			WHERE id = $1 AND `+planned+" AND NOT "+left, run)
-		return err
+		if err != nil || tag.RowsAffected() == 0 {
+			return err
+		}
+		return s.rememberAbsent(ctx, run)
 	})
 }
 
@@ -346,40 +392,13 @@ type DomainSize struct {
 	Addresses int32
 }
 
-// AddressRow is a well-formed address of a list.
-type AddressRow struct {
-	Ordinal int32
-	Mailbox string
-	Domain  string
-	Traits  []finding.Trait
-}
-
-// AddressesIn gives the addresses of some domains of a run's list that have no
-// result taken over, those of one domain after an ordinal; at most limit of
-// them.
-func (s *Store) AddressesIn(ctx context.Context, run Run, domains []string, after int32, limit int) ([]AddressRow, error) {
-	return many[AddressRow](ctx, s.db, `SELECT r.* FROM (SELECT d.domain, o FROM list_domain d, unnest(d.ordinals) o
-			WHERE d.list_id = $1 AND d.domain = ANY($2) AND o > $3
-				AND ($6 = 0 OR NOT EXISTS (SELECT FROM result x WHERE x.run_id = $5 AND x.address = o))
-			ORDER BY d.domain, o LIMIT $4) w, `+rowAt+` ORDER BY w.domain, w.o`, run.ListID, domains, after, limit, run.ID, run.Plan.Reused)
-}
-
-// rowAt is the address at w.o of the list $1, looked up by itself: what the
-// planner believes of a list just brought in would let it read all of it. OFFSET
-// keeps the query in one piece.
-const rowAt = `LATERAL (SELECT ordinal, ` + mailbox + `, domain, coalesce(traits, '{}') AS traits FROM list_row r
-	WHERE list_id = $1 AND ordinal = w.o OFFSET 0) r`
-
-// AddressesAt gives the addresses at some ordinals of a list.
-func (s *Store) AddressesAt(ctx context.Context, list int64, ordinals []int32) ([]AddressRow, error) {
-	return many[AddressRow](ctx, s.db, "SELECT r.* FROM unnest($2::int[]) w(o), "+rowAt+" ORDER BY domain, ordinal", list, ordinals)
-}
-
 // RunDomain is what the name service said of a domain when the run was planned.
 type RunDomain struct {
 	Domain   string
 	Operator string
 	Facts    resolve.Domain
+	// Manner is what is known of how it takes mail, nil for nothing.
+	Manner *probe.Manner
 }
 
 // AddRunDomains records what the name service said.
@@ -404,9 +423,11 @@ func (s *Store) ReplaceRunDomains(ctx context.Context, run int64, domains []RunD
 	return s.AddRunDomains(ctx, run, domains)
 }
 
-// RunDomains gives what the name service said of some domains.
+// RunDomains gives what the name service said of some domains, and how they take
+// mail as far as that is known.
 func (s *Store) RunDomains(ctx context.Context, run int64, domains []string) ([]RunDomain, error) {
-	return many[RunDomain](ctx, s.db, "SELECT domain, operator, facts FROM run_domain WHERE run_id = $1 AND domain = ANY($2)", run, domains)
+	return many[RunDomain](ctx, s.db, `SELECT d.domain, d.operator, d.facts, f.manner
+		FROM run_domain d LEFT JOIN domain_fact f ON f.domain = d.domain WHERE d.run_id = $1 AND d.domain = ANY($2)`, run, domains)
 }
 
 // Manners gives what is known of how domains take mail.

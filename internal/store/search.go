@@ -2,45 +2,110 @@ package store
 
 import (
 	"context"
+	"math"
 	"strings"
+
+	"github.com/jackc/pgx/v5"
 )
 
 // textBlock is how many ordinals a block of a list's texts covers.
 const textBlock = 2000
 
-// MakeTexts makes the texts of a list that are searched. Without them a search
-// goes through the rows.
+// textChunk is how many ordinals are read at a time to make texts of them.
+const textChunk = 20 * textBlock
+
+// MakeTexts makes the texts of a list that are searched, all of them or none.
+// Without them a search goes through the rows.
 func (s *Store) MakeTexts(ctx context.Context, list int64) error {
-	_, err := s.db.Exec(ctx, `INSERT INTO list_text (list_id, last, ordinals, texts)
-		SELECT $1, max(ordinal), array_agg(ordinal ORDER BY ordinal), string_agg(replace(lower(typed), E'\n', ' '), E'\n' ORDER BY ordinal)
-		FROM list_row WHERE list_id = $1 AND address = ordinal GROUP BY (ordinal - 1) / $2::int
-		ON CONFLICT DO NOTHING`, list, textBlock)
+	return s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
+		if made, err := s.textsMade(ctx, list); made || err != nil {
+			return err
+		}
+		var last int32
+		if err := s.db.QueryRow(ctx, "SELECT coalesce(max(ordinal), 0) FROM list_row WHERE list_id = $1", list).Scan(&last); err != nil {
+			return err
+		}
+		for from := int32(1); from <= last; from += textChunk {
+			if err := s.makeTexts(ctx, list, from); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// makeTexts makes the texts of a chunk of ordinals.
+func (s *Store) makeTexts(ctx context.Context, list int64, from int32) error {
+	rows, err := s.db.Query(ctx, `SELECT ordinal, typed FROM list_row
+		WHERE list_id = $1 AND ordinal >= $2 AND ordinal < $2 + $3 AND address = ordinal ORDER BY ordinal`, list, from, textChunk)
+	if err != nil {
+		return err
+	}
+	var blocks [][]any
+	var ordinals []int32
+	var texts []byte
+	end := func() {
+		if n := len(ordinals); n > 0 {
+			blocks = append(blocks, []any{list, ordinals[n-1], ordinals, string(texts)})
+		}
+		ordinals, texts = nil, nil
+	}
+	var ordinal int32
+	var text string
+	_, err = pgx.ForEachRow(rows, []any{&ordinal, &text}, func() error {
+		if len(ordinals) > 0 && (ordinal-1)/textBlock != (ordinals[0]-1)/textBlock {
+			end()
+		}
+		if len(ordinals) > 0 {
+			texts = append(texts, '\n')
+		}
+		ordinals, texts = append(ordinals, ordinal), append(texts, strings.ReplaceAll(strings.ToLower(text), "\n", " ")...)
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	end()
+	_, err = s.db.CopyFrom(ctx, pgx.Identifier{"list_text"}, []string{"list_id", "last", "ordinals", "texts"}, pgx.CopyFromRows(blocks))
 	return err
 }
 
+func (s *Store) textsMade(ctx context.Context, list int64) (made bool, err error) {
+	err = s.db.QueryRow(ctx, "SELECT EXISTS (SELECT FROM list_text WHERE list_id = $1)", list).Scan(&made)
+	return made, err
+}
+
 // resultsBySearch gives a page of results whose address cell holds a text.
-func (s *Store) resultsBySearch(ctx context.Context, run Run, f ResultFilter) ([]Result, error) {
-	made := false
-	err := s.db.QueryRow(ctx, "SELECT EXISTS (SELECT FROM list_text WHERE list_id = $1)", run.ListID).Scan(&made)
-	if err != nil {
-		return nil, err
-	}
-	if !made {
-		return s.resultsByRows(ctx, run, f)
-	}
-	found, last, text := []Result{}, f.After, strings.ToLower(f.Search)
-	for blocks := 1; len(found) < f.Limit; blocks *= moreBlocks {
-		ordinals, end, err := s.matches(ctx, run.ListID, f.After, last, text, blocks)
-		if err != nil || len(ordinals) == 0 {
-			return found, err
-		}
-		page, err := s.resultsAt(ctx, run, f, ordinals)
+func (s *Store) resultsBySearch(ctx context.Context, run Run, f ResultFilter, ok fitting) ([]Result, error) {
+	var found []int32
+	for last, blocks := f.After, 1; len(found) < f.Limit; blocks *= moreBlocks {
+		ordinals, end, err := s.matches(ctx, run.ListID, f.After, last, strings.ToLower(f.Search), blocks)
 		if err != nil {
 			return nil, err
 		}
-		found, last = append(found, page...), end
+		if len(ordinals) == 0 {
+			break
+		}
+		found, last = append(found, ok.among(ordinals)...), end
 	}
-	return found[:f.Limit], nil
+	return s.resultsAt(ctx, run, ok.Standing, found[:min(len(found), f.Limit)], "")
+}
+
+// withText gives the ordinals of all address cells of a list that hold a text.
+func (s *Store) withText(ctx context.Context, list int64, search string) ([]int32, error) {
+	made, err := s.textsMade(ctx, list)
+	if err != nil {
+		return nil, err
+	}
+	if made {
+		found, _, err := s.matches(ctx, list, 0, 0, strings.ToLower(search), math.MaxInt32)
+		return found, err
+	}
+	rows, err := s.db.Query(ctx, "SELECT ordinal FROM list_row WHERE list_id = $1 AND address = ordinal AND typed ILIKE $2 ORDER BY ordinal", list, pattern(search))
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[int32])
 }
 
 // moreBlocks is how many times as many blocks are read each time than before:
@@ -70,24 +135,4 @@ func (s *Store) matches(ctx context.Context, list int64, after, last int32, text
 		return s.matches(ctx, list, after, end, text, blocks)
 	}
 	return found, end, err
-}
-
-// resultsAt gives the results at some ordinals, in their order.
-func (s *Store) resultsAt(ctx context.Context, run Run, f ResultFilter, ordinals []int32) ([]Result, error) {
-	return many[Result](ctx, s.db, `
-		SELECT x.address, r.typed, `+mailbox+`, r.domain, x.verdict, x.at
-		FROM (SELECT o, n FROM unnest($3::int[]) WITH ORDINALITY w(o, n)) w
-		CROSS JOIN LATERAL (SELECT address, verdict, at FROM result
-			WHERE run_id = $1 AND address = w.o AND ($4::int[] IS NULL OR verdict = ANY($4)) LIMIT 1) x
-		CROSS JOIN LATERAL (SELECT typed, mailbox, domain FROM list_row WHERE list_id = $2 AND ordinal = w.o LIMIT 1) r
-		ORDER BY w.n LIMIT $5`, run.ID, run.ListID, ordinals, f.Verdicts, f.Limit)
-}
-
-// resultsByRows goes through the rows of a list whose texts are not made yet.
-func (s *Store) resultsByRows(ctx context.Context, run Run, f ResultFilter) ([]Result, error) {
-	return many[Result](ctx, s.db, `
-		SELECT x.address, r.typed, `+mailbox+`, r.domain, x.verdict, x.at
-		FROM result x JOIN list_row r ON r.list_id = $2 AND r.ordinal = x.address
-		WHERE x.run_id = $1 AND x.address > $3 AND ($4::int[] IS NULL OR x.verdict = ANY($4)) AND r.typed ILIKE $5
-		ORDER BY x.address LIMIT $6`, run.ID, run.ListID, f.After, f.Verdicts, pattern(f.Search), f.Limit)
 }

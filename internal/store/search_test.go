@@ -25,7 +25,7 @@ func TestSearch(t *testing.T) {
 	if err := s.KnowVerdicts(t.Context(), results); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.InTx(t.Context(), func(s *store.Store, _ pgx.Tx) error { return s.AddResults(t.Context(), run.ID, results, false) }); err != nil {
+	if err := s.InTx(t.Context(), func(s *store.Store, _ pgx.Tx) error { return s.AddResults(t.Context(), run.ID, results) }); err != nil {
 		t.Fatal(err)
 	}
 	verdicts, err := s.Verdicts(t.Context())

@@ -44,6 +44,8 @@ type Store struct {
 	pool     *pgxpool.Pool
 	db       querier
 	verdicts *verdictCache
+	// standings are shared by the stores of all transactions.
+	standings *standings
 }
 
 // Open connects to PostgreSQL. The error names what to check.
@@ -67,7 +69,7 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 		return nil, fmt.Errorf("PostgreSQL at %s:%d cannot be reached; is it running, and is -dsn (VARNET_DSN) right? (%s)",
 			c.ConnConfig.Host, c.ConnConfig.Port, firstLine(err))
 	}
-	return &Store{pool: pool, db: pool, verdicts: newVerdictCache()}, nil
+	return &Store{pool: pool, db: pool, verdicts: newVerdictCache(), standings: &standings{}}, nil
 }
 
 // Restarting tells an error of a server that is about to stop or to start: it
@@ -100,7 +102,23 @@ func (s *Store) Pool() *pgxpool.Pool { return s.pool }
 // itself for jobs to be inserted in.
 func (s *Store) InTx(ctx context.Context, do func(*Store, pgx.Tx) error) error {
 	return pgx.BeginFunc(ctx, s.db, func(tx pgx.Tx) error {
-		return do(&Store{pool: s.pool, db: tx, verdicts: s.verdicts}, tx)
+		return do(&Store{pool: s.pool, db: tx, verdicts: s.verdicts, standings: s.standings}, tx)
+	})
+}
+
+// hashed calls do with a store whose joins are no nested loops: of a list the
+// planner expects a handful of rows, and would hold each of a million against each
+// of another million.
+func (s *Store) hashed(ctx context.Context, do func(*Store) error) error {
+	return s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
+		if _, err := s.db.Exec(ctx, "SET LOCAL enable_nestloop = off"); err != nil {
+			return err
+		}
+		if err := do(s); err != nil {
+			return err
+		}
+		_, err := s.db.Exec(ctx, "SET LOCAL enable_nestloop = on") // the transaction may go on
+		return err
 	})
 }
 
@@ -140,7 +158,7 @@ func migrateOwn(ctx context.Context, db *sql.DB) error {
 	if err != nil {
 		return err
 	}
-	p, err := goose.NewProvider(goose.DialectPostgres, db, files)
+	p, err := goose.NewProvider(goose.DialectPostgres, db, files, goose.WithGoMigrations(toBatches))
 	if err != nil {
 		return err
 	}

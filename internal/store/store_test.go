@@ -51,9 +51,9 @@ func newRun(t *testing.T, s *store.Store, w int64, n int32) store.Run {
 	t.Helper()
 	l := store.List{WorkspaceID: w, Name: "members", Columns: []string{"e-mail"}, AddressColumns: []int{0}, Kinds: []sheet.Kind{{Type: sheet.Text}}, Header: []byte("e-mail\n"), Dialect: sheet.Dialect{Encoding: sheet.UTF8}}
 	l.Rows, l.Addresses = int64(n), int64(n)
-	ordinal, ordinals := int32(0), []int32{}
+	ordinal, members := int32(0), &store.Members{}
 	for i := range n {
-		ordinals = append(ordinals, i+1)
+		members.Add(i+1, fmt.Sprintf("a%d", i+1), nil)
 	}
 	err := s.InTx(t.Context(), func(s *store.Store, _ pgx.Tx) error {
 		if err := s.CreateList(t.Context(), &l); err != nil {
@@ -69,7 +69,7 @@ func newRun(t *testing.T, s *store.Store, w int64, n int32) store.Run {
 		if err != nil {
 			return err
 		}
-		return s.CompleteList(t.Context(), &l, map[string][]int32{"fernhollow.example": ordinals})
+		return s.CompleteList(t.Context(), &l, map[string]*store.Members{"fernhollow.example": members})
 	})
 	if err != nil {
 		t.Fatal(err)
@@ -88,7 +88,7 @@ func newRun(t *testing.T, s *store.Store, w int64, n int32) store.Run {
 func parcel(run store.Run, turn int32, notBefore time.Time, addresses ...int32) store.Parcel {
 	p := store.Parcel{RunID: run.ID, LaneKey: "op.example", Turn: turn, Round: 1, NotBefore: notBefore}
 	for _, a := range addresses {
-		p.Questions = append(p.Questions, store.Asking{Address: a})
+		p.Questions = append(p.Questions, store.Asking{AddressRow: store.AddressRow{Ordinal: a, Mailbox: fmt.Sprintf("a%d@fernhollow.example", a)}})
 	}
 	return p
 }
@@ -108,9 +108,9 @@ func record(ctx context.Context, s *store.Store, p *store.Parcel, lane int) (don
 		}
 		var results []store.Concluded
 		for _, q := range p.Questions {
-			results = append(results, store.Concluded{Address: q.Address, Verdict: finding.ConcludeFrom(finding.MailboxAccepted, nil)})
+			results = append(results, store.Concluded{Address: q.Ordinal, Verdict: finding.ConcludeFrom(finding.MailboxAccepted, nil)})
 		}
-		return s.AddResults(ctx, p.RunID, results, false)
+		return s.AddResults(ctx, p.RunID, results)
 	})
 	if err == nil {
 		err = s.FinishDone(ctx, p.RunID)

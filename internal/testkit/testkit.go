@@ -6,6 +6,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"net"
 	"net/http"
 	"os"
 	"os/exec"
@@ -89,6 +90,31 @@ func World(t testing.TB, name string, port int) *practice.Internet {
 	return i
 }
 
+// Answer answers connections on loopback by do, for at most 5 seconds each, and
+// gives the address.
+func Answer(t testing.TB, do func(net.Conn)) string {
+	t.Helper()
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = l.Close() })
+	go func() {
+		for {
+			conn, err := l.Accept()
+			if err != nil {
+				return
+			}
+			go func() {
+				defer conn.Close()
+				_ = conn.SetDeadline(time.Now().Add(5 * time.Second))
+				do(conn)
+			}()
+		}
+	}()
+	return l.Addr().String()
+}
+
 // Service is a running "varnet serve" or "varnet worker".
 type Service struct {
 	URL string
@@ -136,7 +162,7 @@ func (s *Service) Start(t testing.TB) {
 	if err := s.cmd.Start(); err != nil {
 		t.Fatal(err)
 	}
-	for range 300 {
+	for range 1200 {
 		if resp, err := http.Get(s.URL + "/readyz"); err == nil {
 			_ = resp.Body.Close()
 			if resp.StatusCode == http.StatusOK {

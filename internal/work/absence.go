@@ -6,29 +6,20 @@ import (
 	"time"
 
 	"varnet/core/finding"
-	"varnet/core/probe"
 )
 
-// absences remembers which workspaces know of mailboxes found absent so long ago
-// that they may have been opened again since. Most know of none and need not be
-// asked for every parcel.
+// absences remembers since when workspaces know of mailboxes found absent. Most
+// know of none so old that they may have been opened again since, and need not
+// be asked for every parcel.
 type absences struct {
-	mu   sync.Mutex
-	know map[int64]rememberedAbsence
+	mu    sync.Mutex
+	since map[int64]time.Time
 }
-
-type rememberedAbsence struct {
-	any bool
-	at  time.Time
-}
-
-// absenceLife is for how long that is remembered.
-const absenceLife = 2 * time.Second
 
 // oldAbsences tells which mailboxes were found absent that long ago.
 func (e *Engine) oldAbsences(ctx context.Context, workspace int64, mailboxes []string) (map[string]time.Time, error) {
-	any, err := e.anyAbsent(ctx, workspace)
-	if err != nil || !any {
+	since, err := e.absentSince(ctx, workspace)
+	if err != nil || !since.Before(finding.RevivedFrom(time.Now())) {
 		return nil, err
 	}
 	return e.Store.Absences(ctx, workspace, mailboxes)
@@ -38,25 +29,27 @@ func (e *Engine) oldAbsences(ctx context.Context, workspace int64, mailboxes []s
 func (a *absences) forget(workspace int64) {
 	a.mu.Lock()
 	defer a.mu.Unlock()
-	delete(a.know, workspace)
+	delete(a.since, workspace)
 }
 
-func (e *Engine) anyAbsent(ctx context.Context, workspace int64) (bool, error) {
-	c, now := &e.absences, time.Now()
+// absentSince is when the first of a workspace's mailboxes was found absent.
+// Those found later are younger, so it is looked up once.
+func (e *Engine) absentSince(ctx context.Context, workspace int64) (time.Time, error) {
+	c := &e.absences
 	c.mu.Lock()
-	known := c.know[workspace]
+	since, known := c.since[workspace]
 	c.mu.Unlock()
-	if now.Sub(known.at) < absenceLife {
-		return known.any, nil
+	if known {
+		return since, nil
 	}
-	any, err := e.Store.AnyAbsent(ctx, workspace, finding.RevivedFrom(now))
+	since, err := e.Store.AbsentSince(ctx, workspace)
 	if err != nil {
-		return false, err
+		return since, err
 	}
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	c.know[workspace] = rememberedAbsence{any, now}
-	return any, nil
+	c.since[workspace] = since
+	return since, nil
 }
 
 // remember tells the questions when their mailboxes were found absent.
@@ -66,14 +59,4 @@ func (l *loaded) remember(gone map[string]time.Time) {
 			d.Questions[i].Absent = gone[d.Questions[i].Address.Mailbox()]
 		}
 	}
-}
-
-// absent lists the mailboxes that were found absent.
-func absent(results []probe.Result) (mailboxes []string) {
-	for _, r := range results {
-		if r.Verdict.Cause == finding.MailboxAbsent {
-			mailboxes = append(mailboxes, r.Address.Mailbox())
-		}
-	}
-	return mailboxes
 }

@@ -12,7 +12,6 @@ import (
 	"varnet/core/probe"
 	"varnet/core/resolve"
 	"varnet/core/rule"
-	"varnet/internal/store"
 )
 
 // Checked is what one address, checked now, came to.
@@ -42,38 +41,42 @@ type catalogues struct {
 
 type rememberedCatalogue struct {
 	*catalogue.Catalogue
-	at time.Time
+	workspace int64
+	at        time.Time
 }
 
-// listCatalogue is the workspace's catalogue as it counts for a run's list.
-func (e *Engine) listCatalogue(ctx context.Context, run store.Run) (*catalogue.Catalogue, error) {
+// ofRun gives a run's workspace, and its catalogue as it counts for the run's list.
+func (e *Engine) ofRun(ctx context.Context, id int64) (workspace int64, c *catalogue.Catalogue, err error) {
 	e.catalogues.mu.Lock()
-	known := e.catalogues.byRun[run.ID]
+	known := e.catalogues.byRun[id]
 	e.catalogues.mu.Unlock()
 	if time.Since(known.at) < catalogueLife {
-		return known.Catalogue, nil
+		return known.workspace, known.Catalogue, nil
 	}
-	c, err := e.catalogue(ctx, run.WorkspaceID)
+	run, err := e.Store.RunByID(ctx, id)
 	if err != nil {
-		return nil, err
+		return 0, nil, err
+	}
+	if c, err = e.catalogue(ctx, run.WorkspaceID); err != nil {
+		return 0, nil, err
 	}
 	frequent, err := e.Store.FrequentDomains(ctx, run.ListID, catalogue.Frequent)
 	if err != nil {
-		return nil, err
+		return 0, nil, err
 	}
 	c = c.Beside(frequent)
 	e.catalogues.mu.Lock()
 	defer e.catalogues.mu.Unlock()
-	for id, old := range e.catalogues.byRun {
+	for other, old := range e.catalogues.byRun {
 		if time.Since(old.at) > catalogueLife {
-			delete(e.catalogues.byRun, id)
+			delete(e.catalogues.byRun, other)
 		}
 	}
 	if e.catalogues.byRun == nil {
 		e.catalogues.byRun = map[int64]rememberedCatalogue{}
 	}
-	e.catalogues.byRun[run.ID] = rememberedCatalogue{c, time.Now()}
-	return c, nil
+	e.catalogues.byRun[id] = rememberedCatalogue{c, run.WorkspaceID, time.Now()}
+	return run.WorkspaceID, c, nil
 }
 
 // catalogue is the shipped one with the workspace's own entries over it.

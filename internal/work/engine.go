@@ -78,7 +78,7 @@ type Engine struct {
 	sides   sideCache
 	// catalogues are those of the runs at work.
 	catalogues catalogues
-	// absences is which workspaces know of mailboxes long absent.
+	// absences is since when workspaces know of absent mailboxes.
 	absences absences
 	speeds   speeds
 	// servers are the resolvers that count while none is named.
@@ -119,7 +119,7 @@ func (e *Engine) Start(ctx context.Context) error {
 // New makes an engine.
 func New(c Config) (*Engine, error) {
 	e := &Engine{Config: c, servers: c.Resolver.Servers(), self: newWorker(c), Drained: make(chan struct{}),
-		absences: absences{know: map[int64]rememberedAbsence{}}, speeds: speeds{by: map[string]*gathered{}}}
+		absences: absences{since: map[int64]time.Time{}}, speeds: speeds{by: map[string]*gathered{}}}
 	w := river.NewWorkers()
 	river.AddWorker(w, &planWorker{engine: e})
 	river.AddWorker(w, &laneWorker{engine: e})

@@ -86,7 +86,7 @@ func (e *Engine) bringIn(ctx context.Context, in Intake, l *store.List, file io.
 			func() error { return s.CreateList(ctx, l) },
 			func() error { return s.CopyRows(ctx, l.ID, ahead(reading, r.next)) },
 			func() error { return r.check(noAddress) },
-			func() error { return s.CompleteList(ctx, l, r.ordinals()) },
+			func() error { return s.CompleteList(ctx, l, r.members()) },
 			func() error { return e.makeTexts(ctx, tx, l.ID) },
 		)
 	})
@@ -395,8 +395,9 @@ func (r *rowReader) cell(text string) *store.Row {
 		d = &seenDomain{traits: r.catalogue.OwnTraits(a.Domain)}
 		r.domains[a.Domain] = d
 	}
-	d.ordinals = append(d.ordinals, row.Ordinal)
-	for _, t := range r.catalogue.NameTraits(a).With(d.traits...) {
+	traits := r.catalogue.NameTraits(a).With(d.traits...)
+	d.Add(row.Ordinal, a.Local, traits)
+	for _, t := range traits {
 		row.Traits = append(row.Traits, string(t))
 	}
 	return row
@@ -404,15 +405,15 @@ func (r *rowReader) cell(text string) *store.Row {
 
 // seenDomain is a domain of the list.
 type seenDomain struct {
-	ordinals []int32        // of its addresses
-	traits   finding.Traits // its own, looked up once
+	store.Members
+	traits finding.Traits // its own, looked up once
 }
 
-// ordinals are those of each domain's addresses.
-func (r *rowReader) ordinals() map[string][]int32 {
-	out := make(map[string][]int32, len(r.domains))
+// members are each domain's addresses.
+func (r *rowReader) members() map[string]*store.Members {
+	out := make(map[string]*store.Members, len(r.domains))
 	for name, d := range r.domains {
-		out[name] = d.ordinals
+		out[name] = &d.Members
 	}
 	return out
 }

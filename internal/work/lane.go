@@ -1,7 +1,10 @@
 package work
 
 import (
+	"cmp"
 	"context"
+	"maps"
+	"slices"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -43,16 +46,16 @@ func (w *laneWorker) Work(ctx context.Context, job *river.Job[LaneArgs]) error {
 	} else if n > 0 {
 		e.Log.Info("parcels of a lost worker given back", "lane", job.Args.Key, "parcels", n)
 	}
-	for time.Since(start) < slice && !e.closing.Load() {
-		worked, err := e.workParcel(ctx, job.Args, start.Add(deadline))
-		if err != nil {
+	for run := int64(0); time.Since(start) < slice && !e.closing.Load(); {
+		var err error
+		if run, err = e.workParcel(ctx, job.Args, start.Add(deadline), run); err != nil {
 			return err
 		}
-		if !worked {
+		if run == 0 {
 			break
 		}
 	}
-	// A worker that died may have recorded the last parcel of a run.
+	// The last parcel of a run may have been recorded here, or by a worker that died.
 	if err := e.Store.FinishDone(ctx, 0); err != nil {
 		return err
 	}
@@ -118,31 +121,39 @@ func (e *Engine) insertLanes(ctx context.Context, tx pgx.Tx, lanes []LaneArgs, u
 	return err
 }
 
-// workParcel claims, probes and records one parcel; worked is false when there
-// is nothing to do now.
-func (e *Engine) workParcel(ctx context.Context, lane LaneArgs, end time.Time) (worked bool, err error) {
+// workParcel claims, probes and records one parcel, and gives its run; 0 when there
+// is nothing to do now. before is the run of the parcel before: that was its last one
+// here where the next is another's.
+func (e *Engine) workParcel(ctx context.Context, lane LaneArgs, end time.Time, before int64) (run int64, err error) {
 	known, err := e.Store.Operators(ctx, []string{lane.Key})
 	if err != nil {
-		return false, err
+		return 0, err
 	}
 	side, err := e.side(ctx)
 	if err != nil {
-		return false, err
+		return 0, err
 	}
-	if n, until := side.lanes(lane.Key, known); until.After(time.Now()) || lane.Lane >= n {
-		return false, nil
+	lanes, until := side.lanes(lane.Key, known)
+	if until.After(time.Now()) || lane.Lane >= lanes {
+		return 0, nil
 	}
 	p, err := e.Store.Claim(ctx, lane.Key, lane.Lane)
 	if err != nil || p == nil {
-		return false, err
+		return 0, err
+	}
+	if before != 0 && before != p.RunID {
+		if err := e.Store.FinishDone(ctx, before); err != nil {
+			return 0, err
+		}
 	}
 	if lane.Key == unresolvedKey {
-		return true, e.resolveParcel(ctx, lane, p)
+		return p.RunID, e.resolveParcel(ctx, lane, p)
 	}
-	l, err := e.load(ctx, p, side)
+	l, err := e.load(ctx, p, side, known)
 	if err != nil {
-		return false, err
+		return 0, err
 	}
+	l.parcel.Lanes = lanes
 	e.inHand.Add(1)
 	defer e.inHand.Add(-1)
 	probeCtx, cancel := context.WithDeadline(e.probing, end)
@@ -150,17 +161,16 @@ func (e *Engine) workParcel(ctx context.Context, lane LaneArgs, end time.Time) (
 	begun := time.Now()
 	out := e.Prober.Probe(probeCtx, l.parcel)
 	e.learnSpeed(ctx, lane.Key, len(out.Results)+len(out.Postponed), time.Since(begun))
-	return true, e.record(ctx, lane, p, l, out)
+	return p.RunID, e.record(ctx, lane, p, l, out)
 }
 
 // loaded is a parcel with all that is known of its domains.
 type loaded struct {
-	workspace int64
-	side      *side
-	parcel    probe.Parcel
-	known     map[string]store.Operator
-	asked     map[int64]asked       // by question
-	moved     map[probe.Source]bool // whose addresses are asked by another route instead
+	side   *side
+	parcel probe.Parcel
+	known  map[string]store.Operator
+	asked  map[int64]asked       // by question
+	moved  map[probe.Source]bool // whose addresses are asked by another route instead
 	// resting are the questions that may not be asked now, by when they may.
 	resting map[time.Time][]store.Asking
 }
@@ -172,87 +182,81 @@ type asked struct {
 }
 
 // load reads what is known of the parcel's addresses, domains and operators.
-func (e *Engine) load(ctx context.Context, p *store.Parcel, side *side) (loaded, error) {
-	run, err := e.Store.RunByID(ctx, p.RunID)
+func (e *Engine) load(ctx context.Context, p *store.Parcel, side *side, known map[string]store.Operator) (loaded, error) {
+	slices.SortFunc(p.Questions, func(a, b store.Asking) int {
+		return cmp.Or(cmp.Compare(a.Domain, b.Domain), cmp.Compare(a.Ordinal, b.Ordinal))
+	})
+	domains, known, err := e.loadDomains(ctx, p.RunID, store.DomainsOf(p.Questions), known)
 	if err != nil {
 		return loaded{}, err
 	}
-	rows, err := e.Store.AddressesAt(ctx, run.ListID, p.Ordinals())
+	workspace, c, err := e.ofRun(ctx, p.RunID)
 	if err != nil {
 		return loaded{}, err
 	}
-	domains, known, err := e.loadDomains(ctx, run.ID, domainsOf(rows))
-	if err != nil {
-		return loaded{}, err
+	mailboxes := make([]string, len(p.Questions))
+	for i, q := range p.Questions {
+		mailboxes[i] = q.Mailbox
 	}
-	c, err := e.listCatalogue(ctx, run)
-	if err != nil {
-		return loaded{}, err
-	}
-	mailboxes := make([]string, len(rows))
-	for i, r := range rows {
-		mailboxes[i] = r.Mailbox
-	}
-	gone, err := e.oldAbsences(ctx, run.WorkspaceID, mailboxes)
+	gone, err := e.oldAbsences(ctx, workspace, mailboxes)
 	if err != nil {
 		return loaded{}, err
 	}
 	for _, d := range domains {
 		d.Traits = c.DomainTraits(d.Name, d.Hosts())
 	}
-	l := loaded{workspace: run.WorkspaceID, side: side, known: known, asked: map[int64]asked{}, moved: map[probe.Source]bool{}, resting: map[time.Time][]store.Asking{}}
-	l.assemble(p, rows, domains)
+	l := loaded{side: side, known: known, asked: map[int64]asked{}, moved: map[probe.Source]bool{}, resting: map[time.Time][]store.Asking{}}
+	l.assemble(p, domains)
 	l.remember(gone)
 	return l, nil
 }
 
 // loadDomains reads the domains in the order of their names, without their
-// questions, and what is known of their operators.
-func (e *Engine) loadDomains(ctx context.Context, run int64, names []string) (map[string]*probe.Domain, map[string]store.Operator, error) {
+// questions, and what is known of their operators; of those in known it was read
+// just now.
+func (e *Engine) loadDomains(ctx context.Context, run int64, names []string, known map[string]store.Operator) (map[string]*probe.Domain, map[string]store.Operator, error) {
 	facts, err := e.Store.RunDomains(ctx, run, names)
-	if err != nil {
-		return nil, nil, err
-	}
-	manners, err := e.Store.Manners(ctx, names)
 	if err != nil {
 		return nil, nil, err
 	}
 	var operators []string
 	domains := map[string]*probe.Domain{}
 	for _, f := range facts {
-		d := &probe.Domain{Name: f.Domain, Operator: f.Operator, Exchangers: f.Facts.Exchangers}
-		if m, ok := manners[f.Domain]; ok {
-			d.Manner = &m
-		}
+		d := &probe.Domain{Name: f.Domain, Operator: f.Operator, Exchangers: f.Facts.Exchangers, Manner: f.Manner}
 		domains[f.Domain] = d
-		operators = append(operators, f.Operator)
+		if _, ok := known[f.Operator]; !ok {
+			operators = append(operators, f.Operator)
+		}
 	}
-	known, err := e.Store.Operators(ctx, operators)
+	if len(operators) > 0 {
+		var others map[string]store.Operator
+		others, err = e.Store.Operators(ctx, operators)
+		maps.Copy(known, others)
+	}
 	return domains, known, err
 }
 
 // assemble puts the addresses to their domains; those that may not be asked now
 // are set aside. Addresses of a domain that are asked in different ways make
 // domains of their own.
-func (l *loaded) assemble(p *store.Parcel, rows []store.AddressRow, domains map[string]*probe.Domain) {
-	asking := map[int32]store.Asking{}
-	for _, q := range p.Questions {
-		asking[q.Address] = q
-	}
-	now := time.Now()
-	for _, r := range rows {
-		q, d := asking[r.Ordinal], domains[r.Domain]
-		op := l.known[d.Operator]
-		op.Name = d.Operator
-		subject := rule.Subject{Address: r.Mailbox, Domain: r.Domain, Operator: d.Operator}
-		st := l.side.stand(op, subject, now)
+func (l *loaded) assemble(p *store.Parcel, domains map[string]*probe.Domain) {
+	now, each := time.Now(), l.side.regardsAddresses()
+	var st stand
+	for i, q := range p.Questions {
+		d := domains[q.Domain]
+		subject := rule.Subject{Address: q.Mailbox, Domain: q.Domain, Operator: d.Operator}
+		if each || i == 0 || p.Questions[i-1].Domain != q.Domain {
+			op := l.known[d.Operator]
+			op.Name = d.Operator
+			st = l.side.stand(op, subject, now)
+		}
 		if !st.until.IsZero() {
 			l.resting[st.until] = append(l.resting[st.until], q)
 			continue
 		}
-		l.asked[int64(r.Ordinal)] = asked{probe.Source{Operator: d.Operator, Route: st.way.Route}, subject}
-		l.ask(d, st.way, probe.Question{Ref: int64(r.Ordinal), Address: address.Rebuild(r.Mailbox),
-			Traits: d.Traits.With(r.Traits...), Rounds: q.Rounds, Asked: q.Asked})
+		l.asked[int64(q.Ordinal)] = asked{probe.Source{Operator: d.Operator, Route: st.way.Route}, subject}
+		l.ask(d, st.way, probe.Question{Ref: int64(q.Ordinal), Address: address.Rebuild(q.Mailbox),
+			Traits: d.Traits.With(q.Traits...), Rounds: q.Rounds, Asked: q.Asked})
 	}
 }
 
@@ -269,11 +273,12 @@ func (l *loaded) ask(d *probe.Domain, w probe.Way, q probe.Question) {
 	l.parcel.Domains = append(l.parcel.Domains, one)
 }
 
-// record writes down what became of a parcel, in one transaction.
+// record writes down what became of a parcel, in one transaction; which of most is
+// one statement, since all they bring is results.
 func (e *Engine) record(ctx context.Context, lane LaneArgs, p *store.Parcel, l loaded, out probe.Outcome) error {
 	now := time.Now()
-	next := after{parcel: p, now: now}
-	l.moveRefused(&out, &next)
+	next := newAfter(p, now)
+	l.moveRefused(&out, next)
 	next.conclude(e.Rounds, out)
 	for at, asking := range l.resting {
 		next.again(at, p.Round, asking)
@@ -281,27 +286,27 @@ func (e *Engine) record(ctx context.Context, lane LaneArgs, p *store.Parcel, l l
 	if err := e.Store.KnowVerdicts(ctx, next.results); err != nil {
 		return err
 	}
+	write := func(s *store.Store) (bool, error) {
+		return s.RecordParcel(ctx, p.ID, lane.Lane, store.ParcelRecord{Conversations: out.Conversations, Manners: out.Manners}, next.results)
+	}
+	if len(next.parcels) == 0 && !l.teaches(out, now) {
+		_, err := write(e.Store)
+		return e.measured(err, next.results, out.Conversations)
+	}
 	err := e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
-		ok, err := s.MarkDone(ctx, p.ID, lane.Lane, store.ParcelRecord{Conversations: out.Conversations, Manners: out.Manners})
+		ok, err := write(s)
 		if err != nil || !ok {
 			return err
 		}
 		var learnt map[string]pace.Pace
 		return inOrder(
-			func() error { return s.AddResults(ctx, p.RunID, next.results, p.Again) },
 			func() error { return s.AddParcels(ctx, next.parcels) },
 			func() error { return s.SaveManners(ctx, out.Manners) },
-			func() error { return s.SaveAbsences(ctx, l.workspace, absent(out.Results)) },
 			func() error { learnt, err = e.learn(ctx, s, p.RunID, l, out.Seen, now); return err },
 			func() error { return e.followUp(ctx, s, tx, l.side, lane, learnt[lane.Key], next.parcels) },
 		)
 	})
-	if err != nil {
-		return err
-	}
-	measure(next.results, out.Conversations)
-	e.sessions.add(out.Conversations)
-	return e.Store.FinishDone(ctx, p.RunID)
+	return e.measured(err, next.results, out.Conversations)
 }
 
 // followUp sets going what comes after a parcel: a wake for each parcel put
@@ -322,10 +327,19 @@ func (e *Engine) followUp(ctx context.Context, st *store.Store, tx pgx.Tx, s *si
 
 // after sorts what became of a parcel into results and further parcels.
 type after struct {
-	parcel  *store.Parcel
-	now     time.Time
-	results []store.Concluded
-	parcels []store.Parcel
+	parcel    *store.Parcel
+	questions map[int32]store.Asking // of the parcel, by address
+	now       time.Time
+	results   []store.Concluded
+	parcels   []store.Parcel
+}
+
+func newAfter(p *store.Parcel, now time.Time) *after {
+	a := &after{parcel: p, now: now, questions: make(map[int32]store.Asking, len(p.Questions))}
+	for _, q := range p.Questions {
+		a.questions[q.Ordinal] = q
+	}
+	return a
 }
 
 func (a *after) conclude(rounds pace.Rounds, out probe.Outcome) {
@@ -364,11 +378,13 @@ func (a *after) again(at time.Time, round int32, asking []store.Asking) {
 }
 
 func (a *after) concluded(r probe.Result) store.Concluded {
-	return store.Concluded{Address: int32(r.Ref), Verdict: r.Verdict, Asked: a.stamped(r.Asked)}
+	return store.Concluded{Address: int32(r.Ref), Verdict: r.Verdict, Asked: a.stamped(r.Asked), Was: a.questions[int32(r.Ref)].Was}
 }
 
 func (a *after) asking(r probe.Result) store.Asking {
-	return store.Asking{Address: int32(r.Ref), Rounds: r.Rounds, Asked: a.stamped(r.Asked)}
+	q := a.questions[int32(r.Ref)]
+	q.Rounds, q.Asked = r.Rounds, a.stamped(r.Asked)
+	return q
 }
 
 // stamped fills in the parcel of the answers that this parcel brought.

@@ -19,8 +19,12 @@ var (
 	parcelsTotal  = promauto.NewCounter(prometheus.CounterOpts{Name: "varnet_parcels_total", Help: "Parcels recorded by this process."})
 )
 
-// measure counts what a parcel brought.
-func measure(results []store.Concluded, conversations []probe.Conversation) {
+// measured counts what a parcel brought, unless it was not written down for an error.
+func (e *Engine) measured(err error, results []store.Concluded, conversations []probe.Conversation) error {
+	if err != nil {
+		return err
+	}
+	e.sessions.add(conversations)
 	parcelsTotal.Inc()
 	sessionsTotal.Add(float64(len(conversations)))
 	countResults(results)
@@ -31,6 +35,7 @@ func measure(results []store.Concluded, conversations []probe.Conversation) {
 		}
 		repliesTotal.WithLabelValues(class).Inc()
 	}
+	return nil
 }
 
 func countResults(results []store.Concluded) {

@@ -14,7 +14,6 @@ import (
 	"varnet/core/catalogue"
 	"varnet/core/finding"
 	"varnet/core/pace"
-	"varnet/core/probe"
 	"varnet/core/resolve"
 	"varnet/core/rule"
 	"varnet/internal/store"
@@ -114,8 +113,8 @@ func (e *Engine) planSample(ctx context.Context, run store.Run) error {
 	if err != nil {
 		return err
 	}
-	b := &batch{run: run, round: 1}
-	if err := e.sort(ctx, b, domainsOf(addresses), addresses); err != nil {
+	b, questions := &batch{run: run, round: 1}, store.Questions(addresses)
+	if err := e.sort(ctx, b, store.DomainsOf(questions), questions); err != nil {
 		return err
 	}
 	run.Plan.Done = true
@@ -183,7 +182,7 @@ func (e *Engine) concludeMalformed(ctx context.Context, run store.Run) error {
 		return err
 	}
 	return e.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
-		if err := s.AddResults(ctx, run.ID, results, false); err != nil {
+		if err := s.AddResults(ctx, run.ID, results); err != nil {
 			return err
 		}
 		return s.SavePlan(ctx, run.ID, run.Plan)
@@ -199,15 +198,16 @@ func (e *Engine) planDomains(ctx context.Context, run store.Run, domains []store
 	if err != nil {
 		return err
 	}
-	b := &batch{run: run, round: 1}
+	b, questions := &batch{run: run, round: 1}, store.Questions(addresses)
+	b.part.before, b.part.more = before > 0, len(addresses) == addressBatch
 	if run.Plan.Reused > 0 {
-		names = domainsOf(addresses) // of the others nothing is left to ask
+		names = store.DomainsOf(questions) // of the others nothing is left to ask
 	}
-	if err := e.sort(ctx, b, names, addresses); err != nil {
+	if err := e.sort(ctx, b, names, questions); err != nil {
 		return err
 	}
 	run.Plan.Batch++
-	if len(addresses) == addressBatch { // there may be more of this domain
+	if b.part.more {
 		run.Plan.Ordinal = addresses[len(addresses)-1].Ordinal
 	} else {
 		last := domains[len(domains)-1]
@@ -243,9 +243,9 @@ func upTo(domains []store.DomainSize) ([]store.DomainSize, []string) {
 
 // sort resolves the domains of a batch and sorts its addresses, which come in
 // the order of their domains, into results and parcels.
-func (e *Engine) sort(ctx context.Context, b *batch, names []string, addresses []store.AddressRow) (err error) {
+func (e *Engine) sort(ctx context.Context, b *batch, names []string, questions []store.Asking) (err error) {
 	b.now, b.rounds = time.Now(), e.Rounds
-	if b.known, err = e.listCatalogue(ctx, b.run); err != nil {
+	if _, b.known, err = e.ofRun(ctx, b.run.ID); err != nil {
 		return err
 	}
 	if b.run.Depth != store.DepthSyntax {
@@ -256,7 +256,7 @@ func (e *Engine) sort(ctx context.Context, b *batch, names []string, addresses [
 	if b.side, err = e.side(ctx); err != nil {
 		return err
 	}
-	b.conclude(addresses)
+	b.conclude(questions)
 	if b.operators, err = e.Store.Operators(ctx, b.operatorNames()); err != nil {
 		return err
 	}
@@ -267,7 +267,7 @@ func (e *Engine) sort(ctx context.Context, b *batch, names []string, addresses [
 // recordBatch writes a batch down and sets its lanes going.
 func (e *Engine) recordBatch(ctx context.Context, s *store.Store, tx pgx.Tx, b *batch) error {
 	return inOrder(
-		func() error { return s.AddResults(ctx, b.run.ID, b.results, b.again) },
+		func() error { return s.AddResults(ctx, b.run.ID, b.results) },
 		func() error { return s.OwnLanes(ctx, b.own) },
 		func() error { return s.AddParcels(ctx, b.parcels) },
 		func() error { return e.openLanes(ctx, s, tx, b.side, b.operators, b.parcels) },
@@ -302,9 +302,10 @@ func (e *Engine) lookUp(ctx context.Context, names []string) (map[string]resolve
 type batch struct {
 	run   store.Run
 	round int32
-	// again tells addresses that have a result; asked is what they answered.
-	again   bool
-	asked   map[int32][]probe.Asked
+	again bool // its addresses have a result
+	// part tells of a domain that is planned in parts whether others were planned
+	// before, and whether more come.
+	part    struct{ before, more bool }
 	rounds  pace.Rounds
 	now     time.Time
 	facts   map[string]resolve.Domain
@@ -321,35 +322,45 @@ type batch struct {
 
 // conclude sorts the addresses: concluded by the name service or the run's
 // depth, or open for their operator.
-func (b *batch) conclude(addresses []store.AddressRow) {
+func (b *batch) conclude(questions []store.Asking) {
 	b.open = map[string]map[string][]store.Asking{}
 	var unresolved []store.Asking
 	again, more := b.rounds.Return(int(b.round), 0, b.now)
-	for _, a := range addresses {
-		d := b.facts[a.Domain]
+	each := b.side.regardsAddresses()
+	var d resolve.Domain
+	var op string
+	var cause finding.Cause
+	var hopeless bool
+	for i, q := range questions {
+		first := i == 0 || questions[i-1].Domain != q.Domain
+		if first {
+			d = b.facts[q.Domain]
+			op = d.Operator()
+		}
 		if d.Outcome == resolve.Failed && more && b.round <= resolveAgain {
-			unresolved = append(unresolved, b.asking(a))
+			unresolved = append(unresolved, q)
 			continue
 		}
-		cause, hopeless := b.hopeless(a, d)
+		if first || each {
+			cause, hopeless = b.hopeless(q, d, op)
+		}
 		if hopeless {
-			b.results = append(b.results, store.Concluded{Address: a.Ordinal, Asked: b.asked[a.Ordinal],
-				Verdict: finding.ConcludeFrom(cause, b.known.DomainTraits(a.Domain, d.Hosts()).With(a.Traits...))})
+			b.results = append(b.results, store.Concluded{Address: q.Ordinal, Asked: q.Asked, Was: q.Was,
+				Verdict: finding.ConcludeFrom(cause, b.known.DomainTraits(q.Domain, d.Hosts()).With(q.Traits...))})
 			continue
 		}
-		op := d.Operator()
 		if b.open[op] == nil {
 			b.open[op] = map[string][]store.Asking{}
 		}
-		b.open[op][a.Domain] = append(b.open[op][a.Domain], b.asking(a))
+		b.open[op][q.Domain] = append(b.open[op][q.Domain], q)
 	}
 	b.pack(unresolvedKey, unresolved, b.round+1, again)
 }
 
 // hopeless tells why an address is not asked about: its domain, the run's depth
 // or a rule.
-func (b *batch) hopeless(a store.AddressRow, d resolve.Domain) (finding.Cause, bool) {
-	r := b.side.rule(rule.Subject{Address: a.Mailbox, Domain: a.Domain, Operator: d.Operator()})
+func (b *batch) hopeless(q store.Asking, d resolve.Domain, operator string) (finding.Cause, bool) {
+	r := b.side.rule(rule.Subject{Address: q.Mailbox, Domain: q.Domain, Operator: operator})
 	cause, hopeless := d.Outcome.Cause()
 	switch {
 	case r.Depth == string(store.DepthSyntax):
@@ -360,10 +371,6 @@ func (b *batch) hopeless(a store.AddressRow, d resolve.Domain) (finding.Cause, b
 		return finding.RuleSkipped, true
 	}
 	return finding.RuleDepth, b.run.Depth != store.DepthMailbox || r.Depth != ""
-}
-
-func (b *batch) asking(a store.AddressRow) store.Asking {
-	return store.Asking{Address: a.Ordinal, Asked: b.asked[a.Ordinal]}
 }
 
 func (b *batch) operatorNames() (names []string) {
@@ -404,7 +411,7 @@ func (b *batch) cut() {
 }
 
 func (b *batch) pack(key string, asking []store.Asking, round int32, notBefore time.Time) {
-	for i, n := range pace.Cut(len(asking)) {
+	for i, n := range pace.Cut(len(asking), b.part.before, b.part.more) {
 		b.parcels = append(b.parcels, store.Parcel{RunID: b.run.ID, LaneKey: key, Turn: b.run.Plan.Batch + int32(i), Round: round,
 			Questions: asking[:n], NotBefore: notBefore, Again: b.again})
 		asking = asking[n:]

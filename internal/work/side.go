@@ -2,6 +2,7 @@ package work
 
 import (
 	"context"
+	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -162,6 +163,12 @@ func (s *side) rule(subject rule.Subject) rule.Rule {
 		return s.settings.Rules[i]
 	}
 	return rule.Rule{}
+}
+
+// regardsAddresses tells whether addresses of one domain may fall under different
+// rules.
+func (s *side) regardsAddresses() bool {
+	return slices.ContainsFunc(s.settings.Rules, func(r rule.Rule) bool { return r.Of == rule.OfAddress })
 }
 
 func opens(r rule.Rule, now time.Time) time.Time {

@@ -83,10 +83,7 @@ func (e *Engine) learn(ctx context.Context, s *store.Store, run int64, l loaded,
 	})
 	for _, from := range sources {
 		met := seen[from]
-		if met.Sessions+met.Failed == 0 {
-			continue // nobody was met
-		}
-		if known := l.known[from.Operator].By[from.Route]; l.side.unchanged(from.Operator, known, met, now) {
+		if !l.news(from, met, now) {
 			continue
 		}
 		p, err := s.LearnPace(ctx, from.Operator, from.Route, met, now, l.side.bounds(from.Operator))
@@ -102,6 +99,30 @@ func (e *Engine) learn(ctx context.Context, s *store.Store, run int64, l loaded,
 		}
 	}
 	return paces, nil
+}
+
+// news tells that what was met changes what is known of an operator's pace.
+func (l *loaded) news(from probe.Source, met pace.Seen, now time.Time) bool {
+	if met.Sessions+met.Failed == 0 {
+		return false // nobody was met
+	}
+	return !l.side.unchanged(from.Operator, l.known[from.Operator].By[from.Route], met, now)
+}
+
+// teaches tells that there is more to write down of a parcel than its results: of
+// operators, routes, or how domains take mail.
+func (l *loaded) teaches(out probe.Outcome, now time.Time) bool {
+	for from, met := range out.Seen {
+		if l.news(from, met, now) || met.NoWay > 0 || met.Refused() || l.side.rests(from.Route) > 0 {
+			return true
+		}
+	}
+	for _, m := range out.Manners {
+		if !m.Reused {
+			return true
+		}
+	}
+	return false
 }
 
 // askedFresh is how old the time may be at which an operator is said to have been

@@ -6,7 +6,6 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"varnet/core/pace"
-	"varnet/core/probe"
 	"varnet/internal/store"
 )
 
@@ -43,18 +42,11 @@ func (e *Engine) resolveParcel(ctx context.Context, lane LaneArgs, p *store.Parc
 	if err != nil {
 		return err
 	}
-	rows, err := e.Store.AddressesAt(ctx, run.ListID, p.Ordinals())
-	if err != nil {
+	b := &batch{run: run, round: p.Round, again: p.Again}
+	if err := e.sort(ctx, b, store.DomainsOf(p.Questions), p.Questions); err != nil {
 		return err
 	}
-	b := &batch{run: run, round: p.Round, again: p.Again, asked: map[int32][]probe.Asked{}}
-	for _, q := range p.Questions {
-		b.asked[q.Address] = q.Asked
-	}
-	if err := e.sort(ctx, b, domainsOf(rows), rows); err != nil {
-		return err
-	}
-	err = e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		ok, err := s.MarkDone(ctx, p.ID, lane.Lane, store.ParcelRecord{})
 		if err != nil || !ok {
 			return err
@@ -64,18 +56,4 @@ func (e *Engine) resolveParcel(ctx context.Context, lane LaneArgs, p *store.Parc
 			func() error { return e.recordBatch(ctx, s, tx, b) },
 		)
 	})
-	if err != nil {
-		return err
-	}
-	return e.Store.FinishDone(ctx, run.ID)
-}
-
-// domainsOf lists the domains of rows that come in the order of their domains.
-func domainsOf(rows []store.AddressRow) (names []string) {
-	for _, r := range rows {
-		if len(names) == 0 || names[len(names)-1] != r.Domain {
-			names = append(names, r.Domain)
-		}
-	}
-	return names
 }

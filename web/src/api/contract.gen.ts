@@ -480,7 +480,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Ask again about chosen addresses of a finished run, as another round of it; their results stand until they are replaced */
+        /** Ask again about chosen addresses of a finished run, or about those that fit a filter, as another round of it; their results stand until they are replaced */
         post: operations["ask-again"];
         delete?: never;
         options?: never;
@@ -499,6 +499,23 @@ export interface paths {
         put?: never;
         /** Let a drafted run begin now, whatever its times say */
         post: operations["begin-run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/by-hand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Decide about all results that fit a filter, whatever the policy says */
+        post: operations["decide-fitting"];
         delete?: never;
         options?: never;
         head?: never;
@@ -565,6 +582,40 @@ export interface paths {
         };
         /** The rows of one decision, or all, as they stood in the file or in another form; of a run that ended a broken download can be taken up again (Range) */
         get: operations["file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/fitting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How many results of a run fit a filter, and how many would if one part of it were another */
+        get: operations["fitting"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/operators": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A page of the operators of a run's domains, the largest first, with what was found out at each */
+        get: operations["operators-of-run"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1446,6 +1497,13 @@ export interface components {
              */
             to: string;
         };
+        Facet: {
+            /** Format: int64 */
+            addresses: number;
+            /** @enum {string} */
+            part: "finding" | "cause" | "trait" | "decision";
+            value: string;
+        };
         Factor: {
             /**
              * Format: double
@@ -1463,6 +1521,21 @@ export interface components {
             addresses: number;
             /** @enum {string} */
             finding: "deliverable" | "catch-all" | "undecided" | "undeliverable";
+        };
+        Fitting: {
+            /** Format: int64 */
+            addresses: number;
+            /** @description How many would fit if one part of the filter had another value, of those that any would fit. Decisions are not counted where the policy looks at each row. */
+            facets: components["schemas"]["Facet"][];
+            /** @description Whether there are more, which were not counted. */
+            more: boolean;
+        };
+        FittingByHand: {
+            /**
+             * @description What is to be done with them in all runs of the list; policy: what the policy says, as for all others.
+             * @enum {string}
+             */
+            decision: "keep" | "hold" | "drop" | "policy";
         };
         Health: {
             /**
@@ -1681,6 +1754,21 @@ export interface components {
              * @description Its size in bytes.
              */
             size: number;
+        };
+        OperatorCount: {
+            /**
+             * Format: int64
+             * @description Addresses of the list at these.
+             */
+            addresses: number;
+            /**
+             * Format: int64
+             * @description Domains of the list whose exchangers it runs.
+             */
+            domains: number;
+            /** @description Its addresses by finding, as far as they are concluded. */
+            findings: components["schemas"]["FindingAddresses"][];
+            operator: string;
         };
         OperatorPace: {
             /** Format: date-time */
@@ -4169,7 +4257,30 @@ export interface operations {
     };
     "ask-again": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Only this finding. */
+                finding?: string;
+                /** @description Only this cause. */
+                cause?: string;
+                /** @description Only causes of this stage. */
+                stage?: string;
+                /** @description Only with this trait. */
+                trait?: string;
+                /** @description Only with odds of so much or more. */
+                oddsFrom?: number;
+                /** @description Only with odds under so much; 0: any. */
+                oddsBelow?: number;
+                /** @description Only addresses at this domain. */
+                domain?: string;
+                /** @description Only addresses whose exchangers this operator runs. */
+                operator?: string;
+                /** @description Only addresses with this text in them. */
+                search?: string;
+                /** @description Only with this decision, by the run's policy or by hand. */
+                decision?: string;
+                /** @description Only what was decided by hand. */
+                hand?: boolean;
+            };
             header?: never;
             path: {
                 /** @description Its ID. */
@@ -4240,6 +4351,83 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "decide-fitting": {
+        parameters: {
+            query?: {
+                /** @description Only this finding. */
+                finding?: string;
+                /** @description Only this cause. */
+                cause?: string;
+                /** @description Only causes of this stage. */
+                stage?: string;
+                /** @description Only with this trait. */
+                trait?: string;
+                /** @description Only with odds of so much or more. */
+                oddsFrom?: number;
+                /** @description Only with odds under so much; 0: any. */
+                oddsBelow?: number;
+                /** @description Only addresses at this domain. */
+                domain?: string;
+                /** @description Only addresses whose exchangers this operator runs. */
+                operator?: string;
+                /** @description Only addresses with this text in them. */
+                search?: string;
+                /** @description Only with this decision, by the run's policy or by hand. */
+                decision?: string;
+                /** @description Only what was decided by hand. */
+                hand?: boolean;
+            };
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FittingByHand"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ByHandDone"];
                 };
             };
             /** @description Unauthorized */
@@ -4507,6 +4695,138 @@ export interface operations {
                 };
                 content: {
                     "text/csv": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    fitting: {
+        parameters: {
+            query?: {
+                /** @description Only this finding. */
+                finding?: string;
+                /** @description Only this cause. */
+                cause?: string;
+                /** @description Only causes of this stage. */
+                stage?: string;
+                /** @description Only with this trait. */
+                trait?: string;
+                /** @description Only with odds of so much or more. */
+                oddsFrom?: number;
+                /** @description Only with odds under so much; 0: any. */
+                oddsBelow?: number;
+                /** @description Only addresses at this domain. */
+                domain?: string;
+                /** @description Only addresses whose exchangers this operator runs. */
+                operator?: string;
+                /** @description Only addresses with this text in them. */
+                search?: string;
+                /** @description Only with this decision, by the run's policy or by hand. */
+                decision?: string;
+                /** @description Only what was decided by hand. */
+                hand?: boolean;
+            };
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fitting"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "operators-of-run": {
+        parameters: {
+            query?: {
+                /** @description Only operators with this text in the name. */
+                search?: string;
+                /** @description The last operator of the page before. */
+                after?: string;
+                /** @description How many addresses that one had. */
+                afterSize?: number;
+                /** @description How many at the most. */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OperatorCount"][];
                 };
             };
             /** @description Unauthorized */

@@ -47,7 +47,7 @@ export function Lists() {
       {archived && lists.data?.length === 0 && <p>No list is put aside.</p>}
       {!archived && lists.data?.length === 0 && <Sentence>There is no list yet. Drop a file anywhere on this page: any CSV or spreadsheet with a column of addresses will do.</Sentence>}
       {lists.data && lists.data.length > 0 && <Table lists={lists.data} />}
-      {lists.data && <p className="after">{archived ? <Link to="/lists">The lists in use</Link> : <Link to="/lists?archived=true">Lists put aside</Link>}</p>}
+      {lists.data && <p className="after">{!archived && lists.data.length > 0 && <span className="quiet">A file can be dropped anywhere on this page to bring it in. </span>}{archived ? <Link to="/lists">The lists in use</Link> : <Link to="/lists?archived=true">Lists put aside</Link>}</p>}
     </div>
   );
 }

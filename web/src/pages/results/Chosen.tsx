@@ -1,39 +1,85 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Button } from "antd";
+import type { ReactNode } from "react";
 import { useNavigate } from "react-router";
 import { api, told, type Result, type Run, type Schema } from "../../api/client";
 import { keys } from "../../api/hooks";
-import { Trouble } from "../../parts/Notice";
-import { glyphs, plural } from "../../words";
+import { Trouble, Wait } from "../../parts/Notice";
+import { glyphs, number, plural } from "../../words";
+import type { Filter } from "./filter";
+import { useFitting } from "./useFitting";
 
 type Hand = Schema<"ByHand">["decision"];
 /** What one can do by hand, and what it is called. */
 const byHand: [Hand, string][] = [["keep", `${glyphs.keep} Keep`], ["hold", `${glyphs.hold} Hold`], ["drop", `${glyphs.drop} Strike`], ["policy", "As the policy says"]];
 
+/** About so many can be decided by hand at once; the service takes no more. */
+const mostByHand = 10_000;
+
+type Acts = {
+  run: Run;
+  clear: () => void;
+  /** What is chosen, in words. */
+  says: string;
+  decide: (decision: Hand) => Promise<unknown>;
+  ask: () => Promise<Run>;
+  /** The choice as the page for taking out knows it. */
+  out: Record<string, string>;
+  /** Too many to decide about by hand. */
+  many?: boolean;
+  children?: ReactNode;
+};
+
 /** Chosen is what can be done with the addresses that were chosen. */
 export function Chosen({ run, chosen, clear }: { run: Run; chosen: Result[]; clear: () => void }) {
-  const client = useQueryClient();
-  const go = useNavigate();
   const addresses = chosen.map((r) => r.address);
-  const decide = useMutation({
-    mutationFn: async (decision: Hand) => told(await api.POST("/lists/{id}/by-hand", { params: { path: { id: run.listId } }, body: { addresses, decision } })),
-    onSuccess: async () => { clear(); await Promise.all([["results"], ["run"], ["evidence"], ["take-out"], keys.lists].map((queryKey) => client.invalidateQueries({ queryKey }))); },
-  });
-  const ask = useMutation({
-    mutationFn: async () => told(await api.POST("/runs/{id}/ask-again", { params: { path: { id: run.id } }, body: { addresses } })),
-    onSuccess: (r) => { clear(); client.setQueryData(keys.run(run.id), r); },
-  });
   const copy = useMutation({ mutationFn: () => navigator.clipboard.writeText(chosen.map((r) => r.mailbox ?? r.typed).join("\n") + "\n") });
-  const error = decide.error ?? ask.error ?? copy.error;
   if (chosen.length === 0) return null;
   return (
+    <Bar run={run} clear={clear} says={`${plural(chosen.length, "address", "addresses")} chosen.`} out={{ addresses: addresses.join(",") }}
+      decide={async (decision) => told(await api.POST("/lists/{id}/by-hand", { params: { path: { id: run.listId } }, body: { addresses, decision } }))}
+      ask={async () => told(await api.POST("/runs/{id}/ask-again", { params: { path: { id: run.id } }, body: { addresses } }))}>
+      <Button size="small" onClick={() => copy.mutate()}>{copy.isSuccess ? "Copied" : "Copy"}</Button>
+      {copy.error && <Trouble error={copy.error} />}
+    </Bar>
+  );
+}
+
+/** AllChosen is what can be done with all addresses that fit the filter, shown or not. */
+export function AllChosen({ run, filter, clear }: { run: Run; filter: Filter; clear: () => void }) {
+  const params = { path: { id: run.id }, query: filter };
+  const fits = useFitting(run, filter);
+  if (fits.error) return <Trouble error={fits.error} again={() => void fits.refetch()} />;
+  if (!fits.data) return <Wait for="the count of those that fit" />;
+  const { addresses, more } = fits.data;
+  const many = more || addresses > mostByHand;
+  return (
+    <Bar run={run} clear={clear} many={many} out={Object.fromEntries(Object.entries(filter).map(([k, v]) => [k, String(v)]))}
+      says={more ? `All that fit are chosen: more than ${number(addresses)} addresses.` : `All ${plural(addresses, "address", "addresses")} that fit are chosen.`}
+      decide={async (decision) => told(await api.POST("/runs/{id}/by-hand", { params, body: { decision } }))}
+      ask={async () => told(await api.POST("/runs/{id}/ask-again", { params, body: {} }))} />
+  );
+}
+
+/** Bar says what is chosen, and holds what can be done with it. */
+function Bar({ run, clear, says, decide, ask, out, many, children }: Acts) {
+  const client = useQueryClient();
+  const go = useNavigate();
+  const deciding = useMutation({
+    mutationFn: decide,
+    onSuccess: async () => { clear(); await Promise.all([["results"], ["run"], ["evidence"], ["take-out"], ["fitting"], keys.lists].map((queryKey) => client.invalidateQueries({ queryKey }))); },
+  });
+  const asking = useMutation({ mutationFn: ask, onSuccess: (r) => { clear(); client.setQueryData(keys.run(run.id), r); } });
+  const error = deciding.error ?? asking.error;
+  return (
     <section className="chosen" aria-label="What can be done with the chosen">
-      <strong role="status">{plural(chosen.length, "address", "addresses")} chosen.</strong>
+      <strong role="status">{says}</strong>
       <span className="acts">
-        {byHand.map(([d, label]) => <Button key={d} size="small" loading={decide.isPending && decide.variables === d} onClick={() => decide.mutate(d)}>{label}</Button>)}
-        {run.state === "finished" && <Button size="small" loading={ask.isPending} onClick={() => ask.mutate()}>Ask again</Button>}
-        <Button size="small" onClick={() => void go(`/runs/${run.id}/take-out?${new URLSearchParams({ decision: "all", addresses: addresses.join(",") })}`)}>Take out</Button>
-        <Button size="small" onClick={() => copy.mutate()}>{copy.isSuccess ? "Copied" : "Copy"}</Button>
+        {!many && byHand.map(([d, label]) => <Button key={d} size="small" loading={deciding.isPending && deciding.variables === d} onClick={() => deciding.mutate(d)}>{label}</Button>)}
+        {many && <span className="quiet">A rule of a policy decides about so many.</span>}
+        {run.state === "finished" && <Button size="small" loading={asking.isPending} onClick={() => asking.mutate()}>Ask again</Button>}
+        {!("hand" in out) && <Button size="small" onClick={() => void go(`/runs/${run.id}/take-out?${new URLSearchParams({ decision: "all", ...out })}`)}>Take out</Button>}
+        {children}
         <button type="button" className="plain" onClick={clear}>Choose none</button>
       </span>
       {error && <Trouble error={error} />}

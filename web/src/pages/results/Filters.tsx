@@ -1,10 +1,14 @@
 import { useQuery } from "@tanstack/react-query";
 import { Input, Select } from "antd";
 import { useEffect, useState } from "react";
-import { api, told, type Run } from "../../api/client";
+import { api, told, type Run, type Schema } from "../../api/client";
 import { useWords } from "../../api/hooks";
-import { findings, number } from "../../words";
+import { glyphs, number } from "../../words";
 import type { Filter } from "./filter";
+import { useFitting } from "./useFitting";
+
+type Facet = Schema<"Facet">;
+const decisions = Object.keys(glyphs);
 
 export type Change = (values: Record<string, string | undefined>) => void;
 
@@ -19,20 +23,23 @@ export function Filters({ run, filter, change }: { run: Run; filter: Filter; cha
     const timer = setTimeout(() => { if (text !== (filter.search ?? "")) change({ search: text }); }, 300);
     return () => clearTimeout(timer);
   });
-  const count = (fits: (c: Run["causes"][number]) => boolean) => run.causes.filter(fits).reduce((n, c) => n + c.addresses, 0);
-  const causes = run.causes.filter((c) => (!filter.finding || c.finding === filter.finding) && (!filter.stage || c.stage === filter.stage));
+  const fits = useFitting(run, filter);
+  const titles = new Map((words.data?.causes ?? []).map((c) => [c.code as string, c.title]));
+  /** The values that a part of the filter can have: those that something fits, how many, and those that are there always. */
+  const options = (part: Facet["part"], any: string, always: (string | undefined)[]) => {
+    const counted = (fits.data?.facets ?? []).filter((f) => f.part === part);
+    const others = always.filter((v): v is string => !!v && !counted.some((f) => f.value === v));
+    const title = (value: string) => titles.get(value) ?? value;
+    return [{ value: "", label: any }, ...counted.map((f) => ({ value: f.value, label: `${title(f.value)} (${number(f.addresses)})` })), ...others.map((value) => ({ value, label: title(value) }))];
+  };
   const span = Math.max(0, spans.findIndex(([from, below]) => Number(from) === (filter.oddsFrom ?? 0) && Number(below) === (filter.oddsBelow ?? 0)));
   return (
     <>
       <div className="filters">
-        <Select aria-label="Finding" value={filter.finding ?? ""} onChange={(v) => change({ finding: v })} popupMatchSelectWidth={false}
-          options={[{ value: "", label: "any finding" }, ...findings.map((f) => ({ value: f, label: `${f} (${number(count((c) => c.finding === f))})` }))]} />
-        <Select aria-label="Cause" value={filter.cause ?? ""} onChange={(v) => change({ cause: v })} popupMatchSelectWidth={false}
-          options={[{ value: "", label: "any cause" }, ...causes.map((c) => ({ value: c.cause, label: `${c.title} (${number(c.addresses)})` }))]} />
-        <Select aria-label="Decision" value={filter.decision ?? ""} onChange={(v) => change({ decision: v })} popupMatchSelectWidth={false}
-          options={[{ value: "", label: "any decision" }, ...["keep", "hold", "drop"].map((d) => ({ value: d, label: d }))]} />
-        <Select aria-label="Trait" value={filter.trait ?? ""} onChange={(v) => change({ trait: v })} popupMatchSelectWidth={false}
-          options={[{ value: "", label: "any trait" }, ...(words.data?.traits ?? []).map((t) => ({ value: t.code, label: t.code }))]} />
+        <Select aria-label="Finding" value={filter.finding ?? ""} onChange={(v) => change({ finding: v })} popupMatchSelectWidth={false} options={options("finding", "any finding", [filter.finding])} />
+        <Select aria-label="Cause" value={filter.cause ?? ""} onChange={(v) => change({ cause: v })} popupMatchSelectWidth={false} options={options("cause", "any cause", [filter.cause])} />
+        <Select aria-label="Decision" value={filter.decision ?? ""} onChange={(v) => change({ decision: v })} popupMatchSelectWidth={false} options={options("decision", "any decision", decisions)} />
+        <Select aria-label="Trait" value={filter.trait ?? ""} onChange={(v) => change({ trait: v })} popupMatchSelectWidth={false} options={options("trait", "any trait", [filter.trait])} />
         <Select aria-label="Odds" value={span} onChange={(i) => change({ oddsFrom: spans[i]![0], oddsBelow: spans[i]![1] })} popupMatchSelectWidth={false}
           options={spans.map(([, , label], i) => ({ value: i, label }))} />
         <Input id="search" type="search" aria-label="Part of an address" placeholder="part of an address  ( / )" value={text} onChange={(e) => setText(e.target.value)} />

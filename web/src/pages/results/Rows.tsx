@@ -6,12 +6,19 @@ import { AddressText } from "../../parts/AddressText";
 import { DecisionMark } from "../../parts/DecisionMark";
 import { Trouble, Wait } from "../../parts/Notice";
 import { number, plural } from "../../words";
-import { Chosen } from "./Chosen";
+import { AllChosen, Chosen } from "./Chosen";
 import type { Filter } from "./filter";
+import { useFitting } from "./useFitting";
 
 const pageSize = 100;
 /** So many can be chosen at once; the service takes no more. */
 const mostChosen = 1000;
+
+/** shown says how many results are shown, and of how many where there are more. */
+function shown(rows: number, whole: string | undefined, filtered: boolean): string {
+  if (whole !== undefined) return `The first ${number(rows)} of ${whole} ${filtered ? "that fit" : "addresses"}.`;
+  return filtered ? `${plural(rows, "address fits", "addresses fit")}.` : `${plural(rows, "address", "addresses")}, all that are concluded.`;
+}
 
 /** Rows are the results that fit, page after page; some of them can be chosen. */
 export function Rows({ run, filter, onOpen }: { run: Run; filter: Filter; onOpen: (address: number) => void }) {
@@ -23,6 +30,8 @@ export function Rows({ run, filter, onOpen }: { run: Run; filter: Filter; onOpen
     refetchInterval: run.finishedAt ? false : 3000,
   });
   const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
+  const fits = useFitting(run, filter);
+  const [all, setAll] = useState(false); // that fit, shown or not
   const body = useRef<HTMLTableSectionElement>(null);
   const walk = (e: KeyboardEvent) => {
     const by = { ArrowDown: 1, ArrowUp: -1 }[e.key];
@@ -36,24 +45,28 @@ export function Rows({ run, filter, onOpen }: { run: Run; filter: Filter; onOpen
   if (!pages.data) return <Wait for="the results" />;
   const rows = pages.data.pages.flat();
   if (rows.length === 0) return <p>No concluded address fits this filter.</p>;
-  const choose = (address: number, on: boolean) => setChosen((old) => {
-    const next = new Set(old);
+  const whole = fits.data ? `${fits.data.more ? "more than " : ""}${number(fits.data.addresses)}` : "all";
+  const set = (next: ReadonlySet<number>) => { setAll(false); setChosen(next); };
+  const choose = (address: number, on: boolean) => {
+    const next = new Set(chosen);
     if (on && next.size < mostChosen) next.add(address);
     else next.delete(address);
-    return next;
-  });
+    set(next);
+  };
   const here = rows.filter((r) => chosen.has(r.address));
+  const allShown = here.length > 0 && here.length === Math.min(rows.length, mostChosen);
   return (
     <>
-      <p className="quiet" role="status">{pages.hasNextPage ? `The first ${number(rows.length)} that fit.` : `${plural(rows.length, "address fits", "addresses fit")}.`} Arrow keys walk the rows, Enter opens the evidence.</p>
-      <Chosen run={run} chosen={here} clear={() => setChosen(new Set())} />
+      <p className="quiet" role="status">{shown(rows.length, pages.hasNextPage ? whole : undefined, Object.keys(filter).length > 0)} Arrow keys walk the rows, Enter opens the evidence.</p>
+      {all ? <AllChosen run={run} filter={filter} clear={() => set(new Set())} /> : <Chosen run={run} chosen={here} clear={() => set(new Set())} />}
+      {!all && allShown && pages.hasNextPage && <p className="said">All that are shown are chosen. <button type="button" className="plain" onClick={() => setAll(true)}>Choose all that fit</button></p>}
       <div className="scroll">
         <table className="rows results">
           <thead><tr>
-            <th><input type="checkbox" aria-label="Choose all that are shown" checked={here.length > 0 && here.length === Math.min(rows.length, mostChosen)} onChange={(e) => setChosen(new Set(e.target.checked ? rows.slice(0, mostChosen).map((r) => r.address) : []))} /></th>
+            <th><input type="checkbox" aria-label="Choose all that are shown" checked={all || allShown} onChange={(e) => set(new Set(e.target.checked ? rows.slice(0, mostChosen).map((r) => r.address) : []))} /></th>
             <th>Decision</th><th>Address</th><th>Finding</th><th>Cause</th><th>Traits</th><th className="number">Odds</th>
           </tr></thead>
-          <tbody ref={body} onKeyDown={walk}>{rows.map((r) => <Row key={r.address} result={r} chosen={chosen.has(r.address)} onChoose={(on) => choose(r.address, on)} onOpen={onOpen} />)}</tbody>
+          <tbody ref={body} onKeyDown={walk}>{rows.map((r) => <Row key={r.address} result={r} chosen={all || chosen.has(r.address)} onChoose={(on) => choose(r.address, on)} onOpen={onOpen} />)}</tbody>
         </table>
       </div>
       {pages.hasNextPage && <Button loading={pages.isFetchingNextPage} onClick={() => void pages.fetchNextPage()}>Show {pageSize} more</Button>}

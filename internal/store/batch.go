@@ -1,0 +1,180 @@
+package store
+
+import (
+	"context"
+	"encoding/binary"
+	"fmt"
+	"slices"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgtype"
+
+	"varnet/core/finding"
+	"varnet/core/probe"
+)
+
+// Results are kept in batches: what one parcel brought, one step of the planning
+// concluded, or a run took over of one batch of an earlier run. A batch is one
+// record, however many addresses it has, so that writing a result costs next to
+// nothing beside asking. An address that is asked again stands in a later batch,
+// which goes before the earlier. What stands of a run is read whole and held in
+// memory (see Standing).
+
+// Concluded is a result to be recorded.
+type Concluded struct {
+	Address int32
+	Verdict finding.Verdict
+	Asked   []probe.Asked
+	// Was is the verdict that it replaces, 0: it is the address's first.
+	Was int32
+}
+
+// AddResults records results as a batch, and their tally. It belongs in the
+// transaction that marks their parcel done or their planning saved.
+func (s *Store) AddResults(ctx context.Context, run int64, results []Concluded) error {
+	if len(results) == 0 {
+		return nil
+	}
+	b, tally, err := s.batchOf(ctx, results)
+	if err != nil {
+		return err
+	}
+	return s.addBatch(ctx, run, b, tally, b.at)
+}
+
+// RecordParcel marks a claimed parcel done and records its results, both or neither;
+// ok is false when it is not claimed any more, as MarkDone tells.
+func (s *Store) RecordParcel(ctx context.Context, parcel int64, lane int, r ParcelRecord, results []Concluded) (ok bool, err error) {
+	if len(results) == 0 {
+		return s.MarkDone(ctx, parcel, lane, r)
+	}
+	b, tally, err := s.batchOf(ctx, results)
+	if err != nil {
+		return false, err
+	}
+	tag, err := s.db.Exec(ctx, addTo(markDone(batchValues+1)+" RETURNING run_id"), append(b.values(tally, b.at), parcel, lane, r)...)
+	return tag.RowsAffected() > 0, err
+}
+
+// batchOf makes a batch of results, and counts how many addresses got each verdict
+// by it, or lost it.
+func (s *Store) batchOf(ctx context.Context, results []Concluded) (batch, map[int32]int32, error) {
+	b := batch{at: time.Now(), addresses: make([]int32, len(results)), verdicts: make([]int32, len(results))}
+	asked, tally := make([][]probe.Asked, len(results)), map[int32]int32{}
+	for i, r := range results {
+		id, err := s.verdictID(ctx, r.Verdict)
+		if err != nil {
+			return b, nil, err
+		}
+		b.addresses[i], b.verdicts[i], asked[i] = r.Address, id, r.Asked
+		tally[id]++
+		if r.Was != 0 {
+			tally[r.Was]--
+		}
+	}
+	b.evidence = packEvidence(asked)
+	return b, tally, nil
+}
+
+// batch is a batch of results.
+type batch struct {
+	id                  int64
+	at                  time.Time
+	addresses, verdicts []int32
+	evidence            []byte
+}
+
+// addTo tells in SQL to add a batch, and how many addresses got each verdict, or
+// lost it, to the run that another statement gives, if it gives any.
+func addTo(run string) string {
+	return `WITH run AS (` + run + `),
+		added AS (INSERT INTO batch (run_id, at, addresses, verdicts, evidence) SELECT run_id, $1, $2, $3, $4 FROM run)
+		INSERT INTO tally (run_id, verdict, addresses, at) SELECT run_id, v, n, $7 FROM run, unnest($5::int[], $6::int[]) t(v, n)`
+}
+
+// batchValues is how many values addTo takes.
+const batchValues = 7
+
+// values are those that addTo takes.
+func (b batch) values(tally map[int32]int32, at time.Time) []any {
+	var verdicts, addresses []int32
+	for id, n := range tally {
+		verdicts, addresses = append(verdicts, id), append(addresses, n)
+	}
+	return []any{b.at, b.addresses, b.verdicts, b.evidence, verdicts, addresses, at}
+}
+
+func (s *Store) addBatch(ctx context.Context, run int64, b batch, tally map[int32]int32, at time.Time) error {
+	_, err := s.db.Exec(ctx, addTo("SELECT $8::bigint AS run_id"), append(b.values(tally, at), run)...)
+	return err
+}
+
+// asked gives what some addresses of a run, each of which has a result, were
+// asked, by address.
+func (s *Store) asked(ctx context.Context, run int64, st *Standing, addresses []int32) (map[int32][]probe.Asked, error) {
+	var ids []int64
+	wanted := map[int32]int64{}
+	for _, a := range addresses {
+		wanted[a] = st.of(a).id
+		ids = append(ids, st.of(a).id)
+	}
+	slices.Sort(ids)
+	out := map[int32][]probe.Asked{}
+	rows, err := s.db.Query(ctx, "SELECT id, at, addresses, verdicts, evidence FROM batch WHERE run_id = $1 AND id = ANY($2)", run, slices.Compact(ids))
+	if err != nil {
+		return nil, err
+	}
+	err = eachBatch(rows, func(b *batch) error {
+		all, err := unpackEvidence(b.evidence, len(b.addresses))
+		for i, asked := range all {
+			if wanted[b.addresses[i]] == b.id {
+				out[b.addresses[i]] = asked
+			}
+		}
+		return err
+	})
+	return out, err
+}
+
+// eachBatch gives the batches of a query for all their columns, or for all but the
+// evidence, one by one.
+func eachBatch(rows pgx.Rows, do func(*batch) error) (err error) {
+	var b batch
+	var addresses, verdicts pgtype.UndecodedBytes
+	to := []any{&b.id, &b.at, &addresses, &verdicts, &b.evidence}
+	_, err = pgx.ForEachRow(rows, to[:len(rows.FieldDescriptions())], func() error {
+		if b.addresses, err = ints(addresses); err != nil {
+			return err
+		}
+		if b.verdicts, err = ints(verdicts); err != nil {
+			return err
+		}
+		if len(b.addresses) != len(b.verdicts) || len(b.addresses) == 0 {
+			return fmt.Errorf("batch %d has %d addresses and %d verdicts", b.id, len(b.addresses), len(b.verdicts))
+		}
+		return do(&b)
+	})
+	return err
+}
+
+// ints reads an int[] as it is sent (PostgreSQL's array_send): the number of
+// dimensions, whether there are nulls, the type, then for each dimension size and
+// lower bound, and for each element its length and value. That takes a twentieth
+// of the time of a reading that knows all types.
+func ints(sent pgtype.UndecodedBytes) ([]int32, error) {
+	if len(sent) < arrayHead {
+		return nil, nil // an empty one has no dimension
+	}
+	n := int(binary.BigEndian.Uint32(sent[12:]))
+	if binary.BigEndian.Uint32(sent) != 1 || len(sent) != arrayHead+8*n {
+		return nil, fmt.Errorf("%d bytes are no array of integers", len(sent))
+	}
+	out := make([]int32, n)
+	for i := range out {
+		out[i] = int32(binary.BigEndian.Uint32(sent[arrayHead+8*i+4:]))
+	}
+	return out, nil
+}
+
+const arrayHead = 20

@@ -1,0 +1,304 @@
+package store_test
+
+import (
+	"context"
+	"fmt"
+	"reflect"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"varnet/core/finding"
+	"varnet/core/probe"
+	"varnet/internal/store"
+)
+
+func concludeSome(t *testing.T, s *store.Store, run store.Run, results ...store.Concluded) {
+	t.Helper()
+	err := s.KnowVerdicts(t.Context(), results)
+	if err == nil {
+		err = s.InTx(t.Context(), func(s *store.Store, _ pgx.Tx) error { return s.AddResults(t.Context(), run.ID, results) })
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+}
+
+func answered(address int32, cause finding.Cause, reply string) store.Concluded {
+	return store.Concluded{Address: address, Verdict: finding.ConcludeFrom(cause, nil), Asked: []probe.Asked{
+		{Parcel: 7, Conversation: 2, At: time.Date(2026, 11, 25, 9, 0, 0, 123_456_000, time.UTC), TookMS: 1.204, Reply: reply, Why: "The host said so."}}}
+}
+
+// TestTheLastBatchHolds: an address that was asked again stands as it was
+// concluded last, in pages, counts, evidence and files, and counts once.
+func TestTheLastBatchHolds(t *testing.T) {
+	s, ctx := open(t), t.Context()
+	run := newRun(t, s, workspace(t, s, "ours"), 5)
+	postponed := answered(2, finding.ExchangerPostponed, "450 4.2.0 later")
+	concludeSome(t, s, run, answered(1, finding.MailboxAccepted, "250 ok"), postponed, answered(3, finding.MailboxAbsent, "550 5.1.1 no"))
+	before, err := s.Standing(ctx, run.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	again := answered(2, finding.MailboxAccepted, "250 2.1.5 ok now")
+	again.Was = before.Verdict(2)
+	concludeSome(t, s, run, again)
+	after, err := s.Standing(ctx, run.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if after.Verdict(2) != after.Verdict(1) || before.Verdict(2) == after.Verdict(2) || after.Verdict(4) != 0 || after.Verdict(99) != 0 || after.Verdict(-1) != 0 {
+		t.Errorf("the standing is wrong: %d, %d, %d", after.Verdict(1), after.Verdict(2), after.Verdict(4))
+	}
+	p, err := s.Progress(ctx, run.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	counts, err := s.ResultCounts(ctx, run, store.ResultFilter{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for verdict, n := range p.Verdicts {
+		if counts[verdict] != n {
+			t.Errorf("verdict %d: the tally says %d, the results %d", verdict, n, counts[verdict])
+		}
+	}
+	full, err := s.FullResult(ctx, run, 2)
+	if err != nil || len(full.Asked) != 1 || !reflect.DeepEqual(full.Asked[0], again.Asked[0]) {
+		t.Errorf("evidence: %+v, %v", full.Asked, err)
+	}
+	if _, err := s.FullResult(ctx, run, 4); err != store.ErrNotFound {
+		t.Errorf("an address without a result: %v", err)
+	}
+	list, err := s.List(ctx, run.WorkspaceID, run.ListID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var replies []string
+	err = s.EachRow(ctx, run, list, store.OutWith{Replies: true}, func(r *store.OutRow) error {
+		replies = append(replies, r.Cells[0].Reply.Text)
+		return nil
+	})
+	if want := []string{"250 ok", "250 2.1.5 ok now", "550 5.1.1 no", "", ""}; err != nil || !reflect.DeepEqual(replies, want) {
+		t.Errorf("replies: %q, %v", replies, err)
+	}
+}
+
+// TestAStandingTakenBackIsForgotten: what a transaction saw that was rolled back
+// is not shown to anybody.
+func TestAStandingTakenBackIsForgotten(t *testing.T) {
+	s, ctx := open(t), t.Context()
+	run := newRun(t, s, workspace(t, s, "ours"), 3)
+	result := answered(1, finding.MailboxAccepted, "250 ok")
+	if err := s.KnowVerdicts(ctx, []store.Concluded{result}); err != nil {
+		t.Fatal(err)
+	}
+	broken := fmt.Errorf("it broke off")
+	err := s.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
+		if err := s.AddResults(ctx, run.ID, []store.Concluded{result}); err != nil {
+			return err
+		}
+		if st, err := s.Standing(ctx, run.ID); err != nil || st.Verdict(1) == 0 {
+			t.Errorf("inside: %v", err)
+		}
+		return broken
+	})
+	if err != broken {
+		t.Fatal(err)
+	}
+	if st, err := s.Standing(ctx, run.ID); err != nil || st.Verdict(1) != 0 {
+		t.Errorf("outside it stands: %v", err)
+	}
+}
+
+// TestReuseTakesTheEvidenceAlong: a run takes over the freshest results of earlier
+// runs, of other lists too, with what hosts said, and those alone that are fresh.
+func TestReuseTakesTheEvidenceAlong(t *testing.T) {
+	s, ctx := open(t), t.Context()
+	w := workspace(t, s, "ours")
+	first, other := newRun(t, s, w, 6), newRun(t, s, w, 4)
+	concludeSome(t, s, first, answered(1, finding.MailboxAccepted, "250 first"), answered(2, finding.MailboxAccepted, "250 first"), answered(5, finding.MailboxFull, "452 full"))
+	concludeSome(t, s, other, answered(2, finding.MailboxAccepted, "250 other"), answered(3, finding.MailboxAccepted, "250 other"))
+	run := newRun(t, s, w, 6)
+	verdicts, err := s.Verdicts(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var fresh []store.Fresh
+	for id, v := range verdicts {
+		if v.Cause == finding.MailboxAccepted {
+			fresh = append(fresh, store.Fresh{Verdict: id, Since: time.Now().Add(-time.Hour)})
+		}
+	}
+	if n, err := s.Reusable(ctx, run, fresh, false); n != 3 || err != nil {
+		t.Errorf("%d can be taken over, %v", n, err)
+	}
+	if n, err := s.Reusable(ctx, run, fresh, true); n != 0 || err != nil {
+		t.Errorf("%d of samples, where there are none, %v", n, err)
+	}
+	err = s.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
+		n, err := s.Reuse(ctx, run, fresh, false)
+		if n != 3 {
+			t.Errorf("%d taken over", n)
+		}
+		return err
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, l := range []int64{first.ListID, other.ListID} { // what was taken over is the run's own
+		if err := s.DeleteList(ctx, w, l); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for address, want := range map[int32]string{1: "250 first", 2: "250 other", 3: "250 other"} {
+		r, err := s.FullResult(ctx, run, address)
+		if err != nil || len(r.Asked) != 1 || r.Asked[0].Reply != want {
+			t.Errorf("address %d: %+v, %v", address, r.Asked, err)
+		}
+	}
+	run.Plan.Reused = 3
+	left, err := s.AddressesIn(ctx, run, []string{"fernhollow.example"}, 0, 100)
+	if err != nil || len(left) != 3 || left[0].Ordinal != 4 || left[0].Mailbox != "a4@fernhollow.example" {
+		t.Errorf("left to ask: %+v, %v", left, err)
+	}
+}
+
+// TestAParcelCarriesItsAddresses: what is put into a parcel comes out of it.
+func TestAParcelCarriesItsAddresses(t *testing.T) {
+	s := open(t)
+	run := newRun(t, s, workspace(t, s, "ours"), 3)
+	p := parcel(run, 1, time.Now())
+	p.Again = true
+	p.Questions = []store.Asking{
+		{AddressRow: store.AddressRow{Ordinal: 1, Mailbox: `"a b"@fernhollow.example`, Domain: "fernhollow.example", Traits: []finding.Trait{finding.TraitRole, finding.TraitTrapListed}}, Rounds: 2, Was: 4},
+		{AddressRow: store.AddressRow{Ordinal: 3, Mailbox: "dürer@seed.example", Domain: "seed.example"}, Asked: answered(3, finding.MailboxAbsent, "450 later").Asked},
+	}
+	add(t, s, p)
+	got, err := s.Claim(t.Context(), p.LaneKey, 0)
+	if err != nil || got == nil || !got.Again || !reflect.DeepEqual(clean(got.Questions), clean(p.Questions)) {
+		t.Errorf("put in %+v, came out %+v, %v", p.Questions, got, err)
+	}
+}
+
+// clean makes empty lists none.
+func clean(questions []store.Asking) []store.Asking {
+	for i := range questions {
+		if len(questions[i].Asked) == 0 {
+			questions[i].Asked = nil
+		}
+	}
+	return questions
+}
+
+// TestAbsencesAreRememberedAtTheEnd: of a run that ends, and of one whose list is
+// deleted before.
+func TestAbsencesAreRememberedAtTheEnd(t *testing.T) {
+	s, ctx := open(t), t.Context()
+	w := workspace(t, s, "ours")
+	known := func() (n int) {
+		all, err := s.Absences(ctx, w, []string{"a1@fernhollow.example", "a2@fernhollow.example", "A3@Fernhollow.example"})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return len(all)
+	}
+	run := newRun(t, s, w, 3)
+	concludeSome(t, s, run, answered(1, finding.MailboxAccepted, "250 ok"), answered(2, finding.MailboxAbsent, "550 no"))
+	if n := known(); n != 0 {
+		t.Errorf("%d are remembered before the end", n)
+	}
+	if err := s.FinishDone(ctx, run.ID); err != nil {
+		t.Fatal(err)
+	}
+	if n := known(); n != 1 {
+		t.Errorf("%d are remembered at the end", n)
+	}
+	concludeSome(t, s, run, answered(3, finding.MailboxAbsent, "550 no"))
+	if err := s.DeleteList(context.WithoutCancel(ctx), w, run.ListID); err != nil {
+		t.Fatal(err)
+	}
+	if n := known(); n != 2 {
+		t.Errorf("%d are remembered after the list was deleted", n)
+	}
+}
+
+// TestAskAgainTakesAlong: what is asked again carries the verdict that stands and
+// what was answered before, and stands until it is replaced.
+func TestAskAgainTakesAlong(t *testing.T) {
+	s, ctx := open(t), t.Context()
+	w := workspace(t, s, "ours")
+	run := newRun(t, s, w, 1200)
+	var results []store.Concluded
+	for a := int32(1); a <= 1200; a++ {
+		cause := finding.ExchangerPostponed
+		if a%3 == 0 {
+			cause = finding.MailboxAccepted
+		}
+		results = append(results, answered(a, cause, fmt.Sprintf("450 4.2.0 later, %d", a)))
+	}
+	concludeSome(t, s, run, results...)
+	st, err := s.Standing(ctx, run.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	postponed := st.Verdict(1)
+	if _, err := s.AskAgain(ctx, run, []int32{postponed}, nil, "?", 500); err != store.ErrNotFinished {
+		t.Errorf("a run that goes on is asked again: %v", err)
+	}
+	if err := s.FinishDone(ctx, run.ID); err != nil {
+		t.Fatal(err)
+	}
+	n, err := s.AskAgain(ctx, run, []int32{postponed}, nil, "?", 500)
+	if err != nil || n != 800 {
+		t.Fatalf("%d are asked again, %v; want 800", n, err)
+	}
+	asked := map[int32]bool{}
+	for {
+		p, err := s.Claim(ctx, "?", 0)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if p == nil {
+			break
+		}
+		if !p.Again || len(p.Questions) > 500 {
+			t.Errorf("a parcel of %d, again: %v", len(p.Questions), p.Again)
+		}
+		for _, q := range p.Questions {
+			if asked[q.Ordinal] || q.Ordinal%3 == 0 || q.Was != postponed || len(q.Asked) != 1 || q.Asked[0].Reply != fmt.Sprintf("450 4.2.0 later, %d", q.Ordinal) {
+				t.Errorf("%+v is asked again, before: %v", q, asked[q.Ordinal])
+			}
+			asked[q.Ordinal] = true
+		}
+	}
+	if len(asked) != 800 {
+		t.Errorf("%d are in the parcels", len(asked))
+	}
+	if now, err := s.Standing(ctx, run.ID); err != nil || now.Verdict(1) != postponed {
+		t.Errorf("it does not stand until it is replaced: %v", err)
+	}
+}
+
+// TestAskAgainAboutSome: of those chosen, the ones that have the verdict.
+func TestAskAgainAboutSome(t *testing.T) {
+	s, ctx := open(t), t.Context()
+	run := newRun(t, s, workspace(t, s, "ours"), 4)
+	concludeSome(t, s, run, answered(1, finding.ExchangerPostponed, "450"), answered(2, finding.ExchangerPostponed, "450"), answered(3, finding.MailboxAccepted, "250"))
+	if err := s.FinishDone(ctx, run.ID); err != nil {
+		t.Fatal(err)
+	}
+	st, err := s.Standing(ctx, run.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	n, err := s.AskAgain(ctx, run, []int32{st.Verdict(1)}, []int32{2, 3, 4, 99, -5}, "?", 500)
+	if err != nil || n != 1 {
+		t.Errorf("%d are asked again, %v; want 1", n, err)
+	}
+	p, err := s.Claim(ctx, "?", 0)
+	if err != nil || p == nil || len(p.Questions) != 1 || p.Questions[0].Ordinal != 2 {
+		t.Errorf("%+v, %v", p, err)
+	}
+}

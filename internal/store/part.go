@@ -1,0 +1,166 @@
+package store
+
+import (
+	"context"
+	"strings"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgtype"
+
+	"varnet/core/finding"
+)
+
+// AddressRow is a well-formed address of a list.
+type AddressRow struct {
+	Ordinal int32
+	Mailbox string
+	Domain  string
+	Traits  []finding.Trait // of its name
+}
+
+// partSize is how many addresses a part of a domain holds at the most.
+const partSize = 20_000
+
+// Members are the addresses of a domain of a list, gathered as it is brought in.
+type Members struct{ parts []part }
+
+type part struct {
+	ordinals []int32
+	lines    []byte
+}
+
+// Add adds an address; their ordinals must rise.
+func (m *Members) Add(ordinal int32, local string, traits []finding.Trait) {
+	if n := len(m.parts); n == 0 || len(m.parts[n-1].ordinals) == partSize {
+		m.parts = append(m.parts, part{})
+	}
+	p := &m.parts[len(m.parts)-1]
+	p.ordinals = append(p.ordinals, ordinal)
+	p.lines = appendLine(p.lines, local, traits)
+}
+
+// appendLine adds a line with an address and its traits. Neither can hold a tab or
+// a line end: the grammar of addresses has no place for them (RFC 5321 section
+// 4.1.2).
+func appendLine(lines []byte, text string, traits []finding.Trait) []byte {
+	if len(lines) > 0 {
+		lines = append(lines, '\n')
+	}
+	lines = append(lines, text...)
+	for i, t := range traits {
+		separator := byte(' ')
+		if i == 0 {
+			separator = '\t'
+		}
+		lines = append(append(lines, separator), t...)
+	}
+	return lines
+}
+
+// cutLine takes the first line off lines.
+func cutLine(lines string) (text string, traits []finding.Trait, rest string) {
+	text, rest, _ = strings.Cut(lines, "\n")
+	text, named, some := strings.Cut(text, "\t")
+	if some {
+		for t := range strings.SplitSeq(named, " ") {
+			traits = append(traits, finding.Trait(t))
+		}
+	}
+	return text, traits, rest
+}
+
+// addParts records the domains of a list.
+func (s *Store) addParts(ctx context.Context, list int64, domains map[string]*Members) error {
+	var sizes, parts [][]any
+	for name, m := range domains {
+		all := 0
+		for _, p := range m.parts {
+			all += len(p.ordinals)
+			parts = append(parts, []any{list, name, p.ordinals[len(p.ordinals)-1], p.ordinals, string(p.lines)})
+		}
+		sizes = append(sizes, []any{list, name, int32(all)})
+	}
+	_, err := s.db.CopyFrom(ctx, pgx.Identifier{"list_domain"}, []string{"list_id", "domain", "addresses"}, pgx.CopyFromRows(sizes))
+	if err == nil {
+		_, err = s.db.CopyFrom(ctx, pgx.Identifier{"list_part"}, []string{"list_id", "domain", "last", "ordinals", "mailboxes"}, pgx.CopyFromRows(parts))
+	}
+	return err
+}
+
+// AddressesIn gives the addresses of some domains of a run's list that have no
+// result taken over, those of one domain after an ordinal, in the order of both;
+// at most limit of them.
+func (s *Store) AddressesIn(ctx context.Context, run Run, domains []string, after int32, limit int) (found []AddressRow, err error) {
+	taken := &Standing{}
+	if run.Plan.Reused > 0 {
+		if taken, err = s.Standing(ctx, run.ID); err != nil {
+			return nil, err
+		}
+	}
+	found = make([]AddressRow, 0, limit)
+	err = s.eachPart(ctx, run.ListID, domains, after, "mailboxes", func(domain string, ordinals []int32, lines string) bool {
+		end := "@" + domain
+		for _, o := range ordinals {
+			var local string
+			var traits []finding.Trait
+			local, traits, lines = cutLine(lines)
+			if o <= after || taken.Verdict(o) != 0 {
+				continue
+			}
+			if found = append(found, AddressRow{o, local + end, domain, traits}); len(found) == limit {
+				return false
+			}
+		}
+		return true
+	})
+	return found, err
+}
+
+// eachPart gives the parts with ordinals after one of some domains of a list, or
+// (nil) of all, in the order of both, until do returns false; of their lines what
+// lines says in SQL.
+func (s *Store) eachPart(ctx context.Context, list int64, domains []string, after int32, lines string, do func(domain string, ordinals []int32, lines string) bool) error {
+	rows, err := s.db.Query(ctx, "SELECT domain, ordinals, "+lines+` FROM list_part
+		WHERE list_id = $1 AND ($2::text[] IS NULL OR domain = ANY($2)) AND last > $3 ORDER BY domain, last`, list, domains, after)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	var domain, mailboxes string
+	var sent pgtype.UndecodedBytes
+	for rows.Next() {
+		if err := rows.Scan(&domain, &sent, &mailboxes); err != nil {
+			return err
+		}
+		ordinals, err := ints(sent)
+		if err != nil {
+			return err
+		}
+		if !do(domain, ordinals, mailboxes) {
+			return nil
+		}
+	}
+	return rows.Err()
+}
+
+// eachOrdinal calls do for each address of some domains of a list, or (nil) of all.
+func (s *Store) eachOrdinal(ctx context.Context, list int64, domains []string, do func(domain string, ordinal int32)) error {
+	return s.eachPart(ctx, list, domains, 0, "''", func(domain string, ordinals []int32, _ string) bool {
+		for _, o := range ordinals {
+			do(domain, o)
+		}
+		return true
+	})
+}
+
+// rowAt is the address at w.o of the list $1, looked up by itself: what the
+// planner believes of a list just brought in would let it read all of it. OFFSET
+// keeps the query in one piece.
+const rowAt = `LATERAL (SELECT ordinal, ` + mailbox + `, domain, coalesce(traits, '{}') AS traits FROM list_row r
+	WHERE list_id = $1 AND ordinal = w.o OFFSET 0) r`
+
+// AddressesAt gives the addresses at some ordinals of a list, in the order of
+// their domains. Texts that are no address are left out.
+func (s *Store) AddressesAt(ctx context.Context, list int64, ordinals []int32) ([]AddressRow, error) {
+	return many[AddressRow](ctx, s.db, "SELECT r.* FROM unnest($2::int[]) w(o), "+rowAt+" WHERE domain IS NOT NULL ORDER BY domain, ordinal", list, ordinals)
+}

@@ -1,0 +1,149 @@
+package store_test
+
+import (
+	"net/url"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"varnet/core/finding"
+	"varnet/core/policy"
+	"varnet/core/resolve"
+	"varnet/internal/store"
+	"varnet/internal/testkit"
+)
+
+// TestNewListsAreNotTakenForSmall asks all that joins rows and results of a list
+// that the planner has not looked at yet, after it has looked at a small one. A
+// plan that goes through all rows for each of them would take hours; it is broken
+// off.
+func TestNewListsAreNotTakenForSmall(t *testing.T) {
+	dsn := testkit.Database(t)
+	limited, err := url.Parse(dsn)
+	if err != nil {
+		t.Fatal(err)
+	}
+	q := limited.Query()
+	q.Set("statement_timeout", "20s")
+	limited.RawQuery = q.Encode()
+	s, err := store.Open(t.Context(), limited.String())
+	if err == nil {
+		err = s.Migrate(t.Context())
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(s.Close)
+	w := workspace(t, s, "seed library")
+	concluded(t, s, newRun(t, s, w, 600), 600)
+	conn, err := pgx.Connect(t.Context(), dsn)
+	if err == nil {
+		_, err = conn.Exec(t.Context(), "ANALYZE")
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	_ = conn.Close(t.Context())
+
+	const many = 25_000
+	run := newRun(t, s, w, many)
+	concluded(t, s, run, many)
+	list, err := s.List(t.Context(), w, run.ListID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	next := store.Run{WorkspaceID: w, ListID: run.ListID, Depth: store.DepthMailbox, Policy: run.Policy, State: store.Running}
+	next.BeginAt = run.BeginAt
+	if err := s.CreateRun(t.Context(), &next); err != nil {
+		t.Fatal(err)
+	}
+	concluded(t, s, next, many)
+	all := make([]int32, many)
+	for i := range all {
+		all[i] = int32(i) + 1
+	}
+	if _, err := s.DecideByHand(t.Context(), list.ID, all[:10_000], policy.Keep); err != nil {
+		t.Fatal(err)
+	}
+	other := newRun(t, s, w, many) // of another list with the same addresses
+	otherList, err := s.List(t.Context(), w, other.ListID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	verdicts, err := s.Verdicts(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	var fresh []store.Fresh
+	for id := range verdicts {
+		fresh = append(fresh, store.Fresh{Verdict: id, Since: run.BeginAt.Add(-time.Hour)})
+	}
+	page := store.ResultFilter{Limit: many}
+	for what, ask := range map[string]func() (int, error){
+		"results by text": func() (int, error) { f := page; f.Search = "a1"; return count(s.Results(t.Context(), run, f)) },
+		"results by domain": func() (int, error) {
+			f := page
+			f.Domain = "fernhollow.example"
+			return count(s.Results(t.Context(), run, f))
+		},
+		"results by operator": func() (int, error) {
+			f := page
+			f.Operator = "fernhollow.example"
+			return count(s.Results(t.Context(), run, f))
+		},
+		"results among some":  func() (int, error) { return count(s.ResultsAmong(t.Context(), run, page, all)) },
+		"decisions by hand":   func() (int, error) { return count(s.ByHand(t.Context(), run)) },
+		"domains of a report": func() (int, error) { return count(s.DomainPlaces(t.Context(), run, nil, 10)) },
+		"operators of it":     func() (int, error) { return count(s.OperatorPlaces(t.Context(), run, nil, 10)) },
+		"verdicts of domains": func() (int, error) { return size(s.DomainVerdicts(t.Context(), run, []string{"fernhollow.example"})) },
+		"and of operators":    func() (int, error) { return size(s.OperatorVerdicts(t.Context(), run, []string{"fernhollow.example"})) },
+		"two runs compared":   func() (int, error) { return count(s.Pairs(t.Context(), run.ID, next.ID)) },
+		"what can be taken over": func() (int, error) {
+			n, err := s.Reusable(t.Context(), other, fresh, false)
+			return int(n), err
+		},
+		"what two lists have in common": func() (n int, err error) {
+			err = s.EachCommon(t.Context(), list, otherList, func(*store.Trouble) error { n++; return nil })
+			return n, err
+		},
+		"addresses to ask": func() (int, error) {
+			return count(s.AddressesIn(t.Context(), run, []string{"fernhollow.example"}, 0, many))
+		},
+		"rows with the replies": func() (n int, err error) {
+			err = s.EachRow(t.Context(), run, list, store.OutWith{Domains: true, Replies: true}, func(*store.OutRow) error { n++; return nil })
+			return n, err
+		},
+	} {
+		if n, err := ask(); err != nil || n == 0 {
+			t.Errorf("%s: %d, %v", what, n, err)
+		}
+	}
+}
+
+func count[T any](found []T, err error) (int, error) { return len(found), err }
+
+func size[T any](found map[string]T, err error) (int, error) { return len(found), err }
+
+// concluded gives each address of a run's list a result, and the run its domain.
+func concluded(t *testing.T, s *store.Store, run store.Run, n int32) {
+	t.Helper()
+	results := make([]store.Concluded, n)
+	for i := range results {
+		cause := finding.MailboxAccepted
+		if i%7 == 0 {
+			cause = finding.MailboxAbsent
+		}
+		results[i] = store.Concluded{Address: int32(i) + 1, Verdict: finding.ConcludeFrom(cause, nil)}
+	}
+	err := s.KnowVerdicts(t.Context(), results)
+	if err == nil {
+		err = s.InTx(t.Context(), func(s *store.Store, _ pgx.Tx) error { return s.AddResults(t.Context(), run.ID, results) })
+	}
+	if err == nil {
+		err = s.AddRunDomains(t.Context(), run.ID, []store.RunDomain{{Domain: "fernhollow.example", Operator: "fernhollow.example", Facts: resolve.Domain{Name: "fernhollow.example"}}})
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+}
