@@ -266,7 +266,7 @@ func (a *API) addHistory(ctx context.Context, j *judge, e *contract.Evidence) er
 	if e.Mailbox == "" {
 		return nil
 	}
-	found, err := a.store.Pasts(ctx, j.run.WorkspaceID, j.run, e.Mailbox, e.Typed)
+	found, err := a.store.Pasts(ctx, j.run.WorkspaceID, j.run, e.Mailbox)
 	for _, p := range found {
 		v := j.verdicts[p.Verdict]
 		info, _ := finding.Lookup(v.Cause)

@@ -38,14 +38,10 @@ func (s *Store) rememberAbsent(ctx context.Context, run int64) error {
 		ok.verdicts[v.ID] = true
 	}
 	var prints [][]byte
-	err = s.eachPart(ctx, r.ListID, nil, 0, "mailboxes", func(domain string, ordinals []int32, lines string) bool {
-		for _, o := range ordinals {
-			var local string
-			if local, _, lines = cutLine(lines); ok.has(o, st.Verdict(o)) && st.of(o).id > r.Plan.Remembered {
-				prints = append(prints, fingerprint(local+"@"+domain))
-			}
+	err = s.eachLocal(ctx, r.ListID, nil, func(domain, local string, o int32) {
+		if ok.has(o, st.Verdict(o)) && st.of(o).id > r.Plan.Remembered {
+			prints = append(prints, fingerprint(local+"@"+domain))
 		}
-		return true
 	})
 	if err != nil {
 		return err

@@ -3,8 +3,6 @@ package store
 import (
 	"context"
 
-	"github.com/jackc/pgx/v5"
-
 	"varnet/core/policy"
 )
 
@@ -39,22 +37,17 @@ func (s *Store) DecideByHand(ctx context.Context, list int64, addresses []int32,
 		tag, err := s.db.Exec(ctx, "DELETE FROM by_hand WHERE list_id = $1 AND address = ANY($2)", list, addresses)
 		return tag.RowsAffected(), err
 	}
-	tag, err := s.db.Exec(ctx, `INSERT INTO by_hand (list_id, address, decision)
-		SELECT DISTINCT list_id, ordinal, $3 FROM list_row WHERE list_id = $1 AND ordinal = ANY($2) AND address = ordinal
-		ON CONFLICT (list_id, address) DO UPDATE SET decision = EXCLUDED.decision, at = now()`, list, addresses, string(d))
-	return tag.RowsAffected(), err
-}
-
-// Numbers gives the numbers in a list of those mailboxes that stand in it. It goes
-// through the list's rows.
-func (s *Store) Numbers(ctx context.Context, list int64, mailboxes []string) ([]int32, error) {
-	if len(mailboxes) == 0 {
-		return nil, nil
-	}
-	rows, err := s.db.Query(ctx, `SELECT ordinal FROM list_row WHERE list_id = $1 AND address = ordinal AND domain IS NOT NULL
-		AND coalesce(mailbox, typed) = ANY($2)`, list, mailboxes)
+	var there []int32
+	err := s.eachCellAt(ctx, list, addresses, false, func(r *Row) error {
+		if r.First() {
+			there = append(there, r.Ordinal)
+		}
+		return nil
+	})
 	if err != nil {
-		return nil, err
+		return 0, err
 	}
-	return pgx.CollectRows(rows, pgx.RowTo[int32])
+	tag, err := s.db.Exec(ctx, `INSERT INTO by_hand (list_id, address, decision) SELECT $1, unnest($2::int[]), $3
+		ON CONFLICT (list_id, address) DO UPDATE SET decision = EXCLUDED.decision, at = now()`, list, there, string(d))
+	return tag.RowsAffected(), err
 }

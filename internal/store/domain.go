@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"maps"
+	"strings"
 )
 
 // DomainVerdicts gives how many addresses of a run have each verdict at some
@@ -51,6 +52,14 @@ func (s *Store) verdictsBy(ctx context.Context, run Run, domains []string, under
 func (s *Store) domainsOf(ctx context.Context, run int64, operators []string) (map[string]string, error) {
 	rows, err := s.db.Query(ctx, "SELECT domain, operator FROM run_domain WHERE run_id = $1 AND ($2::text[] IS NULL OR operator = ANY($2))", run, operators)
 	return byKey[string](rows, err)
+}
+
+// pattern makes a search text a pattern in which it stands for itself.
+func pattern(search string) string {
+	if search == "" {
+		return ""
+	}
+	return "%" + strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(search) + "%"
 }
 
 // Domains gives a page of a list's domains, the largest first, after one of a
@@ -137,7 +146,7 @@ func (s *Store) ChangedResults(ctx context.Context, from, to Run, pairs []Verdic
 		}
 		return len(found) < limit
 	})
-	results, err := s.resultsAt(ctx, from, a, found, "")
+	results, err := s.resultsAt(ctx, from, a, found)
 	out := make([]ChangedResult, len(results))
 	for i, r := range results {
 		out[i] = ChangedResult{r.Address, r.Typed, r.Verdict, b.Verdict(r.Address)}
@@ -155,6 +164,17 @@ type RawRow struct {
 // RawRows gives rows of a list as they were brought in, by their numbers and in
 // that order.
 func (s *Store) RawRows(ctx context.Context, l List, numbers []int32) ([]RawRow, error) {
-	return many[RawRow](ctx, s.db, `SELECT ordinal, line, raw FROM unnest($2::int[]) WITH ORDINALITY w(n, place)
-		JOIN list_row ON list_id = $1 AND ordinal = (n - 1) * $3 + 1 ORDER BY place`, l.ID, numbers, len(l.AddressColumns))
+	first := func(number int32) int32 { return (number-1)*int32(len(l.AddressColumns)) + 1 }
+	var ordinals []int32
+	for _, n := range numbers {
+		ordinals = append(ordinals, first(n))
+	}
+	cells, err := s.cellsAt(ctx, l.ID, ordinals, true)
+	out := make([]RawRow, 0, len(numbers))
+	for _, o := range ordinals {
+		if c, ok := cells[o]; ok {
+			out = append(out, RawRow{c.Ordinal, c.Line, c.Raw})
+		}
+	}
+	return out, err
 }

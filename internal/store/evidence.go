@@ -4,6 +4,7 @@ import (
 	"encoding/binary"
 	"errors"
 	"math"
+	"strings"
 	"time"
 
 	"varnet/core/probe"
@@ -45,7 +46,7 @@ func packEvidence(all [][]probe.Asked) []byte {
 	}
 	head := binary.AppendUvarint(nil, uint64(len(texts)))
 	for _, t := range texts {
-		head = append(binary.AppendUvarint(head, uint64(len(t))), t...)
+		head = appendText(head, t)
 	}
 	return append(head, body...)
 }
@@ -56,10 +57,10 @@ func unpackEvidence(packed []byte, addresses int) ([][]probe.Asked, error) {
 	if len(packed) == 0 {
 		return all, nil
 	}
-	r := unpacker{rest: packed}
+	r := newUnpacker(packed)
 	texts := make([]string, r.count())
 	for i := range texts {
-		texts[i] = r.text()
+		texts[i] = strings.Clone(r.text()) // without the rest of the batch
 	}
 	text := func() string {
 		if p := r.number(); p < uint64(len(texts)) {
@@ -91,7 +92,18 @@ var errBroken = errors.New("the evidence of a batch is damaged")
 // unpacker reads what was packed; once broken, it reads nothing but zeros.
 type unpacker struct {
 	rest   []byte
+	all    string // of which its texts are parts
 	broken bool
+}
+
+func newUnpacker(packed []byte) unpacker { return unpacker{rest: packed, all: string(packed)} }
+
+func (r *unpacker) octet() (b byte) {
+	if len(r.rest) > 0 {
+		b = r.rest[0]
+	}
+	r.skip(1)
+	return b
 }
 
 func (r *unpacker) number() uint64 {
@@ -118,9 +130,9 @@ func (r *unpacker) count() int {
 
 func (r *unpacker) text() string {
 	n := r.count()
-	text := string(r.rest[:n])
+	at := len(r.all) - len(r.rest)
 	r.skip(n)
-	return text
+	return r.all[at : at+n]
 }
 
 // skipNumber skips a varint of n bytes; 0 or less tells that there was none.

@@ -1,8 +1,8 @@
 package store
 
 import (
-	"cmp"
 	"context"
+	"math"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -56,31 +56,6 @@ type ListCounts struct {
 const listColumns = `id, workspace_id, coalesce(key, '') AS key, name, file_name, format, sheet, packed, dialect, columns, address_columns, kinds, header, rows, addresses, malformed,
 	duplicates, blank, mended, formulas, earlier_id, added, changed, keep_days, created_at, archived_at`
 
-// Row is one address cell of a list as it is brought in: where the list has one
-// address column, one row of it. The record's bytes stand with its first cell.
-type Row struct {
-	Ordinal int32
-	Line    int64
-	Raw     []byte
-	Tail    []byte
-	Typed   string
-	// Address is the ordinal of the first row with the same address, 0 where
-	// the cell is empty. The fields below are set on that first row only.
-	Address int32
-	Mailbox string
-	Domain  string
-	Traits  []string
-	Mended  []string
-	Problem *Problem
-}
-
-// Problem is why a cell holds no address.
-type Problem struct {
-	Cause    string `json:"cause"`
-	Position int    `json:"position,omitempty"`
-	Reason   string `json:"reason"`
-}
-
 // CreateList makes a list without rows and gives it its ID. It belongs in the
 // transaction that brings in the rows.
 func (s *Store) CreateList(ctx context.Context, l *List) error {
@@ -89,29 +64,6 @@ func (s *Store) CreateList(ctx context.Context, l *List) error {
 		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13) RETURNING id, created_at`,
 		l.WorkspaceID, l.Name, l.FileName, l.Format, l.Sheet, l.Packed, l.Dialect, l.Columns, l.AddressColumns, l.Kinds, l.Header, l.EarlierID, orNull(l.Key != "", l.Key)).Scan(&l.ID, &l.CreatedAt)
 }
-
-// CopyRows brings in rows as next gives them, until it gives none.
-func (s *Store) CopyRows(ctx context.Context, listID int64, next func() (*Row, error)) error {
-	var failed error // what next said, before PostgreSQL wraps it
-	values := make([]any, 12)
-	_, err := s.db.CopyFrom(ctx, pgx.Identifier{"list_row"},
-		[]string{"list_id", "ordinal", "line", "raw", "tail", "typed", "address", "mailbox", "domain", "traits", "mended", "problem"},
-		pgx.CopyFromFunc(func() ([]any, error) {
-			r, err := next()
-			if r == nil || err != nil {
-				failed = err
-				return nil, err
-			}
-			values = append(values[:0], listID, r.Ordinal, r.Line, r.Raw, orNull(r.Tail != nil, r.Tail), r.Typed, orNull(r.Address != 0, r.Address),
-				orNull(r.Mailbox != "" && r.Mailbox != r.Typed, r.Mailbox), // most rows need not keep it twice
-				orNull(r.Domain != "", r.Domain), orNull(r.Traits != nil, r.Traits), orNull(r.Mended != nil, r.Mended), orNull(r.Problem != nil, r.Problem))
-			return values, nil
-		}))
-	return cmp.Or(failed, err)
-}
-
-// mailbox gives the mailbox of a row in SQL, null for what is no address.
-const mailbox = "CASE WHEN r.domain IS NOT NULL THEN coalesce(r.mailbox, r.typed) END AS mailbox"
 
 // orNull is a value where there is one, and null otherwise.
 func orNull(there bool, v any) any {
@@ -180,7 +132,7 @@ func (s *Store) DeleteList(ctx context.Context, workspace, id int64) error {
 				return err
 			}
 		}
-		for _, table := range []string{"list_row", "list_domain", "list_part", "list_text"} {
+		for _, table := range []string{"row_block", "list_domain", "list_part"} {
 			if _, err := s.db.Exec(ctx, "DELETE FROM "+table+" WHERE list_id = $1", id); err != nil {
 				return err
 			}
@@ -193,17 +145,22 @@ func (s *Store) DeleteList(ctx context.Context, workspace, id int64) error {
 // EachCommon gives the addresses of a list that stand in another one, too, as
 // troubles whose First is the line there.
 func (s *Store) EachCommon(ctx context.Context, l, other List, do func(*Trouble) error) error {
-	return s.hashed(ctx, func(s *Store) error {
-		rows, err := s.db.Query(ctx, `SELECT r.line, (r.ordinal - 1) / $3 + 1, r.typed, r.address, o.line
-			FROM list_row r JOIN list_row o ON o.list_id = $2 AND o.address = o.ordinal AND o.domain = r.domain
-				AND lower(coalesce(o.mailbox, o.typed)) = lower(coalesce(r.mailbox, r.typed))
-			WHERE r.list_id = $1 AND r.address = r.ordinal ORDER BY r.ordinal`, l.ID, other.ID, len(l.AddressColumns))
-		if err != nil {
-			return err
-		}
-		var t Trouble
-		_, err = pgx.ForEachRow(rows, []any{&t.Line, &t.Row, &t.Typed, &t.Address, &t.First}, func() error { return do(&t) })
+	there, err := s.sameAddresses(ctx, l.ID, other.ID)
+	if err != nil || len(there) == 0 {
 		return err
+	}
+	lines := make(map[int32]int64, len(there))
+	if err := s.eachCellAt(ctx, other.ID, there, false, func(r *Row) error { lines[r.Ordinal] = r.Line; return nil }); err != nil {
+		return err
+	}
+	return s.eachCell(ctx, l.ID, 1, int32(len(there)-1), false, func(r *Row) error {
+		same := there[r.Ordinal]
+		if same == 0 {
+			return nil
+		}
+		t, first := l.trouble(r), lines[same]
+		t.First = &first
+		return do(&t)
 	})
 }
 
@@ -219,29 +176,47 @@ type Trouble struct {
 	Problem *Problem
 }
 
+// trouble is a cell of the list as a trouble.
+func (l *List) trouble(r *Row) Trouble {
+	t := Trouble{Line: r.Line, Row: (r.Ordinal-1)/int32(len(l.AddressColumns)) + 1, Typed: r.Typed, Mended: r.Mended, Problem: r.Problem}
+	if r.Address != 0 {
+		address := r.Address
+		t.Address = &address
+	}
+	return t
+}
+
 // EachTrouble gives the address cells of a list that hold no address, one that
 // stands in an earlier cell, or one that had to be mended. An empty cell is
 // given only where all of its row are.
 func (s *Store) EachTrouble(ctx context.Context, l List, do func(*Trouble) error) error {
-	rows, err := s.db.Query(ctx, `
-		SELECT r.line, (r.ordinal - 1) / $2 + 1, r.typed, r.address, f.line, coalesce(r.mended, '{}'), coalesce(r.problem, f.problem)
-		FROM list_row r LEFT JOIN list_row f ON f.list_id = r.list_id AND f.ordinal = r.address AND r.address <> r.ordinal
-		WHERE r.list_id = $1 AND (r.address <> r.ordinal OR r.problem IS NOT NULL OR cardinality(r.mended) > 0
-			OR r.address IS NULL AND (r.ordinal - 1) % $2 = 0 AND NOT EXISTS (SELECT FROM list_row o
-				WHERE o.list_id = $1 AND o.ordinal > r.ordinal AND o.ordinal < r.ordinal + $2 AND o.address IS NOT NULL))
-		ORDER BY r.ordinal`, l.ID, len(l.AddressColumns))
-	if err != nil {
-		return err
-	}
-	defer rows.Close()
-	for rows.Next() {
-		var t Trouble
-		if err := rows.Scan(&t.Line, &t.Row, &t.Typed, &t.Address, &t.First, &t.Mended, &t.Problem); err != nil {
-			return err
+	slots := int32(len(l.AddressColumns))
+	lines, problems := []int64{0}, map[int32]*Problem{} // of the cells so far
+	empty := int32(0)                                   // cells of the row so far
+	return s.eachCell(ctx, l.ID, 1, math.MaxInt32, false, func(r *Row) error {
+		lines = append(lines, r.Line)
+		if (r.Ordinal-1)%slots == 0 {
+			empty = 0
 		}
-		if err := do(&t); err != nil {
-			return err
+		switch {
+		case r.Address == 0:
+			if empty++; empty < slots {
+				return nil
+			}
+			t := l.trouble(r)
+			return do(&t)
+		case r.First():
+			if r.Problem != nil {
+				problems[r.Ordinal] = r.Problem
+			}
+			if r.Problem == nil && len(r.Mended) == 0 {
+				return nil
+			}
+			t := l.trouble(r)
+			return do(&t)
 		}
-	}
-	return rows.Err()
+		t := l.trouble(r)
+		t.First, t.Problem = &lines[r.Address], problems[r.Address]
+		return do(&t)
+	})
 }

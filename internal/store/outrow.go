@@ -4,8 +4,6 @@ import (
 	"context"
 	"slices"
 	"time"
-
-	"github.com/jackc/pgx/v5/pgtype"
 )
 
 // OutRow is a row on its way out of a list.
@@ -107,34 +105,24 @@ func (s *Store) eachRow(ctx context.Context, run Run, list List, with OutWith, c
 
 // rowsBetween gives the rows with ordinals from one to another.
 func (s *Store) rowsBetween(ctx context.Context, list List, known *knowledge, from, to int32, cells []int32, do func(*OutRow) error) error {
-	rows, err := s.db.Query(ctx, `SELECT ordinal, raw, tail, coalesce(address, 0), coalesce(domain, '') FROM list_row
-		WHERE list_id = $1 AND ordinal BETWEEN $2 AND $3 AND ($4::int[] IS NULL OR ordinal = ANY($4)) ORDER BY ordinal`, list.ID, from, to, cells)
-	if err != nil {
-		return err
-	}
-	defer rows.Close()
-	slots := len(list.AddressColumns)
+	slots := int32(len(list.AddressColumns))
 	o := OutRow{Cells: make([]OutCell, slots)}
-	var c OutCell
-	var raw, tail pgtype.DriverBytes // good until the next row
-	columns := []any{&c.Ordinal, &raw, &tail, &c.Address, &c.Domain}
-	for rows.Next() {
-		if err := rows.Scan(columns...); err != nil {
-			return err
-		}
+	tell := func(r *Row) error {
+		c := OutCell{Ordinal: r.Ordinal, Address: r.Address, Domain: r.Domain}
 		known.tell(&c)
-		slot := (int(c.Ordinal) - 1) % slots
+		slot := (r.Ordinal - 1) % slots
 		if o.Cells[slot] = c; slot == 0 {
-			o.Number, o.Raw, o.Tail = (c.Ordinal-1)/int32(slots)+1, append(o.Raw[:0], raw...), append(o.Tail[:0], tail...)
+			o.Number, o.Raw, o.Tail = (r.Ordinal-1)/slots+1, append(o.Raw[:0], r.Raw...), append(o.Tail[:0], r.Tail...)
 		}
 		if slot < slots-1 {
-			continue
+			return nil
 		}
-		if err := do(&o); err != nil {
-			return err
-		}
+		return do(&o)
 	}
-	return rows.Err()
+	if cells != nil {
+		return s.eachCellAt(ctx, list.ID, cells, true, tell)
+	}
+	return s.eachCell(ctx, list.ID, from, to, true, tell)
 }
 
 // repliesBetween gives what hosts said last about the addresses from one to
@@ -205,8 +193,11 @@ func (s *Store) operatorsOf(ctx context.Context, run int64, list int64, cells []
 	if cells == nil {
 		return s.domainsOf(ctx, run, nil)
 	}
-	rows, err := s.db.Query(ctx, `SELECT domain, operator FROM run_domain
-		WHERE run_id = $1 AND domain IN (SELECT domain FROM list_row WHERE list_id = $2 AND ordinal = ANY($3))`, run, list, cells)
+	domains := map[string]bool{}
+	if err := s.eachCellAt(ctx, list, cells, false, func(r *Row) error { domains[r.Domain] = true; return nil }); err != nil {
+		return nil, err
+	}
+	rows, err := s.db.Query(ctx, "SELECT domain, operator FROM run_domain WHERE run_id = $1 AND domain = ANY($2)", run, sortedKeys(domains))
 	return byKey[string](rows, err)
 }
 

@@ -1,7 +1,9 @@
 package store
 
 import (
+	"cmp"
 	"context"
+	"slices"
 	"strings"
 
 	"github.com/jackc/pgx/v5"
@@ -98,7 +100,7 @@ func (s *Store) AddressesIn(ctx context.Context, run Run, domains []string, afte
 		}
 	}
 	found = make([]AddressRow, 0, limit)
-	err = s.eachPart(ctx, run.ListID, domains, after, "mailboxes", func(domain string, ordinals []int32, lines string) bool {
+	err = s.eachPart(ctx, run.ListID, partsOf{domains: domains, after: after, lines: true}, func(domain string, ordinals []int32, lines string) bool {
 		end := "@" + domain
 		for _, o := range ordinals {
 			var local string
@@ -116,12 +118,26 @@ func (s *Store) AddressesIn(ctx context.Context, run Run, domains []string, afte
 	return found, err
 }
 
-// eachPart gives the parts with ordinals after one of some domains of a list, or
-// (nil) of all, in the order of both, until do returns false; of their lines what
-// lines says in SQL.
-func (s *Store) eachPart(ctx context.Context, list int64, domains []string, after int32, lines string, do func(domain string, ordinals []int32, lines string) bool) error {
+// partsOf chooses parts of the addresses of a list: those of some domains, nil for
+// all, with ordinals after one, and whose lines hold a text; read with their lines
+// or without.
+type partsOf struct {
+	domains []string
+	after   int32
+	holding string
+	lines   bool
+}
+
+// eachPart gives parts of a list in the order of domains and ordinals, until do
+// returns false.
+func (s *Store) eachPart(ctx context.Context, list int64, of partsOf, do func(domain string, ordinals []int32, lines string) bool) error {
+	lines := "''"
+	if of.lines {
+		lines = "mailboxes"
+	}
 	rows, err := s.db.Query(ctx, "SELECT domain, ordinals, "+lines+` FROM list_part
-		WHERE list_id = $1 AND ($2::text[] IS NULL OR domain = ANY($2)) AND last > $3 ORDER BY domain, last`, list, domains, after)
+		WHERE list_id = $1 AND ($2::text[] IS NULL OR domain = ANY($2)) AND last > $3 AND ($4 = '' OR strpos(mailboxes, $4) > 0)
+		ORDER BY domain, last`, list, of.domains, of.after, of.holding)
 	if err != nil {
 		return err
 	}
@@ -145,7 +161,7 @@ func (s *Store) eachPart(ctx context.Context, list int64, domains []string, afte
 
 // eachOrdinal calls do for each address of some domains of a list, or (nil) of all.
 func (s *Store) eachOrdinal(ctx context.Context, list int64, domains []string, do func(domain string, ordinal int32)) error {
-	return s.eachPart(ctx, list, domains, 0, "''", func(domain string, ordinals []int32, _ string) bool {
+	return s.eachPart(ctx, list, partsOf{domains: domains}, func(domain string, ordinals []int32, _ string) bool {
 		for _, o := range ordinals {
 			do(domain, o)
 		}
@@ -153,14 +169,62 @@ func (s *Store) eachOrdinal(ctx context.Context, list int64, domains []string, d
 	})
 }
 
-// rowAt is the address at w.o of the list $1, looked up by itself: what the
-// planner believes of a list just brought in would let it read all of it. OFFSET
-// keeps the query in one piece.
-const rowAt = `LATERAL (SELECT ordinal, ` + mailbox + `, domain, coalesce(traits, '{}') AS traits FROM list_row r
-	WHERE list_id = $1 AND ordinal = w.o OFFSET 0) r`
+// eachLocal calls do for each address of some domains of a list, or (nil) of all,
+// with its local part.
+func (s *Store) eachLocal(ctx context.Context, list int64, domains []string, do func(domain, local string, ordinal int32)) error {
+	return s.eachPart(ctx, list, partsOf{domains: domains, lines: true}, func(domain string, ordinals []int32, lines string) bool {
+		for _, o := range ordinals {
+			var local string
+			local, _, lines = cutLine(lines)
+			do(domain, local, o)
+		}
+		return true
+	})
+}
+
+// Numbers gives the numbers in a list of those mailboxes that stand in it, the
+// smallest first.
+func (s *Store) Numbers(ctx context.Context, list int64, mailboxes []string) (found []int32, err error) {
+	byDomain := map[string]map[string]bool{}
+	for _, m := range mailboxes {
+		at := strings.LastIndexByte(m, '@')
+		if domain := m[at+1:]; at > 0 {
+			if byDomain[domain] == nil {
+				byDomain[domain] = map[string]bool{}
+			}
+			byDomain[domain][m[:at]] = true
+		}
+	}
+	of := partsOf{domains: sortedKeys(byDomain), lines: true}
+	if len(mailboxes) == 1 {
+		of.holding = mailboxes[0][:max(0, strings.LastIndexByte(mailboxes[0], '@'))]
+	}
+	err = s.eachPart(ctx, list, of, func(domain string, ordinals []int32, lines string) bool {
+		for _, o := range ordinals {
+			var local string
+			if local, _, lines = cutLine(lines); byDomain[domain][local] {
+				found = append(found, o)
+			}
+		}
+		return true
+	})
+	slices.Sort(found)
+	return found, err
+}
 
 // AddressesAt gives the addresses at some ordinals of a list, in the order of
 // their domains. Texts that are no address are left out.
-func (s *Store) AddressesAt(ctx context.Context, list int64, ordinals []int32) ([]AddressRow, error) {
-	return many[AddressRow](ctx, s.db, "SELECT r.* FROM unnest($2::int[]) w(o), "+rowAt+" WHERE domain IS NOT NULL ORDER BY domain, ordinal", list, ordinals)
+func (s *Store) AddressesAt(ctx context.Context, list int64, ordinals []int32) (found []AddressRow, err error) {
+	err = s.eachCellAt(ctx, list, ordinals, false, func(r *Row) error {
+		if r.Domain != "" {
+			a := AddressRow{Ordinal: r.Ordinal, Mailbox: r.Mailbox, Domain: r.Domain}
+			for _, t := range r.Traits {
+				a.Traits = append(a.Traits, finding.Trait(t))
+			}
+			found = append(found, a)
+		}
+		return nil
+	})
+	slices.SortStableFunc(found, func(a, b AddressRow) int { return cmp.Compare(a.Domain, b.Domain) })
+	return found, err
 }

@@ -102,40 +102,16 @@ func (ok *fitting) next(after int32, limit int) (out []int32) {
 	return out
 }
 
-// searched is how many rows are looked through in one go for a text, where the
-// texts of the list are not made yet.
-const searched = 5000
-
 // Results gives a page of results in the order of the list.
 func (s *Store) Results(ctx context.Context, run Run, f ResultFilter) ([]Result, error) {
 	ok, err := s.fitting(ctx, run, f)
 	if err != nil {
 		return nil, err
 	}
-	if f.Search == "" {
-		return s.resultsAt(ctx, run, ok.Standing, ok.next(f.After, f.Limit), "")
-	}
-	made, err := s.textsMade(ctx, run.ListID)
-	if err != nil {
-		return nil, err
-	}
-	if made {
+	if f.Search != "" {
 		return s.resultsBySearch(ctx, run, f, ok)
 	}
-	found, after := []Result{}, f.After
-	for len(found) < f.Limit {
-		addresses := ok.next(after, searched)
-		page, err := s.resultsAt(ctx, run, ok.Standing, addresses, f.Search)
-		if err != nil {
-			return nil, err
-		}
-		found = append(found, page...)
-		if len(addresses) < searched {
-			break
-		}
-		after = addresses[len(addresses)-1]
-	}
-	return found[:min(len(found), f.Limit)], nil
+	return s.resultsAt(ctx, run, ok.Standing, ok.next(f.After, f.Limit))
 }
 
 // ResultsAmong gives the results among some addresses that fit the filter, in
@@ -145,7 +121,8 @@ func (s *Store) ResultsAmong(ctx context.Context, run Run, f ResultFilter, addre
 	if err != nil {
 		return nil, err
 	}
-	found, err := s.resultsAt(ctx, run, ok.Standing, ok.among(slices.Sorted(slices.Values(addresses))), f.Search)
+	found, err := s.resultsAt(ctx, run, ok.Standing, ok.among(slices.Sorted(slices.Values(addresses))))
+	found = slices.DeleteFunc(found, func(r Result) bool { return !strings.Contains(searched(r.Typed), searched(f.Search)) })
 	return found[:min(len(found), f.Limit)], err
 }
 
@@ -173,32 +150,25 @@ func (s *Store) ResultCounts(ctx context.Context, run Run, f ResultFilter) (map[
 	return counts, err
 }
 
-// resultsAt gives the results at some ordinals, in their order; unless search is "",
-// those whose address cell holds it.
-func (s *Store) resultsAt(ctx context.Context, run Run, st *Standing, ordinals []int32, search string) ([]Result, error) {
-	type cell struct {
-		Ordinal int32
-		Typed   string
-		Mailbox *string
-		Domain  *string
-	}
-	cells, err := many[cell](ctx, s.db, `SELECT r.ordinal, r.typed, `+mailbox+`, r.domain
-		FROM (SELECT o, n FROM unnest($2::int[]) WITH ORDINALITY w(o, n)) w
-		CROSS JOIN LATERAL (SELECT ordinal, typed, mailbox, domain FROM list_row WHERE list_id = $1 AND ordinal = w.o OFFSET 0) r
-		WHERE $3 = '' OR r.typed ILIKE $3 ORDER BY w.n`, run.ListID, ordinals, pattern(search))
-	out := make([]Result, len(cells))
-	for i, c := range cells {
-		out[i] = Result{c.Ordinal, c.Typed, c.Mailbox, c.Domain, st.Verdict(c.Ordinal), st.of(c.Ordinal).at}
+// resultsAt gives the results at some ordinals, in their order.
+func (s *Store) resultsAt(ctx context.Context, run Run, st *Standing, ordinals []int32) ([]Result, error) {
+	cells, err := s.cellsAt(ctx, run.ListID, ordinals, false)
+	out := make([]Result, 0, len(ordinals))
+	for _, o := range ordinals {
+		if c, ok := cells[o]; ok {
+			out = append(out, c.result(st))
+		}
 	}
 	return out, err
 }
 
-// pattern makes a search text a pattern in which it stands for itself.
-func pattern(search string) string {
-	if search == "" {
-		return ""
+// result is what stands of a cell.
+func (c *Row) result(st *Standing) Result {
+	r := Result{Address: c.Ordinal, Typed: c.Typed, Verdict: st.Verdict(c.Ordinal), At: st.of(c.Ordinal).at}
+	if c.Domain != "" {
+		r.Mailbox, r.Domain = &c.Mailbox, &c.Domain
 	}
-	return "%" + strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(search) + "%"
+	return r
 }
 
 // FullResult is all that is kept of one address's result.
@@ -219,15 +189,12 @@ func (s *Store) FullResult(ctx context.Context, run Run, address int32) (r FullR
 	if st.Verdict(address) == 0 {
 		return r, ErrNotFound
 	}
-	found, err := s.resultsAt(ctx, run, st, []int32{address}, "")
-	if err != nil || len(found) == 0 {
+	cells, err := s.cellsAt(ctx, run.ListID, []int32{address}, false)
+	if err != nil {
 		return r, err
 	}
-	r.Result = found[0]
-	if err = s.db.QueryRow(ctx, "SELECT line, coalesce(mended, '{}'), problem FROM list_row WHERE list_id = $1 AND ordinal = $2",
-		run.ListID, address).Scan(&r.Line, &r.Mended, &r.Problem); err != nil {
-		return r, err
-	}
+	c := cells[address]
+	r = FullResult{Result: c.result(st), Line: c.Line, Mended: c.Mended, Problem: c.Problem}
 	asked, err := s.asked(ctx, run.ID, st, []int32{address})
 	r.Asked = asked[address]
 	return r, err

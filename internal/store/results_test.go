@@ -131,8 +131,7 @@ func (m *model) fits(f store.ResultFilter, a int32) bool {
 }
 
 // TestFiltersAgainstAModel asks for pages, counts and choices by every kind of
-// filter, with and without texts made for searching, and holds them against the
-// model.
+// filter, and holds them against the model.
 func TestFiltersAgainstAModel(t *testing.T) {
 	s := open(t)
 	rng := rand.New(rand.NewPCG(26, 11))
@@ -141,9 +140,6 @@ func TestFiltersAgainstAModel(t *testing.T) {
 	pick := func(from ...string) string { return from[rng.IntN(len(from))] }
 	for round := range 160 {
 		if round == 80 {
-			if err := s.MakeTexts(t.Context(), m.run.ListID); err != nil {
-				t.Fatal(err)
-			}
 			m.conclude(t, s, rng) // more is known meanwhile
 		}
 		f := store.ResultFilter{Search: pick("", "", "a1", "B2", "@rye", "no address", "_", "nothing of the kind"), Domain: pick("", "", "rye.example", "FERNHOLLOW.example", "unknown.example"),

@@ -2,10 +2,10 @@ package store
 
 import (
 	"context"
+	"hash/maphash"
 	"slices"
+	"strings"
 	"time"
-
-	"github.com/jackc/pgx/v5"
 
 	"varnet/core/probe"
 )
@@ -91,28 +91,56 @@ func (s *Store) reusable(ctx context.Context, run Run, fresh []Fresh, onlySample
 	return best, nil
 }
 
+// sameAtOnce is how many addresses are held against those of another list at a time.
+const sameAtOnce = 250_000
+
 // sameAddresses gives the addresses of a list by those of an earlier one that are
-// the same mailbox, 0 where there is none.
+// the same mailbox, 0 where there is none. A large list is gone through several
+// times, for some of its mailboxes each: not all of them are held in memory.
 func (s *Store) sameAddresses(ctx context.Context, earlier, list int64) (out []int32, err error) {
-	err = s.hashed(ctx, func(s *Store) error {
-		rows, err := s.db.Query(ctx, `SELECT o.ordinal, n.ordinal FROM list_row o
-			JOIN list_row n ON n.list_id = $2 AND n.address = n.ordinal AND n.domain = o.domain
-				AND lower(coalesce(n.mailbox, n.typed)) = lower(coalesce(o.mailbox, o.typed))
-			WHERE o.list_id = $1 AND o.address = o.ordinal`, earlier, list)
-		if err != nil {
-			return err
+	var addresses int64
+	if err := s.db.QueryRow(ctx, "SELECT addresses FROM list WHERE id = $1", list).Scan(&addresses); err != nil {
+		return nil, err
+	}
+	type mailbox struct{ domain, local string }
+	seed, turns := maphash.MakeSeed(), uint64(addresses/sameAtOnce+1)
+	for turn := range turns {
+		here := map[mailbox]int32{}
+		each := func(list int64, domains []string, do func(mailbox, int32)) error {
+			return s.eachLocal(ctx, list, domains, func(domain, local string, ordinal int32) {
+				if local = strings.ToLower(local); turns == 1 || maphash.String(seed, local)%turns == turn {
+					do(mailbox{domain, local}, ordinal)
+				}
+			})
 		}
-		var from, to int32
-		_, err = pgx.ForEachRow(rows, []any{&from, &to}, func() error {
-			if more := int(from) + 1 - len(out); more > 0 {
-				out = append(out, make([]int32, more)...)
+		names := map[string]bool{}
+		if err := each(list, nil, func(m mailbox, ordinal int32) { here[m], names[m.domain] = ordinal, true }); err != nil {
+			return nil, err
+		}
+		err := each(earlier, few(names), func(m mailbox, ordinal int32) {
+			if same := here[m]; same != 0 {
+				if more := int(ordinal) + 1 - len(out); more > 0 {
+					out = append(out, make([]int32, more)...)
+				}
+				out[ordinal] = same
 			}
-			out[from] = to
-			return nil
 		})
-		return err
-	})
-	return out, err
+		if err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// fewDomains is up to how many domains are looked up one by one.
+const fewDomains = 5000
+
+// few gives the names of a few domains; nil, which means all, for many.
+func few(domains map[string]bool) []string {
+	if len(domains) > fewDomains {
+		return nil
+	}
+	return sortedKeys(domains)
 }
 
 // Reusable counts the results that Reuse would take over.

@@ -363,9 +363,16 @@ type MalformedRow struct {
 }
 
 // Malformed gives the texts of a list that are no address, after an ordinal.
-func (s *Store) Malformed(ctx context.Context, list int64, after int32, limit int) ([]MalformedRow, error) {
-	return many[MalformedRow](ctx, s.db, `SELECT ordinal, problem FROM list_row
-		WHERE list_id = $1 AND address = ordinal AND domain IS NULL AND ordinal > $2 ORDER BY ordinal LIMIT $3`, list, after, limit)
+func (s *Store) Malformed(ctx context.Context, list int64, after int32, limit int) (found []MalformedRow, err error) {
+	err = s.eachBlock(ctx, list, false, func(in []Row) error {
+		for _, c := range in {
+			if c.Problem != nil && c.Ordinal > after && len(found) < limit {
+				found = append(found, MalformedRow{c.Ordinal, *c.Problem})
+			}
+		}
+		return nil
+	}, `last = ANY(ARRAY(SELECT last FROM row_block WHERE list_id = $1 AND malformed > 0 AND last > $2 ORDER BY last LIMIT $3))`, after, limit)
+	return found, err
 }
 
 // NextDomains gives domains of a list after the last one planned, the largest

@@ -106,22 +106,6 @@ func (s *Store) InTx(ctx context.Context, do func(*Store, pgx.Tx) error) error {
 	})
 }
 
-// hashed calls do with a store whose joins are no nested loops: of a list the
-// planner expects a handful of rows, and would hold each of a million against each
-// of another million.
-func (s *Store) hashed(ctx context.Context, do func(*Store) error) error {
-	return s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
-		if _, err := s.db.Exec(ctx, "SET LOCAL enable_nestloop = off"); err != nil {
-			return err
-		}
-		if err := do(s); err != nil {
-			return err
-		}
-		_, err := s.db.Exec(ctx, "SET LOCAL enable_nestloop = on") // the transaction may go on
-		return err
-	})
-}
-
 // migrationLock keeps processes that start at once from migrating together.
 const migrationLock = 7201_1871
 
@@ -158,7 +142,7 @@ func migrateOwn(ctx context.Context, db *sql.DB) error {
 	if err != nil {
 		return err
 	}
-	p, err := goose.NewProvider(goose.DialectPostgres, db, files, goose.WithGoMigrations(toBatches))
+	p, err := goose.NewProvider(goose.DialectPostgres, db, files, goose.WithGoMigrations(toBatches, toBlocks))
 	if err != nil {
 		return err
 	}

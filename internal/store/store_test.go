@@ -302,7 +302,7 @@ func TestRetention(t *testing.T) {
 	if err := s.DeleteList(ctx, w, old.ListID); err != nil {
 		t.Fatal(err)
 	}
-	for _, table := range []string{"list_row", "list_domain"} {
+	for _, table := range []string{"row_block", "list_domain", "list_part"} {
 		var n int
 		if err := s.Pool().QueryRow(ctx, "SELECT count(*) FROM "+table+" WHERE list_id = $1", old.ListID).Scan(&n); err != nil || n != 0 {
 			t.Errorf("%d records are left in %s: %v", n, table, err)

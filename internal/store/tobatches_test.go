@@ -25,7 +25,7 @@ func TestResultsBecomeBatches(t *testing.T) {
 	}
 	db := stdlib.OpenDBFromPool(s.pool)
 	defer func() { _ = db.Close() }()
-	p, err := goose.NewProvider(goose.DialectPostgres, db, files, goose.WithGoMigrations(toBatches))
+	p, err := goose.NewProvider(goose.DialectPostgres, db, files, goose.WithGoMigrations(toBatches, toBlocks))
 	if err == nil {
 		_, err = p.UpTo(t.Context(), 15)
 	}

@@ -126,7 +126,6 @@ func New(c Config) (*Engine, error) {
 	river.AddWorker(w, &wakeWorker{engine: e})
 	river.AddWorker(w, &clockWorker{engine: e})
 	river.AddWorker(w, &retentionWorker{engine: e})
-	river.AddWorker(w, &textsWorker{engine: e})
 	var err error
 	e.probing, e.endProbing = context.WithCancel(context.Background())
 	e.client, err = river.NewClient(riverpgxv5.New(e.Store.Pool()), &river.Config{

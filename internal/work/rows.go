@@ -1,0 +1,296 @@
+package work
+
+import (
+	"context"
+	"encoding/binary"
+	"errors"
+	"hash/maphash"
+	"io"
+	"strings"
+
+	"varnet/core/address"
+	"varnet/core/catalogue"
+	"varnet/core/finding"
+	"varnet/core/sheet"
+	"varnet/internal/store"
+)
+
+// What one step makes for the next is made ahead in so many batches of so many.
+const (
+	aheadBatches = 4
+	aheadOf      = 512
+)
+
+// ahead makes things beside what becomes of them. When that ends early, so does the
+// making with ctx. next gives nil after the last.
+func ahead[T any](ctx context.Context, next func() (*T, error)) func() (*T, error) {
+	type batch struct {
+		made []*T
+		err  error
+	}
+	batches := make(chan batch, aheadBatches)
+	go func() {
+		defer close(batches)
+		for more := true; more; {
+			b := batch{made: make([]*T, 0, aheadOf)}
+			for len(b.made) < aheadOf && more {
+				var one *T
+				one, b.err = next()
+				if more = one != nil && b.err == nil; more {
+					b.made = append(b.made, one)
+				}
+			}
+			select {
+			case batches <- b:
+			case <-ctx.Done():
+				return
+			}
+		}
+	}()
+	var now batch
+	return func() (*T, error) {
+		for len(now.made) == 0 {
+			var ok bool
+			if now.err != nil {
+				return nil, now.err
+			}
+			if now, ok = <-batches; !ok {
+				return nil, ctx.Err()
+			}
+		}
+		one := now.made[0]
+		now.made = now.made[1:]
+		return one, nil
+	}
+}
+
+// record is a row of a file, with the blank lines after it.
+type record struct {
+	line      int64
+	raw, tail []byte
+	cells     []string // its address cells
+	formula   bool
+}
+
+// recordReader reads the rows of a file.
+type recordReader struct {
+	file    *sheet.Reader
+	dialect sheet.Dialect
+	columns []int   // that hold addresses
+	follow  *record // the next, read while looking for blank lines
+	spare   []byte  // what many records need is taken from one piece of memory
+}
+
+func newRecordReader(file io.Reader, l *store.List) *recordReader {
+	return &recordReader{file: sheet.NewReader(file, l.Dialect), dialect: l.Dialect, columns: l.AddressColumns}
+}
+
+// header reads all that stands before the first row: a byte order mark, blank
+// lines and the header record.
+func (r *recordReader) header() ([]byte, error) {
+	head := []byte{}
+	wanted := r.dialect.Header
+	for {
+		rec, err := r.file.Next()
+		if errors.Is(err, io.EOF) {
+			return head, nil
+		}
+		if err != nil {
+			return nil, err
+		}
+		raw := rec.Raw
+		if len(head) == 0 {
+			mark := sheet.Mark(raw)
+			head, raw = append(head, mark...), raw[len(mark):]
+			rec.Raw = raw
+		}
+		switch {
+		case rec.Blank():
+			head = append(head, raw...)
+		case wanted:
+			head, wanted = append(head, raw...), false
+		default:
+			r.follow = r.kept(rec)
+			return head, nil
+		}
+	}
+}
+
+// next gives the next row; nil after the last.
+func (r *recordReader) next() (*record, error) {
+	now := r.follow
+	if now == nil {
+		return nil, nil
+	}
+	r.follow = nil
+	for {
+		rec, err := r.file.Next()
+		switch {
+		case errors.Is(err, io.EOF):
+			return now, nil
+		case err != nil:
+			return nil, err
+		case !rec.Blank():
+			r.follow = r.kept(rec)
+			return now, nil
+		}
+		now.tail = append(now.tail, rec.Raw...)
+	}
+}
+
+// kept copies what will be read over.
+func (r *recordReader) kept(rec sheet.Record) *record {
+	if len(rec.Raw) > len(r.spare) {
+		r.spare = make([]byte, max(len(rec.Raw), 64<<10))
+	}
+	n := copy(r.spare, rec.Raw)
+	out := &record{line: rec.Line, raw: r.spare[:n:n], cells: make([]string, len(r.columns)), formula: r.dialect.HasFormula(rec.Raw)}
+	r.spare = r.spare[n:]
+	for i, column := range r.columns {
+		out.cells[i] = r.dialect.Cell(rec.Raw, column)
+	}
+	return out
+}
+
+// rowReader makes the rows of a list of those of a file.
+type rowReader struct {
+	records   func() (*record, error)
+	list      *store.List
+	catalogue *catalogue.Catalogue
+	seeds     [2]maphash.Seed
+	first     map[[16]byte]int32 // ordinal of the first row, by fingerprint of the address
+	domains   map[string]*seenDomain
+	grammar   address.Grammar
+	// sameMailbox is the intake's.
+	sameMailbox bool
+	queue       []*store.Row // the other cells of the record before
+	cells       int32        // read so far
+	spareRows   []store.Row
+}
+
+func newRowReader(records func() (*record, error), l *store.List, c *catalogue.Catalogue) *rowReader {
+	return &rowReader{records: records, list: l, catalogue: c,
+		seeds: [2]maphash.Seed{maphash.MakeSeed(), maphash.MakeSeed()},
+		first: map[[16]byte]int32{}, domains: map[string]*seenDomain{}}
+}
+
+// next gives the next address cell, the first of a record with the record; nil after
+// the last.
+func (r *rowReader) next() (*store.Row, error) {
+	if len(r.queue) == 0 {
+		rec, err := r.records()
+		if rec == nil || err != nil {
+			return nil, err
+		}
+		r.queue = r.row(rec)
+	}
+	cell := r.queue[0]
+	r.queue = r.queue[1:]
+	return cell, nil
+}
+
+// row reads the address cells of a record.
+func (r *rowReader) row(rec *record) []*store.Row {
+	l := r.list
+	l.Rows++
+	out := make([]*store.Row, len(rec.cells))
+	filled, first := false, false
+	for i, text := range rec.cells {
+		c := r.cell(text)
+		c.Line = rec.line
+		filled, first = filled || c.Address != 0, first || c.Address == c.Ordinal
+		out[i] = c
+	}
+	out[0].Raw, out[0].Tail = rec.raw, rec.tail
+	if rec.formula {
+		l.Formulas++
+	}
+	switch {
+	case !filled:
+		l.Blank++
+	case !first:
+		l.Duplicates++
+	}
+	return out
+}
+
+// cell reads an address cell.
+func (r *rowReader) cell(text string) *store.Row {
+	l := r.list
+	r.cells++
+	if len(r.spareRows) == 0 {
+		r.spareRows = make([]store.Row, aheadOf)
+	}
+	row := &r.spareRows[0]
+	r.spareRows = r.spareRows[1:]
+	row.Ordinal, row.Typed = r.cells, strings.ReplaceAll(text, "\x00", "\ufffd")
+	identity := strings.TrimSpace(row.Typed)
+	if identity == "" {
+		return row
+	}
+	a, err := r.grammar.Parse(row.Typed)
+	if err == nil {
+		identity = a.Identity(r.sameness(a.Domain))
+	}
+	if row.Address = r.firstRow(identity, row.Ordinal); row.Address != row.Ordinal {
+		return row
+	}
+	var wrong *address.Error
+	if errors.As(err, &wrong) {
+		l.Malformed++
+		row.Problem = &store.Problem{Cause: string(wrong.Cause), Position: wrong.Position, Reason: wrong.Reason}
+		return row
+	}
+	l.Addresses++
+	if row.Mended = a.Mended; len(a.Mended) > 0 {
+		l.Mended++
+	}
+	row.Mailbox, row.Domain = a.Mailbox(), a.Domain
+	d := r.domains[a.Domain]
+	if d == nil {
+		d = &seenDomain{traits: r.catalogue.OwnTraits(a.Domain)}
+		r.domains[a.Domain] = d
+	}
+	traits := r.catalogue.NameTraits(a).With(d.traits...)
+	d.Add(row.Ordinal, a.Local, traits)
+	for _, t := range traits {
+		row.Traits = append(row.Traits, string(t))
+	}
+	return row
+}
+
+// seenDomain is a domain of the list.
+type seenDomain struct {
+	store.Members
+	traits finding.Traits // its own, looked up once
+}
+
+// members are each domain's addresses.
+func (r *rowReader) members() map[string]*store.Members {
+	out := make(map[string]*store.Members, len(r.domains))
+	for name, d := range r.domains {
+		out[name] = &d.Members
+	}
+	return out
+}
+
+func (r *rowReader) sameness(domain string) address.Sameness {
+	if r.sameMailbox {
+		return r.catalogue.Sameness(domain)
+	}
+	return address.Sameness{}
+}
+
+// firstRow gives the ordinal of the first row with this identity. Identities
+// are told apart by 128 bits of two keyed hashes; that two different ones of a
+// list of 10 million agree has odds of 1 to 10^24.
+func (r *rowReader) firstRow(identity string, ordinal int32) int32 {
+	var f [16]byte
+	binary.LittleEndian.PutUint64(f[:8], maphash.String(r.seeds[0], identity))
+	binary.LittleEndian.PutUint64(f[8:], maphash.String(r.seeds[1], identity))
+	if first, ok := r.first[f]; ok {
+		return first
+	}
+	r.first[f] = ordinal
+	return ordinal
+}
