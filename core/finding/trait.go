@@ -1,7 +1,7 @@
 package finding
 
 import (
-	"sort"
+	"slices"
 	"time"
 )
 
@@ -79,7 +79,7 @@ func (t Traits) With(more ...Trait) Traits {
 			out = append(out, m)
 		}
 	}
-	sort.Slice(out, func(i, j int) bool { return out[i] < out[j] })
+	slices.Sort(out)
 	return out
 }
 

@@ -13,7 +13,7 @@ import (
 // addresses are allowed it refuses to connect to any address that no host of
 // the public Internet can have, whoever named it.
 func DirectDialer(allowPrivate bool) *net.Dialer {
-	d := &net.Dialer{}
+	d := &net.Dialer{KeepAlive: -1} // a session is over in less time than it takes to wonder
 	if !allowPrivate {
 		d.Control = func(_, addr string, _ syscall.RawConn) error {
 			to, err := netip.ParseAddrPort(addr)

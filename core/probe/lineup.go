@@ -12,9 +12,11 @@ func (v *visit) prepare(now time.Time) (queue []*item) {
 	for i := range v.domains {
 		s := &site{Domain: &v.domains[i]}
 		v.sites = append(v.sites, s)
+		items := make([]item, len(s.Questions))
 		for j := range s.Questions {
 			q := &s.Questions[j]
-			s.items = append(s.items, &item{site: s, q: q, mailbox: q.Address.Mailbox()})
+			items[j] = item{site: s, q: q, mailbox: q.Address.Mailbox()}
+			s.items = append(s.items, &items[j])
 			v.utf8 = v.utf8 || q.Address.International()
 		}
 		line := append([]*item(nil), s.items...)

@@ -25,8 +25,7 @@ type visit struct {
 	answers    int
 	out        Outcome
 	seen       pace.Seen
-	// read are the meanings of the replies met so far: most are the same few.
-	read map[string]reply.Meaning
+	read       reply.Reader
 	// utf8 tells that some mailbox needs SMTPUTF8.
 	utf8 bool
 }
@@ -67,7 +66,6 @@ func (v *visit) run(ctx context.Context) {
 	v.start = time.Now()
 	v.out.Manners = map[string]Manner{}
 	v.limits = v.prober.Limits
-	v.read = map[string]reply.Meaning{}
 	v.ask(ctx, v.prepare(v.start))
 	v.ask(ctx, v.doubt())
 	v.ask(ctx, v.askPostmasters())
@@ -177,23 +175,13 @@ func (v *visit) askSome(s *smtp.Session, items []*item, number int) (done int) {
 			break
 		}
 		words := a.Reply.String()
-		items[i].take(a, words, v.meaning(a.Reply, words), number, v.out.Conversations[number].Exchanger)
+		items[i].take(a, words, v.read.Read(a.Reply, words), number, v.out.Conversations[number].Exchanger)
 		v.meet(items[i].meaning, words)
 		v.heed(items[i].meaning, a.Reply)
 		done++
 	}
 	v.answers += done
 	return done
-}
-
-// meaning reads a reply, the same words once.
-func (v *visit) meaning(r smtp.Reply, words string) reply.Meaning {
-	m, known := v.read[words]
-	if !known {
-		m = reply.Read(r)
-		v.read[words] = m
-	}
-	return m
 }
 
 func mailboxes(items []*item) []string {

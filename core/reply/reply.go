@@ -47,14 +47,47 @@ type Meaning struct {
 }
 
 // Read tells what a reply to RCPT TO means.
-func Read(r smtp.Reply) Meaning {
-	text := clean(r.Text())
+func Read(r smtp.Reply) Meaning { return read(r, clean(r.Text())) }
+
+func read(r smtp.Reply, text string) Meaning {
 	for i := range rules {
 		if rules[i].fits(r, text) {
 			return rules[i].Meaning
 		}
 	}
 	return Meaning{Moment, Unclear, finding.ExchangerGarbled, "No such reply belongs to RCPT TO."}
+}
+
+// Reader reads replies to RCPT TO and remembers what they meant: most of what a host
+// says is the same few sentences, with other addresses in them. The zero value is
+// ready; it is for one goroutine, and for as many replies as may be remembered.
+type Reader struct {
+	same  map[string]Meaning // by all that was said
+	alike map[sentence]Meaning
+}
+
+// sentence is all of a reply that its meaning rests on.
+type sentence struct {
+	code           int
+	enhanced, text string
+}
+
+// Read tells what a reply means, whose words are as r.String gives them.
+func (r *Reader) Read(s smtp.Reply, words string) Meaning {
+	if m, known := r.same[words]; known {
+		return m
+	}
+	if r.same == nil {
+		r.same, r.alike = map[string]Meaning{}, map[sentence]Meaning{}
+	}
+	like := sentence{s.Code, s.Enhanced, clean(s.Text())}
+	m, known := r.alike[like]
+	if !known {
+		m = read(s, like.text)
+		r.alike[like] = m
+	}
+	r.same[words] = m
+	return m
 }
 
 // ReadSession tells what a reply before RCPT TO means (greeting, EHLO, MAIL

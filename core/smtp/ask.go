@@ -55,7 +55,8 @@ func (s *Session) stream(list []Answer) (done int) {
 	s.ahead = 0
 	sure := 0 // the questions before it were answered when nothing was on the way
 	for {
-		if n := min(s.more(sent-done), len(list)-sent); n > 0 {
+		// What has come is read before more is asked: fewer handfuls, and larger ones.
+		if n := min(s.more(sent-done), len(list)-sent); n > 0 && (sent == done || !s.hasLine()) {
 			if f := s.put(list[sent:sent+n], sent > done); f != nil {
 				s.fail(f)
 				return s.doubt(list, sure, sent, done)

@@ -152,6 +152,11 @@ type Session struct {
 	transaction
 	refused int
 	lines   []Line
+	// same is the last reply that was one line: the next is mostly like it.
+	same struct {
+		line  string
+		reply Reply
+	}
 }
 
 // Open greets the host and goes as far as an accepted MAIL FROM. It takes over

@@ -72,7 +72,11 @@ func (s *Session) reply(step Step, noted bool) (Reply, *Failure) {
 		if !s.hasLine() { // setting a deadline takes longer than reading what is there
 			_ = s.conn.SetDeadline(until)
 		}
-		line, err := readLine(s.in)
+		sent, err := readLine(s.in)
+		if r.Code == 0 && err == nil && !noted && len(sent) > 0 && string(sent) == s.same.line {
+			return s.same.reply, nil
+		}
+		line := strings.ToValidUTF8(string(sent), "\ufffd")
 		if err != nil {
 			if noted && line != "" {
 				s.note(true, line)
@@ -88,6 +92,10 @@ func (s *Session) reply(step Step, noted bool) (Reply, *Failure) {
 		}
 		r.add(code, text)
 		if !more {
+			s.same.line, s.same.reply = "", r
+			if len(r.Lines) == 1 {
+				s.same.line = line
+			}
 			return r, nil
 		}
 	}
@@ -96,12 +104,13 @@ func (s *Session) reply(step Step, noted bool) (Reply, *Failure) {
 
 var errLongLine = errors.New("a line longer than 4,096 bytes")
 
-func readLine(in *bufio.Reader) (string, error) {
+// readLine reads a line, which is good until the next is read.
+func readLine(in *bufio.Reader) ([]byte, error) {
 	b, err := in.ReadSlice('\n')
 	if errors.Is(err, bufio.ErrBufferFull) {
 		err = errLongLine
 	}
-	return strings.ToValidUTF8(strings.TrimRight(string(b), "\r\n"), "\ufffd"), err
+	return bytes.TrimRight(b, "\r\n"), err
 }
 
 // troubled tells what became of the connection.

@@ -84,13 +84,20 @@ func family(parent int) (pids []int) {
 	return pids
 }
 
-// familyMB is the memory of a process and its children, each with its part of
-// what it shares.
-func familyMB(parent int) (sum float64) {
+// familyMB is the memory of a process and its children: their own, and once what
+// they share.
+func familyMB(parent int) float64 {
+	own, shared := 0.0, 0.0
 	for _, pid := range family(parent) {
-		if kb, err := memoryLine(fmt.Sprintf("/proc/%d/smaps_rollup", pid), "Pss:"); err == nil {
-			sum += kb / 1024
+		status := fmt.Sprintf("/proc/%d/status", pid)
+		kb, err := memoryLine(status, "RssAnon:")
+		if err != nil {
+			continue // it has ended
+		}
+		own += kb
+		if kb, err = memoryLine(status, "RssShmem:"); err == nil {
+			shared = max(shared, kb)
 		}
 	}
-	return sum
+	return (own + shared) / 1024
 }

@@ -17,9 +17,22 @@ func fingerprint(mailbox string) []byte {
 	return h[:]
 }
 
-// rememberAbsent remembers when mailboxes were first found absent: of a run that
-// came to its end, what was found since its end before. Many at once take a
-// fraction of the time that they take parcel by parcel.
+// RememberAbsent remembers when mailboxes were first found absent: of runs that came
+// to their end, what was found since it did so last. Nobody asks before months have
+// passed, and many at once take a fraction of the time that they take parcel by
+// parcel.
+func (s *Store) RememberAbsent(ctx context.Context) error {
+	runs, err := many[struct{ ID int64 }](ctx, s.db, `SELECT id FROM run WHERE state IN ('finished', 'stopped')
+		AND coalesce((plan->>'remembered')::bigint, 0) < coalesce((SELECT max(id) FROM batch WHERE run_id = run.id), 0) ORDER BY id`)
+	for _, r := range runs {
+		if err == nil {
+			err = s.InTx(ctx, func(s *Store, _ pgx.Tx) error { return s.rememberAbsent(ctx, r.ID) })
+		}
+	}
+	return err
+}
+
+// rememberAbsent remembers it of one run.
 func (s *Store) rememberAbsent(ctx context.Context, run int64) error {
 	r, err := s.RunByID(ctx, run)
 	if err != nil {
@@ -46,8 +59,7 @@ func (s *Store) rememberAbsent(ctx context.Context, run int64) error {
 	if err != nil {
 		return err
 	}
-	r.Plan.Remembered = st.last()
-	if err := s.SavePlan(ctx, run, r.Plan); err != nil || len(prints) == 0 {
+	if _, err := s.db.Exec(ctx, "UPDATE run SET plan = jsonb_set(plan, '{remembered}', to_jsonb($2::bigint)) WHERE id = $1", run, st.last()); err != nil || len(prints) == 0 {
 		return err
 	}
 	_, err = s.db.Exec(ctx, `INSERT INTO absence (workspace_id, fingerprint, at) SELECT $1, f, now() FROM unnest($2::bytea[]) f ORDER BY f
@@ -55,7 +67,7 @@ func (s *Store) rememberAbsent(ctx context.Context, run int64) error {
 	return err
 }
 
-// rememberAbsentOf remembers it of all runs of a list.
+// rememberAbsentOf remembers it of all runs of a list, whatever their state.
 func (s *Store) rememberAbsentOf(ctx context.Context, list int64) error {
 	runs, err := many[struct{ ID int64 }](ctx, s.db, "SELECT id FROM run WHERE list_id = $1 ORDER BY id", list)
 	for _, r := range runs {

@@ -192,9 +192,9 @@ func clean(questions []store.Asking) []store.Asking {
 	return questions
 }
 
-// TestAbsencesAreRememberedAtTheEnd: of a run that ends, and of one whose list is
+// TestAbsencesAreRemembered: of a run that came to its end, and of one whose list is
 // deleted before.
-func TestAbsencesAreRememberedAtTheEnd(t *testing.T) {
+func TestAbsencesAreRemembered(t *testing.T) {
 	s, ctx := open(t), t.Context()
 	w := workspace(t, s, "ours")
 	known := func() (n int) {
@@ -206,14 +206,20 @@ func TestAbsencesAreRememberedAtTheEnd(t *testing.T) {
 	}
 	run := newRun(t, s, w, 3)
 	concludeSome(t, s, run, answered(1, finding.MailboxAccepted, "250 ok"), answered(2, finding.MailboxAbsent, "550 no"))
-	if n := known(); n != 0 {
-		t.Errorf("%d are remembered before the end", n)
+	remember := func() {
+		if err := s.RememberAbsent(ctx); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if remember(); known() != 0 {
+		t.Errorf("%d are remembered before the end", known())
 	}
 	if err := s.FinishDone(ctx, run.ID); err != nil {
 		t.Fatal(err)
 	}
-	if n := known(); n != 1 {
-		t.Errorf("%d are remembered at the end", n)
+	remember()
+	if remember(); known() != 1 {
+		t.Errorf("%d are remembered after the end", known())
 	}
 	concludeSome(t, s, run, answered(3, finding.MailboxAbsent, "550 no"))
 	if err := s.DeleteList(context.WithoutCancel(ctx), w, run.ListID); err != nil {

@@ -151,9 +151,6 @@ func (s *Store) StopRun(ctx context.Context, workspace, id int64) error {
 		if err == nil {
 			_, err = s.db.Exec(ctx, "UPDATE parcel SET state = 'void' WHERE run_id = $1 AND state IN ('open', 'paused')", id)
 		}
-		if err == nil {
-			err = s.rememberAbsent(ctx, id)
-		}
 		return err
 	})
 }
@@ -302,14 +299,11 @@ func (s *Store) finish(ctx context.Context, run int64) error {
 		if _, err := s.db.Exec(ctx, "SELECT FROM run WHERE id = $1 FOR UPDATE", run); err != nil {
 			return err
 		}
-		tag, err := s.db.Exec(ctx, `UPDATE run SET state = 'finished', finished_at = now(), plan = jsonb_set(plan, '{known}', to_jsonb((
+		_, err := s.db.Exec(ctx, `UPDATE run SET state = 'finished', finished_at = now(), plan = jsonb_set(plan, '{known}', to_jsonb((
 				SELECT count(*) FROM run_domain d JOIN domain_fact f ON f.domain = d.domain
 				WHERE d.run_id = run.id AND (f.manner->>'at')::timestamptz < run.begin_at)))
 			WHERE id = $1 AND `+planned+" AND NOT "+left, run)
-		if err != nil || tag.RowsAffected() == 0 {
-			return err
-		}
-		return s.rememberAbsent(ctx, run)
+		return err
 	})
 }
 

@@ -58,6 +58,7 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 		c.ConnConfig.Config.ConnectTimeout = 5 * time.Second
 	}
 	c.MaxConns = max(c.MaxConns, 24)
+	c.AfterConnect = packFast
 	pool, err := pgxpool.NewWithConfig(ctx, c)
 	if err == nil {
 		err = pool.Ping(ctx)
@@ -70,6 +71,17 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 			c.ConnConfig.Host, c.ConnConfig.Port, firstLine(err))
 	}
 	return &Store{pool: pool, db: pool, verdicts: newVerdictCache(), standings: &standings{}}, nil
+}
+
+// packFast has large values packed by lz4, which packs nearly as well as what
+// PostgreSQL takes by itself, in a tenth of its time. A server built without it goes
+// on as it does.
+func packFast(ctx context.Context, conn *pgx.Conn) error {
+	_, err := conn.Exec(ctx, "SET default_toast_compression = 'lz4'")
+	if told := new(pgconn.PgError); errors.As(err, &told) && !Restarting(err) {
+		return nil
+	}
+	return err
 }
 
 // Restarting tells an error of a server that is about to stop or to start: it

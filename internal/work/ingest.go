@@ -70,12 +70,12 @@ func (e *Engine) bringIn(ctx context.Context, in Intake, l *store.List, file io.
 	reading, done := context.WithCancel(ctx)
 	defer done()
 	return e.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
-		records := newRecordReader(file, l)
+		records := newRecordReader(file, l, e.Grammar)
 		if l.Header, err = records.header(); err != nil {
 			return err
 		}
 		r := newRowReader(ahead(reading, records.next), l, known)
-		r.grammar, r.sameMailbox = e.Grammar, in.SameMailbox
+		r.sameMailbox = in.SameMailbox
 		return inOrder(
 			func() error { return s.CreateList(ctx, l) },
 			func() error { return s.CopyRows(ctx, l.ID, ahead(reading, r.next)) },

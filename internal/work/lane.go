@@ -343,6 +343,7 @@ func newAfter(p *store.Parcel, now time.Time) *after {
 }
 
 func (a *after) conclude(rounds pace.Rounds, out probe.Outcome) {
+	a.results = make([]store.Concluded, 0, len(out.Results))
 	for _, r := range out.Results {
 		a.results = append(a.results, a.concluded(r))
 	}

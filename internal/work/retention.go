@@ -7,7 +7,8 @@ import (
 	"github.com/riverqueue/river"
 )
 
-// RetentionArgs is the job that deletes lists whose time has come.
+// RetentionArgs is the job that deletes lists whose time has come, and sees to it
+// that what must outlive them is remembered.
 type RetentionArgs struct{}
 
 // Kind names the job.
@@ -28,6 +29,9 @@ type retentionWorker struct {
 func (w *retentionWorker) Timeout(*river.Job[RetentionArgs]) time.Duration { return 10 * time.Minute }
 
 func (w *retentionWorker) Work(ctx context.Context, _ *river.Job[RetentionArgs]) error {
+	if err := w.engine.Store.RememberAbsent(ctx); err != nil {
+		return err
+	}
 	due, err := w.engine.Store.DueLists(ctx, atATime)
 	if err != nil {
 		return err

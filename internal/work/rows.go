@@ -68,21 +68,29 @@ func ahead[T any](ctx context.Context, next func() (*T, error)) func() (*T, erro
 type record struct {
 	line      int64
 	raw, tail []byte
-	cells     []string // its address cells
+	cells     []addressCell
 	formula   bool
+}
+
+// addressCell is an address cell of a record, and what the grammar makes of it.
+type addressCell struct {
+	typed string
+	address.Address
+	err error
 }
 
 // recordReader reads the rows of a file.
 type recordReader struct {
 	file    *sheet.Reader
 	dialect sheet.Dialect
-	columns []int   // that hold addresses
+	columns []int // that hold addresses
+	grammar address.Grammar
 	follow  *record // the next, read while looking for blank lines
 	spare   []byte  // what many records need is taken from one piece of memory
 }
 
-func newRecordReader(file io.Reader, l *store.List) *recordReader {
-	return &recordReader{file: sheet.NewReader(file, l.Dialect), dialect: l.Dialect, columns: l.AddressColumns}
+func newRecordReader(file io.Reader, l *store.List, g address.Grammar) *recordReader {
+	return &recordReader{file: sheet.NewReader(file, l.Dialect), dialect: l.Dialect, columns: l.AddressColumns, grammar: g}
 }
 
 // header reads all that stands before the first row: a byte order mark, blank
@@ -144,10 +152,12 @@ func (r *recordReader) kept(rec sheet.Record) *record {
 		r.spare = make([]byte, max(len(rec.Raw), 64<<10))
 	}
 	n := copy(r.spare, rec.Raw)
-	out := &record{line: rec.Line, raw: r.spare[:n:n], cells: make([]string, len(r.columns)), formula: r.dialect.HasFormula(rec.Raw)}
+	out := &record{line: rec.Line, raw: r.spare[:n:n], cells: make([]addressCell, len(r.columns)), formula: r.dialect.HasFormula(rec.Raw)}
 	r.spare = r.spare[n:]
 	for i, column := range r.columns {
-		out.cells[i] = r.dialect.Cell(rec.Raw, column)
+		c := &out.cells[i]
+		c.typed = strings.ReplaceAll(r.dialect.Cell(rec.Raw, column), "\x00", "\ufffd")
+		c.Address, c.err = r.grammar.Parse(c.typed)
 	}
 	return out
 }
@@ -160,7 +170,6 @@ type rowReader struct {
 	seeds     [2]maphash.Seed
 	first     map[[16]byte]int32 // ordinal of the first row, by fingerprint of the address
 	domains   map[string]*seenDomain
-	grammar   address.Grammar
 	// sameMailbox is the intake's.
 	sameMailbox bool
 	queue       []*store.Row // the other cells of the record before
@@ -195,8 +204,8 @@ func (r *rowReader) row(rec *record) []*store.Row {
 	l.Rows++
 	out := make([]*store.Row, len(rec.cells))
 	filled, first := false, false
-	for i, text := range rec.cells {
-		c := r.cell(text)
+	for i := range rec.cells {
+		c := r.cell(&rec.cells[i])
 		c.Line = rec.line
 		filled, first = filled || c.Address != 0, first || c.Address == c.Ordinal
 		out[i] = c
@@ -215,7 +224,7 @@ func (r *rowReader) row(rec *record) []*store.Row {
 }
 
 // cell reads an address cell.
-func (r *rowReader) cell(text string) *store.Row {
+func (r *rowReader) cell(a *addressCell) *store.Row {
 	l := r.list
 	r.cells++
 	if len(r.spareRows) == 0 {
@@ -223,20 +232,19 @@ func (r *rowReader) cell(text string) *store.Row {
 	}
 	row := &r.spareRows[0]
 	r.spareRows = r.spareRows[1:]
-	row.Ordinal, row.Typed = r.cells, strings.ReplaceAll(text, "\x00", "\ufffd")
+	row.Ordinal, row.Typed = r.cells, a.typed
 	identity := strings.TrimSpace(row.Typed)
 	if identity == "" {
 		return row
 	}
-	a, err := r.grammar.Parse(row.Typed)
-	if err == nil {
+	if a.err == nil {
 		identity = a.Identity(r.sameness(a.Domain))
 	}
 	if row.Address = r.firstRow(identity, row.Ordinal); row.Address != row.Ordinal {
 		return row
 	}
 	var wrong *address.Error
-	if errors.As(err, &wrong) {
+	if errors.As(a.err, &wrong) {
 		l.Malformed++
 		row.Problem = &store.Problem{Cause: string(wrong.Cause), Position: wrong.Position, Reason: wrong.Reason}
 		return row
@@ -251,7 +259,7 @@ func (r *rowReader) cell(text string) *store.Row {
 		d = &seenDomain{traits: r.catalogue.OwnTraits(a.Domain)}
 		r.domains[a.Domain] = d
 	}
-	traits := r.catalogue.NameTraits(a).With(d.traits...)
+	traits := r.catalogue.NameTraits(a.Address).With(d.traits...)
 	d.Add(row.Ordinal, a.Local, traits)
 	for _, t := range traits {
 		row.Traits = append(row.Traits, string(t))

@@ -12,17 +12,12 @@ CREATE TABLE row_block (
     malformed int NOT NULL,      -- how many of these are no address
     PRIMARY KEY (list_id, last)
 );
--- What is searched is not to be unpacked each time. lz4 packs nearly as well as what
--- packs by default, in a tenth of its time.
-ALTER TABLE row_block ALTER texts SET STORAGE EXTERNAL, ALTER cells SET COMPRESSION lz4, ALTER records SET COMPRESSION lz4;
-ALTER TABLE list_part ALTER mailboxes SET COMPRESSION lz4, ALTER ordinals SET COMPRESSION lz4;
-ALTER TABLE batch ALTER verdicts SET COMPRESSION lz4, ALTER evidence SET COMPRESSION lz4;
+-- What is searched is not to be unpacked each time.
+ALTER TABLE row_block ALTER texts SET STORAGE EXTERNAL;
 -- As for the other tables of lists: nothing is to be learnt from their numbers, and
 -- nothing of them dies by itself.
 ALTER TABLE row_block ALTER list_id SET STATISTICS 0;
 ALTER TABLE row_block SET (autovacuum_vacuum_insert_threshold = -1, autovacuum_analyze_threshold = 2000000000);
 
 -- +goose Down
-ALTER TABLE batch ALTER verdicts SET COMPRESSION default, ALTER evidence SET COMPRESSION default;
-ALTER TABLE list_part ALTER mailboxes SET COMPRESSION default, ALTER ordinals SET COMPRESSION default;
 DROP TABLE row_block;
