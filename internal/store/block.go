@@ -192,6 +192,7 @@ func (r *unpacker) cell(c *Row, flags byte) {
 	c.Typed = r.text()
 	if flags&standsLater != 0 {
 		c.Address = c.Ordinal - int32(r.number())
+		r.broken = r.broken || c.Address <= 0 || c.Address >= c.Ordinal
 	}
 	if flags&standsFirst == 0 {
 		return
@@ -225,18 +226,18 @@ func (r *unpacker) cell(c *Row, flags byte) {
 func (s *Store) CopyRows(ctx context.Context, list int64, next func() (*Row, error)) error {
 	var failed error // what next said, before PostgreSQL wraps it
 	var b block
+	ended := false
 	_, err := s.db.CopyFrom(ctx, pgx.Identifier{"row_block"}, blockColumns, pgx.CopyFromFunc(func() ([]any, error) {
 		b.start()
-		for !b.full() {
+		for !ended && !b.full() {
 			r, err := next()
 			if err != nil {
 				failed = err
 				return nil, err
 			}
-			if r == nil {
-				break
+			if ended = r == nil; !ended {
+				b.add(r)
 			}
-			b.add(r)
 		}
 		if b.empty() {
 			return nil, nil

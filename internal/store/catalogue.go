@@ -4,8 +4,6 @@ import (
 	"context"
 	"strings"
 
-	"github.com/jackc/pgx/v5"
-
 	"varnet/core/catalogue"
 )
 
@@ -72,21 +70,11 @@ const affectedLists = 50
 
 // countNames adds the addresses of a list whose name before the @ is one of some.
 func (s *Store) countNames(ctx context.Context, kind catalogue.Kind, names map[string]bool, l *AffectedList) error {
-	rows, err := s.db.Query(ctx, "SELECT texts FROM list_text WHERE list_id = $1 ORDER BY last", l.ID)
-	if err != nil {
-		return err
-	}
-	var texts string
-	_, err = pgx.ForEachRow(rows, []any{&texts}, func() error {
-		for line := range strings.SplitSeq(texts, "\n") {
-			name, _, is := strings.Cut(line, "@")
-			if name, err := catalogue.Normal(kind, name); is && err == nil && names[name] {
-				l.Addresses++
-			}
+	return s.eachLocal(ctx, l.ID, nil, func(_, local string, _ int32) {
+		if name, err := catalogue.Normal(kind, strings.ToLower(local)); err == nil && names[name] {
+			l.Addresses++
 		}
-		return nil
 	})
-	return err
 }
 
 // DeleteCatalogueEntry takes an entry of the workspace's own back.

@@ -11,9 +11,9 @@ import (
 	"varnet/internal/testkit"
 )
 
-// TestResultsBecomeBatches takes a database from before batches through the
-// migrations: results, evidence and what is still to be asked are there after.
-func TestResultsBecomeBatches(t *testing.T) {
+// migratedTo is a database as a version left it.
+func migratedTo(t *testing.T, version int64) *Store {
+	t.Helper()
 	s, err := Open(t.Context(), testkit.Database(t))
 	if err != nil {
 		t.Fatal(err)
@@ -27,11 +27,18 @@ func TestResultsBecomeBatches(t *testing.T) {
 	defer func() { _ = db.Close() }()
 	p, err := goose.NewProvider(goose.DialectPostgres, db, files, goose.WithGoMigrations(toBatches, toBlocks))
 	if err == nil {
-		_, err = p.UpTo(t.Context(), 15)
+		_, err = p.UpTo(t.Context(), version)
 	}
 	if err != nil {
 		t.Fatal(err)
 	}
+	return s
+}
+
+// TestResultsBecomeBatches takes a database from before batches through the
+// migrations: results, evidence and what is still to be asked are there after.
+func TestResultsBecomeBatches(t *testing.T) {
+	s := migratedTo(t, 15)
 	careful, err := s.pool.Exec(t.Context(), `
 		INSERT INTO workspace (name) VALUES ('ours');
 		INSERT INTO list (workspace_id, name, file_name, dialect, columns, address_columns, header, rows, addresses) VALUES (1, 'members', '', '{}', '{e-mail}', '{0}', '', 4, 4);
