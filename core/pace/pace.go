@@ -55,8 +55,9 @@ const (
 )
 
 // Start is the pace for an operator that nothing is known about: mail hosts
-// expect several connections of who has several messages.
-func Start() Pace { return Pace{Lanes: 2} }
+// expect several connections of who has several messages, and most mail servers
+// begin with more than these.
+func Start() Pace { return Pace{Lanes: 3} }
 
 // Seen is what a parcel met at the operator.
 type Seen struct {
@@ -103,6 +104,7 @@ func (s Seen) Refused() bool { return s.Blocked > 0 && s.Blocked*2 > s.Asked }
 // later: that counts once. Hosts that cannot be reached get no more lanes, but
 // no rest either: the rounds see to that.
 func (p Pace) After(s Seen, now time.Time, b Bounds) Pace {
+	p.Lanes = min(p.Lanes, b.Cap)
 	switch {
 	case s.Throttled > 0 && p.Resting(now):
 		p.RestUntil = latest(p.RestUntil, now.Add(s.Hint))

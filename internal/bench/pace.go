@@ -54,23 +54,51 @@ func paceBench() error {
 	for _, k := range kinds {
 		for _, n := range []int{10_000, 100_000, 1_000_000, 10_000_000} {
 			for _, workers := range []int{1, 8, 64} {
-				s := newSimulation(k, n, workers)
-				took, bound := s.run(), s.bound()
-				times := took.Seconds() / bound.Seconds()
-				if n == 10_000 {
-					small = max(small, times)
+				p := k.played(n, workers)
+				if n == smallList {
+					small = max(small, p.times())
 				} else {
-					worst = max(worst, times)
+					worst = max(worst, p.times())
 				}
-				fmt.Fprintf(t, "%s\t%d\t%d\t%d\t%s\t%s\t%.2f\t%d\t\n", k.name, n, len(s.operators), workers, said(bound), said(took), times, s.complaints)
+				fmt.Fprintf(t, "%s\t%d\t%d\t%d\t%s\t%s\t%.2f\t%d\t\n", k.name, n, p.operators, workers, said(p.bound), said(p.took), p.times(), p.complaints)
 			}
 		}
 	}
 	_ = t.Flush()
 	return judge([]bar{
 		{what: "times the bound, 100,000 addresses and more, at the most", figure: worst, bar: 1.15, atMost: true},
-		{what: "times the bound, 10,000 addresses, at the most", figure: small, bar: 1.15, atMost: true},
+		{what: "times the bound, 30 lists of 10,000 addresses together, at the most", figure: small, bar: 1.15, atMost: true},
 	})
+}
+
+// A small list ends with whatever operator happens to be the slowest of the large
+// ones: many are played, and the mean of them told.
+const (
+	smallList  = 10_000
+	smallDraws = 30
+)
+
+// played is what one list took, or the mean of several.
+type played struct {
+	bound, took           time.Duration
+	operators, complaints int
+}
+
+func (p played) times() float64 { return p.took.Seconds() / p.bound.Seconds() }
+
+// played plays lists of a size.
+func (k kindOfList) played(n, workers int) (p played) {
+	lists := 1
+	if n == smallList {
+		lists = smallDraws
+	}
+	for list := range lists {
+		s := newSimulation(k, n, workers, uint64(list))
+		p.took, p.bound = p.took+s.run()/time.Duration(lists), p.bound+s.bound()/time.Duration(lists)
+		p.operators, p.complaints = len(s.operators), p.complaints+s.complaints
+	}
+	p.complaints /= lists
+	return p
 }
 
 func said(d time.Duration) string { return d.Round(time.Second).String() }
@@ -153,8 +181,8 @@ func (r readyLanes) Swap(i, j int) { r[i], r[j] = r[j], r[i] }
 func (r *readyLanes) Push(x any)   { *r = append(*r, x.(readyLane)) }
 func (r *readyLanes) Pop() any     { old := *r; x := old[len(old)-1]; *r = old[:len(old)-1]; return x }
 
-func newSimulation(k kindOfList, n, workers int) *simulation {
-	s := &simulation{begun: time.Unix(0, 0), rng: rand.New(rand.NewPCG(uint64(n), 7)), keys: map[string]*keyed{}, lanes: workers * lanesEach}
+func newSimulation(k kindOfList, n, workers int, list uint64) *simulation {
+	s := &simulation{begun: time.Unix(0, 0), rng: rand.New(rand.NewPCG(uint64(n), 7+list)), keys: map[string]*keyed{}, lanes: workers * lanesEach}
 	s.now = s.begun
 	for _, size := range sizes(k, n) {
 		// Most hosts take ten sessions from one source, some fewer than we would
