@@ -1,6 +1,7 @@
 package pace
 
 import (
+	"math/rand/v2"
 	"testing"
 	"time"
 )
@@ -193,6 +194,33 @@ func TestRefused(t *testing.T) {
 	for s, want := range map[Seen]bool{{Asked: 4}: false, {Asked: 4, Blocked: 2}: false, {Asked: 4, Blocked: 3}: true, {Asked: 1, Blocked: 1}: true} {
 		if s.Refused() != want {
 			t.Errorf("%+v: %v", s, !want)
+		}
+	}
+}
+
+// TestWhateverIsMet: lanes stay between one and the cap, below a ceiling while that
+// holds; nobody is asked sooner for a complaint.
+func TestWhateverIsMet(t *testing.T) {
+	rng := rand.New(rand.NewPCG(5, 25))
+	for range 300 {
+		p, at, b := Start(), now, Bounds{Cap: 1 + rng.IntN(12), Rest: time.Duration(rng.IntN(2)) * time.Second}
+		for range 60 {
+			at = at.Add(time.Duration(rng.IntN(90)) * time.Second)
+			met := Seen{Sessions: rng.IntN(3), Failed: rng.IntN(2) * rng.IntN(2), Throttled: rng.IntN(2) * rng.IntN(2) * rng.IntN(2), Hint: time.Duration(rng.IntN(2)*rng.IntN(600)) * time.Second}
+			before := p
+			p = p.After(met, at, b)
+			switch {
+			case p.Lanes < 1 || p.Lanes > b.Cap:
+				t.Fatalf("%d lanes; at most %d", p.Lanes, b.Cap)
+			case p.Lanes > before.Lanes+1 || p.Lanes > before.Lanes && met.Throttled+met.Failed > 0:
+				t.Fatalf("%+v brought %d lanes after %d", met, p.Lanes, before.Lanes)
+			case p.Lanes > before.Lanes && at.Before(before.CeilingUntil) && p.Lanes > before.Ceiling:
+				t.Fatalf("%d lanes above the ceiling of %d", p.Lanes, before.Ceiling)
+			case p.RestUntil.Before(before.RestUntil) && before.Resting(at):
+				t.Fatalf("%+v ended a rest at %s that went to %s", met, p.RestUntil, before.RestUntil)
+			case met.Throttled > 0 && !before.Resting(at) && !p.RestUntil.After(at):
+				t.Fatalf("no rest after a complaint: %+v", p)
+			}
 		}
 	}
 }

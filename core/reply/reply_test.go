@@ -113,3 +113,28 @@ func FuzzRead(f *testing.F) {
 		}
 	})
 }
+
+// TestAReaderReadsAsRead: what is remembered is what would have been read, also of
+// replies that differ in nothing but the address they name.
+func TestAReaderReadsAsRead(t *testing.T) {
+	var r Reader
+	samples := corpus(t)
+	for range 2 {
+		for _, s := range samples {
+			if got, want := r.Read(s.reply, s.reply.String()), Read(s.reply); got != want {
+				t.Errorf("line %d: %q is remembered as %+v, and read as %+v", s.line, s.text, got, want)
+			}
+		}
+	}
+	for i, text := range []string{"550 5.1.1 <ada@seed.example>: no such user", "550 5.1.1 <blocked@seed.example>: no such user", "450 5.1.1 <ada@seed.example>: no such user",
+		"550 5.7.1 <ada@seed.example>: no such user", "550 5.1.1 <ada@seed.example>: mailbox full"} {
+		reply, _ := smtp.ParseReply(text)
+		before := len(r.alike)
+		if got, want := r.Read(reply, text), Read(reply); got != want {
+			t.Errorf("%q is remembered as %+v, and read as %+v", text, got, want)
+		}
+		if alike := len(r.alike) == before; alike && i == 0 || !alike && i == 1 {
+			t.Errorf("%q: alike %v", text, alike)
+		}
+	}
+}

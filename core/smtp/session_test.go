@@ -410,3 +410,28 @@ func FuzzConversation(f *testing.F) {
 		s.Close()
 	})
 }
+
+// TestTheSameReplyAgain: a reply like the one before is read as it was; one that only
+// begins like it, or goes on, is not.
+func TestTheSameReplyAgain(t *testing.T) {
+	replies := []string{"250 2.1.5 ok", "250 2.1.5 ok", "250 2.1.5 ok and more", "250 2.1.5 ok", "250-2.1.5 ok\r\n250 2.1.5 here", "250 2.1.5 ok", "550 5.1.1 gone", "550 5.1.1 gone",
+		"250 2.1.5 ok", "250", "250", "250 2.1.5 \xff", "250 2.1.5 \xff", "250 2.1.5 ok"}
+	n := 0
+	s, err := open(t, scripted(t, "220 host\r\n", polite(func(string) string { n++; return replies[n-1] + "\r\n" })))
+	if err != nil {
+		t.Fatal(err)
+	}
+	var mailboxes []string
+	for i := range replies {
+		mailboxes = append(mailboxes, fmt.Sprintf("a%d@host.example", i))
+	}
+	for i, a := range s.Ask(mailboxes) {
+		want, ok := ParseReply(strings.ToValidUTF8(replies[i], "\ufffd"))
+		if !ok || !a.Answered || a.Reply.String() != want.String() || a.Reply.Enhanced != want.Enhanced || len(a.Reply.Lines) != len(want.Lines) {
+			t.Errorf("%q is read as %+v; want %+v", replies[i], a.Reply, want)
+		}
+	}
+	if s.Close(); s.Failure() != nil {
+		t.Error(s.Failure())
+	}
+}
