@@ -7,6 +7,7 @@ import (
 	"math"
 	"net/http"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -32,8 +33,28 @@ func (a *API) registerRuns(h huma.API) {
 	huma.Register(h, operation("resume-run", http.MethodPost, "/runs/{id}/resume", "Let a paused run go on where it was"), a.resumeRun)
 	huma.Register(h, operation("ask-again", http.MethodPost, "/runs/{id}/ask-again",
 		"Ask again about chosen addresses of a finished run, or about those that fit a filter, as another round of it; their results stand until they are replaced"), a.askAgain)
-	sse.Register(h, operation("run-events", http.MethodGet, "/runs/{id}/events", "Where a run stands, told whenever it changes, until it ends"),
-		map[string]any{"run": contract.Run{}}, a.runEvents)
+	events := operation("run-events", http.MethodGet, "/runs/{id}/events", "Where a run stands, told whenever it changes, until it ends")
+	events.Middlewares = huma.Middlewares{a.runIsThere(h)}
+	sse.Register(h, events, map[string]any{"run": contract.Run{}}, a.runEvents)
+}
+
+// runIsThere answers for a run that the workspace has not: a stream that has begun
+// cannot.
+func (a *API) runIsThere(h huma.API) func(huma.Context, func(huma.Context)) {
+	return func(ctx huma.Context, next func(huma.Context)) {
+		id, err := strconv.ParseInt(ctx.Param("id"), 10, 64)
+		if err != nil {
+			next(ctx) // the contract says what is wrong with it
+			return
+		}
+		if _, err := a.store.Run(ctx.Context(), workspace(ctx.Context()).ID, id); err != nil {
+			var told huma.StatusError
+			_ = errors.As(a.failed(ctx.Context(), err), &told)
+			_ = huma.WriteErr(h, ctx, told.GetStatus(), told.Error())
+			return
+		}
+		next(ctx)
+	}
 }
 
 type runOutput struct{ Body contract.Run }
