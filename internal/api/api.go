@@ -11,6 +11,7 @@ import (
 	"log/slog"
 	"net/http"
 	"reflect"
+	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -117,6 +118,9 @@ func (a *API) register(h huma.API) {
 func operation(id, method, path, summary string) huma.Operation {
 	op := huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary,
 		Errors: []int{http.StatusUnauthorized, http.StatusUnprocessableEntity}}
+	if strings.Contains(path, "{") {
+		op.Errors = append(op.Errors, http.StatusNotFound)
+	}
 	if method == http.MethodDelete {
 		op.DefaultStatus = http.StatusNoContent
 	}
