@@ -68,6 +68,7 @@ func TestPages(t *testing.T) {
 		narrow(page+", narrow", chromedp.Navigate(s.URL+page), chromedp.WaitVisible("h1"), chromedp.Sleep(300*time.Millisecond))
 	}
 	do("a list is deleted", chromedp.Navigate(s.URL+"/lists"), click("Delete"), browser.Press("Delete it for good"), browser.Text("There is no list yet"))
+	do("what is gone shows the way to what is not", chromedp.Navigate(s.URL+"/runs/1"), browser.Text("There is no such record"), browser.Press("Go to the lists"), browser.Text("There is no list yet"))
 }
 
 // click clicks the button that holds a text, seen or said to those who cannot see.

@@ -17,13 +17,18 @@ export function Compare() {
     queryKey: ["compare", id, other],
     queryFn: async () => told(await api.GET("/runs/{id}/compare/{other}", { params: { path: { id: Number(id), other: Number(other) } } })),
   });
+  const path = (
+    <p className="path">
+      <Link to="/lists">Lists</Link> → {run.data && <><Link to={`/lists/${run.data.listId}`}><bdi>{run.data.listName}</bdi></Link> →</>}
+    </p>
+  );
   const trouble = run.error ?? compared.error;
-  if (trouble) return <Trouble error={trouble} again={() => void compared.refetch()} />;
+  if (trouble) return <>{path}<Trouble error={trouble} again={() => void compared.refetch()} /></>;
   if (!run.data || !compared.data) return <Wait for="the two runs" />;
   const c = compared.data;
   return (
     <>
-      <p className="path"><Link to="/lists">Lists</Link> → <Link to={`/lists/${run.data.listId}`}><bdi>{run.data.listName}</bdi></Link> →</p>
+      {path}
       <h1>From run {other} to run {id}</h1>
       <Sentence>{c.sentence}</Sentence>
       {c.changes.length > 0 && (

@@ -1,11 +1,14 @@
 import { Alert, Button } from "antd";
 import { useEffect, useState, type ReactNode } from "react";
+import { Link } from "react-router";
+import { Problem } from "../api/client";
 
-/** Trouble says what went wrong where it happened, and lets the person try again. */
+/** Trouble says what went wrong where it happened, and lets the person try again; what is not there shows the way to what is. */
 export function Trouble({ error, again }: { error: Error; again?: () => void }) {
+  const gone = error instanceof Problem && error.status === 404;
   return (
     <Alert type="error" role="alert" title={error.message} className="notice"
-      action={again && <Button onClick={again}>Try again</Button>} />
+      action={gone ? <Link to="/lists">Go to the lists</Link> : again && <Button onClick={again}>Try again</Button>} />
   );
 }
 
