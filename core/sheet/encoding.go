@@ -2,6 +2,7 @@ package sheet
 
 import (
 	"bytes"
+	"errors"
 	"io"
 	"maps"
 	"slices"
@@ -52,9 +53,59 @@ func Encodings() []string {
 // reader gives a file as the text that records are cut from.
 func (d Dialect) reader(in io.Reader) io.Reader {
 	if e, ok := doubleByte[d.Encoding]; ok {
-		return transform.NewReader(in, e.NewDecoder())
+		return transform.NewReader(in, transform.Chain(wholeLetters{high: d.Encoding == UTF16BE}, e.NewDecoder()))
 	}
 	return in
+}
+
+// errHalfLetter tells what is no UTF-16: decoded, it would be lost.
+var errHalfLetter = errors.New("half a letter of UTF-16")
+
+// wholeLetters passes UTF-16 on as it is, up to half a letter: a byte of the two that
+// make a unit, or a unit of a pair without the other (RFC 2781 section 2.2).
+type wholeLetters struct {
+	transform.NopResetter
+	high bool // the high byte of a unit comes first
+}
+
+func (w wholeLetters) Transform(dst, src []byte, atEOF bool) (written, read int, err error) {
+	for read < len(src) {
+		size, whole := w.letter(src[read:])
+		switch {
+		case !whole && !atEOF && len(src)-read < size:
+			return written, read, transform.ErrShortSrc
+		case !whole:
+			return written, read, errHalfLetter
+		case written+size > len(dst):
+			return written, read, transform.ErrShortDst
+		}
+		written, read = written+copy(dst[written:], src[read:read+size]), read+size
+	}
+	return written, read, nil
+}
+
+// letter gives the size in bytes of the letter at the beginning, and whether it is
+// there as a whole.
+func (w wholeLetters) letter(b []byte) (size int, whole bool) {
+	const pairs, seconds, end = 0xd800, 0xdc00, 0xe000 // of the units that make pairs
+	unit := func(b []byte) int {
+		if w.high {
+			return int(b[0])<<8 | int(b[1])
+		}
+		return int(b[1])<<8 | int(b[0])
+	}
+	switch {
+	case len(b) < 2:
+		return 2, false
+	case unit(b) < pairs || unit(b) >= end:
+		return 2, true
+	case unit(b) >= seconds:
+		return 2, false
+	case len(b) < 4:
+		return 4, false
+	}
+	second := unit(b[2:])
+	return 4, second >= seconds && second < end
 }
 
 // Kept is the dialect of records as a Reader gives them.

@@ -2,6 +2,7 @@ package sheet
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
 	"io"
 	"regexp"
@@ -67,16 +68,16 @@ func GuessWith(sample []byte, o Overrule) (Guessed, error) {
 	if err := o.Check(); err != nil {
 		return Guessed{}, err
 	}
-	if len(bytes.TrimSpace(bytes.TrimPrefix(sample, bom))) == 0 {
-		return Guessed{}, &Error{0, "The file is empty. Choose a file with one address a row."}
-	}
 	d := Dialect{Quote: `"`, Encoding: guessEncoding(sample)}
 	if o.Encoding != nil {
 		d.Encoding = *o.Encoding
 	}
 	sample, err := io.ReadAll(d.reader(bytes.NewReader(sample)))
-	if err != nil {
+	switch {
+	case err != nil && !errors.Is(err, errHalfLetter): // which may be the end of the sample; else it is told when all is read
 		return Guessed{}, &Error{0, fmt.Sprintf("The file cannot be read as %s.", d.Encoding)}
+	case len(bytes.TrimSpace(bytes.TrimPrefix(sample, bom))) == 0:
+		return Guessed{}, &Error{0, "The file is empty. Choose a file with one address a row."}
 	}
 	if err := noText(sample); err != nil {
 		return Guessed{}, err

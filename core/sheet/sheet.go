@@ -73,6 +73,8 @@ func (r *Reader) Next() (Record, error) {
 			return Record{}, &Error{start, fmt.Sprintf("a record longer than %d bytes begins here; is a quote not closed, or is this no text file?", MaxRecord)}
 		}
 		switch {
+		case errors.Is(err, errHalfLetter):
+			return Record{}, &Error{r.line, "half a letter of UTF-16 stands here, so the file is damaged; save the list anew, as UTF-8, and bring that in."}
 		case errors.Is(err, bufio.ErrBufferFull):
 			quotes.scan(part)
 			continue

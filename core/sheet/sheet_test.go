@@ -5,8 +5,11 @@ import (
 	"errors"
 	"io"
 	"reflect"
+	"slices"
 	"strings"
 	"testing"
+	"unicode/utf16"
+	"unicode/utf8"
 )
 
 // odd are files as they are found, with what is to be made of them.
@@ -119,6 +122,8 @@ func FuzzReader(f *testing.F) {
 	for _, c := range odd {
 		f.Add([]byte(c.file))
 	}
+	f.Add([]byte("\xff\xfe"))
+	f.Add([]byte("\xff\xfea\x00,\x00\"\x00\x3c\xd8\x31\xdf\n\x00b\x00\n\x00"))
 	f.Fuzz(func(t *testing.T, file []byte) {
 		d := Dialect{Delimiter: ",", Quote: `"`, Encoding: UTF8}
 		if g, err := Guess(file); err == nil {
@@ -141,8 +146,59 @@ func FuzzReader(f *testing.F) {
 				}
 			}
 		}
-		if !bytes.Equal(whole, file) {
-			t.Fatalf("%q was read as %q", file, whole)
+		var back bytes.Buffer
+		w := d.Writer(&back)
+		if _, err := w.Write(whole); err != nil || w.Close() != nil || !bytes.Equal(back.Bytes(), file) {
+			t.Fatalf("%q was read as %q and written as %q", file, whole, back.Bytes())
 		}
 	})
+}
+
+// TestHalfLettersAreRefused: what UTF-16 cannot hold would come back as something
+// else, and is told with its line; what it holds comes back as it was.
+func TestHalfLettersAreRefused(t *testing.T) {
+	units := func(high bool, words ...string) (out []byte) {
+		for _, w := range words {
+			for _, u := range utf16.Encode([]rune(w)) {
+				if high {
+					out = append(out, byte(u>>8), byte(u))
+				} else {
+					out = append(out, byte(u), byte(u>>8))
+				}
+			}
+		}
+		return out
+	}
+	read := func(file []byte, encoding string) (string, error) {
+		r, all := NewReader(bytes.NewReader(file), Dialect{Delimiter: ",", Encoding: encoding}), ""
+		for {
+			rec, err := r.Next()
+			if errors.Is(err, io.EOF) {
+				return all, nil
+			}
+			if err != nil {
+				return all, err
+			}
+			all += string(rec.Raw)
+		}
+	}
+	for encoding, high := range map[string]bool{UTF16LE: false, UTF16BE: true} {
+		whole := units(high, "\ufeffname\n", strings.Repeat("seed \U0001f331,", 40_000), "\nend \ufffd\n")
+		if text, err := read(whole, encoding); err != nil || utf8.RuneCountInString(text) != 6+40_000*7+7 {
+			t.Errorf("%s: %d letters, %v", encoding, utf8.RuneCountInString(text), err)
+		}
+		pair := units(high, "\U0001f331")
+		for what, damage := range map[string][]byte{"one byte": {'x'}, "a first half": pair[:2], "a second half": pair[2:], "two first halves": slices.Concat(pair[:2], pair[:2]), "three bytes of a pair": pair[:3]} {
+			_, err := read(slices.Concat(units(high, "name\nada\n"), damage), encoding)
+			if err == nil || !strings.HasPrefix(err.Error(), "line 3: half a letter of UTF-16") {
+				t.Errorf("%s, %s at the end: %v", encoding, what, err)
+			}
+		}
+		if _, err := read(slices.Concat(units(high, "name\n"), pair[2:], units(high, "ada\n")), encoding); err == nil || !strings.HasPrefix(err.Error(), "line 2: ") {
+			t.Errorf("%s, half a letter within: %v", encoding, err)
+		}
+		if _, err := Guess(units(high, "\ufeff \n")); err == nil || !strings.Contains(err.Error(), "empty") {
+			t.Errorf("%s, a mark alone: %v", encoding, err)
+		}
+	}
 }
