@@ -1,0 +1,302 @@
+package work_test
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"io"
+	"log/slog"
+	"strings"
+	"testing"
+	"testing/iotest"
+	"time"
+
+	"varnet/core/finding"
+	"varnet/core/pace"
+	"varnet/core/policy"
+	"varnet/core/probe"
+	"varnet/core/resolve"
+	"varnet/core/smtp"
+	"varnet/internal/practice"
+	"varnet/internal/secret"
+	"varnet/internal/store"
+	"varnet/internal/testkit"
+	"varnet/internal/work"
+)
+
+// plant is an engine at work on a practice internet.
+type plant struct {
+	*work.Engine
+	t         *testing.T
+	net       *practice.Internet
+	workspace int64
+}
+
+func newPlant(t *testing.T, port int) *plant {
+	t.Helper()
+	t.Parallel()
+	i := testkit.World(t, "fernhollow", port)
+	c := work.Config{Reference: []string{"fernhollow.example"}, Rounds: pace.Rounds{time.Second, time.Second}, Lanes: 100,
+		Log: slog.New(slog.NewTextHandler(t.Output(), &slog.HandlerOptions{Level: slog.LevelWarn}))}
+	c.Prober = probe.New(probe.DirectDialer(true), smtp.Identity{Name: "verify.fernhollow.example", Sender: "check@fernhollow.example"})
+	c.Prober.Port, c.Prober.Limits.Waits = port, smtp.DefaultWaits().All(time.Second)
+	var err error
+	if c.Resolver, err = resolve.New([]string{i.DNS}, true); err != nil {
+		t.Fatal(err)
+	}
+	if c.Secrets, err = secret.New("a secret for tests alone, 32 and more"); err != nil {
+		t.Fatal(err)
+	}
+	if c.Store, err = store.Open(t.Context(), testkit.Database(t)); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(c.Store.Close)
+	if err := c.Store.Migrate(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	p := &plant{t: t, net: i}
+	if p.Engine, err = work.New(c); err != nil {
+		t.Fatal(err)
+	}
+	if err := p.Start(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
+		defer cancel()
+		if err := p.Stop(ctx); err != nil {
+			t.Error(err)
+		}
+	})
+	key, err := c.Store.NewKey(t.Context(), "seed library", "test")
+	if err != nil {
+		t.Fatal(err)
+	}
+	w, err := c.Store.WorkspaceOfKey(t.Context(), key)
+	if err != nil {
+		t.Fatal(err)
+	}
+	p.workspace = w.ID
+	return p
+}
+
+// bring brings a list of the world's people in.
+func (p *plant) bring(rows int) store.List {
+	p.t.Helper()
+	var b bytes.Buffer
+	if err := p.net.World.WriteList(&b, rows); err != nil {
+		p.t.Fatal(err)
+	}
+	l, err := p.Ingest(p.t.Context(), work.Intake{Workspace: p.workspace, Name: "members"}, &b)
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	return l
+}
+
+func (p *plant) start(l store.List, reuseDays int) store.Run {
+	p.t.Helper()
+	r := store.Run{WorkspaceID: p.workspace, ListID: l.ID, Depth: store.DepthMailbox, Policy: policy.Careful(), ReuseDays: reuseDays}
+	if err := p.StartRun(p.t.Context(), &r); err != nil {
+		p.t.Fatal(err)
+	}
+	return r
+}
+
+// finished waits for a run's end.
+func (p *plant) finished(run int64) store.Run {
+	p.t.Helper()
+	for range 1800 {
+		r, err := p.Store.RunByID(p.t.Context(), run)
+		if err != nil {
+			p.t.Fatal(err)
+		}
+		if r.FinishedAt != nil {
+			return r
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	p.t.Fatalf("run %d does not end", run)
+	return store.Run{}
+}
+
+// asked is how many questions the hosts were asked so far.
+func (p *plant) asked() (n int) {
+	for _, h := range p.net.Hosts() {
+		n += h.Stats().Recipients
+	}
+	return n
+}
+
+// counts gives how many addresses have each finding.
+func (p *plant) counts(run store.Run) map[finding.Finding]int64 {
+	p.t.Helper()
+	byVerdict, err := p.Store.ResultCounts(p.t.Context(), run, store.ResultFilter{})
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	verdicts, err := p.Store.Verdicts(p.t.Context())
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	out := map[finding.Finding]int64{}
+	for id, n := range byVerdict {
+		out[verdicts[id].Finding] += n
+	}
+	return out
+}
+
+func total(counts map[finding.Finding]int64) (n int64) {
+	for _, c := range counts {
+		n += c
+	}
+	return n
+}
+
+// TestAnEngineAtWork takes a list through its life: drafted, run, run again with
+// what is known, and asked again about what is not.
+func TestAnEngineAtWork(t *testing.T) {
+	p := newPlant(t, 2641)
+	l := p.bring(400)
+	all := l.Addresses + l.Malformed
+	draft, err := p.Draft(t.Context(), l, store.Run{WorkspaceID: p.workspace, ListID: l.ID, Depth: store.DepthMailbox, ReuseDays: 30})
+	if err != nil || draft.Reused != 0 || draft.Ask+draft.Hopeless != l.Addresses || draft.Operators < 5 || draft.LookedUp < l.Addresses*9/10 {
+		t.Errorf("draft %+v of %d addresses, %v", draft, l.Addresses, err)
+	}
+	run := p.finished(p.start(l, 0).ID)
+	found := p.counts(run)
+	if total(found) != all || found[finding.Deliverable] < all/3 || found[finding.CatchAll] == 0 {
+		t.Fatalf("found %v of %d", found, all)
+	}
+	p.holdTruth(run)
+
+	draft, err = p.Draft(t.Context(), l, store.Run{WorkspaceID: p.workspace, ListID: l.ID, Depth: store.DepthMailbox, ReuseDays: 30})
+	if err != nil || draft.Reused < found[finding.Deliverable] || draft.Ask >= l.Addresses/2 {
+		t.Errorf("draft of what is known %+v, %v", draft, err)
+	}
+	before := p.asked()
+	next := p.finished(p.start(l, 30).ID)
+	if again := p.counts(next); again[finding.Deliverable] != found[finding.Deliverable] || total(again) != all || next.Plan.Reused != draft.Reused {
+		t.Errorf("with what is known %v, %d taken over; before %v, %d drafted", again, next.Plan.Reused, found, draft.Reused)
+	}
+	if n := int64(p.asked() - before); n > 4*(l.Addresses-next.Plan.Reused) {
+		t.Errorf("%d questions about %d addresses", n, l.Addresses-next.Plan.Reused)
+	}
+	p.holdAskedAgain(run, found)
+}
+
+// holdTruth holds what was found against the truth.
+func (p *plant) holdTruth(run store.Run) {
+	p.t.Helper()
+	results, err := p.Store.Results(p.t.Context(), run, store.ResultFilter{Limit: 10_000})
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	verdicts, err := p.Store.Verdicts(p.t.Context())
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	for _, r := range results {
+		if r.Mailbox == nil {
+			continue
+		}
+		truth, v := p.net.World.Truth(practice.Canonical(*r.Mailbox)), verdicts[r.Verdict]
+		if v.Finding == finding.Deliverable && !truth.Deliverable() || v.Finding == finding.Undeliverable && truth.Deliverable() {
+			p.t.Errorf("%s is called %s (%s); the truth is %+v", *r.Mailbox, v.Finding, v.Cause, truth)
+		}
+	}
+}
+
+// holdAskedAgain asks again about what is undecided: all else stands.
+func (p *plant) holdAskedAgain(run store.Run, found map[finding.Finding]int64) {
+	p.t.Helper()
+	verdicts, err := p.Store.Verdicts(p.t.Context())
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	var open []int32
+	for id, v := range verdicts {
+		if v.Finding == finding.Undecided {
+			open = append(open, id)
+		}
+	}
+	n, err := p.AskAgain(p.t.Context(), run, open, nil)
+	if err != nil || n != found[finding.Undecided] || n == 0 {
+		p.t.Fatalf("%d are asked again, %v; %d were undecided", n, err, found[finding.Undecided])
+	}
+	after := p.counts(p.finished(run.ID))
+	if total(after) != total(found) || after[finding.Deliverable] < found[finding.Deliverable] || after[finding.Undecided] > found[finding.Undecided] {
+		p.t.Errorf("asked again: %v; before %v", after, found)
+	}
+}
+
+// TestAnEngineStopsRuns: what is known stays, nothing is asked any more, and a run
+// that waits goes on where it was.
+func TestAnEngineStopsRuns(t *testing.T) {
+	p := newPlant(t, 2642)
+	l := p.bring(300)
+	run := p.start(l, 0)
+	if err := p.Store.PauseRun(t.Context(), p.workspace, run.ID, nil); err != nil {
+		t.Fatal(err)
+	}
+	time.Sleep(1500 * time.Millisecond) // what is in flight comes to its end
+	still := p.asked()
+	time.Sleep(500 * time.Millisecond)
+	if n := p.asked(); n != still {
+		t.Errorf("%d questions while the run waits", n-still)
+	}
+	if err := p.ResumeRun(t.Context(), p.workspace, run.ID); err != nil {
+		t.Fatal(err)
+	}
+	if got := total(p.counts(p.finished(run.ID))); got != l.Addresses+l.Malformed {
+		t.Errorf("%d results of %d", got, l.Addresses+l.Malformed)
+	}
+	other := p.start(l, 0)
+	if err := p.Store.StopRun(t.Context(), p.workspace, other.ID); err != nil {
+		t.Fatal(err)
+	}
+	stopped := p.finished(other.ID)
+	if stopped.State != store.Stopped && stopped.State != store.Finished {
+		t.Errorf("a stopped run is %s", stopped.State)
+	}
+	if _, err := p.AskAgain(t.Context(), stopped, nil, nil); stopped.State == store.Stopped && (err == nil || !strings.Contains(err.Error(), "not finished")) {
+		t.Errorf("a stopped run is asked again: %v", err)
+	}
+}
+
+// TestNothingHalfIsBroughtIn: what breaks off, or holds no address, leaves nothing.
+func TestNothingHalfIsBroughtIn(t *testing.T) {
+	p := newPlant(t, 2643)
+	var b bytes.Buffer
+	if err := p.net.World.WriteList(&b, 3000); err != nil {
+		t.Fatal(err)
+	}
+	broken := errors.New("the line is dead")
+	half := append([]byte("\xff\xfe"), bytes.Repeat([]byte("a\x00@\x00b\x00.\x00x\x00\n\x00"), 60_000)...)
+	for what, c := range map[string]struct {
+		file io.Reader
+		says string
+	}{
+		"broken off":        {io.MultiReader(&b, iotest.ErrReader(broken)), "the line is dead"},
+		"half a letter":     {bytes.NewReader(append(half, 0x3c, 0xd8)), "line 60001: half a letter"},
+		"no rows":           {strings.NewReader("e-mail\n"), ""},
+		"no address":        {strings.NewReader("name\nAda\nBen\n"), ""},
+		"nothing":           {strings.NewReader(""), "empty"},
+		"a column too many": {strings.NewReader("e-mail\nada@seed.example\n"), "no column 10"},
+	} {
+		in := work.Intake{Workspace: p.workspace, Name: what}
+		if what == "a column too many" {
+			in.AddressColumns = []int{9}
+		}
+		if _, err := p.Ingest(t.Context(), in, c.file); err == nil || !strings.Contains(err.Error(), c.says) {
+			t.Errorf("%s: %v", what, err)
+		}
+	}
+	if lists, err := p.Store.Lists(t.Context(), p.workspace, 0, 10, false); err != nil || len(lists) != 0 {
+		t.Errorf("%d lists are left, %v", len(lists), err)
+	}
+	var rows int
+	if err := p.Store.Pool().QueryRow(t.Context(), "SELECT (SELECT count(*) FROM row_block) + (SELECT count(*) FROM list_part)").Scan(&rows); err != nil || rows != 0 {
+		t.Errorf("%d records are left, %v", rows, err)
+	}
+}
