@@ -120,6 +120,22 @@ func (p *plant) finished(run int64) store.Run {
 	return store.Run{}
 }
 
+// settled waits until what is in flight came to its end.
+func (p *plant) settled() {
+	p.t.Helper()
+	for range 1200 {
+		var claimed int
+		if err := p.Store.Pool().QueryRow(p.t.Context(), "SELECT count(*) FROM parcel WHERE state = 'claimed'").Scan(&claimed); err != nil {
+			p.t.Fatal(err)
+		}
+		if claimed == 0 {
+			return
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	p.t.Fatal("parcels stay claimed")
+}
+
 // asked is how many questions the hosts were asked so far.
 func (p *plant) asked() (n int) {
 	for _, h := range p.net.Hosts() {
@@ -239,7 +255,7 @@ func TestAnEngineStopsRuns(t *testing.T) {
 	if err := p.Store.PauseRun(t.Context(), p.workspace, run.ID, nil); err != nil {
 		t.Fatal(err)
 	}
-	time.Sleep(1500 * time.Millisecond) // what is in flight comes to its end
+	p.settled()
 	still := p.asked()
 	time.Sleep(500 * time.Millisecond)
 	if n := p.asked(); n != still {
