@@ -255,6 +255,7 @@ func TestAnEngineStopsRuns(t *testing.T) {
 	if err := p.Store.PauseRun(t.Context(), p.workspace, run.ID, nil); err != nil {
 		t.Fatal(err)
 	}
+	time.Sleep(300 * time.Millisecond) // a claim may be under way
 	p.settled()
 	still := p.asked()
 	time.Sleep(500 * time.Millisecond)
