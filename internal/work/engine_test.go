@@ -36,10 +36,10 @@ func newPlant(t *testing.T, port int) *plant {
 	t.Helper()
 	t.Parallel()
 	i := testkit.World(t, "fernhollow", port)
-	c := work.Config{Reference: []string{"fernhollow.example"}, Rounds: pace.Rounds{time.Second, time.Second}, Lanes: 100,
+	c := work.Config{Reference: []string{"fernhollow.example"}, Rounds: pace.Rounds{time.Second}, Lanes: 100,
 		Log: slog.New(slog.NewTextHandler(t.Output(), &slog.HandlerOptions{Level: slog.LevelWarn}))}
 	c.Prober = probe.New(probe.DirectDialer(true), smtp.Identity{Name: "verify.fernhollow.example", Sender: "check@fernhollow.example"})
-	c.Prober.Port, c.Prober.Limits.Waits = port, smtp.DefaultWaits().All(time.Second)
+	c.Prober.Port, c.Prober.Limits.Waits = port, smtp.DefaultWaits().All(500 * time.Millisecond)
 	var err error
 	if c.Resolver, err = resolve.New([]string{i.DNS}, true); err != nil {
 		t.Fatal(err)
@@ -172,8 +172,8 @@ func total(counts map[finding.Finding]int64) (n int64) {
 // TestAnEngineAtWork takes a list through its life: drafted, run, run again with
 // what is known, and asked again about what is not.
 func TestAnEngineAtWork(t *testing.T) {
-	p := newPlant(t, 2641)
-	l := p.bring(400)
+	p := newPlant(t, 2644)
+	l := p.bring(200)
 	all := l.Addresses + l.Malformed
 	draft, err := p.Draft(t.Context(), l, store.Run{WorkspaceID: p.workspace, ListID: l.ID, Depth: store.DepthMailbox, ReuseDays: 30})
 	if err != nil || draft.Reused != 0 || draft.Ask+draft.Hopeless != l.Addresses || draft.Operators < 5 || draft.LookedUp < l.Addresses*9/10 {
@@ -192,7 +192,7 @@ func TestAnEngineAtWork(t *testing.T) {
 	}
 	before := p.asked()
 	next := p.finished(p.start(l, 30).ID)
-	if again := p.counts(next); again[finding.Deliverable] != found[finding.Deliverable] || total(again) != all || next.Plan.Reused != draft.Reused {
+	if again := p.counts(next); again[finding.Deliverable] < found[finding.Deliverable] || total(again) != all || next.Plan.Reused != draft.Reused {
 		t.Errorf("with what is known %v, %d taken over; before %v, %d drafted", again, next.Plan.Reused, found, draft.Reused)
 	}
 	if n := int64(p.asked() - before); n > 4*(l.Addresses-next.Plan.Reused) {
@@ -249,8 +249,8 @@ func (p *plant) holdAskedAgain(run store.Run, found map[finding.Finding]int64) {
 // TestAnEngineStopsRuns: what is known stays, nothing is asked any more, and a run
 // that waits goes on where it was.
 func TestAnEngineStopsRuns(t *testing.T) {
-	p := newPlant(t, 2642)
-	l := p.bring(300)
+	p := newPlant(t, 2645)
+	l := p.bring(150)
 	run := p.start(l, 0)
 	if err := p.Store.PauseRun(t.Context(), p.workspace, run.ID, nil); err != nil {
 		t.Fatal(err)
@@ -283,7 +283,7 @@ func TestAnEngineStopsRuns(t *testing.T) {
 
 // TestNothingHalfIsBroughtIn: what breaks off, or holds no address, leaves nothing.
 func TestNothingHalfIsBroughtIn(t *testing.T) {
-	p := newPlant(t, 2643)
+	p := newPlant(t, 2647)
 	var b bytes.Buffer
 	if err := p.net.World.WriteList(&b, 3000); err != nil {
 		t.Fatal(err)
