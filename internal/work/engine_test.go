@@ -39,7 +39,7 @@ func newPlant(t *testing.T, port int) *plant {
 	c := work.Config{Reference: []string{"fernhollow.example"}, Rounds: pace.Rounds{time.Second}, Lanes: 100,
 		Log: slog.New(slog.NewTextHandler(t.Output(), &slog.HandlerOptions{Level: slog.LevelWarn}))}
 	c.Prober = probe.New(probe.DirectDialer(true), smtp.Identity{Name: "verify.fernhollow.example", Sender: "check@fernhollow.example"})
-	c.Prober.Port, c.Prober.Limits.Waits = port, smtp.DefaultWaits().All(500 * time.Millisecond)
+	c.Prober.Port, c.Prober.Limits.Waits = port, smtp.DefaultWaits().All(500*time.Millisecond)
 	var err error
 	if c.Resolver, err = resolve.New([]string{i.DNS}, true); err != nil {
 		t.Fatal(err)
