@@ -92,9 +92,8 @@ func (s *Session) reply(step Step, noted bool) (Reply, *Failure) {
 		}
 		r.add(code, text)
 		if !more {
-			s.same.line, s.same.reply = "", r
 			if len(r.Lines) == 1 {
-				s.same.line = line
+				s.same.line, s.same.reply = line, r
 			}
 			return r, nil
 		}

@@ -28,12 +28,7 @@ func TestByHand(t *testing.T) {
 	settings := testkit.Settings(testkit.Database(t), i)
 	s := testkit.Serve(t, settings, "127.0.0.1:8135")
 	api := client.New(s.URL, s.Key)
-	_, content := writeList(t, i.World, 300)
-	list, run := startNamed(t, api, "members.csv", content, "mailbox")
-	run, err := api.Wait(t.Context(), run.ID, func(contract.Run) {})
-	if err != nil {
-		t.Fatal(err)
-	}
+	list, run := verified(t, api, i.World, 300)
 	before := allResults(t, api, run.ID)
 	kept, dropped := of(before, policy.Keep), of(before, policy.Drop)
 	struck, saved := kept[:3], dropped[0]

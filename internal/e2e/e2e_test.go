@@ -252,6 +252,18 @@ func startNamed(t *testing.T, api *client.Client, name string, content []byte, d
 	return l, run
 }
 
+// verified brings a list of so many rows in and waits for its run.
+func verified(t *testing.T, api *client.Client, w *practice.World, rows int) (contract.List, contract.Run) {
+	t.Helper()
+	_, content := writeList(t, w, rows)
+	l, run := startNamed(t, api, "members.csv", content, "mailbox")
+	run, err := api.Wait(t.Context(), run.ID, func(contract.Run) {})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return l, run
+}
+
 // allResults reads every result of a run, page by page.
 func allResults(t *testing.T, api *client.Client, run int64) (all []contract.Result) {
 	t.Helper()

@@ -27,12 +27,7 @@ func TestFitting(t *testing.T) {
 	settings := testkit.Settings(testkit.Database(t), i)
 	s := testkit.Serve(t, settings, "127.0.0.1:8137")
 	api := client.New(s.URL, s.Key)
-	_, content := writeList(t, i.World, 600)
-	_, run := startNamed(t, api, "members.csv", content, "mailbox")
-	run, err := api.Wait(t.Context(), run.ID, func(contract.Run) {})
-	if err != nil {
-		t.Fatal(err)
-	}
+	_, run := verified(t, api, i.World, 600)
 	all := allResults(t, api, run.ID)
 	counted(t, api, run, all)
 	decided(t, api, run, all)

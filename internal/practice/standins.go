@@ -166,20 +166,23 @@ func (i *Internet) StartProxy(p Proxy) (addr string, stop func(), err error) {
 	if p.Kind == "connect" {
 		serve = p.connect
 	}
-	go func() {
-		for {
-			conn, err := l.Accept()
-			if err != nil {
-				return
-			}
-			go func() {
-				defer conn.Close()
-				_ = conn.SetDeadline(time.Now().Add(2 * time.Minute))
-				serve(conn)
-			}()
-		}
-	}()
+	go Answer(l, 2*time.Minute, serve)
 	return l.Addr().String(), stop, nil
+}
+
+// Answer answers connections by do, each for at most so long, until l is closed.
+func Answer(l net.Listener, most time.Duration, do func(net.Conn)) {
+	for {
+		conn, err := l.Accept()
+		if err != nil {
+			return
+		}
+		go func() {
+			defer conn.Close()
+			_ = conn.SetDeadline(time.Now().Add(most))
+			do(conn)
+		}()
+	}
 }
 
 // dial goes to a mail host from the proxy's own address.

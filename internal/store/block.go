@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"encoding/binary"
 	"errors"
@@ -138,7 +139,7 @@ func flagsOf(r *Row) (flags byte) {
 		}
 	}
 	set(hasTail, len(r.Tail) > 0)
-	set(standsFirst, r.Address != 0 && r.First())
+	set(standsFirst, r.First())
 	set(standsLater, r.Address != 0 && !r.First())
 	set(isWellFormed, r.Domain != "")
 	set(hasMailbox, r.Mailbox != "" && r.Mailbox != r.Typed)
@@ -244,10 +245,7 @@ func (s *Store) CopyRows(ctx context.Context, list int64, next func() (*Row, err
 		}
 		return b.values(list), nil
 	}))
-	if failed != nil {
-		return failed
-	}
-	return err
+	return cmp.Or(failed, err)
 }
 
 var blockColumns = []string{"list_id", "first", "last", "cells", "records", "texts", "malformed"}

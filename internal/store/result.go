@@ -122,7 +122,8 @@ func (s *Store) ResultsAmong(ctx context.Context, run Run, f ResultFilter, addre
 		return nil, err
 	}
 	found, err := s.resultsAt(ctx, run, ok.Standing, ok.among(slices.Sorted(slices.Values(addresses))))
-	found = slices.DeleteFunc(found, func(r Result) bool { return !strings.Contains(searched(r.Typed), searched(f.Search)) })
+	text := searched(f.Search)
+	found = slices.DeleteFunc(found, func(r Result) bool { return !strings.Contains(searched(r.Typed), text) })
 	return found[:min(len(found), f.Limit)], err
 }
 

@@ -9,8 +9,6 @@ import (
 	"testing"
 	"time"
 
-	"github.com/jackc/pgx/v5"
-
 	"varnet/core/finding"
 	"varnet/core/policy"
 	"varnet/core/resolve"
@@ -56,31 +54,15 @@ func newModel(t *testing.T, s *store.Store, w int64, rng *rand.Rand, n int32) *m
 	}
 	l := store.List{WorkspaceID: w, Name: "members", Columns: []string{"e-mail"}, AddressColumns: []int{0}, Kinds: []sheet.Kind{{Type: sheet.Text}}, Header: []byte{}, Dialect: sheet.Dialect{Encoding: sheet.UTF8}}
 	l.Rows, l.Addresses = int64(n), int64(n)
-	at := int32(0)
-	err := s.InTx(t.Context(), func(s *store.Store, _ pgx.Tx) error {
-		if err := s.CreateList(t.Context(), &l); err != nil {
-			return err
+	bring(t, s, &l, n, members, func(at int32) *store.Row {
+		r := &store.Row{Ordinal: at, Line: int64(at), Raw: []byte(m.typed[at] + "\n"), Typed: m.typed[at], Address: at, Domain: m.domains[at]}
+		if r.Domain == "" {
+			r.Problem = &store.Problem{Cause: string(finding.SyntaxMalformed), Reason: "no @"}
+		} else {
+			r.Mailbox = r.Typed
 		}
-		err := s.CopyRows(t.Context(), l.ID, func() (*store.Row, error) {
-			if at++; at > n {
-				return nil, nil
-			}
-			r := &store.Row{Ordinal: at, Line: int64(at), Raw: []byte(m.typed[at] + "\n"), Typed: m.typed[at], Address: at, Domain: m.domains[at]}
-			if r.Domain == "" {
-				r.Problem = &store.Problem{Cause: string(finding.SyntaxMalformed), Reason: "no @"}
-			} else {
-				r.Mailbox = r.Typed
-			}
-			return r, nil
-		})
-		if err != nil {
-			return err
-		}
-		return s.CompleteList(t.Context(), &l, members)
+		return r
 	})
-	if err != nil {
-		t.Fatal(err)
-	}
 	m.run = store.Run{WorkspaceID: w, ListID: l.ID, Depth: store.DepthMailbox, Policy: policy.Careful(), State: store.Running}
 	m.run.BeginAt = time.Now()
 	if err := s.CreateRun(t.Context(), &m.run); err != nil {

@@ -108,7 +108,7 @@ func (s *Store) sameAddresses(ctx context.Context, earlier, list int64) (out []i
 		here := map[mailbox]int32{}
 		each := func(list int64, domains []string, do func(mailbox, int32)) error {
 			return s.eachLocal(ctx, list, domains, func(domain, local string, ordinal int32) {
-				if local = strings.ToLower(local); turns == 1 || maphash.String(seed, local)%turns == turn {
+				if local = strings.ToLower(local); maphash.String(seed, local)%turns == turn {
 					do(mailbox{domain, local}, ordinal)
 				}
 			})

@@ -8,8 +8,6 @@ import (
 	"strings"
 	"testing"
 
-	"github.com/jackc/pgx/v5"
-
 	"varnet/core/finding"
 	"varnet/core/sheet"
 	"varnet/internal/store"
@@ -50,25 +48,7 @@ func newGarden(t *testing.T, s *store.Store, w int64, rng *rand.Rand, n int32) g
 		g.rows = append(g.rows, r)
 	}
 	g.list.Rows = int64(n)
-	at := 0
-	err := s.InTx(t.Context(), func(s *store.Store, _ pgx.Tx) error {
-		if err := s.CreateList(t.Context(), &g.list); err != nil {
-			return err
-		}
-		err := s.CopyRows(t.Context(), g.list.ID, func() (*store.Row, error) {
-			if at++; at == len(g.rows) {
-				return nil, nil
-			}
-			return &g.rows[at], nil
-		})
-		if err != nil {
-			return err
-		}
-		return s.CompleteList(t.Context(), &g.list, members)
-	})
-	if err != nil {
-		t.Fatal(err)
-	}
+	bring(t, s, &g.list, 2*n, members, func(ordinal int32) *store.Row { return &g.rows[ordinal] })
 	return g
 }
 

@@ -46,34 +46,43 @@ func workspace(t *testing.T, s *store.Store, name string) int64 {
 	return w.ID
 }
 
-// newRun makes a list of n addresses and a run of it whose planning is done.
-func newRun(t *testing.T, s *store.Store, w int64, n int32) store.Run {
+// bring brings a list of n address cells in, with the addresses of each domain.
+func bring(t *testing.T, s *store.Store, l *store.List, n int32, members map[string]*store.Members, cell func(ordinal int32) *store.Row) {
 	t.Helper()
-	l := store.List{WorkspaceID: w, Name: "members", Columns: []string{"e-mail"}, AddressColumns: []int{0}, Kinds: []sheet.Kind{{Type: sheet.Text}}, Header: []byte("e-mail\n"), Dialect: sheet.Dialect{Encoding: sheet.UTF8}}
-	l.Rows, l.Addresses = int64(n), int64(n)
-	ordinal, members := int32(0), &store.Members{}
-	for i := range n {
-		members.Add(i+1, fmt.Sprintf("a%d", i+1), nil)
-	}
+	ordinal := int32(0)
 	err := s.InTx(t.Context(), func(s *store.Store, _ pgx.Tx) error {
-		if err := s.CreateList(t.Context(), &l); err != nil {
+		if err := s.CreateList(t.Context(), l); err != nil {
 			return err
 		}
 		err := s.CopyRows(t.Context(), l.ID, func() (*store.Row, error) {
 			if ordinal++; ordinal > n {
 				return nil, nil
 			}
-			typed := fmt.Sprintf("a%d@fernhollow.example", ordinal)
-			return &store.Row{Ordinal: ordinal, Line: int64(ordinal), Raw: []byte(typed + "\n"), Typed: typed, Address: ordinal, Mailbox: typed, Domain: "fernhollow.example"}, nil
+			return cell(ordinal), nil
 		})
 		if err != nil {
 			return err
 		}
-		return s.CompleteList(t.Context(), &l, map[string]*store.Members{"fernhollow.example": members})
+		return s.CompleteList(t.Context(), l, members)
 	})
 	if err != nil {
 		t.Fatal(err)
 	}
+}
+
+// newRun makes a list of n addresses and a run of it whose planning is done.
+func newRun(t *testing.T, s *store.Store, w int64, n int32) store.Run {
+	t.Helper()
+	l := store.List{WorkspaceID: w, Name: "members", Columns: []string{"e-mail"}, AddressColumns: []int{0}, Kinds: []sheet.Kind{{Type: sheet.Text}}, Header: []byte("e-mail\n"), Dialect: sheet.Dialect{Encoding: sheet.UTF8}}
+	l.Rows, l.Addresses = int64(n), int64(n)
+	members := &store.Members{}
+	for i := range n {
+		members.Add(i+1, fmt.Sprintf("a%d", i+1), nil)
+	}
+	bring(t, s, &l, n, map[string]*store.Members{"fernhollow.example": members}, func(ordinal int32) *store.Row {
+		typed := fmt.Sprintf("a%d@fernhollow.example", ordinal)
+		return &store.Row{Ordinal: ordinal, Line: int64(ordinal), Raw: []byte(typed + "\n"), Typed: typed, Address: ordinal, Mailbox: typed, Domain: "fernhollow.example"}
+	})
 	r := store.Run{WorkspaceID: w, ListID: l.ID, Depth: store.DepthMailbox, Policy: policy.Careful(), State: store.Running}
 	r.BeginAt = time.Now()
 	if err := s.CreateRun(t.Context(), &r); err != nil {

@@ -99,19 +99,7 @@ func Answer(t testing.TB, do func(net.Conn)) string {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { _ = l.Close() })
-	go func() {
-		for {
-			conn, err := l.Accept()
-			if err != nil {
-				return
-			}
-			go func() {
-				defer conn.Close()
-				_ = conn.SetDeadline(time.Now().Add(5 * time.Second))
-				do(conn)
-			}()
-		}
-	}()
+	go practice.Answer(l, 5*time.Second, do)
 	return l.Addr().String()
 }
 
