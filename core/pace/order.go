@@ -3,6 +3,7 @@ package pace
 import (
 	"fmt"
 	"hash/fnv"
+	"math"
 	"strings"
 	"time"
 )
@@ -16,11 +17,10 @@ const (
 	// nothing is known about soon earns more lanes; doubled, they come to half a
 	// session, one and two.
 	firstParcel = 24
-	// lastShare is which part of what is left a parcel holds at the most, so that
-	// all lanes have something to do until the end; unless that is not worth a
-	// session of its own: less than a leastShare of all, up to lastParcel.
-	lastShare, leastShare = 6, 8
-	lastParcel            = 48
+	// leastParcel is from how many addresses on a parcel is worth a session of its
+	// own, or as many as a lane gets through in leastTurn.
+	leastParcel = 12
+	leastTurn   = 1500 * time.Millisecond
 	// OwnFrom is from how many addresses on an operator gets lanes of its own.
 	OwnFrom = 30
 	// SharedLanes is how many lanes all the small operators share.
@@ -28,22 +28,17 @@ const (
 )
 
 // Cut gives the sizes of the parcels of so many addresses of a lane key: small
-// ones first, two of each size, each size twice the one before; and smaller ones
-// again towards the end. Where others were cut before of the same that is planned in
-// parts, none need be small at the beginning; where more come, none at the end.
-func Cut(addresses int, before, more bool) (sizes []int) {
-	least := min(max(addresses/leastShare, firstParcel), lastParcel)
+// ones first, two of each size, each size twice the one before. Where others were
+// cut before of the same that is planned in parts, none need be small.
+func Cut(addresses int, before bool) (sizes []int) {
 	size := firstParcel
 	if before {
 		size = ParcelSize
 	}
 	for addresses > 0 {
 		n := min(size, addresses)
-		if !more {
-			n = min(n, max(least, addresses/lastShare))
-		}
-		if addresses-n < least/2 {
-			n = addresses // a rest that is not worth a parcel of its own
+		if addresses-n < leastParcel && addresses < ParcelSize {
+			n = addresses
 		}
 		sizes = append(sizes, n)
 		addresses -= n
@@ -52,6 +47,25 @@ func Cut(addresses int, before, more bool) (sizes []int) {
 		}
 	}
 	return sizes
+}
+
+// Share is the most addresses that a lane takes of its next parcel, where so many
+// may be asked now, that parcel's among them: an equal part of what is left, so
+// that all lanes have something to do until the end (guided self-scheduling), but
+// not so few that they are not worth a session. perSecond is how many one lane
+// gets through, 0: not known.
+func Share(ready int64, lanes int, perSecond float64) int {
+	if perSecond == 0 {
+		perSecond = TypicalSpeed
+	}
+	part := math.Ceil(float64(ready) / float64(max(1, lanes)))
+	return int(min(ParcelSize, max(leastParcel, perSecond*leastTurn.Seconds(), part)))
+}
+
+// Employed is how many of the lanes have something to do with so many addresses.
+func Employed(ready int64, lanes int, perSecond float64) int {
+	least := int64(Share(0, lanes, perSecond))
+	return int(min(int64(lanes), (ready+least-1)/least))
 }
 
 // SharedKey is the lane key of a small operator: always the same one, so that

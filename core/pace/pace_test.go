@@ -2,6 +2,7 @@ package pace
 
 import (
 	"math/rand/v2"
+	"slices"
 	"testing"
 	"time"
 )
@@ -94,31 +95,69 @@ func TestFailuresEarnNothing(t *testing.T) {
 	}
 }
 
-// TestCut: what is cut is all there, in parcels that begin small.
+// TestCut: what is cut is all there, in parcels that begin small, but for one that
+// is planned in parts.
 func TestCut(t *testing.T) {
 	for _, n := range []int{1, 24, 25, 30, 300, 1000, 19_999, 20_000, 3_000_000} {
-		sizes, all, most := Cut(n, false, false), 0, 0
-		for _, s := range sizes {
-			all, most = all+s, max(most, s)
-		}
-		if all != n || sizes[0] > firstParcel+firstParcel/2 || most > ParcelSize+firstParcel {
-			t.Errorf("%d addresses are cut into %v", n, sizes[:min(len(sizes), 20)])
+		for _, before := range []bool{false, true} {
+			sizes, all := Cut(n, before), 0
+			for _, s := range sizes {
+				all += s
+			}
+			begins := firstParcel + leastParcel
+			if before {
+				begins = ParcelSize
+			}
+			if all != n || sizes[0] > begins || slices.Max(sizes) > ParcelSize || before && len(sizes) != (n+ParcelSize-1)/ParcelSize {
+				t.Errorf("%d addresses are cut into %v", n, sizes[:min(len(sizes), 20)])
+			}
 		}
 	}
 }
 
-// TestCutInParts: of what is planned in parts only the first begins small, and only
-// the last ends so.
-func TestCutInParts(t *testing.T) {
-	first, middle, last := Cut(20_000, false, true), Cut(20_000, true, true), Cut(20_000, true, false)
-	if first[0] != firstParcel || first[len(first)-2] != ParcelSize {
-		t.Errorf("the first part is cut into %v", first)
+// TestShare: while much is left a lane takes all of a parcel, then its part, and
+// never less than is worth a session.
+func TestShare(t *testing.T) {
+	for _, c := range []struct {
+		ready     int64
+		lanes     int
+		perSecond float64
+		want      int
+	}{
+		{1_000_000, 4, 5, ParcelSize}, {2304, 4, 5, ParcelSize}, {576, 4, 5, 144}, {100, 3, 5, 34},
+		{20, 4, 5, leastParcel}, {100, 4, 40, 60}, {100, 4, 0, 30}, {100, 1, 5, 100}, {576, 4, 10_000, ParcelSize},
+	} {
+		if got := Share(c.ready, c.lanes, c.perSecond); got != c.want {
+			t.Errorf("of %d, on %d lanes of %v a second, one takes %d, want %d", c.ready, c.lanes, c.perSecond, got, c.want)
+		}
 	}
-	if len(middle) != (20_000+ParcelSize-1)/ParcelSize {
-		t.Errorf("a part between is cut into %v", middle)
+}
+
+// TestSharesEndTogether plays lanes of one speed that take their shares: the last
+// ends a short turn after the first, whatever was left.
+func TestSharesEndTogether(t *testing.T) {
+	const perSecond = 10
+	for _, left := range []int{13, 100, 577, 3000} {
+		ends := make([]float64, 4) // of the lanes, in seconds
+		for _, parcel := range Cut(left, false) {
+			for parcel > 0 {
+				slices.Sort(ends)
+				n := min(parcel, Share(int64(left), len(ends), perSecond))
+				ends[0] += float64(n) / perSecond
+				parcel, left = parcel-n, left-n
+			}
+		}
+		if apart := slices.Max(ends) - slices.Min(ends); apart > firstParcel/perSecond {
+			t.Errorf("lanes end %.1f s apart: %v", apart, ends)
+		}
 	}
-	if last[0] != ParcelSize || last[len(last)-1] > lastParcel+lastParcel/2 {
-		t.Errorf("the last part is cut into %v", last)
+}
+
+func TestEmployed(t *testing.T) {
+	for ready, want := range map[int64]int{0: 0, 1: 1, 12: 1, 13: 2, 36: 3, 1000: 3} {
+		if got := Employed(ready, 3, 5); got != want {
+			t.Errorf("%d addresses employ %d of 3 lanes, want %d", ready, got, want)
+		}
 	}
 }
 

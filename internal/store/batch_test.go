@@ -182,6 +182,43 @@ func TestAParcelCarriesItsAddresses(t *testing.T) {
 	}
 }
 
+// TestAParcelIsShared: what a lane leaves of a parcel another takes, each address
+// is there once, and of a parcel that is no more the lane's nothing is taken.
+func TestAParcelIsShared(t *testing.T) {
+	s := open(t)
+	run := newRun(t, s, workspace(t, s, "ours"), 7)
+	all := parcel(run, 1, time.Now(), 1, 2, 3, 4, 5, 6, 7)
+	add(t, s, all)
+	first, err := s.Claim(t.Context(), all.LaneKey, 0)
+	if err != nil || first == nil {
+		t.Fatal(first, err)
+	}
+	for _, no := range []struct{ id, lane int64 }{{first.ID, 1}, {first.ID + 1, 0}} {
+		if ok, err := s.Shorten(t.Context(), &store.Parcel{ID: no.id, Questions: first.Questions}, int(no.lane), 3); ok || err != nil {
+			t.Errorf("parcel %d is shortened on lane %d, %v", no.id, no.lane, err)
+		}
+	}
+	if ok, err := s.Shorten(t.Context(), first, 0, 3); !ok || err != nil {
+		t.Fatal(ok, err)
+	}
+	rest := *first
+	rest.Questions, first.Questions = first.Questions[3:], first.Questions[:3]
+	add(t, s, rest)
+	if n, err := s.GiveBack(t.Context(), all.LaneKey, 0); n != 1 || err != nil { // its worker died
+		t.Fatal(n, err)
+	}
+	for _, want := range [][]store.Asking{first.Questions, rest.Questions} {
+		got, err := s.Claim(t.Context(), all.LaneKey, 2)
+		if err != nil || got == nil || !reflect.DeepEqual(clean(got.Questions), clean(want)) {
+			t.Errorf("got %+v, %v, want %+v", got, err, want)
+		}
+	}
+	waits, err := s.Awaited(t.Context(), run.ID)
+	if err != nil || len(waits) != 1 || waits[0].InHand != 7 || waits[0].Ready != 0 {
+		t.Errorf("%+v wait, %v", waits, err)
+	}
+}
+
 // clean makes empty lists none.
 func clean(questions []store.Asking) []store.Asking {
 	for i := range questions {

@@ -149,6 +149,16 @@ func (s *Store) Claim(ctx context.Context, laneKey string, lane int) (*Parcel, e
 	return &p, err
 }
 
+// Shorten leaves a claimed parcel its first questions, so many; the others are to
+// be added as a parcel of their own in the same transaction. ok is false when the
+// parcel is not claimed any more.
+func (s *Store) Shorten(ctx context.Context, p *Parcel, lane, questions int) (ok bool, err error) {
+	k := pack(p.Questions[:questions])
+	tag, err := s.db.Exec(ctx, `UPDATE parcel SET addresses = $3, ordinals = $4, mailboxes = $5, rounds = $6, was = $7, asked = $8
+		WHERE id = $1 AND lane = $2 AND state = 'claimed'`, p.ID, lane, int32(questions), k.ordinals, k.mailboxes, k.rounds, k.was, k.asked)
+	return tag.RowsAffected() == 1, err
+}
+
 // GiveBack opens the parcels again that a lane claimed and did not record. A
 // lane is one job at a time, so these were left behind by a worker that died.
 func (s *Store) GiveBack(ctx context.Context, laneKey string, lane int) (int64, error) {

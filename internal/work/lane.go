@@ -90,18 +90,19 @@ func (e *Engine) succeed(ctx context.Context, job *river.Job[LaneArgs]) error {
 		if job.Args.Lane >= n {
 			return nil // the operator has fewer lanes now; the others go on
 		}
-		return e.openLane(ctx, s, tx, job.Args, ready, n)
+		return e.open(ctx, s, tx, ready, n, job.Args)
 	})
 }
 
-// openLane inserts the job of a lane of so many, before others where its work
-// takes longer.
-func (e *Engine) openLane(ctx context.Context, s *store.Store, tx pgx.Tx, lane LaneArgs, ready store.Ready, lanes int) error {
-	speeds, err := s.Speeds(ctx, []string{lane.Key})
+// open inserts the jobs of some of a key's lanes, before others where what is ready
+// takes them longer.
+func (e *Engine) open(ctx context.Context, s *store.Store, tx pgx.Tx, ready store.Ready, all int, lanes ...LaneArgs) error {
+	key := lanes[0].Key
+	speeds, err := s.Speeds(ctx, []string{key})
 	if err != nil {
 		return err
 	}
-	return e.insertLanes(ctx, tx, []LaneArgs{lane}, urgency(ready, lanes, speeds[lane.Key]))
+	return e.insertLanes(ctx, tx, lanes, urgency(ready, all, speeds[key]))
 }
 
 // urgency tells how soon a lane key is to be worked on.
@@ -137,7 +138,7 @@ func (e *Engine) workParcel(ctx context.Context, lane LaneArgs, end time.Time, b
 	if until.After(time.Now()) || lane.Lane >= lanes {
 		return 0, nil
 	}
-	p, err := e.Store.Claim(ctx, lane.Key, lane.Lane)
+	p, err := e.claim(ctx, lane, lanes)
 	if err != nil || p == nil {
 		return 0, err
 	}
@@ -162,6 +163,54 @@ func (e *Engine) workParcel(ctx context.Context, lane LaneArgs, end time.Time, b
 	out := e.Prober.Probe(probeCtx, l.parcel)
 	e.learnSpeed(ctx, lane.Key, len(out.Results)+len(out.Postponed), time.Since(begun))
 	return p.RunID, e.record(ctx, lane, p, l, out)
+}
+
+// claim takes the lane's share of the next parcel; nil when there is none.
+func (e *Engine) claim(ctx context.Context, lane LaneArgs, lanes int) (*store.Parcel, error) {
+	p, err := e.Store.Claim(ctx, lane.Key, lane.Lane)
+	if err != nil || p == nil {
+		return nil, err
+	}
+	speed, all := e.speeds.of(lane.Key), len(p.Questions)
+	if lanes == 1 || all <= pace.Share(0, lanes, speed) {
+		return p, nil
+	}
+	others, err := e.Store.Ready(ctx, lane.Key)
+	if err != nil {
+		return nil, err
+	}
+	if n := pace.Share(others.Addresses+int64(all), lanes, speed); n < all {
+		return e.shorten(ctx, lane, lanes, p, n)
+	}
+	return p, nil
+}
+
+// shorten leaves a claimed parcel so many questions. The others are a parcel for
+// all lanes of the key, which may have ended for want of one.
+func (e *Engine) shorten(ctx context.Context, lane LaneArgs, lanes int, p *store.Parcel, questions int) (*store.Parcel, error) {
+	rest := *p
+	rest.Questions = p.Questions[questions:]
+	ready := store.Ready{Parcels: 1, Addresses: int64(len(rest.Questions)), Turn: rest.Turn}
+	var every []LaneArgs
+	for n := range lanes {
+		every = append(every, LaneArgs{Key: lane.Key, Lane: n})
+	}
+	err := e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+		ok, err := s.Shorten(ctx, p, lane.Lane, questions)
+		if err != nil {
+			return err
+		}
+		if !ok { // its run was stopped a moment ago
+			p = nil
+			return nil
+		}
+		p.Questions = p.Questions[:questions]
+		return inOrder(
+			func() error { return s.AddParcels(ctx, []store.Parcel{rest}) },
+			func() error { return e.open(ctx, s, tx, ready, lanes, every...) },
+		)
+	})
+	return p, err
 }
 
 // loaded is a parcel with all that is known of its domains.
@@ -322,7 +371,7 @@ func (e *Engine) followUp(ctx context.Context, st *store.Store, tx pgx.Tx, s *si
 	if err != nil || ready.Parcels == 0 {
 		return err
 	}
-	return e.openLane(ctx, st, tx, LaneArgs{Key: lane.Key, Lane: learnt.Lanes - 1}, ready, learnt.Lanes)
+	return e.open(ctx, st, tx, ready, learnt.Lanes, LaneArgs{Key: lane.Key, Lane: learnt.Lanes - 1})
 }
 
 // after sorts what became of a parcel into results and further parcels.

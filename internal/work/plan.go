@@ -199,7 +199,7 @@ func (e *Engine) planDomains(ctx context.Context, run store.Run, domains []store
 		return err
 	}
 	b, questions := &batch{run: run, round: 1}, store.Questions(addresses)
-	b.part.before, b.part.more = before > 0, len(addresses) == addressBatch
+	b.before = before > 0
 	if run.Plan.Reused > 0 {
 		names = store.DomainsOf(questions) // of the others nothing is left to ask
 	}
@@ -207,7 +207,7 @@ func (e *Engine) planDomains(ctx context.Context, run store.Run, domains []store
 		return err
 	}
 	run.Plan.Batch++
-	if b.part.more {
+	if len(addresses) == addressBatch { // more of the domain may come
 		run.Plan.Ordinal = addresses[len(addresses)-1].Ordinal
 	} else {
 		last := domains[len(domains)-1]
@@ -303,9 +303,8 @@ type batch struct {
 	run   store.Run
 	round int32
 	again bool // its addresses have a result
-	// part tells of a domain that is planned in parts whether others were planned
-	// before, and whether more come.
-	part    struct{ before, more bool }
+	// before tells that parts of the same domain were planned before.
+	before  bool
 	rounds  pace.Rounds
 	now     time.Time
 	facts   map[string]resolve.Domain
@@ -411,7 +410,7 @@ func (b *batch) cut() {
 }
 
 func (b *batch) pack(key string, asking []store.Asking, round int32, notBefore time.Time) {
-	for i, n := range pace.Cut(len(asking), b.part.before, b.part.more) {
+	for i, n := range pace.Cut(len(asking), b.before) {
 		b.parcels = append(b.parcels, store.Parcel{RunID: b.run.ID, LaneKey: key, Turn: b.run.Plan.Batch + int32(i), Round: round,
 			Questions: asking[:n], NotBefore: notBefore, Again: b.again})
 		asking = asking[n:]
@@ -446,7 +445,7 @@ func (e *Engine) openLanes(ctx context.Context, st *store.Store, tx pgx.Tx, s *s
 	for key, r := range ready {
 		most, _ := s.lanes(key, known)
 		u := urgency(r, most, speeds[key])
-		for lane := range min(r.Parcels, most) {
+		for lane := range pace.Employed(r.Addresses, most, speeds[key]) {
 			byUrgency[u] = append(byUrgency[u], LaneArgs{Key: key, Lane: lane})
 		}
 	}

@@ -17,6 +17,8 @@ type gathered struct {
 	addresses int
 	took      time.Duration
 	since     time.Time
+	// last is what was written down last, in addresses a second.
+	last float64
 }
 
 // speedEvery is how often a key's speed is written down.
@@ -46,6 +48,17 @@ func (s *speeds) add(key string, addresses int, took time.Duration) (perSecond f
 		return 0, false
 	}
 	perSecond = float64(g.addresses) / g.took.Seconds()
-	*g = gathered{since: time.Now()}
+	*g = gathered{since: time.Now(), last: perSecond}
 	return perSecond, true
+}
+
+// of is how many addresses a second one lane of a key gets through, 0: not known
+// here.
+func (s *speeds) of(key string) float64 {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if g := s.by[key]; g != nil {
+		return g.last
+	}
+	return 0
 }
