@@ -62,10 +62,11 @@ func Share(ready int64, lanes int, perSecond float64) int {
 	return int(min(ParcelSize, max(leastParcel, perSecond*leastTurn.Seconds(), part)))
 }
 
-// Employed is how many of the lanes have something to do with so many addresses.
-func Employed(ready int64, lanes int, perSecond float64) int {
+// Employed is how many of the lanes have something to do with so many parcels of so
+// many addresses together.
+func Employed(parcels int, addresses int64, lanes int, perSecond float64) int {
 	least := int64(Share(0, lanes, perSecond))
-	return int(min(int64(lanes), (ready+least-1)/least))
+	return min(lanes, max(parcels, int((addresses+least-1)/least)))
 }
 
 // SharedKey is the lane key of a small operator: always the same one, so that

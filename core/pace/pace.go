@@ -69,6 +69,9 @@ type Seen struct {
 	Failed  int // sessions that did not come about or broke
 	Asked   int // mailboxes asked about, and those not asked for a refusal of us
 	Blocked int // of those, by how many we ourselves were refused
+	// Answered counts the addresses that a host answered about; made-up mailboxes
+	// are none.
+	Answered int
 	// Words is a refusal of us, as the host said it.
 	Words string
 	// NoWay counts connections that failed at the route and not at a host.
@@ -84,6 +87,7 @@ func (s *Seen) Add(o Seen) {
 	s.Hint = max(s.Hint, o.Hint)
 	s.Failed += o.Failed
 	s.Asked += o.Asked
+	s.Answered += o.Answered
 	s.Blocked += o.Blocked
 	s.NoWay += o.NoWay
 	if o.Words != "" {

@@ -154,9 +154,13 @@ func TestSharesEndTogether(t *testing.T) {
 }
 
 func TestEmployed(t *testing.T) {
-	for ready, want := range map[int64]int{0: 0, 1: 1, 12: 1, 13: 2, 36: 3, 1000: 3} {
-		if got := Employed(ready, 3, 5); got != want {
-			t.Errorf("%d addresses employ %d of 3 lanes, want %d", ready, got, want)
+	for _, c := range []struct {
+		parcels   int
+		addresses int64
+		want      int
+	}{{0, 0, 0}, {1, 1, 1}, {1, 12, 1}, {1, 13, 2}, {2, 14, 2}, {1, 36, 3}, {3, 3, 3}, {9, 1000, 4}} {
+		if got := Employed(c.parcels, c.addresses, 4, 5); got != c.want {
+			t.Errorf("%d addresses in %d parcels employ %d of 4 lanes, want %d", c.addresses, c.parcels, got, c.want)
 		}
 	}
 }

@@ -133,6 +133,14 @@ type Outcome struct {
 	Seen          map[Source]pace.Seen
 }
 
+// Answered counts the addresses that a host answered about.
+func (o Outcome) Answered() (n int) {
+	for _, s := range o.Seen {
+		n += s.Answered
+	}
+	return n
+}
+
 // Source is who was asked by which route: to an operator each route is another
 // client.
 type Source struct {

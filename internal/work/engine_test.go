@@ -6,6 +6,8 @@ import (
 	"errors"
 	"io"
 	"log/slog"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 	"testing/iotest"
@@ -32,10 +34,10 @@ type plant struct {
 	workspace int64
 }
 
-func newPlant(t *testing.T, port int) *plant {
+func newPlant(t *testing.T, world string, port int) *plant {
 	t.Helper()
 	t.Parallel()
-	i := testkit.World(t, "fernhollow", port)
+	i := testkit.World(t, world, port)
 	c := work.Config{Reference: []string{"fernhollow.example"}, Rounds: pace.Rounds{time.Second}, Lanes: 100,
 		Log: slog.New(slog.NewTextHandler(t.Output(), &slog.HandlerOptions{Level: slog.LevelWarn}))}
 	c.Prober = probe.New(probe.DirectDialer(true), smtp.Identity{Name: "verify.fernhollow.example", Sender: "check@fernhollow.example"})
@@ -172,7 +174,7 @@ func total(counts map[finding.Finding]int64) (n int64) {
 // TestAnEngineAtWork takes a list through its life: drafted, run, run again with
 // what is known, and asked again about what is not.
 func TestAnEngineAtWork(t *testing.T) {
-	p := newPlant(t, 2644)
+	p := newPlant(t, "fernhollow", 2644)
 	l := p.bring(200)
 	all := l.Addresses + l.Malformed
 	draft, err := p.Draft(t.Context(), l, store.Run{WorkspaceID: p.workspace, ListID: l.ID, Depth: store.DepthMailbox, ReuseDays: 30})
@@ -249,7 +251,7 @@ func (p *plant) holdAskedAgain(run store.Run, found map[finding.Finding]int64) {
 // TestAnEngineStopsRuns: what is known stays, nothing is asked any more, and a run
 // that waits goes on where it was.
 func TestAnEngineStopsRuns(t *testing.T) {
-	p := newPlant(t, 2645)
+	p := newPlant(t, "fernhollow", 2645)
 	l := p.bring(150)
 	run := p.start(l, 0)
 	if err := p.Store.PauseRun(t.Context(), p.workspace, run.ID, nil); err != nil {
@@ -281,9 +283,43 @@ func TestAnEngineStopsRuns(t *testing.T) {
 	}
 }
 
+// TestLanesShareWhatIsLeft: a slow operator is asked on all its lanes to the end, and
+// a host that is gone teaches nothing of its speed.
+func TestLanesShareWhatIsLeft(t *testing.T) {
+	world := filepath.Join(t.TempDir(), "slow.json")
+	if err := os.WriteFile(world, []byte(`{"name": "slow", "seed": 4, "greylistMs": 1000, "sending": {}, "operators": [
+		{"name": "quince.example", "character": "deliberate", "domains": ["quince.example"], "weight": 3, "real": 0.9},
+		{"name": "medlar.example", "character": "refuses", "domains": ["medlar.example"], "weight": 1, "real": 0.9}]}`), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	p := newPlant(t, world, 2628)
+	l := p.bring(400)
+	run := p.finished(p.start(l, 0).ID)
+	if found := p.counts(run); total(found) != l.Addresses+l.Malformed || found[finding.Undecided] == 0 {
+		t.Errorf("found %v of %d", found, l.Addresses+l.Malformed)
+	}
+	p.holdTruth(run)
+	var addresses, parcels, least int
+	if err := p.Store.Pool().QueryRow(t.Context(), "SELECT sum(addresses), count(*), min(addresses) FROM parcel WHERE lane_key = 'quince.example' AND state = 'done'").Scan(&addresses, &parcels, &least); err != nil {
+		t.Fatal(err)
+	}
+	if cut := pace.Cut(addresses, false); parcels <= len(cut) {
+		t.Errorf("%d addresses were asked about in %d parcels, planned as %v", addresses, parcels, cut)
+	}
+	for _, h := range p.net.Hosts() {
+		if most := h.Stats().MostOpen; strings.HasSuffix(h.Name, "quince.example") && most != pace.DefaultCap {
+			t.Errorf("at most %d sessions were open, want %d", most, pace.DefaultCap)
+		}
+	}
+	speeds, err := p.Store.Speeds(t.Context(), []string{"quince.example", "medlar.example"})
+	if err != nil || speeds["quince.example"] < 2 || speeds["quince.example"] > 30 || speeds["medlar.example"] != 0 {
+		t.Errorf("speeds %v, %v", speeds, err)
+	}
+}
+
 // TestNothingHalfIsBroughtIn: what breaks off, or holds no address, leaves nothing.
 func TestNothingHalfIsBroughtIn(t *testing.T) {
-	p := newPlant(t, 2647)
+	p := newPlant(t, "fernhollow", 2647)
 	var b bytes.Buffer
 	if err := p.net.World.WriteList(&b, 3000); err != nil {
 		t.Fatal(err)

@@ -1,20 +1,14 @@
 package work
 
 import (
-	"cmp"
 	"context"
-	"maps"
-	"slices"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 
-	"varnet/core/address"
 	"varnet/core/pace"
-	"varnet/core/probe"
-	"varnet/core/rule"
 	"varnet/internal/store"
 )
 
@@ -24,6 +18,15 @@ type riverpgx = riverpgxv5.Driver
 type LaneArgs struct {
 	Key  string `json:"key"`
 	Lane int    `json:"lane"`
+}
+
+// lanesOf names the first lanes of a key.
+func lanesOf(key string, lanes int) []LaneArgs {
+	out := make([]LaneArgs, lanes)
+	for n := range out {
+		out[n] = LaneArgs{Key: key, Lane: n}
+	}
+	return out
 }
 
 // Kind names the job.
@@ -122,242 +125,6 @@ func (e *Engine) insertLanes(ctx context.Context, tx pgx.Tx, lanes []LaneArgs, u
 	return err
 }
 
-// workParcel claims, probes and records one parcel, and gives its run; 0 when there
-// is nothing to do now. before is the run of the parcel before: that was its last one
-// here where the next is another's.
-func (e *Engine) workParcel(ctx context.Context, lane LaneArgs, end time.Time, before int64) (run int64, err error) {
-	known, err := e.Store.Operators(ctx, []string{lane.Key})
-	if err != nil {
-		return 0, err
-	}
-	side, err := e.side(ctx)
-	if err != nil {
-		return 0, err
-	}
-	lanes, until := side.lanes(lane.Key, known)
-	if until.After(time.Now()) || lane.Lane >= lanes {
-		return 0, nil
-	}
-	p, err := e.claim(ctx, lane, lanes)
-	if err != nil || p == nil {
-		return 0, err
-	}
-	if before != 0 && before != p.RunID {
-		if err := e.Store.FinishDone(ctx, before); err != nil {
-			return 0, err
-		}
-	}
-	if lane.Key == unresolvedKey {
-		return p.RunID, e.resolveParcel(ctx, lane, p)
-	}
-	l, err := e.load(ctx, p, side, known)
-	if err != nil {
-		return 0, err
-	}
-	l.parcel.Lanes = lanes
-	e.inHand.Add(1)
-	defer e.inHand.Add(-1)
-	probeCtx, cancel := context.WithDeadline(e.probing, end)
-	defer cancel()
-	begun := time.Now()
-	out := e.Prober.Probe(probeCtx, l.parcel)
-	e.learnSpeed(ctx, lane.Key, len(out.Results)+len(out.Postponed), time.Since(begun))
-	return p.RunID, e.record(ctx, lane, p, l, out)
-}
-
-// claim takes the lane's share of the next parcel; nil when there is none.
-func (e *Engine) claim(ctx context.Context, lane LaneArgs, lanes int) (*store.Parcel, error) {
-	p, err := e.Store.Claim(ctx, lane.Key, lane.Lane)
-	if err != nil || p == nil {
-		return nil, err
-	}
-	speed, all := e.speeds.of(lane.Key), len(p.Questions)
-	if lanes == 1 || all <= pace.Share(0, lanes, speed) {
-		return p, nil
-	}
-	others, err := e.Store.Ready(ctx, lane.Key)
-	if err != nil {
-		return nil, err
-	}
-	if n := pace.Share(others.Addresses+int64(all), lanes, speed); n < all {
-		return e.shorten(ctx, lane, lanes, p, n)
-	}
-	return p, nil
-}
-
-// shorten leaves a claimed parcel so many questions. The others are a parcel for
-// all lanes of the key, which may have ended for want of one.
-func (e *Engine) shorten(ctx context.Context, lane LaneArgs, lanes int, p *store.Parcel, questions int) (*store.Parcel, error) {
-	rest := *p
-	rest.Questions = p.Questions[questions:]
-	ready := store.Ready{Parcels: 1, Addresses: int64(len(rest.Questions)), Turn: rest.Turn}
-	var every []LaneArgs
-	for n := range lanes {
-		every = append(every, LaneArgs{Key: lane.Key, Lane: n})
-	}
-	err := e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
-		ok, err := s.Shorten(ctx, p, lane.Lane, questions)
-		if err != nil {
-			return err
-		}
-		if !ok { // its run was stopped a moment ago
-			p = nil
-			return nil
-		}
-		p.Questions = p.Questions[:questions]
-		return inOrder(
-			func() error { return s.AddParcels(ctx, []store.Parcel{rest}) },
-			func() error { return e.open(ctx, s, tx, ready, lanes, every...) },
-		)
-	})
-	return p, err
-}
-
-// loaded is a parcel with all that is known of its domains.
-type loaded struct {
-	side   *side
-	parcel probe.Parcel
-	known  map[string]store.Operator
-	asked  map[int64]asked       // by question
-	moved  map[probe.Source]bool // whose addresses are asked by another route instead
-	// resting are the questions that may not be asked now, by when they may.
-	resting map[time.Time][]store.Asking
-}
-
-// asked is how a question is asked.
-type asked struct {
-	source  probe.Source
-	subject rule.Subject
-}
-
-// load reads what is known of the parcel's addresses, domains and operators.
-func (e *Engine) load(ctx context.Context, p *store.Parcel, side *side, known map[string]store.Operator) (loaded, error) {
-	slices.SortFunc(p.Questions, func(a, b store.Asking) int {
-		return cmp.Or(cmp.Compare(a.Domain, b.Domain), cmp.Compare(a.Ordinal, b.Ordinal))
-	})
-	domains, known, err := e.loadDomains(ctx, p.RunID, store.DomainsOf(p.Questions), known)
-	if err != nil {
-		return loaded{}, err
-	}
-	workspace, c, err := e.ofRun(ctx, p.RunID)
-	if err != nil {
-		return loaded{}, err
-	}
-	mailboxes := make([]string, len(p.Questions))
-	for i, q := range p.Questions {
-		mailboxes[i] = q.Mailbox
-	}
-	gone, err := e.oldAbsences(ctx, workspace, mailboxes)
-	if err != nil {
-		return loaded{}, err
-	}
-	for _, d := range domains {
-		d.Traits = c.DomainTraits(d.Name, d.Hosts())
-	}
-	l := loaded{side: side, known: known, asked: map[int64]asked{}, moved: map[probe.Source]bool{}, resting: map[time.Time][]store.Asking{}}
-	l.assemble(p, domains)
-	l.remember(gone)
-	return l, nil
-}
-
-// loadDomains reads the domains in the order of their names, without their
-// questions, and what is known of their operators; of those in known it was read
-// just now.
-func (e *Engine) loadDomains(ctx context.Context, run int64, names []string, known map[string]store.Operator) (map[string]*probe.Domain, map[string]store.Operator, error) {
-	facts, err := e.Store.RunDomains(ctx, run, names)
-	if err != nil {
-		return nil, nil, err
-	}
-	var operators []string
-	domains := map[string]*probe.Domain{}
-	for _, f := range facts {
-		d := &probe.Domain{Name: f.Domain, Operator: f.Operator, Exchangers: f.Facts.Exchangers, Manner: f.Manner}
-		domains[f.Domain] = d
-		if _, ok := known[f.Operator]; !ok {
-			operators = append(operators, f.Operator)
-		}
-	}
-	if len(operators) > 0 {
-		var others map[string]store.Operator
-		others, err = e.Store.Operators(ctx, operators)
-		maps.Copy(known, others)
-	}
-	return domains, known, err
-}
-
-// assemble puts the addresses to their domains; those that may not be asked now
-// are set aside. Addresses of a domain that are asked in different ways make
-// domains of their own.
-func (l *loaded) assemble(p *store.Parcel, domains map[string]*probe.Domain) {
-	now, each := time.Now(), l.side.regardsAddresses()
-	var st stand
-	for i, q := range p.Questions {
-		d := domains[q.Domain]
-		subject := rule.Subject{Address: q.Mailbox, Domain: q.Domain, Operator: d.Operator}
-		if each || i == 0 || p.Questions[i-1].Domain != q.Domain {
-			op := l.known[d.Operator]
-			op.Name = d.Operator
-			st = l.side.stand(op, subject, now)
-		}
-		if !st.until.IsZero() {
-			l.resting[st.until] = append(l.resting[st.until], q)
-			continue
-		}
-		l.asked[int64(q.Ordinal)] = asked{probe.Source{Operator: d.Operator, Route: st.way.Route}, subject}
-		l.ask(d, st.way, probe.Question{Ref: int64(q.Ordinal), Address: address.Rebuild(q.Mailbox),
-			Traits: d.Traits.With(q.Traits...), Rounds: q.Rounds, Asked: q.Asked})
-	}
-}
-
-// ask adds a question; those of a domain come one after the other.
-func (l *loaded) ask(d *probe.Domain, w probe.Way, q probe.Question) {
-	for i := len(l.parcel.Domains) - 1; i >= 0 && l.parcel.Domains[i].Name == d.Name; i-- {
-		if have := l.parcel.Domains[i].Way; have.Route == w.Route && have.Identity == w.Identity {
-			l.parcel.Domains[i].Questions = append(l.parcel.Domains[i].Questions, q)
-			return
-		}
-	}
-	one := *d
-	one.Way, one.Questions = &w, []probe.Question{q}
-	l.parcel.Domains = append(l.parcel.Domains, one)
-}
-
-// record writes down what became of a parcel, in one transaction; which of most is
-// one statement, since all they bring is results.
-func (e *Engine) record(ctx context.Context, lane LaneArgs, p *store.Parcel, l loaded, out probe.Outcome) error {
-	now := time.Now()
-	next := newAfter(p, now)
-	l.moveRefused(&out, next)
-	next.conclude(e.Rounds, out)
-	for at, asking := range l.resting {
-		next.again(at, p.Round, asking)
-	}
-	if err := e.Store.KnowVerdicts(ctx, next.results); err != nil {
-		return err
-	}
-	write := func(s *store.Store) (bool, error) {
-		return s.RecordParcel(ctx, p.ID, lane.Lane, store.ParcelRecord{Conversations: out.Conversations, Manners: out.Manners}, next.results)
-	}
-	if len(next.parcels) == 0 && !l.teaches(out, now) {
-		_, err := write(e.Store)
-		return e.measured(err, next.results, out.Conversations)
-	}
-	err := e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
-		ok, err := write(s)
-		if err != nil || !ok {
-			return err
-		}
-		var learnt map[string]pace.Pace
-		return inOrder(
-			func() error { return s.AddParcels(ctx, next.parcels) },
-			func() error { return s.SaveManners(ctx, out.Manners) },
-			func() error { learnt, err = e.learn(ctx, s, p.RunID, l, out.Seen, now); return err },
-			func() error { return e.followUp(ctx, s, tx, l.side, lane, learnt[lane.Key], next.parcels) },
-		)
-	})
-	return e.measured(err, next.results, out.Conversations)
-}
-
 // followUp sets going what comes after a parcel: a wake for each parcel put
 // off, and one more lane when the operator has earned it.
 func (e *Engine) followUp(ctx context.Context, st *store.Store, tx pgx.Tx, s *side, lane LaneArgs, learnt pace.Pace, parcels []store.Parcel) error {
@@ -372,77 +139,4 @@ func (e *Engine) followUp(ctx context.Context, st *store.Store, tx pgx.Tx, s *si
 		return err
 	}
 	return e.open(ctx, st, tx, ready, learnt.Lanes, LaneArgs{Key: lane.Key, Lane: learnt.Lanes - 1})
-}
-
-// after sorts what became of a parcel into results and further parcels.
-type after struct {
-	parcel    *store.Parcel
-	questions map[int32]store.Asking // of the parcel, by address
-	now       time.Time
-	results   []store.Concluded
-	parcels   []store.Parcel
-}
-
-func newAfter(p *store.Parcel, now time.Time) *after {
-	a := &after{parcel: p, now: now, questions: make(map[int32]store.Asking, len(p.Questions))}
-	for _, q := range p.Questions {
-		a.questions[q.Ordinal] = q
-	}
-	return a
-}
-
-func (a *after) conclude(rounds pace.Rounds, out probe.Outcome) {
-	a.results = make([]store.Concluded, 0, len(out.Results))
-	for _, r := range out.Results {
-		a.results = append(a.results, a.concluded(r))
-	}
-	type wait struct {
-		rounds int
-		hint   time.Duration
-	}
-	later := map[wait][]store.Asking{}
-	for _, r := range out.Postponed {
-		if r.Patient() && r.Rounds <= len(rounds) {
-			w := wait{r.Rounds, r.Hint}
-			later[w] = append(later[w], a.asking(r))
-		} else {
-			a.results = append(a.results, a.concluded(r))
-		}
-	}
-	for w, asking := range later {
-		at, _ := rounds.Return(w.rounds, w.hint, a.now)
-		a.again(at, a.parcel.Round+1, asking)
-	}
-	var unasked []store.Asking
-	for _, r := range out.Unasked {
-		unasked = append(unasked, a.asking(r))
-	}
-	a.again(a.now, a.parcel.Round, unasked)
-}
-
-func (a *after) again(at time.Time, round int32, asking []store.Asking) {
-	if len(asking) > 0 {
-		a.parcels = append(a.parcels, store.Parcel{RunID: a.parcel.RunID, LaneKey: a.parcel.LaneKey, Turn: a.parcel.Turn,
-			Round: round, Questions: asking, NotBefore: at, Again: a.parcel.Again})
-	}
-}
-
-func (a *after) concluded(r probe.Result) store.Concluded {
-	return store.Concluded{Address: int32(r.Ref), Verdict: r.Verdict, Asked: a.stamped(r.Asked), Was: a.questions[int32(r.Ref)].Was}
-}
-
-func (a *after) asking(r probe.Result) store.Asking {
-	q := a.questions[int32(r.Ref)]
-	q.Rounds, q.Asked = r.Rounds, a.stamped(r.Asked)
-	return q
-}
-
-// stamped fills in the parcel of the answers that this parcel brought.
-func (a *after) stamped(asked []probe.Asked) []probe.Asked {
-	for i := range asked {
-		if asked[i].Parcel == 0 {
-			asked[i].Parcel = a.parcel.ID
-		}
-	}
-	return asked
 }

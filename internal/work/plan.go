@@ -445,9 +445,7 @@ func (e *Engine) openLanes(ctx context.Context, st *store.Store, tx pgx.Tx, s *s
 	for key, r := range ready {
 		most, _ := s.lanes(key, known)
 		u := urgency(r, most, speeds[key])
-		for lane := range pace.Employed(r.Addresses, most, speeds[key]) {
-			byUrgency[u] = append(byUrgency[u], LaneArgs{Key: key, Lane: lane})
-		}
+		byUrgency[u] = append(byUrgency[u], lanesOf(key, pace.Employed(r.Parcels, r.Addresses, most, speeds[key]))...)
 	}
 	for u, lanes := range byUrgency {
 		if err := e.insertLanes(ctx, tx, lanes, u); err != nil {

@@ -24,8 +24,12 @@ type gathered struct {
 // speedEvery is how often a key's speed is written down.
 const speedEvery = 3 * time.Second
 
-// learnSpeed takes in that a lane got through addresses in a time.
+// learnSpeed takes in that a lane had answers about addresses in a time. One that
+// had none learnt nothing of the host's speed: it may just be gone.
 func (e *Engine) learnSpeed(ctx context.Context, key string, addresses int, took time.Duration) {
+	if addresses == 0 {
+		return
+	}
 	perSecond, due := e.speeds.add(key, addresses, took)
 	if !due {
 		return
@@ -44,7 +48,7 @@ func (s *speeds) add(key string, addresses int, took time.Duration) (perSecond f
 		s.by[key] = g
 	}
 	g.addresses, g.took = g.addresses+addresses, g.took+took
-	if time.Since(g.since) < speedEvery || g.addresses == 0 || g.took <= 0 {
+	if time.Since(g.since) < speedEvery || g.took <= 0 {
 		return 0, false
 	}
 	perSecond = float64(g.addresses) / g.took.Seconds()

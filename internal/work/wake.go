@@ -7,6 +7,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 
+	"varnet/core/pace"
 	"varnet/internal/store"
 )
 
@@ -39,15 +40,12 @@ func (w *wakeWorker) Work(ctx context.Context, job *river.Job[WakeArgs]) error {
 		if err != nil {
 			return err
 		}
-		var lanes []LaneArgs
-		n, _ := side.lanes(key, known)
-		for lane := range min(ready.Parcels, n) {
-			lanes = append(lanes, LaneArgs{Key: key, Lane: lane})
-		}
 		speeds, err := s.Speeds(ctx, []string{key})
 		if err != nil {
 			return err
 		}
+		n, _ := side.lanes(key, known)
+		lanes := lanesOf(key, pace.Employed(ready.Parcels, ready.Addresses, n, speeds[key]))
 		return e.insertLanes(ctx, tx, lanes, urgency(ready, n, speeds[key]))
 	})
 }

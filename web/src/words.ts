@@ -1,10 +1,10 @@
 import type { Decision, Finding } from "./api/client";
 
-/** Numbers and times in the person's own locale. */
+/** Numbers and times in the person's own locale; hours from 0 to 23, as in the sentences beside them. */
 export const number = (n: number) => n.toLocaleString();
 export const plural = (n: number, one: string, many = one + "s") => `${number(n)} ${n === 1 ? one : many}`;
-export const time = (iso: string) => new Date(iso).toLocaleTimeString();
-export const moment = (iso: string) => new Date(iso).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" });
+export const time = (iso: string) => new Date(iso).toLocaleTimeString(undefined, { hourCycle: "h23" });
+export const moment = (iso: string) => new Date(iso).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short", hourCycle: "h23" });
 
 const units: [Intl.RelativeTimeFormatUnit, number][] = [["year", 31_536_000], ["month", 2_592_000], ["day", 86_400], ["hour", 3600], ["minute", 60]];
 
