@@ -10,6 +10,7 @@ import (
 	"strconv"
 	"strings"
 
+	"varnet/core/pace"
 	"varnet/core/rule"
 	"varnet/core/sending"
 	"varnet/internal/client"
@@ -233,7 +234,7 @@ func (s sendingCall) forget(ctx context.Context, args []string) error {
 	}
 	err := s.api.ForgetOperator(ctx, args[0])
 	if err == nil {
-		fmt.Fprintf(s.out, "What was learnt about %s is forgotten; it starts again with 1 session.\n", printable(args[0]))
+		fmt.Fprintf(s.out, "What was learnt about %s is forgotten; it starts again with %d sessions.\n", printable(args[0]), pace.Start().Lanes)
 	}
 	return err
 }

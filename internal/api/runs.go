@@ -183,6 +183,9 @@ func (a *API) askAgain(ctx context.Context, in *struct {
 	FittingInput
 	Body contract.AskAgain
 }) (*runOutput, error) {
+	if err := in.Body.Check(); err != nil {
+		return nil, huma.Error422UnprocessableEntity(err.Error())
+	}
 	j, err := a.judgeOfRun(ctx, in.ID)
 	if err != nil {
 		return nil, a.failed(ctx, err)

@@ -6,7 +6,6 @@ import (
 	"math"
 	"os"
 	"slices"
-	"strings"
 	"text/tabwriter"
 	"time"
 
@@ -91,12 +90,6 @@ func judgement(r contract.Result, t practice.Truth) string {
 	return "right"
 }
 
-// hopeless are the characters at which nothing can be concluded about a
-// mailbox, however often one asks.
-var hopeless = strings.Fields(`silent refuses busy blocks-us blocks-at-banner servfail babbles endless-greeting says-252 prohibits
-	unknown-to-all denies-relay refuses-late-for-helo refuses-late-for-sender refuses-sender explains-once tls-never
-	accepts-by-chance answers-twice`)
-
 func truthOf(w *practice.World, r contract.Result) practice.Truth {
 	return w.Truth(practice.Canonical(r.Typed))
 }
@@ -123,7 +116,7 @@ func printCharacters(out io.Writer, w *practice.World, results []contract.Result
 				wrongNo++
 			}
 		}
-		if !slices.Contains(hopeless, t.Character) && concludable(r, t) {
+		if t.Learnable() {
 			could++
 			if j != "undecided" {
 				did++
@@ -143,17 +136,6 @@ func printCharacters(out io.Writer, w *practice.World, results []contract.Result
 		{"existing addresses called undeliverable", float64(wrongNo), 0, true, ""},
 		{"share concluded of the " + policy.Number(int64(could)) + " addresses that can be concluded at all", 100 * float64(did) / float64(could), 99, false, "%"},
 	}
-}
-
-// concludable leaves out what a host of that character never tells.
-func concludable(r contract.Result, t practice.Truth) bool {
-	switch t.Character {
-	case "cautious", "takes-unknown":
-		return t.Exists
-	case "accepts-first", "gives-in", "backup-takes-all":
-		return false // a host that says yes to some that do not exist proves nothing by a yes
-	}
-	return true
 }
 
 func sorted[V any](m map[string]V) (keys []string) {

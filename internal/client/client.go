@@ -50,12 +50,17 @@ type Problem struct {
 		Message  string `json:"message"`
 		Location string `json:"location"`
 	} `json:"errors"`
+	// Missing is what was asked for and is not there, such as lists/99.
+	Missing string `json:"-"`
 }
 
 func (p *Problem) Error() string {
 	s := p.Detail
 	if s == "" {
 		s = p.Title
+	}
+	if p.Missing != "" {
+		s = p.Missing + ": " + s
 	}
 	for _, e := range p.Errors {
 		s += fmt.Sprintf("; %s: %s", e.Location, e.Message)
@@ -573,6 +578,9 @@ func (c *Client) doWith(ctx context.Context, method, path string, body any, head
 		defer resp.Body.Close()
 		p := &Problem{Status: resp.StatusCode, Title: resp.Status}
 		_ = json.NewDecoder(io.LimitReader(resp.Body, 1<<20)).Decode(p)
+		if resp.StatusCode == http.StatusNotFound {
+			p.Missing, _, _ = strings.Cut(strings.TrimPrefix(path, "/"), "?")
+		}
 		return nil, p
 	}
 	return resp, nil

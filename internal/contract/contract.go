@@ -3,6 +3,7 @@
 package contract
 
 import (
+	"fmt"
 	"slices"
 	"time"
 
@@ -443,6 +444,21 @@ type AskAgain struct {
 	Causes   []finding.Cause   `json:"causes,omitempty" doc:"Addresses with one of these causes."`
 	// Addresses are chosen beside findings and causes.
 	Addresses []int32 `json:"addresses,omitempty" maxItems:"1000" doc:"Only these of them, by their numbers; without findings and causes, whatever their cause."`
+}
+
+// Check tells of a finding or cause that there is not.
+func (a AskAgain) Check() error {
+	for _, f := range a.Findings {
+		if !slices.Contains(finding.Findings(), f) {
+			return fmt.Errorf("there is no finding %q", f)
+		}
+	}
+	for _, c := range a.Causes {
+		if _, ok := finding.Lookup(c); !ok {
+			return fmt.Errorf("there is no cause %q", c)
+		}
+	}
+	return nil
 }
 
 // Fits tells whether an address with this verdict is chosen.

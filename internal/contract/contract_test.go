@@ -102,3 +102,16 @@ func TestQuery(t *testing.T) {
 		}
 	}
 }
+
+// TestAskAgainCheck: a slip of the pen is told, not taken for a choice of none.
+func TestAskAgainCheck(t *testing.T) {
+	for says, a := range map[string]contract.AskAgain{
+		"":                                  {Findings: finding.Findings(), Causes: []finding.Cause{finding.MailboxAbsent}},
+		`there is no finding "doubtful"`:    {Findings: []finding.Finding{finding.Undecided, "doubtful"}},
+		`there is no cause "mailbox.moody"`: {Causes: []finding.Cause{"mailbox.moody"}},
+	} {
+		if err := a.Check(); (err == nil) != (says == "") || err != nil && err.Error() != says {
+			t.Errorf("%+v: %v, want %q", a, err, says)
+		}
+	}
+}

@@ -18,6 +18,8 @@ type Character struct {
 	NoMail bool
 	// AnyAccepted tells that its hosts say yes to every mailbox.
 	AnyAccepted bool
+	// Mute tells that nothing can be learnt about any mailbox by asking.
+	Mute bool
 	// Zone writes the operator's domains into the name service; the plain
 	// zone has one MX, mx1, with one address.
 	Zone func(z *zone, o *Operator)
@@ -100,9 +102,9 @@ func init() {
 		}})
 	character(Character{Name: "slow", Imitates: "A host under load that takes its time with every answer.", Latency: 150 * time.Millisecond})
 	character(Character{Name: "deliberate", Imitates: "A host that thinks 40 ms about each recipient.", PerRecipient: 40 * time.Millisecond})
-	character(Character{Name: "silent", Imitates: "A host that takes the connection and never says a word.",
+	character(Character{Name: "silent", Mute: true, Imitates: "A host that takes the connection and never says a word.",
 		Greet: func(*peer) string { return silence }})
-	character(Character{Name: "refuses", Imitates: "A host whose port is closed.", Deaf: true})
+	character(Character{Name: "refuses", Mute: true, Imitates: "A host whose port is closed.", Deaf: true})
 	character(Character{Name: "drops", Imitates: "A host that breaks off in the middle of the session, at every third recipient.",
 		Rcpt: func(p *peer, _ string, _ Truth) string {
 			if p.recipients%3 == 0 {
@@ -110,16 +112,16 @@ func init() {
 			}
 			return ""
 		}})
-	character(Character{Name: "busy", Imitates: "A host that is never free (421 at the greeting).",
+	character(Character{Name: "busy", Mute: true, Imitates: "A host that is never free (421 at the greeting).",
 		Greet: func(*peer) string { return "421 4.3.2 Too busy at the moment, try again later" }})
-	character(Character{Name: "blocks-us", Imitates: "A host that has our address on its blocklist and says so at RCPT, with a mailbox's code.",
+	character(Character{Name: "blocks-us", Mute: true, Imitates: "A host that has our address on its blocklist and says so at RCPT, with a mailbox's code.",
 		Rcpt: func(p *peer, _ string, _ Truth) string {
 			if !p.isUs() {
 				return ""
 			}
 			return "550 5.7.1 Service unavailable; client host [" + p.source + "] blocked using the blocklist at bl.hedge.example"
 		}})
-	character(Character{Name: "blocks-at-banner", Imitates: "A host that refuses listed clients before they speak.",
+	character(Character{Name: "blocks-at-banner", Mute: true, Imitates: "A host that refuses listed clients before they speak.",
 		Greet: func(p *peer) string {
 			if !p.isUs() {
 				return ""
@@ -147,7 +149,7 @@ func init() {
 			}
 			return ""
 		}})
-	character(Character{Name: "accepts-by-chance", Imitates: "A host that takes every other mailbox whatever its name.",
+	character(Character{Name: "accepts-by-chance", Mute: true, Imitates: "A host that takes every other mailbox whatever its name.",
 		Rcpt: func(p *peer, mailbox string, _ Truth) string {
 			if p.host.world.draw("chance"+strings.ToLower(mailbox)) < 0.5 {
 				return "250 2.1.5 Ok"
@@ -176,7 +178,7 @@ func nameServiceCharacters() {
 		Zone: func(z *zone, o *Operator) { z.each(o, func(d string) { z.mx(d, 10, "nowhere."+o.Name) }) }})
 	character(Character{Name: "implicit", Imitates: "A domain without MX whose own address takes the mail (RFC 5321 section 5.1).",
 		Zone: func(z *zone, o *Operator) { z.each(o, func(d string) { z.a(d, o.host(1)) }) }})
-	character(Character{Name: "servfail", Imitates: "A domain whose name servers are broken.",
+	character(Character{Name: "servfail", Mute: true, Imitates: "A domain whose name servers are broken.",
 		Zone: func(z *zone, o *Operator) { z.each(o, z.broken) }})
 	character(Character{Name: "first-mx-dead", Imitates: "A domain whose first exchanger is gone and whose second works.",
 		Zone: func(z *zone, o *Operator) {

@@ -129,33 +129,33 @@ func lyingCharacters() {
 			}
 			return ""
 		}})
-	character(Character{Name: "says-252", Imitates: "A host that will not say.",
+	character(Character{Name: "says-252", Mute: true, Imitates: "A host that will not say.",
 		Rcpt: func(*peer, string, Truth) string { return "252 2.1.5 Cannot verify, but will take the message" }})
 }
 
 func refusingCharacters() {
-	character(Character{Name: "refuses-late-for-helo", Imitates: "A host that holds its refusal of our name back until RCPT.",
+	character(Character{Name: "refuses-late-for-helo", Mute: true, Imitates: "A host that holds its refusal of our name back until RCPT.",
 		Rcpt: func(p *peer, _ string, _ Truth) string {
 			if p.isUs() {
 				return "550 5.7.1 <verify>: Helo command rejected: your name does not resolve"
 			}
 			return ""
 		}})
-	character(Character{Name: "refuses-late-for-sender", Imitates: "A host that holds its refusal of our sender back until RCPT.",
+	character(Character{Name: "refuses-late-for-sender", Mute: true, Imitates: "A host that holds its refusal of our sender back until RCPT.",
 		Rcpt: func(p *peer, _ string, _ Truth) string {
 			if p.isUs() {
 				return "550 5.1.8 <" + p.sender + ">: Sender address rejected: Domain not found"
 			}
 			return ""
 		}})
-	character(Character{Name: "refuses-sender", Imitates: "A host that refuses our MAIL FROM and everything after.",
+	character(Character{Name: "refuses-sender", Mute: true, Imitates: "A host that refuses our MAIL FROM and everything after.",
 		Mail: func(p *peer, _ string) string {
 			if p.isUs() {
 				return "550 5.7.1 Sender not welcome"
 			}
 			return ""
 		}})
-	character(Character{Name: "explains-once", Imitates: "A host that explains at the first recipient that we are listed, and says little after.",
+	character(Character{Name: "explains-once", Mute: true, Imitates: "A host that explains at the first recipient that we are listed, and says little after.",
 		Rcpt: func(p *peer, _ string, _ Truth) string {
 			switch {
 			case !p.isUs():
@@ -165,16 +165,16 @@ func refusingCharacters() {
 			}
 			return "550 denied"
 		}})
-	character(Character{Name: "denies-relay", Imitates: "A host that the domain names and that knows nothing of it.", NoMail: true,
+	character(Character{Name: "denies-relay", Mute: true, Imitates: "A host that the domain names and that knows nothing of it.", NoMail: true,
 		Rcpt: func(*peer, string, Truth) string { return "554 5.7.1 Relay access denied" }})
-	character(Character{Name: "unknown-to-all", Imitates: "A broken host that calls every mailbox unknown, its postmaster too.",
+	character(Character{Name: "unknown-to-all", Mute: true, Imitates: "A broken host that calls every mailbox unknown, its postmaster too.",
 		Rcpt: func(*peer, string, Truth) string { return "550 5.1.1 User unknown" }})
-	character(Character{Name: "prohibits", Imitates: "A host that refuses everybody with words that tell nothing.",
+	character(Character{Name: "prohibits", Mute: true, Imitates: "A host that refuses everybody with words that tell nothing.",
 		Rcpt: func(*peer, string, Truth) string { return "550 Administrative prohibition" }})
 }
 
 func brokenCharacters() {
-	character(Character{Name: "babbles", Imitates: "Something on the mail port that is no mail host.",
+	character(Character{Name: "babbles", Mute: true, Imitates: "Something on the mail port that is no mail host.",
 		Greet: func(*peer) string { return verbatim + "HTTP/1.0 400 Bad Request\r\n\r\n" }})
 	character(Character{Name: "throws-away", Imitates: "A host that breaks off in a window and throws away the answers to it.",
 		Rcpt: func(p *peer, _ string, _ Truth) string {
@@ -183,14 +183,14 @@ func brokenCharacters() {
 			}
 			return ""
 		}})
-	character(Character{Name: "answers-twice", Imitates: "A host that answers now and then twice.",
+	character(Character{Name: "answers-twice", Mute: true, Imitates: "A host that answers now and then twice.",
 		Rcpt: func(p *peer, mailbox string, t Truth) string {
 			if p.recipients == 4 {
 				return verbatim + "250 2.1.5 Ok\r\n" + plainRcpt(mailbox, t) + "\r\n"
 			}
 			return ""
 		}})
-	character(Character{Name: "endless-greeting", Imitates: "A host that never comes to the end of its greeting.",
+	character(Character{Name: "endless-greeting", Mute: true, Imitates: "A host that never comes to the end of its greeting.",
 		Greet: func(*peer) string {
 			return verbatim + strings.Repeat("220-welcome, welcome\r\n", 400)
 		}})
@@ -204,7 +204,7 @@ func wireCharacters() {
 		return ""
 	}
 	character(Character{Name: "tls-only", Imitates: "A host that answers only over TLS.", TLS: true, Mail: wantsTLS})
-	character(Character{Name: "tls-never", Imitates: "A host that wants TLS and does not offer it.", Mail: wantsTLS})
+	character(Character{Name: "tls-never", Mute: true, Imitates: "A host that wants TLS and does not offer it.", Mail: wantsTLS})
 	character(Character{Name: "utf8", Imitates: "A host that takes international addresses.", UTF8: true})
 	character(Character{Name: "ipv6-only", Imitates: "A host with an IPv6 address only.", IPv6: true})
 	character(Character{Name: "folds", Imitates: "A host that folds its replies in the middle of a phrase.",

@@ -119,6 +119,19 @@ type Truth struct {
 // Deliverable tells whether a message would arrive.
 func (t Truth) Deliverable() bool { return t.Domain && t.Exists && !t.Full && !t.Disabled }
 
+// Learnable tells whether anything can be learnt about the mailbox by asking, however
+// often.
+func (t Truth) Learnable() bool {
+	switch t.Character {
+	case "cautious", "takes-unknown":
+		return t.Exists
+	case "accepts-first", "gives-in", "backup-takes-all":
+		return false // a host that says yes to some that do not exist proves nothing by a yes
+	}
+	c, ok := characters[t.Character]
+	return !ok || !c.Mute
+}
+
 // Truth gives the truth about an address in canonical form.
 func (w *World) Truth(canonical string) Truth {
 	at := strings.LastIndexByte(canonical, '@')

@@ -1,0 +1,302 @@
+package main
+
+import (
+	"bytes"
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"varnet/internal/contract"
+	"varnet/internal/testkit"
+)
+
+// step is a call of a command and what comes of it.
+type step struct {
+	call string // words with blanks between; $ stands for the test's folder
+	exit int
+	// out and err are what must stand on standard output and standard error; with
+	// exit code 0 nothing may stand on the latter.
+	out, err []string
+}
+
+func good(call string, out ...string) step { return step{call: call, out: out} }
+
+func failing(call string, err ...string) step { return step{call: call, exit: 1, err: err} }
+
+func wrong(call string, err ...string) step { return step{call: call, exit: 2, err: err} }
+
+// quick is a world whose hosts do not keep one waiting for long.
+const quick = `{"name": "quick", "seed": 9, "greylistMs": 300, "sending": {"blocklist": "blocklist.example"}, "operators": [
+	{"name": "postbarn.example", "character": "plain", "domains": ["postbarn.example", "fernhollow.example"], "weight": 60, "real": 0.8},
+	{"name": "sundial.example", "character": "catch-all", "domains": ["sundial-nursery.example"], "weight": 20, "real": 0.5},
+	{"name": "hedgerow.example", "character": "greylisting", "domains": ["hedgerow-post.example"], "weight": 20, "real": 0.8},
+	{"name": "oldquarry.example", "character": "silent", "domains": ["oldquarry.example"], "weight": 4, "real": 0.8},
+	{"name": "longgone.example", "character": "absent", "domains": ["longgone.example"], "weight": 10, "real": 0}]}`
+
+// hand is somebody who calls commands of an installation.
+type hand struct {
+	t      *testing.T
+	folder string // $ stands for it in calls
+	access []string
+}
+
+func installed(t *testing.T, port int, listen string) hand {
+	t.Helper()
+	t.Parallel()
+	h := hand{t: t, folder: t.TempDir()}
+	h.put("quick.json", quick)
+	i := testkit.World(t, filepath.Join(h.folder, "quick.json"), port)
+	s := testkit.Serve(t, append(testkit.Settings(testkit.Database(t), i), "VARNET_ROUNDS=500ms,500ms", "VARNET_PATIENCE=400ms"), listen)
+	h.access = []string{"-server", s.URL, "-key", s.Key}
+	var list bytes.Buffer
+	if err := i.World.WriteList(&list, 150); err != nil {
+		t.Fatal(err)
+	}
+	h.put("members.csv", list.String())
+	h.put("mine.json", `{"for": "Beans only.", "rules": [{"do": "drop", "findings": ["undeliverable"]}], "otherwise": "hold"}`)
+	h.put("slip.json", `{"rules": [{"do": "drop", "finding": ["undeliverable"]}]}`)
+	h.put("cut.json", `{"rules": [`)
+	h.put("rules.json", `[{"of": "domain", "pattern": "*.nethermoss.example", "depth": "never", "note": "they list whoever asks"}]`)
+	h.put("proxies.txt", "socks5://127.0.0.1:9\nhttp://127.0.0.1:9\n")
+	return h
+}
+
+func (h hand) put(name, content string) {
+	h.t.Helper()
+	if err := os.WriteFile(filepath.Join(h.folder, name), []byte(content), 0o600); err != nil {
+		h.t.Fatal(err)
+	}
+}
+
+// call calls a command, its words with blanks between.
+func (h hand) call(words string) (exit int, out, errOut string) {
+	h.t.Helper()
+	args := strings.Fields(strings.ReplaceAll(words, "$", h.folder))
+	return called(h.t, append(append(args[:1:1], h.access...), args[1:]...)...)
+}
+
+// walk takes steps in their order.
+func (h hand) walk(steps ...step) {
+	h.t.Helper()
+	for _, s := range steps {
+		exit, out, errOut := h.call(s.call)
+		if exit != s.exit || s.exit != 0 && out != "" || s.exit == 0 && errOut != "" && s.err == nil {
+			h.t.Errorf("varnet %s: exit %d, want %d\n%s%s", s.call, exit, s.exit, out, errOut)
+			continue
+		}
+		for _, want := range s.out {
+			if !strings.Contains(out, want) {
+				h.t.Errorf("varnet %s does not say %q:\n%s", s.call, want, out)
+			}
+		}
+		for _, want := range s.err {
+			if !strings.Contains(errOut, want) {
+				h.t.Errorf("varnet %s does not say %q on standard error:\n%s", s.call, want, errOut)
+			}
+		}
+	}
+}
+
+// TestCommands takes a list through its life with commands alone, and makes every
+// mistake on the way that a hand makes.
+func TestCommands(t *testing.T) {
+	h := installed(t, 2675, "127.0.0.1:8151")
+	h.walk(
+		good("lists", "There is no list yet."),
+		good("runs", "There is no run yet."),
+		good("clean $/members.csv -out $/kept.csv", "150 rows", "rows will be kept.", "Written to "),
+		good("lists", "members.csv", "150", "run 1 finished"),
+		good("lists estimate 1", "%"),
+		good("lists common 1 1", "of"),
+		good("lists keep 1 30"),
+		good("lists aside 1"),
+		good("lists", "There is no list yet."),
+		good("lists back 1"),
+		failing("lists decide 1 drop nobody.atall@fernhollow.example", "none of these addresses"),
+		wrong("lists keep 1 long", `"long" is no number of days`),
+		wrong("lists common 1 other", `"other" is not the number of a list`),
+		wrong("lists decide all drop ada@fernhollow.example", `"all" is not the number of a list`),
+		wrong("lists frown 1", `"frown" cannot be done with a list`),
+		wrong("lists delete", "the number of a list"),
+		failing("lists delete 99", "lists/99: There is no such record"),
+		failing("lists decide 1 maybe ada@fernhollow.example", "keep, hold, drop, policy"),
+	)
+	h.walk( // runs
+		good("runs draft 1", "addresses"),
+		good("runs -depth domain draft 1", "addresses"),
+		good("runs -depth domain -begin 2031-11-24T06:00 -zone Europe/Berlin start 1", "Run 3."),
+		good("runs begin 3"),
+		step{call: "runs watch 3", out: []string{"of 150 rows"}, err: []string{"addresses"}},
+		good("runs", "finished", "members.csv"),
+		good("runs pause 3", "are concluded"),
+		failing("runs stop 99", "runs/99/stop: There is no such record"),
+		failing("runs -cause mailbox.frowned again 1", `there is no cause "mailbox.frowned"`),
+		wrong("runs frown 1", `"frown" cannot be done with a run`),
+		wrong("runs watch", "the number of a run"),
+		wrong("runs watch first", `"first" is not the number of a run`),
+		wrong("runs start first", `"first" is not the number of a list`),
+		wrong("runs start", "name the number of a list"),
+		wrong("runs -begin tomorrow start 1", `"tomorrow" is not of the form`),
+		wrong("runs -begin 2031-11-24T06:00 -zone Fernhollow/Hill start 1", `the zone "Fernhollow/Hill" is not known`),
+		step{call: "runs -cause exchanger.silent again 1", out: []string{"of 150 rows"}, err: []string{"addresses"}},
+	)
+	h.walk( // policies
+		good("policies", "careful (ready-made)", "  1. "),
+		good("policies show careful", `"do": "drop"`),
+		good("policies -file $/mine.json save", "mine is saved, version 1.", "  1. "),
+		good("policies -file $/mine.json try 1", "decision", "drop"),
+		good("policies use 1 mine", "of 150 rows"),
+		good("policies", "mine (your own, version 1)", "Beans only."),
+		good("policies delete mine"),
+		failing("policies use 1 mine", "mine"),
+		failing("policies -file $/slip.json save", `slip.json: this is no policy: unknown field "finding"`),
+		failing("policies -file $/cut.json save", "this is no policy"),
+		failing("policies -file $/none.json save", "none.json cannot be read: no such file"),
+		failing("policies delete careful", "careful"),
+		wrong("policies use one mine", `"one" is not the number of a run`),
+		wrong("policies -file $/mine.json try one", `"one" is not the number of a run`),
+		wrong("policies save", "the forms are below"),
+	)
+	h.walk( // check
+		good("check -v ada..moss@postbarn.example", "syntax.malformed", "What to do:", "In the text:"),
+		good("check -v nobody.atall@fernhollow.example", "Mail host:", "It answered:   550 5.1.1", "Made-up:", "So this host:", "Name service:"),
+		good("check -v x@oldquarry.example", "exchanger.silent", "got no answer that tells"),
+		good("check -v info@postbran.example", "Trait:         role"),
+		wrong("check", "name at least one address"),
+	)
+	h.walk( // workers
+		good("workers", "lanes at work", "direct"),
+		failing("workers drain nobody", "nobody"),
+		wrong("workers drain", "varnet workers drain ID"),
+	)
+	h.reported()
+}
+
+// reported writes the report in both forms, and leaves nothing where it cannot.
+func (h hand) reported() {
+	h.t.Helper()
+	h.walk(
+		good("report -out $/report.pdf 1", "Written to "),
+		good("report -out $/report.html -zone Europe/Berlin 1", "Written to "),
+		failing("report -out $/none.pdf 99", "99"),
+		failing("report -out $/none.html -zone Fernhollow/Hill 1", "Fernhollow/Hill"),
+		failing("report -out $/no/folder.pdf 1", "cannot be written"),
+		wrong("report -out $/report.txt 1", "ending in .pdf or .html"),
+		wrong("report -out $/report.pdf first", `"first" is not the number of a run`),
+	)
+	pdf, err := os.ReadFile(filepath.Join(h.folder, "report.pdf"))
+	if err != nil || !bytes.HasPrefix(pdf, []byte("%PDF-1.")) || !bytes.Contains(pdf, []byte("%%EOF")) {
+		h.t.Errorf("a PDF of %d bytes, %v", len(pdf), err)
+	}
+	html, err := os.ReadFile(filepath.Join(h.folder, "report.html"))
+	for _, want := range []string{"members.csv", "of 150 rows", "deliverable", "<svg"} {
+		if err != nil || !strings.Contains(string(html), want) {
+			h.t.Errorf("the report does not say %q, %v", want, err)
+		}
+	}
+	if left, _ := filepath.Glob(filepath.Join(h.folder, "*none*.*")); len(left) > 0 {
+		h.t.Errorf("left behind: %q", left)
+	}
+}
+
+// TestSendingCommands sets a sending side up, tests it and takes it apart again.
+func TestSendingCommands(t *testing.T) {
+	h := installed(t, 2676, "127.0.0.1:8152")
+	h.walk(
+		good("sending", "The sending side is", "as told at the start", "starts with 3 sessions"),
+		good("sending test", "●"),
+		good("sending cap 3", "At most 3 sessions at a time"),
+		good("sending add identity verify.fernhollow.example check@fernhollow.example", "identity verify.fernhollow.example"),
+		good("sending -file $/proxies.txt add route", "socks5://127.0.0.1:9", "connect://127.0.0.1:9"),
+		good("sending test", "○", "To do:"),
+		good("sending remove failed route", "2 removed."),
+		good("sending add blocklist blocklist.example", "blocklist blocklist.example"),
+		failing("sending remove 99", "part 99"),
+		failing("sending add route smoke-signals", "Line 1: a route begins with direct"),
+		wrong("sending remove", "name the numbers"),
+		wrong("sending remove first", `"first" is not the number of a part`),
+		wrong("sending add route", "name what to add"),
+		wrong("sending frown", `there is no "frown"`),
+		wrong("sending cap many", `not "many"`),
+		wrong("sending cap 21", "a number from 1 to 20"),
+		good("sending rules", "There are no rules"),
+		good("sending rules set $/rules.json", "*.nethermoss.example"),
+		good("sending -json rules", `"depth": "never"`),
+		failing("sending rules set $/proxies.txt", "is not a JSON list of rules"),
+		wrong("sending rules forget", "rules set FILE"),
+		good("sending try ada@post.nethermoss.example", "nethermoss"),
+		good("sending -json try ada@postbarn.example", `"lanes":3`),
+		wrong("sending try", "name one address"),
+		good("sending operators", "Nothing has been learnt"),
+		good("clean $/members.csv -out $/kept.csv", "rows will be kept."),
+		good("sending operators postbarn", "operator", "postbarn.example"),
+		good("sending forget postbarn.example", "What was learnt about postbarn.example is forgotten; it starts again with 3 sessions."),
+		good("sending operators postbarn", "Nothing has been learnt about an operator of that name yet."),
+		failing("sending forget nobody.example", "nobody.example"),
+		wrong("sending forget", "name one operator"),
+	)
+	_, out, _ := h.call("sending -json")
+	var side contract.Sending
+	if err := json.Unmarshal([]byte(out), &side); err != nil || side.Pace.Cap != 3 || len(side.Rules) != 1 || len(side.Parts) < 4 {
+		t.Errorf("%v: %s", err, out)
+	}
+}
+
+// TestProgressOnATerminal: what is drawn is drawn over, no line is broken in two,
+// and nothing from elsewhere moves the cursor.
+func TestProgressOnATerminal(t *testing.T) {
+	var b bytes.Buffer
+	p := progress{to: &b, terminal: true, waits: 1}
+	soon := time.Now().Add(90 * time.Second)
+	r := contract.Run{State: "running", Addresses: 1000, Done: 250, PerMinute: 1200, Postponed: 40, NextRound: &soon,
+		ExpectedEnd: &contract.Expected{At: soon, From: soon.Add(-time.Minute), To: soon.Add(time.Minute)},
+		Waits: []contract.Wait{
+			{Sentence: "200 addresses at postbarn.example\x1b[2J wait" + strings.Repeat(", and wait", 20)},
+			{Sentence: "not shown"},
+		}}
+	p.show(r)
+	lines := strings.Split(b.String(), "\n")
+	if len(lines) != 4 || !strings.HasPrefix(lines[0], "██████░░░░░░░░░░░░░░░░░░  250 of 1,000 addresses, 1,200 a minute") ||
+		!strings.HasPrefix(lines[1], "40 put off by their hosts until ") || !strings.HasPrefix(lines[2], "expected end about ") {
+		t.Errorf("drawn:\n%s", b.String())
+	}
+	for _, l := range lines {
+		if n := len([]rune(l)); n > terminalWidth || strings.Contains(l, "\x1b") || strings.Contains(l, "not shown") {
+			t.Errorf("a line of %d letters: %q", n, l)
+		}
+	}
+	b.Reset()
+	r.Postponed, r.ExpectedEnd, r.Waits, r.Done = 0, nil, nil, 1000
+	p.show(r)
+	if got := b.String(); !strings.HasPrefix(got, "\r\x1b[K"+strings.Repeat("\x1b[1A\x1b[K", 3)+"████████████████████████  1,000 of 1,000") {
+		t.Errorf("four lines are drawn over by %q", got)
+	}
+	b.Reset()
+	p.end()
+	p.end()
+	if b.String() != "\r\x1b[K" {
+		t.Errorf("one line is taken away by %q", b.String())
+	}
+	next := contract.Expected{At: soon, From: soon, To: soon}
+	if got := expected(contract.Run{ExpectedEnd: &next}); len(got) != 1 || !strings.HasPrefix(got[0], "next round at ") {
+		t.Errorf("a run that waits says %q", got)
+	}
+}
+
+// TestProgressElsewhere: a plain line now and then, without anything that only a
+// terminal understands.
+func TestProgressElsewhere(t *testing.T) {
+	var b bytes.Buffer
+	p := progress{to: &b, waits: 8}
+	for range 3 {
+		p.show(contract.Run{State: "running", Sentence: "10 of 20 addresses are concluded."})
+	}
+	p.show(contract.Run{State: "waiting", Sentence: "20 wait\x1b."})
+	p.end()
+	if got := b.String(); got != "running: 10 of 20 addresses are concluded.\nwaiting: 20 wait\ufffd.\n" {
+		t.Errorf("written: %q", got)
+	}
+}
