@@ -55,6 +55,9 @@ func (h *host) serve(conn net.Conn) {
 		greeting = "220 host"
 	}
 	fmt.Fprint(conn, greeting+"\r\n")
+	if strings.HasPrefix(greeting, "421") {
+		return
+	}
 	lines := make(chan string, 1000)
 	go func() {
 		defer close(lines)
@@ -85,7 +88,7 @@ func (h *host) serve(conn net.Conn) {
 			return
 		}
 		fmt.Fprint(conn, answer+"\r\n")
-		if line == "QUIT" {
+		if line == "QUIT" || strings.HasPrefix(answer, "421") {
 			return
 		}
 	}

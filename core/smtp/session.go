@@ -145,6 +145,7 @@ type Session struct {
 	extensions map[string]string
 	encrypted  bool
 	failure    *Failure
+	left       bool // QUIT was said
 	// asked and heard count the questions sent and the replies to them.
 	asked, heard int
 	// each is how long the host takes for a reply, as far as that is known.
@@ -316,9 +317,22 @@ func (s *Session) awaitEnd() {
 
 const endWait = time.Second
 
+// fail ends the session. A host that still listens is told so first and sees us
+// leave: nobody may hang up without a QUIT, an error or not (RFC 5321 section
+// 4.1.1.10). One that says 421 hangs up by itself.
 func (s *Session) fail(f *Failure) {
-	if s.failure == nil {
-		s.failure = f
+	if s.failure != nil {
+		return
+	}
+	s.failure = f
+	switch f.Trouble {
+	case Refused, OutOfStep, Garbled:
+		if f.Reply.Code != 421 && !s.left {
+			s.note(false, "QUIT")
+			_ = s.conn.SetDeadline(time.Now().Add(endWait))
+			_, _ = io.WriteString(s.conn, "QUIT\r\n")
+		}
+		s.awaitEnd()
 	}
 	_ = s.conn.Close()
 }

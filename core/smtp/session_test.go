@@ -23,6 +23,9 @@ func scripted(t *testing.T, greeting string, answer func(line string) string) ne
 			return
 		}
 		fmt.Fprint(theirs, greeting)
+		if strings.HasPrefix(greeting, "421") {
+			return
+		}
 		lines := make(chan string, 1000) // a pipe has no buffer of its own
 		go func() {
 			defer close(lines)
@@ -37,6 +40,9 @@ func scripted(t *testing.T, greeting string, answer func(line string) string) ne
 				return
 			default:
 				fmt.Fprint(theirs, a)
+				if line == "QUIT" || strings.HasPrefix(a, "421") {
+					return
+				}
 			}
 		}
 	}()

@@ -46,6 +46,7 @@ func (s *Session) send(step Step, repliesDue bool, lines ...string) *Failure {
 	if _, err := io.WriteString(s.conn, b.String()); err != nil {
 		return s.troubled(step, err)
 	}
+	s.left = step == StepQuit
 	return nil
 }
 
