@@ -111,7 +111,7 @@ func records(t *testing.T, file []byte, d Dialect) (out [][]byte) {
 // cells; its cells are those that were written; more cells stand beside them without
 // changing any; and what is read is, put together, what was written.
 func TestWhatIsWrittenIsRead(t *testing.T) {
-	for n := range 600 {
+	for n := range 200 {
 		d := draw(rand.New(rand.NewPCG(26, uint64(n))))
 		file := d.file(t)
 		g, err := Guess(file)

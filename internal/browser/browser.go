@@ -4,10 +4,16 @@ package browser
 
 import (
 	"context"
+	"encoding/base64"
+	"errors"
 	"fmt"
+	"os"
+	"path/filepath"
 	"time"
 
 	"github.com/chromedp/cdproto/browser"
+	"github.com/chromedp/cdproto/css"
+	"github.com/chromedp/cdproto/dom"
 	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
@@ -30,6 +36,8 @@ func Start(ctx context.Context, o Options) (tab context.Context, stop func(), er
 		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true),
 		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-sync", true),
 		chromedp.Flag("hide-scrollbars", true), chromedp.Flag("force-color-profile", "srgb"),
+		// Nothing is on its way anywhere when it is clicked, looked at or photographed.
+		chromedp.Flag("force-prefers-reduced-motion", true),
 	)
 	allocated, free := chromedp.NewExecAllocator(ctx, flags...)
 	tab, end := chromedp.NewContext(allocated)
@@ -41,7 +49,9 @@ func Start(ctx context.Context, o Options) (tab context.Context, stop func(), er
 			}
 		})
 	}
-	steps := chromedp.Tasks{emulation.SetDeviceMetricsOverride(int64(o.Width), int64(o.Height), 1, o.Width < 500)}
+	// The picture of the page that chromedp keeps costs as much as the page itself,
+	// and is behind it; here the page is asked.
+	steps := chromedp.Tasks{css.Disable(), dom.Disable(), emulation.SetDeviceMetricsOverride(int64(o.Width), int64(o.Height), 1, o.Width < 500)}
 	if o.Downloads != "" {
 		steps = append(steps, browser.SetDownloadBehavior(browser.SetDownloadBehaviorBehaviorAllow).
 			WithDownloadPath(o.Downloads).WithEventsEnabled(true))
@@ -60,9 +70,64 @@ func Do(tab context.Context, within time.Duration, steps ...chromedp.Action) err
 	return chromedp.Run(ctx, steps...)
 }
 
+// look is how often a page is asked whether something holds.
+const look = 50 * time.Millisecond
+
+// Wait waits until an expression holds on the page. One that cannot be told, as in
+// the middle of a page, does not hold yet.
+func Wait(holds string) chromedp.Action {
+	return chromedp.ActionFunc(func(ctx context.Context) error {
+		for {
+			var yes bool
+			err := chromedp.Evaluate("!!("+holds+")", &yes).Do(ctx)
+			if yes && err == nil {
+				return nil
+			}
+			select {
+			case <-time.After(look):
+			case <-ctx.Done():
+				return errors.Join(fmt.Errorf("%s does not hold: %w", holds, ctx.Err()), err)
+			}
+		}
+	})
+}
+
 // Text waits until the page holds the text.
 func Text(text string) chromedp.Action {
-	return chromedp.Poll(fmt.Sprintf("document.body.innerText.includes(%q)", text), nil, chromedp.WithPollingInterval(50*time.Millisecond), chromedp.WithPollingTimeout(0))
+	return Wait(fmt.Sprintf("document.body.innerText.includes(%q)", text))
+}
+
+// element is where the first element that fits a selector stands in a script.
+func element(selector string) string { return fmt.Sprintf("document.querySelector(%q)", selector) }
+
+// Seen waits until an element can be seen, Gone until none that fits can.
+func Seen(selector string) chromedp.Action {
+	return Wait(element(selector) + "?.checkVisibility() === true")
+}
+func Gone(selector string) chromedp.Action {
+	return Wait(element(selector) + "?.checkVisibility() !== true")
+}
+
+// Click clicks an element as soon as it is there and enabled.
+func Click(selector string) chromedp.Action {
+	return chromedp.Tasks{Wait(element(selector) + "?.disabled === false || " + element(selector) + "?.disabled === undefined && " + element(selector) + " !== null"),
+		chromedp.Evaluate(element(selector)+".click()", nil)}
+}
+
+// Upload gives a file to a field for files.
+func Upload(selector, path string) chromedp.Action {
+	return chromedp.ActionFunc(func(ctx context.Context) error {
+		content, err := os.ReadFile(path)
+		if err != nil {
+			return err
+		}
+		return chromedp.Tasks{Wait(element(selector) + " !== null"), chromedp.Evaluate(fmt.Sprintf(`(() => {
+			const data = new DataTransfer(), field = %s;
+			data.items.add(new File([Uint8Array.from(atob(%q), c => c.charCodeAt(0))], %q));
+			field.files = data.files;
+			field.dispatchEvent(new Event("change", {bubbles: true}));
+		})()`, element(selector), base64.StdEncoding.EncodeToString(content), filepath.Base(path)), nil)}.Do(ctx)
+	})
 }
 
 // Press clicks the button or link with the text, as soon as it is there and
@@ -70,7 +135,7 @@ func Text(text string) chromedp.Action {
 func Press(text string) chromedp.Action {
 	find := fmt.Sprintf(`[...document.querySelectorAll("button, a")].find(e => e.innerText.trim().startsWith(%q) && !e.disabled)`, text)
 	return chromedp.Tasks{
-		chromedp.Poll(find+" !== undefined", nil, chromedp.WithPollingInterval(50*time.Millisecond), chromedp.WithPollingTimeout(0)),
+		Wait(find + " !== undefined"),
 		chromedp.Evaluate(find+".click()", nil),
 	}
 }
@@ -80,8 +145,8 @@ func Press(text string) chromedp.Action {
 // meanwhile.
 func Type(selector, text string) chromedp.Action {
 	return chromedp.Tasks{
-		chromedp.Poll(fmt.Sprintf("document.querySelector(%q) !== null", selector), nil, chromedp.WithPollingInterval(50*time.Millisecond), chromedp.WithPollingTimeout(0)),
-		chromedp.Evaluate(fmt.Sprintf("document.querySelector(%q).focus()", selector), nil),
+		Wait(element(selector) + " !== null"),
+		chromedp.Evaluate(element(selector)+".focus()", nil),
 		chromedp.KeyEvent(text),
 	}
 }
@@ -90,7 +155,6 @@ func Type(selector, text string) chromedp.Action {
 func SignIn(base, key string) chromedp.Action {
 	return chromedp.Tasks{
 		chromedp.Navigate(base + "/sign-in"),
-		chromedp.WaitVisible("#key"),
 		Type("#key", key),
 		Press("Sign in"),
 		Text("Bring a list in"),

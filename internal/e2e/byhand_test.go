@@ -9,7 +9,6 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/chromedp/chromedp"
 
@@ -76,9 +75,9 @@ func TestByHand(t *testing.T) {
 	do := drive(t, browser.Options{Width: 1280, Height: 800})
 	do("sign in", browser.SignIn(s.URL, s.Key))
 	do("what was decided by hand", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d", run.ID)), browser.Press("decided by hand"), browser.Text("decided by hand."), browser.Text("by hand"))
-	do("as the policy says", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/results?hand=true", run.ID)), browser.Text("4 addresses fit"), chromedp.Click(`input[aria-label="Choose all that are shown"]`), browser.Text("4 addresses chosen."), browser.Press("As the policy says"), browser.Text("No concluded address fits"))
-	do("some are struck", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/results?finding=deliverable&oddsFrom=0.5", run.ID)), browser.Text("with odds of 50 in 100 or more"), chromedp.Click("tbody tr:nth-child(1) input"), chromedp.Click("tbody tr:nth-child(2) input"), browser.Text("2 addresses chosen."), browser.Press("○ Strike"), browser.Text("by hand"))
-	do("what is chosen is taken out", chromedp.Click("tbody tr:nth-child(1) input"), browser.Press("Take out"), browser.Text("All 1 row will be in the file."))
+	do("as the policy says", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/results?hand=true", run.ID)), browser.Text("4 addresses fit"), browser.Click(`input[aria-label="Choose all that are shown"]`), browser.Text("4 addresses chosen."), browser.Press("As the policy says"), browser.Text("No concluded address fits"))
+	do("some are struck", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/results?finding=deliverable&oddsFrom=0.5", run.ID)), browser.Text("with odds of 50 in 100 or more"), browser.Click("tbody tr:nth-child(1) input"), browser.Click("tbody tr:nth-child(2) input"), browser.Text("2 addresses chosen."), browser.Press("○ Strike"), browser.Text("by hand"))
+	do("what is chosen is taken out", browser.Click("tbody tr:nth-child(1) input"), browser.Press("Take out"), browser.Text("All 1 row will be in the file."))
 	do("what other runs found", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/results?address=%d", run.ID, struck[0].Address)), browser.Text("What other runs found"), browser.Text("(run 2 of"))
 	if end, err := api.Run(t.Context(), run.ID); err != nil || end.Kept != run.Kept-2 {
 		t.Errorf("%v: %d of %d are kept", err, end.Kept, run.Kept)
@@ -183,7 +182,7 @@ func TestKeyboardAlone(t *testing.T) {
 	do("search", keys("/", false), chromedp.KeyEvent("here"), browser.Text("with “here” in the address"), browser.Text("1 address fits"))
 	do("all again", tabTo("Show all"), chromedp.KeyEvent("\r"), browser.Text("2 addresses, all that are concluded."))
 	do("evidence", tabTo("Choose here"), chromedp.KeyEvent("\t"), chromedp.KeyEvent("\r"), browser.Text("What stands in the file"))
-	do("close it", chromedp.KeyEvent("\u001b"), chromedp.WaitNotPresent(".ant-drawer-open"))
+	do("close it", chromedp.KeyEvent("\u001b"), browser.Gone(".ant-drawer-open"))
 	do("choose one and keep it", tabTo("Choose here"), chromedp.KeyEvent(" "), browser.Text("1 address chosen."), tabTo("● Keep"), chromedp.KeyEvent("\r"), browser.Text("by hand"))
 	do("take out", chromedp.Evaluate("scrollTo(0,0)", nil), tabTo("Run 1"), chromedp.KeyEvent("\r"), tabTo("Take out the kept rows"), chromedp.KeyEvent("\r"), browser.Text("Write 1 row"))
 	do("write", tabTo("Write 1 row"), chromedp.KeyEvent("\r"))
@@ -216,7 +215,7 @@ func tabTo(what string) chromedp.Action {
 	there := fmt.Sprintf(`[...document.querySelectorAll("a, button:enabled, input, textarea, summary")].some(%s)`, is)
 	at := fmt.Sprintf(`%s(document.activeElement) && (document.activeElement.matches(":focus-visible") ? "seen" : "hidden")`, is)
 	return chromedp.ActionFunc(func(ctx context.Context) error {
-		if err := chromedp.Poll(there, nil, chromedp.WithPollingInterval(50*time.Millisecond), chromedp.WithPollingTimeout(0)).Do(ctx); err != nil {
+		if err := browser.Wait(there).Do(ctx); err != nil {
 			return fmt.Errorf("there is no %q: %w", what, err)
 		}
 		for range 400 {

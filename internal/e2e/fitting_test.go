@@ -53,7 +53,7 @@ func TestFitting(t *testing.T) {
 	do := drive(t, browser.Options{Width: 1280, Height: 800})
 	do("sign in", browser.SignIn(s.URL, s.Key))
 	deliverable := len(where(all, func(r contract.Result) bool { return r.Finding == "deliverable" }))
-	do("all that fit", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/results?finding=deliverable", run.ID)), browser.Text(fmt.Sprintf("The first 100 of %d that fit.", deliverable)), chromedp.Click(`input[aria-label="Choose all that are shown"]`), browser.Text("100 addresses chosen."), browser.Press("Choose all that fit"), browser.Text(fmt.Sprintf("All %d addresses that fit are chosen.", deliverable)))
+	do("all that fit", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/results?finding=deliverable", run.ID)), browser.Text(fmt.Sprintf("The first 100 of %d that fit.", deliverable)), browser.Click(`input[aria-label="Choose all that are shown"]`), browser.Text("100 addresses chosen."), browser.Press("Choose all that fit"), browser.Text(fmt.Sprintf("All %d addresses that fit are chosen.", deliverable)))
 	do("are held", browser.Press("◐ Hold"), browser.Text("by hand"))
 	if f, err := api.Fitting(t.Context(), run.ID, url.Values{"decision": {"keep"}}); err != nil || f.Addresses != 0 {
 		t.Errorf("%v: all deliverable ones are held, and %d are kept", err, f.Addresses)
@@ -61,8 +61,8 @@ func TestFitting(t *testing.T) {
 	if f, err := api.Fitting(t.Context(), run.ID, url.Values{"hand": {"true"}, "decision": {"hold"}}); err != nil || f.Addresses != int64(deliverable) {
 		t.Errorf("%v: %d are held by hand; want %d", err, f.Addresses, deliverable)
 	}
-	do("and taken out", chromedp.Click(`input[aria-label="Choose all that are shown"]`), browser.Press("Choose all that fit"), browser.Press("Take out"), browser.Text("Of the rows with the finding deliverable: All "))
-	do("operators", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/domains", run.ID)), chromedp.Click(".ant-segmented-item:nth-child(2)"), browser.Text("domains of the list"), browser.Press("sundial.example"), browser.Text("run by sundial.example"))
+	do("and taken out", browser.Click(`input[aria-label="Choose all that are shown"]`), browser.Press("Choose all that fit"), browser.Press("Take out"), browser.Text("Of the rows with the finding deliverable: All "))
+	do("operators", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/domains", run.ID)), browser.Click(".ant-segmented-item:nth-child(2)"), browser.Text("domains of the list"), browser.Press("sundial.example"), browser.Text("run by sundial.example"))
 }
 
 func second[T any](_ T, err error) error { return err }

@@ -42,38 +42,45 @@ func TestPages(t *testing.T) {
 	do("its place can be passed on", chromedp.Reload(), browser.Text("What was typed"), browser.Text("Domain does not exist"))
 	do("catalogues", browser.Press("Catalogues"), browser.Type(`textarea[aria-label="Names"]`, "tenminutes.example\nquickpost.example"), browser.Press("Add 2 entries"), browser.Text("2 entries of your own"))
 	do("an entry is removed", click("quickpost.example"), browser.Text("1 entry of your own"))
-	do("an entry that is none", browser.Type(`textarea[aria-label="Names"]`, "@@"), browser.Press("Add"), chromedp.WaitVisible(`[role=alert]`))
+	do("an entry that is none", browser.Type(`textarea[aria-label="Names"]`, "@@"), browser.Press("Add"), browser.Seen("[role=alert]"))
 	do("words", browser.Press("Words"), browser.Type("#search", "greylist"), browser.Text("1 of 29 fit"), browser.Text("exchanger.postponed"))
 	do("keys", browser.Press("Keys"), browser.Type(`input[aria-label="What the key is for"]`, "the web form"), browser.Press("Make a key"), browser.Text("shown only now"))
-	do("a key is taken back", click("the web form"), chromedp.WaitNotPresent(`//bdi[normalize-space()="the web form"]`, chromedp.BySearch))
+	do("a key is taken back", click("the web form"), without("the web form"))
 	do("domains", chromedp.Navigate(s.URL+"/runs/1/domains"), browser.Text("postbarn.example"), browser.Type("#search", "sundial"), browser.Text("1 domain, the largest first"), browser.Text("proves nothing"))
 	do("a domain's results", browser.Press("sundial-nursery.example"), browser.Text("catch-all"))
-	do("one address asked again", chromedp.Navigate(s.URL+"/runs/1/results?finding=deliverable"), browser.Text("Arrow keys walk"), chromedp.Click("tbody button"), browser.Press("Ask again now"), browser.Text("It is being asked again"))
+	do("one address asked again", chromedp.Navigate(s.URL+"/runs/1/results?finding=deliverable"), browser.Text("Arrow keys walk"), browser.Click("tbody button"), browser.Press("Ask again now"), browser.Text("It is being asked again"))
 	do("the list's runs", chromedp.Navigate(s.URL+"/lists/1"), browser.Text("Its runs"), browser.Press("What changed since run 1"), browser.Text("changed from run 1 to run 2"))
 	do("the rows", chromedp.Navigate(s.URL+"/lists/1/rows"), browser.Text("Rows 1 to"), browser.Text("FS-00001"))
 	do("the rows in another order, to the end", click("Name"), browser.Text("Name ↑"), click("Name"), browser.Text("Name ↓"), scrolledTo("to 1,200 of 1,200"))
 	do("what an entry would alter", browser.Press("Catalogues"), browser.Type(`textarea[aria-label="Names"]`, "postbarn.example"), browser.Press("See what that would alter"), browser.Text("would be told otherwise"))
 	do("health", browser.Press("Health"), browser.Text("1 worker with 200 lanes is at work."), browser.Text("direct"))
 	do("a list is put aside", chromedp.Navigate(s.URL+"/lists"), click("Put aside"), browser.Text("There is no list yet"), browser.Press("Lists put aside"), click("Put back"), browser.Text("No list is put aside"))
-	do("anywhere by keyboard", keys("k", true), chromedp.WaitVisible(`input[aria-label="Where to"]`), browser.Type(`input[aria-label="Where to"]`, "polic\r"), browser.Text("careful"))
+	do("anywhere by keyboard", keys("k", true), browser.Seen(`input[aria-label="Where to"]`), browser.Type(`input[aria-label="Where to"]`, "polic\r"), browser.Text("careful"))
 	do("what the keyboard can do", keys("?", false), browser.Text("open the evidence"))
 	do("lists by name", chromedp.Navigate(s.URL+"/lists"), browser.Text("members"))
 	do("a file dropped on the lists", onPage("more.csv", "E-mail\nada@upperloam.example\n"), browser.Text("The addresses are in"))
-	do("a list is not deleted by mistake", chromedp.Navigate(s.URL+"/lists"), click("Delete"), browser.Text("with all its runs"), browser.Press("Keep it"), chromedp.WaitNotVisible(".ant-modal"))
+	do("a list is not deleted by mistake", chromedp.Navigate(s.URL+"/lists"), click("Delete"), browser.Text("with all its runs"), browser.Press("Keep it"), browser.Gone(".ant-modal"))
 
 	narrow := drive(t, browser.Options{Width: 390, Height: 844})
 	narrow("sign in, narrow", browser.SignIn(s.URL, s.Key))
 	for _, page := range []string{"/lists", "/bring-in", "/lists/1", "/lists/1/rows", "/runs/1", "/runs/1/results", "/runs/1/domains", "/runs/2/compare/1", "/runs/1/take-out",
 		"/policies", "/policies/new?from=strict&run=1", "/sending", "/check?address=ada@fernhollow.example", "/catalogues", "/words", "/keys", "/health", "/lists?archived=true"} {
-		narrow(page+", narrow", chromedp.Navigate(s.URL+page), chromedp.WaitVisible("h1"), chromedp.Sleep(300*time.Millisecond))
+		narrow(page+", narrow", chromedp.Navigate(s.URL+page), browser.Seen("h1"), chromedp.Sleep(300*time.Millisecond))
 	}
 	do("a list is deleted", chromedp.Navigate(s.URL+"/lists"), click("Delete"), browser.Press("Delete it for good"), browser.Text("There is no list yet"))
 	do("what is gone shows the way to what is not", chromedp.Navigate(s.URL+"/runs/1"), browser.Text("There is no such record"), browser.Press("Go to the lists"), browser.Text("There is no list yet"))
 }
 
-// click clicks the button that holds a text, seen or said to those who cannot see.
+// click clicks the button that holds a text, seen or said to those who cannot see,
+// as soon as it is there and enabled.
 func click(text string) chromedp.Action {
-	return chromedp.Click(fmt.Sprintf("//button[contains(., %q)]", text), chromedp.BySearch)
+	find := fmt.Sprintf(`[...document.querySelectorAll("button")].find(b => b.textContent.includes(%q) && !b.disabled)`, text)
+	return chromedp.Tasks{browser.Wait(find + " !== undefined"), chromedp.Evaluate(find+".click()", nil)}
+}
+
+// without waits until no name on the page is the text.
+func without(text string) chromedp.Action {
+	return browser.Wait(fmt.Sprintf(`![...document.querySelectorAll("bdi, button")].some(e => e.textContent.trim() === %q)`, text))
 }
 
 // keys presses a key on the page itself.
@@ -169,5 +176,5 @@ func asked(t *testing.T, api *client.Client, id int64) {
 // scrolledTo scrolls the rows to the end, again where another order came in
 // between, until the page holds the text.
 func scrolledTo(text string) chromedp.Action {
-	return chromedp.Poll(fmt.Sprintf(`(document.querySelector(".window")?.scrollTo(0, 1e9), document.body.innerText.includes(%q))`, text), nil, chromedp.WithPollingInterval(200*time.Millisecond), chromedp.WithPollingTimeout(0))
+	return browser.Wait(fmt.Sprintf(`(document.querySelector(".window")?.scrollTo(0, 1e9), document.body.innerText.includes(%q))`, text))
 }

@@ -102,7 +102,7 @@ func same(t *testing.T, windows []context.Context) {
 	var texts [2]string
 	for range 160 {
 		for n, w := range windows {
-			if err := browser.Do(w, 20*time.Second, chromedp.Text("main", &texts[n])); err != nil {
+			if err := browser.Do(w, 20*time.Second, chromedp.Evaluate(`document.querySelector("main").innerText`, &texts[n])); err != nil {
 				t.Fatal(err)
 			}
 		}

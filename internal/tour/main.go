@@ -16,6 +16,7 @@ import (
 	"time"
 
 	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 
 	"varnet/core/sending"
@@ -64,13 +65,13 @@ func (t *tour) run(ctx context.Context) error {
 	}{
 		{"sending", chromedp.Tasks{t.sending(goodSide), t.open("/sending"), browser.Text("Who refused us")}},
 		{"lists", chromedp.Tasks{t.open("/lists"), browser.Text("rows")}},
-		{"bring-in", chromedp.Tasks{t.open("/bring-in"), chromedp.SetUploadFiles(`input[type=file]`, []string{t.list}), browser.Text("Favourite crop")}},
+		{"bring-in", chromedp.Tasks{t.open("/bring-in"), browser.Upload(`input[type=file]`, t.list), browser.Text("Favourite crop")}},
 		{"list", chromedp.Tasks{browser.Press("Bring it in"), browser.Text("is expected to take")}},
-		{"run-live", chromedp.Tasks{browser.Press("Start the run"), browser.Text("In the last minute"), chromedp.Click(".waits summary"), chromedp.Sleep(1500 * time.Millisecond)}},
+		{"run-live", chromedp.Tasks{browser.Press("Start the run"), browser.Text("In the last minute"), browser.Click(".waits summary"), chromedp.Sleep(1500 * time.Millisecond)}},
 		{"run", chromedp.Tasks{browser.Text(": finished"), chromedp.Sleep(300 * time.Millisecond)}},
-		{"results", chromedp.Tasks{browser.Press("See the results"), browser.Text("Arrow keys walk"), chromedp.Click("tbody tr:nth-child(2) input"), chromedp.Click("tbody tr:nth-child(3) input"), browser.Text("2 addresses chosen")}},
+		{"results", chromedp.Tasks{browser.Press("See the results"), browser.Text("Arrow keys walk"), browser.Click("tbody tr:nth-child(2) input"), browser.Click("tbody tr:nth-child(3) input"), browser.Text("2 addresses chosen")}},
 		{"evidence", chromedp.Tasks{t.search("hedgerow-post"), browser.Text("addresses fit"), chromedp.Sleep(900 * time.Millisecond),
-			chromedp.Click("tbody tr:nth-child(3) button"), browser.Text("made-up mailboxes"), chromedp.Sleep(500 * time.Millisecond)}},
+			browser.Click("tbody tr:nth-child(3) button"), browser.Text("made-up mailboxes"), chromedp.Sleep(500 * time.Millisecond)}},
 		{"domains", chromedp.Tasks{t.ofRun("/runs/%s/domains"), browser.Text("the largest first")}},
 		{"rows", chromedp.Tasks{t.open("/lists/1/rows?by=4&down=true"), browser.Text("Rows 1 to"), chromedp.Sleep(500 * time.Millisecond)}},
 		{"check", chromedp.Tasks{t.open("/check?address=nell.hartwood@sundial-nursery.example"), browser.Text("made-up mailboxes")}},
@@ -187,7 +188,7 @@ func (t *tour) varnet(dir string, args ...string) ([]byte, error) {
 }
 
 func (t *tour) search(text string) chromedp.Action {
-	return chromedp.SendKeys("#search", text)
+	return browser.Type("#search", text)
 }
 
 func (t *tour) shoot(name string) error {
@@ -215,14 +216,21 @@ func (t *tour) terminal(name string, args ...string) error {
 	for _, a := range args {
 		line += " " + filepath.Base(a)
 	}
-	page := fmt.Sprintf(`<body style="margin:0;background:#1d2b3a;color:#f1ecdf"><pre style="margin:0;background:#1d2b3a;font:17px/1.5 'DejaVu Sans Mono',monospace;padding:24px;white-space:pre-wrap">%s
+	shown := fmt.Sprintf(`<body style="margin:0;background:#1d2b3a;color:#f1ecdf"><pre style="margin:0;background:#1d2b3a;font:17px/1.5 'DejaVu Sans Mono',monospace;padding:24px;white-space:pre-wrap">%s
 %s</pre>`, html.EscapeString(line), html.EscapeString(string(bytes.TrimSpace(text))))
 	if err := browser.Do(t.tab, 20*time.Second, chromedp.Navigate("about:blank"),
-		chromedp.Evaluate(fmt.Sprintf("document.documentElement.innerHTML = %q", page), nil)); err != nil {
+		chromedp.Evaluate(fmt.Sprintf("document.documentElement.innerHTML = %q", shown), nil)); err != nil {
 		return err
 	}
 	var png []byte
-	if err := browser.Do(t.tab, 20*time.Second, chromedp.Screenshot("pre", &png)); err != nil {
+	err = browser.Do(t.tab, 20*time.Second, chromedp.ActionFunc(func(ctx context.Context) (err error) {
+		clip := page.Viewport{Scale: 1}
+		if err = chromedp.Evaluate(`(({x, y, width, height}) => ({x, y, width, height}))(document.querySelector("pre").getBoundingClientRect())`, &clip).Do(ctx); err == nil {
+			png, err = page.CaptureScreenshot().WithClip(&clip).WithCaptureBeyondViewport(true).Do(ctx)
+		}
+		return err
+	}))
+	if err != nil {
 		return err
 	}
 	return t.write(name, png)

@@ -7,7 +7,7 @@ import { createRoot } from "react-dom/client";
 import { RouterProvider } from "react-router";
 import { Problem } from "./api/client";
 import { router } from "./router";
-import { themeFor, useDark } from "./theme";
+import { useTheme } from "./theme";
 
 const queries = new QueryClient({
   defaultOptions: {
@@ -21,7 +21,7 @@ const queries = new QueryClient({
 
 function App() {
   return (
-    <ConfigProvider theme={themeFor(useDark())} wave={{ disabled: true }}>
+    <ConfigProvider theme={useTheme()} wave={{ disabled: true }}>
       <QueryClientProvider client={queries}>
         <RouterProvider router={router} />
       </QueryClientProvider>

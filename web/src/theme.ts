@@ -7,20 +7,22 @@ const tones = {
   dark: { ink: "#e9e4d8", paper: "#171d24", raised: "#1f2730", rule: "#3a4450", quiet: "#a5adb4", accent: "#6fc2bd" },
 };
 
-const darkQuery = window.matchMedia("(prefers-color-scheme: dark)");
-
-/** useDark tells whether the person's system asks for a dark page. */
-export function useDark(): boolean {
+/** useMedia tells whether a media query fits the person's system. */
+function useMedia(query: string): boolean {
+  const media = window.matchMedia(query);
   return useSyncExternalStore(
     (changed) => {
-      darkQuery.addEventListener("change", changed);
-      return () => darkQuery.removeEventListener("change", changed);
+      media.addEventListener("change", changed);
+      return () => media.removeEventListener("change", changed);
     },
-    () => darkQuery.matches,
+    () => media.matches,
   );
 }
 
-export function themeFor(dark: boolean): ThemeConfig {
+/** useTheme is the theme that the person's system asks for: dark or light, and without motion where that is wanted. */
+export const useTheme = () => themeFor(useMedia("(prefers-color-scheme: dark)"), useMedia("(prefers-reduced-motion: reduce)"));
+
+function themeFor(dark: boolean, still: boolean): ThemeConfig {
   const t = dark ? tones.dark : tones.light;
   return {
     algorithm: dark ? theme.darkAlgorithm : theme.defaultAlgorithm,
@@ -42,6 +44,7 @@ export function themeFor(dark: boolean): ThemeConfig {
       controlHeight: 40,
       boxShadowSecondary: "none",
       wireframe: false,
+      motion: !still,
     },
     components: { Segmented: { trackBg: dark ? "#2e3844" : "#e6dfd0", itemColor: t.ink }, Button: { primaryShadow: "none", defaultShadow: "none", colorTextLightSolid: dark ? "#10262a" : "#fffdf8" } },
   };
