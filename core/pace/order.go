@@ -49,12 +49,12 @@ func Cut(addresses int, before bool) (sizes []int) {
 	return sizes
 }
 
-// Share is the most addresses that a lane takes of its next parcel, where so many
+// Portion is the most addresses that a lane takes of its next parcel, where so many
 // may be asked now, that parcel's among them: an equal part of what is left, so
 // that all lanes have something to do until the end (guided self-scheduling), but
 // not so few that they are not worth a session. perSecond is how many one lane
 // gets through, 0: not known.
-func Share(ready int64, lanes int, perSecond float64) int {
+func Portion(ready int64, lanes int, perSecond float64) int {
 	if perSecond == 0 {
 		perSecond = TypicalSpeed
 	}
@@ -65,7 +65,7 @@ func Share(ready int64, lanes int, perSecond float64) int {
 // Employed is how many of the lanes have something to do with so many parcels of so
 // many addresses together.
 func Employed(parcels int, addresses int64, lanes int, perSecond float64) int {
-	least := int64(Share(0, lanes, perSecond))
+	least := int64(Portion(0, lanes, perSecond))
 	return min(lanes, max(parcels, int((addresses+least-1)/least)))
 }
 

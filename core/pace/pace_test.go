@@ -115,9 +115,9 @@ func TestCut(t *testing.T) {
 	}
 }
 
-// TestShare: while much is left a lane takes all of a parcel, then its part, and
+// TestPortion: while much is left a lane takes all of a parcel, then its part, and
 // never less than is worth a session.
-func TestShare(t *testing.T) {
+func TestPortion(t *testing.T) {
 	for _, c := range []struct {
 		ready     int64
 		lanes     int
@@ -127,22 +127,22 @@ func TestShare(t *testing.T) {
 		{1_000_000, 4, 5, ParcelSize}, {2304, 4, 5, ParcelSize}, {576, 4, 5, 144}, {100, 3, 5, 34},
 		{20, 4, 5, leastParcel}, {100, 4, 40, 60}, {100, 4, 0, 30}, {100, 1, 5, 100}, {576, 4, 10_000, ParcelSize},
 	} {
-		if got := Share(c.ready, c.lanes, c.perSecond); got != c.want {
+		if got := Portion(c.ready, c.lanes, c.perSecond); got != c.want {
 			t.Errorf("of %d, on %d lanes of %v a second, one takes %d, want %d", c.ready, c.lanes, c.perSecond, got, c.want)
 		}
 	}
 }
 
-// TestSharesEndTogether plays lanes of one speed that take their shares: the last
+// TestPortionsEndTogether plays lanes of one speed that take their portions: the last
 // ends a short turn after the first, whatever was left.
-func TestSharesEndTogether(t *testing.T) {
+func TestPortionsEndTogether(t *testing.T) {
 	const perSecond = 10
 	for _, left := range []int{13, 100, 577, 3000} {
 		ends := make([]float64, 4) // of the lanes, in seconds
 		for _, parcel := range Cut(left, false) {
 			for parcel > 0 {
 				slices.Sort(ends)
-				n := min(parcel, Share(int64(left), len(ends), perSecond))
+				n := min(parcel, Portion(int64(left), len(ends), perSecond))
 				ends[0] += float64(n) / perSecond
 				parcel, left = parcel-n, left-n
 			}

@@ -367,7 +367,7 @@ func (s *simulation) work(k *keyed, end time.Time) {
 	})
 }
 
-// claim takes the lane's share of the key's next parcel, and leaves the rest to
+// claim takes the lane's portion of the key's next parcel, and leaves the rest to
 // other lanes.
 func (s *simulation) claim(k *keyed) simParcel {
 	p, ready, speed := k.queue[0], int64(0), 0.0
@@ -378,7 +378,7 @@ func (s *simulation) claim(k *keyed) simParcel {
 		speed = k.speed()
 	}
 	k.queue = k.queue[1:]
-	if n := pace.Share(ready, min(k.Lanes, k.cap), speed); !k.shared && p.addresses > n {
+	if n := pace.Portion(ready, min(k.Lanes, k.cap), speed); !k.shared && p.addresses > n {
 		k.putBack(p, p.addresses-n)
 		p.addresses = n
 		s.open(k)

@@ -59,21 +59,21 @@ func (e *Engine) workParcel(ctx context.Context, lane LaneArgs, end time.Time, b
 	return p.RunID, e.record(ctx, lane, p, l, out)
 }
 
-// claim takes the lane's share of the next parcel; nil when there is none.
+// claim takes the lane's portion of the next parcel; nil when there is none.
 func (e *Engine) claim(ctx context.Context, lane LaneArgs, lanes int) (*store.Parcel, error) {
 	p, err := e.Store.Claim(ctx, lane.Key, lane.Lane)
 	if err != nil || p == nil {
 		return nil, err
 	}
 	speed, all := e.speeds.of(lane.Key), len(p.Questions)
-	if lanes == 1 || all <= pace.Share(0, lanes, speed) {
+	if lanes == 1 || all <= pace.Portion(0, lanes, speed) {
 		return p, nil
 	}
 	others, err := e.Store.Ready(ctx, lane.Key)
 	if err != nil {
 		return nil, err
 	}
-	if n := pace.Share(others.Addresses+int64(all), lanes, speed); n < all {
+	if n := pace.Portion(others.Addresses+int64(all), lanes, speed); n < all {
 		return e.shorten(ctx, lane, lanes, p, n)
 	}
 	return p, nil
