@@ -8,20 +8,6 @@ import (
 	"varnet/core/probe"
 )
 
-// startMade starts a world that was made, not read.
-func startMade(t *testing.T, w *World, err error, port int) *Internet {
-	t.Helper()
-	if err != nil {
-		t.Fatal(err)
-	}
-	i, err := Start(w, "127.0.0.1:0", port)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(i.Close)
-	return i
-}
-
 // fewOfEach gives some addresses of each character, and some that nobody has.
 func fewOfEach(w *World, each int) (cells []string) {
 	for n, o := range w.Operators {

@@ -18,6 +18,12 @@ import (
 func startWorld(t *testing.T, name string, port int) *Internet {
 	t.Helper()
 	w, err := Load(name)
+	return startMade(t, w, err, port)
+}
+
+// startMade starts a world that was made, not read.
+func startMade(t *testing.T, w *World, err error, port int) *Internet {
+	t.Helper()
 	if err != nil {
 		t.Fatal(err)
 	}
