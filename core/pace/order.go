@@ -55,11 +55,9 @@ func Cut(addresses int, before bool) (sizes []int) {
 // not so few that they are not worth a session. perSecond is how many one lane
 // gets through, 0: not known.
 func Portion(ready int64, lanes int, perSecond float64) int {
-	if perSecond == 0 {
-		perSecond = TypicalSpeed
-	}
+	speed := Load{PerSecond: perSecond}.Speed()
 	part := math.Ceil(float64(ready) / float64(max(1, lanes)))
-	return int(min(ParcelSize, max(leastParcel, perSecond*leastTurn.Seconds(), part)))
+	return int(min(ParcelSize, max(leastParcel, speed*leastTurn.Seconds(), part)))
 }
 
 // Employed is how many of the lanes have something to do with so many parcels of so

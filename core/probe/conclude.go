@@ -133,6 +133,9 @@ func (v *visit) settle(it *item, m Manner) {
 		v.out.Unasked = append(v.out.Unasked, r)
 		return
 	}
+	if it.state == answered {
+		v.seen.Answered++
+	}
 	r.Asked = append(append([]Asked(nil), r.Asked...), it.asked)
 	var again bool
 	r.Verdict, again = it.verdict(m, t)

@@ -70,13 +70,6 @@ func (v *visit) run(ctx context.Context) {
 	v.ask(ctx, v.doubt())
 	v.ask(ctx, v.askPostmasters())
 	v.conclude(time.Now())
-	for _, s := range v.sites {
-		for _, it := range s.items {
-			if it.state == answered {
-				v.seen.Answered++
-			}
-		}
-	}
 }
 
 // maxIdle is how many sessions in a row may bring no answer at all.
