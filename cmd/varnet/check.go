@@ -99,23 +99,19 @@ func (c *cli) printEvidence(e contract.Evidence) {
 		}
 		say("Read as:       %s", q.Why)
 	}
-	if e.Manner != nil {
-		told := e.Manner.Told()
+	if e.Acceptance != nil {
+		told := e.Acceptance.Told()
 		for _, m := range told {
 			say("Made-up:       %s was answered: %s", m.Mailbox, m.Reply)
 		}
-		if n := len(e.Manner.MadeUp) - len(told); n > 0 {
+		if n := len(e.Acceptance.MadeUp) - len(told); n > 0 {
 			more := ""
 			if len(told) > 0 {
 				more = " more"
 			}
 			say("Made-up:       %d%s got no answer that tells", n, more)
 		}
-		since := ""
-		if e.Manner.Reused {
-			since = " (known since " + e.Manner.At.Local().Format("2006-01-02 15:04") + ")"
-		}
-		say("So this host:  %s%s", e.MannerSays, since)
+		say("So this host:  %s", e.AcceptanceSays)
 	}
 	fmt.Fprintln(c.out)
 }

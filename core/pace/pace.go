@@ -24,7 +24,15 @@ type Pace struct {
 	// until CeilingUntil; 0: it has not complained of several.
 	Ceiling      int       `json:"ceiling,omitempty"`
 	CeilingUntil time.Time `json:"ceilingUntil,omitzero"`
+	// Proven counts the questions answered since the last complaint, at most
+	// MostProven: the more, the more may be on their way at once.
+	Proven int `json:"proven,omitempty"`
+	// Takes tells that it has taken mail for a listed mailbox.
+	Takes bool `json:"takes,omitempty"`
 }
+
+// MostProven is up to how many answers without a complaint are counted.
+const MostProven = 400
 
 // Bounds are how far an operator's pace may go.
 type Bounds struct {
@@ -72,6 +80,8 @@ type Seen struct {
 	// Answered counts the addresses that a host answered about; made-up mailboxes
 	// are none.
 	Answered int
+	// Took tells that it took mail for a listed mailbox.
+	Took bool
 	// Words is a refusal of us, as the host said it.
 	Words string
 	// NoWay counts connections that failed at the route and not at a host.
@@ -90,6 +100,7 @@ func (s *Seen) Add(o Seen) {
 	s.Answered += o.Answered
 	s.Blocked += o.Blocked
 	s.NoWay += o.NoWay
+	s.Took = s.Took || o.Took
 	if o.Words != "" {
 		s.Words = o.Words
 	}
@@ -109,6 +120,10 @@ func (s Seen) Refused() bool { return s.Blocked > 0 && s.Blocked*2 > s.Asked }
 // no rest either: the rounds see to that.
 func (p Pace) After(s Seen, now time.Time, b Bounds) Pace {
 	p.Lanes = min(p.Lanes, b.Cap)
+	p.Takes = p.Takes || s.Took
+	if p.Proven = min(p.Proven+s.Answered, MostProven); s.Throttled > 0 {
+		p.Proven = 0
+	}
 	switch {
 	case s.Throttled > 0 && p.Resting(now):
 		p.RestUntil = latest(p.RestUntil, now.Add(s.Hint))

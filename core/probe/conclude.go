@@ -1,131 +1,70 @@
 package probe
 
 import (
+	"slices"
 	"time"
 
 	"varnet/core/finding"
 	"varnet/core/reply"
-	"varnet/core/smtp"
 )
 
 // conclude turns the answers into results, domain by domain.
 func (v *visit) conclude(now time.Time) {
 	for _, s := range v.sites {
-		m := s.manner(now)
-		broken := s.refusesEverybody()
-		for _, it := range s.items {
-			known := m
-			if it.state == answered && m.Exchanger != "" && m.Exchanger != it.exchanger {
-				// Another exchanger of the domain answered than the one that
-				// the manner is known of: ask about made-up ones anew.
-				known.Accepts = AcceptsOpen
-				m.Accepts, m.Reused = AcceptsOpen, false
+		known := map[string]Acceptance{}
+		for _, host := range s.hosts() {
+			a, ok := s.acceptance(host, v.way.Route, now)
+			if a.TookNone = s.tookNone(host); ok || a.TookNone > 0 {
+				v.out.Acceptances = append(v.out.Acceptances, a)
 			}
-			if broken {
-				it.meaning = brokenHost
-			}
-			v.settle(it, known)
+			known[host] = a
 		}
-		v.out.Manners[s.Name] = m
+		for _, it := range s.items {
+			if it.state == answered && it.meaning.Cause == finding.MailboxAbsent && v.broken(s, it) {
+				it.meaning, it.asked.Why = brokenHost, brokenHost.Why
+			}
+			v.settle(it, known[it.exchanger])
+		}
 	}
 }
 
 var brokenHost = reply.Meaning{About: reply.Moment, Effect: reply.Unclear, Cause: finding.MailboxUnclear,
 	Why: "The host refused every mailbox it was asked about, its postmaster too, in the same words: it is broken, or meant somebody else."}
 
-// refusesEverybody tells a host that refused the postmaster as it refused every
-// other mailbox of the domain.
-func (s *site) refusesEverybody() bool {
+// tookNone counts the listed mailboxes that an exchanger refused, now and before, while
+// it took none.
+func (s *site) tookNone(exchanger string) int {
+	taken, refused := s.tally(exchanger)
+	if taken > 0 {
+		return 0
+	}
+	if before := s.known(exchanger); before != nil {
+		refused += before.TookNone
+	}
+	return refused
+}
+
+// broken reports a host that refused the postmaster as it refused every other mailbox,
+// and more of them than people may be gone. A domain need not have a postmaster, so one
+// whose operator takes others, or that refused few, is believed.
+func (v *visit) broken(s *site, it *item) bool {
 	p := s.postmaster
-	if p == nil || p.countIf(reply.Refused) == 0 && p.countIf(reply.Unclear) == 0 {
+	if s.Takes || p == nil || p.state != answered || p.exchanger != it.exchanger || p.meaning.Effect == reply.Accepted {
 		return false
 	}
-	for _, it := range s.items {
-		if it.reply.Code != p.reply.Code || it.reply.Enhanced != p.reply.Enhanced || it.meaning.Cause != p.meaning.Cause {
+	refused := 0
+	for _, other := range v.sites {
+		if taken, _ := other.tally(it.exchanger); taken > 0 {
 			return false
 		}
+		refused += other.tookNone(it.exchanger)
 	}
-	return true
-}
-
-// manner tells from the made-up mailboxes how the domain takes mail. One that
-// was put off or answered by a refusal of us proves nothing.
-func (s *site) manner(now time.Time) Manner {
-	if len(s.madeUp) == 0 {
-		m := *s.Manner
-		m.Reused = true
-		return m
-	}
-	m := Manner{At: now, Took: s.took()}
-	for _, it := range s.madeUp {
-		if it.state == answered {
-			m.Exchanger = it.exchanger // where several answered, the last counts
-		}
-	}
-	taken, refused := 0, 0
-	for _, it := range s.madeUp {
-		if it.state == waiting || it.exchanger != m.Exchanger {
-			continue
-		}
-		m.MadeUp = append(m.MadeUp, MadeUp{it.mailbox, it.asked.Reply, it.asked.Conversation})
-		switch {
-		case it.state != answered:
-		case it.meaning.Effect == reply.Accepted:
-			taken++
-		case it.saysNo():
-			refused++
-		}
-	}
-	if len(m.MadeUp) == 0 && s.Manner != nil {
-		m.MadeUp = s.Manner.MadeUp // none was asked about; a host that put them off knows them still
-	}
-	switch {
-	case taken > 0 && refused > 0:
-		m.Accepts = AcceptsSome
-	case taken >= madeUpPerDomain:
-		m.Accepts = AcceptsAny
-	case refused > 0:
-		m.Accepts = AcceptsKnown
-	default:
-		m.Accepts = AcceptsOpen
-	}
-	return m
-}
-
-// saysNo tells an answer to a made-up mailbox that sets it apart from real ones:
-// a refusal that is not about us; a yes that names it unknown in the same
-// breath; a 4xx that calls it unknown, and did so in the round before.
-func (it *item) saysNo() bool {
-	switch {
-	case it.reply.Permanent():
-		return it.meaning.About != reply.Us
-	case it.reply.Code == 250:
-		return it.meaning.Effect == reply.Unclear
-	}
-	return it.softNo() && it.site.answeredBefore(it)
-}
-
-// softNo tells a 4xx that carries a definite no about the mailbox.
-func (it *item) softNo() bool {
-	return it.reply.Transient() && it.meaning.About == reply.Mailbox && it.meaning.Effect == reply.Postponed
-}
-
-// answeredBefore tells that the made-up mailbox got the same reply in an
-// earlier round.
-func (s *site) answeredBefore(it *item) bool {
-	if s.Manner == nil {
-		return false
-	}
-	for _, m := range s.Manner.MadeUp {
-		if m.Mailbox == it.mailbox && m.Reply == it.asked.Reply {
-			return true
-		}
-	}
-	return false
+	t := &talk{visit: v}
+	return refused > fewRefused && t.sameWords(it, p)
 }
 
 // settle puts one question where it belongs.
-func (v *visit) settle(it *item, m Manner) {
+func (v *visit) settle(it *item, a Acceptance) {
 	r := Result{Question: *it.q, Domain: it.site.Name}
 	t := r.Traits
 	if it.state == waiting {
@@ -136,9 +75,17 @@ func (v *visit) settle(it *item, m Manner) {
 	if it.state == answered {
 		v.seen.Answered++
 	}
-	r.Asked = append(append([]Asked(nil), r.Asked...), it.asked)
 	var again bool
-	r.Verdict, again = it.verdict(m, t)
+	r.Verdict, again = it.verdict(a, t)
+	if it.state == answered && it.backup {
+		again = true
+		r.BestCause = v.whyNotBest()
+		it.asked.Why += " It is a backup exchanger that says so: its word stands only if the best one gives none in the rounds to come."
+	}
+	if it.contrast {
+		it.asked.Why = "The host took other mailboxes of the domain in the same session and refused made-up ones in these very words: so they mean that the mailbox does not exist."
+	}
+	r.Asked = append(slices.Clone(r.Asked), it.asked)
 	if again {
 		r.Rounds++
 		r.Hint = reply.Hint(it.reply)
@@ -148,39 +95,46 @@ func (v *visit) settle(it *item, m Manner) {
 	v.out.Results = append(v.out.Results, r)
 }
 
-// verdict concludes from the answer and the domain's manner; again tells that
-// another round may bring more.
-func (it *item) verdict(m Manner, t finding.Traits) (v finding.Verdict, again bool) {
+// whyNotBest is the cause for which the best exchanger was not asked.
+func (v *visit) whyNotBest() finding.Cause {
+	if v.bestFailure != nil {
+		if m, ok := v.failureMeaning(v.bestFailure); ok {
+			return m.Cause
+		}
+	}
+	return finding.ExchangerUnavailable
+}
+
+// verdict concludes from the answer and what the exchanger does with made-up
+// mailboxes; again reports that another round may bring more.
+func (it *item) verdict(a Acceptance, t finding.Traits) (v finding.Verdict, again bool) {
 	switch {
 	case it.state == untaken:
 		return finding.ConcludeFrom(finding.ExchangerNoUTF8, t), false
-	case it.meaning.Effect == reply.Accepted && it.doubted:
-		return finding.ConcludeFrom(finding.MailboxUnclear, t), false
-	case it.meaning.Effect == reply.Accepted:
-		return it.accepted(m, t)
-	case it.meaning.Effect == reply.Unclear && it.reply.Permanent() && it.refusedAsMadeUp(m),
-		it.softNo() && it.q.Rounds > 0 && it.refusedAsMadeUp(m):
+	case it.state == answered && it.meaning.Effect == reply.Accepted:
+		return it.accepted(a, t)
+	case it.contrast && a.Accepts == AcceptsKnown, it.softNo() && it.q.Rounds > 0 && it.softlyAbsent(a):
 		return finding.ConcludeFrom(finding.MailboxAbsent, t), false
 	}
 	cause := it.meaning.Cause
-	if cause == finding.MailboxAbsent && m.Accepts == AcceptsSome {
+	if cause == finding.MailboxAbsent && a.Accepts == AcceptsMixed {
 		cause = finding.MailboxUnclear // its no proves as little as its yes
 	}
 	v = finding.ConcludeFrom(cause, t)
 	return v, v.Finding == finding.Undecided && it.meaning.Cause == cause && it.meaning.Effect != reply.Unclear
 }
 
-// accepted weighs a yes against what the domain does with made-up mailboxes.
-func (it *item) accepted(m Manner, t finding.Traits) (v finding.Verdict, again bool) {
+// accepted weighs a yes against what the exchanger does with made-up mailboxes.
+func (it *item) accepted(a Acceptance, t finding.Traits) (v finding.Verdict, again bool) {
 	if finding.Revived(it.q.Absent, it.asked.At) {
 		t = t.With(finding.TraitTrapRevived)
 	}
-	switch m.Accepts {
+	switch a.Accepts {
 	case AcceptsKnown:
 		return finding.ConcludeFrom(finding.MailboxAccepted, t), false
 	case AcceptsAny:
 		return finding.ConcludeFrom(finding.MailboxAnyAccepted, t), false
-	case AcceptsSome:
+	case AcceptsMixed:
 		return finding.ConcludeFrom(finding.MailboxUnclear, t), false
 	}
 	return finding.ConcludeFrom(it.site.madeUpCause(), t), true
@@ -197,28 +151,17 @@ func (s *site) madeUpCause() finding.Cause {
 	return finding.MailboxUnclear
 }
 
-// refusedAsMadeUp tells a refusal in the very words that made-up mailboxes got
-// from a host that takes others: then it means that the mailbox is not there,
-// however little the words say.
-func (it *item) refusedAsMadeUp(m Manner) bool {
-	if m.Accepts != AcceptsKnown || it.meaning.About == reply.Us {
+// softlyAbsent reports a 4xx in the very words that made-up mailboxes get round after
+// round from a host that takes others: it means that the mailbox does not exist.
+func (it *item) softlyAbsent(a Acceptance) bool {
+	if a.Accepts != AcceptsKnown {
 		return false
 	}
-	if !m.Took && !it.site.took() {
+	if taken, _ := it.site.tally(it.exchanger); taken == 0 && !it.site.Takes {
 		return false
 	}
-	for _, other := range m.MadeUp {
-		if r := smtp.ReplyFrom(other.Reply); r.Code == it.reply.Code && r.Enhanced == it.reply.Enhanced {
-			return true
-		}
-	}
-	return false
-}
-
-// took tells that the host took a real mailbox of the domain.
-func (s *site) took() bool {
-	for _, it := range s.items {
-		if it.countIf(reply.Accepted) > 0 {
+	for _, other := range it.site.madeUp {
+		if other.exchanger == it.exchanger && other.state == answered && other.softNo() && other.reply.Code == it.reply.Code && other.reply.Enhanced == it.reply.Enhanced {
 			return true
 		}
 	}

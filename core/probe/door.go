@@ -4,36 +4,64 @@ import (
 	"context"
 	"errors"
 	"net"
+	"net/netip"
 	"strconv"
+	"sync"
 	"time"
 
+	"varnet/core/resolve"
 	"varnet/core/route"
 	"varnet/core/smtp"
 )
 
-// maxDoors bounds how many addresses of exchangers are tried for one session.
-const maxDoors = 4
+// maxDoors bounds how many addresses are tried for one session, maxAddresses how many
+// of one exchanger: dead addresses of the first must not hide the second.
+const (
+	maxDoors     = 6
+	maxAddresses = 2
+)
+
+// Places are the few sessions that one address, and its neighbourhood, may see of us at
+// a time, over all workers.
+type Places interface {
+	// Take waits for a place for a session with a host by a route. others is how many
+	// of ours the host sees beside it; free gives it back.
+	Take(ctx context.Context, host netip.Addr, route int64) (others int, free func(), err error)
+}
 
 // connect opens a session at the first exchanger that takes one: the next one
 // is tried after a failed connection and after any refusal of the session
-// (RFC 5321 section 5.1). The failure that comes back is the one that tells
-// most. The first of the queue are asked about while the session begins.
-func (v *visit) connect(ctx context.Context, queue []*item) (*smtp.Session, int, *smtp.Failure) {
+// (RFC 5321 section 5.1), a less preferred one only where no better one speaks. The
+// failure that comes back is the one that tells most.
+func (v *visit) connect(ctx context.Context, queue []*item) (*talk, *smtp.Failure) {
 	var worst *smtp.Failure
 	number, doors := -1, 0
-	first := mailboxes(queue[:min(len(queue), max(v.limits.Questions-1, 0))])
+	var first []string
+	if !v.utf8 && queue[0].kind == listed {
+		first = []string{queue[0].mailbox}
+	}
 	for _, x := range v.exchangers {
-		for _, ip := range x.Addrs {
+		if x.Preference > v.best && v.spoke && !v.mute {
+			break
+		}
+		if x.Preference == v.best && v.mute {
+			continue
+		}
+		for _, ip := range x.Addrs[:min(len(x.Addrs), maxAddresses)] {
 			if doors++; doors > maxDoors || ctx.Err() != nil && worst != nil {
 				break
 			}
-			s, f := v.open(ctx, x.Host, net.JoinHostPort(ip.String(), strconv.Itoa(v.prober.Port)), first)
+			s, f := v.open(ctx, x.Host, ip, first)
 			if f == nil {
-				return s, len(v.out.Conversations) - 1, nil
+				v.spoke = v.spoke || x.Preference == v.best
+				return &talk{visit: v, session: s, number: len(v.out.Conversations) - 1, host: x.Host, backup: x.Preference > v.best}, nil
 			}
 			v.count(f)
 			if f.Trouble == smtp.NoRoute {
-				return nil, len(v.out.Conversations) - 1, f
+				return &talk{visit: v, number: len(v.out.Conversations) - 1}, f
+			}
+			if x.Preference == v.best {
+				v.bestFailure = f
 			}
 			if worst == nil || telling(f) > telling(worst) {
 				worst, number = f, len(v.out.Conversations)-1
@@ -43,12 +71,46 @@ func (v *visit) connect(ctx context.Context, queue []*item) (*smtp.Session, int,
 	if worst == nil {
 		worst = &smtp.Failure{Step: smtp.StepConnect, Trouble: smtp.Unreachable, Err: errors.New("no exchanger has an address")}
 	}
-	return nil, number, worst
+	return &talk{visit: v, number: number}, worst
 }
 
-func (v *visit) open(ctx context.Context, host, addr string, first []string) (*smtp.Session, *smtp.Failure) {
+// open opens a session with one address. A host that wants encryption and cannot bring
+// it about is asked in plain: some take that.
+func (v *visit) open(ctx context.Context, host string, ip netip.Addr, first []string) (*smtp.Session, *smtp.Failure) {
+	others, free := 0, func() {}
+	if v.prober.Places != nil {
+		var err error
+		if others, free, err = v.prober.Places.Take(ctx, ip, v.way.Route); err != nil {
+			return nil, &smtp.Failure{Step: smtp.StepConnect, Trouble: smtp.OutOfTime, Err: err}
+		}
+	}
+	s, f := v.openOnce(ctx, host, ip, v.prober.tls.wanted(host), first)
+	if f != nil && f.Trouble == smtp.NoTLS && f.Step == smtp.StepTLS && v.prober.tls.wanted(host) {
+		v.prober.tls.fail(host)
+		s, f = v.openOnce(ctx, host, ip, false, first)
+	}
+	if f != nil {
+		free()
+		if f.Step == smtp.StepConnect && f.Trouble == smtp.Unreachable && others > 0 && timedOut(f.Err) {
+			f.Trouble = smtp.Crowded
+		}
+		return s, f
+	}
+	s.OnClose(free)
+	return s, nil
+}
+
+func timedOut(err error) bool {
+	var timeout net.Error
+	return errors.As(err, &timeout) && timeout.Timeout()
+}
+
+func (v *visit) openOnce(ctx context.Context, host string, ip netip.Addr, encrypt bool, first []string) (*smtp.Session, *smtp.Failure) {
+	addr := net.JoinHostPort(ip.String(), strconv.Itoa(v.prober.Port))
 	c := Conversation{Exchanger: host, Addr: addr, Identity: v.way.Identity, Route: v.way.Name, At: time.Now()}
-	s, f := v.dial(ctx, addr, first)
+	l := v.limits
+	l.Encrypt = encrypt
+	s, f := v.dial(ctx, addr, l, first)
 	if s != nil {
 		c.Lines, c.Encrypted = s.Lines(), s.Encrypted()
 	}
@@ -59,8 +121,8 @@ func (v *visit) open(ctx context.Context, host, addr string, first []string) (*s
 	return s, f
 }
 
-func (v *visit) dial(ctx context.Context, addr string, first []string) (*smtp.Session, *smtp.Failure) {
-	dialCtx, cancel := context.WithTimeout(ctx, v.limits.Waits[smtp.StepConnect])
+func (v *visit) dial(ctx context.Context, addr string, l smtp.Limits, first []string) (*smtp.Session, *smtp.Failure) {
+	dialCtx, cancel := context.WithTimeout(ctx, l.Waits[smtp.StepConnect])
 	defer cancel()
 	conn, err := v.way.Dialer.DialContext(dialCtx, "tcp", addr)
 	if err != nil {
@@ -74,7 +136,7 @@ func (v *visit) dial(ctx context.Context, addr string, first []string) (*smtp.Se
 		}
 		return nil, &smtp.Failure{Step: smtp.StepConnect, Trouble: trouble, Err: err}
 	}
-	s, err := smtp.Open(ctx, conn, v.way.Identity, v.limits, first...)
+	s, err := smtp.Open(ctx, conn, v.way.Identity, l, first...)
 	var f *smtp.Failure
 	if errors.As(err, &f) {
 		return s, f
@@ -82,12 +144,73 @@ func (v *visit) dial(ctx context.Context, addr string, first []string) (*smtp.Se
 	return s, nil
 }
 
-// close ends the session and completes its record.
-func (v *visit) close(s *smtp.Session, number int) {
-	s.Close()
-	c := &v.out.Conversations[number]
-	c.Lines, c.Encrypted = s.Lines(), s.Encrypted()
-	if f := s.Failure(); f != nil {
-		c.Ended = f.Error()
+// encryption remembers which exchangers want their sessions encrypted, and with which
+// that did not come about. It forgets all when it holds too many.
+type encryption struct {
+	mu     sync.Mutex
+	failed map[string]bool // by exchanger; false: it is wanted
+}
+
+const mostRemembered = 20_000
+
+// wanted reports whether sessions with an exchanger begin with STARTTLS.
+func (e *encryption) wanted(host string) bool {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	failed, known := e.failed[host]
+	return known && !failed
+}
+
+// want remembers that an exchanger wants encryption; it is false where that is known.
+func (e *encryption) want(host string) bool {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	if _, known := e.failed[host]; known {
+		return false
 	}
+	e.put(host, false)
+	return true
+}
+
+// fail remembers that no encryption came about.
+func (e *encryption) fail(host string) {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	e.put(host, true)
+}
+
+func (e *encryption) put(host string, failed bool) {
+	if e.failed == nil || len(e.failed) >= mostRemembered {
+		e.failed = map[string]bool{}
+	}
+	e.failed[host] = failed
+}
+
+// patient returns the waits for the round that the mailboxes have come to: each round
+// has more patience with a host than the one before, the last as much as RFC 5321
+// section 4.5.3.2 asks for.
+func patient(w smtp.Waits, domains []Domain) smtp.Waits {
+	rounds := 0
+	for _, d := range domains {
+		for _, q := range d.Questions {
+			rounds = max(rounds, q.Rounds)
+		}
+	}
+	return w.Times(Patience(rounds))
+}
+
+// Patience is how many times the usual waits a host gets after so many rounds.
+func Patience(rounds int) int {
+	factors := []int{1, 2, 4, 20}
+	return factors[min(rounds, len(factors)-1)]
+}
+
+// best returns the preference of the best exchanger that has an address.
+func best(exchangers []resolve.Exchanger) uint16 {
+	for _, x := range exchangers { // in their order
+		if len(x.Addrs) > 0 {
+			return x.Preference
+		}
+	}
+	return 0
 }

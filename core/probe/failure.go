@@ -25,12 +25,12 @@ var troubles = map[smtp.Trouble]reply.Meaning{
 		Why: "The host wants encryption, and none came about."},
 }
 
-// failureMeaning tells what a failed session means for the mailboxes it left
-// unanswered; ok is false when only our own time was up or our own route failed,
-// which means nothing.
-func failureMeaning(f *smtp.Failure) (m reply.Meaning, ok bool) {
+// failureMeaning returns what a failed session means for the mailboxes it left
+// unanswered; ok is false when only our own time was up, our own route failed or our
+// own sessions were too many, which means nothing.
+func (v *visit) failureMeaning(f *smtp.Failure) (m reply.Meaning, ok bool) {
 	if f.Trouble == smtp.Refused {
-		return reply.ReadSession(f.Reply), true
+		return reply.ReadSession(f.Reply, reply.Question{Helo: v.way.Identity.Name, Sender: v.way.Identity.Sender}), true
 	}
 	m, ok = troubles[f.Trouble]
 	return m, ok
@@ -38,7 +38,7 @@ func failureMeaning(f *smtp.Failure) (m reply.Meaning, ok bool) {
 
 // byTelling orders troubles by how much they tell: a host that spoke tells more
 // than one that could not be reached.
-var byTelling = []smtp.Trouble{smtp.OutOfTime, smtp.NoRoute, smtp.Unreachable, smtp.Silent, smtp.Dropped, smtp.Garbled, smtp.OutOfStep, smtp.NoTLS, smtp.Refused}
+var byTelling = []smtp.Trouble{smtp.OutOfTime, smtp.NoRoute, smtp.Unreachable, smtp.Crowded, smtp.Silent, smtp.Dropped, smtp.Garbled, smtp.OutOfStep, smtp.NoTLS, smtp.Refused}
 
 func telling(f *smtp.Failure) int { return slices.Index(byTelling, f.Trouble) }
 
@@ -53,8 +53,13 @@ var patience = map[finding.Cause]int{
 	finding.ExchangerBlocksUs:    1,
 }
 
-// Patient tells whether a postponed result is worth one more round.
+// Patient reports whether a postponed result is worth one more round: for what a
+// backup exchanger said, as long as the best one may still come back.
 func (r Result) Patient() bool {
-	most, bounded := patience[r.Verdict.Cause]
+	cause := r.Verdict.Cause
+	if r.BestCause != "" {
+		cause = r.BestCause
+	}
+	most, bounded := patience[cause]
 	return !bounded || r.Rounds <= most
 }

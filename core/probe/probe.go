@@ -15,6 +15,7 @@ package probe
 import (
 	"context"
 	"net"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -49,6 +50,10 @@ type Prober struct {
 	Port int
 	// Width is how many operators of one parcel are visited side by side.
 	Width int
+	// Places bounds the sessions that one address sees; nil: nothing does.
+	Places Places
+
+	tls encryption
 }
 
 // New makes a prober for port 25 with the default limits.
@@ -69,6 +74,11 @@ type Question struct {
 	Rounds int
 	// Asked holds the answers of those rounds.
 	Asked []Asked
+}
+
+// wasPutOff reports whether the host put the address off in an earlier round.
+func (q *Question) wasPutOff() bool {
+	return slices.ContainsFunc(q.Asked, func(a Asked) bool { return strings.HasPrefix(a.Reply, "4") })
 }
 
 // Asked is one time a host was asked about an address.
@@ -94,8 +104,12 @@ type Domain struct {
 	Way *Way
 	// Traits are those its exchangers show; they are its addresses' too.
 	Traits finding.Traits
-	// Manner is what is known of the domain from before, nil for nothing.
-	Manner    *Manner
+	// Acceptances are what is known of its exchangers by this way, from before.
+	Acceptances []Acceptance
+	// Takes tells that its operator is known to take mail for others.
+	Takes bool
+	// Proven is how many questions its operator has answered since it complained last.
+	Proven    int
 	Questions []Question
 }
 
@@ -118,6 +132,9 @@ type Result struct {
 	// Hint is how long the host asked us to stay away, of one that is postponed;
 	// zero: it did not say.
 	Hint time.Duration
+	// BestCause is set where the answer is a backup exchanger's: why the best one gave
+	// none.
+	BestCause finding.Cause
 }
 
 // Outcome is what became of a parcel. Every question of the parcel is in
@@ -129,8 +146,19 @@ type Outcome struct {
 	// Unasked were not reached before the time was up.
 	Unasked       []Result
 	Conversations []Conversation
-	Manners       map[string]Manner // by domain
-	Seen          map[Source]pace.Seen
+	// Acceptances are what was learnt of the domains' exchangers.
+	Acceptances []Acceptance
+	Seen        map[Source]pace.Seen
+}
+
+// Of returns what was learnt of the exchangers of a domain.
+func (o Outcome) Of(domain string) (out []Acceptance) {
+	for _, a := range o.Acceptances {
+		if a.Domain == domain {
+			out = append(out, a)
+		}
+	}
+	return out
 }
 
 // Answered counts the addresses that a host answered about.
@@ -169,7 +197,7 @@ func (p *Prober) Probe(ctx context.Context, parcel Parcel) Outcome {
 	var (
 		mu   sync.Mutex
 		wg   sync.WaitGroup
-		out  = Outcome{Manners: map[string]Manner{}, Seen: map[Source]pace.Seen{}}
+		out  = Outcome{Seen: map[Source]pace.Seen{}}
 		free = make(chan struct{}, max(1, p.Width))
 	)
 	for source, domains := range p.bySource(parcel.Domains) {
@@ -201,7 +229,7 @@ func (p *Prober) bySource(domains []Domain) map[Source][]Domain {
 // visitOperator visits the operator's hosts by one route, one after the other:
 // an operator sees one connection of a lane at a time.
 func (p *Prober) visitOperator(ctx context.Context, domains []Domain, lanes int) visit {
-	var all visit
+	all := visit{out: Outcome{Seen: map[Source]pace.Seen{}}}
 	for _, group := range byExchangers(domains) {
 		v := visit{prober: p, lanes: lanes, way: group[0].Way, domains: group, exchangers: group[0].Exchangers}
 		v.run(ctx)
@@ -242,11 +270,11 @@ func (o *Outcome) merge(s Source, v visit) {
 	o.Postponed = append(o.Postponed, v.out.Postponed...)
 	o.Unasked = append(o.Unasked, v.out.Unasked...)
 	o.Conversations = append(o.Conversations, v.out.Conversations...)
-	for d, m := range v.out.Manners {
-		for i := range m.MadeUp {
-			m.MadeUp[i].Conversation += shift
+	for _, a := range v.out.Acceptances {
+		for i := range a.MadeUp {
+			a.MadeUp[i].Conversation += shift
 		}
-		o.Manners[d] = m
+		o.Acceptances = append(o.Acceptances, a)
 	}
 	seen := o.Seen[s]
 	seen.Add(v.seen)

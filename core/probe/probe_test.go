@@ -170,7 +170,8 @@ func TestVerdicts(t *testing.T) {
 				return "250 ok"
 			}
 			return honest(m, 0)
-		}}, map[string]string{"here1": "mailbox.unclear", "gone1": "mailbox.unclear", "gone2": "mailbox.unclear", "gone3": "mailbox.unclear", "gone4": "mailbox.unclear"}},
+		}}, map[string]string{"here1": "mailbox.unclear", "gone1": "mailbox.unclear", "gone2": "mailbox.unclear", "gone3": "mailbox.unclear", "gone4": "mailbox.unclear",
+			"here2": "mailbox.unclear", "here3": "mailbox.unclear", "here4": "mailbox.unclear", "here5": "mailbox.unclear", "here6": "mailbox.unclear", "here7": "mailbox.unclear"}},
 		{"one that refuses in bare words", &host{rcpt: func(m string, _ int) string {
 			if exists(m) {
 				return "250 ok"
@@ -180,7 +181,7 @@ func TestVerdicts(t *testing.T) {
 		{"one that refuses everybody in bare words", &host{rcpt: func(string, int) string { return "550 no" }},
 			map[string]string{"here1": "mailbox.unclear", "gone": "mailbox.unclear"}},
 		{"one that calls everybody unknown, its postmaster too", &host{rcpt: func(string, int) string { return "550 5.1.1 user unknown" }},
-			map[string]string{"here1": "mailbox.unclear", "here2": "mailbox.unclear", "here3": "mailbox.unclear"}},
+			map[string]string{"here1": "mailbox.unclear", "here2": "mailbox.unclear", "here3": "mailbox.unclear", "here4": "mailbox.unclear", "here5": "mailbox.unclear"}},
 		{"one that took mail only for its postmaster", &host{rcpt: func(m string, _ int) string {
 			if strings.HasPrefix(m, "postmaster") {
 				return "250 ok"
@@ -238,7 +239,11 @@ func TestAHostThatAnswersByChanceIsFoundOut(t *testing.T) {
 			}
 			return "550 5.1.1 no such user"
 		}}
-		got, _ := ask(t, prober(hosts{first + ":25": h}), domain([]string{first}, "here1", "here2", "here3", "here4", "gone1", "gone2", "gone3", "gone4"))
+		var locals []string
+		for i := range 8 {
+			locals = append(locals, fmt.Sprint("here", i), fmt.Sprint("gone", i))
+		}
+		got, _ := ask(t, prober(hosts{first + ":25": h}), domain([]string{first}, locals...))
 		unclear := 0
 		for _, cause := range got {
 			if cause == "mailbox.unclear" {
@@ -251,7 +256,7 @@ func TestAHostThatAnswersByChanceIsFoundOut(t *testing.T) {
 			t.Log(seed, got)
 		}
 	}
-	if found < 38 { // eight answers agree by chance once in 128, ten made-up ones once in 512
+	if found < 38 { // two made-up ones are refused by chance once in four times, with few of 16 once in 25
 		t.Errorf("found out %d times of 40", found)
 	}
 }
@@ -277,51 +282,275 @@ func TestAfterSilenceAnotherExchangerIsAsked(t *testing.T) {
 	}
 }
 
-// TestAnotherExchangersYesDoesNotCount holds a backup host that takes anything
-// against what is known of the first.
-func TestAnotherExchangersYesDoesNotCount(t *testing.T) {
-	n := hosts{second + ":25": {rcpt: func(string, int) string { return "250 ok" }}}
-	d := domain([]string{first, second}, "here1", "gone")
-	d.Manner = &Manner{Accepts: AcceptsKnown, Exchanger: "mx1.h.example", At: time.Now()}
-	got, out := ask(t, prober(n), d)
-	if !strings.HasSuffix(got["gone"], " again") || out.Manners["h.example"].Accepts != AcceptsOpen {
-		t.Errorf("got %v, manner %+v", got, out.Manners["h.example"])
+// acceptance is what was learnt of the one exchanger that was asked.
+func acceptance(out Outcome) Acceptance {
+	if len(out.Acceptances) == 0 {
+		return Acceptance{Accepts: AcceptsUnknown}
 	}
+	return out.Acceptances[len(out.Acceptances)-1]
 }
 
-func TestAKnownMannerSparesMadeUpMailboxes(t *testing.T) {
-	h := &host{rcpt: honest}
-	d := domain([]string{first}, "here1", "gone")
-	d.Manner = &Manner{Accepts: AcceptsKnown, Exchanger: "mx1.h.example", At: time.Now().Add(-time.Hour)}
-	got, out := ask(t, prober(hosts{first + ":25": h}), d)
-	if got["here1"] != "mailbox.accepted" || len(h.asked) != 2 || !out.Manners["h.example"].Reused {
-		t.Errorf("got %v; the host was asked about %v", got, h.asked)
-	}
-	d.Manner.At = time.Now().Add(-Fresh - time.Minute)
-	h.asked = nil
-	if _, out = ask(t, prober(hosts{first + ":25": h}), d); len(h.asked) <= 2 || out.Manners["h.example"].Reused {
-		t.Errorf("a stale manner was believed; the host was asked about %v", h.asked)
-	}
+// remembered is what may be known of an exchanger of the tests.
+func remembered(a Accepts, ago time.Duration) []Acceptance {
+	return []Acceptance{{Domain: "h.example", Exchanger: "mx1.h.example", Accepts: a, At: time.Now().Add(-ago)}}
 }
 
-// TestAKnownMannerTellsANoOfFewWords: what a terse host said of made-up mailboxes
-// while it took another one is known, and tells what its no means.
-func TestAKnownMannerTellsANoOfFewWords(t *testing.T) {
-	h := &host{rcpt: func(mailbox string, _ int) string {
-		if exists(mailbox) {
-			return "250 ok"
+// madeUpOf lists the made-up mailboxes among those a host was asked about.
+func madeUpOf(asked []string) (out []string) {
+	for _, m := range asked {
+		if !exists(m) && !strings.HasPrefix(m, "gone") && !strings.HasPrefix(m, "postmaster") {
+			out = append(out, m)
 		}
-		return "550 no"
+	}
+	return out
+}
+
+// TestABackupsWordIsProvisional: a host that takes anything behind one that is busy,
+// refuses, hangs up or is gone concludes nothing while the best may come back.
+func TestABackupsWordIsProvisional(t *testing.T) {
+	takesAll := &host{rcpt: func(string, int) string { return "250 ok" }}
+	for name, best := range map[string]*host{"busy": {greeting: "421 busy"}, "refusing": {greeting: "554 no service"}, "gone": nil,
+		"hanging up": {rcpt: func(string, int) string { return "hang up" }}} {
+		n := hosts{second + ":25": takesAll}
+		if best != nil {
+			n[first+":25"] = best
+		}
+		d := domain([]string{first, second}, "here1", "gone")
+		d.Exchangers[1].Preference = 20
+		got, out := ask(t, prober(n), d)
+		if got["here1"] != "mailbox.any-accepted again" || got["gone"] != "mailbox.any-accepted again" {
+			t.Errorf("%s: %v", name, got)
+			continue
+		}
+		if why := out.Postponed[0].Asked[0].Why; !strings.Contains(why, "backup exchanger") {
+			t.Errorf("%s: the evidence does not tell: %s", name, why)
+		}
+		n[first+":25"] = &host{rcpt: honest}
+		d.Questions, d.Acceptances = postponed(out), out.Acceptances
+		if got, _ = ask(t, prober(n), d); got["here1"] != "mailbox.accepted" || got["gone"] != "mailbox.absent" {
+			t.Errorf("%s: when the best came back: %v", name, got)
+		}
+	}
+}
+
+// TestEachSessionIsHeldAgainstAMadeUpMailbox: what is known of an exchanger spares
+// none, so that one which takes anything from now on is found out.
+func TestEachSessionIsHeldAgainstAMadeUpMailbox(t *testing.T) {
+	takesAll := &host{rcpt: func(string, int) string { return "250 ok" }}
+	d := domain([]string{first}, "here1", "gone1", "gone2", "gone3")
+	d.Acceptances = remembered(AcceptsKnown, time.Hour)
+	if got, _ := ask(t, prober(hosts{first + ":25": takesAll}), d); got["gone1"] != "mailbox.any-accepted" || got["here1"] != "mailbox.any-accepted" {
+		t.Errorf("a host that takes anything now: %v", got)
+	}
+	places := map[int]bool{}
+	for range 60 {
+		h := &host{rcpt: honest}
+		d := domain([]string{first}, "here1", "gone1", "here2", "here3", "here4", "here5", "gone2")
+		d.Acceptances = remembered(AcceptsKnown, time.Hour)
+		got, _ := ask(t, prober(hosts{first + ":25": h}), d)
+		if n := len(madeUpOf(h.asked)); n == 0 || n > 2 || got["here5"] != "mailbox.accepted" || got["gone1"] != "mailbox.absent" {
+			t.Fatalf("asked about %v: %v", h.asked, got)
+		}
+		places[slices.Index(h.asked, madeUpOf(h.asked)[0])] = true
+	}
+	if len(places) < 5 {
+		t.Errorf("the made-up mailbox stands at %d places only", len(places))
+	}
+}
+
+// TestFewMadeUpMailboxesWhereNothingIsInDoubt holds what an honest host is asked.
+func TestFewMadeUpMailboxesWhereNothingIsInDoubt(t *testing.T) {
+	for _, locals := range [][]string{{"here1"}, {"gone1"}, {"here1", "here2", "gone1"}, {"gone1", "here1"}, {"here1", "here2", "here3", "here4", "here5", "here6", "gone1"}} {
+		h := &host{rcpt: honest}
+		ask(t, prober(hosts{first + ":25": h}), domain([]string{first}, locals...))
+		if n := len(madeUpOf(h.asked)); n > 2 || h.sessions > 1 {
+			t.Errorf("%v: asked about %d made-up mailboxes in %d sessions: %v", locals, n, h.sessions, h.asked)
+		}
+	}
+}
+
+// TestALimitOnUsIsNotAbsence: a host of few words that begins to refuse everybody, in
+// other words or the same, has changed its mood; nobody is gone for it.
+func TestALimitOnUsIsNotAbsence(t *testing.T) {
+	var locals []string
+	for i := range 90 {
+		locals = append(locals, fmt.Sprintf("here%d", i))
+	}
+	locals = append(locals, "gone1", "gone2", "gone3")
+	for _, words := range []string{"550 frequency limited", "550 administrative prohibition", "550 no", "550 5.1.1 no such user"} {
+		for _, known := range [][]Acceptance{nil, remembered(AcceptsKnown, time.Hour)} {
+			asked := 0
+			h := &host{rcpt: func(m string, before int) string {
+				if asked++; asked > 60 {
+					return words
+				}
+				if exists(m) {
+					return "250 ok"
+				}
+				return "550 no"
+			}}
+			d := domain([]string{first}, locals...)
+			d.Acceptances = known
+			got, out := ask(t, prober(hosts{first + ":25": h}), d)
+			for local, cause := range got {
+				if exists(local) && strings.HasPrefix(cause, "mailbox.absent") {
+					t.Errorf("%q from the 61st question on: %s is %s", words, local, cause)
+				}
+			}
+			if len(h.asked) > 80 {
+				t.Errorf("%q: asked on, %d times", words, len(h.asked))
+			}
+			for _, s := range out.Seen {
+				if s.Throttled == 0 {
+					t.Errorf("%q: nobody is slower for it", words)
+				}
+			}
+		}
+	}
+}
+
+// TestAComplaintEndsTheAsking: after a complaint at a recipient nothing more is asked
+// but what was on its way, and the rest loses nothing.
+func TestAComplaintEndsTheAsking(t *testing.T) {
+	for _, words := range []string{"450 4.7.1 too much mail", "451 4.7.1 too many bad recipients", "550 frequency limited"} {
+		h := &host{rcpt: func(m string, before int) string {
+			if before >= 10 {
+				return words
+			}
+			return honest(m, 0)
+		}}
+		var locals []string
+		for i := range 100 {
+			locals = append(locals, fmt.Sprintf("here%d", i))
+		}
+		_, out := ask(t, prober(hosts{first + ":25": h}), domain([]string{first}, locals...))
+		if len(h.asked) > 12 || h.sessions != 1 || len(out.Unasked) < 85 {
+			t.Errorf("%q: asked about %d in %d sessions; %d lose nothing", words, len(h.asked), h.sessions, len(out.Unasked))
+		}
+	}
+}
+
+// TestGreylistingEndsTheAsking: a stranger who is put off twice asks no more; one who
+// is let in where he was put off before introduces everybody.
+func TestGreylistingEndsTheAsking(t *testing.T) {
+	seen := map[string]bool{}
+	h := &host{rcpt: func(m string, _ int) string {
+		if !seen[m] {
+			seen[m] = true
+			return "450 4.2.0 greylisted"
+		}
+		return honest(m, 0)
 	}}
-	_, out := ask(t, prober(hosts{first + ":25": h}), domain([]string{first}, "here1", "gone"))
-	d := domain([]string{first}, "gone1", "gone2")
-	for took, want := range map[bool]string{true: "mailbox.absent", false: "mailbox.unclear"} {
-		m := out.Manners["h.example"]
-		m.Took = took
-		d.Manner = &m
-		if got, _ := ask(t, prober(hosts{first + ":25": h}), d); got["gone1"] != want || got["gone2"] != want {
-			t.Errorf("the host took others: %v; got %v", took, got)
+	p, d := prober(hosts{first + ":25": h}), domain([]string{first}, "here1", "here2", "here3", "here4", "gone1", "gone2")
+	got, out := ask(t, p, d)
+	if len(h.asked) > 2 || len(out.Postponed) != 6 {
+		t.Fatalf("round 1: asked about %v; %v", h.asked, got)
+	}
+	for round := 2; round <= 3; round++ {
+		d.Questions, d.Acceptances = postponed(out), out.Acceptances
+		var results map[string]string
+		results, out = ask(t, p, d)
+		for l, c := range results {
+			got[l] = c
 		}
+	}
+	for l, c := range got {
+		want := map[bool]string{true: "mailbox.accepted", false: "mailbox.absent"}[exists(l)]
+		if c != want {
+			t.Errorf("round 3: %s is %s", l, c)
+		}
+	}
+}
+
+// TestContrastWithinASession: what real mailboxes get and made-up ones do not is about
+// the mailbox, whatever the words; the route is not refused.
+func TestContrastWithinASession(t *testing.T) {
+	for _, words := range []string{"550 5.7.1 access denied", "550 no", "554 5.7.1 rejected by policy"} {
+		h := &host{rcpt: func(m string, _ int) string {
+			if exists(m) {
+				return "250 ok"
+			}
+			return words
+		}}
+		d := domain([]string{first}, "here1", "gone1", "gone2", "gone3", "gone4", "gone5", "here2", "gone6")
+		got, out := ask(t, prober(hosts{first + ":25": h}), d)
+		for l, c := range got {
+			want := map[bool]string{true: "mailbox.accepted", false: "mailbox.absent"}[exists(l)]
+			if c != want {
+				t.Errorf("%q: %s is %s", words, l, c)
+			}
+		}
+		for _, s := range out.Seen {
+			if s.Refused() {
+				t.Errorf("%q: the route is marked refused: %+v", words, s)
+			}
+		}
+	}
+}
+
+// TestNoPostmaster: a domain need not have one. Few that are gone are believed; many,
+// and nobody taken, are a broken host, unless its operator takes others.
+func TestNoPostmaster(t *testing.T) {
+	for _, c := range []struct {
+		gone  int
+		takes bool
+		words string
+		want  string
+	}{{1, false, "550 5.1.1 user unknown", "mailbox.absent"}, {1, false, "550 5.4.1 Recipient address rejected: Access denied", "mailbox.absent"},
+		{6, false, "550 5.1.1 user unknown", "mailbox.unclear"}, {6, true, "550 5.1.1 user unknown", "mailbox.absent"}} {
+		h := &host{rcpt: func(string, int) string { return c.words }}
+		var locals []string
+		for i := range c.gone {
+			locals = append(locals, fmt.Sprintf("gone%d", i))
+		}
+		d := domain([]string{first}, locals...)
+		d.Takes = c.takes
+		if got, _ := ask(t, prober(hosts{first + ":25": h}), d); got["gone0"] != c.want {
+			t.Errorf("%+v: %v", c, got)
+		}
+	}
+}
+
+// TestEqualExchangers: what is known of one says nothing of another of the same
+// preference, and does not stand in its way.
+func TestEqualExchangers(t *testing.T) {
+	d := domain([]string{second}, "here1", "gone1")
+	d.Exchangers[0].Host = "mx2.h.example"
+	d.Acceptances = remembered(AcceptsAny, time.Minute) // of mx1
+	got, out := ask(t, prober(hosts{second + ":25": {rcpt: honest}}), d)
+	if got["here1"] != "mailbox.accepted" || got["gone1"] != "mailbox.absent" || acceptance(out).Exchanger != "mx2.h.example" {
+		t.Errorf("%v, %+v", got, out.Acceptances)
+	}
+}
+
+// TestFourDeadAddressesHideNoOther: of an exchanger only some addresses are tried.
+func TestFourDeadAddressesHideNoOther(t *testing.T) {
+	d := domain([]string{first, second}, "here1")
+	for i := range 4 {
+		d.Exchangers[0].Addrs = append(d.Exchangers[0].Addrs, netip.AddrFrom4([4]byte{192, 88, 99, byte(10 + i)}))
+	}
+	if got, _ := ask(t, prober(hosts{second + ":25": {rcpt: honest}}), d); got["here1"] != "mailbox.accepted" {
+		t.Errorf("%v", got)
+	}
+}
+
+// TestPatienceGrows: a host that takes long to refuse is silent in the first round and
+// heard in a later one.
+func TestPatienceGrows(t *testing.T) {
+	h := &host{rcpt: func(m string, _ int) string {
+		if !exists(m) {
+			time.Sleep(500 * time.Millisecond)
+		}
+		return honest(m, 0)
+	}}
+	p, d := prober(hosts{first + ":25": h}), domain([]string{first}, "gone1")
+	got, out := ask(t, p, d)
+	if got["gone1"] != "exchanger.silent again" {
+		t.Fatalf("round 1: %v", got)
+	}
+	d.Questions = postponed(out)
+	if got, _ = ask(t, p, d); got["gone1"] != "mailbox.absent" {
+		t.Errorf("round 2: %v", got)
 	}
 }
 
@@ -339,15 +568,14 @@ func TestMadeUpMailboxesKeepTheirNamesOverTheRounds(t *testing.T) {
 	if got["here1"] != "exchanger.postponed again" {
 		t.Fatalf("round 1: %v", got)
 	}
-	m := out.Manners["h.example"]
-	d.Manner, d.Questions = &m, []Question{out.Postponed[0].Question}
+	before := acceptance(out)
+	d.Acceptances, d.Questions = out.Acceptances, postponed(out)
 	h.greeting = "421 4.7.0 Too many connections from your address"
-	full := p.Probe(t.Context(), Parcel{Lanes: 2, Domains: []Domain{d}}).Manners["h.example"]
-	if len(full.MadeUp) != len(m.MadeUp) || full.MadeUp[0].Mailbox != m.MadeUp[0].Mailbox || full.Accepts != AcceptsOpen {
-		t.Errorf("a host without room lost the made-up mailboxes: %+v; before: %+v", full, m)
+	if full := p.Probe(t.Context(), Parcel{Lanes: 2, Domains: []Domain{d}}); len(full.Acceptances) != 0 {
+		t.Errorf("a host without room taught something: %+v", full.Acceptances)
 	}
-	h.greeting, d.Manner = "", &full
-	if got, out = ask(t, p, d); got["here1"] != "mailbox.accepted" || out.Results[0].Rounds != 1 || len(out.Results[0].Asked) != 2 {
+	h.greeting = ""
+	if got, out = ask(t, p, d); got["here1"] != "mailbox.accepted" || out.Results[0].Rounds != 1 || len(out.Results[0].Asked) != 2 || acceptance(out).MadeUp[0].Mailbox != before.MadeUp[0].Mailbox {
 		t.Errorf("round 2: %v, %+v", got, out.Results)
 	}
 }
@@ -406,7 +634,7 @@ func TestSessionsStayShort(t *testing.T) {
 	}
 	p := prober(hosts{first + ":25": h})
 	ask(t, p, domain([]string{first}, locals...))
-	if most > p.Limits.Refusals || h.sessions < 5 {
+	if most > p.Limits.Refusals+atTheEnd || h.sessions < 5 {
 		t.Errorf("%d refusals in a session, %d sessions", most, h.sessions)
 	}
 }

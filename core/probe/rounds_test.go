@@ -34,11 +34,11 @@ func TestANoThatIsOnlyPutOff(t *testing.T) {
 			t.Fatalf("round 1: %s is %s", local, cause)
 		}
 	}
-	m := out.Manners["h.example"]
-	d.Manner, d.Questions = &m, postponed(out)
+	m := acceptance(out)
+	d.Acceptances, d.Questions = out.Acceptances, postponed(out)
 	got, out = ask(t, p, d)
 	if got["gone1"] != "mailbox.absent" || got["gone2"] != "mailbox.absent" || got["here1"] != "mailbox.accepted" {
-		t.Errorf("round 2: %v, %+v", got, out.Manners)
+		t.Errorf("round 2: %v, %+v", got, out.Acceptances)
 	}
 	if told := m.Told(); len(told) != 0 {
 		t.Errorf("what was put off tells something: %+v", told)
@@ -113,8 +113,8 @@ func TestOperatorsSideBySide(t *testing.T) {
 	}
 }
 
-func TestEveryMannerIsSaid(t *testing.T) {
-	for _, a := range []Accepts{AcceptsKnown, AcceptsAny, AcceptsSome, AcceptsOpen} {
+func TestEveryAcceptanceIsSaid(t *testing.T) {
+	for _, a := range []Accepts{AcceptsKnown, AcceptsAny, AcceptsMixed, AcceptsUnknown} {
 		if s := a.Sentence(); !strings.HasPrefix(s, "It ") || !strings.HasSuffix(s, ".") {
 			t.Errorf("%s is said as %q", a, s)
 		}

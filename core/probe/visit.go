@@ -2,6 +2,7 @@ package probe
 
 import (
 	"context"
+	"slices"
 	"time"
 
 	"varnet/core/finding"
@@ -26,32 +27,76 @@ type visit struct {
 	out        Outcome
 	seen       pace.Seen
 	read       reply.Reader
+	// best is the preference of the best exchanger; spoke tells that one of that
+	// preference came as far as a question; bestFailure is why it did not.
+	best        uint16
+	spoke       bool
+	mute        bool // it answers nothing, though it speaks
+	bestFailure *smtp.Failure
+	// survived is how many questions an exchanger answered in a session that it then
+	// broke off; later sessions with it ask no more.
+	survived map[string]int
+	// letIn tells that the host took somebody whom it had put off before, so its
+	// greylisting is by recipient: each must be introduced.
+	letIn bool
+	// end is why no more is asked now.
+	end stop
 	// utf8 tells that some mailbox needs SMTPUTF8.
 	utf8 bool
 }
 
+// stop is why a session's asking ends before all is asked.
+type stop int
+
+const (
+	goOn       stop = iota
+	complained      // the host says that we ask too much or too fast
+	putOff          // it greylists
+	refusedUs       // it refuses us at one mailbox after the other
+	wantsTLS        // it wants the session encrypted
+	changed         // its mood changed in the middle: what it says now is about us
+)
+
 // site is one domain of the visit, with the answers so far.
 type site struct {
 	*Domain
-	items      []*item // the real ones
+	items      []*item // the listed ones
 	madeUp     []*item
-	postmaster *item // asked where every real one was refused
+	postmaster *item // asked where every listed one was refused
+	doubts     int   // sessions held because its answers do not fit together
 }
 
 // item is one mailbox to ask about.
 type item struct {
 	site    *site
-	q       *Question // nil for a made-up mailbox
+	kind    kind
+	q       *Question // of a listed one
 	mailbox string
 	reply   smtp.Reply
 	meaning reply.Meaning
 	asked   Asked
 	state   state
-	// exchanger is the host that answered.
+	// exchanger is the host that answered; backup tells that a better one is named.
 	exchanger string
-	// doubted is a yes of a session that ended in saying yes to anything.
-	doubted bool
+	backup    bool
+	// contrast tells a refusal that real mailboxes do not get and made-up ones do, in
+	// the same session: it is about the mailbox, whatever its words.
+	contrast bool
+	// void tells an answer that came when the host had changed its mood.
+	void bool
+	// unproved counts the sessions whose yes, or no, nothing later vouched for.
+	unproved int
 }
+
+// kind is why a mailbox is asked about.
+type kind int
+
+const (
+	listed     kind = iota // it is in question
+	madeUp                 // it does not exist
+	postmaster             // it exists, as RFC 5321 section 4.5.1 has it
+	witness                // it was taken before; still?
+)
 
 type state int
 
@@ -64,12 +109,52 @@ const (
 
 func (v *visit) run(ctx context.Context) {
 	v.start = time.Now()
-	v.out.Manners = map[string]Manner{}
 	v.limits = v.prober.Limits
-	v.ask(ctx, v.prepare(v.start))
-	v.ask(ctx, v.doubt())
-	v.ask(ctx, v.askPostmasters())
+	v.limits.Proven = v.domains[0].Proven
+	v.limits.Waits = patient(v.limits.Waits, v.domains)
+	v.read = reply.Reader{Helo: v.way.Identity.Name, Sender: v.way.Identity.Sender}
+	v.best, v.survived = best(v.exchangers), map[string]int{}
+	v.ask(ctx, v.prepare())
+	for v.end == goOn && ctx.Err() == nil {
+		doubted := v.doubt()
+		if len(doubted) == 0 {
+			break
+		}
+		v.ask(ctx, doubted)
+	}
 	v.conclude(time.Now())
+}
+
+// prepare lists the mailboxes in question, those of a domain together. Those that a
+// host knows from an earlier round come first: if it lets them in now, it greylists
+// by recipient.
+func (v *visit) prepare() (queue []*item) {
+	for i := range v.domains {
+		s := &site{Domain: &v.domains[i]}
+		v.sites = append(v.sites, s)
+		items := make([]item, len(s.Questions))
+		for j := range s.Questions {
+			q := &s.Questions[j]
+			items[j] = item{site: s, q: q, mailbox: q.Address.Mailbox()}
+			s.items = append(s.items, &items[j])
+			v.utf8 = v.utf8 || q.Address.International()
+		}
+		queue = append(queue, s.items...)
+	}
+	slices.SortStableFunc(queue, func(a, b *item) int { return boolInt(b.introduced()) - boolInt(a.introduced()) })
+	return queue
+}
+
+// introduced reports whether the host has heard of the mailbox in an earlier round.
+func (it *item) introduced() bool {
+	return it.q != nil && slices.ContainsFunc(it.q.Asked, func(a Asked) bool { return a.Reply != "" })
+}
+
+func boolInt(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
 }
 
 // maxIdle is how many sessions in a row may bring no answer at all.
@@ -80,201 +165,154 @@ const maxIdle = 2
 // queue is given up with the last failure's meaning.
 func (v *visit) ask(ctx context.Context, queue []*item) {
 	idle := 0
-	for len(queue) > 0 && ctx.Err() == nil {
-		session, number, failure := v.connect(ctx, queue)
+	for len(queue) > 0 && ctx.Err() == nil && v.end == goOn {
+		t, failure := v.connect(ctx, queue)
 		if failure != nil {
 			if !v.crowded(failure) {
-				v.giveUp(queue, failure, number)
+				v.giveUp(queue, failure, t.number)
 			}
 			return
 		}
 		v.seen.Sessions++
-		queue = v.dropUntaken(session, queue)
-		asked, before := queue, len(queue)
-		queue = v.askSession(session, queue, number)
-		v.close(session, number)
-		failure = session.Failure()
-		if failure != nil && failure.Trouble == smtp.OutOfStep {
-			queue = v.forget(asked)
-		}
-		if len(queue) < before {
+		queue = t.run(queue)
+		if len(t.asked) > 0 {
 			idle = 0
 		} else {
 			idle++
 		}
-		if failure == nil {
+		if v.end == wantsTLS && v.prober.tls.want(t.host) {
+			v.end = goOn // the next session is encrypted
 			continue
 		}
+		failure = t.session.Failure()
+		if failure == nil && idle < maxIdle {
+			continue
+		}
+		if failure == nil {
+			v.giveUpUnproved(queue)
+			return
+		}
 		v.count(failure)
+		v.mute = v.answers == 0 && !wantsRest(failure) && v.hasBackup()
 		// Some hosts throw away the answers to a window when they break off.
 		v.limits.Window = 1
-		v.tryLast(v.out.Conversations[number].Exchanger)
+		v.tryLast(t.host)
 		if wantsRest(failure) || idle >= maxIdle {
 			if idle > 0 {
-				v.giveUp(queue, failure, number)
+				v.giveUp(queue, failure, t.number)
 			}
 			return
 		}
 	}
+	if len(queue) > 0 {
+		v.putOffRest(queue)
+	}
 }
 
-// crowded tells a host that has no room for one more session of ours while it has
+// hasBackup reports whether a less preferred exchanger is named.
+func (v *visit) hasBackup() bool {
+	return slices.ContainsFunc(v.exchangers, func(x resolve.Exchanger) bool { return x.Preference > v.best && len(x.Addrs) > 0 })
+}
+
+// crowded reports a host that has no room for one more session of ours while it has
 // others: nothing was learnt about the mailboxes, which lose nothing by it and are
 // asked about when fewer sessions are open.
 func (v *visit) crowded(f *smtp.Failure) bool {
-	m, ok := failureMeaning(f)
-	return ok && v.lanes > 1 && f.Trouble == smtp.Refused && m.Cause == finding.ExchangerThrottles
+	if f.Trouble == smtp.Crowded {
+		return true
+	}
+	m, ok := v.failureMeaning(f)
+	return ok && v.lanes > 1 && f.Trouble == smtp.Refused && m.Throttles()
 }
 
-// tryLast puts an exchanger that broke off behind the others.
+// tryLast puts an exchanger that broke off behind the others of its preference.
 func (v *visit) tryLast(host string) {
-	var last, others []resolve.Exchanger
-	for _, x := range v.exchangers {
-		if x.Host == host {
-			last = append(last, x)
-		} else {
-			others = append(others, x)
-		}
+	at := slices.IndexFunc(v.exchangers, func(x resolve.Exchanger) bool { return x.Host == host })
+	if at < 0 {
+		return
 	}
-	v.exchangers = append(others, last...)
+	x := v.exchangers[at]
+	v.exchangers = slices.Delete(slices.Clone(v.exchangers), at, at+1)
+	for at < len(v.exchangers) && v.exchangers[at].Preference == x.Preference && len(v.exchangers[at].Addrs) > 0 {
+		at++
+	}
+	v.exchangers = slices.Insert(v.exchangers, at, x)
 }
 
-// forget takes back the answers of a session that was out of step.
-func (v *visit) forget(asked []*item) []*item {
-	for _, it := range asked {
-		if it.state == answered {
-			v.answers--
-			it.state = waiting
-		}
-	}
-	return asked
-}
-
-// wantsRest tells the failure after which going on would be rude.
+// wantsRest reports the failure after which going on would be rude.
 func wantsRest(f *smtp.Failure) bool {
 	return f.Trouble == smtp.OutOfTime || f.Trouble == smtp.Refused
 }
 
-// askSession asks as much of the queue as the session takes and gives back the
-// rest.
-func (v *visit) askSession(s *smtp.Session, asked []*item, number int) (queue []*item) {
-	n := min(max(s.Room()-1, 0), len(asked)) // one question is kept for watchEnd
-	done := v.askSome(s, asked[:n], number)
-	queue = asked[done:]
-	if s.Failure() == nil && len(queue) > 0 && blocked(asked[:done]) {
-		queue = v.refuseRest(queue, asked, number)
+// doubtFrom is from how many answers about real mailboxes on, and doubtShare from what
+// share of refusals in a hundred, a domain may be one that answers by chance; proof is
+// how many made-up mailboxes it must refuse in a row to be none: one that takes every
+// other mailbox does so once in 1,024 times.
+const (
+	doubtFrom  = 8
+	doubtShare = 30
+	proof      = 10
+	maxDoubts  = 4
+)
+
+// doubt looks for domains that may take mailboxes by chance, and lines up for each
+// two made-up mailboxes of a further session: a domain of which many are refused and
+// others taken is asked on until it has refused as many made-up ones as prove that it
+// knows its mailboxes; one that took made-up ones and refused a listed one, until it
+// has taken as many.
+func (v *visit) doubt() (queue []*item) {
+	for _, s := range v.sites {
+		for _, host := range s.hosts() {
+			taken, refused := s.tally(host)
+			a, _ := s.acceptance(host, v.way.Route, v.start)
+			byChance := taken > 0 && taken+refused >= doubtFrom && refused*100 >= doubtShare*(taken+refused) && a.Accepts == AcceptsKnown && a.Refused < proof
+			takesAny := a.Accepts == AcceptsAny && refused > 0 && len(a.MadeUp) < proof
+			if !byChance && !takesAny {
+				continue
+			}
+			if s.doubts++; s.doubts <= maxDoubts {
+				queue = append(queue, s.invent(host), s.invent(host))
+			}
+		}
 	}
-	v.watchEnd(s, asked[:done], number)
 	return queue
 }
 
-// askSome asks about some items in one go and counts those that were answered.
-func (v *visit) askSome(s *smtp.Session, items []*item, number int) (done int) {
-	for i, a := range s.Ask(mailboxes(items)) {
-		if !a.Answered {
-			break
-		}
-		words := a.Reply.String()
-		items[i].take(a, words, v.read.Read(a.Reply, words), number, v.out.Conversations[number].Exchanger)
-		v.meet(items[i].meaning, words)
-		v.heed(items[i].meaning, a.Reply)
-		done++
-	}
-	v.answers += done
-	return done
-}
-
-func mailboxes(items []*item) []string {
-	out := make([]string, len(items))
-	for i, it := range items {
-		out[i] = it.mailbox
-	}
-	return out
-}
-
-// blocked tells a host that refuses us at every recipient: the last three
-// answers were refusals of us.
-func blocked(done []*item) bool {
-	if len(done) < 3 {
-		return false
-	}
-	for _, it := range done[len(done)-3:] {
-		if it.meaning.About != reply.Us || it.meaning.Effect != reply.Refused {
-			return false
+// hosts lists the exchangers that answered about the site.
+func (s *site) hosts() (hosts []string) {
+	for _, list := range [][]*item{s.items, s.madeUp} {
+		for _, it := range list {
+			if it.state == answered && !slices.Contains(hosts, it.exchanger) {
+				hosts = append(hosts, it.exchanger)
+			}
 		}
 	}
-	return true
+	return hosts
 }
 
-// refuseRest marks what is left with the refusal of us that went before: to ask
-// on would be rude, and bring nothing.
-func (v *visit) refuseRest(queue, asked []*item, number int) []*item {
-	last := asked[len(asked)-len(queue)-1]
-	for _, it := range queue {
-		v.meet(last.meaning, "")
-		it.state, it.meaning = failed, last.meaning
-		it.asked = Asked{Conversation: number, At: time.Now(), Why: "Not asked: the host had refused us at the mailboxes before. " + last.meaning.Why}
-	}
-	return nil
-}
-
-// manyRefusals is from how many refusals on a session is held against one more
-// made-up mailbox before its yes is believed: some hosts take anything then.
-const manyRefusals = 4
-
-// watchEnd asks at the end of a session with many refusals about one more
-// made-up mailbox. If that is taken where the session refused others, every yes
-// of the session is doubted.
-func (v *visit) watchEnd(s *smtp.Session, done []*item, number int) {
-	refused := 0
-	var last *item
-	for _, it := range done {
-		refused += it.countIf(reply.Refused)
-		if it.countIf(reply.Accepted) > 0 {
-			last = it
+// tally counts the real mailboxes that an exchanger took and refused.
+func (s *site) tally(exchanger string) (taken, refused int) {
+	for _, it := range s.items {
+		if it.exchanger == exchanger {
+			taken += it.countIf(reply.Accepted)
+			refused += it.countIf(reply.Refused) + it.countIf(reply.Unclear)
 		}
 	}
-	if refused < manyRefusals || last == nil || s.Failure() != nil {
-		return
-	}
-	guard := &item{site: last.site, mailbox: madeUpLocal() + "@" + last.site.Name}
-	if v.askSome(s, []*item{guard}, number) == 0 || guard.meaning.Effect != reply.Accepted {
-		return
-	}
-	for _, it := range done {
-		it.doubted = it.countIf(reply.Accepted) > 0
-	}
+	return taken, refused
 }
 
-func (it *item) take(a smtp.Answer, words string, m reply.Meaning, conversation int, exchanger string) {
-	it.state, it.reply, it.meaning, it.exchanger = answered, a.Reply, m, exchanger
-	it.asked = Asked{Conversation: conversation, At: a.At,
-		TookMS: float64(a.Took.Microseconds()) / 1000, Reply: clip(words), Why: m.Why}
-}
-
-// dropUntaken sets aside what this host cannot be asked about.
-func (v *visit) dropUntaken(s *smtp.Session, queue []*item) []*item {
-	if !v.utf8 {
-		return queue
+func (it *item) countIf(e reply.Effect) int {
+	if it.state == answered && it.meaning.Effect == e {
+		return 1
 	}
-	kept := queue[:0:0]
-	for _, it := range queue {
-		if s.Takes(it.mailbox) {
-			kept = append(kept, it)
-			continue
-		}
-		it.state = untaken
-		it.asked = Asked{Conversation: len(v.out.Conversations) - 1, At: time.Now(),
-			Why: "The host does not offer SMTPUTF8 (RFC 6531), so it was not asked."}
-	}
-	return kept
+	return 0
 }
 
 // giveUp marks what is left of the queue with the failure's meaning. When only
 // our own time was up the items stay waiting and lose nothing, unless the host
 // had as long as any reply may take and never answered.
 func (v *visit) giveUp(queue []*item, f *smtp.Failure, number int) {
-	m, ok := failureMeaning(f)
+	m, ok := v.failureMeaning(f)
 	if !ok {
 		if f.Trouble == smtp.NoRoute || v.answers > 0 || time.Since(v.start) < v.limits.Waits[smtp.StepRcpt] {
 			return
@@ -282,11 +320,57 @@ func (v *visit) giveUp(queue []*item, f *smtp.Failure, number int) {
 		m = silence
 	}
 	for _, it := range queue {
-		it.state, it.meaning = failed, m
+		v.leave(it, m, number, m.Why)
 		v.meet(m, f.Reply.String())
-		it.asked = Asked{Conversation: number, At: time.Now(), Why: m.Why}
 		if f.Trouble == smtp.Refused {
 			it.asked.Reply = clip(f.Reply.String())
+		}
+	}
+}
+
+// leave gives an item up: the host never answered about it, or not so that it counts.
+func (v *visit) leave(it *item, m reply.Meaning, number int, why string) {
+	it.state, it.meaning = failed, m
+	it.asked = Asked{Conversation: max(number, 0), At: time.Now(), Why: why}
+}
+
+var unprovedMeaning = reply.Meaning{About: reply.Moment, Effect: reply.Postponed, Cause: finding.MailboxUnclear,
+	Why: "The host answered, but broke off or changed its mood before it was sure that its answer counts."}
+
+// giveUpUnproved leaves the items whose answers nothing vouched for to another round.
+func (v *visit) giveUpUnproved(queue []*item) {
+	for _, it := range queue {
+		v.leave(it, unprovedMeaning, len(v.out.Conversations)-1, unprovedMeaning.Why)
+	}
+}
+
+// putOffRest leaves to another time what is not asked because of how the host took
+// the questions before.
+func (v *visit) putOffRest(queue []*item) {
+	number := len(v.out.Conversations) - 1
+	switch v.end {
+	case complained, changed:
+		if v.answers > 0 {
+			return // they stay waiting and lose nothing
+		}
+		m := reply.Meaning{About: reply.Us, Effect: reply.Postponed, Cause: finding.ExchangerThrottles}
+		for _, it := range queue {
+			v.leave(it, m, number, "Not asked: the host had said before that we ask too much or too fast.")
+		}
+	case putOff:
+		m := reply.Meaning{About: reply.Moment, Effect: reply.Postponed, Cause: finding.ExchangerPostponed}
+		for _, it := range queue {
+			v.leave(it, m, number, "Not asked: the host was putting strangers off (greylisting), and may let them in next time.")
+		}
+	case refusedUs:
+		m := reply.Meaning{About: reply.Us, Effect: reply.Refused, Cause: finding.ExchangerBlocksUs}
+		for _, it := range queue {
+			v.meet(m, "")
+			v.leave(it, m, number, "Not asked: the host had refused us at the mailboxes before.")
+		}
+	case wantsTLS:
+		for _, it := range queue {
+			v.leave(it, troubles[smtp.NoTLS], number, troubles[smtp.NoTLS].Why)
 		}
 	}
 }
@@ -308,7 +392,7 @@ func (v *visit) meet(m reply.Meaning, words string) {
 
 // heed remembers how long a host that complains of us asks us to stay away.
 func (v *visit) heed(m reply.Meaning, r smtp.Reply) {
-	if m.About == reply.Us && m.Effect == reply.Postponed {
+	if m.Throttles() {
 		v.seen.Hint = max(v.seen.Hint, reply.Hint(r))
 	}
 }
@@ -318,9 +402,12 @@ func (v *visit) count(f *smtp.Failure) {
 		v.seen.NoWay++
 		v.seen.NoWaySays = f.Err.Error()
 	}
-	if m, ok := failureMeaning(f); ok {
+	if f.Trouble == smtp.Crowded {
+		v.seen.Throttled++
+	}
+	if m, ok := v.failureMeaning(f); ok {
 		v.seen.Failed++
-		if m.About == reply.Us && m.Effect == reply.Postponed {
+		if m.Throttles() {
 			v.seen.Throttled++
 			v.heed(m, f.Reply)
 		}
@@ -329,9 +416,6 @@ func (v *visit) count(f *smtp.Failure) {
 
 // absorb takes over another visit of the same operator.
 func (v *visit) absorb(w visit) {
-	if v.out.Manners == nil {
-		v.out.Manners, v.out.Seen = map[string]Manner{}, map[Source]pace.Seen{}
-	}
 	v.out.merge(Source{}, w)
 	v.seen.Add(w.seen)
 }

@@ -1,11 +1,11 @@
-// Package reply tells what a mail host's reply means. The first question is
+// Package reply reads what a mail host's reply means. The first question is
 // always about whom it is: the mailbox, the domain, us, or the moment. Only
 // what is about the mailbox or its domain can make an address undeliverable.
 //
 // Replies are held against one ordered table of rules (rules.go); the first
 // that fits gives the meaning. A rule looks at the enhanced code (RFC 3463),
-// the basic code (RFC 5321) and stems of the text; each has its reason and an
-// example beside it.
+// the basic code (RFC 5321) and the words of the text (words/, in two dozen
+// languages); each has its reason and an example beside it.
 package reply
 
 import (
@@ -46,54 +46,70 @@ type Meaning struct {
 	Why string
 }
 
-// Read tells what a reply to RCPT TO means.
-func Read(r smtp.Reply) Meaning { return read(r, clean(r.Text())) }
+// Throttles reports whether the host says that we ask too much or too fast.
+func (m Meaning) Throttles() bool { return m.About == Us && m.Effect == Postponed }
 
-func read(r smtp.Reply, text string) Meaning {
+// Greylists reports whether the host puts us off as a stranger.
+func (m Meaning) Greylists() bool { return m.Why == greylisting }
+
+// Read returns what a reply to RCPT TO means. q is what was asked; its parts may be
+// empty where they are not known.
+func Read(r smtp.Reply, q Question) Meaning { return read(r, clean(r.Text(), q)) }
+
+func read(r smtp.Reply, t text) Meaning {
 	for i := range rules {
-		if rules[i].fits(r, text) {
+		if rules[i].fits(r, t) {
 			return rules[i].Meaning
 		}
 	}
 	return Meaning{Moment, Unclear, finding.ExchangerGarbled, "No such reply belongs to RCPT TO."}
 }
 
-// Reader reads replies to RCPT TO and remembers what they meant: most of what a host
-// says is the same few sentences, with other addresses in them. The zero value is
-// ready; it is for one goroutine, and for as many replies as may be remembered.
+// Reader reads the replies to RCPT TO of one identity and remembers what they meant:
+// most of what a host says is the same few sentences, with other addresses in them.
+// It is for one goroutine, and for as many replies as may be remembered.
 type Reader struct {
+	// Helo and Sender are as in Question.
+	Helo, Sender string
+
 	same  map[string]Meaning // by all that was said
 	alike map[sentence]Meaning
 }
 
 // sentence is all of a reply that its meaning rests on.
 type sentence struct {
-	code           int
-	enhanced, text string
+	code     int
+	enhanced string
+	text     text
 }
 
-// Read tells what a reply means, whose words are as r.String gives them.
-func (r *Reader) Read(s smtp.Reply, words string) Meaning {
-	if m, known := r.same[words]; known {
+// Read returns what a reply about a mailbox means, whose words are as r.String
+// returns them.
+func (r *Reader) Read(s smtp.Reply, words, mailbox string) Meaning {
+	local, _, _ := strings.Cut(mailbox, "@")
+	quoted := strings.Contains(words, local)
+	if m, known := r.same[words]; known && !quoted {
 		return m
 	}
 	if r.same == nil {
 		r.same, r.alike = map[string]Meaning{}, map[sentence]Meaning{}
 	}
-	like := sentence{s.Code, s.Enhanced, clean(s.Text())}
+	like := sentence{s.Code, s.Enhanced, clean(s.Text(), Question{mailbox, r.Helo, r.Sender})}
 	m, known := r.alike[like]
 	if !known {
 		m = read(s, like.text)
 		r.alike[like] = m
 	}
-	r.same[words] = m
+	if !quoted {
+		r.same[words] = m
+	}
 	return m
 }
 
-// ReadSession tells what a reply before RCPT TO means (greeting, EHLO, MAIL
+// ReadSession returns what a reply before RCPT TO means (greeting, EHLO, MAIL
 // FROM): it is never about a mailbox, whatever it says.
-func ReadSession(r smtp.Reply) Meaning {
-	m := Read(r)
+func ReadSession(r smtp.Reply, q Question) Meaning {
+	m := Read(r, q)
 	switch {
 	case m.About == Us || m.About == Moment && m.Effect != Unclear:
 		return m
@@ -103,21 +119,27 @@ func ReadSession(r smtp.Reply) Meaning {
 	return Meaning{Moment, Postponed, finding.ExchangerUnavailable, "Put off before any mailbox was named."}
 }
 
-// rule fits a reply when the codes fit and one of the phrases stands in the
-// text. Empty conditions always fit.
+// rule fits a reply when the codes fit, one of the words occurs in the text, and
+// none of without does. Empty conditions always fit.
 type rule struct {
 	codes    []int    // basic codes; 4 and 5 stand for the whole class
 	enhanced []string // enhanced codes without their class: "1.1"; "7." is a prefix
-	phrases  []phrase
+	words    []phrase
+	without  []phrase
+	links    bool // links are read too
 	Meaning
 	example string
 }
 
-// phrase is a text whose parts, split at "…", stand in the reply in this order.
-type phrase []string
-
-func (r *rule) fits(s smtp.Reply, text string) bool {
-	return r.codeFits(s.Code) && r.enhancedFits(s.Enhanced) && r.textFits(text)
+func (r *rule) fits(s smtp.Reply, t text) bool {
+	if !r.codeFits(s.Code) || !r.enhancedFits(s.Enhanced) {
+		return false
+	}
+	text := t.plain
+	if r.links {
+		text = t.all
+	}
+	return (len(r.words) == 0 || anyIn(r.words, text)) && !anyIn(r.without, text)
 }
 
 func (r *rule) codeFits(code int) bool {
@@ -145,44 +167,19 @@ func (r *rule) enhancedFits(code string) bool {
 	return false
 }
 
-func (r *rule) textFits(text string) bool {
-	for _, p := range r.phrases {
-		if p.stands(text) {
-			return true
-		}
-	}
-	return len(r.phrases) == 0
+// SameWords reports whether two replies say the same, whatever addresses, host
+// numbers, times and ids they name (Words).
+func SameWords(a, b smtp.Reply, qa, qb Question) bool {
+	return a.Code == b.Code && a.Enhanced == b.Enhanced && Words(a, qa) == Words(b, qb)
 }
 
-func (p phrase) stands(text string) bool {
-	for _, part := range p {
-		i := strings.Index(text, part)
-		if i < 0 {
-			return false
-		}
-		text = text[i+len(part):]
-	}
-	return true
-}
-
-// phrases reads a list of phrases, one for each line.
-func phrases(list string) []phrase {
-	var out []phrase
-	for line := range strings.SplitSeq(list, "\n") {
-		if line = strings.TrimSpace(line); line != "" {
-			out = append(out, strings.Split(line, "…"))
-		}
-	}
-	return out
-}
-
-// clean makes a text ready for matching: lower case, single spaces, and
-// without addresses, whose names would be read as words of the host.
-func clean(text string) string {
-	words := strings.Fields(strings.ToLower(text))
-	kept := words[:0]
-	for _, w := range words {
-		if !strings.Contains(w, "@") {
+// Words returns the words of a reply without what changes from one reply to the next:
+// addresses, host numbers, links, times and ids. Two replies with the same words say
+// the same.
+func Words(r smtp.Reply, q Question) string {
+	var kept []string
+	for w := range strings.FieldsSeq(clean(r.Text(), q).plain) {
+		if w != markBox && !strings.ContainsAny(w, "0123456789") {
 			kept = append(kept, w)
 		}
 	}

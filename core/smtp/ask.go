@@ -17,16 +17,20 @@ type Answer struct {
 
 // Ask asks about mailboxes, as many of them as the session has room for. Where
 // the host offers PIPELINING further questions go out while the replies to those
-// before come in; elsewhere they go one by one. It gives an answer for each
+// before come in; elsewhere they go one by one. It returns an answer for each
 // mailbox, in order; when the session ended before the last, the rest are not
-// answered and Failure tells why (nil: no room left). The first call must begin
-// with the mailboxes that Open was given.
-func (s *Session) Ask(mailboxes []string) []Answer {
+// answered and Failure tells why (nil: no room left, or stopped). The first call must
+// begin with the mailboxes that Open was given.
+//
+// heard, which may be nil, is called for each answer; once it returns false nothing
+// more is asked, and only what is on its way is still awaited.
+func (s *Session) Ask(mailboxes []string, heard func(place int, a Answer) (goOn bool)) []Answer {
+	s.stopped, s.onAnswer = false, heard
 	answers := make([]Answer, len(mailboxes))
 	for i, m := range mailboxes {
 		answers[i].Mailbox = m
 	}
-	for next := 0; next < len(answers) && s.Room() > 0; {
+	for next := 0; next < len(answers) && s.Room() > 0 && !s.stopped; {
 		same := mailboxes[next:]
 		same = same[:sameKind(same)]
 		full := s.full || s.inTransaction >= s.limits.Recipients && s.ahead == 0
@@ -36,15 +40,22 @@ func (s *Session) Ask(mailboxes []string) []Answer {
 				break
 			}
 		}
-		next += s.stream(answers[next : next+len(same)])
+		next += s.stream(answers[next:next+len(same)], next)
 	}
 	return answers
+}
+
+// AskLast asks about a mailbox though the session has had all the refusals it may:
+// the question by which the answers before it are weighed.
+func (s *Session) AskLast(mailbox string) Answer {
+	s.beyond = max(s.beyond+1, s.refused+1-s.limits.Refusals, s.asked+1-s.limits.Questions)
+	return s.Ask([]string{mailbox}, nil)[0]
 }
 
 // stream asks about mailboxes that share a transaction until all are answered,
 // the session has no room left, the transaction is full, or the session fails;
 // done is how many from the first on have an answer.
-func (s *Session) stream(list []Answer) (done int) {
+func (s *Session) stream(list []Answer, from int) (done int) {
 	sent, begun := s.ahead, time.Now()
 	if sent > 0 {
 		begun = s.aheadAt
@@ -77,6 +88,9 @@ func (s *Session) stream(list []Answer) (done int) {
 			return s.doubt(list, sure, sent, done)
 		}
 		list[done].hear(r)
+		if s.onAnswer != nil && !s.onAnswer(from+done, list[done]) {
+			s.stopped = true
+		}
 		s.taken = s.taken || r.Positive()
 		done++
 		s.each = time.Since(begun) / time.Duration(done)
@@ -129,7 +143,7 @@ func (s *Session) recipientReply() (Reply, *Failure) {
 // belongs to which, and none of them counts. (One too many shows at the next
 // command or at QUIT.)
 func (s *Session) doubt(list []Answer, sure, sent, done int) int {
-	if f := s.failure; f != nil && sent-sure > 1 && (f.Trouble == Silent || f.Trouble == OutOfTime || f.Trouble == Garbled) {
+	if f := s.failure; f != nil && sent-sure > 1 && (f.Trouble == Silent || f.Trouble == OutOfTime || f.Trouble == Garbled || f.Trouble == Dropped) {
 		done = sure
 	}
 	for i := done; i < len(list); i++ {
@@ -165,18 +179,26 @@ func (s *Session) beforeSilence() int {
 	return max(1, int(s.limits.Waits[StepRcpt]/4/max(s.each, time.Millisecond)))
 }
 
+// beforeComplaint is how many mailboxes may be on their way at once so that few of
+// them are asked about after the host has begun to complain: an eighth of what it has
+// answered without.
+func (s *Session) beforeComplaint() int { return 1 + (s.limits.Proven+s.heard)/8 }
+
 // more is how many further questions may go out while so many are on the way.
 // They go in handfuls: not before half of those that may be on the way are
 // answered.
 func (s *Session) more(onTheWay int) int {
+	if s.stopped {
+		return 0
+	}
 	allowed := min(1, s.beforeRefusals())
 	if s.piped() {
-		allowed = min(s.limits.Window, s.beforeRefusals(), s.beforeSilence())
+		allowed = min(s.limits.Window, s.beforeRefusals(), s.beforeSilence(), s.beforeComplaint())
 	}
 	if onTheWay > 0 && onTheWay*2 > allowed {
 		return 0
 	}
-	return max(0, min(allowed-onTheWay, s.limits.Recipients-s.inTransaction, s.limits.Questions-s.asked))
+	return max(0, min(allowed-onTheWay, s.limits.Recipients-s.inTransaction, s.limits.Questions+s.beyond-s.asked))
 }
 
 // sameKind counts how many of the first mailboxes may share a transaction:

@@ -64,7 +64,7 @@ func TestNobodyHangsUpWithoutAQuit(t *testing.T) {
 			var h heard
 			s, err := open(t, scripted(t, c.greeting, func(line string) string { h.add(line); return c.answer(line) }))
 			if err == nil {
-				s.Ask([]string{"a@h.example", "b@h.example", "c@h.example"})
+				s.Ask([]string{"a@h.example", "b@h.example", "c@h.example"}, nil)
 				s.Close()
 			}
 			lines := h.all()
@@ -162,7 +162,7 @@ func TestWhateverAHostDoes(t *testing.T) {
 		for i := range 250 {
 			mailboxes = append(mailboxes, fmt.Sprintf("m%d@h.example", i))
 		}
-		answers := s.Ask(mailboxes)
+		answers := s.Ask(mailboxes, nil)
 		s.Close()
 		outOfStep := s.Failure() != nil && s.Failure().Trouble == OutOfStep
 		answered := 0

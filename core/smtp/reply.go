@@ -45,7 +45,8 @@ func (r Reply) String() string {
 }
 
 // parseLine splits a reply line into code, whether more lines follow, and text.
-// RFC 5321 section 4.2.1: three digits, then a hyphen or a space (or the end).
+// RFC 5321 section 4.2.1: three digits, then a hyphen or a space (or the end). Some
+// hosts write a tab for the space.
 func parseLine(line string) (code int, more bool, text string, ok bool) {
 	if len(line) < 3 {
 		return 0, false, "", false
@@ -60,7 +61,7 @@ func parseLine(line string) (code int, more bool, text string, ok bool) {
 	switch line[3] {
 	case '-':
 		return code, true, line[4:], true
-	case ' ':
+	case ' ', '\t':
 		return code, false, line[4:], true
 	}
 	return 0, false, "", false

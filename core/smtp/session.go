@@ -5,7 +5,7 @@
 //
 //	s, err := smtp.Open(ctx, conn, identity, limits)
 //	if err != nil { /* *Failure: at which step, how, with which reply */ }
-//	answers := s.Ask(ctx, []string{"ada@fernhollow.example"})
+//	answers := s.Ask([]string{"ada@fernhollow.example"}, nil)
 //	s.Close()
 //
 // A Session ends itself before the host's patience does (see Limits). A mailbox
@@ -34,8 +34,8 @@ type Identity struct {
 // Waits are how long each step may take, until the last line of its reply.
 type Waits map[Step]time.Duration
 
-// MaxWait is the longest wait for one step. The times of RFC 5321 section
-// 4.5.3.2 are two to ten minutes: nobody waits as long for an address.
+// MaxWait is the longest wait for one step in the first round. The times of RFC 5321
+// section 4.5.3.2 are two to ten minutes; later rounds wait longer (Times).
 const MaxWait = 15 * time.Second
 
 // DefaultWaits suit hosts nothing is known about.
@@ -44,6 +44,15 @@ func DefaultWaits() Waits {
 	w[StepConnect] = 8 * time.Second
 	w[StepQuit] = time.Second // nothing hangs on the reply
 	return w
+}
+
+// Times returns the waits, each so many times as long.
+func (w Waits) Times(factor int) Waits {
+	out := maps.Clone(w)
+	for _, s := range WaitSteps() {
+		out[s] *= time.Duration(factor)
+	}
+	return out
 }
 
 // WaitSteps are the steps whose wait can be set.
@@ -71,13 +80,20 @@ type Limits struct {
 	Recipients int
 	// Questions ends the session after so many.
 	Questions int
-	// Window is how many RCPT commands may be on their way at once.
+	// Window is how many RCPT commands may be on their way at once, at the most:
+	// a host that has answered little so far gets fewer.
 	Window int
+	// Proven is how many questions the host's operator has answered without a
+	// complaint before this session.
+	Proven int
+	// Encrypt says STARTTLS wherever it is offered, before MAIL; otherwise it is
+	// said when a reply to MAIL asks for it.
+	Encrypt bool
 }
 
 // DefaultLimits suit hosts nothing is known about.
 func DefaultLimits() Limits {
-	return Limits{Waits: DefaultWaits(), Refusals: 9, Recipients: 100, Questions: 200, Window: 50}
+	return Limits{Waits: DefaultWaits(), Refusals: 8, Recipients: 100, Questions: 200, Window: 50}
 }
 
 // Line is one line of the conversation, for the evidence.
@@ -107,6 +123,7 @@ type Trouble string
 // The troubles.
 const (
 	Unreachable Trouble = "unreachable" // no connection
+	Crowded     Trouble = "crowded"     // no connection while others of ours were open
 	NoRoute     Trouble = "no-route"    // the way to the host failed, not the host
 	Silent      Trouble = "silent"      // no reply in time
 	Dropped     Trouble = "dropped"     // the host closed the connection
@@ -148,10 +165,16 @@ type Session struct {
 	left       bool // QUIT was said
 	// asked and heard count the questions sent and the replies to them.
 	asked, heard int
+	// stopped: the caller wants nothing more asked; onAnswer is how it says so.
+	stopped  bool
+	onAnswer func(place int, a Answer) bool
+	// beyond is how many refusals beyond the limit the session may see.
+	beyond int
 	// each is how long the host takes for a reply, as far as that is known.
 	each time.Duration
 	transaction
 	refused int
+	onClose func()
 	lines   []Line
 	// same is the last reply that was one line: the next is mostly like it.
 	same struct {
@@ -182,8 +205,13 @@ func (s *Session) open(first []string) *Failure {
 	if f := s.hello(); f != nil {
 		return f
 	}
+	if s.limits.Encrypt && s.Offers("STARTTLS") {
+		if f := s.startTLS(); f != nil {
+			return f
+		}
+	}
 	f := s.begin(false, first)
-	if f == nil || !wantsTLS(f.Reply) {
+	if f == nil || s.encrypted || !wantsTLS(f.Reply) {
 		return f
 	}
 	s.discard(s.ahead)
@@ -219,11 +247,13 @@ func (s *Session) hello() *Failure {
 	return refusal(StepHello, r)
 }
 
-// wantsTLS tells the reply that demands STARTTLS (RFC 3207 section 4: 530;
-// RFC 3463 5.7.0 with words that say so).
+// wantsTLS reports a reply that asks for STARTTLS: 530 (RFC 3207 section 4), x.7.10
+// (RFC 5248), or words that say so under any other code.
 func wantsTLS(r Reply) bool {
-	return r.Code == 530 && !strings.Contains(strings.ToLower(r.Text()), "auth") ||
-		r.Code/100 == 5 && strings.Contains(strings.ToUpper(r.Text()), "STARTTLS")
+	text := strings.ToLower(r.Text())
+	return r.Code == 530 && !strings.Contains(text, "auth") ||
+		!r.Positive() && (strings.HasSuffix(r.Enhanced, ".7.10") || strings.Contains(text, "starttls") || strings.Contains(text, "encrypt") ||
+			strings.Contains(" "+text+" ", " tls "))
 }
 
 func (s *Session) startTLS() *Failure {
@@ -272,17 +302,17 @@ func (s *Session) Failure() *Failure { return s.failure }
 
 // Room is how many more mailboxes this session may be asked about now.
 func (s *Session) Room() int {
-	if s.failure != nil || s.refused >= s.limits.Refusals {
+	if s.failure != nil || s.refused >= s.limits.Refusals+s.beyond {
 		return 0
 	}
-	return max(0, s.limits.Questions-s.asked+s.ahead)
+	return max(0, s.limits.Questions+s.beyond-s.asked+s.ahead)
 }
 
 // beforeRefusals is how many mailboxes may be on their way at once: as many as
 // bring the session to its limit of refusals at the rate so far, and not so many
 // that two and a half times the rate would bring it to twice the limit.
 func (s *Session) beforeRefusals() int {
-	left := s.limits.Refusals - s.refused
+	left := s.limits.Refusals + s.beyond - s.refused
 	usual := left * (s.heard + 1) / (s.refused + 1)
 	safe := (left + s.limits.Refusals) * (s.heard + 2) * 2 / (5 * (s.refused + 1))
 	return max(0, left, min(usual, safe))
@@ -305,7 +335,13 @@ func (s *Session) Close() {
 		}
 	}
 	_ = s.conn.Close()
+	if s.onClose != nil {
+		s.onClose()
+	}
 }
+
+// OnClose has a function called when Close has closed the session.
+func (s *Session) OnClose(do func()) { s.onClose = do }
 
 // awaitEnd waits a moment for the host to close (RFC 5321 section 4.1.1.10). A
 // next session begun before would stand beside this one in the host's eyes,

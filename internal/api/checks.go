@@ -59,10 +59,10 @@ func checkBody(c work.Checked) contract.Evidence {
 		e.Problem = c.Problem.Reason
 		return e
 	}
-	e.Mailbox, e.Domain, e.Mended, e.DNS, e.Manner = c.Address.Mailbox(), c.Address.Domain, c.Address.Mended, c.Domain, c.Manner
+	e.Mailbox, e.Domain, e.Mended, e.DNS, e.Acceptance = c.Address.Mailbox(), c.Address.Domain, c.Address.Mended, c.Domain, c.Acceptance
 	e.Operator, e.Suggestion = c.Domain.Operator(), suggestion(e.Mailbox, c.Suggestion)
-	if c.Manner != nil {
-		e.MannerSays = c.Manner.Accepts.Sentence()
+	if c.Acceptance != nil {
+		e.AcceptanceSays = c.Acceptance.Accepts.Sentence()
 	}
 	for _, q := range c.Asked {
 		e.Asked = append(e.Asked, askedBody(q, c.Conversations))

@@ -118,8 +118,8 @@ func (a *API) domains(ctx context.Context, in *struct {
 		if at := slices.IndexFunc(facts, func(f store.RunDomain) bool { return f.Domain == d.Domain }); at >= 0 {
 			f := facts[at]
 			out[i].Operator, out[i].Exchangers = f.Operator, append(out[i].Exchangers, f.Facts.Hosts()...)
-			if f.Manner != nil {
-				out[i].Manner, out[i].Since = f.Manner.Accepts.Sentence(), &f.Manner.At
+			if len(f.Acceptances) > 0 {
+				out[i].Acceptance, out[i].Since = f.Acceptances[0].Accepts.Sentence(), &f.Acceptances[0].At
 			}
 		}
 	}

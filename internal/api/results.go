@@ -298,8 +298,8 @@ func (a *API) addHosts(ctx context.Context, run store.Run, r store.FullResult, e
 	for _, q := range r.Asked {
 		record := records[q.Parcel]
 		e.Asked = append(e.Asked, askedBody(q, record.Conversations))
-		if m, ok := record.Manners[e.Domain]; ok {
-			e.Manner, e.MannerSays = &m, m.Accepts.Sentence() // the last round's stands
+		if known := record.Acceptance(e.Domain, q.Conversation); known != nil {
+			e.Acceptance, e.AcceptanceSays = known, known.Accepts.Sentence() // the last round's stands
 		}
 	}
 	return nil

@@ -251,10 +251,10 @@ type Evidence struct {
 	Operator string           `json:"operator,omitempty" doc:"Who runs the exchangers."`
 	DNS      *resolve.Domain  `json:"dns,omitempty" doc:"What the name service said."`
 	Asked    []Asked          `json:"asked,omitempty" doc:"Each time a host was asked about the mailbox."`
-	// MannerSays is left out with Manner.
-	MannerSays string        `json:"mannerSays,omitempty" doc:"What that means for the mailbox, in a sentence."`
-	Manner     *probe.Manner `json:"manner,omitempty" doc:"What the host did with made-up mailboxes of the domain."`
-	History    []Past        `json:"history,omitempty" doc:"What other runs of the workspace found of the same address, the newest first."`
+	// AcceptanceSays is left out with Acceptance.
+	AcceptanceSays string            `json:"acceptanceSays,omitempty" doc:"What that means for the mailbox, in a sentence."`
+	Acceptance     *probe.Acceptance `json:"acceptance,omitempty" doc:"What the host did with made-up mailboxes of the domain."`
+	History        []Past            `json:"history,omitempty" doc:"What other runs of the workspace found of the same address, the newest first."`
 }
 
 // Asked is one time a host was asked, with the conversation around it.
@@ -340,7 +340,7 @@ type DomainCount struct {
 	Addresses  int64              `json:"addresses" doc:"Addresses of the list at the domain."`
 	Operator   string             `json:"operator,omitempty" doc:"Who runs its exchangers."`
 	Exchangers []string           `json:"exchangers"`
-	Manner     string             `json:"manner,omitempty" doc:"What its hosts do with made-up mailboxes, in a sentence."`
+	Acceptance string             `json:"acceptance,omitempty" doc:"What its hosts do with made-up mailboxes, in a sentence."`
 	Since      *time.Time         `json:"since,omitempty" doc:"Since when that is known."`
 	Findings   []FindingAddresses `json:"findings" doc:"Its addresses by finding, as far as they are concluded."`
 }

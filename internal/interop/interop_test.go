@@ -339,8 +339,7 @@ func inRounds(t *testing.T, e *work.Engine, name string) map[string]probe.Result
 	results := map[string]probe.Result{}
 	for range 6 {
 		out := e.Prober.Probe(t.Context(), probe.Parcel{Domains: []probe.Domain{domain}})
-		m := out.Manners[name]
-		domain.Manner, domain.Questions = &m, nil
+		domain.Acceptances, domain.Questions = out.Acceptances, nil
 		for _, r := range append(append(out.Results, out.Postponed...), out.Unasked...) {
 			results[r.Address.Local] = r
 		}

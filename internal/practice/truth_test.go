@@ -103,8 +103,7 @@ func verify(t *testing.T, i *Internet, cells []string) map[string]probe.Result {
 			if !ok {
 				copied := *domains[x.Domain]
 				copied.Questions = nil
-				m := out.Manners[x.Domain]
-				copied.Manner = &m
+				copied.Acceptances = out.Of(x.Domain)
 				d = &copied
 				again[x.Domain] = d
 			}

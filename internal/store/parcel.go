@@ -103,8 +103,22 @@ func (p packed) questions() ([]Asking, error) {
 
 // ParcelRecord is what is kept of a parcel beside its results.
 type ParcelRecord struct {
-	Conversations []probe.Conversation    `json:"conversations"`
-	Manners       map[string]probe.Manner `json:"manners"`
+	Conversations []probe.Conversation `json:"conversations"`
+	Acceptances   []probe.Acceptance   `json:"acceptances"`
+}
+
+// Acceptance returns what was learnt of the exchanger that spoke in a conversation about
+// mailboxes of the domain, nil for nothing.
+func (r ParcelRecord) Acceptance(domain string, conversation int) *probe.Acceptance {
+	if conversation < 0 || conversation >= len(r.Conversations) {
+		return nil
+	}
+	for i, a := range r.Acceptances {
+		if a.Domain == domain && a.Exchanger == r.Conversations[conversation].Exchanger {
+			return &r.Acceptances[i]
+		}
+	}
+	return nil
 }
 
 // AddParcels records open parcels.

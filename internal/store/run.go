@@ -1,9 +1,11 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"math"
+	"slices"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -300,8 +302,8 @@ func (s *Store) finish(ctx context.Context, run int64) error {
 			return err
 		}
 		_, err := s.db.Exec(ctx, `UPDATE run SET state = 'finished', finished_at = now(), plan = jsonb_set(plan, '{known}', to_jsonb((
-				SELECT count(*) FROM run_domain d JOIN domain_fact f ON f.domain = d.domain
-				WHERE d.run_id = run.id AND (f.manner->>'at')::timestamptz < run.begin_at)))
+				SELECT count(*) FROM run_domain d WHERE d.run_id = run.id
+				AND EXISTS (SELECT FROM acceptance a WHERE a.domain = d.domain AND a.since < run.begin_at))))
 			WHERE id = $1 AND `+planned+" AND NOT "+left, run)
 		return err
 	})
@@ -398,8 +400,8 @@ type RunDomain struct {
 	Domain   string
 	Operator string
 	Facts    resolve.Domain
-	// Manner is what is known of how it takes mail, nil for nothing.
-	Manner *probe.Manner
+	// Acceptances are what is known of its exchangers, the one asked last first.
+	Acceptances []probe.Acceptance
 }
 
 // AddRunDomains records what the name service said.
@@ -424,43 +426,45 @@ func (s *Store) ReplaceRunDomains(ctx context.Context, run int64, domains []RunD
 	return s.AddRunDomains(ctx, run, domains)
 }
 
-// RunDomains gives what the name service said of some domains, and how they take
-// mail as far as that is known.
+// RunDomains returns what DNS said of some domains, and what is known of their
+// exchangers.
 func (s *Store) RunDomains(ctx context.Context, run int64, domains []string) ([]RunDomain, error) {
-	return many[RunDomain](ctx, s.db, `SELECT d.domain, d.operator, d.facts, f.manner
-		FROM run_domain d LEFT JOIN domain_fact f ON f.domain = d.domain WHERE d.run_id = $1 AND d.domain = ANY($2)`, run, domains)
+	return many[RunDomain](ctx, s.db, `SELECT d.domain, d.operator, d.facts, (
+			SELECT jsonb_agg(a.facts ORDER BY a.at DESC) FROM acceptance a WHERE a.domain = d.domain) AS acceptances
+		FROM run_domain d WHERE d.run_id = $1 AND d.domain = ANY($2)`, run, domains)
 }
 
-// Manners gives what is known of how domains take mail.
-func (s *Store) Manners(ctx context.Context, domains []string) (map[string]probe.Manner, error) {
-	rows, err := s.db.Query(ctx, "SELECT domain, manner FROM domain_fact WHERE domain = ANY($1)", domains)
+// Acceptances returns what is known of the exchangers of a domain.
+func (s *Store) Acceptances(ctx context.Context, domain string) ([]probe.Acceptance, error) {
+	rows, err := s.db.Query(ctx, "SELECT facts FROM acceptance WHERE domain = $1 ORDER BY at DESC", domain)
 	if err != nil {
 		return nil, err
 	}
-	out := map[string]probe.Manner{}
-	var domain string
-	var m probe.Manner
-	_, err = pgx.ForEachRow(rows, []any{&domain, &m}, func() error {
-		out[domain], m = m, probe.Manner{}
-		return nil
-	})
-	return out, err
+	return pgx.CollectRows(rows, pgx.RowTo[probe.Acceptance])
 }
 
-// SaveManners records how domains take mail.
-func (s *Store) SaveManners(ctx context.Context, manners map[string]probe.Manner) error {
-	var domains []string
-	var values []probe.Manner
-	for _, d := range sortedKeys(manners) { // one order for all, against deadlocks
-		if m := manners[d]; !m.Reused {
-			domains, values = append(domains, d), append(values, m)
-		}
-	}
-	if len(domains) == 0 {
+// SaveAcceptances records what was learnt of exchangers.
+func (s *Store) SaveAcceptances(ctx context.Context, acceptances []probe.Acceptance) error {
+	if len(acceptances) == 0 {
 		return nil
 	}
+	ordered := slices.SortedFunc(slices.Values(acceptances), func(a, b probe.Acceptance) int { // one order for all, against deadlocks
+		return cmp.Or(cmp.Compare(a.Domain, b.Domain), cmp.Compare(a.Exchanger, b.Exchanger), cmp.Compare(a.Route, b.Route), a.At.Compare(b.At))
+	})
+	var domains, exchangers []string
+	var routes []int64
+	var at []time.Time
+	for i, a := range ordered {
+		last := len(domains) - 1
+		if i > 0 && a.Domain == domains[last] && a.Exchanger == exchangers[last] && a.Route == routes[last] {
+			ordered[last], at[last] = a, a.At // asked as several identities
+			continue
+		}
+		ordered[last+1] = a
+		domains, exchangers, routes, at = append(domains, a.Domain), append(exchangers, a.Exchanger), append(routes, a.Route), append(at, a.At)
+	}
 	_, err := s.db.Exec(ctx, `
-		INSERT INTO domain_fact (domain, manner) SELECT * FROM unnest($1::text[], $2::jsonb[])
-		ON CONFLICT (domain) DO UPDATE SET manner = EXCLUDED.manner`, domains, values)
+		INSERT INTO acceptance (domain, exchanger, route_id, facts, at) SELECT * FROM unnest($1::text[], $2::text[], $3::bigint[], $4::jsonb[], $5::timestamptz[])
+		ON CONFLICT (domain, exchanger, route_id) DO UPDATE SET facts = EXCLUDED.facts, at = EXCLUDED.at`, domains, exchangers, routes, ordered[:len(domains)], at)
 	return err
 }

@@ -358,16 +358,17 @@ func TestFacts(t *testing.T) {
 	if err != nil || len(o) != 3 || !o["op.example"].Own || o["op.example"].By[7].Pace.Lanes != 4 || !o["rude.example"].By[7].Pace.Resting(now) || len(o["new.example"].By) != 0 {
 		t.Errorf("operators: %+v, %v", o, err)
 	}
-	fresh := probe.Manner{Accepts: probe.AcceptsAny, At: now.UTC().Truncate(time.Second), MadeUp: []probe.MadeUp{{Mailbox: "x@a.example", Reply: "250 ok"}}}
-	reused := fresh
-	reused.Accepts, reused.Reused = probe.AcceptsKnown, true
-	for _, m := range []probe.Manner{fresh, reused} {
-		if err := s.SaveManners(ctx, map[string]probe.Manner{"a.example": m}); err != nil {
+	one := probe.Acceptance{Domain: "a.example", Exchanger: "mx1.a.example", Accepts: probe.AcceptsAny, At: now.UTC().Truncate(time.Second), MadeUp: []probe.MadeUp{{Mailbox: "x@a.example", Reply: "250 ok"}}}
+	later, other, elsewhere := one, one, one
+	later.Accepts, later.At = probe.AcceptsKnown, one.At.Add(time.Second)
+	other.Exchanger, elsewhere.Route = "mx2.a.example", 7
+	for _, some := range [][]probe.Acceptance{{one, other, elsewhere}, {later, one}, nil} {
+		if err := s.SaveAcceptances(ctx, some); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if m, err := s.Manners(ctx, []string{"a.example", "b.example"}); err != nil || len(m) != 1 || m["a.example"].Accepts != probe.AcceptsAny {
-		t.Errorf("manners: %+v, %v", m, err)
+	if known, err := s.Acceptances(ctx, "a.example"); err != nil || len(known) != 3 || known[0].Accepts != probe.AcceptsKnown || len(known[1].MadeUp) != 1 {
+		t.Errorf("acceptances: %+v, %v", known, err)
 	}
 }
 

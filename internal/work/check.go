@@ -12,6 +12,7 @@ import (
 	"varnet/core/probe"
 	"varnet/core/resolve"
 	"varnet/core/rule"
+	"varnet/internal/store"
 )
 
 // Checked is what one address, checked now, came to.
@@ -25,7 +26,7 @@ type Checked struct {
 	Suggestion    string
 	Asked         []probe.Asked
 	Conversations []probe.Conversation
-	Manner        *probe.Manner
+	Acceptance    *probe.Acceptance
 	At            time.Time
 }
 
@@ -124,10 +125,8 @@ func (e *Engine) Check(ctx context.Context, workspace int64, typed string, passe
 	}
 	domain := probe.Domain{Name: a.Domain, Operator: d.Operator(), Exchangers: d.Exchangers, Way: way,
 		Questions: []probe.Question{{Address: a, Traits: traits, Absent: gone[a.Mailbox()]}}}
-	if m, err := e.Store.Manners(ctx, []string{a.Domain}); err == nil {
-		if known, ok := m[a.Domain]; ok {
-			domain.Manner = &known
-		}
+	if known, err := e.Store.Acceptances(ctx, a.Domain); err == nil && way != nil {
+		domain.Acceptances = byRoute(known, way.Route)
 	}
 	ctx, cancel := context.WithTimeout(ctx, deadline)
 	defer cancel()
@@ -136,11 +135,12 @@ func (e *Engine) Check(ctx context.Context, workspace int64, typed string, passe
 		c.Verdict, c.Asked = r.Verdict, r.Asked
 	}
 	c.Conversations = out.Conversations
-	if m, ok := out.Manners[a.Domain]; ok {
-		c.Manner = &m
-		if err := e.Store.SaveManners(ctx, out.Manners); err != nil {
-			e.Log.Warn("what was learnt of a domain was not kept", "domain", a.Domain, "err", err)
-		}
+	if n := len(c.Asked); n > 0 {
+		record := store.ParcelRecord{Conversations: out.Conversations, Acceptances: out.Acceptances}
+		c.Acceptance = record.Acceptance(a.Domain, c.Asked[n-1].Conversation)
+	}
+	if err := e.Store.SaveAcceptances(ctx, out.Acceptances); err != nil {
+		e.Log.Warn("what was learnt of a domain was not kept", "domain", a.Domain, "err", err)
 	}
 	return c
 }

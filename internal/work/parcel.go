@@ -161,7 +161,7 @@ func (e *Engine) loadDomains(ctx context.Context, run int64, names []string, kno
 	var operators []string
 	domains := map[string]*probe.Domain{}
 	for _, f := range facts {
-		d := &probe.Domain{Name: f.Domain, Operator: f.Operator, Exchangers: f.Facts.Exchangers, Manner: f.Manner}
+		d := &probe.Domain{Name: f.Domain, Operator: f.Operator, Exchangers: f.Facts.Exchangers, Acceptances: f.Acceptances}
 		domains[f.Domain] = d
 		if _, ok := known[f.Operator]; !ok {
 			operators = append(operators, f.Operator)
@@ -208,8 +208,21 @@ func (l *loaded) ask(d *probe.Domain, w probe.Way, q probe.Question) {
 		}
 	}
 	one := *d
-	one.Way, one.Questions = &w, []probe.Question{q}
+	one.Way, one.Questions, one.Acceptances = &w, []probe.Question{q}, byRoute(d.Acceptances, w.Route)
+	if by, met := l.known[d.Operator].By[w.Route]; met {
+		one.Proven, one.Takes = by.Pace.Proven, by.Pace.Takes
+	}
 	l.parcel.Domains = append(l.parcel.Domains, one)
+}
+
+// byRoute returns the acceptances that were learnt by a route.
+func byRoute(all []probe.Acceptance, route int64) (out []probe.Acceptance) {
+	for _, a := range all {
+		if a.Route == route {
+			out = append(out, a)
+		}
+	}
+	return out
 }
 
 // record writes down what became of a parcel, in one transaction; which of most is
@@ -226,7 +239,7 @@ func (e *Engine) record(ctx context.Context, lane LaneArgs, p *store.Parcel, l l
 		return err
 	}
 	write := func(s *store.Store) (bool, error) {
-		return s.RecordParcel(ctx, p.ID, lane.Lane, store.ParcelRecord{Conversations: out.Conversations, Manners: out.Manners}, next.results)
+		return s.RecordParcel(ctx, p.ID, lane.Lane, store.ParcelRecord{Conversations: out.Conversations, Acceptances: out.Acceptances}, next.results)
 	}
 	if len(next.parcels) == 0 && !l.teaches(out, now) {
 		_, err := write(e.Store)
@@ -240,7 +253,7 @@ func (e *Engine) record(ctx context.Context, lane LaneArgs, p *store.Parcel, l l
 		var learnt map[string]pace.Pace
 		return inOrder(
 			func() error { return s.AddParcels(ctx, next.parcels) },
-			func() error { return s.SaveManners(ctx, out.Manners) },
+			func() error { return s.SaveAcceptances(ctx, l.learnt(out.Acceptances)) },
 			func() error { learnt, err = e.learn(ctx, s, p.RunID, l, out.Seen, now); return err },
 			func() error { return e.followUp(ctx, s, tx, l.side, lane, learnt[lane.Key], next.parcels) },
 		)

@@ -117,12 +117,23 @@ func (l *loaded) teaches(out probe.Outcome, now time.Time) bool {
 			return true
 		}
 	}
-	for _, m := range out.Manners {
-		if !m.Reused {
-			return true
+	return len(l.learnt(out.Acceptances)) > 0
+}
+
+// learnt returns the acceptances that say more than what was known.
+func (l *loaded) learnt(acceptances []probe.Acceptance) (out []probe.Acceptance) {
+	before := map[probe.Site]probe.Acceptance{}
+	for _, d := range l.parcel.Domains {
+		for _, a := range d.Acceptances {
+			before[a.Site()] = a
 		}
 	}
-	return false
+	for _, a := range acceptances {
+		if known, ok := before[a.Site()]; !ok || a.Teaches(known) {
+			out = append(out, a)
+		}
+	}
+	return out
 }
 
 // askedFresh is how old the time may be at which an operator is said to have been

@@ -1056,6 +1056,36 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Acceptance: {
+            /** @description What it does with made-up mailboxes: known, any, mixed or unknown. */
+            accepts: string;
+            /**
+             * Format: date-time
+             * @description When it did so last.
+             */
+            at: string;
+            /** @description The domain. */
+            domain: string;
+            /** @description The exchanger that was asked. */
+            exchanger: string;
+            /** @description The made-up mailboxes, with its answers. */
+            madeUp?: components["schemas"]["MadeUp"][];
+            /**
+             * Format: int64
+             * @description How many made-up mailboxes it has refused in a row.
+             */
+            refused?: number;
+            /**
+             * Format: int64
+             * @description The route by which it was asked.
+             */
+            route?: number;
+            /**
+             * Format: int64
+             * @description How many listed mailboxes it has refused without taking any.
+             */
+            tookNone?: number;
+        };
         Addresses: {
             /** @description The addresses, as typed. */
             addresses: string[];
@@ -1260,6 +1290,8 @@ export interface components {
             outcome: string;
         };
         DomainCount: {
+            /** @description What its hosts do with made-up mailboxes, in a sentence. */
+            acceptance?: string;
             /**
              * Format: int64
              * @description Addresses of the list at the domain.
@@ -1269,8 +1301,6 @@ export interface components {
             exchangers: string[];
             /** @description Its addresses by finding, as far as they are concluded. */
             findings: components["schemas"]["FindingAddresses"][];
-            /** @description What its hosts do with made-up mailboxes, in a sentence. */
-            manner?: string;
             /** @description Who runs its exchangers. */
             operator?: string;
             /**
@@ -1416,6 +1446,10 @@ export interface components {
             low: number;
         };
         Evidence: {
+            /** @description What the host did with made-up mailboxes of the domain. */
+            acceptance?: components["schemas"]["Acceptance"];
+            /** @description What that means for the mailbox, in a sentence. */
+            acceptanceSays?: string;
             /**
              * Format: int32
              * @description The address's number in its list; 0 for a check without a list.
@@ -1448,10 +1482,6 @@ export interface components {
             line?: number;
             /** @description What a host is asked about; left out for what is no address. */
             mailbox?: string;
-            /** @description What the host did with made-up mailboxes of the domain. */
-            manner?: components["schemas"]["Manner"];
-            /** @description What that means for the mailbox, in a sentence. */
-            mannerSays?: string;
             /** @description What the cause means. */
             meaning: string;
             /** @description What was removed from around the address. */
@@ -1691,15 +1721,6 @@ export interface components {
             conversation: number;
             mailbox: string;
             reply?: string;
-        };
-        Manner: {
-            accepts: string;
-            /** Format: date-time */
-            at: string;
-            exchanger?: string;
-            madeUp?: components["schemas"]["MadeUp"][];
-            reused?: boolean;
-            took?: boolean;
         };
         NewKey: {
             /** @description What it is for. */

@@ -23,7 +23,7 @@ export function Found({ e }: { e: Evidence }) {
         </li>
         {e.dns && <NameService dns={e.dns} operator={e.operator} />}
         {e.asked?.map((a, i) => <Asked key={i} asked={a} />)}
-        {e.manner?.madeUp && <MadeUp manner={e.manner} says={e.mannerSays} />}
+        {e.acceptance?.madeUp && <MadeUp acceptance={e.acceptance} says={e.acceptanceSays} />}
         {e.history && <History history={e.history} />}
       </ol>
     </div>
@@ -76,15 +76,15 @@ function History({ history }: { history: NonNullable<Evidence["history"]> }) {
   );
 }
 
-function MadeUp({ manner, says }: { manner: NonNullable<Evidence["manner"]>; says: string | undefined }) {
-  const all = manner.madeUp ?? [];
+function MadeUp({ acceptance, says }: { acceptance: NonNullable<Evidence["acceptance"]>; says: string | undefined }) {
+  const all = acceptance.madeUp ?? [];
   const told = all.filter((m) => /^[25]/.test(m.reply ?? ""));
   return (
     <li>
       <h3>What it said of made-up mailboxes</h3>
       {told.map((m) => <p key={m.mailbox}><AddressText text={m.mailbox} /><br /><AddressText text={m.reply || "no answer"} long={400} /></p>)}
       {told.length < all.length && <p className="quiet">{all.length - told.length}{told.length > 0 && " more"} got no answer that tells.</p>}
-      <p>{says}{manner.reused && ` Known since ${moment(manner.at)}.`}</p>
+      <p>{says}</p>
     </li>
   );
 }

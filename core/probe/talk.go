@@ -1,0 +1,379 @@
+package probe
+
+import (
+	"math/rand/v2"
+	"time"
+
+	"varnet/core/finding"
+	"varnet/core/reply"
+	"varnet/core/smtp"
+)
+
+// talk is one session with one exchanger: which mailboxes it is asked about, in which
+// order, and what its answers are worth.
+//
+// Real mailboxes are asked first. A yes counts only if the host refuses a made-up
+// mailbox of the same domain in the same session, and goes on refusing what it should
+// refuse after that yes; a no counts only if the host, where it took anybody, goes on
+// taking after it. So an honest domain is asked about one or two made-up mailboxes a
+// session, and a host that changes its mood in the middle teaches nothing from there on.
+type talk struct {
+	*visit
+	session *smtp.Session
+	number  int // of the conversation
+	host    string
+	backup  bool
+	asked   []*item // in the order of the answers
+	greyed  int     // put off as strangers
+	us      int     // refusals of us in a row
+}
+
+// run asks as much of the queue as the session takes, ends it, and returns what is
+// left: what was not asked, and what must be asked again.
+func (t *talk) run(queue []*item) []*item {
+	queue = t.dropUntaken(queue)
+	chosen, rest := t.choose(queue)
+	rest = append(t.stages(chosen), rest...)
+	t.close()
+	f := t.session.Failure()
+	if f != nil && f.Trouble == smtp.OutOfStep {
+		return t.forget(queue)
+	}
+	if f != nil {
+		t.survived[t.host] = max(1, len(t.asked))
+	}
+	return append(t.weigh(), rest...)
+}
+
+// choose takes as many of the queue as the session has room for, with the made-up
+// mailboxes that go with them.
+func (t *talk) choose(queue []*item) (chosen, rest []*item) {
+	room := t.session.Room() - 2 // for what closes the session
+	survived := t.survived[t.host]
+	if survived > 0 {
+		room = min(room, survived)
+	}
+	var last *site
+	n, cost := 0, 0
+	for n < len(queue) {
+		one := 1
+		if queue[n].site != last && queue[n].kind == listed {
+			one++ // a made-up one
+		}
+		if n > 0 && (cost+one > room || survived > 0 && queue[n].site != last) {
+			break
+		}
+		last, cost, n = queue[n].site, cost+one, n+1
+	}
+	return queue[:n], queue[n:]
+}
+
+// stages asks about the chosen ones. First comes one of each domain that nothing is
+// known of; then, where it was taken, a made-up mailbox before the others; where a
+// yes came only later, one behind it. Domains that are known get theirs at a place
+// nobody can foresee. What was not asked comes back.
+func (t *talk) stages(chosen []*item) (left []*item) {
+	first, others := t.opening(chosen)
+	left = t.askAll(first)
+	var second []*item
+	for i, it := range others {
+		if t.goesOn() && it.kind == listed && (i == 0 || others[i-1].site != it.site) && t.wantsMadeUp(it.site) {
+			second = append(second, it.site.invent(t.host))
+		}
+		second = append(second, it)
+	}
+	left = append(left, t.askAll(second)...)
+	if t.survived[t.host] == 1 {
+		return left // made-up mailboxes get sessions of their own
+	}
+	for n := 0; n < 2 && t.goesOn(); n++ { // where the first made-up one is taken, a second
+		var behind []*item
+		for _, s := range t.sitesOf(chosen) {
+			if t.wantsMadeUp(s) {
+				behind = append(behind, s.invent(t.host))
+			}
+		}
+		t.askBehind(behind)
+	}
+	t.closing(chosen)
+	return left
+}
+
+// atTheEnd is how many questions may go beyond the session's limits for each thing
+// that is to be made sure of.
+const atTheEnd = 2
+
+// askBehind asks about mailboxes behind those in question, the first of them also when
+// the session is full.
+func (t *talk) askBehind(items []*item) {
+	if !t.goesOn() {
+		return
+	}
+	t.askAll(items)
+	for n, it := range items {
+		if n < atTheEnd && it.state == waiting && t.end == goOn {
+			t.askLast(it)
+		}
+	}
+}
+
+// opening parts the chosen ones into those that go first, one of each domain that is
+// not known, and all of those that are, each with a made-up one among them; and the
+// others.
+func (t *talk) opening(chosen []*item) (first, others []*item) {
+	for i := 0; i < len(chosen); {
+		j := i
+		for j < len(chosen) && chosen[j].site == chosen[i].site {
+			j++
+		}
+		group := chosen[i:j]
+		switch s := group[0].site; {
+		case group[0].kind != listed || t.survived[t.host] > 0:
+			first = append(first, group...)
+		case s.known(t.host).good(t.start):
+			at := 1 + rand.IntN(len(group)) // the first goes out with MAIL FROM
+			first = append(first, group[:at]...)
+			first = append(first, s.invent(t.host))
+			first = append(first, group[at:]...)
+		default:
+			first, others = append(first, group[0]), append(others, group[1:]...)
+		}
+		i = j
+	}
+	return first, others
+}
+
+// wantsMadeUp reports whether a made-up mailbox of the domain would tell something: it
+// took a real one, or refused one in words that say little, and no made-up one was
+// answered about in this session; or it took the only one.
+func (t *talk) wantsMadeUp(s *site) bool {
+	needed := false
+	for _, it := range t.asked {
+		needed = needed || it.site == s && it.kind == listed && (it.meaning.Effect == reply.Accepted || it.softNo() || it.unplain() || it.meaning.Greylists())
+	}
+	taken, refused, soft := t.madeUp(s)
+	before := s.known(t.host)
+	sure := before.good(t.start) && before.Accepts == AcceptsAny
+	return needed && taken+refused+soft < 2 && (taken+refused+soft == 0 || taken == 1 && !sure)
+}
+
+// madeUp counts the made-up mailboxes of the site in this session: taken, refused, and
+// put off.
+func (t *talk) madeUp(s *site) (taken, refused, soft int) {
+	for _, it := range t.asked {
+		switch {
+		case it.site != s || it.kind != madeUp || it.void || it.state != answered:
+		case it.meaning.Effect == reply.Accepted:
+			taken++
+		case it.reply.Permanent() || it.saysNo():
+			refused++
+		default:
+			soft++
+		}
+	}
+	return taken, refused, soft
+}
+
+// unplain reports a refusal for good that does not plainly speak of the mailbox.
+func (it *item) unplain() bool {
+	return it.reply.Permanent() && !it.meaning.Throttles() && (it.meaning.Effect == reply.Unclear || it.meaning.About == reply.Us)
+}
+
+// askAll asks about items and returns those in question that were not answered. After
+// some refusals of us in a row it goes on only if the host still takes whom it took.
+func (t *talk) askAll(items []*item) []*item {
+	for len(items) > 0 && t.goesOn() {
+		done := t.askSome(items)
+		items = items[done:]
+		if t.us >= manyRefusals && t.goesOn() && !t.witnessed() {
+			t.stopFor(refusedUs)
+		}
+		if done == 0 || t.session.Room() == 0 {
+			break
+		}
+	}
+	return real(items)
+}
+
+// askSome asks about items until the session or hear ends it, and returns how many
+// were answered.
+func (t *talk) askSome(items []*item) (done int) {
+	for _, a := range t.session.Ask(mailboxes(items), func(place int, a smtp.Answer) bool { return t.hear(items[place], a) }) {
+		if !a.Answered {
+			break
+		}
+		done++
+	}
+	// A stream that ended in doubt takes answers back that were heard.
+	for _, it := range items[done:] {
+		t.unhear(it)
+	}
+	return done
+}
+
+// real returns the items that are in question.
+func real(items []*item) (out []*item) {
+	for _, it := range items {
+		if it.kind == listed {
+			out = append(out, it)
+		}
+	}
+	return out
+}
+
+// askLast asks about one more mailbox, though the session may be full.
+func (t *talk) askLast(it *item) bool {
+	if t.session.Failure() != nil {
+		return false
+	}
+	a := t.session.AskLast(it.mailbox)
+	if a.Answered {
+		t.hear(it, a)
+	}
+	return a.Answered
+}
+
+func (t *talk) goesOn() bool { return t.end == goOn && t.session.Failure() == nil }
+
+// manyRefusals is after how many refusals of us in a row it is asked whether the host
+// still takes whom it took.
+const manyRefusals = 3
+
+// hear takes an answer in; false ends the asking.
+func (t *talk) hear(it *item, a smtp.Answer) bool {
+	words := a.Reply.String()
+	m := t.read.Read(a.Reply, words, it.mailbox)
+	it.state, it.reply, it.meaning, it.exchanger, it.backup = answered, a.Reply, m, t.host, t.backup
+	it.contrast, it.void = false, false
+	it.asked = Asked{Conversation: t.number, At: a.At, TookMS: float64(a.Took.Microseconds()) / 1000, Reply: clip(words), Why: m.Why}
+	t.asked = append(t.asked, it)
+	t.heed(m, a.Reply)
+	if m.About == reply.Us && m.Effect == reply.Refused {
+		t.us++
+	} else {
+		t.us = 0
+	}
+	switch {
+	case m.Throttles():
+		t.stopFor(complained)
+	case m.Cause == finding.ExchangerNeedsTLS && !t.session.Encrypted():
+		t.stopFor(wantsTLS)
+	case m.Greylists():
+		if t.greyed++; t.greyed >= 2 && !t.letIn {
+			t.stopFor(putOff)
+		}
+	case it.introduced() && it.q.wasPutOff():
+		t.letIn = true
+	}
+	return t.end == goOn && t.us < manyRefusals
+}
+
+func (t *talk) stopFor(why stop) {
+	if t.end == goOn {
+		t.end = why
+	}
+}
+
+// unhear takes an answer back.
+func (t *talk) unhear(it *item) {
+	for i, x := range t.asked {
+		if x == it {
+			t.asked = append(t.asked[:i], t.asked[i+1:]...)
+			it.state = waiting
+			return
+		}
+	}
+}
+
+// witnessed asks about a mailbox again that the host took: it still does if its
+// refusals are not of us. A session that ends over it shows nothing.
+func (t *talk) witnessed() bool {
+	w := t.taken()
+	if w == nil {
+		return false
+	}
+	again := &item{site: w.site, kind: witness, mailbox: w.mailbox}
+	if !t.askLast(again) {
+		return t.session.Failure() != nil
+	}
+	if again.meaning.Effect != reply.Accepted {
+		return false
+	}
+	t.us = 0
+	return true
+}
+
+// taken returns a real mailbox that the host took, in this session or else in an
+// earlier one of the visit; nil: none.
+func (t *talk) taken() *item {
+	for _, it := range t.asked {
+		if it.kind == listed && it.countIf(reply.Accepted) > 0 {
+			return it
+		}
+	}
+	for _, s := range t.sites {
+		for _, it := range s.items {
+			if it.exchanger == t.host && it.countIf(reply.Accepted) > 0 {
+				return it
+			}
+		}
+	}
+	return nil
+}
+
+func mailboxes(items []*item) []string {
+	out := make([]string, len(items))
+	for i, it := range items {
+		out[i] = it.mailbox
+	}
+	return out
+}
+
+func (t *talk) sitesOf(items []*item) (sites []*site) {
+	seen := map[*site]bool{}
+	for _, it := range items {
+		if it.kind == listed && !seen[it.site] {
+			seen[it.site] = true
+			sites = append(sites, it.site)
+		}
+	}
+	return sites
+}
+
+// close ends the session and completes its record.
+func (t *talk) close() {
+	t.session.Close()
+	c := &t.out.Conversations[t.number]
+	c.Lines, c.Encrypted = t.session.Lines(), t.session.Encrypted()
+	if f := t.session.Failure(); f != nil {
+		c.Ended = f.Error()
+	}
+}
+
+// forget takes back the answers of a session that was out of step.
+func (t *talk) forget(queue []*item) []*item {
+	for _, it := range t.asked {
+		it.state = waiting
+	}
+	t.asked = nil
+	t.limits.Window = 1
+	return queue
+}
+
+// dropUntaken sets aside what this host cannot be asked about.
+func (t *talk) dropUntaken(queue []*item) []*item {
+	if !t.utf8 {
+		return queue
+	}
+	kept := queue[:0:0]
+	for _, it := range queue {
+		if t.session.Takes(it.mailbox) {
+			kept = append(kept, it)
+			continue
+		}
+		it.state = untaken
+		it.asked = Asked{Conversation: t.number, At: time.Now(),
+			Why: "The host does not offer SMTPUTF8 (RFC 6531), so it was not asked."}
+	}
+	return kept
+}

@@ -1,0 +1,244 @@
+package probe
+
+import (
+	"math/rand/v2"
+
+	"varnet/core/finding"
+	"varnet/core/reply"
+)
+
+// fewRefused is how many listed mailboxes a host may refuse without taking anybody,
+// its postmaster neither, before it is held for broken: that so many people are gone
+// and nobody is left is less likely.
+const fewRefused = 3
+
+// most is how many postmasters a session asks about.
+const mostPostmasters = 3
+
+// closing asks what the answers so far are weighed by: about a mailbox that the host
+// took before, where refusals came last; about the postmaster, where it took nobody;
+// and about a made-up mailbox, where it took listed ones last.
+func (t *talk) closing(chosen []*item) {
+	if t.session.Failure() != nil || t.end != goOn && t.end != refusedUs {
+		return
+	}
+	yes, no := t.lasts()
+	switch {
+	case no <= yes:
+	case t.taken() != nil:
+		if !t.witnessed() && t.session.Failure() == nil {
+			t.stopFor(changed)
+			return
+		}
+	default:
+		t.askPostmasters(chosen)
+	}
+	if s := t.unvouched(); s != nil && t.end == goOn {
+		t.askLast(s.invent(t.host))
+	}
+}
+
+// lasts returns the places of the last listed mailbox that the host took and of the
+// last that it refused for good; -1: none.
+func (t *talk) lasts() (yes, no int) {
+	yes, no = -1, -1
+	for i, it := range t.asked {
+		switch {
+		case it.kind == madeUp:
+		case it.meaning.Effect == reply.Accepted:
+			yes = i
+		case it.kind == listed && it.reply.Permanent() && !it.meaning.Throttles():
+			no = i
+		}
+	}
+	return yes, no
+}
+
+// askPostmasters asks about the postmasters of domains that refused every mailbox. The
+// host that takes one is not broken, and not full of dead people; which refusal that
+// says little means a mailbox, only the postmaster of its own domain shows.
+func (t *talk) askPostmasters(chosen []*item) {
+	asked := 0
+	for _, s := range t.sitesOf(chosen) {
+		if s.postmaster != nil || asked == mostPostmasters || !t.asksPostmaster(s) {
+			continue
+		}
+		s.postmaster = &item{site: s, kind: postmaster, mailbox: "postmaster@" + s.Name}
+		asked++
+		if !t.askLast(s.postmaster) {
+			return
+		}
+	}
+}
+
+func (t *talk) asksPostmaster(s *site) bool {
+	plain, unplain := false, false
+	for _, it := range s.items {
+		if it.state == answered && it.exchanger == t.host {
+			plain = plain || it.countIf(reply.Refused) > 0 && it.meaning.About == reply.Mailbox
+			unplain = unplain || it.unplain()
+		}
+	}
+	return unplain || plain && !s.Takes
+}
+
+// unvouched returns one of the domains that refuse made-up mailboxes and of which a
+// listed one was taken with no refusal behind it; nil: there is none.
+func (t *talk) unvouched() *site {
+	var open []*site
+	for i := len(t.asked) - 1; i >= 0 && !t.asked[i].refusedForGood(); i-- {
+		it := t.asked[i]
+		if it.kind != listed || it.countIf(reply.Accepted) == 0 {
+			continue
+		}
+		if taken, refused, _ := t.madeUp(it.site); refused > 0 && taken == 0 {
+			open = append(open, it.site)
+		}
+	}
+	if len(open) == 0 {
+		return nil
+	}
+	return open[rand.IntN(len(open))]
+}
+
+func (it *item) refusedForGood() bool {
+	return it.state == answered && !it.void && (it.reply.Permanent() && !it.meaning.Throttles() || it.kind == madeUp && it.saysNo())
+}
+
+// weigh looks over the session's answers when it has ended, and returns those that do
+// not count and must be asked for again.
+func (t *talk) weigh() (again []*item) {
+	if t.end == changed {
+		again = t.cutChanged()
+	}
+	for i, it := range t.asked {
+		if it.void || it.state != answered {
+			continue
+		}
+		if it.unplain() {
+			it.contrast = it.kind == listed && t.contrasts(i) || it.kind == madeUp && (t.takesAfter(i, it.site) || t.knownContrast(it))
+		}
+		if !it.contrast {
+			t.meet(it.meaning, it.asked.Reply)
+		}
+		switch {
+		case it.kind != listed:
+		case it.meaning.Cause == finding.ExchangerNeedsTLS && t.end == wantsTLS:
+			it.state = waiting
+			again = append(again, it)
+		case it.meaning.Effect == reply.Accepted:
+			t.answers++
+			t.seen.Took = true
+			switch {
+			case t.survived[t.host] == 1:
+				again = t.madeUpAlone(again, it.site)
+			case !t.proven(i):
+				again = t.unproven(again, it)
+			}
+		case !it.meaning.Throttles():
+			t.answers++
+		}
+	}
+	return again
+}
+
+// cutChanged takes back what came when the host had changed its mood: all behind the
+// last mailbox that it took.
+func (t *talk) cutChanged() (again []*item) {
+	t.seen.Throttled++
+	yes, _ := t.lasts()
+	for _, it := range t.asked[yes+1:] {
+		it.void = true
+		if it.kind == listed {
+			it.state, it.void = waiting, false
+			again = append(again, it)
+		}
+	}
+	t.asked = t.asked[:yes+1]
+	return again
+}
+
+// proven reports whether the yes at a place counts: the host refused a made-up mailbox
+// of the domain in this session, and refused something after it; or it takes anything.
+// A made-up mailbox that is only put off leaves the matter open, which is an answer, too.
+func (t *talk) proven(at int) bool {
+	taken, refused, soft := t.madeUp(t.asked[at].site)
+	if taken > 0 || refused == 0 {
+		return taken+soft > 0
+	}
+	for _, it := range t.asked[at+1:] {
+		if it.refusedForGood() {
+			return true
+		}
+	}
+	return false
+}
+
+// mostAlone is how many made-up mailboxes of a domain get sessions of their own.
+const mostAlone = 4
+
+// madeUpAlone lines up a made-up mailbox for a session of its own, for a host that
+// answers one question a session.
+func (t *talk) madeUpAlone(again []*item, s *site) []*item {
+	if a, _ := s.acceptance(t.host, t.way.Route, t.start); a.Accepts == AcceptsUnknown && len(s.madeUp) < mostAlone {
+		again = append(again, s.invent(t.host))
+	}
+	return again
+}
+
+// mostUnproven is how often a yes that nothing vouched for is asked for again at once.
+const mostUnproven = 2
+
+func (t *talk) unproven(again []*item, it *item) []*item {
+	if it.unproved++; it.unproved <= mostUnproven {
+		it.state = waiting
+		return append(again, it)
+	}
+	t.leave(it, unprovedMeaning, t.number, unprovedMeaning.Why)
+	return again
+}
+
+// contrasts reports whether the refusal at a place, whatever its words, is about the
+// mailbox: made-up mailboxes of the domain got the same words, and after them it still
+// took others.
+func (t *talk) contrasts(at int) bool {
+	it := t.asked[at]
+	if !t.takesAfter(at, it.site) {
+		return false
+	}
+	for i, other := range t.asked {
+		if other.site == it.site && other.kind == madeUp && other.state == answered && t.sameWords(it, other) {
+			return t.takesAfter(i, it.site)
+		}
+	}
+	return false
+}
+
+// knownContrast reports whether an earlier session showed what these words of the host
+// mean when it says them of a made-up mailbox.
+func (t *talk) knownContrast(it *item) bool {
+	for _, other := range it.site.madeUp {
+		if other != it && other.contrast && other.exchanger == it.exchanger && t.sameWords(it, other) {
+			return true
+		}
+	}
+	return false
+}
+
+// takesAfter reports whether the host took somebody of the domain, known to exist or
+// listed, after a place of the session.
+func (t *talk) takesAfter(at int, s *site) bool {
+	for _, it := range t.asked[at+1:] {
+		if it.site == s && it.kind != madeUp && it.countIf(reply.Accepted) > 0 {
+			return true
+		}
+	}
+	return false
+}
+
+func (t *talk) sameWords(a, b *item) bool {
+	q := reply.Question{Helo: t.way.Identity.Name, Sender: t.way.Identity.Sender}
+	qa, qb := q, q
+	qa.Mailbox, qb.Mailbox = a.mailbox, b.mailbox
+	return reply.SameWords(a.reply, b.reply, qa, qb)
+}
