@@ -24,6 +24,9 @@ type Pace struct {
 	// until CeilingUntil; 0: it has not complained of several.
 	Ceiling      int       `json:"ceiling,omitempty"`
 	CeilingUntil time.Time `json:"ceilingUntil,omitzero"`
+	// Questions is how many questions of a session it bore before it complained, and
+	// gets until CeilingUntil; 0: it has not complained of them.
+	Questions int `json:"questions,omitempty"`
 	// Proven counts the questions answered since the last complaint, at most
 	// MostProven: the more, the more may be on their way at once.
 	Proven int `json:"proven,omitempty"`
@@ -60,6 +63,9 @@ const (
 	// ceilingHolds is for how long a number of lanes that brought a complaint is
 	// not tried again.
 	ceilingHolds = 30 * time.Minute
+	// leastQuestions is how few questions of a session are worth opening it: a host that
+	// bears fewer counts them over sessions, and only rest is a cure.
+	leastQuestions = 5
 )
 
 // Start is the pace for an operator that nothing is known about: mail hosts
@@ -71,6 +77,9 @@ func Start() Pace { return Pace{Lanes: 3} }
 type Seen struct {
 	Sessions  int // sessions that came as far as a question
 	Throttled int // complaints that we ask too much or too fast
+	// Bore is how many questions of a session a host answered before it complained at
+	// one; 0: it did not, or at the first.
+	Bore int
 	// Hint is how long the host asked us to stay away, the longest; zero: it
 	// did not say.
 	Hint    time.Duration
@@ -95,6 +104,7 @@ func (s *Seen) Add(o Seen) {
 	s.Sessions += o.Sessions
 	s.Throttled += o.Throttled
 	s.Hint = max(s.Hint, o.Hint)
+	s.Bore = max(s.Bore, o.Bore)
 	s.Failed += o.Failed
 	s.Asked += o.Asked
 	s.Answered += o.Answered
@@ -150,8 +160,11 @@ func (p Pace) complained(s Seen, now time.Time) Pace {
 		rest = s.Hint
 	}
 	p.RestUntil = now.Add(rest + rand.N(rest/4+1))
-	if p.Lanes > 1 {
-		p.Ceiling, p.CeilingUntil = p.Lanes-1, now.Add(ceilingHolds)
+	p.CeilingUntil = now.Add(ceilingHolds)
+	if s.Bore >= leastQuestions {
+		p.Questions = s.Bore // of several lanes none need be fewer
+	} else if p.Lanes > 1 {
+		p.Ceiling = p.Lanes - 1
 	}
 	p.Lanes = max(1, p.Lanes/2)
 	p.Complaints++
@@ -165,7 +178,7 @@ func (p Pace) calmed(now time.Time, b Bounds) Pace {
 	if p.Ceiling == 0 || p.Lanes < p.Ceiling {
 		need = 1
 	}
-	if now.Before(p.CeilingUntil) {
+	if now.Before(p.CeilingUntil) && p.Ceiling > 0 {
 		top = min(top, p.Ceiling)
 	}
 	if p.Calm = min(p.Calm+1, need); p.Calm == need && p.Lanes < top {
@@ -180,6 +193,14 @@ func latest(a, b time.Time) time.Time {
 		return b
 	}
 	return a
+}
+
+// PerSession is how many questions a session may have now, 0: as many as usual.
+func (p Pace) PerSession(now time.Time) int {
+	if now.Before(p.CeilingUntil) {
+		return p.Questions
+	}
+	return 0
 }
 
 // Resting tells whether the operator is to be left alone at this moment.

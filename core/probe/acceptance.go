@@ -138,6 +138,8 @@ func (s *site) acceptance(exchanger string, route int64, now time.Time) (a Accep
 			a.Refused += before.Refused
 		case a.Accepts == AcceptsUnknown && taken == 1 && before.Accepts == AcceptsAny:
 			a.Accepts = AcceptsAny // it took the others earlier
+		case before.Accepts == AcceptsMixed && a.Refused < proof:
+			a.Accepts = AcceptsMixed
 		}
 	}
 	return a, ok

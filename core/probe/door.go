@@ -9,6 +9,7 @@ import (
 	"sync"
 	"time"
 
+	"varnet/core/pace"
 	"varnet/core/resolve"
 	"varnet/core/route"
 	"varnet/core/smtp"
@@ -20,14 +21,6 @@ const (
 	maxDoors     = 6
 	maxAddresses = 2
 )
-
-// Places are the few sessions that one address, and its neighbourhood, may see of us at
-// a time, over all workers.
-type Places interface {
-	// Take waits for a place for a session with a host by a route. others is how many
-	// of ours the host sees beside it; free gives it back.
-	Take(ctx context.Context, host netip.Addr, route int64) (others int, free func(), err error)
-}
 
 // connect opens a session at the first exchanger that takes one: the next one
 // is tried after a failed connection and after any refusal of the session
@@ -51,10 +44,10 @@ func (v *visit) connect(ctx context.Context, queue []*item) (*talk, *smtp.Failur
 			if doors++; doors > maxDoors || ctx.Err() != nil && worst != nil {
 				break
 			}
-			s, f := v.open(ctx, x.Host, ip, first)
+			s, seat, f := v.open(ctx, x.Host, ip, first)
 			if f == nil {
 				v.spoke = v.spoke || x.Preference == v.best
-				return &talk{visit: v, session: s, number: len(v.out.Conversations) - 1, host: x.Host, backup: x.Preference > v.best}, nil
+				return &talk{visit: v, session: s, seat: seat, number: len(v.out.Conversations) - 1, host: x.Host, backup: x.Preference > v.best}, nil
 			}
 			v.count(f)
 			if f.Trouble == smtp.NoRoute {
@@ -76,12 +69,12 @@ func (v *visit) connect(ctx context.Context, queue []*item) (*talk, *smtp.Failur
 
 // open opens a session with one address. A host that wants encryption and cannot bring
 // it about is asked in plain: some take that.
-func (v *visit) open(ctx context.Context, host string, ip netip.Addr, first []string) (*smtp.Session, *smtp.Failure) {
-	others, free := 0, func() {}
+func (v *visit) open(ctx context.Context, host string, ip netip.Addr, first []string) (*smtp.Session, *pace.Seat, *smtp.Failure) {
+	var seat *pace.Seat
 	if v.prober.Places != nil {
 		var err error
-		if others, free, err = v.prober.Places.Take(ctx, ip, v.way.Route); err != nil {
-			return nil, &smtp.Failure{Step: smtp.StepConnect, Trouble: smtp.OutOfTime, Err: err}
+		if seat, err = v.prober.Places.Take(ctx, ip, v.way.Route, max(1, v.domains[0].Lanes)); err != nil {
+			return nil, nil, &smtp.Failure{Step: smtp.StepConnect, Trouble: smtp.OutOfTime, Err: err}
 		}
 	}
 	s, f := v.openOnce(ctx, host, ip, v.prober.tls.wanted(host), first)
@@ -90,19 +83,24 @@ func (v *visit) open(ctx context.Context, host string, ip netip.Addr, first []st
 		s, f = v.openOnce(ctx, host, ip, false, first)
 	}
 	if f != nil {
-		free()
-		if f.Step == smtp.StepConnect && f.Trouble == smtp.Unreachable && others > 0 && timedOut(f.Err) {
+		if seat.Others() > 0 && v.alive() && notHeard(f) {
 			f.Trouble = smtp.Crowded
 		}
-		return s, f
+		seat.Free(0)
 	}
-	s.OnClose(free)
-	return s, nil
+	return s, seat, f
 }
 
-func timedOut(err error) bool {
+// alive reports whether the operator has answered lately, so that silence at one session
+// beside others is not its own.
+func (v *visit) alive() bool { return v.answers > 0 || v.domains[0].Proven > 0 || v.domains[0].Takes }
+
+// notHeard reports a connection that came to nothing within its time, or that nobody
+// greeted: while others of ours are open, that is our doing.
+func notHeard(f *smtp.Failure) bool {
 	var timeout net.Error
-	return errors.As(err, &timeout) && timeout.Timeout()
+	return f.Step == smtp.StepConnect && f.Trouble == smtp.Unreachable && errors.As(f.Err, &timeout) && timeout.Timeout() ||
+		f.Step == smtp.StepGreeting && f.Trouble == smtp.Silent
 }
 
 func (v *visit) openOnce(ctx context.Context, host string, ip netip.Addr, encrypt bool, first []string) (*smtp.Session, *smtp.Failure) {

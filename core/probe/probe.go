@@ -51,7 +51,7 @@ type Prober struct {
 	// Width is how many operators of one parcel are visited side by side.
 	Width int
 	// Places bounds the sessions that one address sees; nil: nothing does.
-	Places Places
+	Places *pace.Places
 
 	tls encryption
 }
@@ -108,6 +108,11 @@ type Domain struct {
 	Acceptances []Acceptance
 	// Takes tells that its operator is known to take mail for others.
 	Takes bool
+	// Lanes is how many sessions its operator may see at a time, and so each address of
+	// its exchangers.
+	Lanes int
+	// PerSession is how many questions a session may have, 0: as many as usual.
+	PerSession int
 	// Proven is how many questions its operator has answered since it complained last.
 	Proven    int
 	Questions []Question

@@ -62,7 +62,7 @@ func TestASessionOutOfStepTeachesNothing(t *testing.T) {
 	got, out := ask(t, prober(hosts{first + ":25": h}), domain([]string{first}, locals...))
 	for _, l := range locals {
 		want := "mailbox.accepted"
-		if !exists(l) {
+		if !exists(l + "@") {
 			want = "mailbox.absent"
 		}
 		if got[l] != want {

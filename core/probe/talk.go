@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"varnet/core/finding"
+	"varnet/core/pace"
 	"varnet/core/reply"
 	"varnet/core/smtp"
 )
@@ -20,6 +21,7 @@ import (
 type talk struct {
 	*visit
 	session *smtp.Session
+	seat    *pace.Seat
 	number  int // of the conversation
 	host    string
 	backup  bool
@@ -149,7 +151,7 @@ func (t *talk) opening(chosen []*item) (first, others []*item) {
 func (t *talk) wantsMadeUp(s *site) bool {
 	needed := false
 	for _, it := range t.asked {
-		needed = needed || it.site == s && it.kind == listed && (it.meaning.Effect == reply.Accepted || it.softNo() || it.unplain() || it.meaning.Greylists())
+		needed = needed || it.site == s && it.kind == listed && (it.meaning.Effect == reply.Accepted || it.softNo() || it.vague() || it.meaning.Greylists())
 	}
 	taken, refused, soft := t.madeUp(s)
 	before := s.known(t.host)
@@ -179,13 +181,16 @@ func (it *item) unplain() bool {
 	return it.reply.Permanent() && !it.meaning.Throttles() && (it.meaning.Effect == reply.Unclear || it.meaning.About == reply.Us)
 }
 
+// vague reports a refusal for good that does not say whom it is about.
+func (it *item) vague() bool { return it.reply.Permanent() && it.meaning.Vague() }
+
 // askAll asks about items and returns those in question that were not answered. After
 // some refusals of us in a row it goes on only if the host still takes whom it took.
 func (t *talk) askAll(items []*item) []*item {
 	for len(items) > 0 && t.goesOn() {
 		done := t.askSome(items)
 		items = items[done:]
-		if t.us >= manyRefusals && t.goesOn() && !t.witnessed() {
+		if t.us >= manyRefusals && t.goesOn() && !t.witnessed(nil) {
 			t.stopFor(refusedUs)
 		}
 		if done == 0 || t.session.Room() == 0 {
@@ -255,6 +260,7 @@ func (t *talk) hear(it *item, a smtp.Answer) bool {
 	}
 	switch {
 	case m.Throttles():
+		t.seen.Bore = len(t.asked) - 1
 		t.stopFor(complained)
 	case m.Cause == finding.ExchangerNeedsTLS && !t.session.Encrypted():
 		t.stopFor(wantsTLS)
@@ -285,10 +291,10 @@ func (t *talk) unhear(it *item) {
 	}
 }
 
-// witnessed asks about a mailbox again that the host took: it still does if its
-// refusals are not of us. A session that ends over it shows nothing.
-func (t *talk) witnessed() bool {
-	w := t.taken()
+// witnessed asks about a mailbox again that the host took, of the site if one is given:
+// it still does if its refusals are not of us. A session that ends over it shows nothing.
+func (t *talk) witnessed(s *site) bool {
+	w := t.taken(s)
 	if w == nil {
 		return false
 	}
@@ -305,13 +311,16 @@ func (t *talk) witnessed() bool {
 
 // taken returns a real mailbox that the host took, in this session or else in an
 // earlier one of the visit; nil: none.
-func (t *talk) taken() *item {
+func (t *talk) taken(of *site) *item {
 	for _, it := range t.asked {
-		if it.kind == listed && it.countIf(reply.Accepted) > 0 {
+		if it.kind == listed && it.countIf(reply.Accepted) > 0 && (of == nil || of == it.site) {
 			return it
 		}
 	}
 	for _, s := range t.sites {
+		if of != nil && of != s {
+			continue
+		}
 		for _, it := range s.items {
 			if it.exchanger == t.host && it.countIf(reply.Accepted) > 0 {
 				return it
@@ -343,6 +352,11 @@ func (t *talk) sitesOf(items []*item) (sites []*site) {
 // close ends the session and completes its record.
 func (t *talk) close() {
 	t.session.Close()
+	refused := 0
+	for _, it := range t.asked {
+		refused += boolInt(it.reply.Permanent())
+	}
+	t.seat.Free(refused)
 	c := &t.out.Conversations[t.number]
 	c.Lines, c.Encrypted = t.session.Lines(), t.session.Encrypted()
 	if f := t.session.Failure(); f != nil {

@@ -111,6 +111,9 @@ func (v *visit) run(ctx context.Context) {
 	v.start = time.Now()
 	v.limits = v.prober.Limits
 	v.limits.Proven = v.domains[0].Proven
+	if q := v.domains[0].PerSession; q > 0 {
+		v.limits.Questions = min(v.limits.Questions, q)
+	}
 	v.limits.Waits = patient(v.limits.Waits, v.domains)
 	v.read = reply.Reader{Helo: v.way.Identity.Name, Sender: v.way.Identity.Sender}
 	v.best, v.survived = best(v.exchangers), map[string]int{}
@@ -404,6 +407,7 @@ func (v *visit) count(f *smtp.Failure) {
 	}
 	if f.Trouble == smtp.Crowded {
 		v.seen.Throttled++
+		v.seen.Failed++
 	}
 	if m, ok := v.failureMeaning(f); ok {
 		v.seen.Failed++

@@ -19,23 +19,49 @@ const mostPostmasters = 3
 // took before, where refusals came last; about the postmaster, where it took nobody;
 // and about a made-up mailbox, where it took listed ones last.
 func (t *talk) closing(chosen []*item) {
-	if t.session.Failure() != nil || t.end != goOn && t.end != refusedUs {
+	if t.session.Failure() != nil || t.end != goOn {
 		return
 	}
-	yes, no := t.lasts()
-	switch {
+	t.contrastSites(chosen)
+	switch yes, no := t.lasts(); {
 	case no <= yes:
-	case t.taken() != nil:
-		if !t.witnessed() && t.session.Failure() == nil {
-			t.stopFor(changed)
-			return
-		}
-	default:
+	case t.taken(nil) == nil:
 		t.askPostmasters(chosen)
+	case !t.witnessed(nil):
+		t.stopFor(changed)
+		return
 	}
 	if s := t.unvouched(); s != nil && t.end == goOn {
 		t.askLast(s.invent(t.host))
 	}
+}
+
+// contrastSites asks, for domains that refused listed mailboxes in words that say
+// little, about one that they took or else their postmaster.
+func (t *talk) contrastSites(chosen []*item) {
+	asked := 0
+	for _, s := range t.sitesOf(chosen) {
+		last := -1
+		for i, it := range t.asked {
+			if it.site == s && it.kind == listed && it.vague() {
+				last = i
+			}
+		}
+		if last < 0 || t.takesAfter(last, s) || asked == mostPostmasters {
+			continue
+		}
+		if asked++; t.taken(s) != nil {
+			t.witnessed(s)
+		} else if s.postmaster == nil {
+			t.askPostmaster(s)
+		}
+	}
+}
+
+// askPostmaster asks about the postmaster of a domain.
+func (t *talk) askPostmaster(s *site) bool {
+	s.postmaster = &item{site: s, kind: postmaster, mailbox: "postmaster@" + s.Name}
+	return t.askLast(s.postmaster)
 }
 
 // lasts returns the places of the last listed mailbox that the host took and of the
@@ -63,23 +89,21 @@ func (t *talk) askPostmasters(chosen []*item) {
 		if s.postmaster != nil || asked == mostPostmasters || !t.asksPostmaster(s) {
 			continue
 		}
-		s.postmaster = &item{site: s, kind: postmaster, mailbox: "postmaster@" + s.Name}
-		asked++
-		if !t.askLast(s.postmaster) {
+		if asked++; !t.askPostmaster(s) {
 			return
 		}
 	}
 }
 
 func (t *talk) asksPostmaster(s *site) bool {
-	plain, unplain := false, false
+	plain, vague := false, false
 	for _, it := range s.items {
 		if it.state == answered && it.exchanger == t.host {
 			plain = plain || it.countIf(reply.Refused) > 0 && it.meaning.About == reply.Mailbox
-			unplain = unplain || it.unplain()
+			vague = vague || it.vague()
 		}
 	}
-	return unplain || plain && !s.Takes
+	return vague || plain && !s.Takes
 }
 
 // unvouched returns one of the domains that refuse made-up mailboxes and of which a

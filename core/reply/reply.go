@@ -52,6 +52,9 @@ func (m Meaning) Throttles() bool { return m.About == Us && m.Effect == Postpone
 // Greylists reports whether the host puts us off as a stranger.
 func (m Meaning) Greylists() bool { return m.Why == greylisting }
 
+// Vague reports a refusal that does not say whom it is about.
+func (m Meaning) Vague() bool { return m.Effect == Unclear || m.Why == policyOnly }
+
 // Read returns what a reply to RCPT TO means. q is what was asked; its parts may be
 // empty where they are not known.
 func Read(r smtp.Reply, q Question) Meaning { return read(r, clean(r.Text(), q)) }

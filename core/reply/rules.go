@@ -158,10 +158,10 @@ var rules = []rule{
 		Meaning: Meaning{Us, Refused, finding.ExchangerBlocksUs, "The host takes us for one of its own users who has to sign in."},
 		example: "550 authentication required"},
 	{codes: []int{5}, enhanced: []string{"7."},
-		Meaning: Meaning{Us, Refused, finding.ExchangerBlocksUs, "RFC 3463 x.7.x without a word about the mailbox: a matter of policy, hence of us."},
+		Meaning: Meaning{Us, Refused, finding.ExchangerBlocksUs, policyOnly},
 		example: "550 5.7.1 message refused by policy"},
 	{codes: []int{571},
-		Meaning: Meaning{Us, Refused, finding.ExchangerBlocksUs, "571 is used for refusals by policy."},
+		Meaning: Meaning{Us, Refused, finding.ExchangerBlocksUs, policyOnly},
 		example: "571 delivery not wanted"},
 	{codes: []int{5}, enhanced: []string{"3.", "4.", "5."}, without: policy,
 		Meaning: Meaning{Moment, Unclear, finding.ExchangerUnavailable, "RFC 3463 x.3, x.4, x.5: the system, the network or the protocol, not the mailbox."},
@@ -178,6 +178,7 @@ var rules = []rule{
 }
 
 const (
+	policyOnly  = "RFC 3463 x.7.x, or 571, without a word about the mailbox: a matter of policy, hence of us."
 	greylisting = "Greylisting (RFC 6647): strangers are put off at first."
 	wrongHost   = "The host does not take mail for the domain: a wrong host, not a missing mailbox."
 )

@@ -174,7 +174,6 @@ type Session struct {
 	each time.Duration
 	transaction
 	refused int
-	onClose func()
 	lines   []Line
 	// same is the last reply that was one line: the next is mostly like it.
 	same struct {
@@ -335,13 +334,7 @@ func (s *Session) Close() {
 		}
 	}
 	_ = s.conn.Close()
-	if s.onClose != nil {
-		s.onClose()
-	}
 }
-
-// OnClose has a function called when Close has closed the session.
-func (s *Session) OnClose(do func()) { s.onClose = do }
 
 // awaitEnd waits a moment for the host to close (RFC 5321 section 4.1.1.10). A
 // next session begun before would stand beside this one in the host's eyes,

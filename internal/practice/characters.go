@@ -29,6 +29,10 @@ type Character struct {
 	UTF8 bool
 	// TLS hosts offer STARTTLS.
 	TLS bool
+	// OldTLS hosts offer a TLS that we do not speak any more, and others do.
+	OldTLS bool
+	// Equal tells that the second host is preferred as the first is.
+	Equal bool
 	// IPv6 hosts have an IPv6 address only.
 	IPv6 bool
 	// Second is the character of a second host, mx2; "" for none.
@@ -48,6 +52,16 @@ type Character struct {
 	Mail  func(p *peer, sender string) string
 	Rcpt  func(p *peer, mailbox string, t Truth) string
 	Data  func(p *peer, mailboxes []string) string
+}
+
+// Honest reports whether the character's hosts take the mailboxes there are and refuse
+// the others, so that no domain of theirs is in doubt.
+func (c Character) Honest() bool {
+	switch c.Name {
+	case "accepts-by-chance", "accepts-first", "gives-in", "turns-accept-all", "takes-unknown", "says-252", "cautious":
+		return false
+	}
+	return !c.AnyAccepted && !c.Mute && c.Name != "catch-all"
 }
 
 // What a hook can answer beside a reply.
@@ -164,6 +178,10 @@ func init() {
 	brokenCharacters()
 	wireCharacters()
 	speakingCharacters()
+	moodyCharacters()
+	backedUpCharacters()
+	encryptingCharacters()
+	foreignCharacters()
 }
 
 // nameServiceCharacters are those whose domains, not whose hosts, are odd.

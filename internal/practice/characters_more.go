@@ -69,7 +69,7 @@ func limitingCharacters() {
 	character(Character{Name: "limits-rate", Imitates: "A host that allows an address 60 recipients in a second.",
 		Rcpt: func(p *peer, _ string, _ Truth) string {
 			if p.host.over(60, time.Second) {
-				return "451 4.7.0 Your rate limit is reached, slow down"
+				return complaint + "451 4.7.0 Your rate limit is reached, slow down"
 			}
 			return ""
 		}})

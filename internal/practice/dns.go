@@ -39,7 +39,11 @@ func newZone(w *World) *zone {
 			z.a("mx1."+o.Name, o.host(1))
 		}
 		if o.character.Second != "" {
-			z.each(o, func(d string) { z.mx(d, 20, "mx2."+o.Name) })
+			preference := uint16(20)
+			if o.character.Equal {
+				preference = 10
+			}
+			z.each(o, func(d string) { z.mx(d, preference, "mx2."+o.Name) })
 			z.a("mx2."+o.Name, o.host(2))
 		}
 	}

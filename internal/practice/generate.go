@@ -12,7 +12,14 @@ func Generate(seed uint64) (*World, error) {
 		if c.AnyAccepted {
 			o.Real = 0.50 // half of a catch-all host's addresses bounce, as in life
 		}
-		for n := range 1 + i%3 {
+		domains := 1 + i%3
+		switch c.Name {
+		case "vanity":
+			domains = 60
+		case "accepts-by-chance": // who is found out by how many it refuses
+			domains = 1
+		}
+		for n := range domains {
 			o.Domains = append(o.Domains, fmt.Sprintf("%s-%d.example", c.Name, n+1))
 		}
 		w.Operators = append(w.Operators, o)

@@ -24,16 +24,17 @@ type Host struct {
 	blocked   *blocked
 	character *Character
 
-	mu        sync.Mutex
-	firstSeen map[string]time.Time // greylisting
-	stats     Stats
-	rate      rate
-	open      map[net.Conn]bool
-	openFrom  map[string]int
-	mostOpen  map[string]int
-	listener  net.Listener
-	port      int
-	lastAsked map[string]time.Time
+	mu         sync.Mutex
+	firstSeen  map[string]time.Time // greylisting
+	stats      Stats
+	rate       rate
+	open       map[net.Conn]bool
+	openFrom   map[string]int
+	mostOpen   map[string]int
+	listener   net.Listener
+	port       int
+	lastAsked  map[string]time.Time
+	complained time.Time
 }
 
 // Stats is what a host saw of its clients.
@@ -46,6 +47,14 @@ type Stats struct {
 	MostOpenFrom map[string]int
 	Recipients   int
 	Refused      int
+	// Unknown is how many made-up recipients of a domain were named in a session, the
+	// most, by domain.
+	Unknown map[string]int
+	// Complaints are its complaints about us at a recipient; After are the recipients
+	// asked about after one, in the session and for ten seconds.
+	Complaints, After int
+	// Abrupt are sessions that the client ended without QUIT.
+	Abrupt int
 }
 
 // Stats gives what the host saw so far.
@@ -53,9 +62,12 @@ func (h *Host) Stats() Stats {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	s := h.stats
-	s.MostOpenFrom = maps.Clone(h.mostOpen)
+	s.MostOpenFrom, s.Unknown = maps.Clone(h.mostOpen), maps.Clone(h.stats.Unknown)
 	return s
 }
+
+// Character is how the host behaves.
+func (h *Host) Character() Character { return *h.character }
 
 // seenBefore notes a key and tells whether it was first seen at least that
 // long ago.
@@ -175,6 +187,8 @@ type peer struct {
 	refused    int
 	taken      []string // recipients of this transaction
 	encrypted  bool
+	unknown    map[string]int // made-up recipients of the session by domain
+	complained bool
 }
 
 func (p *peer) serve() {
@@ -191,10 +205,12 @@ func (p *peer) serve() {
 	if !p.say(greeting) || strings.HasPrefix(greeting, "421") {
 		return
 	}
+	defer p.tellUnknown()
 	for {
 		_ = p.conn.SetDeadline(time.Now().Add(idle))
 		line, err := p.in.ReadSlice('\n')
 		if err != nil {
+			p.host.abrupt()
 			return
 		}
 		answer := p.answer(strings.TrimRight(string(line), "\r\n"))
@@ -221,6 +237,7 @@ func (p *peer) say(answer string) bool {
 	case silence:
 		_, _ = io.Copy(io.Discard, p.conn) // until the client gives up
 		return false
+
 	}
 	if raw, ok := strings.CutPrefix(answer, verbatim); ok {
 		_, _ = p.out.WriteString(raw)
@@ -297,6 +314,9 @@ func (p *peer) startTLS() string {
 		return hangUp
 	}
 	t := tls.Server(p.conn, &tls.Config{Certificates: []tls.Certificate{certificate()}})
+	if p.host.character.OldTLS && p.isUs() {
+		return hangUp // after what no handshake of today begins with
+	}
 	if err := t.Handshake(); err != nil {
 		return hangUp
 	}
@@ -359,6 +379,7 @@ func (p *peer) rcpt(mailbox string) string {
 		return "503 5.5.1 Say MAIL FROM first"
 	}
 	p.recipients++
+	p.noteUnknown(Canonical(mailbox))
 	time.Sleep(p.host.character.PerRecipient)
 	truth := p.host.world.Truth(Canonical(mailbox))
 	answer := ""
@@ -366,6 +387,7 @@ func (p *peer) rcpt(mailbox string) string {
 		answer = r(p, mailbox, truth)
 	}
 	answer = orElse(answer, plainRcpt(mailbox, truth))
+	answer = p.noteComplaint(answer)
 	refused := answer[0] != '2'
 	if refused {
 		p.refused++

@@ -98,10 +98,9 @@ func (w *World) prepare() error {
 func (w *World) greylist() time.Duration { return time.Duration(w.GreylistMS) * time.Millisecond }
 
 // host gives the loopback address of the operator's host numbered n, from 1.
-// Every host of a world has an address of its own in 127.16.0.0/12.
+// Every operator has a neighbourhood of its own in 127.16.0.0/12.
 func (o *Operator) host(n int) netip.Addr {
-	i := o.index*4 + n
-	return netip.AddrFrom4([4]byte{127, byte(16 + i>>16&15), byte(i >> 8), byte(i)})
+	return netip.AddrFrom4([4]byte{127, byte(16 + o.index>>8&15), byte(o.index), byte(n)})
 }
 
 // Truth is what is really so about a mailbox. Only tests, benchmarks and the
@@ -125,7 +124,7 @@ func (t Truth) Learnable() bool {
 	switch t.Character {
 	case "cautious", "takes-unknown":
 		return t.Exists
-	case "accepts-first", "gives-in", "backup-takes-all":
+	case "accepts-first", "gives-in", "backup-takes-all", "backup-alone", "turns-accept-all":
 		return false // a host that says yes to some that do not exist proves nothing by a yes
 	}
 	c, ok := characters[t.Character]

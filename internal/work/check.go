@@ -9,6 +9,7 @@ import (
 	"varnet/core/address"
 	"varnet/core/catalogue"
 	"varnet/core/finding"
+	"varnet/core/pace"
 	"varnet/core/probe"
 	"varnet/core/resolve"
 	"varnet/core/rule"
@@ -123,7 +124,7 @@ func (e *Engine) Check(ctx context.Context, workspace int64, typed string, passe
 		c.Verdict = finding.ConcludeFrom(cause, traits)
 		return c
 	}
-	domain := probe.Domain{Name: a.Domain, Operator: d.Operator(), Exchangers: d.Exchangers, Way: way,
+	domain := probe.Domain{Name: a.Domain, Operator: d.Operator(), Exchangers: d.Exchangers, Way: way, Lanes: pace.DefaultCap,
 		Questions: []probe.Question{{Address: a, Traits: traits, Absent: gone[a.Mailbox()]}}}
 	if known, err := e.Store.Acceptances(ctx, a.Domain); err == nil && way != nil {
 		domain.Acceptances = byRoute(known, way.Route)

@@ -65,6 +65,9 @@ type Config struct {
 	Rounds pace.Rounds
 	// Lanes are how many the process works in at once.
 	Lanes int
+	// Unknown is how many recipients that it refuses an address is asked about in a
+	// minute; 0: any number.
+	Unknown int
 	// Serves tells that the process serves API and console, too.
 	Serves bool
 	Log    *slog.Logger
@@ -86,6 +89,8 @@ type Engine struct {
 	// probing ends when the engine is told to stop.
 	probing    context.Context
 	endProbing context.CancelFunc
+	// hosts holds the places at mail hosts against those of other workers.
+	hosts *store.HostPlaces
 	// self is this process as a worker, inHand how many parcels it works on.
 	self store.Worker
 	// sessions are those begun since it started.
@@ -126,6 +131,8 @@ func New(c Config) (*Engine, error) {
 	river.AddWorker(w, &wakeWorker{engine: e})
 	river.AddWorker(w, &clockWorker{engine: e})
 	river.AddWorker(w, &retentionWorker{engine: e})
+	e.hosts = c.Store.HostPlaces()
+	e.Prober.Places = &pace.Places{Unknown: c.Unknown, Shared: e.hosts}
 	var err error
 	e.probing, e.endProbing = context.WithCancel(context.Background())
 	e.client, err = river.NewClient(riverpgxv5.New(e.Store.Pool()), &river.Config{
@@ -160,6 +167,7 @@ func (e *Engine) Stop(ctx context.Context) error {
 		<-e.dead
 		err = errors.Join(err, e.Store.EndWorker(ctx, e.self.ID))
 	}
+	e.hosts.Close()
 	return err
 }
 

@@ -209,9 +209,12 @@ func (l *loaded) ask(d *probe.Domain, w probe.Way, q probe.Question) {
 	}
 	one := *d
 	one.Way, one.Questions, one.Acceptances = &w, []probe.Question{q}, byRoute(d.Acceptances, w.Route)
+	one.Lanes = pace.Start().Lanes
 	if by, met := l.known[d.Operator].By[w.Route]; met {
-		one.Proven, one.Takes = by.Pace.Proven, by.Pace.Takes
+		p := by.Pace
+		one.Lanes, one.Proven, one.Takes, one.PerSession = p.Lanes, p.Proven, p.Takes, p.PerSession(time.Now())
 	}
+	one.Lanes = min(one.Lanes, l.side.bounds(d.Operator).Cap)
 	l.parcel.Domains = append(l.parcel.Domains, one)
 }
 

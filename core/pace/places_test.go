@@ -1,0 +1,120 @@
+package pace
+
+import (
+	"context"
+	"fmt"
+	"net/netip"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+)
+
+var host = netip.MustParseAddr("192.0.2.7")
+
+// TestPlacesAreFew: however many want sessions, an address sees no more than it may,
+// nor does its neighbourhood, and everybody gets one in the end.
+func TestPlacesAreFew(t *testing.T) {
+	var p Places
+	var open, most [5]atomic.Int32
+	var near, mostNear atomic.Int32
+	raise := func(most *atomic.Int32, n int32) {
+		for {
+			if m := most.Load(); n <= m || most.CompareAndSwap(m, n) {
+				return
+			}
+		}
+	}
+	var wg sync.WaitGroup
+	for i := range 200 {
+		wg.Go(func() {
+			n := i % 5
+			seat, err := p.Take(t.Context(), netip.AddrFrom4([4]byte{192, 0, 2, byte(n)}), 1, 2)
+			if err != nil {
+				t.Error(err)
+				return
+			}
+			raise(&most[n], open[n].Add(1))
+			raise(&mostNear, near.Add(1))
+			time.Sleep(time.Millisecond)
+			near.Add(-1)
+			open[n].Add(-1)
+			seat.Free(1)
+			seat.Free(1) // once is enough
+		})
+	}
+	wg.Wait()
+	for n := range most {
+		if most[n].Load() != 2 {
+			t.Errorf("address %d saw %d sessions", n, most[n].Load())
+		}
+	}
+	if mostNear.Load() > 2*netShare {
+		t.Errorf("the neighbourhood saw %d", mostNear.Load())
+	}
+	if len(p.scopes) != 0 {
+		t.Errorf("%d scopes are remembered for nothing", len(p.scopes))
+	}
+}
+
+// TestPlacesAreWaitedFor: until the caller's time is up.
+func TestPlacesAreWaitedFor(t *testing.T) {
+	var p Places
+	first, err := p.Take(t.Context(), host, 1, 1)
+	if err != nil || first.Others() != 0 {
+		t.Fatal(err)
+	}
+	ctx, cancel := context.WithTimeout(t.Context(), 20*time.Millisecond)
+	defer cancel()
+	if _, err := p.Take(ctx, host, 1, 1); err == nil {
+		t.Error("a second session at a host that may see one")
+	}
+	if seat, err := p.Take(t.Context(), host, 2, 1); err != nil {
+		t.Error("another route is another client:", err)
+	} else {
+		seat.Free(0)
+	}
+	time.AfterFunc(10*time.Millisecond, func() { first.Free(0) })
+	if _, err := p.Take(t.Context(), host, 1, 1); err != nil {
+		t.Error(err)
+	}
+}
+
+// TestUnknownRecipientsAreFew: a host that refused many is left alone for a while.
+func TestUnknownRecipientsAreFew(t *testing.T) {
+	p := Places{Unknown: 240}
+	now, asked := time.Now(), 0
+	seat, err := p.Take(t.Context(), host, 1, 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	seat.Free(100)
+	for end := now.Add(10 * time.Minute); now.Before(end); {
+		seat, wait, _, err := p.try(t.Context(), Scopes(host, 1, 1), now)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if seat == nil {
+			now = now.Add(wait)
+			continue
+		}
+		asked += 8
+		seat.Free(8)
+		p.scopes[seat.scopes[0].Name].at = now
+	}
+	if asked < 2200 || asked > 2500 {
+		t.Errorf("%d unknown recipients in 10 minutes", asked)
+	}
+}
+
+func TestScopes(t *testing.T) {
+	for addr, want := range map[string]string{"192.0.2.7": "3 192.0.2.0/24", "2001:db8::7": "3 2001:db8::/64", "::ffff:192.0.2.7": "3 192.0.2.0/24"} {
+		s := Scopes(netip.MustParseAddr(addr), 3, 2)
+		if s[1] != (Scope{want, 8}) || s[0].Most != 2 {
+			t.Errorf("%s: %v", addr, s)
+		}
+	}
+	if s := Scopes(netip.MustParseAddr("::ffff:192.0.2.7"), 3, 2); s[0].Name != fmt.Sprint("3 ", host) {
+		t.Errorf("%v", s)
+	}
+}

@@ -1,0 +1,91 @@
+package main
+
+import (
+	"fmt"
+	"os"
+	"slices"
+	"text/tabwriter"
+
+	"varnet/core/policy"
+	"varnet/internal/practice"
+)
+
+const politePeople = 20_000
+
+// politeness has every host character of a practice world tell how it was treated.
+func politeness() error {
+	w, err := practice.Generate(worldSeed)
+	if err != nil {
+		return err
+	}
+	in, err := install(w, 2711, practising, "VARNET_PATIENCE=3s")
+	if err != nil {
+		return err
+	}
+	defer in.stop()
+	run, _, err := in.clean(politePeople)
+	if err != nil {
+		return err
+	}
+	fmt.Printf("%s: %s addresses, %d characters.\n\n", w.Name, policy.Number(run.Addresses), len(practice.Characters()))
+	var t treated
+	for _, h := range in.net.Hosts() {
+		t.hear(h)
+	}
+	return judge(t.told())
+}
+
+// treated is how hosts were treated, all together.
+type treated struct {
+	domains, madeUp, most               int // of honest domains: made-up recipients named in one session
+	sessions, abrupt, complaints, after int
+	overLimit, mostAfter                int
+	limited                             []string
+	mostAfterAt, mostMadeUpAt           string
+}
+
+func (t *treated) hear(h *practice.Host) {
+	s, c := h.Stats(), h.Character()
+	t.sessions += s.Sessions
+	t.abrupt += s.Abrupt
+	t.complaints += s.Complaints
+	t.after += s.After
+	if s.Complaints > 0 && s.After > t.mostAfter {
+		t.mostAfter, t.mostAfterAt = s.After, c.Name
+	}
+	if c.Sessions > 0 {
+		open := 0
+		for _, n := range s.MostOpenFrom {
+			open = max(open, n)
+		}
+		t.limited = append(t.limited, fmt.Sprintf("%s allows %d, saw %d", c.Name, c.Sessions, open))
+		t.overLimit = max(t.overLimit, open-c.Sessions)
+	}
+	if !c.Honest() {
+		return
+	}
+	for _, n := range s.Unknown {
+		t.domains, t.madeUp = t.domains+1, t.madeUp+n
+		if n > t.most {
+			t.most, t.mostMadeUpAt = n, c.Name
+		}
+	}
+}
+
+func (t *treated) told() []bar {
+	out := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', 0)
+	slices.Sort(t.limited)
+	for _, l := range t.limited {
+		fmt.Fprintf(out, "sessions at a time\t%s\t\n", l)
+	}
+	fmt.Fprintf(out, "made-up recipients\t%.2f on average at %s honest domains in the session with most of them, %d at most (%s)\t\n", float64(t.madeUp)/float64(max(1, t.domains)), policy.Number(int64(t.domains)), t.most, t.mostMadeUpAt)
+	fmt.Fprintf(out, "complaints\t%d at recipients; %d recipients in the session or 10 s after one, %d at most at one host (%s)\t\n", t.complaints, t.after, t.mostAfter, t.mostAfterAt)
+	fmt.Fprintf(out, "sessions\t%s, %d ended without QUIT\t\n", policy.Number(int64(t.sessions)), t.abrupt)
+	_ = out.Flush()
+	return []bar{
+		{"made-up recipients in a session, per honest domain, at most", float64(t.most), 2, true, ""},
+		{"sessions at a time above what a host allows one address", float64(max(0, t.overLimit)), 0, true, ""},
+		{"recipients after a complaint, for each", float64(t.after) / float64(max(1, t.complaints)), 1, true, ""},
+		{"sessions that we ended without QUIT", float64(t.abrupt), 0, true, ""},
+	}
+}

@@ -1,0 +1,66 @@
+package practice
+
+import (
+	"strings"
+	"time"
+)
+
+// What hosts tell of a client's manners. A recipient is unknown to a host if no list of
+// its world can hold it: such are made up.
+
+// noteUnknown counts a recipient that was made up.
+func (p *peer) noteUnknown(mailbox string) {
+	at := strings.LastIndexByte(mailbox, '@')
+	if at < 0 || !p.isUs() || p.host.world.known(strings.ToLower(mailbox[:at])) || strings.HasPrefix(mailbox, "postmaster@") {
+		return
+	}
+	if p.unknown == nil {
+		p.unknown = map[string]int{}
+	}
+	p.unknown[mailbox[at+1:]]++
+}
+
+// tellUnknown puts the session's made-up recipients to the host's figures: of each
+// domain the most that a session named.
+func (p *peer) tellUnknown() {
+	h := p.host
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if h.stats.Unknown == nil {
+		h.stats.Unknown = map[string]int{}
+	}
+	for domain, n := range p.unknown {
+		h.stats.Unknown[domain] = max(h.stats.Unknown[domain], n)
+	}
+}
+
+// afterComplaint is for how long after a complaint recipients count as asked about in
+// spite of it.
+const afterComplaint = 10 * time.Second
+
+// complaint begins an answer by which a host complains of us at a recipient.
+const complaint = "(complains)"
+
+// noteComplaint counts complaints, and the recipients that come after one, and returns
+// the answer as it is said.
+func (p *peer) noteComplaint(answer string) string {
+	h := p.host
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	said, complains := strings.CutPrefix(answer, complaint)
+	if p.isUs() && (p.complained || time.Since(h.complained) < afterComplaint) {
+		h.stats.After++
+	}
+	if p.isUs() && complains {
+		h.stats.Complaints++
+		h.complained, p.complained = time.Now(), true
+	}
+	return said
+}
+
+// abrupt counts a session that the client ended without QUIT.
+func (h *Host) abrupt() {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	h.stats.Abrupt++
+}
