@@ -68,6 +68,10 @@ const (
 	leastQuestions = 5
 )
 
+// BetweenSessions is how long a host that counts questions is left alone between two
+// sessions.
+const BetweenSessions = 2 * time.Second
+
 // Start is the pace for an operator that nothing is known about: mail hosts
 // expect several connections of who has several messages, and most mail servers
 // begin with more than these.
@@ -80,6 +84,8 @@ type Seen struct {
 	// Bore is how many questions of a session a host answered before it complained at
 	// one; 0: it did not, or at the first.
 	Bore int
+	// AtRecipient tells that a complaint came at a recipient, and not at a session.
+	AtRecipient bool
 	// Hint is how long the host asked us to stay away, the longest; zero: it
 	// did not say.
 	Hint    time.Duration
@@ -111,6 +117,7 @@ func (s *Seen) Add(o Seen) {
 	s.Blocked += o.Blocked
 	s.NoWay += o.NoWay
 	s.Took = s.Took || o.Took
+	s.AtRecipient = s.AtRecipient || o.AtRecipient
 	if o.Words != "" {
 		s.Words = o.Words
 	}
@@ -147,12 +154,15 @@ func (p Pace) After(s Seen, now time.Time, b Bounds) Pace {
 	if b.Rest > 0 {
 		p.RestUntil = latest(p.RestUntil, now.Add(b.Rest))
 	}
+	if p.PerSession(now) > 0 {
+		p.RestUntil = latest(p.RestUntil, now.Add(BetweenSessions))
+	}
 	return p
 }
 
 func (p Pace) complained(s Seen, now time.Time) Pace {
 	first := firstRest
-	if p.Lanes > 1 {
+	if p.Lanes > 1 && !s.AtRecipient {
 		first = fewerRest
 	}
 	rest := min(first<<min(p.Complaints, 10), longRest)

@@ -2,6 +2,7 @@ package pace
 
 import (
 	"context"
+	"errors"
 	"net/netip"
 	"strconv"
 	"sync"
@@ -64,6 +65,8 @@ type scope struct {
 	// allowed since, at asked.
 	owed float64
 	at   time.Time
+	// restUntil is until when the address has had enough of us.
+	restUntil time.Time
 }
 
 // Seat is a place that was taken for a session.
@@ -83,6 +86,30 @@ func (s *Seat) Others() int {
 	}
 	return s.others
 }
+
+// Complained notes that the host complained of us: until it has rested, its address sees
+// no new session of this process, and those that are open ask no more (Resting).
+func (s *Seat) Complained(now time.Time) {
+	if s == nil {
+		return
+	}
+	s.places.mu.Lock()
+	defer s.places.mu.Unlock()
+	s.places.scope(s.scopes[0].Name).restUntil = now.Add(firstRest)
+}
+
+// Resting reports whether the host has complained at this or another session.
+func (s *Seat) Resting(now time.Time) bool {
+	if s == nil {
+		return false
+	}
+	s.places.mu.Lock()
+	defer s.places.mu.Unlock()
+	return now.Before(s.places.scope(s.scopes[0].Name).restUntil)
+}
+
+// ErrResting is the error of Take at an address that has had enough of us for now.
+var ErrResting = errors.New("the host has had enough of us for now")
 
 // sharedWait is after how long it is asked again whether another worker has given a
 // place back.
@@ -115,6 +142,9 @@ func (p *Places) try(ctx context.Context, scopes [2]Scope, now time.Time) (seat 
 	defer p.mu.Unlock()
 	if p.scopes == nil {
 		p.scopes, p.freed = map[string]*scope{}, make(chan struct{})
+	}
+	if now.Before(p.scope(scopes[0].Name).restUntil) {
+		return nil, 0, nil, ErrResting
 	}
 	if wait := p.debt(scopes[0].Name, now); wait > 0 {
 		return nil, wait, nil, nil
@@ -215,7 +245,7 @@ func (p *Places) sweep(now time.Time) {
 		return
 	}
 	for name, s := range p.scopes {
-		if p.debt(name, now) == 0 && len(s.held) == 0 && s.owed == 0 {
+		if p.debt(name, now) == 0 && len(s.held) == 0 && s.owed == 0 && now.After(s.restUntil) {
 			delete(p.scopes, name)
 		}
 	}
@@ -227,7 +257,7 @@ func (p *Places) giveBack(s *Seat, n int) {
 	for i := range n {
 		names[i], places[i] = s.scopes[i].Name, s.at[i]
 		one := p.scope(names[i])
-		if delete(one.held, places[i]); len(one.held) == 0 && one.owed == 0 {
+		if delete(one.held, places[i]); len(one.held) == 0 && one.owed == 0 && one.restUntil.IsZero() {
 			delete(p.scopes, names[i])
 		}
 	}

@@ -27,7 +27,7 @@ type talk struct {
 	backup  bool
 	asked   []*item // in the order of the answers
 	greyed  int     // put off as strangers
-	us      int     // refusals of us in a row
+	us      int     // refusals of us, or in words that say little, in a row
 }
 
 // run asks as much of the queue as the session takes, ends it, and returns what is
@@ -191,7 +191,7 @@ func (t *talk) askAll(items []*item) []*item {
 		done := t.askSome(items)
 		items = items[done:]
 		if t.us >= manyRefusals && t.goesOn() && !t.witnessed(nil) {
-			t.stopFor(refusedUs)
+			t.stopFor(t.whyRefused())
 		}
 		if done == 0 || t.session.Room() == 0 {
 			break
@@ -240,6 +240,21 @@ func (t *talk) askLast(it *item) bool {
 
 func (t *talk) goesOn() bool { return t.end == goOn && t.session.Failure() == nil }
 
+// whyRefused is what it means that the host takes nobody any more: it refuses us, or
+// has changed its mood if it took somebody before. A host that never took anybody and
+// says little is asked on.
+func (t *talk) whyRefused() stop {
+	last := t.asked[len(t.asked)-1]
+	switch {
+	case t.taken(nil) != nil:
+		return changed
+	case last.meaning.About == reply.Us:
+		return refusedUs
+	}
+	t.us = 0
+	return goOn
+}
+
 // manyRefusals is after how many refusals of us in a row it is asked whether the host
 // still takes whom it took.
 const manyRefusals = 3
@@ -253,14 +268,15 @@ func (t *talk) hear(it *item, a smtp.Answer) bool {
 	it.asked = Asked{Conversation: t.number, At: a.At, TookMS: float64(a.Took.Microseconds()) / 1000, Reply: clip(words), Why: m.Why}
 	t.asked = append(t.asked, it)
 	t.heed(m, a.Reply)
-	if m.About == reply.Us && m.Effect == reply.Refused {
+	if m.About == reply.Us && m.Effect == reply.Refused || it.vague() {
 		t.us++
 	} else {
 		t.us = 0
 	}
 	switch {
 	case m.Throttles():
-		t.seen.Bore = len(t.asked) - 1
+		t.seat.Complained(a.At)
+		t.seen.Bore, t.seen.AtRecipient = len(t.asked)-1, true
 		t.stopFor(complained)
 	case m.Cause == finding.ExchangerNeedsTLS && !t.session.Encrypted():
 		t.stopFor(wantsTLS)
@@ -270,6 +286,9 @@ func (t *talk) hear(it *item, a smtp.Answer) bool {
 		}
 	case it.introduced() && it.q.wasPutOff():
 		t.letIn = true
+	}
+	if t.seat.Resting(a.At) {
+		t.stopFor(complained) // at another session
 	}
 	return t.end == goOn && t.us < manyRefusals
 }

@@ -168,7 +168,10 @@ const maxIdle = 2
 // queue is given up with the last failure's meaning.
 func (v *visit) ask(ctx context.Context, queue []*item) {
 	idle := 0
-	for len(queue) > 0 && ctx.Err() == nil && v.end == goOn {
+	for n := 0; len(queue) > 0 && ctx.Err() == nil && v.end == goOn; n++ {
+		if n > 0 && v.domains[0].PerSession > 0 {
+			pause(ctx, pace.BetweenSessions)
+		}
 		t, failure := v.connect(ctx, queue)
 		if failure != nil {
 			if !v.crowded(failure) {
@@ -209,6 +212,14 @@ func (v *visit) ask(ctx context.Context, queue []*item) {
 	}
 	if len(queue) > 0 {
 		v.putOffRest(queue)
+	}
+}
+
+// pause waits, or until ctx ends.
+func pause(ctx context.Context, d time.Duration) {
+	select {
+	case <-ctx.Done():
+	case <-time.After(d):
 	}
 }
 

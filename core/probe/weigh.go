@@ -2,6 +2,7 @@ package probe
 
 import (
 	"math/rand/v2"
+	"time"
 
 	"varnet/core/finding"
 	"varnet/core/reply"
@@ -170,6 +171,7 @@ func (t *talk) weigh() (again []*item) {
 // last mailbox that it took.
 func (t *talk) cutChanged() (again []*item) {
 	t.seen.Throttled++
+	t.seat.Complained(time.Now())
 	yes, _ := t.lasts()
 	for _, it := range t.asked[yes+1:] {
 		it.void = true

@@ -57,7 +57,7 @@ func TestNobodyHangsUpWithoutAQuit(t *testing.T) {
 		"a reply too many":            {"220 host\r\n", instead("RCPT", "250 ok\r\n250 ok\r\n"), 1},
 		"it leaves in the middle":     {"220 host\r\n", instead("RCPT", "421 going down\r\n"), 0},
 		"it hangs up in the middle":   {"220 host\r\n", instead("RCPT", "hang up"), 0},
-		"TLS is wanted and not there": {"220 host\r\n", instead("MAIL", "530 5.7.0 Must issue a STARTTLS command first\r\n"), 0},
+		"TLS is wanted and not there": {"220 host\r\n", instead("MAIL", "530 5.7.0 Must issue a STARTTLS command first\r\n"), 1},
 	} {
 		t.Run(what, func(t *testing.T) {
 			t.Parallel()

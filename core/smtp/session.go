@@ -162,7 +162,7 @@ type Session struct {
 	extensions map[string]string
 	encrypted  bool
 	failure    *Failure
-	left       bool // QUIT was said
+	left       bool // QUIT was said, or cannot be
 	// asked and heard count the questions sent and the replies to them.
 	asked, heard int
 	// stopped: the caller wants nothing more asked; onAnswer is how it says so.
@@ -275,6 +275,7 @@ func (s *Session) startTLS() *Failure {
 	t := tls.Client(s.conn, &tls.Config{InsecureSkipVerify: true})
 	s.deadline(StepTLS)
 	if err := t.HandshakeContext(s.ctx); err != nil {
+		s.left = true // what is said now is not understood
 		return &Failure{Step: StepTLS, Trouble: NoTLS, Err: err}
 	}
 	s.note(false, "("+tls.VersionName(t.ConnectionState().Version)+" from here on)")
@@ -355,13 +356,15 @@ func (s *Session) fail(f *Failure) {
 	}
 	s.failure = f
 	switch f.Trouble {
-	case Refused, OutOfStep, Garbled:
+	case Refused, OutOfStep, Garbled, Silent, OutOfTime, NoTLS:
 		if f.Reply.Code != 421 && !s.left {
 			s.note(false, "QUIT")
 			_ = s.conn.SetDeadline(time.Now().Add(endWait))
 			_, _ = io.WriteString(s.conn, "QUIT\r\n")
 		}
-		s.awaitEnd()
+		if f.Trouble != Silent && f.Trouble != OutOfTime && !s.left { // who says nothing says no farewell
+			s.awaitEnd()
+		}
 	}
 	_ = s.conn.Close()
 }

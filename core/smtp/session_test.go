@@ -248,7 +248,7 @@ func TestWhereTLSIsDemandedTheQuestionsAreAskedAgain(t *testing.T) {
 	if f, ok := err.(*Failure); !ok || f.Step != StepTLS || f.Trouble != NoTLS {
 		t.Errorf("it failed with %v", err)
 	}
-	if got := strings.Join(heard, "; "); !strings.HasSuffix(got, "RCPT TO:<b@h.example>; STARTTLS") || s.Room() != 0 {
+	if got := strings.Join(heard, "; "); !strings.HasSuffix(got, "RCPT TO:<b@h.example>; STARTTLS; QUIT") || s.Room() != 0 {
 		t.Errorf("the host heard %s", got)
 	}
 }

@@ -2,6 +2,7 @@ package main
 
 import (
 	"fmt"
+	"io"
 	"os"
 	"slices"
 	"text/tabwriter"
@@ -29,10 +30,28 @@ func politeness() error {
 	}
 	fmt.Printf("%s: %s addresses, %d characters.\n\n", w.Name, policy.Number(run.Addresses), len(practice.Characters()))
 	var t treated
+	table := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', tabwriter.AlignRight)
+	fmt.Fprintln(table, "host\tcharacter\tsessions\tmost at a time\trecipients\trefused\tmade-up, most\tcomplaints\tafter them\twithout QUIT\t")
 	for _, h := range in.net.Hosts() {
 		t.hear(h)
+		tell(table, h)
 	}
+	_ = table.Flush()
+	fmt.Println()
 	return judge(t.told())
+}
+
+// tell prints what a host saw that is worth a look.
+func tell(out io.Writer, h *practice.Host) {
+	s := h.Stats()
+	madeUp := 0
+	for _, n := range s.Unknown {
+		madeUp = max(madeUp, n)
+	}
+	if s.Complaints+s.Abrupt == 0 && madeUp <= 2 && h.Character().Sessions == 0 {
+		return
+	}
+	fmt.Fprintf(out, "%s\t%s\t%d\t%d\t%d\t%d\t%d\t%d\t%d\t%d\t\n", h.Name, h.Character().Name, s.Sessions, s.MostOpen, s.Recipients, s.Refused, madeUp, s.Complaints, s.After, s.Abrupt)
 }
 
 // treated is how hosts were treated, all together.
@@ -84,7 +103,8 @@ func (t *treated) told() []bar {
 	_ = out.Flush()
 	return []bar{
 		{"made-up recipients in a session, per honest domain, at most", float64(t.most), 2, true, ""},
-		{"sessions at a time above what a host allows one address", float64(max(0, t.overLimit)), 0, true, ""},
+		// That it allows fewer than are usual, a host can only say by turning one away.
+		{"sessions at a time above what a host allows one address, until it said so", float64(max(0, t.overLimit)), 1, true, ""},
 		{"recipients after a complaint, for each", float64(t.after) / float64(max(1, t.complaints)), 1, true, ""},
 		{"sessions that we ended without QUIT", float64(t.abrupt), 0, true, ""},
 	}

@@ -187,7 +187,7 @@ type peer struct {
 	refused    int
 	taken      []string // recipients of this transaction
 	encrypted  bool
-	unknown    map[string]int // made-up recipients of the session by domain
+	unknown    map[string]map[string]bool // made-up recipients of the session, by domain
 	complained bool
 }
 

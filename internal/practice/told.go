@@ -11,13 +11,20 @@ import (
 // noteUnknown counts a recipient that was made up.
 func (p *peer) noteUnknown(mailbox string) {
 	at := strings.LastIndexByte(mailbox, '@')
-	if at < 0 || !p.isUs() || p.host.world.known(strings.ToLower(mailbox[:at])) || strings.HasPrefix(mailbox, "postmaster@") {
+	if at < 0 || !p.isUs() {
+		return
+	}
+	local, _, _ := strings.Cut(strings.ToLower(mailbox[:at]), "+")
+	if local == "postmaster" || p.host.world.known(local) {
 		return
 	}
 	if p.unknown == nil {
-		p.unknown = map[string]int{}
+		p.unknown = map[string]map[string]bool{}
 	}
-	p.unknown[mailbox[at+1:]]++
+	if p.unknown[mailbox[at+1:]] == nil {
+		p.unknown[mailbox[at+1:]] = map[string]bool{}
+	}
+	p.unknown[mailbox[at+1:]][mailbox] = true
 }
 
 // tellUnknown puts the session's made-up recipients to the host's figures: of each
@@ -29,8 +36,8 @@ func (p *peer) tellUnknown() {
 	if h.stats.Unknown == nil {
 		h.stats.Unknown = map[string]int{}
 	}
-	for domain, n := range p.unknown {
-		h.stats.Unknown[domain] = max(h.stats.Unknown[domain], n)
+	for domain, mailboxes := range p.unknown {
+		h.stats.Unknown[domain] = max(h.stats.Unknown[domain], len(mailboxes))
 	}
 }
 
