@@ -14,11 +14,16 @@ type Health struct {
 	Failed int64  `json:"failed" doc:"Questions it did not answer."`
 	// MeanMS is the mean time of an answer, in milliseconds.
 	MeanMS float64 `json:"meanMs" doc:"Mean time of an answer, in milliseconds."`
+	// Contradicted counts the domains that it said do not exist and another resolver
+	// found; Hidden is the last of them.
+	Contradicted int64  `json:"contradicted,omitempty" doc:"Domains that it said do not exist and another resolver found."`
+	Hidden       string `json:"hidden,omitempty" doc:"The last of these domains."`
 	// RestUntil is until when it is left alone, for it did not answer.
 	RestUntil time.Time `json:"restUntil,omitzero"`
 
-	inRow int
-	total time.Duration
+	inRow       int
+	total       time.Duration
+	provenUntil time.Time
 }
 
 // restsAfter is after how many questions in a row without an answer a resolver
@@ -75,6 +80,31 @@ func (r *Resolver) Health() (out []Health) {
 	return out
 }
 
+// with calls do with what is known of a server.
+func (p *pool) with(server string, do func(*Health)) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	for _, h := range p.servers {
+		if h.Server == server {
+			do(h)
+		}
+	}
+}
+
+// contradicted notes a domain that a server said does not exist and another found.
+func (p *pool) contradicted(server, domain string) {
+	p.with(server, func(h *Health) { h.Contradicted, h.Hidden = h.Contradicted+1, domain })
+}
+
+func (p *pool) prove(server string, now time.Time) {
+	p.with(server, func(h *Health) { h.provenUntil = now.Add(provenFor) })
+}
+
+func (p *pool) provenAt(server string, now time.Time) (ok bool) {
+	p.with(server, func(h *Health) { ok = now.Before(h.provenUntil) })
+	return ok
+}
+
 // order gives the resolvers in the order in which they are asked: in turn,
 // those at rest last.
 func (p *pool) order(now time.Time) []string {
@@ -98,12 +128,7 @@ func (p *pool) order(now time.Time) []string {
 
 // learn takes in whether the server answered.
 func (p *pool) learn(server string, answered bool, start, now time.Time) {
-	p.mu.Lock()
-	defer p.mu.Unlock()
-	for _, h := range p.servers {
-		if h.Server != server {
-			continue
-		}
+	p.with(server, func(h *Health) {
 		h.Asked++
 		if answered {
 			h.inRow, h.RestUntil = 0, time.Time{}
@@ -114,5 +139,5 @@ func (p *pool) learn(server string, answered bool, start, now time.Time) {
 		if h.inRow++; h.inRow >= restsAfter {
 			h.RestUntil = now.Add(rest)
 		}
-	}
+	})
 }

@@ -50,6 +50,9 @@ type Resolver struct {
 	// AllowPrivate lets exchangers with loopback and private addresses
 	// through. The practice internet needs it; nothing else does.
 	AllowPrivate bool
+	// Reference are domains that are known to exist: a resolver that is the only one
+	// must find one of them before it is believed that a domain does not.
+	Reference []string
 	// Timeout bounds one try at one server. Default 3 s.
 	Timeout time.Duration
 	// Patience bounds the whole lookup of a domain. Default 12 s.
@@ -117,8 +120,13 @@ func (r *Resolver) query(ctx context.Context, name string, qtype uint16) Answer 
 }
 
 func (r *Resolver) follow(ctx context.Context, name string, qtype uint16) Answer {
+	return r.followAt(ctx, name, qtype, nil)
+}
+
+// followAt asks some resolvers, all in turn where none is named.
+func (r *Resolver) followAt(ctx context.Context, name string, qtype uint16, servers []string) Answer {
 	for range maxAliases {
-		m, server, err := r.ask(ctx, name, qtype)
+		m, server, err := r.ask(ctx, name, qtype, servers)
 		if err != nil {
 			return Answer{Status: StatusFailed, Problem: err.Error(), Server: server, Expires: r.now().Add(failureTTL)}
 		}
@@ -134,11 +142,13 @@ func (r *Resolver) follow(ctx context.Context, name string, qtype uint16) Answer
 
 // ask puts the question to one server after the other until one answers.
 // SERVFAIL, REFUSED and silence are no answers.
-func (r *Resolver) ask(ctx context.Context, name string, qtype uint16) (*dns.Msg, string, error) {
+func (r *Resolver) ask(ctx context.Context, name string, qtype uint16, servers []string) (*dns.Msg, string, error) {
 	m := new(dns.Msg)
 	m.SetQuestion(dns.Fqdn(name), qtype)
 	m.SetEdns0(edns0Payload, false)
-	servers := r.pool.order(r.now())
+	if servers == nil {
+		servers = r.pool.order(r.now())
+	}
 	var server string
 	var last error
 	for i := range tries {

@@ -105,7 +105,7 @@ func (r *Resolver) Lookup(ctx context.Context, name string) Domain {
 	}
 	mx := r.query(ctx, name, dns.TypeMX)
 	d.note(mx)
-	switch mx.Status {
+	switch r.sure(ctx, &d, mx, dns.TypeMX).Status {
 	case StatusAbsent:
 		d.Outcome = Absent
 	case StatusFailed:
@@ -198,14 +198,20 @@ func (r *Resolver) addresses(ctx context.Context, d *Domain, host string, pref u
 		x.Unusable = append(x.Unusable, ip)
 		return x, false
 	}
+	absent := false
 	v6 := make(chan Answer, 1)
 	go func() { v6 <- r.query(ctx, host, dns.TypeAAAA) }()
 	for _, a := range []Answer{r.query(ctx, host, dns.TypeA), <-v6} {
 		d.note(a)
 		failed = failed || a.Status == StatusFailed
+		absent = absent || a.Status == StatusAbsent
 		for _, ip := range a.Addrs {
 			r.sort(&x, ip)
 		}
+	}
+	if absent && !failed && len(x.Addrs)+len(x.Unusable) == 0 {
+		a := d.Answers[len(d.Answers)-2] // of the A records
+		failed = a.Status == StatusAbsent && r.sure(ctx, d, a, dns.TypeA).Status == StatusFailed
 	}
 	return x, failed && len(x.Addrs) == 0
 }

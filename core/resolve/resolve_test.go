@@ -47,7 +47,8 @@ once.example.         MX 10 mx1.plain.example.
 type server struct {
 	records map[string][]dns.RR
 	asked   atomic.Int64
-	refuse  bool // answers REFUSED to everything
+	refuse  bool   // answers REFUSED to everything
+	hides   string // says of this name, and those under it, that they do not exist
 	delay   time.Duration
 }
 
@@ -98,6 +99,10 @@ func (s *server) ServeDNS(w dns.ResponseWriter, q *dns.Msg) {
 	case name == "broken.example.":
 		m.Rcode = dns.RcodeServerFailure
 	case strings.HasPrefix(name, "mute."):
+		return
+	case s.hides != "" && dns.IsSubDomain(s.hides, name):
+		m.Rcode = dns.RcodeNameError
+		_ = w.WriteMsg(m)
 		return
 	case s.records[name] == nil:
 		m.Rcode = dns.RcodeNameError
