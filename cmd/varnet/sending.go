@@ -84,6 +84,11 @@ func (s sendingCall) shown(side contract.Sending, err error) error {
 				fmt.Fprintf(s.out, "    To do: %s\n", printable(c.Do))
 			}
 		}
+		for _, h := range side.Health {
+			if p.Kind == sending.Resolver && h.Server == p.Name && h.Says != "" {
+				fmt.Fprintf(s.out, "  ◐ %s\n", printable(h.Says))
+			}
+		}
 		if p.Rests != "" {
 			fmt.Fprintln(s.out, "  "+printable(p.Rests))
 		}

@@ -17,8 +17,8 @@ var byCause = map[Cause]float64{
 
 	DomainUnresolved:     0.02,
 	ExchangerUnreachable: 0.02,
-	ExchangerSilent:      0.02,
-	ExchangerNeedsTLS:    0.02,
+	ExchangerSilent:      0.40,
+	ExchangerNeedsTLS:    0.40,
 	ExchangerUnavailable: 0.03,
 	ExchangerGarbled:     0.30,
 	ExchangerDroppedUs:   0.30,

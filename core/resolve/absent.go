@@ -59,10 +59,11 @@ const provenFor = 10 * time.Minute
 // proven reports whether a resolver finds a domain that is known to exist. Where none
 // is known it is believed.
 func (r *Resolver) proven(ctx context.Context, server string) bool {
-	if len(r.Reference) == 0 || r.pool.provenAt(server, r.now()) {
+	reference, done := r.pool.provenBy(server, r.now())
+	if len(reference) == 0 || done {
 		return true
 	}
-	for _, name := range r.Reference {
+	for _, name := range reference {
 		if a := r.queryAt(ctx, name, dns.TypeMX, server); a.Status == StatusFound || a.Status == StatusEmpty {
 			r.pool.prove(server, r.now())
 			return true

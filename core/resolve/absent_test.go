@@ -39,7 +39,7 @@ func TestOneResolversNoIsNotEnough(t *testing.T) {
 func TestAnOnlyResolverMustBeProven(t *testing.T) {
 	for reference, want := range map[string]Outcome{"plain.example": Absent, "parked.example": Absent, "not-there.example": Failed} {
 		r := newResolver(t, false, &server{})
-		r.Reference = []string{reference}
+		r.Know([]string{reference})
 		if d := r.Lookup(t.Context(), "no-such.example"); d.Outcome != want {
 			t.Errorf("it is to know %s: %s, %+v", reference, d.Outcome, d.Answers)
 		}

@@ -2,6 +2,7 @@ package resolve
 
 import (
 	"cmp"
+	"fmt"
 	"slices"
 	"sync"
 	"time"
@@ -16,8 +17,10 @@ type Health struct {
 	MeanMS float64 `json:"meanMs" doc:"Mean time of an answer, in milliseconds."`
 	// Contradicted counts the domains that it said do not exist and another resolver
 	// found; Hidden is the last of them.
-	Contradicted int64  `json:"contradicted,omitempty" doc:"Domains that it said do not exist and another resolver found."`
-	Hidden       string `json:"hidden,omitempty" doc:"The last of these domains."`
+	Contradicted int64  `json:"contradicted,omitempty" doc:"Names that it said do not exist and another resolver found."`
+	Hidden       string `json:"hidden,omitempty" doc:"The last of these names."`
+	// Says tells of contradictions in a sentence.
+	Says string `json:"says,omitempty" doc:"What is wrong with it, in a sentence."`
 	// RestUntil is until when it is left alone, for it did not answer.
 	RestUntil time.Time `json:"restUntil,omitzero"`
 
@@ -38,6 +41,8 @@ type pool struct {
 	mu      sync.Mutex
 	servers []*Health
 	turn    int
+	// reference are domains that are known to exist.
+	reference []string
 }
 
 // Use replaces the resolvers; what is known of those that stay is kept.
@@ -75,6 +80,9 @@ func (r *Resolver) Health() (out []Health) {
 		if answered := h.Asked - h.Failed; answered > 0 {
 			one.MeanMS = float64(h.total.Microseconds()) / 1000 / float64(answered)
 		}
+		if h.Contradicted > 0 {
+			one.Says = fmt.Sprintf("It has hidden %d names that another resolver finds (%s was the last). Their domains stay undecided: remove whichever of the two is wrong.", h.Contradicted, h.Hidden)
+		}
 		out = append(out, one)
 	}
 	return out
@@ -100,9 +108,18 @@ func (p *pool) prove(server string, now time.Time) {
 	p.with(server, func(h *Health) { h.provenUntil = now.Add(provenFor) })
 }
 
-func (p *pool) provenAt(server string, now time.Time) (ok bool) {
-	p.with(server, func(h *Health) { ok = now.Before(h.provenUntil) })
-	return ok
+// provenBy returns the domains that prove a resolver, and whether it is proven now.
+func (p *pool) provenBy(server string, now time.Time) (reference []string, done bool) {
+	p.with(server, func(h *Health) { reference, done = p.reference, now.Before(h.provenUntil) })
+	return reference, done
+}
+
+// Know names domains that are known to exist: a resolver that is the only one must find
+// one of them before it is believed that a domain does not.
+func (r *Resolver) Know(domains []string) {
+	r.pool.mu.Lock()
+	defer r.pool.mu.Unlock()
+	r.pool.reference = domains
 }
 
 // order gives the resolvers in the order in which they are asked: in turn,

@@ -50,9 +50,6 @@ type Resolver struct {
 	// AllowPrivate lets exchangers with loopback and private addresses
 	// through. The practice internet needs it; nothing else does.
 	AllowPrivate bool
-	// Reference are domains that are known to exist: a resolver that is the only one
-	// must find one of them before it is believed that a domain does not.
-	Reference []string
 	// Timeout bounds one try at one server. Default 3 s.
 	Timeout time.Duration
 	// Patience bounds the whole lookup of a domain. Default 12 s.

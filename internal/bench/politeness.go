@@ -24,17 +24,20 @@ func politeness() error {
 		return err
 	}
 	defer in.stop()
-	run, _, err := in.clean(politePeople)
+	run, results, err := in.clean(politePeople)
 	if err != nil {
 		return err
 	}
 	fmt.Printf("%s: %s addresses, %d characters.\n\n", w.Name, policy.Number(run.Addresses), len(practice.Characters()))
-	var t treated
+	t := treated{listed: map[string]bool{}}
+	for _, r := range results {
+		t.listed[r.Mailbox] = true
+	}
 	table := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', tabwriter.AlignRight)
 	fmt.Fprintln(table, "host\tcharacter\tsessions\tmost at a time\trecipients\trefused\tmade-up, most\tcomplaints\tafter them\twithout QUIT\t")
 	for _, h := range in.net.Hosts() {
 		t.hear(h)
-		tell(table, h)
+		t.tell(table, h)
 	}
 	_ = table.Flush()
 	fmt.Println()
@@ -42,10 +45,10 @@ func politeness() error {
 }
 
 // tell prints what a host saw that is worth a look.
-func tell(out io.Writer, h *practice.Host) {
+func (t *treated) tell(out io.Writer, h *practice.Host) {
 	s := h.Stats()
 	madeUp := 0
-	for _, n := range s.Unknown {
+	for _, n := range t.madeUpIn(s) {
 		madeUp = max(madeUp, n)
 	}
 	if s.Complaints+s.Abrupt == 0 && madeUp <= 2 && h.Character().Sessions == 0 {
@@ -56,11 +59,27 @@ func tell(out io.Writer, h *practice.Host) {
 
 // treated is how hosts were treated, all together.
 type treated struct {
-	domains, madeUp, most               int // of honest domains: made-up recipients named in one session
+	listed                              map[string]bool // the list's mailboxes
+	domains, madeUp, most               int             // of honest domains: made-up recipients named in one session
 	sessions, abrupt, complaints, after int
 	overLimit, mostAfter                int
 	limited                             []string
 	mostAfterAt, mostMadeUpAt           string
+}
+
+// madeUpIn counts the made-up mailboxes that a host was asked about, those of a domain in
+// a session together.
+func (t *treated) madeUpIn(s practice.Stats) (counts []int) {
+	for _, mailboxes := range s.Unknown {
+		n := 0
+		for _, m := range mailboxes {
+			if !t.listed[m] {
+				n++
+			}
+		}
+		counts = append(counts, n)
+	}
+	return counts
 }
 
 func (t *treated) hear(h *practice.Host) {
@@ -83,7 +102,7 @@ func (t *treated) hear(h *practice.Host) {
 	if !c.Honest() {
 		return
 	}
-	for _, n := range s.Unknown {
+	for _, n := range t.madeUpIn(s) {
 		t.domains, t.madeUp = t.domains+1, t.madeUp+n
 		if n > t.most {
 			t.most, t.mostMadeUpAt = n, c.Name
@@ -97,7 +116,7 @@ func (t *treated) told() []bar {
 	for _, l := range t.limited {
 		fmt.Fprintf(out, "sessions at a time\t%s\t\n", l)
 	}
-	fmt.Fprintf(out, "made-up recipients\t%.2f on average at %s honest domains in the session with most of them, %d at most (%s)\t\n", float64(t.madeUp)/float64(max(1, t.domains)), policy.Number(int64(t.domains)), t.most, t.mostMadeUpAt)
+	fmt.Fprintf(out, "made-up recipients\t%.2f on average of %s visits of honest domains, %d at most (%s)\t\n", float64(t.madeUp)/float64(max(1, t.domains)), policy.Number(int64(t.domains)), t.most, t.mostMadeUpAt)
 	fmt.Fprintf(out, "complaints\t%d at recipients; %d recipients in the session or 10 s after one, %d at most at one host (%s)\t\n", t.complaints, t.after, t.mostAfter, t.mostAfterAt)
 	fmt.Fprintf(out, "sessions\t%s, %d ended without QUIT\t\n", policy.Number(int64(t.sessions)), t.abrupt)
 	_ = out.Flush()

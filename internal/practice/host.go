@@ -8,6 +8,7 @@ import (
 	"maps"
 	"net"
 	"net/netip"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -47,9 +48,9 @@ type Stats struct {
 	MostOpenFrom map[string]int
 	Recipients   int
 	Refused      int
-	// Unknown is how many made-up recipients of a domain were named in a session, the
-	// most, by domain.
-	Unknown map[string]int
+	// Unknown are the recipients without a name of the world, those of a domain in a
+	// session together.
+	Unknown [][]string
 	// Complaints are its complaints about us at a recipient; After are the recipients
 	// asked about after one, in the session and for ten seconds.
 	Complaints, After int
@@ -62,7 +63,7 @@ func (h *Host) Stats() Stats {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	s := h.stats
-	s.MostOpenFrom, s.Unknown = maps.Clone(h.mostOpen), maps.Clone(h.stats.Unknown)
+	s.MostOpenFrom, s.Unknown = maps.Clone(h.mostOpen), slices.Clone(h.stats.Unknown)
 	return s
 }
 

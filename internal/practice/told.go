@@ -1,14 +1,16 @@
 package practice
 
 import (
+	"maps"
+	"slices"
 	"strings"
 	"time"
 )
 
-// What hosts tell of a client's manners. A recipient is unknown to a host if no list of
-// its world can hold it: such are made up.
+// What hosts tell of a client's manners. A recipient is unknown to a host if it is no
+// name of its world.
 
-// noteUnknown counts a recipient that was made up.
+// noteUnknown notes a recipient that may be made up.
 func (p *peer) noteUnknown(mailbox string) {
 	at := strings.LastIndexByte(mailbox, '@')
 	if at < 0 || !p.isUs() {
@@ -27,17 +29,13 @@ func (p *peer) noteUnknown(mailbox string) {
 	p.unknown[mailbox[at+1:]][mailbox] = true
 }
 
-// tellUnknown puts the session's made-up recipients to the host's figures: of each
-// domain the most that a session named.
+// tellUnknown puts the session's unknown recipients to the host's figures.
 func (p *peer) tellUnknown() {
 	h := p.host
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	if h.stats.Unknown == nil {
-		h.stats.Unknown = map[string]int{}
-	}
-	for domain, mailboxes := range p.unknown {
-		h.stats.Unknown[domain] = max(h.stats.Unknown[domain], len(mailboxes))
+	for _, mailboxes := range p.unknown {
+		h.stats.Unknown = append(h.stats.Unknown, slices.Collect(maps.Keys(mailboxes)))
 	}
 }
 

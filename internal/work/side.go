@@ -99,6 +99,9 @@ func (e *Engine) readSide(ctx context.Context) (*side, error) {
 		servers = e.servers
 	}
 	e.Resolver.Use(servers)
+	if e.Resolver.Know(s.settings.Reference); len(s.settings.Reference) == 0 {
+		e.Resolver.Know(e.Reference)
+	}
 	return s, nil
 }
 

@@ -1575,9 +1575,16 @@ export interface components {
             asked: number;
             /**
              * Format: int64
+             * @description Names that it said do not exist and another resolver found.
+             */
+            contradicted?: number;
+            /**
+             * Format: int64
              * @description Questions it did not answer.
              */
             failed: number;
+            /** @description The last of these names. */
+            hidden?: string;
             /**
              * Format: double
              * @description Mean time of an answer, in milliseconds.
@@ -1585,6 +1592,8 @@ export interface components {
             meanMs: number;
             /** Format: date-time */
             restUntil?: string;
+            /** @description What is wrong with it, in a sentence. */
+            says?: string;
             server: string;
         };
         Identity: {

@@ -44,6 +44,7 @@ function PartShown({ part: p, health }: { part: Part; health: SendingSide["healt
       {p.checks.filter((c) => c.grade !== "good").map((c) => (
         <p key={c.says}><span className={tones[c.grade]} aria-hidden="true">{marks[c.grade]}</span> {c.says} <strong>{c.do}</strong></p>
       ))}
+      {health?.says && <p className="hold">{health.says}</p>}
       {health && health.asked > 0 && <p className="quiet">Since the service started it was asked {plural(health.asked, "time")} and left {number(health.failed)} of them unanswered; an answer took {health.meanMs.toFixed(1)} ms in the mean.</p>}
       <p className="quiet">{p.checks.filter((c) => c.grade === "good").map((c) => c.says).join(" ")}</p>
     </li>
