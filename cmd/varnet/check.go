@@ -122,7 +122,11 @@ func factors(list []finding.Factor) string {
 	for _, f := range list {
 		parts = append(parts, fmt.Sprintf("%s: %.2f", strings.ToLower(f.What), f.Times))
 	}
-	return strings.Join(parts, " times ")
+	text := strings.Join(parts, " times ")
+	if len(list) > 0 && list[0].Basis != "" {
+		text += "; " + list[0].Basis
+	}
+	return text
 }
 
 // records joins what a lookup found.

@@ -21,6 +21,8 @@ var files embed.FS
 type Catalogue struct {
 	roles, noReplies, disposable, freeMail, trapNames, trapDomains, trapTypos set
 	targets                                                                   []string
+	// except are the workspace's exceptions: what is inferred must not bring them back.
+	except map[Entry]bool
 }
 
 type set map[string]bool
@@ -89,7 +91,12 @@ func lay(own []Entry) *Catalogue {
 	}
 	c := &Catalogue{roles: sets[Roles], noReplies: sets[NoReplies], disposable: sets[Disposable],
 		freeMail: sets[FreeMail], trapNames: sets[TrapNames], trapDomains: sets[TrapDomains],
-		trapTypos: sets[TrapTypos]}
+		trapTypos: sets[TrapTypos], except: map[Entry]bool{}}
+	for _, e := range own {
+		if e.Except {
+			c.except[e] = true
+		}
+	}
 	for d := range c.freeMail {
 		c.targets = append(c.targets, d)
 	}
@@ -126,18 +133,36 @@ func Normal(k Kind, name string) (string, error) {
 var plainName = strings.NewReplacer(".", "", "-", "", "_", "")
 
 func load(name string) set {
+	s := set{}
+	for _, word := range loadOrdered(name) {
+		s[word] = true
+	}
+	return s
+}
+
+func loadOrdered(name string) (words []string) {
 	text, err := files.ReadFile("data/" + name + ".txt")
 	if err != nil {
 		panic(err) // embedded at build time
 	}
-	s := set{}
 	for line := range strings.SplitSeq(string(text), "\n") {
-		line, _, _ = strings.Cut(line, "#")
-		for _, word := range strings.Fields(line) {
-			s[word] = true
+		if line != "" && line[0] != '#' {
+			words = append(words, line)
 		}
 	}
-	return s
+	return words
+}
+
+var families = load("free-mail-families")
+
+// isFreeMail reports a domain of a mail service: one that is catalogued, or a name of a
+// family under a country's suffix.
+func (c *Catalogue) isFreeMail(domain string) bool {
+	if c.freeMail[domain] {
+		return true
+	}
+	name, ending, _ := strings.Cut(domain, ".")
+	return families[name] && country(ending) && !c.except[Entry{FreeMail, domain, true}]
 }
 
 // Traits gives the traits that the text of the address alone shows: those of
@@ -152,7 +177,7 @@ func (c *Catalogue) NameTraits(a address.Address) finding.Traits {
 	base := a.Base()
 	plain := plainName.Replace(base)
 	add := adder(&t)
-	add(c.roles[base] || c.roles[plain], finding.TraitRole)
+	add(c.isRole(base), finding.TraitRole)
 	add(c.noReplies[plain], finding.TraitNoReply)
 	add(c.trapNames[plain], finding.TraitTrapPattern)
 	add(a.Tag() != "", finding.TraitTagged)
@@ -169,7 +194,7 @@ func (c *Catalogue) OwnTraits(domain string) finding.Traits {
 	add(c.trapDomains[domain], finding.TraitTrapListed)
 	add(c.trapTypos[domain], finding.TraitTrapTypo)
 	add(inOrUnder(c.disposable, domain), finding.TraitDisposable)
-	add(c.freeMail[domain], finding.TraitFreeMail)
+	add(c.isFreeMail(domain), finding.TraitFreeMail)
 	add(strings.Contains(domain, "xn--"), finding.TraitInternational)
 	add(c.Suggest(domain) != "", finding.TraitTypo)
 	return t
@@ -183,6 +208,8 @@ func adder(t *finding.Traits) func(is bool, x finding.Trait) {
 	}
 }
 
+var disposableExchangers = load("disposable-exchangers")
+
 var sameMailbox = load("same-mailbox")
 
 // Sameness tells what the domain's operator leaves out of a local part.
@@ -195,7 +222,7 @@ func (c *Catalogue) Sameness(domain string) address.Sameness {
 // whatever its name.
 func (c *Catalogue) ExchangerTraits(exchangers []string) (t finding.Traits) {
 	for _, x := range exchangers {
-		if !inOrUnder(c.disposable, x) {
+		if !inOrUnder(c.disposable, x) && !inOrUnder(disposableExchangers, x) {
 			return nil
 		}
 	}

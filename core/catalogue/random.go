@@ -10,7 +10,10 @@ import (
 // cautious: short names, names with dots and anything the model finds merely
 // unusual pass.
 func randomLooking(base string) bool {
-	letters := strings.TrimRight(base, "0123456789")
+	if walks(base) {
+		return true
+	}
+	letters := strings.TrimRight(base, digits)
 	if len(letters) < 8 || strings.ContainsAny(letters, ".-_'") {
 		return false
 	}
@@ -20,6 +23,32 @@ func randomLooking(base string) bool {
 // randomBelow was chosen so that of 100,000 pairs of names none falls below and
 // of random strings of ten letters eight in ten do; a test holds both.
 const randomBelow = -3.75
+
+// longWalk is from how many keys in a row on a name is a walk over the keyboard.
+const longWalk = 6
+
+// walks reports a name that is struck along a row of keys, there or back, or in columns:
+// qwertz, asdfgh, 123456qwe, qazwsx.
+func walks(base string) bool {
+	run, steps := 1, 0
+	for i := 1; i < len(base); i++ {
+		ra, ca := place(base[i-1])
+		rb, cb := place(base[i])
+		beside := ra >= 0 && ra == rb && abs(ca-cb) == 1
+		if beside {
+			run++
+		} else {
+			run = 1
+		}
+		if beside || ra >= 0 && rb >= 0 && ra != rb && abs(ra-rb) == 1 && ca == cb {
+			steps++
+		}
+		if run >= longWalk {
+			return true
+		}
+	}
+	return len(base) >= longWalk && steps >= len(base)-2 && steps*4 >= (len(base)-1)*3
+}
 
 const alphabet = 27 // 26 letters, and everything else
 

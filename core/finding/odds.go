@@ -1,60 +1,80 @@
 package finding
 
-import "math"
+import (
+	_ "embed"
+	"math"
+	"strconv"
+	"strings"
+)
 
-// The odds are a table: each cause has the share of addresses that a message
-// really reached, and some traits multiply it. The shares were fitted on a
-// practice world with every host character by really sending to every address
-// (script/bench trust, seed 7), and are held there against another world: in no
-// tenth of the scale may the stated odds be off by 5 points or more. On the
-// practice internet a host that is out of reach stays so, hence the low odds.
-var byCause = map[Cause]float64{
-	MailboxAccepted:    0.99,
-	MailboxAnyAccepted: 0.55,
-	MailboxUnclear:     0.44,
-	MailboxFull:        0.04,
-	MailboxDisabled:    0.02,
+// The odds are data with their source (data/odds.tsv): each cause has the share of
+// addresses that a message really reached, and some traits multiply it. Nothing of it
+// was measured in the world yet; the evidence says so. script/bench trust holds them
+// against a practice world: in no tenth of the scale may the stated odds be off by 5
+// points or more.
+//
+//go:embed data/odds.tsv
+var oddsFile string
 
-	DomainUnresolved:     0.02,
-	ExchangerUnreachable: 0.02,
-	ExchangerSilent:      0.40,
-	ExchangerNeedsTLS:    0.40,
-	ExchangerUnavailable: 0.03,
-	ExchangerGarbled:     0.30,
-	ExchangerDroppedUs:   0.30,
-	ExchangerBlocksUs:    0.79,
-	ExchangerThrottles:   0.75,
-	ExchangerPostponed:   0.75,
+// Basis says what a figure of the odds rests on.
+type Basis string
 
-	RuleSkipped: 0.70,
-	RuleDepth:   0.70,
+// The bases.
+const (
+	Simulated Basis = "simulated" // counted on the practice internet
+	Judged    Basis = "judged"    // an assumption
+)
+
+// Sentence says what the basis means.
+func (b Basis) Sentence() string {
+	if b == Judged {
+		return "assumed; nothing measured yet"
+	}
+	return "assumed from simulations; nothing measured yet"
 }
 
-// byTrait multiplies the odds of what is not certain. These are judgements, not
-// measurements: the practice internet has no such people.
-var byTrait = map[Trait]float64{
-	TraitRandomLooking: 0.6,
-	TraitTypo:          0.7,
-	TraitDisposable:    0.6,
+type odds struct {
+	times float64
+	basis Basis
 }
+
+// oddsOf holds the odds of causes and what traits multiply them by.
+var oddsOf = func() map[string]odds {
+	table := map[string]odds{}
+	for line := range strings.SplitSeq(strings.TrimSpace(oddsFile), "\n") {
+		if f := strings.Split(line, "\t"); line[0] != '#' && len(f) == 3 {
+			times, err := strconv.ParseFloat(f[1], 64)
+			if err != nil {
+				panic(err) // embedded at build time
+			}
+			table[f[0]] = odds{times, Basis(f[2])}
+		}
+	}
+	return table
+}()
 
 // Factor is one thing that the odds were made of.
 type Factor struct {
 	What  string  `json:"what" doc:"What was taken into account, in words."`
 	Times float64 `json:"times" doc:"What it multiplies the odds by; the first factor is what they begin with."`
+	Basis string  `json:"basis" doc:"What the figure rests on, in words."`
 }
 
-// Factors tells what the odds of a verdict are made of, in order; their product
+// Factors returns what the odds of a verdict are made of, in order; their product
 // is the odds.
 func Factors(f Finding, c Cause, t Traits) []Factor {
-	info := byCode[c]
-	out := []Factor{{What: info.Title, Times: byCause[c]}} // 0 for what is undeliverable
-	if f == Deliverable || byCause[c] == 0 {
+	base := oddsOf[string(c)] // none for what is undeliverable
+	first := Factor{What: byCode[c].Title, Times: base.times}
+	if base.times > 0 {
+		first.Basis = base.basis.Sentence()
+	}
+	out := []Factor{first}
+	if f == Deliverable || base.times == 0 {
 		return out
 	}
 	for _, i := range traits {
-		if m, ok := byTrait[i.Code]; ok && t.Has(i.Code) {
-			out = append(out, Factor{What: i.Title, Times: m})
+		if m, ok := oddsOf[string(i.Code)]; ok && t.Has(i.Code) {
+			out = append(out, Factor{What: i.Title, Times: m.times, Basis: m.basis.Sentence()})
 		}
 	}
 	return out

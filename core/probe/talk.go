@@ -123,6 +123,7 @@ func (t *talk) askBehind(items []*item) {
 // not known, and all of those that are, each with a made-up one among them; and the
 // others.
 func (t *talk) opening(chosen []*item) (first, others []*item) {
+	begun := map[*site]bool{} // those put off before and those that were not come apart
 	for i := 0; i < len(chosen); {
 		j := i
 		for j < len(chosen) && chosen[j].site == chosen[i].site {
@@ -130,6 +131,8 @@ func (t *talk) opening(chosen []*item) (first, others []*item) {
 		}
 		group := chosen[i:j]
 		switch s := group[0].site; {
+		case begun[s]:
+			others = append(others, group...)
 		case group[0].kind != listed || t.survived[t.host] > 0:
 			first = append(first, group...)
 		case s.known(t.host).good(t.start):
@@ -140,6 +143,7 @@ func (t *talk) opening(chosen []*item) (first, others []*item) {
 		default:
 			first, others = append(first, group[0]), append(others, group[1:]...)
 		}
+		begun[group[0].site] = group[0].kind == listed
 		i = j
 	}
 	return first, others

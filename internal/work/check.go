@@ -107,6 +107,12 @@ func (e *Engine) Check(ctx context.Context, workspace int64, typed string, passe
 	d := e.Resolver.Lookup(ctx, a.Domain)
 	c.Domain = &d
 	traits := known.Traits(a).With(known.ExchangerTraits(d.Hosts())...)
+	if d.Outcome == resolve.ByMX {
+		traits = known.Served(a.Domain, d.Hosts(), traits)
+	}
+	if !traits.Has(finding.TraitTypo) {
+		c.Suggestion = ""
+	}
 	if cause, hopeless := d.Outcome.Cause(); hopeless {
 		c.Verdict = finding.ConcludeFrom(cause, traits)
 		return c

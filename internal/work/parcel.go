@@ -10,6 +10,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"varnet/core/address"
+	"varnet/core/catalogue"
 	"varnet/core/pace"
 	"varnet/core/probe"
 	"varnet/core/rule"
@@ -108,8 +109,10 @@ type loaded struct {
 	side   *side
 	parcel probe.Parcel
 	known  map[string]store.Operator
-	asked  map[int64]asked       // by question
-	moved  map[probe.Source]bool // whose addresses are asked by another route instead
+	// catalogue is the run's.
+	catalogue *catalogue.Catalogue
+	asked     map[int64]asked       // by question
+	moved     map[probe.Source]bool // whose addresses are asked by another route instead
 	// resting are the questions that may not be asked now, by when they may.
 	resting map[time.Time][]store.Asking
 }
@@ -145,6 +148,7 @@ func (e *Engine) load(ctx context.Context, p *store.Parcel, side *side, known ma
 		d.Traits = c.DomainTraits(d.Name, d.Hosts())
 	}
 	l := loaded{side: side, known: known, asked: map[int64]asked{}, moved: map[probe.Source]bool{}, resting: map[time.Time][]store.Asking{}}
+	l.catalogue = c
 	l.assemble(p, domains)
 	l.remember(gone)
 	return l, nil
@@ -195,7 +199,7 @@ func (l *loaded) assemble(p *store.Parcel, domains map[string]*probe.Domain) {
 		}
 		l.asked[int64(q.Ordinal)] = asked{probe.Source{Operator: d.Operator, Route: st.way.Route}, subject}
 		l.ask(d, st.way, probe.Question{Ref: int64(q.Ordinal), Address: address.Rebuild(q.Mailbox),
-			Traits: d.Traits.With(q.Traits...), Rounds: q.Rounds, Asked: q.Asked})
+			Traits: l.catalogue.Served(d.Name, d.Hosts(), d.Traits.With(q.Traits...)), Rounds: q.Rounds, Asked: q.Asked})
 	}
 }
 

@@ -345,7 +345,7 @@ func (b *batch) conclude(questions []store.Asking) {
 		}
 		if hopeless {
 			b.results = append(b.results, store.Concluded{Address: q.Ordinal, Asked: q.Asked, Was: q.Was,
-				Verdict: finding.ConcludeFrom(cause, b.known.DomainTraits(q.Domain, d.Hosts()).With(q.Traits...))})
+				Verdict: finding.ConcludeFrom(cause, b.traits(q, d))})
 			continue
 		}
 		if b.open[op] == nil {
@@ -354,6 +354,15 @@ func (b *batch) conclude(questions []store.Asking) {
 		b.open[op][q.Domain] = append(b.open[op][q.Domain], q)
 	}
 	b.pack(unresolvedKey, unresolved, b.round+1, again)
+}
+
+// traits are those of an address that is not asked about.
+func (b *batch) traits(q store.Asking, d resolve.Domain) finding.Traits {
+	t := b.known.DomainTraits(q.Domain, d.Hosts()).With(q.Traits...)
+	if d.Outcome == resolve.ByMX {
+		t = b.known.Served(q.Domain, d.Hosts(), t)
+	}
+	return t
 }
 
 // hopeless tells why an address is not asked about: its domain, the run's depth

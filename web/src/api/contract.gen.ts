@@ -1535,6 +1535,8 @@ export interface components {
             value: string;
         };
         Factor: {
+            /** @description What the figure rests on, in words. */
+            basis: string;
             /**
              * Format: double
              * @description What it multiplies the odds by; the first factor is what they begin with.
