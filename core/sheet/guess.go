@@ -27,6 +27,8 @@ type Guessed struct {
 	AddressColumn int
 	// AlsoAddresses are other columns that hold addresses.
 	AlsoAddresses []int
+	// several is how many addresses a cell of each column holds, at the most.
+	several []int
 	// Kinds are what the columns hold, told by the first records.
 	Kinds []Kind
 	// Rows are the cells of the first records after the header.
@@ -99,11 +101,18 @@ func GuessWith(sample []byte, o Overrule) (Guessed, error) {
 // text may have at the most.
 const controlShare = 200
 
+// zeroShare is the same for zero bytes: programs leave them in texts, and they are kept.
+const zeroShare = 4
+
 // noText tells what is no text by the control characters in it.
 func noText(sample []byte) error {
+	if zeros := bytes.Count(sample, []byte{0}); zeros*zeroShare > len(sample) {
+		line := int64(bytes.Count(sample[:bytes.IndexByte(sample, 0)], []byte("\n")) + 1)
+		return &Error{line, fmt.Sprintf("%d of the first %d bytes are zero bytes, so this is no text file. Save the list as CSV and import that.", zeros, len(sample))}
+	}
 	first, n := -1, 0
 	for i, c := range sample {
-		if c < ' ' && c != '\t' && c != '\n' && c != '\r' && c != '\f' {
+		if c != 0 && c < ' ' && c != '\t' && c != '\n' && c != '\r' && c != '\f' {
 			if n++; first < 0 {
 				first = i
 			}
@@ -113,11 +122,7 @@ func noText(sample []byte) error {
 		return nil
 	}
 	line := int64(bytes.Count(sample[:first], []byte("\n")) + 1)
-	what := "a zero byte"
-	if sample[first] != 0 {
-		what = fmt.Sprintf("the control character %d", sample[first])
-	}
-	return &Error{line, what + " stands here, so this is no text file. Save the list as CSV and bring that in."}
+	return &Error{line, fmt.Sprintf("the control character %d stands here, so this is no text file. Save the list as CSV and import that.", sample[first])}
 }
 
 func validUTF8(sample []byte) bool { return utf8.Valid(trimTail(sample)) }
@@ -155,12 +160,51 @@ func (g *Guessed) read(sample []byte, header *bool) error {
 	first := g.Rows[:min(len(g.Rows), previewRows+1)]
 	g.AddressColumn, g.AlsoAddresses = addressColumns(first, g.Dialect.Header)
 	g.Columns = columnNames(first, g.Dialect.Header)
+	g.several = mostAddresses(g.Rows)
 	if g.Dialect.Header {
 		g.Rows = g.Rows[1:]
 	}
 	g.Kinds = kinds(g.Rows, len(g.Columns))
 	g.Rows = g.Rows[:min(len(g.Rows), previewRows)]
 	return nil
+}
+
+// mostAddresses counts, for each column, the addresses of the cell that holds most.
+func mostAddresses(rows [][]string) (most []int) {
+	for _, cells := range rows {
+		for col, cell := range cells {
+			for len(most) <= col {
+				most = append(most, 1)
+			}
+			most[col] = max(most[col], len(address.Several(cell)))
+		}
+	}
+	return most
+}
+
+// AddressColumns lists the columns that hold addresses, best first: that with the most,
+// and others of the same name. A column whose cells hold several stands there as often as
+// the cell with most of them needs, so that each is asked about.
+func (g Guessed) AddressColumns() (columns []int) {
+	if g.AddressColumn < 0 {
+		return nil
+	}
+	columns = g.Slots(g.AddressColumn)
+	for _, c := range g.AlsoAddresses {
+		if strings.EqualFold(g.Columns[c], g.Columns[g.AddressColumn]) {
+			columns = append(columns, g.Slots(c)...)
+		}
+	}
+	return columns
+}
+
+// Slots is a column as often as it holds addresses in a cell.
+func (g Guessed) Slots(column int) []int {
+	n := 1
+	if column >= 0 && column < len(g.several) {
+		n = g.several[column]
+	}
+	return slices.Repeat([]int{column}, n)
 }
 
 // NoAddressColumn is the error for a table in which no column holds addresses.
@@ -264,7 +308,7 @@ func addressColumns(rows [][]string, header bool) (best int, others []int) {
 				continue
 			}
 			filled++
-			if _, err := address.Parse(cells[col]); err == nil {
+			if _, err := address.Parse(cells[col]); err == nil || address.Several(cells[col]) != nil {
 				found++
 			}
 		}

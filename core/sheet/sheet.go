@@ -9,6 +9,7 @@ package sheet
 
 import (
 	"bufio"
+	"bytes"
 	"errors"
 	"fmt"
 	"io"
@@ -52,6 +53,8 @@ type Reader struct {
 	dialect Dialect
 	buf     []byte
 	line    int64
+	rest    []byte // read, and belonging to the next record; restErr is how the reading ended
+	restErr error
 }
 
 // NewReader reads records of the dialect from in. A byte order mark belongs to
@@ -67,7 +70,7 @@ func (r *Reader) Next() (Record, error) {
 	start := r.line
 	quotes := quoteState{quote: r.dialect.quote(), delimiter: r.dialect.delimiter()}
 	for {
-		part, err := r.in.ReadSlice('\n')
+		part, err := r.part(&quotes)
 		r.buf = append(r.buf, part...)
 		if len(r.buf) > MaxRecord {
 			return Record{}, &Error{start, fmt.Sprintf("a record longer than %d bytes begins here; is a quote not closed, or is this no text file?", MaxRecord)}
@@ -76,14 +79,12 @@ func (r *Reader) Next() (Record, error) {
 		case errors.Is(err, errHalfLetter):
 			return Record{}, &Error{r.line, "half a letter of UTF-16 stands here, so the file is damaged; save the list anew, as UTF-8, and bring that in."}
 		case errors.Is(err, bufio.ErrBufferFull):
-			quotes.scan(part)
 			continue
 		case err != nil && !errors.Is(err, io.EOF):
 			return Record{}, fmt.Errorf("reading line %d: %w", r.line, err)
 		case err != nil && len(r.buf) == 0:
 			return Record{}, io.EOF
 		}
-		quotes.scan(part)
 		if err == nil {
 			r.line++
 			if quotes.open {
@@ -92,6 +93,43 @@ func (r *Reader) Next() (Record, error) {
 		}
 		return Record{Raw: r.buf, Line: start}, nil
 	}
+}
+
+// part reads up to the next line end. A carriage return by itself is one, too, outside
+// quotes: files that were put together on several systems mix them.
+func (r *Reader) part(quotes *quoteState) (part []byte, err error) {
+	if part, err = r.rest, r.restErr; len(part) == 0 {
+		part, err = r.in.ReadSlice('\n')
+	}
+	r.rest = nil
+	for at := 0; ; {
+		n := bytes.IndexByte(part[at:], '\r')
+		end := at + n + 1
+		if n >= 0 && end == len(part) && errors.Is(err, bufio.ErrBufferFull) {
+			part = bytes.Clone(part) // looking further reads over it
+		}
+		switch {
+		case n < 0, r.feedAt(part, end, err):
+			quotes.scan(part[at:])
+			return part, err
+		}
+		if quotes.scan(part[at:end]); quotes.open {
+			at = end
+			continue
+		}
+		quotes.inCell = false
+		r.rest, r.restErr = part[end:], err
+		return part[:end], nil
+	}
+}
+
+// feedAt reports whether a line feed stands at a place of what was read, or comes next.
+func (r *Reader) feedAt(part []byte, at int, err error) bool {
+	if at < len(part) {
+		return part[at] == '\n'
+	}
+	next, _ := r.in.Peek(1)
+	return errors.Is(err, bufio.ErrBufferFull) && len(next) > 0 && next[0] == '\n'
 }
 
 // quoteState follows whether a quoted cell is open at the end of what was

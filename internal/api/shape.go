@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"fmt"
 	"io"
 	"slices"
 	"strings"
@@ -31,11 +32,13 @@ type shape struct {
 	known   *catalogue.Catalogue
 	hosts   map[int64][]string // by parcel and conversation
 	columns []resultColumn
+	// several tells that cells of the list hold several addresses.
+	several bool
 }
 
 // shapeOf reads what the form needs.
 func (a *API) shapeOf(ctx context.Context, j *judge, in contract.TakingOut) (s *shape, err error) {
-	s = &shape{list: j.list, in: in, judge: j}
+	s = &shape{list: j.list, in: in, judge: j, several: j.list.Several()}
 	if s.columns, err = chooseColumns(in.Columns); err != nil {
 		return nil, &sheet.Error{Problem: err.Error()}
 	}
@@ -70,7 +73,11 @@ func (s *shape) with() store.OutWith {
 
 // cell is an address cell of the row.
 func (s *shape) cell(r *store.OutRow, slot int) string {
-	return s.decoded().Cell(r.Raw, s.list.AddressColumns[slot])
+	cell := s.decoded().Cell(r.Raw, s.list.AddressColumns[slot])
+	if !s.several {
+		return cell
+	}
+	return address.Nth(cell, s.list.Nth(slot))
 }
 
 // decoded is the dialect of the rows as they are kept.
@@ -103,10 +110,10 @@ func (s *shape) insertions(cells func(slot int) []string) (out []insertion) {
 		}
 		return []insertion{all}
 	}
-	for slot, column := range s.list.AddressColumns {
+	for slot, column := range slices.Backward(s.list.AddressColumns) {
 		out = append(out, insertion{column, cells(slot)})
 	}
-	slices.SortFunc(out, func(a, b insertion) int { return b.after - a.after })
+	slices.SortStableFunc(out, func(a, b insertion) int { return b.after - a.after })
 	return out
 }
 
@@ -128,6 +135,9 @@ func (s *shape) resultTitles() []insertion {
 		of := ""
 		if slot > 0 {
 			of = " (" + s.list.Columns[s.list.AddressColumns[slot]] + ")"
+			if n := s.list.Nth(slot); n > 0 {
+				of = fmt.Sprintf(" (%s, address %d)", s.list.Columns[s.list.AddressColumns[slot]], n+1)
+			}
 		}
 		for _, c := range s.columns {
 			titles = append(titles, c.title+of)

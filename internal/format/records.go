@@ -12,8 +12,8 @@ import (
 )
 
 // records reads a file of records with named values. Which names there are is
-// known only at its end, so it is read twice. One that holds several addresses
-// makes as many rows.
+// known only at its end, so it is read twice. What a record says several times stands in
+// one cell.
 func (t *Table) records(in io.Reader, k Kind, read func(*bufio.Reader) ([]field, error)) error {
 	f, _, err := t.spool(in, maxSheet)
 	if err != nil {
@@ -44,9 +44,7 @@ func (t *Table) records(in io.Reader, k Kind, read func(*bufio.Reader) ([]field,
 			if err != nil {
 				return nil, err
 			}
-			for _, one := range perAddress(record) {
-				pending = append(pending, c.row(one))
-			}
+			pending = append(pending, c.row(record))
 		}
 		next := pending[0]
 		pending = pending[1:]
@@ -71,27 +69,6 @@ func each(f io.Reader, read func(*bufio.Reader) ([]field, error), do func([]fiel
 	}
 }
 
-// perAddress splits a record with several addresses into one for each.
-func perAddress(record []field) [][]field {
-	isAddress := func(f field) bool { return strings.EqualFold(f.name, "e-mail") || strings.EqualFold(f.name, "mail") }
-	var others, addresses []field
-	for _, f := range record {
-		if isAddress(f) {
-			addresses = append(addresses, f)
-		} else {
-			others = append(others, f)
-		}
-	}
-	if len(addresses) < 2 {
-		return [][]field{record}
-	}
-	var out [][]field
-	for _, a := range addresses {
-		out = append(out, append([]field{a}, others...))
-	}
-	return out
-}
-
 // unfolded reads a line with those that continue it: they begin with a space
 // or tab (RFC 6350 section 3.2, RFC 2849 note 2).
 func unfolded(in *bufio.Reader) (string, error) {
@@ -112,6 +89,18 @@ func unfolded(in *bufio.Reader) (string, error) {
 		text += strings.TrimRight(more, "\r\n")[1:]
 	}
 	return strings.ToValidUTF8(text, "\ufffd"), nil
+}
+
+// pictures are the properties of a card that are no text.
+var pictures = map[string]bool{"PHOTO": true, "LOGO": true, "SOUND": true, "KEY": true}
+
+// cardName is what a property of a card is called as a column: those without a name of
+// ours keep theirs.
+func cardName(property string) string {
+	if name := cardNames[property]; name != "" {
+		return name
+	}
+	return property
 }
 
 // cardNames are what the properties of a card are called as columns.
@@ -141,8 +130,9 @@ func readCard(in *bufio.Reader) (record []field, err error) {
 			inside = true
 		case name == "END":
 			return record, nil
-		case cardNames[name] != "" && strings.TrimSpace(value) != "":
-			record = append(record, field{cardNames[name], cardValue(in, params[1:], value)})
+		case name == "VERSION" || pictures[name] || strings.TrimSpace(value) == "":
+		default:
+			record = append(record, field{cardName(name), cardValue(in, params[1:], value)})
 		}
 	}
 }

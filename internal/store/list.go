@@ -176,6 +176,27 @@ type Trouble struct {
 	Problem *Problem
 }
 
+// Nth is which address of its cell a slot takes, from 0: a column whose cells hold several
+// has several slots.
+func (l *List) Nth(slot int) (n int) {
+	for _, c := range l.AddressColumns[:slot] {
+		if c == l.AddressColumns[slot] {
+			n++
+		}
+	}
+	return n
+}
+
+// Several reports whether cells of the list hold several addresses.
+func (l *List) Several() bool {
+	for slot := range l.AddressColumns {
+		if l.Nth(slot) > 0 {
+			return true
+		}
+	}
+	return false
+}
+
 // trouble is a cell of the list as a trouble.
 func (l *List) trouble(r *Row) Trouble {
 	t := Trouble{Line: r.Line, Row: (r.Ordinal-1)/int32(len(l.AddressColumns)) + 1, Typed: r.Typed, Mended: r.Mended, Problem: r.Problem}

@@ -149,9 +149,17 @@ func (in Intake) list(g *Reading) (store.List, error) {
 		if g.AddressColumn < 0 {
 			return l, g.NoAddressColumn()
 		}
-		l.AddressColumns = []int{g.AddressColumn}
+		l.AddressColumns = g.AddressColumns()
+	} else if err := checkColumns(l); err != nil {
+		return l, err
+	} else {
+		l.AddressColumns = nil
+		for _, c := range in.AddressColumns {
+			l.AddressColumns = append(l.AddressColumns, g.Slots(c)...)
+		}
 	}
-	return l, checkColumns(l)
+	l.AddressColumns = l.AddressColumns[:min(len(l.AddressColumns), maxAddressColumns)]
+	return l, nil
 }
 
 // maxAddressColumns bounds the address columns of a list.

@@ -145,7 +145,7 @@ func TestHostile(t *testing.T) {
 		{"a line of 12 MB in an address book", io.MultiReader(strings.NewReader("BEGIN:VCARD\nNOTE:"), io.LimitReader(zeros{'x'}, big)), "a line longer than"},
 		{"a value of 12 MB in JSON", io.MultiReader(strings.NewReader(`[{"mail":"`), io.LimitReader(zeros{'x'}, big)), "larger than 8 MB"},
 		{"a packed line of 12 MB", bytes.NewReader(packed(t, "a.csv", io.MultiReader(strings.NewReader("e-mail\n\""), io.LimitReader(zeros{'x'}, big)))), "a record longer than"},
-		{"a gzip file of zeros", bytes.NewReader(gzipped(t, io.LimitReader(zeros{0}, big))), "zero byte"},
+		{"a gzip file of zeros", bytes.NewReader(gzipped(t, io.LimitReader(zeros{0}, big))), "are zero bytes"},
 		{"100,000 columns", strings.NewReader(wide), "line 1: this record has 10000 cells or more"},
 		{"entities in a workbook", bytes.NewReader(packed(t, "xl/workbook.xml", strings.NewReader(`<!DOCTYPE x [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;&a;&a;">]><x>&b;</x>`))), "The xlsx file is damaged"},
 		{"a workbook of zeros", bytes.NewReader(packed(t, "xl/workbook.xml", io.LimitReader(zeros{' '}, big))), "The xlsx file is damaged"},

@@ -1,11 +1,14 @@
 package work
 
 import (
+	"bytes"
 	"context"
 	"encoding/binary"
 	"errors"
+	"fmt"
 	"hash/maphash"
 	"io"
+	"slices"
 	"strings"
 
 	"varnet/core/address"
@@ -84,13 +87,18 @@ type recordReader struct {
 	file    *sheet.Reader
 	dialect sheet.Dialect
 	columns []int // that hold addresses
+	nth     []int // which address of its cell each takes
 	grammar address.Grammar
 	follow  *record // the next, read while looking for blank lines
 	spare   []byte  // what many records need is taken from one piece of memory
 }
 
 func newRecordReader(file io.Reader, l *store.List, g address.Grammar) *recordReader {
-	return &recordReader{file: sheet.NewReader(file, l.Dialect), dialect: l.Dialect, columns: l.AddressColumns, grammar: g}
+	r := &recordReader{file: sheet.NewReader(file, l.Dialect), dialect: l.Dialect, columns: l.AddressColumns, grammar: g}
+	for slot := range l.AddressColumns {
+		r.nth = append(r.nth, l.Nth(slot))
+	}
+	return r
 }
 
 // header reads all that stands before the first row: a byte order mark, blank
@@ -155,11 +163,32 @@ func (r *recordReader) kept(rec sheet.Record) *record {
 	out := &record{line: rec.Line, raw: r.spare[:n:n], cells: make([]addressCell, len(r.columns)), formula: r.dialect.HasFormula(rec.Raw)}
 	r.spare = r.spare[n:]
 	for i, column := range r.columns {
-		c := &out.cells[i]
-		c.typed = strings.ReplaceAll(r.dialect.Cell(rec.Raw, column), "\x00", "\ufffd")
-		c.Address, c.err = r.grammar.Parse(c.typed)
+		out.cells[i] = r.addressCell(strings.ReplaceAll(r.dialect.Cell(rec.Raw, column), "\x00", "\ufffd"), i)
+	}
+	if bytes.IndexByte(rec.Raw, 0) >= 0 {
+		first := &out.cells[0]
+		first.Mended = append(slices.Clip(first.Mended), "zero bytes in the row: they are kept in the file")
 	}
 	return out
+}
+
+// addressCell reads the address that a slot takes of a cell. Of a cell with more than
+// there are slots for, the last says how many are left.
+func (r *recordReader) addressCell(cell string, slot int) (c addressCell) {
+	several := address.Several(cell)
+	last := slot+1 == len(r.columns) || r.columns[slot+1] != r.columns[slot]
+	c.typed = cell
+	if several != nil || r.nth[slot] > 0 {
+		c.typed = address.Nth(cell, r.nth[slot])
+	}
+	c.Address, c.err = r.grammar.Parse(c.typed)
+	if n := len(several); n > 0 && c.err == nil {
+		c.Mended = append(slices.Clip(c.Mended), fmt.Sprintf("one of %d addresses in the cell", n))
+		if left := n - r.nth[slot] - 1; last && left > 0 {
+			c.Mended = append(c.Mended, fmt.Sprintf("%d more in the cell are not asked about: give them rows of their own", left))
+		}
+	}
+	return c
 }
 
 // rowReader makes the rows of a list of those of a file.
