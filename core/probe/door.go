@@ -29,10 +29,6 @@ const (
 func (v *visit) connect(ctx context.Context, queue []*item) (*talk, *smtp.Failure) {
 	var worst *smtp.Failure
 	number, doors := -1, 0
-	var first []string
-	if !v.utf8 && queue[0].kind == listed {
-		first = []string{queue[0].mailbox}
-	}
 	for _, x := range v.exchangers {
 		if x.Preference > v.best && v.spoke && !v.mute {
 			break
@@ -44,11 +40,15 @@ func (v *visit) connect(ctx context.Context, queue []*item) (*talk, *smtp.Failur
 			if doors++; doors > maxDoors || ctx.Err() != nil && worst != nil {
 				break
 			}
-			s, seat, f := v.open(ctx, x.Host, ip, first)
+			t := &talk{visit: v, host: x.Host, backup: x.Preference > v.best}
+			t.plan(queue)
+			s, seat, f := v.open(ctx, x.Host, ip, t.ahead())
 			if f == nil {
 				v.spoke = v.spoke || x.Preference == v.best
-				return &talk{visit: v, session: s, seat: seat, number: len(v.out.Conversations) - 1, host: x.Host, backup: x.Preference > v.best}, nil
+				t.session, t.seat, t.number = s, seat, len(v.out.Conversations)-1
+				return t, nil
 			}
+			t.drop()
 			v.count(f)
 			if f.Trouble == smtp.NoRoute {
 				return &talk{visit: v, number: len(v.out.Conversations) - 1}, f
@@ -89,6 +89,18 @@ func (v *visit) open(ctx context.Context, host string, ip netip.Addr, first []st
 		seat.Free(0)
 	}
 	return s, seat, f
+}
+
+// mostAhead is how many questions may go out with MAIL FROM.
+const mostAhead = 5
+
+// ahead are the mailboxes that are asked about while the session begins; none where it
+// is not known before whether the host takes them.
+func (t *talk) ahead() []string {
+	if t.utf8 {
+		return nil
+	}
+	return mailboxes(t.first[:min(len(t.first), mostAhead)])
 }
 
 // alive reports whether the operator has answered lately, so that silence at one session

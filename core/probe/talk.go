@@ -2,6 +2,7 @@ package probe
 
 import (
 	"math/rand/v2"
+	"slices"
 	"time"
 
 	"varnet/core/finding"
@@ -25,17 +26,25 @@ type talk struct {
 	number  int // of the conversation
 	host    string
 	backup  bool
-	asked   []*item // in the order of the answers
-	greyed  int     // put off as strangers
-	us      int     // refusals of us, or in words that say little, in a row
+	// chosen are the items of the session; first are those that go first, with made-up
+	// ones among them, and others what comes after.
+	chosen, first, others []*item
+	// again are answers that the next session is to confirm.
+	again  []*item
+	asked  []*item // in the order of the answers
+	greyed int     // put off as strangers
+	us     int     // refusals of us, or in words that say little, in a row
 }
 
 // run asks as much of the queue as the session takes, ends it, and returns what is
 // left: what was not asked, and what must be asked again.
 func (t *talk) run(queue []*item) []*item {
-	queue = t.dropUntaken(queue)
-	chosen, rest := t.choose(queue)
-	rest = append(t.stages(chosen), rest...)
+	if t.utf8 {
+		queue = t.dropUntaken(queue)
+		t.plan(queue)
+	}
+	chosen, rest := t.chosen, queue[len(t.chosen):]
+	rest = append(t.stages(chosen, len(rest) > 0), rest...)
 	t.close()
 	f := t.session.Failure()
 	if f != nil && f.Trouble == smtp.OutOfStep {
@@ -50,7 +59,7 @@ func (t *talk) run(queue []*item) []*item {
 // choose takes as many of the queue as the session has room for, with the made-up
 // mailboxes that go with them.
 func (t *talk) choose(queue []*item) (chosen, rest []*item) {
-	room := t.session.Room() - 2 // for what closes the session
+	room := t.limits.Questions - 2 // for what closes the session
 	survived := t.survived[t.host]
 	if survived > 0 {
 		room = min(room, survived)
@@ -70,16 +79,32 @@ func (t *talk) choose(queue []*item) (chosen, rest []*item) {
 	return queue[:n], queue[n:]
 }
 
+// plan chooses what the session asks about, and what of it goes first.
+func (t *talk) plan(queue []*item) {
+	t.drop()
+	t.chosen, _ = t.choose(queue)
+	t.first, t.others = t.opening(t.chosen)
+}
+
+// drop takes the made-up mailboxes of a plan back that came to nothing.
+func (t *talk) drop() {
+	for _, it := range t.first {
+		if it.kind == madeUp && it.state == waiting {
+			it.site.madeUp = slices.DeleteFunc(it.site.madeUp, func(x *item) bool { return x == it })
+		}
+	}
+	t.first = nil
+}
+
 // stages asks about the chosen ones. First comes one of each domain that nothing is
 // known of; then, where it was taken, a made-up mailbox before the others; where a
 // yes came only later, one behind it. Domains that are known get theirs at a place
 // nobody can foresee. What was not asked comes back.
-func (t *talk) stages(chosen []*item) (left []*item) {
-	first, others := t.opening(chosen)
-	left = t.askAll(first)
+func (t *talk) stages(chosen []*item, more bool) (left []*item) {
+	left = t.askAll(t.first)
 	var second []*item
-	for i, it := range others {
-		if t.goesOn() && it.kind == listed && (i == 0 || others[i-1].site != it.site) && t.wantsMadeUp(it.site) {
+	for i, it := range t.others {
+		if t.goesOn() && it.kind == listed && (i == 0 || t.others[i-1].site != it.site) && t.wantsMadeUp(it.site) {
 			second = append(second, it.site.invent(t.host))
 		}
 		second = append(second, it)
@@ -97,7 +122,7 @@ func (t *talk) stages(chosen []*item) (left []*item) {
 		}
 		t.askBehind(behind)
 	}
-	t.closing(chosen)
+	t.closing(chosen, more || len(left) > 0)
 	return left
 }
 
@@ -157,27 +182,31 @@ func (t *talk) wantsMadeUp(s *site) bool {
 	for _, it := range t.asked {
 		needed = needed || it.site == s && it.kind == listed && (it.meaning.Effect == reply.Accepted || it.softNo() || it.vague() || it.meaning.Greylists())
 	}
-	taken, refused, soft := t.madeUp(s)
+	told := t.madeUp(s)
+	all := told.taken + told.refused + told.soft
 	before := s.known(t.host)
 	sure := before.good(t.start) && before.Accepts == AcceptsAny
-	return needed && taken+refused+soft < 2 && (taken+refused+soft == 0 || taken == 1 && !sure)
+	return needed && all < 2 && (all == 0 || told.taken == 1 && !sure)
 }
 
-// madeUp counts the made-up mailboxes of the site in this session: taken, refused, and
-// put off.
-func (t *talk) madeUp(s *site) (taken, refused, soft int) {
+// madeUpTold counts the made-up mailboxes of a domain that a session took, refused and put
+// off.
+type madeUpTold struct{ taken, refused, soft int }
+
+// madeUp counts the made-up mailboxes of the site in this session.
+func (t *talk) madeUp(s *site) (n madeUpTold) {
 	for _, it := range t.asked {
 		switch {
 		case it.site != s || it.kind != madeUp || it.void || it.state != answered:
 		case it.meaning.Effect == reply.Accepted:
-			taken++
+			n.taken++
 		case it.reply.Permanent() || it.saysNo():
-			refused++
+			n.refused++
 		default:
-			soft++
+			n.soft++
 		}
 	}
-	return taken, refused, soft
+	return n
 }
 
 // unplain reports a refusal for good that does not plainly speak of the mailbox.
@@ -399,9 +428,6 @@ func (t *talk) forget(queue []*item) []*item {
 
 // dropUntaken sets aside what this host cannot be asked about.
 func (t *talk) dropUntaken(queue []*item) []*item {
-	if !t.utf8 {
-		return queue
-	}
 	kept := queue[:0:0]
 	for _, it := range queue {
 		if t.session.Takes(it.mailbox) {

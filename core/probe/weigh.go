@@ -2,6 +2,7 @@ package probe
 
 import (
 	"math/rand/v2"
+	"slices"
 	"time"
 
 	"varnet/core/finding"
@@ -19,13 +20,14 @@ const mostPostmasters = 3
 // closing asks what the answers so far are weighed by: about a mailbox that the host
 // took before, where refusals came last; about the postmaster, where it took nobody;
 // and about a made-up mailbox, where it took listed ones last.
-func (t *talk) closing(chosen []*item) {
+func (t *talk) closing(chosen []*item, more bool) {
 	if t.session.Failure() != nil || t.end != goOn {
 		return
 	}
 	t.contrastSites(chosen)
 	switch yes, no := t.lasts(); {
 	case no <= yes:
+	case more && yes >= 0 && t.askAgain(yes):
 	case t.taken(nil) == nil:
 		t.askPostmasters(chosen)
 	case !t.witnessed(nil):
@@ -35,6 +37,24 @@ func (t *talk) closing(chosen []*item) {
 	if s := t.unvouched(); s != nil && t.end == goOn {
 		t.askLast(s.invent(t.host))
 	}
+}
+
+// mostAgain is how many refusals at the end of a session are asked about again at the
+// beginning of the next, which costs less than to make sure in this one.
+const mostAgain = 2
+
+// askAgain leaves the refusals behind the last yes to the next session, if they are few.
+func (t *talk) askAgain(yes int) bool {
+	t.again = nil
+	for _, it := range t.asked[yes+1:] {
+		if it.kind == listed && it.reply.Permanent() {
+			t.again = append(t.again, it)
+		}
+	}
+	if len(t.again) > mostAgain || slices.ContainsFunc(t.again, func(it *item) bool { return it.unproved > 0 }) {
+		t.again = nil
+	}
+	return t.again != nil
 }
 
 // contrastSites asks, for domains that refused listed mailboxes in words that say
@@ -116,7 +136,7 @@ func (t *talk) unvouched() *site {
 		if it.kind != listed || it.countIf(reply.Accepted) == 0 {
 			continue
 		}
-		if taken, refused, _ := t.madeUp(it.site); refused > 0 && taken == 0 {
+		if told := t.madeUp(it.site); told.refused > 0 && told.taken == 0 {
 			open = append(open, it.site)
 		}
 	}
@@ -135,6 +155,22 @@ func (it *item) refusedForGood() bool {
 func (t *talk) weigh() (again []*item) {
 	if t.end == changed {
 		again = t.cutChanged()
+	}
+	for _, it := range t.again {
+		it.state, it.unproved = waiting, it.unproved+1
+		again = append(again, it)
+	}
+	told := map[*site]madeUpTold{}
+	for _, it := range t.asked {
+		if it.kind == madeUp {
+			told[it.site] = t.madeUp(it.site)
+		}
+	}
+	lastNo := -1
+	for i, it := range t.asked {
+		if it.refusedForGood() {
+			lastNo = i
+		}
 	}
 	for i, it := range t.asked {
 		if it.void || it.state != answered {
@@ -157,7 +193,7 @@ func (t *talk) weigh() (again []*item) {
 			switch {
 			case t.survived[t.host] == 1:
 				again = t.madeUpAlone(again, it.site)
-			case !t.proven(i):
+			case !proven(told[it.site], i < lastNo):
 				again = t.unproven(again, it)
 			}
 		case !it.meaning.Throttles():
@@ -184,20 +220,14 @@ func (t *talk) cutChanged() (again []*item) {
 	return again
 }
 
-// proven reports whether the yes at a place counts: the host refused a made-up mailbox
-// of the domain in this session, and refused something after it; or it takes anything.
-// A made-up mailbox that is only put off leaves the matter open, which is an answer, too.
-func (t *talk) proven(at int) bool {
-	taken, refused, soft := t.madeUp(t.asked[at].site)
-	if taken > 0 || refused == 0 {
-		return taken+soft > 0
+// proven reports whether a yes counts: the host refused a made-up mailbox of the domain
+// in this session, and refused something after it; or it takes anything. A made-up
+// mailbox that is only put off leaves the matter open, which is an answer, too.
+func proven(told madeUpTold, refusedAfter bool) bool {
+	if told.taken > 0 || told.refused == 0 {
+		return told.taken+told.soft > 0
 	}
-	for _, it := range t.asked[at+1:] {
-		if it.refusedForGood() {
-			return true
-		}
-	}
-	return false
+	return refusedAfter
 }
 
 // mostAlone is how many made-up mailboxes of a domain get sessions of their own.

@@ -93,7 +93,7 @@ type Limits struct {
 
 // DefaultLimits suit hosts nothing is known about.
 func DefaultLimits() Limits {
-	return Limits{Waits: DefaultWaits(), Refusals: 8, Recipients: 100, Questions: 200, Window: 50}
+	return Limits{Waits: DefaultWaits(), Refusals: 9, Recipients: 100, Questions: 200, Window: 50}
 }
 
 // Line is one line of the conversation, for the evidence.

@@ -84,6 +84,27 @@ func TestTakeOut(t *testing.T) {
 		}
 	})
 
+	t.Run("several addresses in a cell", func(t *testing.T) {
+		content, err := os.ReadFile(filepath.Join(testkit.Root(), "internal/format/testdata/corpus/several-in-a-cell.csv"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		l, r := run(t, "several.csv", content)
+		if len(l.AddressColumns) != 3 || l.Rows != 3 || r.Addresses != 6 {
+			t.Errorf("%+v, %d addresses", l.AddressColumns, r.Addresses)
+		}
+		got := string(take(t, r, contract.TakingOut{Decision: "all", Form: "results", Columns: []string{"cause"}}))
+		want := "Name;E-mail;Cause;Cause (E-mail, address 2);Cause (E-mail, address 3);Town\nAda;ada.moss@fernhollow.example, ada@seedlibrary.example;rule.depth;rule.depth;;Loam\n" +
+			"Birk;birk.quince@seedlibrary.example;rule.depth;;;Alder\nClova;clova.linden@upperloam.example / clova@fernhollow.example / nobody@longgone.example;rule.depth;rule.depth;domain.absent;\n"
+		if got != want {
+			t.Errorf("got\n%s", got)
+		}
+		_, r = run(t, "names.csv", []byte("E-mail,Name,E-mail\nada.moss@fernhollow.example,Ada,ada@seedlibrary.example\nbirk.quince@seedlibrary.example,Birk,\n"))
+		if r.Addresses != 3 {
+			t.Errorf("of two columns of one name %d addresses were asked about", r.Addresses)
+		}
+	})
+
 	const members = "Name;E-mail;Note\nAda Moss;ada.mossman@fernhollow.example;=1+1\nBirk;nobody@longgone.example;\"x;y\"\nEdda;;none\nAda again;Ada.Mossman@Fernhollow.example;\n"
 	list, r := run(t, "members.csv", []byte(members))
 	titles := []string{"Name", "E-mail", "Finding", "Cause", "Decision", "Note"}

@@ -2,7 +2,9 @@ package store
 
 import (
 	"context"
+	"errors"
 	"hash/fnv"
+	"slices"
 	"sync"
 	"time"
 
@@ -14,41 +16,58 @@ import (
 
 // HostPlaces holds the places of one process against those of others: each is an advisory
 // lock of a connection that is kept for them, so that a process which dies gives its
-// places back.
+// places back. A place that was given back is kept for a moment: mostly the same host is
+// asked on.
 type HostPlaces struct {
 	pool *pgxpool.Pool
 	mu   sync.Mutex
 	conn *pgxpool.Conn
+	idle map[string][]idlePlace // by scope
+	stop *time.Timer            // unlocks what is idle
+}
+
+type idlePlace struct {
+	place int
+	since time.Time
 }
 
 // HostPlaces returns a holder of places.
-func (s *Store) HostPlaces() *HostPlaces { return &HostPlaces{pool: s.pool} }
+func (s *Store) HostPlaces() *HostPlaces {
+	return &HostPlaces{pool: s.pool, idle: map[string][]idlePlace{}}
+}
 
-// placesTimeout is how long a statement about places may take.
-const placesTimeout = 5 * time.Second
+const (
+	// placesTimeout is how long a statement about places may take.
+	placesTimeout = 5 * time.Second
+	// placesIdle is for how long a place is kept that nobody here uses.
+	placesIdle = 200 * time.Millisecond
+)
 
 // Take takes a place of the scope other than those held already.
 func (p *HostPlaces) Take(ctx context.Context, of pace.Scope, held []int) (place int, ok bool, err error) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	free := make([]int32, 0, of.Most)
-	taken := map[int]bool{}
-	for _, h := range held {
-		taken[h] = true
+	if kept := p.idle[of.Name]; len(kept) > 0 {
+		p.idle[of.Name] = kept[:len(kept)-1]
+		return kept[len(kept)-1].place, true, nil
 	}
+	free := make([]int32, 0, of.Most)
 	for n := range of.Most {
-		if !taken[n] {
+		if !slices.Contains(held, n) {
 			free = append(free, int32(n))
 		}
 	}
 	// A statement cut short would cost the connection, and all places with it.
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), placesTimeout)
 	defer cancel()
-	if err := p.connect(ctx); err != nil {
-		return 0, false, err
+	if p.conn == nil {
+		if p.conn, err = p.pool.Acquire(ctx); err != nil {
+			p.conn = nil
+			return 0, false, err
+		}
 	}
 	err = p.conn.QueryRow(ctx, "SELECT n FROM unnest($2::int[]) n WHERE pg_try_advisory_lock($1, n) LIMIT 1", scopeKey(of.Name), free).Scan(&place)
-	if err == pgx.ErrNoRows {
+	if errors.Is(err, pgx.ErrNoRows) {
 		return 0, false, nil
 	}
 	if err != nil {
@@ -64,9 +83,37 @@ func (p *HostPlaces) Free(scopes []string, places []int) {
 	if p.conn == nil {
 		return
 	}
-	keys := make([]int32, len(scopes))
 	for i, s := range scopes {
-		keys[i] = scopeKey(s)
+		p.idle[s] = append(p.idle[s], idlePlace{places[i], time.Now()})
+	}
+	if p.stop == nil {
+		p.stop = time.AfterFunc(placesIdle, p.unlock)
+	}
+}
+
+// unlock gives those places to others that are idle for long enough.
+func (p *HostPlaces) unlock() {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.stop = nil
+	var keys, places []int32
+	for name, kept := range p.idle {
+		kept = slices.DeleteFunc(kept, func(i idlePlace) bool {
+			old := time.Since(i.since) >= placesIdle
+			if old {
+				keys, places = append(keys, scopeKey(name)), append(places, int32(i.place))
+			}
+			return old
+		})
+		if p.idle[name] = kept; len(kept) == 0 {
+			delete(p.idle, name)
+		}
+	}
+	if len(p.idle) > 0 {
+		p.stop = time.AfterFunc(placesIdle, p.unlock)
+	}
+	if p.conn == nil || len(keys) == 0 {
+		return
 	}
 	ctx, cancel := context.WithTimeout(context.Background(), placesTimeout)
 	defer cancel()
@@ -75,18 +122,11 @@ func (p *HostPlaces) Free(scopes []string, places []int) {
 	}
 }
 
-func (p *HostPlaces) connect(ctx context.Context) (err error) {
-	if p.conn == nil {
-		p.conn, err = p.pool.Acquire(ctx)
-	}
-	return err
-}
-
 // drop gives a broken connection up, and with it all the places.
 func (p *HostPlaces) drop() {
 	_ = p.conn.Conn().Close(context.Background())
 	p.conn.Release()
-	p.conn = nil
+	p.conn, p.idle = nil, map[string][]idlePlace{}
 }
 
 // Close gives the connection back.
