@@ -30,7 +30,7 @@ import (
 
 // settings are what serve and worker are told.
 type settings struct {
-	dsn, listen, resolvers, port, private, helo, sender, rounds, patience, literals, secretFile, reference, lanes, unknown, pprof, level *string
+	dsn, listen, resolvers, port, private, helo, sender, rounds, patience, literals, secretFile, reference, lanes, unknown, catalogues, pprof, level *string
 }
 
 func (c *cli) settings() settings {
@@ -48,6 +48,7 @@ func (c *cli) settings() settings {
 		reference:  c.setting("reference", "VARNET_REFERENCE", strings.Join(sending.DefaultReference(), ","), "domains whose mail hosts are known to be well; the tests of the sending side greet them"),
 		lanes:      c.setting("lanes", "VARNET_LANES", strconv.Itoa(work.DefaultLanes), "how many lanes this process works in at once: the most sessions it has open"),
 		unknown:    c.setting("unknown-rate", "VARNET_UNKNOWN_RATE", strconv.Itoa(pace.DefaultUnknown), "how many recipients that it refuses one address of a mail host is asked about in a minute; 0: any number"),
+		catalogues: c.setting("catalogue-folder", "VARNET_CATALOGUE_FOLDER", "", "the folder in which catalogues may lie that workspaces follow by file:// addresses; nowhere unless given"),
 		pprof:      c.setting("pprof", "VARNET_PPROF", "", "where to serve Go's profiles, such as 127.0.0.1:6060; nowhere unless given, and best on loopback alone"),
 		level:      c.setting("log-level", "VARNET_LOG_LEVEL", "info", "debug, info, warn or error"),
 	}
@@ -79,6 +80,12 @@ func (s settings) config(c *cli) (w work.Config, err error) {
 	if w.Lanes, err = strconv.Atoi(*s.lanes); err != nil || w.Lanes < 1 || w.Lanes > 10_000 {
 		return w, c.wrongUse(fmt.Sprintf("-lanes is 1 to 10000, not %q", *s.lanes))
 	}
+	if w.Follow.Folder = *s.catalogues; w.Follow.Folder != "" {
+		if w.Follow.Folder, err = filepath.Abs(w.Follow.Folder); err != nil {
+			return w, err
+		}
+	}
+	w.Follow.AllowPrivate = w.Resolver.AllowPrivate
 	if w.Unknown, err = strconv.Atoi(*s.unknown); err != nil || w.Unknown < 0 {
 		return w, c.wrongUse(fmt.Sprintf("-unknown-rate is 0 or more recipients a minute, not %q", *s.unknown))
 	}

@@ -180,9 +180,9 @@ func (s *Session) beforeSilence() int {
 }
 
 // beforeComplaint is how many mailboxes may be on their way at once so that few of
-// them are asked about after the host has begun to complain: an eighth of what it has
+// them are asked about after the host has begun to complain: a sixth of what it has
 // answered without.
-func (s *Session) beforeComplaint() int { return 1 + (s.limits.Proven+s.heard)/8 }
+func (s *Session) beforeComplaint() int { return 1 + (s.limits.Proven+s.heard)/6 }
 
 // more is how many further questions may go out while so many are on the way.
 // They go in handfuls: not before half of those that may be on the way are

@@ -13,10 +13,15 @@ import (
 func (a *API) registerCatalogue(h huma.API) {
 	huma.Register(h, operation("catalogue", http.MethodGet, "/catalogue", "The workspace's own entries; they count for what is brought in or checked from then on"), a.catalogue)
 	add := operation("add-to-catalogue", http.MethodPost, "/catalogue", "Add entries of your own, all of them or none")
+	add.MaxBodyBytes = maxCatalogueBody
 	huma.Register(h, add, a.addToCatalogue)
+	a.registerCatalogueSources(h)
 	huma.Register(h, operation("try-catalogue", http.MethodPost, "/catalogue/try", "What entries would alter, without adding them"), a.tryCatalogue)
 	huma.Register(h, operation("delete-from-catalogue", http.MethodDelete, "/catalogue/{kind}/{name}", "Take an entry of your own back"), a.deleteFromCatalogue)
 }
+
+// maxCatalogueBody is how large a body of entries may be.
+const maxCatalogueBody = 32 << 20
 
 type entriesOutput struct{ Body []contract.CatalogueEntry }
 

@@ -21,7 +21,7 @@ func (a *API) tryCatalogue(ctx context.Context, in *struct{ Body contract.Catalo
 	if err != nil {
 		return nil, err
 	}
-	own, err := a.store.CatalogueEntries(ctx, w)
+	own, err := a.store.AllCatalogueEntries(ctx, w)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}

@@ -341,6 +341,26 @@ func (c *Client) AddToCatalogue(ctx context.Context, entries []contract.Catalogu
 	return e, c.call(ctx, http.MethodPost, "/catalogue", contract.CatalogueEntries{Entries: entries}, &e)
 }
 
+// CatalogueSources returns the catalogues that the workspace follows.
+func (c *Client) CatalogueSources(ctx context.Context) (s []contract.CatalogueSource, err error) {
+	return s, c.call(ctx, http.MethodGet, "/catalogue/sources", nil, &s)
+}
+
+// FollowCatalogue follows a catalogue: it is read now and every day.
+func (c *Client) FollowCatalogue(ctx context.Context, n contract.NewCatalogueSource) (s contract.CatalogueSource, err error) {
+	return s, c.call(ctx, http.MethodPost, "/catalogue/sources", n, &s)
+}
+
+// ReadCatalogueSource reads a followed catalogue now.
+func (c *Client) ReadCatalogueSource(ctx context.Context, id int64) (s contract.CatalogueSource, err error) {
+	return s, c.call(ctx, http.MethodPost, fmt.Sprintf("/catalogue/sources/%d/read", id), nil, &s)
+}
+
+// UnfollowCatalogue follows a catalogue no longer.
+func (c *Client) UnfollowCatalogue(ctx context.Context, id int64) error {
+	return c.remove(ctx, fmt.Sprintf("/catalogue/sources/%d", id))
+}
+
 // DeleteFromCatalogue takes an entry back.
 func (c *Client) DeleteFromCatalogue(ctx context.Context, kind, name string) error {
 	return c.remove(ctx, "/catalogue/"+url.PathEscape(kind)+"/"+url.PathEscape(name))

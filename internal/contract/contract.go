@@ -288,7 +288,27 @@ type CatalogueEntry struct {
 
 // CatalogueEntries are entries to be added.
 type CatalogueEntries struct {
-	Entries []CatalogueEntry `json:"entries" minItems:"1" maxItems:"10000"`
+	Entries []CatalogueEntry `json:"entries" minItems:"1" maxItems:"200000" doc:"The entries; all of them are added, or none."`
+}
+
+// NewCatalogueSource is a catalogue to follow.
+type NewCatalogueSource struct {
+	Kind string `json:"kind" enum:"role,no-reply,disposable,free-mail,trap-name,trap-domain,trap-typo-domain" doc:"Which catalogue its entries count in."`
+	URL  string `json:"url" minLength:"8" maxLength:"2000" doc:"Where it is: an https:// address, or a file:// one in the folder that the operator set up. One entry a line; # begins a comment."`
+}
+
+// CatalogueSource is a catalogue that is followed: it is read every day.
+type CatalogueSource struct {
+	ID        int64      `json:"id" doc:"Its number."`
+	Kind      string     `json:"kind" doc:"Which catalogue its entries count in."`
+	URL       string     `json:"url" doc:"Where it is."`
+	Entries   int32      `json:"entries" doc:"How many entries it has."`
+	Added     int32      `json:"added" doc:"How many its last change added."`
+	Removed   int32      `json:"removed" doc:"How many its last change removed."`
+	ReadAt    *time.Time `json:"readAt,omitempty" doc:"When it was read last."`
+	ChangedAt *time.Time `json:"changedAt,omitempty" doc:"When it changed last."`
+	Problem   string     `json:"problem,omitempty" doc:"Why it could not be read the last time; what it said before still counts."`
+	Sentence  string     `json:"sentence" doc:"All of this in a sentence."`
 }
 
 // CatalogueEffect is what entries would alter.

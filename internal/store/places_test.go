@@ -13,12 +13,12 @@ import (
 // TestPlacesHoldOverProcesses: two processes together give a host no more sessions than
 // it may see, and one that is gone leaves its places to the other.
 func TestPlacesHoldOverProcesses(t *testing.T) {
-	s, ctx := open(t), t.Context()
+	s, ctx := migratedTo(t, 20), t.Context()
 	host := netip.MustParseAddr("192.0.2.7")
 	holders := []*HostPlaces{s.HostPlaces(), s.HostPlaces()}
 	processes := []*pace.Places{{Shared: holders[0]}, {Shared: holders[1]}}
 	var wg sync.WaitGroup
-	var open, most atomic.Int32
+	var now, most atomic.Int32
 	for i := range 60 {
 		wg.Go(func() {
 			seat, err := processes[i%2].Take(ctx, host, 1, 3)
@@ -26,11 +26,11 @@ func TestPlacesHoldOverProcesses(t *testing.T) {
 				t.Error(err)
 				return
 			}
-			n := open.Add(1)
+			n := now.Add(1)
 			for m := most.Load(); n > m && !most.CompareAndSwap(m, n); m = most.Load() {
 			}
 			time.Sleep(5 * time.Millisecond)
-			open.Add(-1)
+			now.Add(-1)
 			seat.Free(0)
 		})
 	}

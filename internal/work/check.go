@@ -83,7 +83,7 @@ func (e *Engine) ofRun(ctx context.Context, id int64) (workspace int64, c *catal
 
 // catalogue is the shipped one with the workspace's own entries over it.
 func (e *Engine) catalogue(ctx context.Context, workspace int64) (*catalogue.Catalogue, error) {
-	own, err := e.Store.CatalogueEntries(ctx, workspace)
+	own, err := e.Store.AllCatalogueEntries(ctx, workspace)
 	return catalogue.With(own), err
 }
 

@@ -33,6 +33,7 @@ import (
 	"varnet/core/pace"
 	"varnet/core/probe"
 	"varnet/core/resolve"
+	"varnet/internal/follow"
 	"varnet/internal/secret"
 	"varnet/internal/store"
 )
@@ -65,6 +66,8 @@ type Config struct {
 	Rounds pace.Rounds
 	// Lanes are how many the process works in at once.
 	Lanes int
+	// Follow reads the catalogues that workspaces follow.
+	Follow follow.Reader
 	// Unknown is how many recipients that it refuses an address is asked about in a
 	// minute; 0: any number.
 	Unknown int
@@ -131,6 +134,7 @@ func New(c Config) (*Engine, error) {
 	river.AddWorker(w, &wakeWorker{engine: e})
 	river.AddWorker(w, &clockWorker{engine: e})
 	river.AddWorker(w, &retentionWorker{engine: e})
+	river.AddWorker(w, &followWorker{engine: e})
 	e.hosts = c.Store.HostPlaces()
 	e.Prober.Places = &pace.Places{Unknown: c.Unknown, Shared: e.hosts}
 	var err error
@@ -143,7 +147,7 @@ func New(c Config) (*Engine, error) {
 		},
 		FetchCooldown:               fetchCooldown,
 		ID:                          e.self.ID,
-		PeriodicJobs:                []*river.PeriodicJob{retention()},
+		PeriodicJobs:                []*river.PeriodicJob{retention(), following()},
 		Workers:                     w,
 		Logger:                      slog.New(levelled{e.Log.Handler(), slog.LevelWarn}),
 		JobTimeout:                  jobTimeout,

@@ -22,6 +22,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/catalogue/sources": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The catalogues that the workspace follows */
+        get: operations["catalogue-sources"];
+        put?: never;
+        /** Follow a catalogue: it is read now and every day */
+        post: operations["follow-catalogue"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/catalogue/sources/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Follow a catalogue no longer; its entries cease to count */
+        delete: operations["unfollow-catalogue"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/catalogue/sources/{id}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a catalogue that is followed now */
+        post: operations["read-catalogue-source"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/catalogue/try": {
         parameters: {
             query?: never;
@@ -1160,6 +1212,7 @@ export interface components {
             sentence: string;
         };
         CatalogueEntries: {
+            /** @description The entries; all of them are added, or none. */
             entries: components["schemas"]["CatalogueEntry"][];
         };
         CatalogueEntry: {
@@ -1172,6 +1225,46 @@ export interface components {
             kind: "role" | "no-reply" | "disposable" | "free-mail" | "trap-name" | "trap-domain" | "trap-typo-domain";
             /** @description A domain, or for role, no-reply and trap-name a name before the @. */
             name: string;
+        };
+        CatalogueSource: {
+            /**
+             * Format: int32
+             * @description How many its last change added.
+             */
+            added: number;
+            /**
+             * Format: date-time
+             * @description When it changed last.
+             */
+            changedAt?: string;
+            /**
+             * Format: int32
+             * @description How many entries it has.
+             */
+            entries: number;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description Which catalogue its entries count in. */
+            kind: string;
+            /** @description Why it could not be read the last time; what it said before still counts. */
+            problem?: string;
+            /**
+             * Format: date-time
+             * @description When it was read last.
+             */
+            readAt?: string;
+            /**
+             * Format: int32
+             * @description How many its last change removed.
+             */
+            removed: number;
+            /** @description All of this in a sentence. */
+            sentence: string;
+            /** @description Where it is. */
+            url: string;
         };
         CauseCount: {
             /** Format: int64 */
@@ -1732,6 +1825,15 @@ export interface components {
             conversation: number;
             mailbox: string;
             reply?: string;
+        };
+        NewCatalogueSource: {
+            /**
+             * @description Which catalogue its entries count in.
+             * @enum {string}
+             */
+            kind: "role" | "no-reply" | "disposable" | "free-mail" | "trap-name" | "trap-domain" | "trap-typo-domain";
+            /** @description Where it is: an https:// address, or a file:// one in the folder that the operator set up. One entry a line; # begins a comment. */
+            url: string;
         };
         NewKey: {
             /** @description What it is for. */
@@ -2470,6 +2572,220 @@ export interface operations {
             };
             /** @description Unauthorized */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "catalogue-sources": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogueSource"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "follow-catalogue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewCatalogueSource"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogueSource"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "unfollow-catalogue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "read-catalogue-source": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogueSource"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
