@@ -49,7 +49,7 @@ func installed(t *testing.T, port int, listen string) hand {
 	h := hand{t: t, folder: t.TempDir()}
 	h.put("quick.json", quick)
 	i := testkit.World(t, filepath.Join(h.folder, "quick.json"), port)
-	s := testkit.Serve(t, append(testkit.Settings(testkit.Database(t), i), "VARNET_ROUNDS=500ms,500ms", "VARNET_PATIENCE=400ms"), listen)
+	s := testkit.Serve(t, append(testkit.Settings(testkit.Database(t), i), "VARNET_ROUNDS=500ms,500ms", "VARNET_PATIENCE=400ms", "VARNET_CATALOGUE_FOLDER="+h.folder), listen)
 	h.access = []string{"-server", s.URL, "-key", s.Key}
 	var list bytes.Buffer
 	if err := i.World.WriteList(&list, 150); err != nil {
@@ -60,6 +60,8 @@ func installed(t *testing.T, port int, listen string) hand {
 	h.put("slip.json", `{"rules": [{"do": "drop", "finding": ["undeliverable"]}]}`)
 	h.put("cut.json", `{"rules": [`)
 	h.put("rules.json", `[{"of": "domain", "pattern": "*.nethermoss.example", "depth": "never", "note": "they list whoever asks"}]`)
+	h.put("theirs.txt", "# kept elsewhere\ntenminutes.example\nquickpost.example\n")
+	h.put("odd.txt", "tenminutes.example\nno domain\n")
 	h.put("proxies.txt", "socks5://127.0.0.1:9\nhttp://127.0.0.1:9\n")
 	return h
 }
@@ -160,10 +162,25 @@ func TestCommands(t *testing.T) {
 		wrong("policies -file $/mine.json try one", `"one" is not the number of a run`),
 		wrong("policies save", "the forms are below"),
 	)
+	h.walk( // catalogues
+		good("catalogue -file $/theirs.txt add disposable", "2 entries read; you have 2 entries of your own now."),
+		failing("catalogue -file $/odd.txt add disposable", "odd.txt, line 2:"),
+		good("catalogue remove disposable tenminutes.example quickpost.example", "no entries of your own"),
+		good("catalogue follow disposable file://$/theirs.txt", "2 entries; its last change added 2 and removed 0."),
+		good("check -v ada@tenminutes.example", "Trait:         disposable"),
+		good("catalogue read 1", "2 entries"),
+		good("catalogue followed", "theirs.txt"),
+		failing("catalogue follow disposable file:///etc/passwd", "does not lie in the folder"),
+		failing("catalogue follow disposable http://lists.seedlibrary.example/a", "https://"),
+		good("catalogue unfollow 1"),
+		good("catalogue followed", "No catalogue is followed."),
+		wrong("catalogue unfollow x", "wants the number"),
+		wrong("catalogue -file $/theirs.txt remove disposable", "say: add, except or remove"),
+	)
 	h.walk( // check
 		good("check -v ada..moss@postbarn.example", "syntax.malformed", "What to do:", "In the text:"),
 		good("check -v nobody.atall@fernhollow.example", "Mail host:", "It answered:   550 5.1.1", "Made-up:", "So this host:", "Name service:"),
-		good("check -v x@oldquarry.example", "exchanger.silent", "got no answer that tells"),
+		good("check -v x@oldquarry.example", "exchanger.silent", "nothing measured yet"),
 		good("check -v info@postbran.example", "Trait:         role"),
 		wrong("check", "name at least one address"),
 	)

@@ -5,13 +5,16 @@ import { Link } from "react-router";
 import { api, told, type Schema } from "../api/client";
 import { AddressText } from "../parts/AddressText";
 import { Trouble, Wait } from "../parts/Notice";
-import { plural } from "../words";
+import { When } from "../parts/When";
+import { number, plural } from "../words";
 
 type Entry = Schema<"CatalogueEntry">;
 const kinds: { value: Entry["kind"]; label: string }[] = [
   { value: "disposable", label: "disposable domains" }, { value: "role", label: "role names" }, { value: "no-reply", label: "no-reply names" },
   { value: "free-mail", label: "free-mail domains" }, { value: "trap-domain", label: "trap domains" }, { value: "trap-name", label: "trap names" }, { value: "trap-typo-domain", label: "mistyped domains that are traps" },
 ];
+/** shown is how many entries of one's own are shown. */
+const shown = 500;
 const keyOf = (e: Entry) => `${e.kind} ${e.name}`;
 
 /** Catalogues shows the workspace's own entries over the shipped catalogues, and takes many at a time. */
@@ -33,16 +36,58 @@ export function Catalogues() {
           <h2>{plural(entries.data.length, "entry", "entries")} of your own</h2>
           <table className="rows narrow">
             <thead><tr><th>Catalogue</th><th>Name</th><th>Counts as</th><th><span className="unseen">What can be done</span></th></tr></thead>
-            <tbody>{entries.data.map((e) => (
+            <tbody>{entries.data.slice(0, shown).map((e) => (
               <tr key={keyOf(e)}>
                 <td>{kinds.find((k) => k.value === e.kind)?.label}</td><td><AddressText text={e.name} /></td><td>{e.except ? "an exception: it is none" : "one of them"}</td>
                 <td><button type="button" className="plain" onClick={() => remove.mutate(e)}>Remove<span className="unseen">: {e.name}</span></button></td>
               </tr>
             ))}</tbody>
           </table>
+          {entries.data.length > shown && <p className="quiet">The first {number(shown)} are shown.</p>}
         </>
       )}
+      <Followed />
     </>
+  );
+}
+
+/** Followed are the catalogues that are kept elsewhere and read every day. */
+function Followed() {
+  const client = useQueryClient();
+  const [kind, setKind] = useState<Entry["kind"]>("disposable");
+  const [url, setURL] = useState("");
+  const sources = useQuery({ queryKey: ["catalogue", "sources"], queryFn: async () => told(await api.GET("/catalogue/sources")) });
+  const again = () => client.invalidateQueries({ queryKey: ["catalogue", "sources"] });
+  const follow = useMutation({ mutationFn: async () => told(await api.POST("/catalogue/sources", { body: { kind, url } })), onSuccess: () => { setURL(""); return again(); } });
+  const read = useMutation({ mutationFn: async (id: number) => told(await api.POST("/catalogue/sources/{id}/read", { params: { path: { id } } })), onSuccess: again });
+  const end = useMutation({ mutationFn: async (id: number) => told(await api.DELETE("/catalogue/sources/{id}", { params: { path: { id } } })), onSuccess: again });
+  const error = sources.error ?? follow.error ?? read.error ?? end.error;
+  return (
+    <section>
+      <h2>Lists that are followed</h2>
+      <p>A list that somebody keeps elsewhere, one entry a line, is read every day. Your own entries go before what it says.</p>
+      <form className="add" onSubmit={(e) => { e.preventDefault(); follow.mutate(); }}>
+        <Input aria-label="Address of the list" value={url} onChange={(e) => setURL(e.target.value)} placeholder="https://lists.seedlibrary.example/disposable.txt" />
+        <Select aria-label="Catalogue of the list" value={kind} onChange={setKind} options={kinds} popupMatchSelectWidth={false} />
+        <Button htmlType="submit" disabled={!url.trim()} loading={follow.isPending}>Follow</Button>
+      </form>
+      {error && <Trouble error={error} />}
+      {sources.data && sources.data.length > 0 && (
+        <table className="rows narrow">
+          <thead><tr><th>Catalogue</th><th>Where</th><th>What it says</th><th>Read</th><th><span className="unseen">What can be done</span></th></tr></thead>
+          <tbody>{sources.data.map((s) => (
+            <tr key={s.id}>
+              <td>{kinds.find((k) => k.value === s.kind)?.label}</td><td><AddressText text={s.url} /></td><td className={s.problem ? "hold" : ""}>{s.sentence}</td>
+              <td>{s.readAt ? <When at={s.readAt} /> : "not yet"}</td>
+              <td>
+                <button type="button" className="plain" onClick={() => read.mutate(s.id)}>Read now<span className="unseen">: {s.url}</span></button>{" "}
+                <button type="button" className="plain" onClick={() => end.mutate(s.id)}>Remove<span className="unseen">: {s.url}</span></button>
+              </td>
+            </tr>
+          ))}</tbody>
+        </table>
+      )}
+    </section>
   );
 }
 
