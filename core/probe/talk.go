@@ -101,7 +101,7 @@ func (t *talk) drop() {
 // yes came only later, one behind it. Domains that are known get theirs at a place
 // nobody can foresee. What was not asked comes back.
 func (t *talk) stages(chosen []*item, more bool) (left []*item) {
-	left = t.askAll(t.first)
+	left = t.askAll(t.first, len(t.others) == 0)
 	var second []*item
 	for i, it := range t.others {
 		if t.goesOn() && it.kind == listed && (i == 0 || t.others[i-1].site != it.site) && t.wantsMadeUp(it.site) {
@@ -109,7 +109,7 @@ func (t *talk) stages(chosen []*item, more bool) (left []*item) {
 		}
 		second = append(second, it)
 	}
-	left = append(left, t.askAll(second)...)
+	left = append(left, t.askAll(second, true)...)
 	if t.survived[t.host] == 1 {
 		return left // made-up mailboxes get sessions of their own
 	}
@@ -136,7 +136,7 @@ func (t *talk) askBehind(items []*item) {
 	if !t.goesOn() {
 		return
 	}
-	t.askAll(items)
+	t.askAll(items, false)
 	for n, it := range items {
 		if n < atTheEnd && it.state == waiting && t.end == goOn {
 			t.askLast(it)
@@ -161,10 +161,13 @@ func (t *talk) opening(chosen []*item) (first, others []*item) {
 		case group[0].kind != listed || t.survived[t.host] > 0:
 			first = append(first, group...)
 		case s.known(t.host).good(t.start):
-			at := 1 + rand.IntN(len(group)) // the first goes out with MAIL FROM
-			first = append(first, group[:at]...)
-			first = append(first, s.invent(t.host))
-			first = append(first, group[at:]...)
+			at := 1 + rand.IntN(len(group))
+			if one := j-i == len(chosen); one && rand.IntN(4) > 0 {
+				at = len(group) // wherever the session ends
+			} else {
+				group = slices.Insert(slices.Clone(group), at, s.invent(t.host))
+			}
+			first = append(first, group...)
 		default:
 			first, others = append(first, group[0]), append(others, group[1:]...)
 		}
@@ -218,10 +221,11 @@ func (it *item) unplain() bool {
 func (it *item) vague() bool { return it.reply.Permanent() && it.meaning.Vague() }
 
 // askAll asks about items and returns those in question that were not answered. After
-// some refusals of us in a row it goes on only if the host still takes whom it took.
-func (t *talk) askAll(items []*item) []*item {
+// some refusals of us in a row it goes on only if the host still takes whom it took. Behind
+// the last that are asked about come those by which they are weighed.
+func (t *talk) askAll(items []*item, last bool) []*item {
 	for len(items) > 0 && t.goesOn() {
-		done := t.askSome(items)
+		done := t.askSome(items, last)
 		items = items[done:]
 		if t.us >= manyRefusals && t.goesOn() && !t.witnessed(nil) {
 			t.stopFor(t.whyRefused())
@@ -235,8 +239,22 @@ func (t *talk) askAll(items []*item) []*item {
 
 // askSome asks about items until the session or hear ends it, and returns how many
 // were answered.
-func (t *talk) askSome(items []*item) (done int) {
-	for _, a := range t.session.Ask(mailboxes(items), func(place int, a smtp.Answer) bool { return t.hear(items[place], a) }) {
+func (t *talk) askSome(items []*item, last bool) (done int) {
+	var behind []*item
+	var then func() []string
+	if last && t.survived[t.host] == 0 {
+		then = func() []string {
+			behind = t.weights()
+			return mailboxes(behind)
+		}
+	}
+	answers, tail := t.session.AskThen(mailboxes(items), then, func(place int, a smtp.Answer) bool {
+		if place >= len(items) {
+			return t.hear(behind[place-len(items)], a)
+		}
+		return t.hear(items[place], a)
+	})
+	for _, a := range answers {
 		if !a.Answered {
 			break
 		}
@@ -246,7 +264,33 @@ func (t *talk) askSome(items []*item) (done int) {
 	for _, it := range items[done:] {
 		t.unhear(it)
 	}
+	for i, a := range tail {
+		if !a.Answered {
+			t.unhear(behind[i])
+		}
+	}
 	return done
+}
+
+// weights are the mailboxes by which the answers of the session are weighed: one that the
+// host took, if it has refused any, and a made-up one of a domain that refuses such.
+func (t *talk) weights() (items []*item) {
+	yes, no := t.lasts()
+	if w := t.taken(nil); w != nil && yes >= 0 && no >= 0 {
+		items = append(items, &item{site: w.site, kind: witness, mailbox: w.mailbox})
+	}
+	for i := len(t.asked) - 1; i >= 0; i-- {
+		it := t.asked[i]
+		if it.kind != listed {
+			continue
+		}
+		told, before := t.madeUp(it.site), it.site.known(t.host)
+		if told.taken == 0 && (told.refused == 1 || told.refused == 0 && before.good(t.start)) {
+			items = append(items, it.site.invent(t.host))
+		}
+		break
+	}
+	return items
 }
 
 // real returns the items that are in question.

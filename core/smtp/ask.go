@@ -13,6 +13,7 @@ type Answer struct {
 	Reply    Reply
 	At       time.Time
 	Took     time.Duration
+	place    int
 }
 
 // Ask asks about mailboxes, as many of them as the session has room for. Where
@@ -25,12 +26,22 @@ type Answer struct {
 // heard, which may be nil, is called for each answer; once it returns false nothing
 // more is asked, and only what is on its way is still awaited.
 func (s *Session) Ask(mailboxes []string, heard func(place int, a Answer) (goOn bool)) []Answer {
+	answers, _ := s.AskThen(mailboxes, nil, heard)
+	return answers
+}
+
+// AskThen is Ask with mailboxes that are asked about behind the last that the session has
+// room for, while that is on its way: then names them when it comes to that. Their
+// answers come apart, and their places go on from the others'. Where the host takes one
+// question at a time, or the transaction no more, they are not asked about.
+func (s *Session) AskThen(mailboxes []string, then func() []string, heard func(place int, a Answer) (goOn bool)) (answers, last []Answer) {
 	s.stopped, s.onAnswer = false, heard
-	answers := make([]Answer, len(mailboxes))
+	answers = make([]Answer, len(mailboxes))
 	for i, m := range mailboxes {
-		answers[i].Mailbox = m
+		answers[i].Mailbox, answers[i].place = m, i
 	}
-	for next := 0; next < len(answers) && s.Room() > 0 && !s.stopped; {
+	listed := answers
+	for next := 0; next < len(listed) && s.Room() > 0 && !s.stopped; {
 		same := mailboxes[next:]
 		same = same[:sameKind(same)]
 		full := s.full || s.inTransaction >= s.limits.Recipients && s.ahead == 0
@@ -40,9 +51,14 @@ func (s *Session) Ask(mailboxes []string, heard func(place int, a Answer) (goOn 
 				break
 			}
 		}
-		next += s.stream(answers[next:next+len(same)], next)
+		behind := then
+		if next+len(same) < len(listed) && s.Room() > len(same) {
+			behind = nil // more of the list follows in another transaction
+		}
+		done, tail := s.stream(listed[next:next+len(same)], len(listed), behind)
+		next, last = next+done, append(last, tail...)
 	}
-	return answers
+	return answers, last
 }
 
 // AskLast asks about a mailbox though the session has had all the refusals it may:
@@ -53,9 +69,11 @@ func (s *Session) AskLast(mailbox string) Answer {
 }
 
 // stream asks about mailboxes that share a transaction until all are answered,
-// the session has no room left, the transaction is full, or the session fails;
-// done is how many from the first on have an answer.
-func (s *Session) stream(list []Answer, from int) (done int) {
+// the session has no room left, the transaction is full, or the session fails; then
+// names what is asked about when no more of them will be. done is how many of the list,
+// from the first on, have an answer; tail are the answers to what then named, whose
+// places begin at from.
+func (s *Session) stream(list []Answer, from int, then func() []string) (done int, tail []Answer) {
 	sent, begun := s.ahead, time.Now()
 	if sent > 0 {
 		begun = s.aheadAt
@@ -64,40 +82,72 @@ func (s *Session) stream(list []Answer, from int) (done int) {
 		list[i].At = s.aheadAt
 	}
 	s.ahead = 0
+	order := make([]*Answer, sent, len(list)+2)
+	for i := range order {
+		order[i] = &list[i]
+	}
+	got := 0  // of those sent, in their order
 	sure := 0 // the questions before it were answered when nothing was on the way
 	for {
 		// What has come is read before more is asked: fewer handfuls, and larger ones.
-		if n := min(s.more(sent-done), len(list)-sent); n > 0 && (sent == done || !s.hasLine()) {
-			if f := s.put(list[sent:sent+n], sent > done); f != nil {
+		if n := min(s.more(len(order)-got), len(list)-sent); n > 0 && (len(order) == got || !s.hasLine()) {
+			if f := s.put(list[sent:sent+n], len(order) > got); f != nil {
 				s.fail(f)
-				return s.doubt(list, sure, sent, done)
+				return s.doubt(order, list, sure, got), tail
+			}
+			for i := range n {
+				order = append(order, &list[sent+i])
 			}
 			sent += n
 		}
-		if sent == done {
-			return done
+		if then != nil && (sent == len(list) || s.Room() == 0) && s.mayAdd(sent) {
+			for i, m := range then() {
+				tail = append(tail, Answer{Mailbox: m, place: from + i})
+			}
+			list, then = list[:sent], nil
+			if len(tail) > 0 {
+				if f := s.put(tail, len(order) > got); f != nil {
+					s.fail(f)
+					return s.doubt(order, list, sure, got), tail
+				}
+			}
+			for i := range tail {
+				order = append(order, &tail[i])
+			}
+		}
+		if len(order) == got {
+			return min(got, sent), tail
 		}
 		r, f := s.recipientReply()
 		if f != nil {
 			s.fail(f)
-			return s.doubt(list, sure, sent, done)
+			return s.doubt(order, list, sure, got), tail
 		}
 		if s.taken && isFull(r) {
 			s.full = true
-			s.discard(sent - done - 1)
-			return s.doubt(list, sure, sent, done)
+			s.discard(len(order) - got - 1)
+			return s.doubt(order, list, sure, got), tail
 		}
-		list[done].hear(r)
-		if s.onAnswer != nil && !s.onAnswer(from+done, list[done]) {
+		order[got].hear(r)
+		if s.onAnswer != nil && !s.onAnswer(order[got].place, *order[got]) {
 			s.stopped = true
 		}
 		s.taken = s.taken || r.Positive()
-		done++
-		s.each = time.Since(begun) / time.Duration(done)
-		if done == sent {
-			sure = done
+		got++
+		s.each = time.Since(begun) / time.Duration(got)
+		if got == len(order) {
+			sure = got
 		}
 	}
+}
+
+// mostThen is how many questions then may name.
+const mostThen = 2
+
+// mayAdd reports whether questions may follow in the transaction though the session's
+// limits are reached.
+func (s *Session) mayAdd(sent int) bool {
+	return sent > 0 && !s.stopped && !s.full && s.piped() && s.inTransaction+mostThen <= s.limits.Recipients
 }
 
 // put sends the questions about some mailboxes.
@@ -142,14 +192,14 @@ func (s *Session) recipientReply() (Reply, *Failure) {
 // with the questions that were on the way together, nobody can tell which
 // belongs to which, and none of them counts. (One too many shows at the next
 // command or at QUIT.)
-func (s *Session) doubt(list []Answer, sure, sent, done int) int {
-	if f := s.failure; f != nil && sent-sure > 1 && (f.Trouble == Silent || f.Trouble == OutOfTime || f.Trouble == Garbled || f.Trouble == Dropped) {
-		done = sure
+func (s *Session) doubt(order []*Answer, list []Answer, sure, got int) int {
+	if f := s.failure; f != nil && len(order)-sure > 1 && (f.Trouble == Silent || f.Trouble == OutOfTime || f.Trouble == Garbled || f.Trouble == Dropped) {
+		got = sure
 	}
-	for i := done; i < len(list); i++ {
-		list[i] = Answer{Mailbox: list[i].Mailbox}
+	for _, a := range order[got:] {
+		*a = Answer{Mailbox: a.Mailbox, place: a.place}
 	}
-	return done
+	return min(got, len(list))
 }
 
 // isFull tells the reply that says that the transaction is full (RFC 5321
