@@ -95,7 +95,7 @@ func TestGuessRefuses(t *testing.T) {
 	for _, c := range []struct{ file, says string }{
 		{"", "The file is empty."},
 		{" \n\r\n", "The file is empty."},
-		{"a,b\nc\x00\x00\x00,d\n", "line 2: 3 of the first 10 bytes are zero bytes"}, {"a,b\nc\x01,d\n", "line 2: the control character 1"},
+		{"a,b\nc\x00\x00\x00,d\n", "line 2: 3 of the first 11 bytes are zero bytes"}, {"a,b\nc\x01,d\n", "line 2: the control character 1"},
 		{strings.Repeat("x", MaxRecord+10), "line 1: a record longer than"},
 	} {
 		var e *Error
