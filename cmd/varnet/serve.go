@@ -30,7 +30,7 @@ import (
 
 // settings are what serve and worker are told.
 type settings struct {
-	dsn, listen, resolvers, port, private, helo, sender, rounds, patience, literals, secretFile, reference, lanes, unknown, catalogues, pprof, level *string
+	dsn, listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, lanes, unknown, catalogues, pprof, level *string
 }
 
 func (c *cli) settings() settings {
@@ -43,6 +43,7 @@ func (c *cli) settings() settings {
 		sender:     c.setting("mail-from", "VARNET_MAIL_FROM", "", "the sender to ask with; verify@ the EHLO name unless given"),
 		rounds:     c.setting("rounds", "VARNET_ROUNDS", pace.DefaultRounds().String(), "the waits before postponed addresses are asked again"),
 		patience:   c.setting("patience", "VARNET_PATIENCE", "", "how long to wait for each step of the conversation, at most 15s: one time for all, or as in connect=5s,greeting=15s,hello=10s,tls=10s,mail=10s,rcpt=15s"),
+		lastWait:   c.setting("last-wait", "VARNET_LAST_WAIT", smtp.LastWait.String(), "how long a host that was silent before is waited for in its last rounds"),
 		literals:   c.setting("allow-literals", "VARNET_ALLOW_LITERALS", "no", "yes: take addresses whose host is a number in brackets"),
 		secretFile: c.setting("secret-file", "VARNET_SECRET_FILE", defaultSecretFile(), "the file with the secret that proxy passwords and relay tokens are sealed with; made if there is none; VARNET_SECRET goes before it"),
 		reference:  c.setting("reference", "VARNET_REFERENCE", strings.Join(sending.DefaultReference(), ","), "domains whose mail hosts are known to be well; the tests of the sending side greet them"),
@@ -194,9 +195,15 @@ func (s settings) prober(c *cli) (*probe.Prober, error) {
 	if p.Port, err = strconv.Atoi(*s.port); err != nil || p.Port < 1 || p.Port > 65535 {
 		return nil, c.wrongUse(fmt.Sprintf("-smtp-port is a number from 1 to 65535, not %q", *s.port))
 	}
+	if p.LastWait, err = time.ParseDuration(*s.lastWait); err != nil || p.LastWait <= 0 || p.LastWait > maxLastWait {
+		return nil, c.wrongUse(fmt.Sprintf("-last-wait is a time such as 5m, at most %v, not %q", maxLastWait, *s.lastWait))
+	}
 	p.Limits.Waits, err = s.waits(c)
 	return p, err
 }
+
+// maxLastWait is the longest that a silent host is waited for.
+const maxLastWait = 10 * time.Minute
 
 // waits reads -patience: one time for all steps, or step=time.
 func (s settings) waits(c *cli) (smtp.Waits, error) {

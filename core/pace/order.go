@@ -75,6 +75,19 @@ func SharedKey(operator string) string {
 	return SharedLane(int(h.Sum32() % SharedLanes))
 }
 
+// patientMark ends the key of a lane on which hosts of an operator are waited for.
+const patientMark = "!"
+
+// PatientKey is the key of the lane on which the silent hosts of a lane key are asked
+// again: waiting for them holds up nobody else.
+func PatientKey(key string) string { return PlainKey(key) + patientMark }
+
+// PlainKey is the lane key that a patient one belongs to, or the key itself.
+func PlainKey(key string) string { return strings.TrimSuffix(key, patientMark) }
+
+// IsPatient tells the key of a lane on which silent hosts are waited for.
+func IsPatient(key string) bool { return strings.HasSuffix(key, patientMark) }
+
 // IsShared tells the key of a lane that small operators share.
 func IsShared(key string) bool { return strings.HasPrefix(key, "~") }
 

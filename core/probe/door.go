@@ -196,23 +196,14 @@ func (e *encryption) put(host string, failed bool) {
 	e.failed[host] = failed
 }
 
-// patient returns the waits for the round that the mailboxes have come to: each round
-// has more patience with a host than the one before, the last as much as RFC 5321
-// section 4.5.3.2 asks for.
-func patient(w smtp.Waits, domains []Domain) smtp.Waits {
-	rounds := 0
+// rounds is through how many rounds the mailboxes have gone, the most.
+func rounds(domains []Domain) (most int) {
 	for _, d := range domains {
 		for _, q := range d.Questions {
-			rounds = max(rounds, q.Rounds)
+			most = max(most, q.Rounds)
 		}
 	}
-	return w.Times(Patience(rounds))
-}
-
-// Patience is how many times the usual waits a host gets after so many rounds.
-func Patience(rounds int) int {
-	factors := []int{1, 2, 4, 20}
-	return factors[min(rounds, len(factors)-1)]
+	return most
 }
 
 // best returns the preference of the best exchanger that has an address.

@@ -46,12 +46,16 @@ func telling(f *smtp.Failure) int { return slices.Index(byTelling, f.Trouble) }
 // seldom mends; every other cause gets all the rounds there are.
 var patience = map[finding.Cause]int{
 	finding.ExchangerUnreachable: 1,
-	finding.ExchangerSilent:      1,
+	finding.ExchangerSilent:      2, // short, longer, as long as the RFC has it
 	finding.ExchangerDroppedUs:   1,
 	finding.ExchangerGarbled:     1,
 	finding.ExchangerNeedsTLS:    1,
 	finding.ExchangerBlocksUs:    1,
 }
+
+// WantsPatience reports whether the host was silent, so that it is to be waited for longer
+// the next time.
+func (r Result) WantsPatience() bool { return r.Verdict.Cause == finding.ExchangerSilent }
 
 // Patient reports whether a postponed result is worth one more round: for what a
 // backup exchanger said, as long as the best one may still come back.

@@ -50,6 +50,8 @@ type Prober struct {
 	Port int
 	// Width is how many operators of one parcel are visited side by side.
 	Width int
+	// LastWait is how long patient parcels wait for a reply in their last rounds.
+	LastWait time.Duration
 	// Places bounds the sessions that one address sees; nil: nothing does.
 	Places *pace.Places
 
@@ -58,7 +60,7 @@ type Prober struct {
 
 // New makes a prober for port 25 with the default limits.
 func New(d Dialer, id smtp.Identity) *Prober {
-	return &Prober{Way: Way{Dialer: d, Identity: id}, Limits: smtp.DefaultLimits(), Port: 25, Width: 32}
+	return &Prober{Way: Way{Dialer: d, Identity: id}, Limits: smtp.DefaultLimits(), Port: 25, Width: 32, LastWait: smtp.LastWait}
 }
 
 // Question is one address in question.
@@ -127,6 +129,9 @@ type Parcel struct {
 	// Lanes is how many sessions its operator may see from us at a time; 0 and 1
 	// are one.
 	Lanes int
+	// Patient parcels wait longer for replies from round to round: their hosts were
+	// silent before.
+	Patient bool
 }
 
 // Result is a concluded question.
@@ -209,7 +214,7 @@ func (p *Prober) Probe(ctx context.Context, parcel Parcel) Outcome {
 		free <- struct{}{}
 		wg.Go(func() {
 			defer func() { <-free }()
-			one := p.visitOperator(ctx, domains, parcel.Lanes)
+			one := p.visitOperator(ctx, domains, parcel)
 			mu.Lock()
 			defer mu.Unlock()
 			out.merge(source, one)
@@ -233,10 +238,10 @@ func (p *Prober) bySource(domains []Domain) map[Source][]Domain {
 
 // visitOperator visits the operator's hosts by one route, one after the other:
 // an operator sees one connection of a lane at a time.
-func (p *Prober) visitOperator(ctx context.Context, domains []Domain, lanes int) visit {
+func (p *Prober) visitOperator(ctx context.Context, domains []Domain, parcel Parcel) visit {
 	all := visit{out: Outcome{Seen: map[Source]pace.Seen{}}}
 	for _, group := range byExchangers(domains) {
-		v := visit{prober: p, lanes: lanes, way: group[0].Way, domains: group, exchangers: group[0].Exchangers}
+		v := visit{prober: p, lanes: parcel.Lanes, patient: parcel.Patient, way: group[0].Way, domains: group, exchangers: group[0].Exchangers}
 		v.run(ctx)
 		all.absorb(v)
 	}

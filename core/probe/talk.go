@@ -64,17 +64,23 @@ func (t *talk) choose(queue []*item) (chosen, rest []*item) {
 	if survived > 0 {
 		room = min(room, survived)
 	}
-	var last *site
+	// Each domain brings a made-up mailbox, whose refusal counts among the session's.
+	domains := max(1, t.limits.Refusals*2/3)
+	seen := map[*site]bool{}
 	n, cost := 0, 0
 	for n < len(queue) {
-		one := 1
-		if queue[n].site != last && queue[n].kind == listed {
-			one++ // a made-up one
+		one, s := 1, queue[n].site
+		if new := !seen[s]; new && queue[n].kind == listed {
+			one++
+			if n > 0 && (survived > 0 || len(seen) >= domains) {
+				break
+			}
+			seen[s] = true
 		}
-		if n > 0 && (cost+one > room || survived > 0 && queue[n].site != last) {
+		if n > 0 && cost+one > room {
 			break
 		}
-		last, cost, n = queue[n].site, cost+one, n+1
+		cost, n = cost+one, n+1
 	}
 	return queue[:n], queue[n:]
 }
@@ -272,13 +278,9 @@ func (t *talk) askSome(items []*item, last bool) (done int) {
 	return done
 }
 
-// weights are the mailboxes by which the answers of the session are weighed: one that the
-// host took, if it has refused any, and a made-up one of a domain that refuses such.
+// weights are the mailboxes by which the answers of the session are weighed: a made-up one
+// of a domain that refuses such, and one that the host took, if it has refused any.
 func (t *talk) weights() (items []*item) {
-	yes, no := t.lasts()
-	if w := t.taken(nil); w != nil && yes >= 0 && no >= 0 {
-		items = append(items, &item{site: w.site, kind: witness, mailbox: w.mailbox})
-	}
 	for i := len(t.asked) - 1; i >= 0; i-- {
 		it := t.asked[i]
 		if it.kind != listed {
@@ -289,6 +291,10 @@ func (t *talk) weights() (items []*item) {
 			items = append(items, it.site.invent(t.host))
 		}
 		break
+	}
+	yes, no := t.lasts()
+	if w := t.taken(nil); w != nil && yes >= 0 && (no >= 0 || t.us > 0) {
+		items = append(items, &item{site: w.site, kind: witness, mailbox: w.mailbox})
 	}
 	return items
 }
@@ -325,6 +331,9 @@ func (t *talk) whyRefused() stop {
 	switch {
 	case t.taken(nil) != nil:
 		return changed
+	case last.vague() && last.site.postmaster == nil && t.askPostmaster(last.site) && last.site.postmaster.meaning.Effect == reply.Accepted:
+		t.us = 0
+		return goOn
 	case last.meaning.About == reply.Us:
 		return refusedUs
 	}

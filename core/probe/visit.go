@@ -17,6 +17,7 @@ import (
 type visit struct {
 	prober     *Prober
 	lanes      int
+	patient    bool
 	way        *Way
 	domains    []Domain
 	exchangers []resolve.Exchanger
@@ -114,7 +115,9 @@ func (v *visit) run(ctx context.Context) {
 	if q := v.domains[0].PerSession; q > 0 {
 		v.limits.Questions = min(v.limits.Questions, q)
 	}
-	v.limits.Waits = patient(v.limits.Waits, v.domains)
+	if v.patient {
+		v.limits.Waits = v.limits.Waits.Patient(rounds(v.domains), v.prober.LastWait)
+	}
 	v.read = reply.Reader{Helo: v.way.Identity.Name, Sender: v.way.Identity.Sender}
 	v.best, v.survived = best(v.exchangers), map[string]int{}
 	v.ask(ctx, v.prepare())

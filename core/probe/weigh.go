@@ -62,13 +62,14 @@ func (t *talk) askAgain(yes int) bool {
 func (t *talk) contrastSites(chosen []*item) {
 	asked := 0
 	for _, s := range t.sitesOf(chosen) {
-		last := -1
+		last := map[kind]int{listed: -1, madeUp: -1}
 		for i, it := range t.asked {
-			if it.site == s && it.kind == listed && it.vague() {
-				last = i
+			if it.site == s && it.vague() {
+				last[it.kind] = i
 			}
 		}
-		if last < 0 || t.takesAfter(last, s) || asked == mostPostmasters {
+		open := last[listed] >= 0 && !t.takesAfter(last[listed], s) || last[madeUp] >= 0 && !t.takesAfter(last[madeUp], nil)
+		if !open || asked == mostPostmasters {
 			continue
 		}
 		if asked++; t.taken(s) != nil {
@@ -166,6 +167,7 @@ func (t *talk) weigh() (again []*item) {
 			told[it.site] = t.madeUp(it.site)
 		}
 	}
+	lastYes, _ := t.lasts()
 	lastNo := -1
 	for i, it := range t.asked {
 		if it.refusedForGood() {
@@ -177,7 +179,12 @@ func (t *talk) weigh() (again []*item) {
 			continue
 		}
 		if it.unplain() {
-			it.contrast = it.kind == listed && t.contrasts(i) || it.kind == madeUp && (t.takesAfter(i, it.site) || t.knownContrast(it))
+			it.contrast = it.kind == listed && t.contrasts(i) || it.kind == madeUp && (t.takesAfter(i, nil) || t.knownContrast(it))
+		}
+		if it.kind == listed && it.unplain() && !it.contrast && it.unproved == 0 && lastYes >= 0 && t.end == goOn {
+			it.state, it.unproved = waiting, 1 // beside others of its domain it may tell more
+			again = append(again, it)
+			continue
 		}
 		if !it.contrast {
 			t.meet(it.meaning, it.asked.Reply)
@@ -194,7 +201,7 @@ func (t *talk) weigh() (again []*item) {
 			case t.survived[t.host] == 1:
 				again = t.madeUpAlone(again, it.site)
 			case !proven(told[it.site], i < lastNo):
-				again = t.unproven(again, it)
+				again = t.unproven(again, it, told[it.site])
 			}
 		case !it.meaning.Throttles():
 			t.answers++
@@ -242,11 +249,19 @@ func (t *talk) madeUpAlone(again []*item, s *site) []*item {
 	return again
 }
 
-// mostUnproven is how often a yes that nothing vouched for is asked for again at once.
-const mostUnproven = 2
+// mostUnproven is how often a yes that nothing vouched for is asked for again at once,
+// mostUntold how often one whose session had no room for a made-up mailbox of its domain.
+const (
+	mostUnproven = 2
+	mostUntold   = 8
+)
 
-func (t *talk) unproven(again []*item, it *item) []*item {
-	if it.unproved++; it.unproved <= mostUnproven {
+func (t *talk) unproven(again []*item, it *item, told madeUpTold) []*item {
+	most := mostUnproven
+	if told == (madeUpTold{}) {
+		most = mostUntold
+	}
+	if it.unproved++; it.unproved <= most {
 		it.state = waiting
 		return append(again, it)
 	}
@@ -270,22 +285,24 @@ func (t *talk) contrasts(at int) bool {
 	return false
 }
 
-// knownContrast reports whether an earlier session showed what these words of the host
-// mean when it says them of a made-up mailbox.
+// knownContrast reports whether another made-up mailbox showed what these words of the
+// host mean when it says them of one.
 func (t *talk) knownContrast(it *item) bool {
-	for _, other := range it.site.madeUp {
-		if other != it && other.contrast && other.exchanger == it.exchanger && t.sameWords(it, other) {
-			return true
+	for _, s := range t.sites {
+		for _, other := range s.madeUp {
+			if other != it && other.contrast && other.exchanger == it.exchanger && t.sameWords(it, other) {
+				return true
+			}
 		}
 	}
 	return false
 }
 
-// takesAfter reports whether the host took somebody of the domain, known to exist or
-// listed, after a place of the session.
+// takesAfter reports whether the host took somebody, of the domain if one is given, after
+// a place of the session.
 func (t *talk) takesAfter(at int, s *site) bool {
 	for _, it := range t.asked[at+1:] {
-		if it.site == s && it.kind != madeUp && it.countIf(reply.Accepted) > 0 {
+		if (s == nil || it.site == s) && it.kind != madeUp && it.countIf(reply.Accepted) > 0 {
 			return true
 		}
 	}

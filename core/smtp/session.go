@@ -35,7 +35,7 @@ type Identity struct {
 type Waits map[Step]time.Duration
 
 // MaxWait is the longest wait for one step in the first round. The times of RFC 5321
-// section 4.5.3.2 are two to ten minutes; later rounds wait longer (Times).
+// section 4.5.3.2 are two to ten minutes; later rounds wait longer (Patient).
 const MaxWait = 15 * time.Second
 
 // DefaultWaits suit hosts nothing is known about.
@@ -46,11 +46,23 @@ func DefaultWaits() Waits {
 	return w
 }
 
-// Times returns the waits, each so many times as long.
-func (w Waits) Times(factor int) Waits {
+// LastWait is the wait for a reply in the last round, unless somebody says otherwise: as
+// long as RFC 5321 section 4.5.3.2 has a client wait for greetings, MAIL and RCPT.
+const LastWait = 5 * time.Minute
+
+// Patient returns the waits after so many rounds: four times as long in the second, and
+// as long as last in those after it.
+func (w Waits) Patient(rounds int, last time.Duration) Waits {
+	if rounds == 0 {
+		return w
+	}
 	out := maps.Clone(w)
-	for _, s := range WaitSteps() {
-		out[s] *= time.Duration(factor)
+	for _, s := range []Step{StepGreeting, StepHello, StepMail, StepRcpt} {
+		if longest := max(w[s], last); rounds > 1 {
+			out[s] = longest
+		} else {
+			out[s] = min(4*w[s], longest)
+		}
 	}
 	return out
 }

@@ -70,7 +70,7 @@ func install(w *practice.World, port int, settings ...string) (*installation, er
 	_ = l.Close()
 	env := append(os.Environ(), "VARNET_DSN="+dsn, "VARNET_RESOLVERS="+i.DNS, "VARNET_SMTP_PORT="+strconv.Itoa(port),
 		"VARNET_ALLOW_PRIVATE=yes", "VARNET_HELO=verify.fernhollow.example", "VARNET_LISTEN="+listen,
-		"VARNET_UNKNOWN_RATE=0", "VARNET_SECRET=a secret for benches alone, 32 or more", "VARNET_REFERENCE=fernhollow.example")
+		"VARNET_UNKNOWN_RATE=0", "VARNET_LAST_WAIT=9s", "VARNET_SECRET=a secret for benches alone, 32 or more", "VARNET_REFERENCE=fernhollow.example")
 	env = append(env, settings...)
 	command := func(args ...string) *exec.Cmd {
 		cmd := exec.Command("bin/varnet", args...)

@@ -22,11 +22,11 @@ func (w Awaited) Left() int64 { return w.Ready + w.InHand }
 // Awaited gives what a run waits for, by lane key, the most addresses first.
 func (s *Store) Awaited(ctx context.Context, run int64) ([]Awaited, error) {
 	return many[Awaited](ctx, s.db, `
-		SELECT lane_key, coalesce(sum(addresses) FILTER (WHERE state <> 'claimed' AND not_before <= now()), 0) AS ready,
+		SELECT rtrim(lane_key, '!') AS lane_key, coalesce(sum(addresses) FILTER (WHERE state <> 'claimed' AND not_before <= now()), 0) AS ready,
 			coalesce(sum(addresses) FILTER (WHERE state = 'claimed'), 0) AS in_hand,
 			coalesce(sum(addresses) FILTER (WHERE state <> 'claimed' AND not_before > now()), 0) AS postponed,
 			min(not_before) FILTER (WHERE state <> 'claimed' AND not_before > now()) AS until
-		FROM parcel WHERE run_id = $1 AND state IN ('open', 'paused', 'claimed') GROUP BY lane_key ORDER BY sum(addresses) DESC`, run)
+		FROM parcel WHERE run_id = $1 AND state IN ('open', 'paused', 'claimed') GROUP BY 1 ORDER BY sum(addresses) DESC`, run)
 }
 
 // AwaitedByOthers gives how many addresses of other runs may be asked now at some

@@ -31,13 +31,14 @@ func (a *after) conclude(rounds pace.Rounds, out probe.Outcome) {
 		a.results = append(a.results, a.concluded(r))
 	}
 	type wait struct {
-		rounds int
-		hint   time.Duration
+		rounds  int
+		hint    time.Duration
+		patient bool
 	}
 	later := map[wait][]store.Asking{}
 	for _, r := range out.Postponed {
 		if r.Patient() && r.Rounds <= len(rounds) {
-			w := wait{r.Rounds, r.Hint}
+			w := wait{r.Rounds, r.Hint, r.WantsPatience()}
 			later[w] = append(later[w], a.asking(r))
 		} else {
 			a.results = append(a.results, a.concluded(r))
@@ -45,7 +46,11 @@ func (a *after) conclude(rounds pace.Rounds, out probe.Outcome) {
 	}
 	for w, asking := range later {
 		at, _ := rounds.Return(w.rounds, w.hint, a.now)
-		a.again(at, a.parcel.Round+1, asking)
+		key := pace.PlainKey(a.parcel.LaneKey)
+		if w.patient {
+			key = pace.PatientKey(key)
+		}
+		a.againAt(key, at, a.parcel.Round+1, asking)
 	}
 	var unasked []store.Asking
 	for _, r := range out.Unasked {
@@ -55,8 +60,12 @@ func (a *after) conclude(rounds pace.Rounds, out probe.Outcome) {
 }
 
 func (a *after) again(at time.Time, round int32, asking []store.Asking) {
+	a.againAt(a.parcel.LaneKey, at, round, asking)
+}
+
+func (a *after) againAt(key string, at time.Time, round int32, asking []store.Asking) {
 	if len(asking) > 0 {
-		a.parcels = append(a.parcels, store.Parcel{RunID: a.parcel.RunID, LaneKey: a.parcel.LaneKey, Turn: a.parcel.Turn,
+		a.parcels = append(a.parcels, store.Parcel{RunID: a.parcel.RunID, LaneKey: key, Turn: a.parcel.Turn,
 			Round: round, Questions: asking, NotBefore: at, Again: a.parcel.Again})
 	}
 }

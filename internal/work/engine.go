@@ -144,6 +144,7 @@ func New(c Config) (*Engine, error) {
 			river.QueueDefault: {MaxWorkers: 20},
 			queuePlan:          {MaxWorkers: planners},
 			queueLane:          {MaxWorkers: c.Lanes},
+			queuePatient:       {MaxWorkers: max(1, c.Lanes/8)},
 		},
 		FetchCooldown:               fetchCooldown,
 		ID:                          e.self.ID,
@@ -245,9 +246,11 @@ var unique = river.UniqueOpts{ByArgs: true, ByState: []rivertype.JobState{
 const fetchCooldown = 40 * time.Millisecond
 
 const (
-	queuePlan   = "plan"
-	queueLane   = "lane"
-	maxAttempts = 30_000 // no job is ever given up
+	queuePlan = "plan"
+	queueLane = "lane"
+	// queuePatient are the lanes on which silent hosts are waited for: few at a time.
+	queuePatient = "patient"
+	maxAttempts  = 30_000 // no job is ever given up
 )
 
 // retryPolicy brings a failed or rescued job back after one second, later ones

@@ -33,13 +33,36 @@ func lanesOf(key string, lanes int) []LaneArgs {
 func (LaneArgs) Kind() string { return "lane" }
 
 // InsertOpts makes it one job a lane.
-func (LaneArgs) InsertOpts() river.InsertOpts {
+func (l LaneArgs) InsertOpts() river.InsertOpts {
+	if pace.IsPatient(l.Key) {
+		return river.InsertOpts{Queue: queuePatient, UniqueOpts: unique}
+	}
 	return river.InsertOpts{Queue: queueLane, UniqueOpts: unique}
 }
 
 type laneWorker struct {
 	river.WorkerDefaults[LaneArgs]
 	engine *Engine
+}
+
+// Timeout leaves patient lanes the time that they wait.
+func (w *laneWorker) Timeout(job *river.Job[LaneArgs]) time.Duration {
+	if pace.IsPatient(job.Args.Key) {
+		return w.engine.patience() + jobTimeout
+	}
+	return 0
+}
+
+// patience is how long a parcel of a patient lane may take: two sessions that come to
+// nothing, each step of which is waited for.
+func (e *Engine) patience() time.Duration { return 3*e.Prober.LastWait + deadline }
+
+// laneTime is how long a parcel of a lane may take.
+func (e *Engine) laneTime(key string) time.Duration {
+	if pace.IsPatient(key) {
+		return e.patience()
+	}
+	return deadline
 }
 
 func (w *laneWorker) Work(ctx context.Context, job *river.Job[LaneArgs]) error {
@@ -51,7 +74,7 @@ func (w *laneWorker) Work(ctx context.Context, job *river.Job[LaneArgs]) error {
 	}
 	for run := int64(0); time.Since(start) < slice && !e.closing.Load(); {
 		var err error
-		if run, err = e.workParcel(ctx, job.Args, start.Add(deadline), run); err != nil {
+		if run, err = e.workParcel(ctx, job.Args, start.Add(e.laneTime(job.Args.Key)), run); err != nil {
 			return err
 		}
 		if run == 0 {

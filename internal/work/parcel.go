@@ -49,7 +49,7 @@ func (e *Engine) workParcel(ctx context.Context, lane LaneArgs, end time.Time, b
 	if err != nil {
 		return 0, err
 	}
-	l.parcel.Lanes = lanes
+	l.parcel.Lanes, l.parcel.Patient = lanes, pace.IsPatient(lane.Key)
 	e.inHand.Add(1)
 	defer e.inHand.Add(-1)
 	probeCtx, cancel := context.WithDeadline(e.probing, end)

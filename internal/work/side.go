@@ -220,7 +220,7 @@ func (s *side) bounds(operator string) pace.Bounds {
 
 // lanes is how many lanes a lane key has now, and until when it rests.
 func (s *side) lanes(key string, known map[string]store.Operator) (n int, until time.Time) {
-	if pace.IsShared(key) || key == unresolvedKey {
+	if pace.IsShared(key) || pace.IsPatient(key) || key == unresolvedKey {
 		return 1, time.Time{}
 	}
 	op := known[key]

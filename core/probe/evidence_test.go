@@ -1,0 +1,131 @@
+package probe
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"strings"
+	"testing"
+
+	"varnet/core/address"
+	"varnet/core/finding"
+)
+
+// whims make a host of many domains: some take anything, and it may break off, limit us,
+// change its mood or put strangers off.
+type whims struct {
+	catchAll                              map[string]bool
+	breaks, limits, turns, refusesAll, by int // at which question of a session; 0: never
+	words                                 string
+	greylists                             bool
+	seen                                  map[string]bool
+}
+
+func newWhims(rng *rand.Rand) *whims {
+	at := func(chance float64) int {
+		if rng.Float64() < chance {
+			return 2 + rng.IntN(60)
+		}
+		return 0
+	}
+	w := &whims{catchAll: map[string]bool{}, breaks: at(.2), limits: at(.2), turns: at(.2), refusesAll: at(.2), seen: map[string]bool{},
+		words: []string{"550 no", "550 5.1.1 no such user", "550 5.7.1 access denied"}[rng.IntN(3)], greylists: rng.IntN(5) == 0}
+	for n := range 40 {
+		w.catchAll[fmt.Sprintf("d%d.example", n)] = rng.IntN(8) == 0
+	}
+	return w
+}
+
+func (w *whims) whimsical() bool { return w.breaks+w.limits+w.turns+w.refusesAll > 0 || w.greylists }
+
+func (w *whims) rcpt(mailbox string, before int) string {
+	local, domain, _ := strings.Cut(mailbox, "@")
+	before++
+	switch {
+	case before == w.breaks:
+		return "hang up"
+	case w.limits > 0 && before >= w.limits:
+		return "450 4.7.1 too much mail"
+	case w.refusesAll > 0 && before >= w.refusesAll:
+		return w.words
+	case w.greylists && !w.seen[mailbox]:
+		w.seen[mailbox] = true
+		return "450 4.2.0 greylisted"
+	case w.catchAll[domain], w.turns > 0 && before >= w.turns, local == "postmaster":
+		return "250 2.1.5 ok"
+	}
+	if exists(mailbox) {
+		return "250 2.1.5 ok"
+	}
+	return w.words
+}
+
+// TestNoFindingContradictsItsEvidence: over random hosts of many domains, what is
+// concluded agrees with what is shown beside it, nothing wrong is concluded, and where
+// the host has no whims (nearly) everything is, in the first round.
+func TestNoFindingContradictsItsEvidence(t *testing.T) {
+	for seed := range uint64(250) {
+		rng := rand.New(rand.NewPCG(31, seed))
+		w := newWhims(rng)
+		var domains []Domain
+		for n := range 40 {
+			name := fmt.Sprintf("d%d.example", n)
+			d := Domain{Name: name, Operator: "h.example", Exchangers: exchangers(first)}
+			for i := range 1 + rng.IntN(6) {
+				local := []string{"here", "here", "here", "gone"}[rng.IntN(4)] + fmt.Sprint(i)
+				d.Questions = append(d.Questions, Question{Address: address.Rebuild(local + "@" + name)})
+			}
+			domains = append(domains, d)
+		}
+		out := prober(hosts{first + ":25": {rcpt: w.rcpt}}).Probe(t.Context(), Parcel{Domains: domains})
+		for _, r := range out.Results {
+			holdEvidence(t, seed, w, out, r)
+		}
+		// One whose domain took nobody, refused in few words, may take a round more.
+		if left := len(out.Postponed) + len(out.Unasked); !w.whimsical() && left > 3 {
+			t.Errorf("host %d has no whims, and %d are put off, %d not asked", seed, len(out.Postponed), len(out.Unasked))
+		}
+		if t.Failed() {
+			t.Logf("host %d: %+v", seed, w)
+			return
+		}
+	}
+}
+
+// holdEvidence holds a result against what the host said of made-up mailboxes, and against
+// the truth.
+func holdEvidence(t *testing.T, seed uint64, w *whims, out Outcome, r Result) {
+	t.Helper()
+	asked := r.Asked[len(r.Asked)-1]
+	yes := strings.HasPrefix(asked.Reply, "250")
+	accepts, refused, taken := AcceptsUnknown, 0, 0
+	for _, a := range out.Of(r.Domain) {
+		accepts = a.Accepts
+		for _, m := range a.MadeUp {
+			if strings.HasPrefix(m.Reply, "250") {
+				taken++
+			} else if strings.HasPrefix(m.Reply, "5") {
+				refused++
+			}
+		}
+	}
+	mailbox := r.Address.Mailbox()
+	there := exists(mailbox)
+	wrong := ""
+	switch c := r.Verdict.Cause; {
+	case c == finding.MailboxAccepted && (!yes || accepts != AcceptsKnown || refused == 0 || taken > 0):
+		wrong = "accepted, against its evidence"
+	case c == finding.MailboxAnyAccepted && (!yes || accepts != AcceptsAny || taken < 2):
+		wrong = "any-accepted, against its evidence"
+	case c == finding.MailboxAbsent && yes:
+		wrong = "absent, though the host said yes"
+	case c == finding.MailboxUnclear && yes && accepts != AcceptsMixed:
+		wrong = "unclear, though its yes counts or it takes anything"
+	case c == finding.MailboxAccepted && !there:
+		wrong = "accepted, and does not exist"
+	case c == finding.MailboxAbsent && there:
+		wrong = "absent, and exists"
+	}
+	if wrong != "" {
+		t.Errorf("host %d: %s is %s: %q; it %s made-up ones (%d taken, %d refused)", seed, mailbox, wrong, asked.Reply, accepts, taken, refused)
+	}
+}
