@@ -45,6 +45,9 @@ type Acceptance struct {
 	Refused int `json:"refused,omitempty" doc:"How many made-up mailboxes it has refused in a row."`
 	// TookNone counts the listed mailboxes it refused while it took none.
 	TookNone int `json:"tookNone,omitempty" doc:"How many listed mailboxes it has refused without taking any."`
+	// PutOff are made-up mailboxes that it put off as strangers, the oldest first. It lets
+	// in whom it has put off before, so it is asked about these again.
+	PutOff []string `json:"putOff,omitempty" doc:"The made-up mailboxes that it put off as strangers (greylisting)."`
 }
 
 // Site is a domain at one of its exchangers, asked by one route.
@@ -105,14 +108,23 @@ func (s *site) known(exchanger string) *Acceptance {
 func (s *site) acceptance(exchanger string, route int64, now time.Time) (a Acceptance, ok bool) {
 	a = Acceptance{Domain: s.Name, Exchanger: exchanger, Route: route, At: now}
 	taken := 0
+	before := s.known(exchanger)
+	if before != nil && now.Sub(before.At) < Fresh {
+		a.PutOff = slices.Clone(before.PutOff)
+	}
 	for _, it := range s.madeUp {
 		if it.state != answered || it.exchanger != exchanger {
 			continue
 		}
 		ok = true
+		if it.void {
+			continue
+		}
 		a.MadeUp = append(a.MadeUp, MadeUp{it.mailbox, it.asked.Reply, it.asked.Conversation})
+		if it.meaning.Greylists() && !slices.Contains(a.PutOff, it.mailbox) && len(a.PutOff) < mostPutOff {
+			a.PutOff = append(a.PutOff, it.mailbox)
+		}
 		switch {
-		case it.void:
 		case it.meaning.Effect == reply.Accepted:
 			taken++
 		case it.saysNo():
@@ -129,7 +141,7 @@ func (s *site) acceptance(exchanger string, route int64, now time.Time) (a Accep
 	default:
 		a.Accepts = AcceptsUnknown
 	}
-	if before := s.known(exchanger); before != nil && now.Sub(before.At) < Fresh {
+	if before != nil && now.Sub(before.At) < Fresh {
 		if len(a.MadeUp) == 0 {
 			a.MadeUp = before.MadeUp // a greylisting host that put them off knows them still
 		}
@@ -144,6 +156,9 @@ func (s *site) acceptance(exchanger string, route int64, now time.Time) (a Accep
 	}
 	return a, ok
 }
+
+// mostPutOff is how many made-up mailboxes of a greylisting host are remembered.
+const mostPutOff = 4
 
 // saysNo reports an answer to a made-up mailbox that sets it apart from real ones:
 // a refusal for good, which of us would have met the real ones too; a yes that names
@@ -189,17 +204,30 @@ func (s *site) invent(exchanger string) *item {
 			asked++
 		}
 	}
-	if before := s.known(exchanger); before != nil && asked < len(before.MadeUp) && (before.Accepts == AcceptsUnknown || s.putOffBefore()) {
-		mailbox = before.MadeUp[asked].Mailbox
+	if earlier := s.madeUpBefore(exchanger); asked < len(earlier) {
+		mailbox = earlier[asked]
 	}
 	it := &item{site: s, kind: madeUp, mailbox: mailbox}
 	s.madeUp = append(s.madeUp, it)
 	return it
 }
 
-// putOffBefore reports whether the domain's host put somebody off in an earlier round.
-func (s *site) putOffBefore() bool {
-	return slices.ContainsFunc(s.items, func(it *item) bool { return it.q.wasPutOff() })
+// madeUpBefore returns the made-up mailboxes of earlier rounds that an exchanger is asked
+// about again: those it put off, and those about which it said nothing that counts.
+func (s *site) madeUpBefore(exchanger string) (mailboxes []string) {
+	before := s.known(exchanger)
+	if before == nil {
+		return nil
+	}
+	mailboxes = slices.Clone(before.PutOff)
+	if before.Accepts == AcceptsUnknown {
+		for _, m := range before.MadeUp {
+			if !slices.Contains(mailboxes, m.Mailbox) {
+				mailboxes = append(mailboxes, m.Mailbox)
+			}
+		}
+	}
+	return mailboxes
 }
 
 var (

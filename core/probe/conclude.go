@@ -44,23 +44,31 @@ func (s *site) tookNone(exchanger string) int {
 	return refused
 }
 
-// broken reports a host that refused the postmaster as it refused every other mailbox,
-// and more of them than people may be gone. A domain need not have a postmaster, so one
-// whose operator takes others, or that refused few, is believed.
+// broken reports a host that refused postmasters as it refused every other mailbox, and
+// more of them than people may be gone. A domain need not have a postmaster, so one whose
+// operator takes others, or that refused few, is believed.
 func (v *visit) broken(s *site, it *item) bool {
-	p := s.postmaster
-	if s.Takes || p == nil || p.state != answered || p.exchanger != it.exchanger || p.meaning.Effect == reply.Accepted {
+	if s.Takes {
 		return false
 	}
 	refused := 0
+	var postmaster *item
 	for _, other := range v.sites {
 		if taken, _ := other.tally(it.exchanger); taken > 0 {
 			return false
 		}
 		refused += other.tookNone(it.exchanger)
+		if p := other.postmaster; p != nil && p.state == answered && p.exchanger == it.exchanger {
+			if p.meaning.Effect == reply.Accepted {
+				return false
+			}
+			if postmaster == nil || other == s {
+				postmaster = p
+			}
+		}
 	}
 	t := &talk{visit: v}
-	return refused > fewRefused && t.sameWords(it, p)
+	return refused > fewRefused && postmaster != nil && t.sameWords(it, postmaster)
 }
 
 // settle puts one question where it belongs.

@@ -11,13 +11,17 @@ import (
 )
 
 // whims make a host of many domains: some take anything, and it may break off, limit us,
-// change its mood or put strangers off.
+// change its mood once or put strangers off.
 type whims struct {
-	catchAll                              map[string]bool
-	breaks, limits, turns, refusesAll, by int // at which question of a session; 0: never
-	words                                 string
-	greylists                             bool
-	seen                                  map[string]bool
+	catchAll                          map[string]bool
+	breaks, limits, turns, refusesAll int // at which question of a session; 0: never
+	words                             string
+	greylists                         bool
+	seen                              map[string]bool
+	// turned is the domain of the question at which a session's mood turned, unseen those
+	// where nothing else of the session was answered: nothing could show that.
+	turned string
+	unseen map[string]bool
 }
 
 func newWhims(rng *rand.Rand) *whims {
@@ -27,8 +31,11 @@ func newWhims(rng *rand.Rand) *whims {
 		}
 		return 0
 	}
-	w := &whims{catchAll: map[string]bool{}, breaks: at(.2), limits: at(.2), turns: at(.2), refusesAll: at(.2), seen: map[string]bool{},
+	w := &whims{catchAll: map[string]bool{}, breaks: at(.2), limits: at(.2), turns: at(.2), refusesAll: at(.2), seen: map[string]bool{}, unseen: map[string]bool{},
 		words: []string{"550 no", "550 5.1.1 no such user", "550 5.7.1 access denied"}[rng.IntN(3)], greylists: rng.IntN(5) == 0}
+	if w.turns > 0 { // a host that takes anything and then nobody, in one session, is beyond us
+		w.refusesAll = 0
+	}
 	for n := range 40 {
 		w.catchAll[fmt.Sprintf("d%d.example", n)] = rng.IntN(8) == 0
 	}
@@ -40,12 +47,20 @@ func (w *whims) whimsical() bool { return w.breaks+w.limits+w.turns+w.refusesAll
 func (w *whims) rcpt(mailbox string, before int) string {
 	local, domain, _ := strings.Cut(mailbox, "@")
 	before++
-	switch {
-	case before == w.breaks:
+	if before == 1 && w.turned != "" {
+		w.unseen[w.turned] = true
+	}
+	if before == w.breaks {
 		return "hang up"
+	}
+	w.turned = ""
+	switch {
 	case w.limits > 0 && before >= w.limits:
 		return "450 4.7.1 too much mail"
 	case w.refusesAll > 0 && before >= w.refusesAll:
+		if before == w.refusesAll {
+			w.turned = domain
+		}
 		return w.words
 	case w.greylists && !w.seen[mailbox]:
 		w.seen[mailbox] = true
@@ -120,7 +135,7 @@ func holdEvidence(t *testing.T, seed uint64, w *whims, out Outcome, r Result) {
 		wrong = "absent, though the host said yes"
 	case c == finding.MailboxUnclear && yes && accepts != AcceptsMixed:
 		wrong = "unclear, though its yes counts or it takes anything"
-	case c == finding.MailboxAccepted && !there:
+	case c == finding.MailboxAccepted && !there && !w.unseen[r.Domain] && w.turned != r.Domain:
 		wrong = "accepted, and does not exist"
 	case c == finding.MailboxAbsent && there:
 		wrong = "absent, and exists"

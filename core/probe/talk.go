@@ -126,6 +126,9 @@ func (t *talk) stages(chosen []*item, more bool) (left []*item) {
 				behind = append(behind, s.invent(t.host))
 			}
 		}
+		if len(behind) >= fewBehind {
+			behind = append(behind, t.witness()...)
+		}
 		t.askBehind(behind)
 	}
 	t.closing(chosen, more || len(left) > 0)
@@ -292,11 +295,20 @@ func (t *talk) weights() (items []*item) {
 		}
 		break
 	}
-	yes, no := t.lasts()
-	if w := t.taken(nil); w != nil && yes >= 0 && (no >= 0 || t.us > 0) {
-		items = append(items, &item{site: w.site, kind: witness, mailbox: w.mailbox})
+	if yes, no := t.lasts(); yes >= 0 && (no >= 0 || t.us > 0) {
+		items = append(items, t.witness()...)
 	}
 	return items
+}
+
+// witness returns a mailbox that the host took, to be asked about again; none if it took
+// nobody.
+func (t *talk) witness() []*item {
+	w := t.taken(nil)
+	if w == nil {
+		return nil
+	}
+	return []*item{{site: w.site, kind: witness, mailbox: w.mailbox}}
 }
 
 // real returns the items that are in question.
@@ -367,7 +379,7 @@ func (t *talk) hear(it *item, a smtp.Answer) bool {
 	case m.Cause == finding.ExchangerNeedsTLS && !t.session.Encrypted():
 		t.stopFor(wantsTLS)
 	case m.Greylists():
-		if t.greyed++; t.greyed >= 2 && !t.letIn {
+		if t.greyed++; t.greyed >= 2 && !t.letIn && t.taken(nil) == nil {
 			t.stopFor(putOff)
 		}
 	case it.introduced() && it.q.wasPutOff():

@@ -24,8 +24,18 @@ func (t *talk) closing(chosen []*item, more bool) {
 	if t.session.Failure() != nil || t.end != goOn {
 		return
 	}
+	if slices.ContainsFunc(t.asked, func(it *item) bool { return it.kind == witness && it.countIf(reply.Accepted) == 0 }) {
+		t.stopFor(changed)
+		return
+	}
 	t.contrastSites(chosen)
 	switch yes, no := t.lasts(); {
+	case t.end != goOn:
+	case yes >= 0 && t.madeUpBehind(yes) >= fewBehind:
+		if !t.witnessed(nil) {
+			t.stopFor(changed)
+			return
+		}
 	case no <= yes:
 	case more && yes >= 0 && t.askAgain(yes):
 	case t.taken(nil) == nil:
@@ -39,6 +49,18 @@ func (t *talk) closing(chosen []*item, more bool) {
 	}
 }
 
+// fewBehind is how many refused made-up mailboxes may be the last of a session. One is:
+// that a host changes its mood just there is unlikely, and the next session tells.
+const fewBehind = 2
+
+// madeUpBehind counts the made-up mailboxes that were refused behind a place.
+func (t *talk) madeUpBehind(at int) (n int) {
+	for _, it := range t.asked[at+1:] {
+		n += boolInt(it.kind == madeUp && it.refusedForGood())
+	}
+	return n
+}
+
 // mostAgain is how many refusals at the end of a session are asked about again at the
 // beginning of the next, which costs less than to make sure in this one.
 const mostAgain = 2
@@ -46,6 +68,9 @@ const mostAgain = 2
 // askAgain leaves the refusals behind the last yes to the next session, if they are few.
 func (t *talk) askAgain(yes int) bool {
 	t.again = nil
+	if t.madeUpBehind(yes) > 0 {
+		return false
+	}
 	for _, it := range t.asked[yes+1:] {
 		if it.kind == listed && it.reply.Permanent() {
 			t.again = append(t.again, it)
@@ -73,7 +98,10 @@ func (t *talk) contrastSites(chosen []*item) {
 			continue
 		}
 		if asked++; t.taken(s) != nil {
-			t.witnessed(s)
+			if !t.witnessed(s) {
+				t.stopFor(changed)
+				return
+			}
 		} else if s.postmaster == nil {
 			t.askPostmaster(s)
 		}
@@ -161,16 +189,23 @@ func (t *talk) weigh() (again []*item) {
 		it.state, it.unproved = waiting, it.unproved+1
 		again = append(again, it)
 	}
+	// What a host refuses just before it complains or breaks off may be its mood already.
+	brokenOff := t.end == complained || t.session.Failure() != nil
+	lastYes, _ := t.lasts()
+	if t.end == complained && lastYes >= 0 {
+		for _, it := range t.asked[lastYes+1:] {
+			it.void = it.kind == madeUp && it.refusedForGood()
+		}
+	}
 	told := map[*site]madeUpTold{}
 	for _, it := range t.asked {
 		if it.kind == madeUp {
 			told[it.site] = t.madeUp(it.site)
 		}
 	}
-	lastYes, _ := t.lasts()
 	lastNo := -1
 	for i, it := range t.asked {
-		if it.refusedForGood() {
+		if it.refusedForGood() && (t.end != complained || i < lastYes) {
 			lastNo = i
 		}
 	}
@@ -201,8 +236,14 @@ func (t *talk) weigh() (again []*item) {
 			case t.survived[t.host] == 1:
 				again = t.madeUpAlone(again, it.site)
 			case !proven(told[it.site], i < lastNo):
-				again = t.unproven(again, it, told[it.site])
+				most := mostUnproven
+				if told[it.site] == (madeUpTold{}) {
+					most = mostUntold
+				}
+				again = t.unproven(again, it, most)
 			}
+		case brokenOff && i > lastYes && lastYes >= 0 && it.refusedForGood():
+			again = t.unproven(again, it, mostUnproven)
 		case !it.meaning.Throttles():
 			t.answers++
 		}
@@ -249,18 +290,14 @@ func (t *talk) madeUpAlone(again []*item, s *site) []*item {
 	return again
 }
 
-// mostUnproven is how often a yes that nothing vouched for is asked for again at once,
-// mostUntold how often one whose session had no room for a made-up mailbox of its domain.
+// mostUnproven is how often an answer that nothing vouched for is asked for again at once,
+// mostUntold how often a yes whose session had no room for a made-up mailbox of its domain.
 const (
 	mostUnproven = 2
 	mostUntold   = 8
 )
 
-func (t *talk) unproven(again []*item, it *item, told madeUpTold) []*item {
-	most := mostUnproven
-	if told == (madeUpTold{}) {
-		most = mostUntold
-	}
+func (t *talk) unproven(again []*item, it *item, most int) []*item {
 	if it.unproved++; it.unproved <= most {
 		it.state = waiting
 		return append(again, it)

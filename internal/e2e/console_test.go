@@ -43,7 +43,7 @@ func TestConsole(t *testing.T) {
 	do("a wrong key is told so", browser.Type("#key", "varnet_wrong"), browser.Press("Sign in"), browser.Text("This key is not known"))
 	do("sign in", browser.SignIn(s.URL, s.Key))
 	do("no lists yet", browser.Text("There is no list yet"))
-	do("a file that is none", browser.Press("Bring a list in"), browser.Seen(".drop-zone"), dropped("photo.csv", []byte("a\x00b")), browser.Text("a zero byte stands here"))
+	do("a file that is none", browser.Press("Bring a list in"), browser.Seen(".drop-zone"), dropped("photo.csv", []byte("a\x00b")), browser.Text("this is no text file"))
 	do("pasted text", browser.Click(".paste summary"), browser.Type(".paste textarea", "Dear Ada, write to wren.quince@postbarn.example or to ada@mailmeadow.example."), browser.Press("Look at it"), browser.Text("A text from which the addresses are drawn"), browser.Text("wren.quince@postbarn.example"))
 	do("a workbook", browser.Upload("input[type=file]", filepath.Join(testkit.Root(), "internal/format/testdata/corpus/workbook.xlsx")), browser.Text("An XLSX spreadsheet, sheet “Members” of 2"), browser.Text("the younger"))
 	do("drop", dropped("members.csv", content), browser.Text("The addresses are in column 3, “E-mail”."))

@@ -53,7 +53,9 @@ func TestFetch(t *testing.T) {
 // TestHostileSources: each is refused in a sentence, and none is read without bounds.
 func TestHostileSources(t *testing.T) {
 	for says, answer := range map[string]http.HandlerFunc{
-		"answered 302":              func(w http.ResponseWriter, req *http.Request) { http.Redirect(w, req, "https://127.0.0.1/", 302) },
+		"answered 302": func(w http.ResponseWriter, req *http.Request) {
+			http.Redirect(w, req, "https://127.0.0.1/", http.StatusFound)
+		},
 		"answered 500":              func(w http.ResponseWriter, _ *http.Request) { w.WriteHeader(500) },
 		"it holds no entry":         func(w http.ResponseWriter, _ *http.Request) { fmt.Fprint(w, "# nothing\n") },
 		`line 2: "<html>" is no`:    func(w http.ResponseWriter, _ *http.Request) { fmt.Fprint(w, "a.example\n<html>\n") },

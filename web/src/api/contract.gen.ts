@@ -1122,6 +1122,8 @@ export interface components {
             exchanger: string;
             /** @description The made-up mailboxes, with its answers. */
             madeUp?: components["schemas"]["MadeUp"][];
+            /** @description The made-up mailboxes that it put off as strangers (greylisting). */
+            putOff?: string[];
             /**
              * Format: int64
              * @description How many made-up mailboxes it has refused in a row.
