@@ -9,6 +9,7 @@ import (
 	"net/url"
 	"os"
 	"os/exec"
+	"slices"
 	"strconv"
 	"strings"
 	"syscall"
@@ -51,6 +52,12 @@ func end(cmd *exec.Cmd) {
 	_ = cmd.Wait()
 }
 
+// reference names a domain of the world that exists, by which its resolver is proven.
+func reference(w *practice.World) string {
+	at := max(0, slices.IndexFunc(w.Operators, func(o practice.Operator) bool { return o.Character == "plain" }))
+	return w.Operators[at].Domains[0]
+}
+
 // install starts bin/varnet on an empty database and the world.
 func install(w *practice.World, port int, settings ...string) (*installation, error) {
 	i, err := practice.Start(w, "127.0.0.1:0", port)
@@ -70,7 +77,7 @@ func install(w *practice.World, port int, settings ...string) (*installation, er
 	_ = l.Close()
 	env := append(os.Environ(), "VARNET_DSN="+dsn, "VARNET_RESOLVERS="+i.DNS, "VARNET_SMTP_PORT="+strconv.Itoa(port),
 		"VARNET_ALLOW_PRIVATE=yes", "VARNET_HELO=verify.fernhollow.example", "VARNET_LISTEN="+listen,
-		"VARNET_UNKNOWN_RATE=0", "VARNET_LAST_WAIT=9s", "VARNET_SECRET=a secret for benches alone, 32 or more", "VARNET_REFERENCE=fernhollow.example")
+		"VARNET_UNKNOWN_RATE=0", "VARNET_LAST_WAIT=9s", "VARNET_SECRET=a secret for benches alone, 32 or more", "VARNET_REFERENCE="+reference(w))
 	env = append(env, settings...)
 	command := func(args ...string) *exec.Cmd {
 		cmd := exec.Command("bin/varnet", args...)

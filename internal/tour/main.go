@@ -22,6 +22,7 @@ import (
 	"varnet/core/sending"
 	"varnet/internal/browser"
 	"varnet/internal/client"
+	"varnet/internal/contract"
 )
 
 func main() {
@@ -77,8 +78,8 @@ func (t *tour) run(ctx context.Context) error {
 		{"check", chromedp.Tasks{t.open("/check?address=nell.hartwood@sundial-nursery.example"), browser.Text("made-up mailboxes")}},
 		{"policy", chromedp.Tasks{t.ofRun("/policies/new?from=reach-further&run=%s"), browser.Text("whatever no rule fits"), browser.Text("rows will be kept"), chromedp.Sleep(600 * time.Millisecond)}},
 		{"take-out", chromedp.Tasks{t.ofRun("/runs/%s/take-out?form=results&columns=finding,cause,traits,decision"), browser.Text("The file will begin so"), chromedp.Sleep(300 * time.Millisecond)}},
+		{"catalogues", chromedp.Tasks{t.ownEntries(), t.open("/catalogues"), browser.Text("Lists that are followed"), browser.Text("seedbank")}},
 		{"run-dark", chromedp.Tasks{dark, t.ofRun("/runs/%s"), browser.Text(": finished"), chromedp.Sleep(300 * time.Millisecond)}},
-		{"evidence-dark", chromedp.Tasks{t.ofRun("/runs/%s/results?finding=deliverable&address=2"), browser.Text("made-up mailboxes"), chromedp.Sleep(500 * time.Millisecond)}},
 	} {
 		if err := browser.Do(tab, 45*time.Second, p.steps...); err != nil {
 			seen := tour{tab: tab, out: os.TempDir()}
@@ -122,6 +123,15 @@ func (t *tour) sending(routes string) chromedp.Action {
 		if err == nil {
 			_, err = api.AddParts(ctx, sending.Route, routes)
 		}
+		return err
+	})
+}
+
+// ownEntries adds some to the catalogues.
+func (t *tour) ownEntries() chromedp.Action {
+	return chromedp.ActionFunc(func(ctx context.Context) error {
+		_, err := client.New(t.server, t.key).AddToCatalogue(ctx, []contract.CatalogueEntry{
+			{Kind: "role", Name: "seedbank"}, {Kind: "role", Name: "volunteer"}, {Kind: "disposable", Name: "quickpost.example"}})
 		return err
 	})
 }
