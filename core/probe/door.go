@@ -48,7 +48,7 @@ func (v *visit) connect(ctx context.Context, queue []*item) (*talk, *smtp.Failur
 				t.session, t.seat, t.number = s, seat, len(v.out.Conversations)-1
 				return t, nil
 			}
-			t.drop()
+			t.drop(t.first)
 			v.count(f)
 			if f.Trouble == smtp.NoRoute {
 				return &talk{visit: v, number: len(v.out.Conversations) - 1}, f

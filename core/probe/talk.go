@@ -30,10 +30,12 @@ type talk struct {
 	// ones among them, and others what comes after.
 	chosen, first, others []*item
 	// again are answers that the next session is to confirm.
-	again  []*item
-	asked  []*item // in the order of the answers
-	greyed int     // put off as strangers
-	us     int     // refusals of us, or in words that say little, in a row
+	again []*item
+	asked []*item // in the order of the answers
+	// invented counts the made-up mailboxes of each domain.
+	invented map[*site]int
+	greyed   int // put off as strangers
+	us       int // refusals of us, or in words that say little, in a row
 }
 
 // run asks as much of the queue as the session takes, ends it, and returns what is
@@ -87,19 +89,33 @@ func (t *talk) choose(queue []*item) (chosen, rest []*item) {
 
 // plan chooses what the session asks about, and what of it goes first.
 func (t *talk) plan(queue []*item) {
-	t.drop()
+	t.drop(t.first)
+	t.invented = map[*site]int{}
 	t.chosen, _ = t.choose(queue)
 	t.first, t.others = t.opening(t.chosen)
 }
 
-// drop takes the made-up mailboxes of a plan back that came to nothing.
-func (t *talk) drop() {
-	for _, it := range t.first {
+// drop takes made-up mailboxes back that nobody was asked about.
+func (t *talk) drop(items []*item) {
+	for _, it := range items {
 		if it.kind == madeUp && it.state == waiting {
+			t.invented[it.site]--
 			it.site.madeUp = slices.DeleteFunc(it.site.madeUp, func(x *item) bool { return x == it })
 		}
 	}
-	t.first = nil
+}
+
+// mostMadeUp is about how many made-up mailboxes of a domain a session asks at the most.
+const mostMadeUp = 2
+
+// invent returns one more made-up mailbox of a domain; none if the session has asked
+// about enough.
+func (t *talk) invent(s *site) []*item {
+	if t.invented[s] == mostMadeUp {
+		return nil
+	}
+	t.invented[s]++
+	return []*item{s.invent(t.host)}
 }
 
 // stages asks about the chosen ones. First comes one of each domain that nothing is
@@ -111,11 +127,12 @@ func (t *talk) stages(chosen []*item, more bool) (left []*item) {
 	var second []*item
 	for i, it := range t.others {
 		if t.goesOn() && it.kind == listed && (i == 0 || t.others[i-1].site != it.site) && t.wantsMadeUp(it.site) {
-			second = append(second, it.site.invent(t.host))
+			second = append(second, t.invent(it.site)...)
 		}
 		second = append(second, it)
 	}
 	left = append(left, t.askAll(second, true)...)
+	t.drop(second)
 	if t.survived[t.host] == 1 {
 		return left // made-up mailboxes get sessions of their own
 	}
@@ -123,7 +140,7 @@ func (t *talk) stages(chosen []*item, more bool) (left []*item) {
 		var behind []*item
 		for _, s := range t.sitesOf(chosen) {
 			if t.wantsMadeUp(s) {
-				behind = append(behind, s.invent(t.host))
+				behind = append(behind, t.invent(s)...)
 			}
 		}
 		if len(behind) >= fewBehind {
@@ -142,6 +159,7 @@ const atTheEnd = 2
 // askBehind asks about mailboxes behind those in question, the first of them also when
 // the session is full.
 func (t *talk) askBehind(items []*item) {
+	defer t.drop(items)
 	if !t.goesOn() {
 		return
 	}
@@ -174,7 +192,7 @@ func (t *talk) opening(chosen []*item) (first, others []*item) {
 			if one := j-i == len(chosen); one && rand.IntN(4) > 0 {
 				at = len(group) // wherever the session ends
 			} else {
-				group = slices.Insert(slices.Clone(group), at, s.invent(t.host))
+				group = slices.Insert(slices.Clone(group), at, t.invent(s)...)
 			}
 			first = append(first, group...)
 		default:
@@ -291,7 +309,7 @@ func (t *talk) weights() (items []*item) {
 		}
 		told, before := t.madeUp(it.site), it.site.known(t.host)
 		if told.taken == 0 && (told.refused == 1 || told.refused == 0 && before.good(t.start)) {
-			items = append(items, it.site.invent(t.host))
+			items = append(items, t.invent(it.site)...)
 		}
 		break
 	}

@@ -45,7 +45,9 @@ func (t *talk) closing(chosen []*item, more bool) {
 		return
 	}
 	if s := t.unvouched(); s != nil && t.end == goOn {
-		t.askLast(s.invent(t.host))
+		for _, it := range t.invent(s) {
+			t.askLast(it)
+		}
 	}
 }
 
@@ -165,7 +167,7 @@ func (t *talk) unvouched() *site {
 		if it.kind != listed || it.countIf(reply.Accepted) == 0 {
 			continue
 		}
-		if told := t.madeUp(it.site); told.refused > 0 && told.taken == 0 {
+		if told := t.madeUp(it.site); told.refused > 0 && told.taken == 0 && t.invented[it.site] < mostMadeUp {
 			open = append(open, it.site)
 		}
 	}
