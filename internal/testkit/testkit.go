@@ -116,7 +116,7 @@ type Service struct {
 func Settings(dsn string, i *practice.Internet) []string {
 	return []string{"VARNET_DSN=" + dsn, "VARNET_RESOLVERS=" + i.DNS, fmt.Sprintf("VARNET_SMTP_PORT=%d", i.Port),
 		"VARNET_ALLOW_PRIVATE=yes", "VARNET_HELO=verify.fernhollow.example", "VARNET_MAIL_FROM=check@fernhollow.example",
-		"VARNET_ROUNDS=1600ms,1s,1s", "VARNET_PATIENCE=1500ms", "VARNET_UNKNOWN_RATE=0", "VARNET_LAST_WAIT=2s", "VARNET_REFERENCE=fernhollow.example", "VARNET_SECRET=a secret for tests alone, 32 and more"}
+		"VARNET_ROUNDS=1600ms,1600ms,1600ms", "VARNET_PATIENCE=1500ms", "VARNET_UNKNOWN_RATE=0", "VARNET_LAST_WAIT=2s", "VARNET_REFERENCE=fernhollow.example", "VARNET_SECRET=a secret for tests alone, 32 and more"}
 }
 
 // Serve starts the built binary as a service with these settings, listening on
