@@ -1,7 +1,6 @@
 package main
 
 import (
-	"bufio"
 	"context"
 	"fmt"
 	"io"
@@ -86,6 +85,9 @@ func (c catalogueCall) change(ctx context.Context, what string, args []string) e
 	return nil
 }
 
+// mostNames bounds the names of a file: the service takes no larger body.
+const mostNames = 1_000_000
+
 // namesIn reads the names of a file, one a line.
 func namesIn(file string, kind catalogue.Kind) (names []string, err error) {
 	in := os.Stdin
@@ -95,22 +97,14 @@ func namesIn(file string, kind catalogue.Kind) (names []string, err error) {
 		}
 		defer in.Close()
 	}
-	lines := bufio.NewScanner(in)
-	for n := 1; lines.Scan(); n++ {
-		text, _, _ := strings.Cut(lines.Text(), "#")
-		if text = strings.TrimSpace(text); text == "" {
-			continue
-		}
-		name, err := catalogue.Normal(kind, text)
-		if err != nil {
-			return nil, fmt.Errorf("%s, line %d: %w", file, n, err)
-		}
-		names = append(names, name)
+	names, err = catalogue.ReadNames(in, kind, mostNames)
+	switch {
+	case err != nil:
+		err = fmt.Errorf("%s, %w", file, err)
+	case len(names) == 0:
+		err = fmt.Errorf("%s holds no names; write one a line", file)
 	}
-	if len(names) == 0 && lines.Err() == nil {
-		return nil, fmt.Errorf("%s holds no names; write one a line", file)
-	}
-	return names, lines.Err()
+	return names, err
 }
 
 func (c catalogueCall) show(ctx context.Context) error { return c.shown(c.api.Catalogue(ctx)) }

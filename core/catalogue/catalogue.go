@@ -5,8 +5,10 @@
 package catalogue
 
 import (
+	"bufio"
 	"embed"
 	"fmt"
+	"io"
 	"maps"
 	"strings"
 
@@ -128,6 +130,30 @@ func Normal(k Kind, name string) (string, error) {
 		return "", fmt.Errorf("%q is no domain: %w", name, err)
 	}
 	return a.Domain, nil
+}
+
+// ReadNames reads the entries of a kind from a list with one a line, as Normal gives them;
+// "#" begins a comment. It is an error of the line where one is none, and one that there
+// are more than most.
+func ReadNames(in io.Reader, kind Kind, most int) (names []string, err error) {
+	lines := bufio.NewScanner(in)
+	for n := 1; lines.Scan(); n++ {
+		text, _, _ := strings.Cut(lines.Text(), "#")
+		if text = strings.TrimSpace(text); text == "" {
+			continue
+		}
+		name, err := Normal(kind, text)
+		if err != nil {
+			return nil, fmt.Errorf("line %d: %w", n, err)
+		}
+		if names = append(names, name); len(names) > most {
+			return nil, fmt.Errorf("it has more than %d entries", most)
+		}
+	}
+	if err := lines.Err(); err != nil {
+		return nil, fmt.Errorf("it cannot be read to its end: %w", err)
+	}
+	return names, nil
 }
 
 var plainName = strings.NewReplacer(".", "", "-", "", "_", "")

@@ -67,8 +67,7 @@ func (v *visit) broken(s *site, it *item) bool {
 			}
 		}
 	}
-	t := &talk{visit: v}
-	return refused > fewRefused && postmaster != nil && t.sameWords(it, postmaster)
+	return refused > fewRefused && postmaster != nil && v.sameWords(it, postmaster)
 }
 
 // settle puts one question where it belongs.

@@ -30,10 +30,15 @@ var troubles = map[smtp.Trouble]reply.Meaning{
 // own sessions were too many, which means nothing.
 func (v *visit) failureMeaning(f *smtp.Failure) (m reply.Meaning, ok bool) {
 	if f.Trouble == smtp.Refused {
-		return reply.ReadSession(f.Reply, reply.Question{Helo: v.way.Identity.Name, Sender: v.way.Identity.Sender}), true
+		return reply.ReadSession(f.Reply, v.question("")), true
 	}
 	m, ok = troubles[f.Trouble]
 	return m, ok
+}
+
+// question is what a host is asked about a mailbox, and by whom; "": before any was named.
+func (v *visit) question(mailbox string) reply.Question {
+	return reply.Question{Mailbox: mailbox, Helo: v.way.Identity.Name, Sender: v.way.Identity.Sender}
 }
 
 // byTelling orders troubles by how much they tell: a host that spoke tells more

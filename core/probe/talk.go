@@ -144,7 +144,7 @@ func (t *talk) stages(chosen []*item, more bool) (left []*item) {
 			}
 		}
 		if len(behind) >= fewBehind {
-			behind = append(behind, t.witness()...)
+			behind = append(behind, t.witness(nil)...)
 		}
 		t.askBehind(behind)
 	}
@@ -314,15 +314,15 @@ func (t *talk) weights() (items []*item) {
 		break
 	}
 	if yes, no := t.lasts(); yes >= 0 && (no >= 0 || t.us > 0) {
-		items = append(items, t.witness()...)
+		items = append(items, t.witness(nil)...)
 	}
 	return items
 }
 
-// witness returns a mailbox that the host took, to be asked about again; none if it took
-// nobody.
-func (t *talk) witness() []*item {
-	w := t.taken(nil)
+// witness returns a mailbox that the host took, of the site if one is given, to be asked
+// about again; none if it took nobody.
+func (t *talk) witness(s *site) []*item {
+	w := t.taken(s)
 	if w == nil {
 		return nil
 	}
@@ -429,15 +429,13 @@ func (t *talk) unhear(it *item) {
 // witnessed asks about a mailbox again that the host took, of the site if one is given:
 // it still does if its refusals are not of us. A session that ends over it shows nothing.
 func (t *talk) witnessed(s *site) bool {
-	w := t.taken(s)
-	if w == nil {
+	again := t.witness(s)
+	switch {
+	case again == nil:
 		return false
-	}
-	again := &item{site: w.site, kind: witness, mailbox: w.mailbox}
-	if !t.askLast(again) {
+	case !t.askLast(again[0]):
 		return t.session.Failure() != nil
-	}
-	if again.meaning.Effect != reply.Accepted {
+	case again[0].meaning.Effect != reply.Accepted:
 		return false
 	}
 	t.us = 0

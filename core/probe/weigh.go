@@ -14,7 +14,7 @@ import (
 // and nobody is left is less likely.
 const fewRefused = 3
 
-// most is how many postmasters a session asks about.
+// mostPostmasters is how many postmasters a session asks about.
 const mostPostmasters = 3
 
 // closing asks what the answers so far are weighed by: about a mailbox that the host
@@ -348,9 +348,7 @@ func (t *talk) takesAfter(at int, s *site) bool {
 	return false
 }
 
-func (t *talk) sameWords(a, b *item) bool {
-	q := reply.Question{Helo: t.way.Identity.Name, Sender: t.way.Identity.Sender}
-	qa, qb := q, q
-	qa.Mailbox, qb.Mailbox = a.mailbox, b.mailbox
-	return reply.SameWords(a.reply, b.reply, qa, qb)
+// sameWords reports whether the host said the same of two mailboxes.
+func (v *visit) sameWords(a, b *item) bool {
+	return reply.SameWords(a.reply, b.reply, v.question(a.mailbox), v.question(b.mailbox))
 }

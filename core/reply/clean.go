@@ -34,7 +34,8 @@ func clean(s string, q Question) text {
 	s = strings.ReplaceAll(fold(s), "recipient address rejected:", " "+markPrefix+" ")
 	s = q.maskLocal(s)
 	_, domain, _ := strings.Cut(fold(q.Mailbox), "@")
-	senderDomain := fold(q.Sender)[strings.LastIndexByte(q.Sender, '@')+1:]
+	helo, sender := fold(q.Helo), fold(q.Sender)
+	senderDomain := sender[strings.LastIndexByte(sender, '@')+1:]
 	var all, plain []string
 	for _, w := range strings.Fields(s) {
 		mark := w
@@ -44,7 +45,7 @@ func clean(s string, q Question) text {
 			continue
 		case strings.Contains(w, "@"):
 			mark = markBox
-			if q.Sender != "" && strings.Contains(w, fold(q.Sender)) {
+			if sender != "" && strings.Contains(w, sender) {
 				mark = markSender
 			}
 		case strings.ContainsAny(w, ".:") && hasIP(w):
@@ -57,7 +58,7 @@ func clean(s string, q Question) text {
 			case "":
 			case domain:
 				mark = "" // the recipient's
-			case fold(q.Helo):
+			case helo:
 				mark = markName
 			case senderDomain:
 				mark = markSender
@@ -116,10 +117,12 @@ func (q Question) maskLocal(s string) string {
 	}
 }
 
+// pairs are the signs, an opening and a closing one each, that set a name apart.
+var pairs = []string{`""`, "''", "<>", "()", "[]"}
+
 func setApart(before, after string) bool {
-	pairs := map[string]string{`"`: `"`, "'": "'", "<": ">", "(": ")", "[": "]"}
-	for open, end := range pairs {
-		if strings.HasSuffix(before, open) && strings.HasPrefix(after, end) {
+	for _, p := range pairs {
+		if strings.HasSuffix(before, p[:1]) && strings.HasPrefix(after, p[1:]) {
 			return true
 		}
 	}

@@ -3,7 +3,6 @@
 package follow
 
 import (
-	"bufio"
 	"context"
 	"crypto/tls"
 	"errors"
@@ -13,7 +12,6 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
-	"strings"
 	"time"
 
 	"varnet/core/catalogue"
@@ -136,32 +134,15 @@ func (r Reader) client() *http.Client {
 	return &http.Client{Transport: t, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
 }
 
-// entries reads one entry a line; "#" begins a comment.
-func entries(in io.Reader, kind catalogue.Kind) (names []string, err error) {
-	lines := bufio.NewScanner(io.LimitReader(in, maxBytes+1))
-	size := 0
-	for n := 1; lines.Scan(); n++ {
-		size += len(lines.Bytes()) + 1
-		text, _, _ := strings.Cut(lines.Text(), "#")
-		if text = strings.TrimSpace(text); text == "" {
-			continue
-		}
-		name, err := catalogue.Normal(kind, text)
-		if err != nil {
-			return nil, fmt.Errorf("line %d: %w", n, err)
-		}
-		if names = append(names, name); len(names) > maxEntries {
-			return nil, fmt.Errorf("it has more than %d entries", maxEntries)
-		}
-	}
-	if err := lines.Err(); err != nil {
-		return nil, fmt.Errorf("it cannot be read to its end: %w", err)
-	}
-	if size > maxBytes {
+// entries reads the entries of a source, within its bounds.
+func entries(in io.Reader, kind catalogue.Kind) ([]string, error) {
+	bounded := &io.LimitedReader{R: in, N: maxBytes + 1}
+	names, err := catalogue.ReadNames(bounded, kind, maxEntries)
+	switch {
+	case bounded.N == 0:
 		return nil, fmt.Errorf("it is larger than %d MB", maxBytes>>20)
+	case err == nil && len(names) == 0:
+		err = errors.New("it holds no entry")
 	}
-	if len(names) == 0 {
-		return nil, errors.New("it holds no entry")
-	}
-	return names, nil
+	return names, err
 }

@@ -34,21 +34,21 @@ func (t *Table) records(in io.Reader, k Kind, read func(*bufio.Reader) ([]field,
 	if err != nil {
 		return err
 	}
-	pending, again := [][]string{c.names}, bufio.NewReader(f)
+	head, again := c.names, bufio.NewReader(f)
 	t.rows(k, func() ([]string, error) {
-		for len(pending) == 0 {
-			record, err := read(again)
-			if errors.Is(err, io.EOF) {
-				return nil, nil
-			}
-			if err != nil {
-				return nil, err
-			}
-			pending = append(pending, c.row(record))
+		if head != nil {
+			names := head
+			head = nil
+			return names, nil
 		}
-		next := pending[0]
-		pending = pending[1:]
-		return next, nil
+		record, err := read(again)
+		if errors.Is(err, io.EOF) {
+			return nil, nil
+		}
+		if err != nil {
+			return nil, err
+		}
+		return c.row(record), nil
 	})
 	return nil
 }

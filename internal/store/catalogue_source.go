@@ -4,8 +4,6 @@ import (
 	"context"
 	"time"
 
-	"github.com/jackc/pgx/v5"
-
 	"varnet/core/catalogue"
 )
 
@@ -67,19 +65,17 @@ func (s *Store) SaveCatalogueProblem(ctx context.Context, id int64, problem stri
 
 // SaveCatalogueSource records what a source says now.
 func (s *Store) SaveCatalogueSource(ctx context.Context, id int64, names []string, etag string, at time.Time) error {
-	return s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
-		_, err := s.db.Exec(ctx, `
-			WITH now AS (SELECT DISTINCT name FROM unnest($2::text[]) AS n (name)),
-			gone AS (DELETE FROM catalogue_source_entry e WHERE source_id = $1 AND NOT EXISTS (SELECT FROM now WHERE now.name = e.name) RETURNING 1),
-			new AS (INSERT INTO catalogue_source_entry SELECT $1, name FROM now ON CONFLICT DO NOTHING RETURNING 1),
-			changed AS (SELECT (SELECT count(*) FROM new) AS added, (SELECT count(*) FROM gone) AS removed)
-			UPDATE catalogue_source SET read_at = $4, problem = '', etag = $3, entries = (SELECT count(*) FROM now),
-				added = CASE WHEN c.added + c.removed > 0 THEN c.added ELSE catalogue_source.added END,
-				removed = CASE WHEN c.added + c.removed > 0 THEN c.removed ELSE catalogue_source.removed END,
-				changed_at = CASE WHEN c.added + c.removed > 0 THEN $4 ELSE changed_at END
-			FROM changed c WHERE id = $1`, id, names, etag, at)
-		return err
-	})
+	_, err := s.db.Exec(ctx, `
+		WITH now AS (SELECT DISTINCT name FROM unnest($2::text[]) AS n (name)),
+		gone AS (DELETE FROM catalogue_source_entry e WHERE source_id = $1 AND NOT EXISTS (SELECT FROM now WHERE now.name = e.name) RETURNING 1),
+		new AS (INSERT INTO catalogue_source_entry SELECT $1, name FROM now ON CONFLICT DO NOTHING RETURNING 1),
+		changed AS (SELECT (SELECT count(*) FROM new) AS added, (SELECT count(*) FROM gone) AS removed)
+		UPDATE catalogue_source SET read_at = $4, problem = '', etag = $3, entries = (SELECT count(*) FROM now),
+			added = CASE WHEN c.added + c.removed > 0 THEN c.added ELSE catalogue_source.added END,
+			removed = CASE WHEN c.added + c.removed > 0 THEN c.removed ELSE catalogue_source.removed END,
+			changed_at = CASE WHEN c.added + c.removed > 0 THEN $4 ELSE changed_at END
+		FROM changed c WHERE id = $1`, id, names, etag, at)
+	return err
 }
 
 // AllCatalogueEntries returns what counts in a workspace beside the shipped catalogues:

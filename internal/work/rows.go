@@ -177,9 +177,11 @@ func (r *recordReader) kept(rec sheet.Record) *record {
 func (r *recordReader) addressCell(cell string, slot int) (c addressCell) {
 	several := address.Several(cell)
 	last := slot+1 == len(r.columns) || r.columns[slot+1] != r.columns[slot]
-	c.typed = cell
-	if several != nil || r.nth[slot] > 0 {
-		c.typed = address.Nth(cell, r.nth[slot])
+	switch n := r.nth[slot]; {
+	case several == nil && n == 0:
+		c.typed = cell
+	case n < len(several):
+		c.typed = several[n]
 	}
 	c.Address, c.err = r.grammar.Parse(c.typed)
 	if n := len(several); n > 0 && c.err == nil {
