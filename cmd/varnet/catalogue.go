@@ -161,7 +161,7 @@ func (c catalogueCall) source(s contract.CatalogueSource, err error) error {
 
 func (c catalogueCall) sources(sources []contract.CatalogueSource) error {
 	const none = "No catalogue is followed. Follow one: varnet catalogue follow disposable https://HOST/LIST"
-	return listing[contract.CatalogueSource]{c.json, none, "number\tcatalogue\tread\twhere\twhat it says\t", func(w io.Writer, s contract.CatalogueSource) {
+	return listing[contract.CatalogueSource]{c.json, none, "number\tcatalogue\tlast read\taddress\tentries\t", func(w io.Writer, s contract.CatalogueSource) {
 		read := "not yet"
 		if s.ReadAt != nil {
 			read = s.ReadAt.Local().Format("2006-01-02 15:04")

@@ -29,7 +29,7 @@ func (v *visit) conclude(now time.Time) {
 }
 
 var brokenHost = reply.Meaning{About: reply.Moment, Effect: reply.Unclear, Cause: finding.MailboxUnclear,
-	Why: "The host refused every mailbox it was asked about, its postmaster too, in the same words: it is broken, or meant somebody else."}
+	Why: "The host refused every mailbox it was asked about, its postmaster too, in the same words: it is broken, or its refusals are about us."}
 
 // tookNone counts the listed mailboxes that an exchanger refused, now and before, while
 // it took none.
@@ -87,10 +87,10 @@ func (v *visit) settle(it *item, a Acceptance) {
 	if it.state == answered && it.backup {
 		again = true
 		r.BestCause = v.whyNotBest()
-		it.asked.Why += " It is a backup exchanger that says so: its word stands only if the best one gives none in the rounds to come."
+		it.asked.Why += " This is the answer of a backup exchanger; it stands only if no better exchanger answers in later rounds."
 	}
 	if it.contrast {
-		it.asked.Why = "The host took other mailboxes of the domain in the same session and refused made-up ones in these very words: so they mean that the mailbox does not exist."
+		it.asked.Why = "In the same session the host accepted other mailboxes of the domain and refused made-up ones in these words, so they mean that the mailbox does not exist."
 	}
 	r.Asked = append(slices.Clone(r.Asked), it.asked)
 	if again {

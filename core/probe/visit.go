@@ -352,7 +352,7 @@ func (v *visit) leave(it *item, m reply.Meaning, number int, why string) {
 }
 
 var unprovedMeaning = reply.Meaning{About: reply.Moment, Effect: reply.Postponed, Cause: finding.MailboxUnclear,
-	Why: "The host answered, but broke off or changed its mood before it was sure that its answer counts."}
+	Why: "The host answered, but closed the session or changed its behaviour before the answer could be confirmed."}
 
 // giveUpUnproved leaves the items whose answers nothing vouched for to another round.
 func (v *visit) giveUpUnproved(queue []*item) {

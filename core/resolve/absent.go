@@ -34,7 +34,7 @@ func (r *Resolver) sure(ctx context.Context, d *Domain, said Answer, qtype uint1
 	}
 	if !r.proven(ctx, said.Server) {
 		said.Status = StatusFailed
-		d.Answers[len(d.Answers)-1].Problem = "not believed: it is the only resolver that answers, and it does not find the domains that are known to exist"
+		d.Answers[len(d.Answers)-1].Problem = "not trusted: it is the only resolver that answers, and it does not find the reference domains either"
 	}
 	return said
 }

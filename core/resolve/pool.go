@@ -81,7 +81,7 @@ func (r *Resolver) Health() (out []Health) {
 			one.MeanMS = float64(h.total.Microseconds()) / 1000 / float64(answered)
 		}
 		if h.Contradicted > 0 {
-			one.Says = fmt.Sprintf("It has hidden %d names that another resolver finds (%s was the last). Their domains stay undecided: remove whichever of the two is wrong.", h.Contradicted, h.Hidden)
+			one.Says = fmt.Sprintf("It answered that %d names do not exist which another resolver finds (the last: %s). Their domains stay undecided; remove the resolver that is wrong.", h.Contradicted, h.Hidden)
 		}
 		out = append(out, one)
 	}

@@ -86,7 +86,7 @@ func sourceSentence(s store.CatalogueSource) string {
 			policy.Number(int64(s.Added)), policy.Number(int64(s.Removed))))
 	}
 	if s.Problem != "" {
-		text = append(text, "It could not be read the last time: "+s.Problem+".")
+		text = append(text, "The last read failed: "+s.Problem+".")
 	}
 	return strings.Join(text, " ")
 }

@@ -78,7 +78,7 @@ func (t *tour) run(ctx context.Context) error {
 		{"check", chromedp.Tasks{t.open("/check?address=nell.hartwood@sundial-nursery.example"), browser.Text("made-up mailboxes")}},
 		{"policy", chromedp.Tasks{t.ofRun("/policies/new?from=reach-further&run=%s"), browser.Text("whatever no rule fits"), browser.Text("rows will be kept"), chromedp.Sleep(600 * time.Millisecond)}},
 		{"take-out", chromedp.Tasks{t.ofRun("/runs/%s/take-out?form=results&columns=finding,cause,traits,decision"), browser.Text("The file will begin so"), chromedp.Sleep(300 * time.Millisecond)}},
-		{"catalogues", chromedp.Tasks{t.ownEntries(), t.open("/catalogues"), browser.Text("Lists that are followed"), browser.Text("seedbank")}},
+		{"catalogues", chromedp.Tasks{t.ownEntries(), t.open("/catalogues"), browser.Text("Followed catalogues"), browser.Text("seedbank")}},
 		{"run-dark", chromedp.Tasks{dark, t.ofRun("/runs/%s"), browser.Text(": finished"), chromedp.Sleep(300 * time.Millisecond)}},
 	} {
 		if err := browser.Do(tab, 45*time.Second, p.steps...); err != nil {

@@ -187,7 +187,7 @@ func (r *recordReader) addressCell(cell string, slot int) (c addressCell) {
 	if n := len(several); n > 0 && c.err == nil {
 		c.Mended = append(slices.Clip(c.Mended), fmt.Sprintf("one of %d addresses in the cell", n))
 		if left := n - r.nth[slot] - 1; last && left > 0 {
-			c.Mended = append(c.Mended, fmt.Sprintf("%d more in the cell are not asked about: give them rows of their own", left))
+			c.Mended = append(c.Mended, fmt.Sprintf("%d more in the cell are not verified; give each a row of its own", left))
 		}
 	}
 	return c

@@ -58,30 +58,51 @@ function Followed() {
   const [url, setURL] = useState("");
   const sources = useQuery({ queryKey: ["catalogue", "sources"], queryFn: async () => told(await api.GET("/catalogue/sources")) });
   const again = () => client.invalidateQueries({ queryKey: ["catalogue", "sources"] });
-  const follow = useMutation({ mutationFn: async () => told(await api.POST("/catalogue/sources", { body: { kind, url } })), onSuccess: () => { setURL(""); return again(); } });
-  const read = useMutation({ mutationFn: async (id: number) => told(await api.POST("/catalogue/sources/{id}/read", { params: { path: { id } } })), onSuccess: again });
-  const end = useMutation({ mutationFn: async (id: number) => told(await api.DELETE("/catalogue/sources/{id}", { params: { path: { id } } })), onSuccess: again });
-  const error = sources.error ?? follow.error ?? read.error ?? end.error;
+  const follow = useMutation({
+    mutationFn: async () => told(await api.POST("/catalogue/sources", { body: { kind, url } })),
+    onSuccess: () => { setURL(""); return again(); },
+  });
+  const read = useMutation({
+    mutationFn: async (id: number) => told(await api.POST("/catalogue/sources/{id}/read", { params: { path: { id } } })),
+    onSuccess: again,
+  });
+  const unfollow = useMutation({
+    mutationFn: async (id: number) => told(await api.DELETE("/catalogue/sources/{id}", { params: { path: { id } } })),
+    onSuccess: again,
+  });
+  const error = sources.error ?? follow.error ?? read.error ?? unfollow.error;
   return (
     <section>
-      <h2>Lists that are followed</h2>
-      <p>A list that somebody keeps elsewhere, one entry a line, is read every day. Your own entries go before what it says.</p>
+      <h2>Followed catalogues</h2>
+      <p>Each is a list kept elsewhere, one entry per line, and read every day. Your own entries take precedence.</p>
       <form className="add" onSubmit={(e) => { e.preventDefault(); follow.mutate(); }}>
-        <Input aria-label="Address of the list" value={url} onChange={(e) => setURL(e.target.value)} placeholder="https://lists.seedlibrary.example/disposable.txt" />
+        <Input aria-label="Address of the list" value={url} onChange={(e) => setURL(e.target.value)}
+          placeholder="https://lists.seedlibrary.example/disposable.txt" />
         <Select aria-label="Catalogue of the list" value={kind} onChange={setKind} options={kinds} popupMatchSelectWidth={false} />
         <Button htmlType="submit" disabled={!url.trim()} loading={follow.isPending}>Follow</Button>
       </form>
       {error && <Trouble error={error} />}
       {sources.data && sources.data.length > 0 && (
         <table className="rows narrow">
-          <thead><tr><th>Catalogue</th><th>Where</th><th>What it says</th><th>Read</th><th><span className="unseen">What can be done</span></th></tr></thead>
+          <thead>
+            <tr>
+              <th>Catalogue</th><th>Address</th><th>Entries</th><th>Last read</th>
+              <th><span className="unseen">What can be done</span></th>
+            </tr>
+          </thead>
           <tbody>{sources.data.map((s) => (
             <tr key={s.id}>
-              <td>{kinds.find((k) => k.value === s.kind)?.label}</td><td><AddressText text={s.url} /></td><td className={s.problem ? "hold" : ""}>{s.sentence}</td>
+              <td>{kinds.find((k) => k.value === s.kind)?.label}</td>
+              <td><AddressText text={s.url} /></td>
+              <td className={s.problem ? "hold" : ""}>{s.sentence}</td>
               <td>{s.readAt ? <When at={s.readAt} /> : "not yet"}</td>
               <td>
-                <button type="button" className="plain" onClick={() => read.mutate(s.id)}>Read now<span className="unseen">: {s.url}</span></button>{" "}
-                <button type="button" className="plain" onClick={() => end.mutate(s.id)}>Remove<span className="unseen">: {s.url}</span></button>
+                <button type="button" className="plain" onClick={() => read.mutate(s.id)}>
+                  Read now<span className="unseen">: {s.url}</span>
+                </button>{" "}
+                <button type="button" className="plain" onClick={() => unfollow.mutate(s.id)}>
+                  Unfollow<span className="unseen">: {s.url}</span>
+                </button>
               </td>
             </tr>
           ))}</tbody>

@@ -45,7 +45,12 @@ function AllDomains({ run, search }: Of) {
         <td><Link to={`/runs/${run.id}/results?domain=${encodeURIComponent(d.domain)}`}><AddressText text={d.domain} /></Link></td>
         <Size run={run} addresses={d.addresses} />
         <td><FoundBar findings={d.findings} addresses={d.addresses} most={most} /></td>
-        <td>{d.operator ? <Link to={`/runs/${run.id}/results?operator=${encodeURIComponent(d.operator)}`}><AddressText text={d.operator} /></Link> : <span className="quiet">none</span>}{d.acceptance && <small className="quiet">{d.acceptance}{d.since && ` Learnt ${ago(d.since)}.`}</small>}</td>
+        <td>
+          {d.operator
+            ? <Link to={`/runs/${run.id}/results?operator=${encodeURIComponent(d.operator)}`}><AddressText text={d.operator} /></Link>
+            : <span className="quiet">none</span>}
+          {d.acceptance && <small className="quiet">{d.acceptance}{d.since && ` Learnt ${ago(d.since)}.`}</small>}
+        </td>
       </tr>
     ),
   }} />;

@@ -11,7 +11,10 @@ export function Found({ e }: { e: Evidence }) {
     <div className="evidence">
       <p className="sentence"><DecisionMark decision={e.decision} />{e.byHand && ", decided by hand"}: {e.finding}. {e.title}.</p>
       <p>{e.meaning} {e.advice}</p>
-      <p className="quiet">A message sent now would be delivered with odds of about {Math.round(e.odds * 100)} in 100 ({e.factors.map((f) => `${f.what.toLowerCase()}: ${f.times}`).join(" times ")}{e.factors[0]?.basis && `; ${e.factors[0].basis}`}).</p>
+      <p className="quiet">
+        A message sent now would be delivered with odds of about {Math.round(e.odds * 100)} in 100
+        ({e.factors.map((f) => `${f.what.toLowerCase()}: ${f.times}`).join(" times ")}{e.factors[0]?.basis && `; ${e.factors[0].basis}`}).
+      </p>
       <ol className="timeline">
         <li>
           <h3>{e.address > 0 ? "What stands in the file" : "What was typed"}</h3>
