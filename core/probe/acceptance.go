@@ -27,7 +27,7 @@ func (a Accepts) Sentence() string {
 		AcceptsKnown:   "It refuses made-up mailboxes, so a yes of it counts.",
 		AcceptsAny:     "It takes mail for mailboxes that do not exist, so its yes proves nothing.",
 		AcceptsMixed:   "It takes some mailboxes that do not exist and refuses others, so neither its yes nor its no proves anything.",
-		AcceptsUnknown: "Its answers about made-up mailboxes settle nothing yet, so a yes would prove nothing.",
+		AcceptsUnknown: "It has given no clear answer about them yet, so a yes would prove nothing.",
 	}[a]
 }
 
