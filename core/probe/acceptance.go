@@ -43,8 +43,9 @@ type Acceptance struct {
 	MadeUp    []MadeUp  `json:"madeUp,omitempty" doc:"The made-up mailboxes, with its answers."`
 	// Refused counts the made-up mailboxes it refused in a row, this time and before.
 	Refused int `json:"refused,omitempty" doc:"How many made-up mailboxes it has refused in a row."`
-	// TookNone counts the listed mailboxes it refused while it took none.
-	TookNone int `json:"tookNone,omitempty" doc:"How many listed mailboxes it has refused without taking any."`
+	// ListedTaken and ListedRefused count the answers about listed mailboxes.
+	ListedTaken   int `json:"listedTaken,omitempty" doc:"How many listed mailboxes it has accepted lately."`
+	ListedRefused int `json:"listedRefused,omitempty" doc:"How many listed mailboxes it has refused lately."`
 	// PutOff are made-up mailboxes that it put off as strangers, the oldest first. It lets
 	// in whom it has put off before, so it is asked about these again.
 	PutOff []string `json:"putOff,omitempty" doc:"The made-up mailboxes that it put off as strangers (greylisting)."`
@@ -63,8 +64,13 @@ func (a Acceptance) Site() Site { return Site{a.Domain, a.Exchanger, a.Route} }
 // another, or much newer, or rests on more refusals while these are still counted.
 func (a Acceptance) Teaches(before Acceptance) bool {
 	return a.Accepts != before.Accepts || a.At.Sub(before.At) > Fresh/12 || before.Refused < proof && a.Refused > before.Refused ||
-		a.Accepts == AcceptsUnknown || min(a.TookNone, proof) != min(before.TookNone, proof)
+		a.Accepts == AcceptsUnknown || min(a.listed(), mostListed) != min(before.listed(), mostListed)
 }
+
+// mostListed is up to how many answers about listed mailboxes each is worth recording.
+const mostListed = 2 * proof
+
+func (a Acceptance) listed() int { return a.ListedTaken + a.ListedRefused }
 
 // MadeUp is one made-up mailbox and what the host said of it.
 type MadeUp struct {

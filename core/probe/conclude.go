@@ -14,7 +14,9 @@ func (v *visit) conclude(now time.Time) {
 		known := map[string]Acceptance{}
 		for _, host := range s.hosts() {
 			a, ok := s.acceptance(host, v.way.Route, now)
-			if a.TookNone = s.tookNone(host); ok || a.TookNone > 0 {
+			n := s.tally(host).plus(s.known(host))
+			a.ListedTaken, a.ListedRefused = n.taken, n.refused
+			if ok || n.taken == 0 && n.refused > 0 {
 				v.out.Acceptances = append(v.out.Acceptances, a)
 			}
 			known[host] = a
@@ -34,14 +36,11 @@ var brokenHost = reply.Meaning{About: reply.Moment, Effect: reply.Unclear, Cause
 // tookNone counts the listed mailboxes that an exchanger refused, now and before, while
 // it took none.
 func (s *site) tookNone(exchanger string) int {
-	taken, refused := s.tally(exchanger)
-	if taken > 0 {
+	n := s.tally(exchanger).plus(s.known(exchanger))
+	if n.taken > 0 {
 		return 0
 	}
-	if before := s.known(exchanger); before != nil {
-		refused += before.TookNone
-	}
-	return refused
+	return n.refused
 }
 
 // broken reports a host that refused postmasters as it refused every other mailbox, and
@@ -54,7 +53,7 @@ func (v *visit) broken(s *site, it *item) bool {
 	refused := 0
 	var postmaster *item
 	for _, other := range v.sites {
-		if taken, _ := other.tally(it.exchanger); taken > 0 {
+		if other.tally(it.exchanger).taken > 0 {
 			return false
 		}
 		refused += other.tookNone(it.exchanger)
@@ -164,7 +163,7 @@ func (it *item) softlyAbsent(a Acceptance) bool {
 	if a.Accepts != AcceptsKnown {
 		return false
 	}
-	if taken, _ := it.site.tally(it.exchanger); taken == 0 && !it.site.Takes {
+	if it.site.tally(it.exchanger).taken == 0 && !it.site.Takes {
 		return false
 	}
 	for _, other := range it.site.madeUp {

@@ -233,27 +233,34 @@ func TestVerdicts(t *testing.T) {
 	}
 }
 
+// byChance takes every other mailbox, others at each seed.
+func byChance(seed int) *host {
+	return &host{rcpt: func(m string, _ int) string {
+		if sum := sha256.Sum256(fmt.Append(nil, seed, m)); sum[0]&1 == 0 {
+			return "250 ok"
+		}
+		return "550 5.1.1 no such user"
+	}}
+}
+
+// allUnclear reports whether nothing was concluded.
+func allUnclear(got map[string]string) bool {
+	for _, cause := range got {
+		if cause != "mailbox.unclear" {
+			return false
+		}
+	}
+	return true
+}
+
 func TestAHostThatAnswersByChanceIsFoundOut(t *testing.T) {
 	found := 0
 	for seed := range 40 {
-		h := &host{rcpt: func(m string, _ int) string {
-			if sum := sha256.Sum256(fmt.Append(nil, seed, m)); sum[0]&1 == 0 {
-				return "250 ok"
-			}
-			return "550 5.1.1 no such user"
-		}}
 		var locals []string
 		for i := range 8 {
 			locals = append(locals, fmt.Sprint("here", i), fmt.Sprint("gone", i))
 		}
-		got, _ := ask(t, prober(hosts{first + ":25": h}), domain([]string{first}, locals...))
-		unclear := 0
-		for _, cause := range got {
-			if cause == "mailbox.unclear" {
-				unclear++
-			}
-		}
-		if unclear == len(got) {
+		if got, _ := ask(t, prober(hosts{first + ":25": byChance(seed)}), domain([]string{first}, locals...)); allUnclear(got) {
 			found++
 		} else {
 			t.Log(seed, got)
@@ -261,6 +268,46 @@ func TestAHostThatAnswersByChanceIsFoundOut(t *testing.T) {
 	}
 	if found < 38 { // two made-up ones are refused by chance once in four times, with few of 16 once in 25
 		t.Errorf("found out %d times of 40", found)
+	}
+}
+
+// TestAHostThatAnswersByChanceIsFoundOutInParts asks it about few mailboxes at a time: what
+// it said before counts.
+func TestAHostThatAnswersByChanceIsFoundOutInParts(t *testing.T) {
+	found := 0
+	for seed := range 60 {
+		p := prober(hosts{first + ":25": byChance(seed)})
+		var known []Acceptance
+		var got map[string]string
+		for part := range 6 {
+			d := domain([]string{first}, fmt.Sprint("here", part), fmt.Sprint("gone", part), fmt.Sprint("here", part+10))
+			d.Acceptances = known
+			var out Outcome
+			got, out = ask(t, p, d)
+			if len(out.Acceptances) > 0 {
+				known = out.Acceptances
+			}
+		}
+		if len(known) == 1 && known[0].Accepts == AcceptsMixed && allUnclear(got) {
+			found++
+		} else {
+			t.Logf("%d: %+v %v", seed, known, got)
+		}
+	}
+	if found < 54 {
+		t.Errorf("found out %d times of 60", found)
+	}
+}
+
+// TestDoubt holds how many refusals of made-up mailboxes answers want.
+func TestDoubt(t *testing.T) {
+	for _, c := range []struct{ taken, refused, want int }{
+		{0, 0, 0}, {1, 0, 0}, {0, 9, 0}, {2, 1, 0}, {3, 1, 0}, {2, 2, 4}, {5, 2, 0}, {4, 3, 7},
+		{7, 2, 0}, {7, 3, proof}, {4, 4, proof}, {30, 10, 0}, {60, 40, proof}, {1, 7, proof},
+	} {
+		if got := (tally{c.taken, c.refused}).proof(); got != c.want {
+			t.Errorf("%d taken and %d refused want %d, not %d", c.taken, c.refused, got, c.want)
+		}
 	}
 }
 

@@ -137,12 +137,15 @@ func (t *talk) stages(chosen []*item, more bool) (left []*item) {
 		return left // made-up mailboxes get sessions of their own
 	}
 	for n := 0; n < 2 && t.goesOn(); n++ { // where the first made-up one is taken, a second
-		var behind []*item
+		var behind, doubted []*item
 		for _, s := range t.sitesOf(chosen) {
 			if t.wantsMadeUp(s) {
 				behind = append(behind, t.invent(s)...)
+			} else if n == 0 && t.byChance(s, t.host) {
+				doubted = append(doubted, t.invent(s)...)
 			}
 		}
+		behind = append(behind, doubted...)
 		if len(behind) >= fewBehind {
 			behind = append(behind, t.witness(nil)...)
 		}
@@ -188,11 +191,9 @@ func (t *talk) opening(chosen []*item) (first, others []*item) {
 		case group[0].kind != listed || t.survived[t.host] > 0:
 			first = append(first, group...)
 		case s.known(t.host).good(t.start):
-			at := 1 + rand.IntN(len(group))
-			if one := j-i == len(chosen); one && rand.IntN(4) > 0 {
-				at = len(group) // wherever the session ends
-			} else {
-				group = slices.Insert(slices.Clone(group), at, t.invent(s)...)
+			// Alone in the session, it is asked about one where the session ends, mostly.
+			if alone := len(group) == len(chosen); !alone || rand.IntN(4) == 0 {
+				group = slices.Insert(slices.Clone(group), 1+rand.IntN(len(group)), t.invent(s)...)
 			}
 			first = append(first, group...)
 		default:

@@ -261,30 +261,20 @@ func wantsRest(f *smtp.Failure) bool {
 	return f.Trouble == smtp.OutOfTime || f.Trouble == smtp.Refused
 }
 
-// doubtFrom is from how many answers about real mailboxes on, and doubtShare from what
-// share of refusals in a hundred, a domain may be one that answers by chance; proof is
-// how many made-up mailboxes it must refuse in a row to be none: one that takes every
-// other mailbox does so once in 1,024 times.
-const (
-	doubtFrom  = 8
-	doubtShare = 30
-	proof      = 10
-	maxDoubts  = 4
-)
+// maxDoubts is how many further sessions a doubt brings.
+const maxDoubts = 4
 
 // doubt looks for domains that may take mailboxes by chance, and lines up for each
-// two made-up mailboxes of a further session: a domain of which many are refused and
-// others taken is asked on until it has refused as many made-up ones as prove that it
-// knows its mailboxes; one that took made-up ones and refused a listed one, until it
-// has taken as many.
+// two made-up mailboxes of a further session: a domain that took some and refused others
+// is asked on until it has refused as many made-up ones as prove that it knows its
+// mailboxes; one that took made-up ones and refused a listed one, until it has taken as
+// many.
 func (v *visit) doubt() (queue []*item) {
 	for _, s := range v.sites {
 		for _, host := range s.hosts() {
-			taken, refused := s.tally(host)
 			a, _ := s.acceptance(host, v.way.Route, v.start)
-			byChance := taken > 0 && taken+refused >= doubtFrom && refused*100 >= doubtShare*(taken+refused) && a.Accepts == AcceptsKnown && a.Refused < proof
-			takesAny := a.Accepts == AcceptsAny && refused > 0 && len(a.MadeUp) < proof
-			if !byChance && !takesAny {
+			takesAny := a.Accepts == AcceptsAny && s.tally(host).refused > 0 && len(a.MadeUp) < proof
+			if !takesAny && !v.byChance(s, host) {
 				continue
 			}
 			if s.doubts++; s.doubts <= maxDoubts {
@@ -293,6 +283,13 @@ func (v *visit) doubt() (queue []*item) {
 		}
 	}
 	return queue
+}
+
+// byChance reports whether an exchanger that refuses made-up mailboxes of the site may
+// answer by chance, for all that is known.
+func (v *visit) byChance(s *site, exchanger string) bool {
+	a, _ := s.acceptance(exchanger, v.way.Route, v.start)
+	return a.Accepts == AcceptsKnown && a.Refused < s.proof(exchanger)
 }
 
 // hosts lists the exchangers that answered about the site.
@@ -307,15 +304,23 @@ func (s *site) hosts() (hosts []string) {
 	return hosts
 }
 
-// tally counts the real mailboxes that an exchanger took and refused.
-func (s *site) tally(exchanger string) (taken, refused int) {
+// tally counts the listed mailboxes that an exchanger took and refused.
+func (s *site) tally(exchanger string) (n tally) {
 	for _, it := range s.items {
 		if it.exchanger == exchanger {
-			taken += it.countIf(reply.Accepted)
-			refused += it.countIf(reply.Refused) + it.countIf(reply.Unclear)
+			n.taken += it.countIf(reply.Accepted)
+			n.refused += it.countIf(reply.Refused) + it.countIf(reply.Unclear)
 		}
 	}
-	return taken, refused
+	return n
+}
+
+// proof returns how many made-up mailboxes in a row an exchanger must refuse, by its
+// answers in this visit or by all that are remembered, whichever wants more: a mailbox
+// that is asked about every day must not speak for the others.
+func (s *site) proof(exchanger string) int {
+	now := s.tally(exchanger)
+	return max(now.proof(), now.plus(s.known(exchanger)).proof())
 }
 
 func (it *item) countIf(e reply.Effect) int {

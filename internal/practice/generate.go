@@ -13,11 +13,8 @@ func Generate(seed uint64) (*World, error) {
 			o.Real = 0.50 // half of a catch-all host's addresses bounce, as in life
 		}
 		domains := 1 + i%3
-		switch c.Name {
-		case "vanity":
+		if c.Name == "vanity" {
 			domains = 60
-		case "accepts-by-chance": // who is found out by how many it refuses
-			domains = 1
 		}
 		for n := range domains {
 			o.Domains = append(o.Domains, fmt.Sprintf("%s-%d.example", c.Name, n+1))

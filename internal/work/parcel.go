@@ -74,7 +74,7 @@ func (e *Engine) claim(ctx context.Context, lane LaneArgs, lanes int) (*store.Pa
 	if err != nil {
 		return nil, err
 	}
-	if n := pace.Portion(others.Addresses+int64(all), lanes, speed); n < all {
+	if n := wholeDomain(p.Questions, pace.Portion(others.Addresses+int64(all), lanes, speed)); n < all {
 		return e.shorten(ctx, lane, lanes, p, n)
 	}
 	return p, nil

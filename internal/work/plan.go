@@ -419,11 +419,35 @@ func (b *batch) cut() {
 }
 
 func (b *batch) pack(key string, asking []store.Asking, round int32, notBefore time.Time) {
+	begin, end := 0, 0
 	for i, n := range pace.Cut(len(asking), b.before) {
-		b.parcels = append(b.parcels, store.Parcel{RunID: b.run.ID, LaneKey: key, Turn: b.run.Plan.Batch + int32(i), Round: round,
-			Questions: asking[:n], NotBefore: notBefore, Again: b.again})
-		asking = asking[n:]
+		end += n
+		if at := wholeDomain(asking, end); at > begin {
+			b.parcels = append(b.parcels, store.Parcel{RunID: b.run.ID, LaneKey: key, Turn: b.run.Plan.Batch + int32(i), Round: round,
+				Questions: asking[begin:at], NotBefore: notBefore, Again: b.again})
+			begin = at
+		}
 	}
+}
+
+// wholeDomain moves a cut that would part a small domain behind it: whether a host knows
+// its mailboxes shows best by all its answers at once. Questions of a domain stand
+// together.
+func wholeDomain(asking []store.Asking, at int) int {
+	if at >= len(asking) {
+		return len(asking)
+	}
+	begin, end := at, at
+	for begin > 0 && at-begin < pace.OwnFrom && asking[begin-1].Domain == asking[at].Domain {
+		begin--
+	}
+	for begin < at && end < len(asking) && end-begin < pace.OwnFrom && asking[end].Domain == asking[at].Domain {
+		end++
+	}
+	if end-begin >= pace.OwnFrom {
+		return at
+	}
+	return end
 }
 
 // openLanes sees to it that the parcels' lane keys have their lanes going, now
