@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"reflect"
+	"slices"
 	"testing"
 	"time"
 
@@ -251,7 +252,7 @@ func TestAbsencesAreRemembered(t *testing.T) {
 	if remember(); known() != 0 {
 		t.Errorf("%d are remembered before the end", known())
 	}
-	if err := s.FinishDone(ctx, run.ID); err != nil {
+	if err := s.Finish(ctx, run.ID); err != nil {
 		t.Fatal(err)
 	}
 	remember()
@@ -290,7 +291,7 @@ func TestAskAgainTakesAlong(t *testing.T) {
 	if _, err := s.AskAgain(ctx, run, []int32{postponed}, nil, "?", 500); err != store.ErrNotFinished {
 		t.Errorf("a run that goes on is asked again: %v", err)
 	}
-	if err := s.FinishDone(ctx, run.ID); err != nil {
+	if err := s.Finish(ctx, run.ID); err != nil {
 		t.Fatal(err)
 	}
 	n, err := s.AskAgain(ctx, run, []int32{postponed}, nil, "?", 500)
@@ -324,12 +325,71 @@ func TestAskAgainTakesAlong(t *testing.T) {
 	}
 }
 
+// TestDoubtedDomainsAreAskedAgainOnce: what a domain said before it was found, while the
+// run went on, to answer by chance; what it said in other words stays.
+func TestDoubtedDomainsAreAskedAgainOnce(t *testing.T) {
+	s, ctx := open(t), t.Context()
+	run := newRun(t, s, workspace(t, s, "ours"), 4)
+	concludeSome(t, s, run, answered(1, finding.MailboxAccepted, "250"), answered(2, finding.MailboxUnclear, "250"), answered(3, finding.MailboxAbsent, "550"), answered(4, finding.MailboxAccepted, "250"))
+	st, err := s.Standing(ctx, run.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	const domain = "fernhollow.example"
+	if err := s.ReplaceRunDomains(ctx, run.ID, []store.RunDomain{{Domain: domain, Operator: domain}}); err != nil {
+		t.Fatal(err)
+	}
+	learn := func(accepts probe.Accepts, at time.Time) []string {
+		if err := s.SaveAcceptances(ctx, []probe.Acceptance{{Domain: domain, Exchanger: "mx1." + domain, Accepts: accepts, At: at}}); err != nil {
+			t.Fatal(err)
+		}
+		domains, err := s.DoubtedDomains(ctx, run.ID)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return domains
+	}
+	if got := learn(probe.AcceptsMixed, time.Now().Add(-time.Hour)); len(got) > 0 {
+		t.Errorf("%v were found out before the run began", got)
+	}
+	if got := learn(probe.AcceptsKnown, time.Now()); len(got) > 0 {
+		t.Errorf("%v know their mailboxes", got)
+	}
+	domains := learn(probe.AcceptsMixed, time.Now())
+	if !slices.Equal(domains, []string{domain}) {
+		t.Fatalf("%v were found out", domains)
+	}
+	believed := []int32{st.Verdict(1), st.Verdict(3)}
+	if n, err := s.AskDoubted(ctx, run, []string{"elsewhere.example"}, nil, "?", 500); err != nil || n != 0 {
+		t.Errorf("%d are asked again of a domain that is not there, %v", n, err)
+	}
+	if got, err := s.DoubtedDomains(ctx, run.ID); err != nil || len(got) != 0 {
+		t.Errorf("%v are asked again twice, %v", got, err)
+	}
+	run = newRun(t, s, run.WorkspaceID, 4)
+	concludeSome(t, s, run, answered(1, finding.MailboxAccepted, "250"), answered(2, finding.MailboxUnclear, "250"), answered(3, finding.MailboxAbsent, "550"), answered(4, finding.MailboxAccepted, "250"))
+	n, err := s.AskDoubted(ctx, run, domains, believed, "?", 500)
+	if err != nil || n != 3 {
+		t.Fatalf("%d are asked again, %v; want 3", n, err)
+	}
+	if n, err := s.AskDoubted(ctx, run, domains, believed, "?", 500); err != nil || n != 0 {
+		t.Errorf("%d are asked again once more, %v", n, err)
+	}
+	if done, err := s.Done(ctx, run.ID); err != nil || len(done) > 0 {
+		t.Errorf("a run that asks again is done: %v, %v", done, err)
+	}
+	p, err := s.Claim(ctx, "?", 0)
+	if err != nil || p == nil || len(p.Questions) != 3 || p.Questions[1].Ordinal != 3 {
+		t.Errorf("%+v, %v", p, err)
+	}
+}
+
 // TestAskAgainAboutSome: of those chosen, the ones that have the verdict.
 func TestAskAgainAboutSome(t *testing.T) {
 	s, ctx := open(t), t.Context()
 	run := newRun(t, s, workspace(t, s, "ours"), 4)
 	concludeSome(t, s, run, answered(1, finding.ExchangerPostponed, "450"), answered(2, finding.ExchangerPostponed, "450"), answered(3, finding.MailboxAccepted, "250"))
-	if err := s.FinishDone(ctx, run.ID); err != nil {
+	if err := s.Finish(ctx, run.ID); err != nil {
 		t.Fatal(err)
 	}
 	st, err := s.Standing(ctx, run.ID)

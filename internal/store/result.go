@@ -67,13 +67,17 @@ func (s *Store) fitting(ctx context.Context, run Run, f ResultFilter) (ok fittin
 			domains = []string{}
 		}
 	}
+	return ok, s.keepDomains(ctx, run, &ok, domains)
+}
+
+// keepDomains leaves the results of some domains.
+func (s *Store) keepDomains(ctx context.Context, run Run, ok *fitting, domains []string) error {
 	ok.places = make([]bool, len(ok.Standing.verdicts))
-	err = s.eachOrdinal(ctx, run.ListID, domains, func(_ string, o int32) {
+	return s.eachOrdinal(ctx, run.ListID, domains, func(_ string, o int32) {
 		if int(o) < len(ok.places) {
 			ok.places[o] = true
 		}
 	})
-	return ok, err
 }
 
 // has tells whether an address with a verdict is chosen.

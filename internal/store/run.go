@@ -3,8 +3,6 @@ package store
 import (
 	"cmp"
 	"context"
-	"errors"
-	"math"
 	"slices"
 	"time"
 
@@ -88,6 +86,9 @@ type Plan struct {
 	// Known domains are those of which it was known from before, and still is
 	// when the run is finished, how their hosts take mail.
 	Known int64 `json:"known,omitempty"`
+	// Doubted tells that what domains had said before they were found to answer by
+	// chance was asked again.
+	Doubted bool `json:"doubted,omitempty"`
 	// Remembered is the last batch whose absent mailboxes are remembered.
 	Remembered int64 `json:"remembered,omitempty"`
 }
@@ -196,68 +197,6 @@ func (s *Store) ResumeRun(ctx context.Context, workspace, id int64) (Run, []Parc
 	return r, parcels, err
 }
 
-// ErrNotFinished tells that a run must end before something can be done with it.
-var ErrNotFinished = errors.New("the run is not finished")
-
-// AskAgain opens a finished run again for the addresses with some verdicts, and
-// only for some of them unless only is nil. It
-// makes parcels of at most size of them under a lane key, those of a domain
-// together as far as may be; what they answered before goes along. It gives how many they are.
-func (s *Store) AskAgain(ctx context.Context, run Run, verdicts, only []int32, laneKey string, size int) (addresses int64, err error) {
-	tag, err := s.db.Exec(ctx, "UPDATE run SET state = 'running', finished_at = NULL WHERE id = $1 AND state = 'finished'", run.ID)
-	if err == nil && tag.RowsAffected() == 0 {
-		err = ErrNotFinished
-	}
-	if err != nil {
-		return 0, err
-	}
-	st, err := s.Standing(ctx, run.ID)
-	if err != nil {
-		return 0, err
-	}
-	ok := fitting{Standing: st, verdicts: map[int32]bool{}}
-	for _, v := range verdicts {
-		ok.verdicts[v] = true
-	}
-	chosen := ok.among(only)
-	if only == nil {
-		chosen = ok.next(0, math.MaxInt32)
-	}
-	p := Parcel{RunID: run.ID, LaneKey: laneKey, Round: 1, NotBefore: time.Now(), Again: true}
-	for len(chosen) > 0 {
-		n := min(partSize, len(chosen)) // so many are held in memory
-		rows, err := s.AddressesAt(ctx, run.ListID, chosen[:n])
-		if err != nil {
-			return 0, err
-		}
-		chosen, addresses = chosen[n:], addresses+int64(len(rows))
-		for ; len(rows) > 0; p.Turn++ {
-			n := min(size, len(rows))
-			if err := s.addAgain(ctx, st, p, rows[:n]); err != nil {
-				return 0, err
-			}
-			rows = rows[n:]
-		}
-	}
-	return addresses, nil
-}
-
-// addAgain adds a parcel of addresses that have a result.
-func (s *Store) addAgain(ctx context.Context, st *Standing, p Parcel, rows []AddressRow) error {
-	ordinals := make([]int32, len(rows))
-	for i, r := range rows {
-		ordinals[i] = r.Ordinal
-	}
-	asked, err := s.asked(ctx, p.RunID, st, ordinals)
-	for _, r := range rows {
-		p.Questions = append(p.Questions, Asking{AddressRow: r, Was: st.Verdict(r.Ordinal), Asked: asked[r.Ordinal]})
-	}
-	if err == nil {
-		err = s.AddParcels(ctx, []Parcel{p})
-	}
-	return err
-}
-
 // SavePlan records how far the planning came. A run that was deleted meanwhile
 // is ErrNotFound, and nothing of its planning may be recorded.
 func (s *Store) SavePlan(ctx context.Context, run int64, p Plan) error {
@@ -274,29 +213,24 @@ const left = "EXISTS (SELECT FROM parcel WHERE run_id = run.id AND state IN ('op
 // planned tells in SQL that a run is running and wholly planned.
 const planned = "state = 'running' AND (plan->>'done')::boolean"
 
-// FinishDone finishes the run, or all (0), where all is planned and no parcel is
-// left. It comes after the transaction that recorded a parcel, so that whoever
-// records the last one sees all others.
-func (s *Store) FinishDone(ctx context.Context, run int64) error {
+// Done returns the run, or all runs (0), of which all is planned and no parcel is left.
+// It is asked after the transaction that recorded a parcel, so that whoever records the
+// last one sees all others.
+func (s *Store) Done(ctx context.Context, run int64) ([]int64, error) {
 	which, args := "", []any{}
 	if run != 0 {
 		which, args = "id = $1 AND ", append(args, run)
 	}
 	rows, err := s.db.Query(ctx, "SELECT id FROM run WHERE "+which+planned+" AND NOT "+left, args...)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	done, err := pgx.CollectRows(rows, pgx.RowTo[int64])
-	for _, id := range done {
-		if err = s.finish(ctx, id); err != nil {
-			return err
-		}
-	}
-	return err
+	return pgx.CollectRows(rows, pgx.RowTo[int64])
 }
 
-// finish locks the run before it looks again: it may have been opened meanwhile.
-func (s *Store) finish(ctx context.Context, run int64) error {
+// Finish finishes a run that is done. It locks the run before it looks again: it may
+// have been opened meanwhile.
+func (s *Store) Finish(ctx context.Context, run int64) error {
 	return s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
 		if _, err := s.db.Exec(ctx, "SELECT FROM run WHERE id = $1 FOR UPDATE", run); err != nil {
 			return err

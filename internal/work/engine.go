@@ -205,7 +205,7 @@ func (e *Engine) ResumeRun(ctx context.Context, workspace, id int64) error {
 	if err != nil {
 		return err
 	}
-	return e.Store.FinishDone(ctx, id) // the last parcel may have come in meanwhile
+	return e.finishDone(ctx, id) // the last parcel may have come in meanwhile
 }
 
 func laneKeys(parcels []store.Parcel) (keys []string) {

@@ -283,6 +283,24 @@ func TestAnEngineStopsRuns(t *testing.T) {
 	}
 }
 
+// TestAHostThatAnswersByChance is asked on several lanes at once, each about few: what it
+// told the first is asked again when another has found it out.
+func TestAHostThatAnswersByChance(t *testing.T) {
+	world := filepath.Join(t.TempDir(), "chance.json")
+	if err := os.WriteFile(world, []byte(`{"name": "chance", "seed": 4, "greylistMs": 1000, "sending": {}, "operators": [
+		{"name": "medlar.example", "character": "accepts-by-chance", "domains": ["medlar.example"], "weight": 1, "real": 0.5}]}`), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	p := newPlant(t, world, 2629)
+	for _, rows := range []int{12, 45, 100} {
+		l := p.bring(rows)
+		run := p.finished(p.start(l, 0).ID)
+		if found := p.counts(run); found[finding.Undecided] != l.Addresses || total(found) != l.Addresses+l.Malformed {
+			t.Errorf("of %d addresses %v", l.Addresses, found)
+		}
+	}
+}
+
 // TestLanesShareWhatIsLeft: a slow operator is asked on all its lanes to the end, and
 // a host that is gone teaches nothing of its speed.
 func TestLanesShareWhatIsLeft(t *testing.T) {

@@ -82,7 +82,7 @@ func (w *laneWorker) Work(ctx context.Context, job *river.Job[LaneArgs]) error {
 		}
 	}
 	// The last parcel of a run may have been recorded here, or by a worker that died.
-	if err := e.Store.FinishDone(ctx, 0); err != nil {
+	if err := e.finishDone(ctx, 0); err != nil {
 		return err
 	}
 	return e.succeed(ctx, job)

@@ -38,7 +38,7 @@ func (e *Engine) workParcel(ctx context.Context, lane LaneArgs, end time.Time, b
 		return 0, err
 	}
 	if before != 0 && before != p.RunID {
-		if err := e.Store.FinishDone(ctx, before); err != nil {
+		if err := e.finishDone(ctx, before); err != nil {
 			return 0, err
 		}
 	}

@@ -62,7 +62,7 @@ func (w *planWorker) Work(ctx context.Context, job *river.Job[PlanArgs]) error {
 	for {
 		run, err := e.Store.RunByID(ctx, job.Args.Run)
 		if errors.Is(err, store.ErrNotFound) || err == nil && (run.State != store.Running || run.Plan.Done) {
-			return e.Store.FinishDone(ctx, job.Args.Run)
+			return e.finishDone(ctx, job.Args.Run)
 		}
 		if err == nil {
 			err = e.planStep(ctx, run)

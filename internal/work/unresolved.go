@@ -30,7 +30,7 @@ func (e *Engine) AskAgain(ctx context.Context, run store.Run, verdicts, only []i
 		return e.insert(ctx, tx, LaneArgs{Key: unresolvedKey})
 	})
 	if err == nil {
-		err = e.Store.FinishDone(ctx, run.ID) // there may be none
+		err = e.finishDone(ctx, run.ID) // there may be none
 	}
 	return addresses, err
 }

@@ -1120,6 +1120,16 @@ export interface components {
             domain: string;
             /** @description The exchanger that was asked. */
             exchanger: string;
+            /**
+             * Format: int64
+             * @description How many listed mailboxes it has refused lately.
+             */
+            listedRefused?: number;
+            /**
+             * Format: int64
+             * @description How many listed mailboxes it has accepted lately.
+             */
+            listedTaken?: number;
             /** @description The made-up mailboxes, with its answers. */
             madeUp?: components["schemas"]["MadeUp"][];
             /** @description The made-up mailboxes that it put off as strangers (greylisting). */
@@ -1134,11 +1144,6 @@ export interface components {
              * @description The route by which it was asked.
              */
             route?: number;
-            /**
-             * Format: int64
-             * @description How many listed mailboxes it has refused without taking any.
-             */
-            tookNone?: number;
         };
         Addresses: {
             /** @description The addresses, as typed. */

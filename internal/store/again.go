@@ -1,0 +1,101 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"math"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// ErrNotFinished tells that a run must end before something can be done with it.
+var ErrNotFinished = errors.New("the run is not finished")
+
+// AskAgain opens a finished run again for the addresses with some verdicts, and
+// only for some of them unless only is nil. It
+// makes parcels of at most size of them under a lane key, those of a domain
+// together as far as may be; what they answered before goes along. It gives how many they are.
+func (s *Store) AskAgain(ctx context.Context, run Run, verdicts, only []int32, laneKey string, size int) (addresses int64, err error) {
+	tag, err := s.db.Exec(ctx, "UPDATE run SET state = 'running', finished_at = NULL WHERE id = $1 AND state = 'finished'", run.ID)
+	if err == nil && tag.RowsAffected() == 0 {
+		err = ErrNotFinished
+	}
+	if err != nil {
+		return 0, err
+	}
+	ok, err := s.fitting(ctx, run, ResultFilter{Verdicts: append([]int32{}, verdicts...)})
+	if err != nil {
+		return 0, err
+	}
+	chosen := ok.among(only)
+	if only == nil {
+		chosen = ok.next(0, math.MaxInt32)
+	}
+	return s.addAllAgain(ctx, run, ok.Standing, chosen, laneKey, size)
+}
+
+// DoubtedDomains returns the domains of a run that is done which were found, while it
+// went on, to answer by chance; none where these were asked again already.
+func (s *Store) DoubtedDomains(ctx context.Context, run int64) ([]string, error) {
+	rows, err := s.db.Query(ctx, `SELECT DISTINCT d.domain FROM run JOIN run_domain d ON d.run_id = run.id JOIN acceptance a USING (domain)
+		WHERE run.id = $1 AND plan->'doubted' IS NULL AND a.facts->>'accepts' = 'mixed' AND a.at >= run.begin_at`, run)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[string])
+}
+
+// AskDoubted puts the addresses of some domains with some verdicts into parcels again, as
+// AskAgain does, before a run that is done is finished. It does so once a run.
+func (s *Store) AskDoubted(ctx context.Context, run Run, domains []string, verdicts []int32, laneKey string, size int) (addresses int64, err error) {
+	tag, err := s.db.Exec(ctx, "UPDATE run SET plan = jsonb_set(plan, '{doubted}', 'true') WHERE id = $1 AND plan->'doubted' IS NULL AND "+planned+" AND NOT "+left, run.ID)
+	if err != nil || tag.RowsAffected() == 0 {
+		return 0, err
+	}
+	ok, err := s.fitting(ctx, run, ResultFilter{Verdicts: append([]int32{}, verdicts...)})
+	if err == nil {
+		err = s.keepDomains(ctx, run, &ok, domains)
+	}
+	if err != nil {
+		return 0, err
+	}
+	return s.addAllAgain(ctx, run, ok.Standing, ok.next(0, math.MaxInt32), laneKey, size)
+}
+
+// addAllAgain makes parcels of addresses that have a result.
+func (s *Store) addAllAgain(ctx context.Context, run Run, st *Standing, chosen []int32, laneKey string, size int) (addresses int64, err error) {
+	p := Parcel{RunID: run.ID, LaneKey: laneKey, Round: 1, NotBefore: time.Now(), Again: true}
+	for len(chosen) > 0 {
+		n := min(partSize, len(chosen)) // so many are held in memory
+		rows, err := s.AddressesAt(ctx, run.ListID, chosen[:n])
+		if err != nil {
+			return 0, err
+		}
+		chosen, addresses = chosen[n:], addresses+int64(len(rows))
+		for ; len(rows) > 0; p.Turn++ {
+			n := min(size, len(rows))
+			if err := s.addAgain(ctx, st, p, rows[:n]); err != nil {
+				return 0, err
+			}
+			rows = rows[n:]
+		}
+	}
+	return addresses, nil
+}
+
+// addAgain adds a parcel of addresses that have a result.
+func (s *Store) addAgain(ctx context.Context, st *Standing, p Parcel, rows []AddressRow) error {
+	ordinals := make([]int32, len(rows))
+	for i, r := range rows {
+		ordinals[i] = r.Ordinal
+	}
+	asked, err := s.asked(ctx, p.RunID, st, ordinals)
+	for _, r := range rows {
+		p.Questions = append(p.Questions, Asking{AddressRow: r, Was: st.Verdict(r.Ordinal), Asked: asked[r.Ordinal]})
+	}
+	if err == nil {
+		err = s.AddParcels(ctx, []Parcel{p})
+	}
+	return err
+}

@@ -1,0 +1,68 @@
+package work
+
+import (
+	"context"
+
+	"github.com/jackc/pgx/v5"
+
+	"varnet/core/finding"
+	"varnet/core/pace"
+	"varnet/internal/store"
+)
+
+// finishDone finishes the run, or all runs (0), of which nothing is left.
+func (e *Engine) finishDone(ctx context.Context, run int64) error {
+	done, err := e.Store.Done(ctx, run)
+	if err != nil {
+		return err
+	}
+	for _, id := range done {
+		if err := e.finish(ctx, id); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// finish finishes a run. A domain may have been asked on several lanes at once, and on
+// one of them have been found to answer by chance: then what it said on the others, or
+// before, is asked again first.
+func (e *Engine) finish(ctx context.Context, id int64) error {
+	domains, err := e.Store.DoubtedDomains(ctx, id)
+	if err != nil {
+		return err
+	}
+	if len(domains) > 0 {
+		if again, err := e.askDoubted(ctx, id, domains); err != nil || again {
+			return err
+		}
+	}
+	return e.Store.Finish(ctx, id)
+}
+
+// askDoubted asks again about what the domains' answers had concluded; false: nothing.
+func (e *Engine) askDoubted(ctx context.Context, id int64, domains []string) (again bool, err error) {
+	run, err := e.Store.RunByID(ctx, id)
+	if err != nil {
+		return false, err
+	}
+	all, err := e.Store.Verdicts(ctx)
+	if err != nil {
+		return false, err
+	}
+	var believed []int32
+	for number, v := range all {
+		switch v.Cause {
+		case finding.MailboxAccepted, finding.MailboxAnyAccepted, finding.MailboxAbsent:
+			believed = append(believed, number)
+		}
+	}
+	err = e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+		n, err := s.AskDoubted(ctx, run, domains, believed, unresolvedKey, pace.ParcelSize)
+		if again = n > 0; err != nil || !again {
+			return err
+		}
+		return e.insert(ctx, tx, LaneArgs{Key: unresolvedKey})
+	})
+	return again, err
+}
