@@ -14,11 +14,7 @@ func (v *visit) conclude(now time.Time) {
 		known := map[string]Acceptance{}
 		for _, host := range s.hosts() {
 			a, ok := s.acceptance(host, v.way.Route, now)
-			n := s.tally(host).plus(s.known(host))
-			a.ListedTaken, a.ListedRefused = n.taken, n.refused
-			if ok || n.taken == 0 && n.refused > 0 {
-				v.out.Acceptances = append(v.out.Acceptances, a)
-			}
+			v.remember(s, a, ok)
 			known[host] = a
 		}
 		for _, it := range s.items {
@@ -27,6 +23,20 @@ func (v *visit) conclude(now time.Time) {
 			}
 			v.settle(it, known[it.exchanger])
 		}
+	}
+}
+
+// remember hands on what is known of the site at an exchanger now. What was known before
+// stands where no made-up mailbox was answered about: that counts for later visits, though
+// not for the answers of this one.
+func (v *visit) remember(s *site, a Acceptance, asked bool) {
+	before := s.known(a.Exchanger)
+	n := s.tally(a.Exchanger).plus(before)
+	if !asked && before.good(a.At) {
+		a = *before
+	}
+	if a.ListedTaken, a.ListedRefused = n.taken, n.refused; asked || before != nil || n.taken == 0 && n.refused > 0 {
+		v.out.Acceptances = append(v.out.Acceptances, a)
 	}
 }
 
