@@ -121,7 +121,7 @@ func Normal(k Kind, name string) (string, error) {
 			return "", fmt.Errorf("%q is no name before an @", name)
 		}
 		if k != Roles {
-			name = plainName.Replace(name)
+			name = plainName(name)
 		}
 		return name, nil
 	}
@@ -156,7 +156,18 @@ func ReadNames(in io.Reader, kind Kind, most int) (names []string, err error) {
 	return names, nil
 }
 
-var plainName = strings.NewReplacer(".", "", "-", "", "_", "")
+// separators stand between the words of a name.
+const separators = ".-_"
+
+var withoutSeparators = strings.NewReplacer(".", "", "-", "", "_", "")
+
+// plainName is a name without what separates its words.
+func plainName(name string) string {
+	if !strings.ContainsAny(name, separators) {
+		return name
+	}
+	return withoutSeparators.Replace(name)
+}
 
 func load(name string) set {
 	s := set{}
@@ -201,9 +212,9 @@ func (c *Catalogue) Traits(a address.Address) finding.Traits {
 func (c *Catalogue) NameTraits(a address.Address) finding.Traits {
 	var t finding.Traits
 	base := a.Base()
-	plain := plainName.Replace(base)
+	plain := plainName(base)
 	add := adder(&t)
-	add(c.isRole(base), finding.TraitRole)
+	add(c.isRole(base, plain), finding.TraitRole)
 	add(c.noReplies[plain], finding.TraitNoReply)
 	add(c.trapNames[plain], finding.TraitTrapPattern)
 	add(a.Tag() != "", finding.TraitTagged)

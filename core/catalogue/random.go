@@ -30,17 +30,20 @@ const longWalk = 6
 // walks reports a name that is struck along a row of keys, there or back, or in columns:
 // qwertz, asdfgh, 123456qwe, qazwsx.
 func walks(base string) bool {
-	run, steps := 1, 0
+	run, way, steps := 1, 0, 0
 	for i := 1; i < len(base); i++ {
-		ra, ca := place(base[i-1])
-		rb, cb := place(base[i])
-		beside := ra >= 0 && ra == rb && abs(ca-cb) == 1
-		if beside {
+		a, b := keys[base[i-1]], keys[base[i]]
+		step := b.col - a.col
+		beside := a.row >= 0 && a.row == b.row && abs(step) == 1
+		switch {
+		case beside && step == way:
 			run++
-		} else {
-			run = 1
+		case beside:
+			run, way = 2, step
+		default:
+			run, way = 1, 0
 		}
-		if beside || ra >= 0 && rb >= 0 && ra != rb && abs(ra-rb) == 1 && ca == cb {
+		if beside || a.row >= 0 && b.row >= 0 && abs(a.row-b.row) == 1 && step == 0 {
 			steps++
 		}
 		if run >= longWalk {

@@ -2,26 +2,37 @@ package catalogue
 
 import "strings"
 
-// isRole reports a name that stands for a task: one that is catalogued, also in the
-// plural, with a number behind it, or followed by words that only say which: a team, a
-// department, a country, another task.
-func (c *Catalogue) isRole(base string) bool {
+// isRole reports a name that stands for a task: one that is catalogued, with or without
+// what separates its words (plain is the name without), also in the plural, with a number
+// behind it, or followed by words that only say which: a team, a department, a country,
+// another task.
+func (c *Catalogue) isRole(base, plain string) bool {
 	if c.except[Entry{Roles, base, true}] {
 		return false
 	}
-	if c.role(base) || c.role(plainName.Replace(base)) {
+	if c.role(base) || plain != base && c.role(plain) {
 		return true
 	}
-	words := strings.FieldsFunc(base, func(r rune) bool { return r == '.' || r == '-' || r == '_' })
-	if len(words) == 0 || !c.role(words[0]) {
+	first, others := cutWord(base)
+	if first == base || !c.role(first) {
 		return false
 	}
-	for _, w := range words[1:] {
+	for w := ""; others != ""; {
+		w, others = cutWord(others)
 		if w = strings.TrimRight(w, digits); len(w) > 2 && !c.role(w) && !which[w] {
 			return false
 		}
 	}
 	return true
+}
+
+// cutWord parts a name behind its first word.
+func cutWord(name string) (word, others string) {
+	name = strings.TrimLeft(name, separators)
+	if i := strings.IndexAny(name, separators); i >= 0 {
+		return name[:i], strings.TrimLeft(name[i:], separators)
+	}
+	return name, ""
 }
 
 const digits = "0123456789"

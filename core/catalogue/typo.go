@@ -125,18 +125,24 @@ func slip(a, b string, first bool) bool {
 var rows = []string{"1234567890-", "qwertyuiop", "asdfghjkl", "zxcvbnm,."}
 
 func neighbours(a, b byte) bool {
-	ra, ca := place(a)
-	rb, cb := place(b)
-	return ra >= 0 && rb >= 0 && abs(ra-rb) <= 1 && abs(ca-cb) <= 1
+	x, y := keys[a], keys[b]
+	return x.row >= 0 && y.row >= 0 && abs(x.row-y.row) <= 1 && abs(x.col-y.col) <= 1
 }
 
-func place(c byte) (row, col int) {
-	for r, keys := range rows {
-		if i := strings.IndexByte(keys, c); i >= 0 {
-			return r, i
+// key is where a character stands on the keyboard; the row of one that does not is far
+// from all others.
+type key struct{ row, col int }
+
+var keys = func() (table [256]key) {
+	for c := range table {
+		table[c].row = -10
+	}
+	for r, row := range rows {
+		for i := range len(row) {
+			table[row[i]] = key{r, i}
 		}
 	}
-	return -10, 0
-}
+	return table
+}()
 
 func abs(n int) int { return max(n, -n) }
