@@ -11,7 +11,7 @@ import (
 	"slices"
 	"strconv"
 
-	"varnet/core/policy"
+	"varnet/core/say"
 	"varnet/internal/client"
 	"varnet/internal/contract"
 )
@@ -130,7 +130,7 @@ func (c *cli) sayTakeOut(ctx context.Context, api *client.Client, run int64, how
 	spreadsheet := slices.Contains([]string{"spreadsheet", "brought", ""}, how.Format)
 	if t.Formulas > 0 && spreadsheet && !how.Guard {
 		fmt.Fprintf(c.out, "Notice: %s of the list %s a cell of yours that a spreadsheet would run as a formula; -guard makes such cells harmless.\n",
-			policy.Rows(t.Formulas), map[bool]string{true: "has", false: "have"}[t.Formulas == 1])
+			say.Rows(t.Formulas), map[bool]string{true: "has", false: "have"}[t.Formulas == 1])
 	}
 	return nil
 }

@@ -9,6 +9,7 @@ import (
 	"text/tabwriter"
 
 	"varnet/core/policy"
+	"varnet/core/say"
 	"varnet/internal/client"
 	"varnet/internal/contract"
 )
@@ -68,9 +69,9 @@ func lists(ctx context.Context, c *cli, args []string) error {
 	return listing[contract.List]{*asJSON, none, "list\tname\trows\taddresses\tlast run", func(w io.Writer, l contract.List) {
 		last := "not run yet"
 		if l.LastRun != nil {
-			last = fmt.Sprintf("run %d %s: %s of %s kept", l.LastRun.ID, l.LastRun.State, policy.Number(l.LastRun.Kept), policy.Rows(l.Rows))
+			last = fmt.Sprintf("run %d %s: %s of %s kept", l.LastRun.ID, l.LastRun.State, say.Number(l.LastRun.Kept), say.Rows(l.Rows))
 		}
-		fmt.Fprintf(w, "%d\t%s\t%s\t%s\t%s\n", l.ID, printable(l.Name), policy.Number(l.Rows), policy.Number(l.Addresses), last)
+		fmt.Fprintf(w, "%d\t%s\t%s\t%s\t%s\n", l.ID, printable(l.Name), say.Number(l.Rows), say.Number(l.Addresses), last)
 	}}.show(c.out, found)
 }
 
@@ -136,7 +137,7 @@ func (c *cli) decideByHand(ctx context.Context, api *client.Client, list, decisi
 	}
 	done, err := api.DecideByHand(ctx, id, contract.ByHand{Mailboxes: addresses, Decision: policy.Decision(decision)})
 	if err == nil {
-		fmt.Fprintf(c.out, "It was decided about %d of %s.\n", done.Addresses, policy.Plural(int64(len(addresses)), "address", "addresses"))
+		fmt.Fprintf(c.out, "It was decided about %d of %s.\n", done.Addresses, say.Addresses(int64(len(addresses))))
 	}
 	return err
 }

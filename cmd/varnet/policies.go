@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"varnet/core/policy"
+	"varnet/core/say"
 	"varnet/internal/client"
 )
 
@@ -158,6 +159,6 @@ func (c *cli) tryPolicy(ctx context.Context, api *client.Client, word, file stri
 	}
 	fmt.Fprintln(c.out, printable(t.Sentence))
 	return listing[policy.Count]{header: "decision\trows that a rule decides on\trows", line: func(w io.Writer, l policy.Count) {
-		fmt.Fprintf(w, "%s\t%s\t%s\n", l.Decision, printable(l.Reason), policy.Number(l.Rows))
+		fmt.Fprintf(w, "%s\t%s\t%s\n", l.Decision, printable(l.Reason), say.Number(l.Rows))
 	}}.show(c.out, t.Rules)
 }

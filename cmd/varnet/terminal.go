@@ -8,7 +8,7 @@ import (
 	"time"
 	"unicode"
 
-	"varnet/core/policy"
+	"varnet/core/say"
 	"varnet/internal/contract"
 )
 
@@ -68,9 +68,9 @@ func (p *progress) draw(r contract.Run) {
 		filled = int(r.Done * width / r.Addresses)
 	}
 	lines := []string{fmt.Sprintf("%s%s  %s of %s addresses, %s a minute", strings.Repeat("█", filled), strings.Repeat("░", width-filled),
-		policy.Number(r.Done), policy.Number(r.Addresses), policy.Number(r.PerMinute))}
+		say.Number(r.Done), say.Number(r.Addresses), say.Number(r.PerMinute))}
 	if r.Postponed > 0 {
-		put := policy.Number(r.Postponed) + " put off by their hosts"
+		put := say.Number(r.Postponed) + " put off by their hosts"
 		if r.NextRound != nil {
 			put += " until " + r.NextRound.Local().Format("15:04:05")
 		}

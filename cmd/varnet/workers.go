@@ -10,7 +10,7 @@ import (
 	"strings"
 	"time"
 
-	"varnet/core/policy"
+	"varnet/core/say"
 	"varnet/internal/contract"
 )
 
@@ -47,7 +47,7 @@ func workersCommand(ctx context.Context, c *cli, args []string) error {
 func sessionsBy(routes map[string]int64) string {
 	var out []string
 	for _, name := range slices.Sorted(maps.Keys(routes)) {
-		out = append(out, fmt.Sprintf("%s %s", printable(name), policy.Number(routes[name])))
+		out = append(out, fmt.Sprintf("%s %s", printable(name), say.Number(routes[name])))
 	}
 	return cmp.Or(strings.Join(out, ", "), "none yet")
 }

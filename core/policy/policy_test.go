@@ -57,14 +57,6 @@ func TestSentence(t *testing.T) {
 	}
 }
 
-func TestNumber(t *testing.T) {
-	for n, want := range map[int64]string{0: "0", 999: "999", 1000: "1,000", 1234567: "1,234,567", -1500: "-1,500"} {
-		if got := Number(n); got != want {
-			t.Errorf("%d: %s", n, got)
-		}
-	}
-}
-
 func TestReadyPolicies(t *testing.T) {
 	v := func(f finding.Finding, odds float64, traits ...finding.Trait) finding.Verdict {
 		return finding.Verdict{Finding: f, Odds: odds, Traits: traits}

@@ -8,6 +8,7 @@ import (
 
 	"varnet/core/finding"
 	"varnet/core/rule"
+	"varnet/core/say"
 )
 
 // Rule decides on the rows that it fits: those that fit all of what it names,
@@ -98,17 +99,11 @@ func (r *Rule) reason() string {
 const namedValues = 4
 
 func orList[T any](values []T, name func(T) string) string {
-	var names []string
-	for _, v := range values[:min(len(values), namedValues)] {
-		names = append(names, name(v))
+	names := make([]string, len(values))
+	for i, v := range values {
+		names[i] = name(v)
 	}
-	if more := len(values) - namedValues; more > 0 {
-		return strings.Join(names, ", ") + fmt.Sprintf(" or %d more", more)
-	}
-	if n := len(names); n > 1 {
-		return strings.Join(names[:n-1], ", ") + " or " + names[n-1]
-	}
-	return strings.Join(names, "")
+	return say.SomeOr(names, namedValues)
 }
 
 func plain[T ~string](v T) string { return string(v) }

@@ -4,8 +4,9 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
-	"strconv"
 	"strings"
+
+	"varnet/core/say"
 )
 
 // Count is how many rows share a ruling.
@@ -57,11 +58,11 @@ func (t Tally) Total() (n int64) {
 func (t Tally) Sentence(taken Decision) string {
 	total, rows := t.Total(), t.Rows(taken)
 	verb := map[Decision]string{Keep: "kept", Hold: "held", Drop: "dropped"}[taken]
-	s := fmt.Sprintf("%s of %s will be %s.", Number(rows), Rows(total), verb)
+	s := fmt.Sprintf("%s of %s will be %s.", say.Number(rows), say.Rows(total), verb)
 	var left []string
 	for _, c := range t.Counts() {
 		if c.Decision != taken {
-			left = append(left, Number(c.Rows)+" "+c.Reason)
+			left = append(left, say.Number(c.Rows)+" "+c.Reason)
 		}
 	}
 	if len(left) > 0 {
@@ -95,24 +96,4 @@ func (p Policy) Says() (sentences []string) {
 		sentences = append(sentences, verb(p.otherwise())+": whatever is left.")
 	}
 	return sentences
-}
-
-// Rows writes a number of rows.
-func Rows(n int64) string { return Plural(n, "row", "rows") }
-
-// Plural says how many there are of what is called so.
-func Plural(n int64, one, many string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return Number(n) + " " + many
-}
-
-// Number writes a number with commas between the thousands.
-func Number(n int64) string {
-	s := strconv.FormatInt(n, 10)
-	for i := len(s) - 3; i > 0 && s[i-1] != '-'; i -= 3 {
-		s = s[:i] + "," + s[i:]
-	}
-	return s
 }

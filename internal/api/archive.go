@@ -10,6 +10,7 @@ import (
 
 	"varnet/core/finding"
 	"varnet/core/policy"
+	"varnet/core/say"
 	"varnet/internal/store"
 )
 
@@ -68,7 +69,7 @@ func (a *API) writeApart(ctx context.Context, s *shape, decided int64, out io.Wr
 		})
 		if err == nil && rows > 0 {
 			err = w.close()
-			fmt.Fprintf(&readme, "%s: %s, %s.\r\n", name, policy.Rows(rows), p.says)
+			fmt.Fprintf(&readme, "%s: %s, %s.\r\n", name, say.Rows(rows), p.says)
 		}
 		if err != nil {
 			return err

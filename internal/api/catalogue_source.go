@@ -9,7 +9,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"varnet/core/catalogue"
-	"varnet/core/policy"
+	"varnet/core/say"
 	"varnet/internal/contract"
 	"varnet/internal/store"
 )
@@ -82,8 +82,8 @@ func sourceBody(s store.CatalogueSource) contract.CatalogueSource {
 func sourceSentence(s store.CatalogueSource) string {
 	var text []string
 	if s.ChangedAt != nil {
-		text = append(text, fmt.Sprintf("%s; its last change added %s and removed %s.", policy.Plural(int64(s.Entries), "entry", "entries"),
-			policy.Number(int64(s.Added)), policy.Number(int64(s.Removed))))
+		text = append(text, fmt.Sprintf("%s; its last change added %s and removed %s.", say.Plural(int64(s.Entries), "entry", "entries"),
+			say.Number(int64(s.Added)), say.Number(int64(s.Removed))))
 	}
 	if s.Problem != "" {
 		text = append(text, "The last read failed: "+s.Problem+".")

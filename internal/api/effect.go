@@ -9,7 +9,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"varnet/core/catalogue"
-	"varnet/core/policy"
+	"varnet/core/say"
 	"varnet/internal/contract"
 )
 
@@ -55,7 +55,7 @@ func normalEntries(given []contract.CatalogueEntry) (entries []catalogue.Entry, 
 func effectSentence(given, new int, addresses int64, lists int) string {
 	var s []string
 	if known := given - new; known > 0 {
-		s = append(s, fmt.Sprintf("%s of %d changes nothing: it is so already.", policy.Plural(int64(known), "entry", "entries"), given))
+		s = append(s, fmt.Sprintf("%s of %d changes nothing: it is so already.", say.Plural(int64(known), "entry", "entries"), given))
 	}
 	switch {
 	case new == 0:
@@ -63,7 +63,7 @@ func effectSentence(given, new int, addresses int64, lists int) string {
 		s = append(s, "No address of your lists is concerned.")
 	default:
 		s = append(s, fmt.Sprintf("%s in %s would be told otherwise. Runs that were started before keep what they found; a new run follows the change.",
-			policy.Plural(addresses, "address", "addresses"), policy.Plural(int64(lists), "list", "lists")))
+			say.Addresses(addresses), say.Plural(int64(lists), "list", "lists")))
 	}
 	return strings.Join(s, " ")
 }

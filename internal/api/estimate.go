@@ -13,6 +13,7 @@ import (
 	"varnet/core/estimate"
 	"varnet/core/finding"
 	"varnet/core/policy"
+	"varnet/core/say"
 	"varnet/internal/contract"
 	"varnet/internal/store"
 )
@@ -91,13 +92,13 @@ func estimateOf(l store.List, sampled int64, counts map[int32]int64, verdicts ma
 			parts = append(parts, share.Percent()+" are "+string(f))
 		}
 	}
-	e.Sentence = fmt.Sprintf("Of the %s addresses %s will not be kept", policy.Number(e.Addresses), e.LeftOut.Percent())
+	e.Sentence = fmt.Sprintf("Of the %s addresses %s will not be kept", say.Number(e.Addresses), e.LeftOut.Percent())
 	if len(parts) > 0 {
 		e.Sentence += ": " + strings.Join(parts, ", ")
 	}
-	e.Sentence += fmt.Sprintf(". This is told by a sample of %s, drawn over all domains", policy.Number(sampled))
+	e.Sentence += fmt.Sprintf(". This is told by a sample of %s, drawn over all domains", say.Number(sampled))
 	if e.Late > 0 {
-		e.Sentence += fmt.Sprintf("; %s of them did not answer in time", policy.Number(e.Late))
+		e.Sentence += fmt.Sprintf("; %s of them did not answer in time", say.Number(e.Late))
 	}
 	e.Sentence += "."
 	return e
@@ -120,6 +121,6 @@ func (a *API) estimated(ctx context.Context, b contract.Run) (string, error) {
 			left += c.Rows
 		}
 	}
-	return fmt.Sprintf("Estimated before, from a sample of %s: %s of the addresses are not kept. It became %.1f %% of %s.", policy.Number(e.Sampled),
-		e.LeftOut.Percent(), 100*float64(left)/float64(b.Addresses), policy.Number(b.Addresses)), nil
+	return fmt.Sprintf("Estimated before, from a sample of %s: %s of the addresses are not kept. It became %.1f %% of %s.", say.Number(e.Sampled),
+		e.LeftOut.Percent(), 100*float64(left)/float64(b.Addresses), say.Number(b.Addresses)), nil
 }

@@ -7,7 +7,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"varnet/core/policy"
+	"varnet/core/say"
 	"varnet/internal/contract"
 )
 
@@ -58,7 +58,7 @@ func (a *API) decideFitting(ctx context.Context, in *struct {
 		return nil, a.failed(ctx, err)
 	}
 	if len(found) > mostByHand {
-		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("More than %s addresses fit; about so many a rule of a policy decides better. Nothing was decided.", policy.Number(mostByHand)))
+		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("More than %s addresses fit; about so many a rule of a policy decides better. Nothing was decided.", say.Number(mostByHand)))
 	}
 	n, err := a.store.DecideByHand(ctx, j.list.ID, found, byHandDecision(in.Body.Decision))
 	if err != nil {

@@ -5,7 +5,7 @@ import (
 	"fmt"
 	"time"
 
-	"varnet/core/policy"
+	"varnet/core/say"
 	"varnet/internal/contract"
 )
 
@@ -38,7 +38,7 @@ func (a *API) health(ctx context.Context, _ *struct{}) (*struct{ Body contract.S
 	for _, w := range workers {
 		lanes += w.Lanes
 	}
-	b.Sentence = fmt.Sprintf("%s with %d lanes %s at work.", policy.Plural(int64(len(workers)), "worker", "workers"), lanes, map[bool]string{true: "is", false: "are"}[len(workers) == 1])
+	b.Sentence = fmt.Sprintf("%s with %d lanes %s at work.", say.Plural(int64(len(workers)), "worker", "workers"), lanes, map[bool]string{true: "is", false: "are"}[len(workers) == 1])
 	switch waits := q.Age.Round(time.Second); {
 	case len(workers) == 0:
 		b.Sentence = "No worker is at work: nothing goes on until one is started with varnet serve or varnet worker."

@@ -13,7 +13,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"varnet/core/policy"
+	"varnet/core/say"
 	"varnet/core/sheet"
 	"varnet/internal/contract"
 	"varnet/internal/format"
@@ -272,7 +272,7 @@ func (a *API) common(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	c.Sentence = fmt.Sprintf("Of the %s addresses of “%s” %s stand in “%s”, too.", policy.Number(l.Addresses), l.Name, policy.Number(c.Addresses), other.Name)
+	c.Sentence = fmt.Sprintf("Of the %s addresses of “%s” %s stand in “%s”, too.", say.Number(l.Addresses), l.Name, say.Number(c.Addresses), other.Name)
 	return &struct{ Body contract.Common }{c}, nil
 }
 
@@ -347,14 +347,14 @@ func listBody(l store.List) contract.List {
 
 // listSentence says what was read.
 func listSentence(l store.List) string {
-	s := fmt.Sprintf("%s were read, with %s different addresses.", policy.Rows(l.Rows), policy.Number(l.Addresses))
+	s := fmt.Sprintf("%s were read, with %s different addresses.", say.Rows(l.Rows), say.Number(l.Addresses))
 	if l.Rows == 1 {
 		s = "1 row was read."
 	}
 	var rest []string
 	add := func(n int64, what string) {
 		if n > 0 {
-			rest = append(rest, policy.Number(n)+" "+what)
+			rest = append(rest, say.Number(n)+" "+what)
 		}
 	}
 	add(l.Duplicates, "repeat the address of an earlier row")
@@ -364,10 +364,10 @@ func listSentence(l store.List) string {
 		s += " Of the rows " + strings.Join(rest, ", ") + "."
 	}
 	if l.EarlierID != nil && l.Added+l.Changed > 0 {
-		s += fmt.Sprintf(" The file added %s and changed %s.", policy.Rows(l.Added), policy.Rows(l.Changed))
+		s += fmt.Sprintf(" The file added %s and changed %s.", say.Rows(l.Added), say.Rows(l.Changed))
 	}
 	if l.Mended > 0 {
-		s += fmt.Sprintf(" From %s addresses something around them was removed; the file itself stays as it is.", policy.Number(l.Mended))
+		s += fmt.Sprintf(" From %s addresses something around them was removed; the file itself stays as it is.", say.Number(l.Mended))
 	}
 	return s
 }

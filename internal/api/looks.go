@@ -10,7 +10,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"varnet/core/finding"
-	"varnet/core/policy"
+	"varnet/core/say"
 	"varnet/internal/contract"
 	"varnet/internal/store"
 )
@@ -247,7 +247,7 @@ func compareSentence(c contract.Comparison, from, to int64) string {
 		sum += m.Addresses
 	}
 	if sum == 0 {
-		return fmt.Sprintf("All %s addresses that both runs have a result of have the same finding in runs %d and %d.", policy.Number(c.Both), from, to)
+		return fmt.Sprintf("All %s addresses that both runs have a result of have the same finding in runs %d and %d.", say.Number(c.Both), from, to)
 	}
-	return fmt.Sprintf("%s of the %s addresses that both runs have a result of changed from run %d to run %d.", policy.Number(sum), policy.Number(c.Both), from, to)
+	return fmt.Sprintf("%s of the %s addresses that both runs have a result of changed from run %d to run %d.", say.Number(sum), say.Number(c.Both), from, to)
 }

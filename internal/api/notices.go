@@ -3,10 +3,9 @@ package api
 import (
 	"context"
 	"fmt"
-	"strings"
 
 	"varnet/core/finding"
-	"varnet/core/policy"
+	"varnet/core/say"
 	"varnet/internal/contract"
 	"varnet/internal/store"
 )
@@ -42,20 +41,15 @@ func happenings(ctx context.Context, list []store.Notice) []string {
 const namedOperators = 3
 
 func refusedSays(ctx context.Context, list []store.Notice) string {
-	var names []string
+	names := make([]string, len(list))
 	moved := 0
-	for _, n := range list {
-		if len(names) < namedOperators {
-			names = append(names, n.Operator)
-		}
+	for i, n := range list {
+		names[i] = n.Operator
 		if n.Moved {
 			moved++
 		}
 	}
-	who := strings.Join(names, ", ")
-	if more := len(list) - len(names); more > 0 {
-		who += fmt.Sprintf(" and %d more", more)
-	}
+	who := say.SomeAnd(names, namedOperators)
 	first := list[0]
 	operators := "1 operator refuses"
 	if len(list) > 1 {
@@ -93,7 +87,7 @@ func notices(b contract.Run) []string {
 		if c.Addresses < noticedFrom || c.Addresses*100 < b.Done*noticeable {
 			continue
 		}
-		n, of := policy.Number(c.Addresses), policy.Number(b.Done)
+		n, of := say.Number(c.Addresses), say.Number(b.Done)
 		switch c.Cause {
 		case finding.ExchangerBlocksUs:
 			out = append(out, fmt.Sprintf("%s of the %s addresses concluded so far got no answer because their hosts refuse us: our address, name or sender. "+

@@ -3,13 +3,12 @@ package api
 import (
 	"context"
 	"fmt"
-	"math"
 	"strings"
 	"sync"
 	"time"
 
 	"varnet/core/pace"
-	"varnet/core/policy"
+	"varnet/core/say"
 	"varnet/internal/contract"
 	"varnet/internal/store"
 	"varnet/internal/work"
@@ -17,31 +16,31 @@ import (
 
 // runSentence says where a run stands.
 func runSentence(ctx context.Context, b contract.Run) string {
-	done := fmt.Sprintf("%s of %s addresses are concluded", policy.Number(b.Done), policy.Number(b.Addresses))
+	done := fmt.Sprintf("%s of %s addresses are concluded", say.Number(b.Done), say.Number(b.Addresses))
 	switch {
 	case b.Again > 0 && b.Open == 0 && b.FinishedAt == nil:
-		done = fmt.Sprintf("All %s addresses are concluded; %s of them are asked again", policy.Number(b.Addresses), policy.Number(b.Again))
+		done = fmt.Sprintf("All %s addresses are concluded; %s of them are asked again", say.Number(b.Addresses), say.Number(b.Again))
 		if b.Postponed > 0 {
-			done += fmt.Sprintf(", %s of these in a later round", policy.Number(b.Postponed))
+			done += fmt.Sprintf(", %s of these in a later round", say.Number(b.Postponed))
 		}
 		return done + "."
 	case b.State == store.Finished:
-		return fmt.Sprintf("All %s addresses are concluded.", policy.Number(b.Addresses))
+		return fmt.Sprintf("All %s addresses are concluded.", say.Number(b.Addresses))
 	case b.State == store.Drafted:
-		return fmt.Sprintf("The run begins %s; it has %s addresses.", when(ctx, *b.BeginAt), policy.Number(b.Addresses))
+		return fmt.Sprintf("The run begins %s; it has %s addresses.", when(ctx, *b.BeginAt), say.Number(b.Addresses))
 	case b.State == store.Stopped && b.LimitMinutes > 0 && b.FinishedAt.Sub(*b.BeginAt) >= time.Duration(b.LimitMinutes)*time.Minute:
-		return fmt.Sprintf("%s; the run was stopped at its limit of %s.", done, policy.Plural(int64(b.LimitMinutes), "minute", "minutes"))
+		return fmt.Sprintf("%s; the run was stopped at its limit of %s.", done, say.Plural(int64(b.LimitMinutes), "minute", "minutes"))
 	case b.State == store.Stopped:
 		return done + "; the run was stopped."
 	case b.ResumeAt != nil:
-		return fmt.Sprintf("%s; the run is paused by its hours and goes on %s, %s are left.", done, when(ctx, *b.ResumeAt), policy.Number(b.Open+b.Again))
+		return fmt.Sprintf("%s; the run is paused by its hours and goes on %s, %s are left.", done, when(ctx, *b.ResumeAt), say.Number(b.Open+b.Again))
 	case b.State == store.Paused:
-		return fmt.Sprintf("%s; the run is paused, %s are left.", done, policy.Number(b.Open+b.Again))
+		return fmt.Sprintf("%s; the run is paused, %s are left.", done, say.Number(b.Open+b.Again))
 	case b.State == store.Waiting:
-		return fmt.Sprintf("%s; %s wait for a later round.", done, policy.Number(b.Postponed))
+		return fmt.Sprintf("%s; %s wait for a later round.", done, say.Number(b.Postponed))
 	}
 	if b.Postponed > 0 {
-		done += fmt.Sprintf("; %s were put off by their hosts and will be asked again", policy.Number(b.Postponed))
+		done += fmt.Sprintf("; %s were put off by their hosts and will be asked again", say.Number(b.Postponed))
 	}
 	return done + "."
 }
@@ -125,22 +124,22 @@ func waitSentence(ctx context.Context, w work.Awaited) string {
 	case w.Operator == "":
 		whom = "at small operators, which share lanes"
 	}
-	all := policy.Plural(w.Ready+w.InHand+w.Postponed, "address", "addresses") + " " + whom
+	all := say.Addresses(w.Ready+w.InHand+w.Postponed) + " " + whom
 	switch {
 	case w.Rests:
 		return fmt.Sprintf("%s: it complained of too many questions and is left alone until %s.", all, clock(ctx, *w.Until))
 	case w.Ready+w.InHand == 0:
 		return fmt.Sprintf("%s: put off, to be asked again from %s on.", all, clock(ctx, *w.Until))
 	}
-	how := fmt.Sprintf("%s are being asked", policy.Number(w.InHand))
+	how := fmt.Sprintf("%s are being asked", say.Number(w.InHand))
 	if w.InHand == 0 {
 		how = "waiting for a free lane"
 	}
 	if w.Operator != "" && !w.Unresolved {
-		how += fmt.Sprintf(", on at most %s at a time", policy.Plural(int64(w.Lanes), "session", "sessions"))
+		how += fmt.Sprintf(", on at most %s at a time", say.Plural(int64(w.Lanes), "session", "sessions"))
 	}
 	if w.Postponed > 0 {
-		how += fmt.Sprintf("; %s were put off until %s", policy.Number(w.Postponed), clock(ctx, *w.Until))
+		how += fmt.Sprintf("; %s were put off until %s", say.Number(w.Postponed), clock(ctx, *w.Until))
 	}
 	return all + ": " + how + "."
 }
@@ -193,10 +192,10 @@ func draftSentence(b contract.Draft, d work.Draft, rounds pace.Rounds) string {
 		says string
 	}{{b.Malformed, "no address at all"}, {b.Reused, "known from earlier runs"}, {b.Hopeless, "at domains that take no mail"}} {
 		if part.n > 0 {
-			parts = append(parts, policy.Plural(part.n, "is ", "are ")+part.says)
+			parts = append(parts, say.Plural(part.n, "is ", "are ")+part.says)
 		}
 	}
-	s := fmt.Sprintf("The %s hold %s", policy.Rows(b.Rows), policy.Plural(b.Addresses, "address", "addresses"))
+	s := fmt.Sprintf("The %s hold %s", say.Rows(b.Rows), say.Addresses(b.Addresses))
 	if len(parts) > 0 {
 		s += ": " + strings.Join(parts, ", ")
 	}
@@ -204,31 +203,18 @@ func draftSentence(b contract.Draft, d work.Draft, rounds pace.Rounds) string {
 		return s + ". No mail host is asked, so this takes seconds."
 	}
 	s += fmt.Sprintf(". %s asked at their mail hosts. That is expected to take %s, in 8 of 10 cases between %s and %s.",
-		policy.Plural(b.Ask, "is", "are"), span(d.Likely), span(d.Low), span(d.High))
+		say.Plural(b.Ask, "is", "are"), say.Span(d.Likely), say.Span(d.Low), say.Span(d.High))
 	if b.Slowest != "" {
 		known := "which is typical"
 		if d.Slowest.PerSecond > 0 {
 			known = "as lately"
 		}
 		s += fmt.Sprintf(" The longest is %s: %s on at most %s at a time, %.0f a second on each, %s.", b.Slowest,
-			policy.Plural(d.Slowest.Addresses, "address", "addresses"), policy.Plural(int64(d.Slowest.Cap), "session", "sessions"), d.Slowest.Speed(), known)
+			say.Addresses(d.Slowest.Addresses), say.Plural(int64(d.Slowest.Cap), "session", "sessions"), d.Slowest.Speed(), known)
 	}
 	waits := make([]string, len(rounds))
 	for i, r := range rounds {
-		waits[i] = span(r)
+		waits[i] = say.Span(r)
 	}
 	return s + fmt.Sprintf(" What hosts put off is asked again after %s.", strings.Join(waits, ", then "))
-}
-
-// span says a length of time in one unit.
-func span(d time.Duration) string {
-	switch s := d.Seconds(); {
-	case s < 90:
-		return policy.Plural(int64(math.Ceil(s)), "second", "seconds")
-	case s < 5400:
-		return policy.Plural(int64(math.Round(s/60)), "minute", "minutes")
-	case d%time.Hour == 0:
-		return policy.Plural(int64(d.Hours()), "hour", "hours")
-	}
-	return fmt.Sprintf("%.1f hours", d.Hours())
 }

@@ -12,7 +12,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"varnet/core/finding"
-	"varnet/core/policy"
+	"varnet/core/say"
 	"varnet/internal/contract"
 	"varnet/internal/report"
 	"varnet/internal/store"
@@ -116,36 +116,17 @@ func (a *API) workDone(ctx context.Context, run store.Run, b contract.Run) (said
 	}
 	asked -= min(asked, b.Reused)
 	said = append(said, fmt.Sprintf("Of the %s addresses, mail hosts were asked about %s, in %s sessions; %s were concluded without asking.",
-		policy.Number(b.Addresses), policy.Number(asked), policy.Number(sessions), policy.Number(b.Done-asked-b.Reused)))
+		say.Number(b.Addresses), say.Number(asked), say.Number(sessions), say.Number(b.Done-asked-b.Reused)))
 	if b.Reused > 0 {
-		said[0] = strings.TrimSuffix(said[0], ".") + fmt.Sprintf(", and %s were taken over from earlier runs.", policy.Number(b.Reused))
+		said[0] = strings.TrimSuffix(said[0], ".") + fmt.Sprintf(", and %s were taken over from earlier runs.", say.Number(b.Reused))
 	}
 	if run.FinishedAt != nil {
-		said[0] += " It took " + duration(run.FinishedAt.Sub(run.CreatedAt)) + "."
+		said[0] += " It took " + say.Duration(run.FinishedAt.Sub(run.CreatedAt)) + "."
 	}
 	if n := len(b.Notices); n > 0 {
 		said = append(said, "Notice: "+b.Notices[0])
 	}
 	return said, nil
-}
-
-// duration says a time span with its two largest units.
-func duration(d time.Duration) string {
-	unit := func(n int64, one string) string {
-		if n == 1 {
-			return "1 " + one
-		}
-		return policy.Number(n) + " " + one + "s"
-	}
-	d = max(time.Second, d.Round(time.Second))
-	hours, minutes, seconds := int64(d.Hours()), int64(d.Minutes())%60, int64(d.Seconds())%60
-	switch {
-	case hours > 0:
-		return unit(hours, "hour") + " " + unit(minutes, "minute")
-	case minutes > 0:
-		return unit(minutes, "minute") + " " + unit(seconds, "second")
-	}
-	return unit(seconds, "second")
 }
 
 // told is how many kinds of changes the report tells.
@@ -185,9 +166,9 @@ func (a *API) changes(ctx context.Context, run store.Run, l store.List) ([]strin
 	})
 	var parts []string
 	for _, m := range order[:min(told, len(order))] {
-		parts = append(parts, fmt.Sprintf("%s from %s to %s", policy.Number(moves[m]), m.from, m.to))
+		parts = append(parts, fmt.Sprintf("%s from %s to %s", say.Number(moves[m]), m.from, m.to))
 	}
-	s := fmt.Sprintf("%s of %s addresses changed their finding since run %d: %s", policy.Number(all), policy.Number(l.Addresses+l.Malformed), before[0].ID, strings.Join(parts, ", "))
+	s := fmt.Sprintf("%s of %s addresses changed their finding since run %d: %s", say.Number(all), say.Number(l.Addresses+l.Malformed), before[0].ID, strings.Join(parts, ", "))
 	if more := len(order) - told; more > 0 {
 		s += fmt.Sprintf(", and %d more kinds of change", more)
 	}

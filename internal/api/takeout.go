@@ -12,6 +12,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"varnet/core/policy"
+	"varnet/core/say"
 	"varnet/internal/contract"
 	"varnet/internal/format"
 	"varnet/internal/store"
@@ -135,7 +136,7 @@ func chosenRows(s *shape, t policy.Tally) int64 {
 func saidBefore(s *shape, t policy.Tally) string {
 	said := t.Sentence(policy.Decision(s.in.Decision))
 	if s.in.Decision == allRows {
-		said = fmt.Sprintf("All %s will be in the file.", policy.Rows(t.Total()))
+		said = fmt.Sprintf("All %s will be in the file.", say.Rows(t.Total()))
 	}
 	if words := s.in.Says(); words != "" {
 		said = "Of the rows " + words + ": " + said
@@ -143,12 +144,12 @@ func saidBefore(s *shape, t policy.Tally) string {
 	n := chosenRows(s, t)
 	switch {
 	case s.in.Sample > 0 && n < decided(s, t):
-		said += fmt.Sprintf(" The file is a random sample of %s of them.", policy.Number(n))
+		said += fmt.Sprintf(" The file is a random sample of %s of them.", say.Number(n))
 	case s.in.Every > 1:
-		said += fmt.Sprintf(" The file holds one of each %d of them, %s.", s.in.Every, policy.Rows(n))
+		said += fmt.Sprintf(" The file holds one of each %d of them, %s.", s.in.Every, say.Rows(n))
 	}
 	if each := int64(s.in.RowsEach); each > 0 && n > each {
-		said += fmt.Sprintf(" They come in %d files of at most %s.", (n+each-1)/each, policy.Rows(each))
+		said += fmt.Sprintf(" They come in %d files of at most %s.", (n+each-1)/each, say.Rows(each))
 	}
 	if s.in.Apart != "" {
 		said += fmt.Sprintf(" There is one file for each %s, in a zip.", s.in.Apart)

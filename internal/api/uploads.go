@@ -9,7 +9,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"varnet/core/policy"
+	"varnet/core/say"
 	"varnet/internal/contract"
 	"varnet/internal/store"
 )
@@ -40,7 +40,7 @@ func (a *API) openUpload(ctx context.Context, in *struct {
 		return nil, a.failed(ctx, err)
 	}
 	if u.Size != in.Body.Size {
-		return nil, huma.Error409Conflict(fmt.Sprintf("A file of %s bytes is on its way under this key. Send this one under another.", policy.Number(u.Size)))
+		return nil, huma.Error409Conflict(fmt.Sprintf("A file of %s bytes is on its way under this key. Send this one under another.", say.Number(u.Size)))
 	}
 	return &uploadOutput{contract.Upload{Size: u.Size, Received: u.Received}}, nil
 }
@@ -64,7 +64,7 @@ func (a *API) uploadPart(ctx context.Context, in *struct {
 	}
 	if err := a.store.AddPart(ctx, u, in.From, part); errors.Is(err, store.ErrOffset) {
 		u, _ = a.store.Upload(ctx, w, in.Key)
-		return nil, huma.Error409Conflict(fmt.Sprintf("Of the file %s of %s bytes are there. Go on from there.", policy.Number(u.Received), policy.Number(u.Size)))
+		return nil, huma.Error409Conflict(fmt.Sprintf("Of the file %s of %s bytes are there. Go on from there.", say.Number(u.Received), say.Number(u.Size)))
 	} else if err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -85,7 +85,7 @@ func (a *API) once(ctx context.Context, key string, body io.Reader, bringIn func
 	u, err := a.store.Upload(ctx, w, key)
 	switch {
 	case err == nil && u.Received < u.Size:
-		return l, huma.Error409Conflict(fmt.Sprintf("Of the file %s of %s bytes are there. Send the rest first.", policy.Number(u.Received), policy.Number(u.Size)))
+		return l, huma.Error409Conflict(fmt.Sprintf("Of the file %s of %s bytes are there. Send the rest first.", say.Number(u.Received), say.Number(u.Size)))
 	case err == nil:
 		body = a.store.Uploaded(ctx, u)
 	case !errors.Is(err, store.ErrNotFound):

@@ -12,7 +12,7 @@ import (
 	"time"
 
 	"varnet/core/finding"
-	"varnet/core/policy"
+	"varnet/core/say"
 	"varnet/internal/client"
 	"varnet/internal/contract"
 	"varnet/internal/practice"
@@ -88,7 +88,7 @@ func chaos() error {
 	}
 	after := differences(calm, settled)
 	t := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', tabwriter.AlignRight)
-	fmt.Fprintf(t, "%s addresses\tundisturbed\tdisturbed\tafter a further round\t\n", policy.Number(int64(len(calm))))
+	fmt.Fprintf(t, "%s addresses\tundisturbed\tdisturbed\tafter a further round\t\n", say.Number(int64(len(calm))))
 	fmt.Fprintf(t, "took\t%.0f s\t%.0f s\t\t\n", tookCalm.Seconds(), took.Seconds())
 	fmt.Fprintf(t, "results\t%d\t%d\t%d\t\n", len(calm), len(disturbed), len(settled))
 	fmt.Fprintf(t, "questions at the hosts\t\t%d\t%d\t\n", questions, asked(in.net))

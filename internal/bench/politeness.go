@@ -7,7 +7,7 @@ import (
 	"slices"
 	"text/tabwriter"
 
-	"varnet/core/policy"
+	"varnet/core/say"
 	"varnet/internal/practice"
 )
 
@@ -28,7 +28,7 @@ func politeness() error {
 	if err != nil {
 		return err
 	}
-	fmt.Printf("%s: %s addresses, %d characters.\n\n", w.Name, policy.Number(run.Addresses), len(practice.Characters()))
+	fmt.Printf("%s: %s addresses, %d characters.\n\n", w.Name, say.Number(run.Addresses), len(practice.Characters()))
 	t := treated{listed: map[string]bool{}}
 	for _, r := range results {
 		t.listed[r.Mailbox] = true
@@ -116,9 +116,9 @@ func (t *treated) told() []bar {
 	for _, l := range t.limited {
 		fmt.Fprintf(out, "sessions at a time\t%s\t\n", l)
 	}
-	fmt.Fprintf(out, "made-up recipients\t%.2f on average of %s visits of honest domains, %d at most (%s)\t\n", float64(t.madeUp)/float64(max(1, t.domains)), policy.Number(int64(t.domains)), t.most, t.mostMadeUpAt)
+	fmt.Fprintf(out, "made-up recipients\t%.2f on average of %s visits of honest domains, %d at most (%s)\t\n", float64(t.madeUp)/float64(max(1, t.domains)), say.Number(int64(t.domains)), t.most, t.mostMadeUpAt)
 	fmt.Fprintf(out, "complaints\t%d at recipients; %d recipients in the session or 10 s after one, %d at most at one host (%s)\t\n", t.complaints, t.after, t.mostAfter, t.mostAfterAt)
-	fmt.Fprintf(out, "sessions\t%s, %d ended without QUIT\t\n", policy.Number(int64(t.sessions)), t.abrupt)
+	fmt.Fprintf(out, "sessions\t%s, %d ended without QUIT\t\n", say.Number(int64(t.sessions)), t.abrupt)
 	_ = out.Flush()
 	return []bar{
 		{"made-up recipients in a session, per honest domain, at most", float64(t.most), 2, true, ""},

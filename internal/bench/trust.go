@@ -11,6 +11,7 @@ import (
 
 	"varnet/core/finding"
 	"varnet/core/policy"
+	"varnet/core/say"
 	"varnet/internal/contract"
 	"varnet/internal/practice"
 )
@@ -57,7 +58,7 @@ func trust() error {
 		in.stop()
 		return err
 	}
-	fmt.Printf("%s: %s of %s addresses concluded in %v, %d characters.\n\n", w.Name, policy.Number(run.Done), policy.Number(run.Addresses),
+	fmt.Printf("%s: %s of %s addresses concluded in %v, %d characters.\n\n", w.Name, say.Number(run.Done), say.Number(run.Addresses),
 		time.Since(start).Round(time.Second), len(practice.Characters()))
 	bars := printCharacters(os.Stdout, w, results)
 	m, err := sendToAll(in, results)
@@ -134,7 +135,7 @@ func printCharacters(out io.Writer, w *practice.World, results []contract.Result
 	return []bar{
 		{"addresses called deliverable that are not, or are at a catch-all host", float64(wrongYes), 0, true, ""},
 		{"existing addresses called undeliverable", float64(wrongNo), 0, true, ""},
-		{"share concluded of the " + policy.Number(int64(could)) + " addresses that can be concluded at all", 100 * float64(did) / float64(could), 99, false, "%"},
+		{"share concluded of the " + say.Number(int64(could)) + " addresses that can be concluded at all", 100 * float64(did) / float64(could), 99, false, "%"},
 	}
 }
 
@@ -181,8 +182,8 @@ func (m mailing) kept() []bar {
 		}
 	}
 	fmt.Printf("A mailing to the %s kept addresses: %s delivered, %d bounced, %d put off by their hosts to the end.\n\n",
-		policy.Number(int64(n)), policy.Number(int64(counts["delivered"])), counts["bounced"], counts["deferred"])
-	return []bar{{"bounces of a mailing to the " + policy.Number(int64(n)) + " kept addresses",
+		say.Number(int64(n)), say.Number(int64(counts["delivered"])), counts["bounced"], counts["deferred"])
+	return []bar{{"bounces of a mailing to the " + say.Number(int64(n)) + " kept addresses",
 		100 * float64(counts["bounced"]) / float64(max(1, n)), 0.5, true, "%"}}
 }
 

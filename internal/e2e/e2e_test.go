@@ -20,6 +20,7 @@ import (
 	"varnet/core/finding"
 	"varnet/core/pace"
 	"varnet/core/policy"
+	"varnet/core/say"
 	"varnet/core/sheet"
 	"varnet/internal/client"
 	"varnet/internal/contract"
@@ -92,7 +93,7 @@ func TestCommandLine(t *testing.T) {
 		t.Fatal(err)
 	}
 	n := checkKept(t, i.World, content, kept)
-	if want := policy.Number(int64(n)) + " of 1,200 rows will be kept."; n < 500 || !strings.Contains(string(text), want) {
+	if want := say.Number(int64(n)) + " of 1,200 rows will be kept."; n < 500 || !strings.Contains(string(text), want) {
 		t.Errorf("%d rows were kept, and the sentence says:\n%s", n, text)
 	}
 

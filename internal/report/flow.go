@@ -5,6 +5,7 @@ import (
 
 	"varnet/core/finding"
 	"varnet/core/policy"
+	"varnet/core/say"
 )
 
 // The flow's own measures; renderers scale it.
@@ -146,25 +147,25 @@ func (r Report) columns() (out []column) {
 		causes := slices.DeleteFunc(slices.Clone(r.Causes), func(x Cause) bool { return stageOf(x.Stage) != s || arrives(x.Finding) })
 		for _, f := range []finding.Finding{finding.Undeliverable, finding.Undecided} {
 			if n := r.sum(f, s); n > 0 {
-				c.Lines = append(c.Lines, label{tone(f), true, policy.Number(n) + " " + string(f)})
+				c.Lines = append(c.Lines, label{tone(f), true, say.Number(n) + " " + string(f)})
 			}
 		}
 		slices.SortStableFunc(causes, func(a, b Cause) int { return int(b.Addresses - a.Addresses) })
 		for _, x := range causes[:min(len(causes), labelled)] {
-			c.Lines = append(c.Lines, label{Text: policy.Number(x.Addresses) + " " + lower(x.Title)})
+			c.Lines = append(c.Lines, label{Text: say.Number(x.Addresses) + " " + lower(x.Title)})
 		}
 		if more := len(causes) - labelled; more > 0 {
-			c.Lines = append(c.Lines, label{Text: "and " + policy.Number(int64(more)) + " more"})
+			c.Lines = append(c.Lines, label{Text: "and " + say.Number(int64(more)) + " more"})
 		}
 		out = append(out, c)
 	}
 	end := column{Name: "at the end", X: flowFirst + float64(len(stages))*flowStep}
 	for _, f := range []finding.Finding{finding.Deliverable, finding.CatchAll} {
 		n := r.sum(f, "")
-		end.Lines = append(end.Lines, label{tone(f), true, policy.Number(n) + " " + string(f)}, label{Text: Share(n, r.Addresses) + " addresses"})
+		end.Lines = append(end.Lines, label{tone(f), true, say.Number(n) + " " + string(f)}, label{Text: Share(n, r.Addresses) + " addresses"})
 	}
 	if r.Open > 0 {
-		end.Lines = append(end.Lines, label{Text: policy.Number(r.Open) + " not concluded yet"})
+		end.Lines = append(end.Lines, label{Text: say.Number(r.Open) + " not concluded yet"})
 	}
 	return append(out, end)
 }

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"varnet/core/policy"
+	"varnet/core/say"
 )
 
 //go:embed report.html.tmpl
@@ -16,7 +17,7 @@ var page string
 var glyphs = map[policy.Decision]string{policy.Keep: "●", policy.Hold: "◐", policy.Drop: "○"}
 
 var htmlPage = template.Must(template.New("report").Funcs(template.FuncMap{
-	"number": policy.Number, "share": Share, "path": svgPath,
+	"number": say.Number, "share": Share, "path": svgPath,
 	"glyph":   func(d policy.Decision) string { return glyphs[d] },
 	"percent": func(x float64) string { return fmt.Sprintf("%.2f%%", 100*x/flowWidth) },
 }).Parse(page))

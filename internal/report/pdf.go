@@ -9,6 +9,7 @@ import (
 	"golang.org/x/image/font/gofont/goregular"
 
 	"varnet/core/policy"
+	"varnet/core/say"
 )
 
 // The page, in millimetres: A4 upright with even margins.
@@ -237,7 +238,7 @@ func (p *paper) row(x, size float64, style string, c, below rgb, cells ...cell) 
 }
 
 func (r Report) drawCauses(p *paper) {
-	p.heading(margin, body, "Findings and causes of the "+policy.Number(r.Addresses)+" addresses")
+	p.heading(margin, body, "Findings and causes of the "+say.Number(r.Addresses)+" addresses")
 	widths := []float64{27, 37, 18, 28, body - 110}
 	row := func(style string, c, below rgb, mark policy.Decision, texts ...string) {
 		var cells []cell
@@ -249,7 +250,7 @@ func (r Report) drawCauses(p *paper) {
 	}
 	row("B", quiet, ink, "", "Finding", "Cause", "Addresses", "Share", "What it means")
 	for _, c := range r.Causes {
-		row("", ink, hair, c.Decision(), string(c.Finding), c.Title, policy.Number(c.Addresses), Share(c.Addresses, r.Addresses), c.Meaning)
+		row("", ink, hair, c.Decision(), string(c.Finding), c.Title, say.Number(c.Addresses), Share(c.Addresses, r.Addresses), c.Meaning)
 	}
 }
 
@@ -266,7 +267,7 @@ func (r Report) drawColumns(p *paper) {
 	p.gap(1.5)
 	for _, d := range r.Decisions {
 		p.row(margin, 7.5, "", ink, hair, cell{text: string(d.Decision), width: 16, mark: d.Decision}, cell{text: d.Reason, width: width - 36},
-			cell{text: policy.Number(d.Rows), width: 18 + 2, right: true})
+			cell{text: say.Number(d.Rows), width: 18 + 2, right: true})
 	}
 	left := p.y
 	p.y = top

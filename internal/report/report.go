@@ -13,6 +13,7 @@ import (
 
 	"varnet/core/finding"
 	"varnet/core/policy"
+	"varnet/core/say"
 )
 
 // Report is what the page says. Times are shown in the zone they are given in.
@@ -93,12 +94,12 @@ func Share(part, whole int64) string {
 	case part < whole && percent > 99:
 		shown = "over 99 %"
 	}
-	return shown + " of " + policy.Number(whole)
+	return shown + " of " + say.Number(whole)
 }
 
 // Says says of how many of a place's addresses are deliverable.
 func (p Place) Says() string {
-	return fmt.Sprintf("%s of %s deliverable", policy.Number(p.Deliverable), policy.Number(p.Addresses))
+	return fmt.Sprintf("%s of %s deliverable", say.Number(p.Deliverable), say.Number(p.Addresses))
 }
 
 // lower makes a title part of a sentence.

@@ -1,0 +1,88 @@
+// Package say puts numbers, plurals, lists of words and lengths of time into English
+// sentences, the same way everywhere.
+package say
+
+import (
+	"fmt"
+	"math"
+	"strconv"
+	"strings"
+	"time"
+)
+
+// Number returns a number with commas between the thousands.
+func Number(n int64) string {
+	s := strconv.FormatInt(n, 10)
+	for i := len(s) - 3; i > 0 && s[i-1] != '-'; i -= 3 {
+		s = s[:i] + "," + s[i:]
+	}
+	return s
+}
+
+// Plural returns how many there are of what is called so: "1 row", "1,200 rows".
+func Plural(n int64, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return Number(n) + " " + many
+}
+
+// Rows returns a number of rows.
+func Rows(n int64) string { return Plural(n, "row", "rows") }
+
+// Addresses returns a number of addresses.
+func Addresses(n int64) string { return Plural(n, "address", "addresses") }
+
+// And joins words: "a", "a and b", "a, b and c".
+func And(words ...string) string { return joined(words, " and ") }
+
+// Or joins words: "a", "a or b", "a, b or c".
+func Or(words ...string) string { return joined(words, " or ") }
+
+func joined(words []string, last string) string {
+	if n := len(words); n > 1 {
+		return strings.Join(words[:n-1], ", ") + last + words[n-1]
+	}
+	return strings.Join(words, "")
+}
+
+// SomeAnd joins the first words as And does, at most so many, and counts the others:
+// "a, b and 3 more".
+func SomeAnd(words []string, most int) string { return And(some(words, most)...) }
+
+// SomeOr joins the first words as Or does, at most so many, and counts the others.
+func SomeOr(words []string, most int) string { return Or(some(words, most)...) }
+
+func some(words []string, most int) []string {
+	if len(words) <= most {
+		return words
+	}
+	return append(append([]string{}, words[:most]...), Number(int64(len(words)-most))+" more")
+}
+
+// Span returns a length of time in one unit, as an expectation is said: seconds under a
+// minute and a half, minutes under an hour and a half, else hours.
+func Span(d time.Duration) string {
+	switch s := d.Seconds(); {
+	case s < 90:
+		return Plural(int64(math.Ceil(s)), "second", "seconds")
+	case s < 5400:
+		return Plural(int64(math.Round(s/60)), "minute", "minutes")
+	case d%time.Hour == 0:
+		return Plural(int64(d.Hours()), "hour", "hours")
+	}
+	return fmt.Sprintf("%.1f hours", d.Hours())
+}
+
+// Duration returns how long something took, in its two largest units; at least a second.
+func Duration(d time.Duration) string {
+	d = max(time.Second, d.Round(time.Second))
+	hours, minutes, seconds := int64(d.Hours()), int64(d.Minutes())%60, int64(d.Seconds())%60
+	switch {
+	case hours > 0:
+		return Plural(hours, "hour", "hours") + " " + Plural(minutes, "minute", "minutes")
+	case minutes > 0:
+		return Plural(minutes, "minute", "minutes") + " " + Plural(seconds, "second", "seconds")
+	}
+	return Plural(seconds, "second", "seconds")
+}
