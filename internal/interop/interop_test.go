@@ -374,5 +374,6 @@ func engine(t *testing.T, names string) *work.Engine {
 	if err != nil {
 		t.Fatal(err)
 	}
+	t.Cleanup(func() { _ = e.Stop(context.WithoutCancel(t.Context())) }) // it holds a connection
 	return e
 }
