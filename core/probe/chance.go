@@ -1,5 +1,7 @@
 package probe
 
+import "math"
+
 // tally counts the listed mailboxes of a domain that an exchanger took and refused.
 type tally struct{ taken, refused int }
 
@@ -18,13 +20,13 @@ const proof = 10
 // proof returns how many made-up mailboxes in a row the host must refuse before answers
 // like these are believed, 0 to 10. A host that takes every other mailbox, whatever its
 // name, looks like one that knows them: nothing but made-up ones tells the two apart,
-// each refusal halving the odds. So a domain is doubted that refused as many listed
-// mailboxes as chance would, but hardly a list, and a small one is asked about no more
-// made-up mailboxes than listed ones.
+// each refusal halving the odds. So a domain is doubted that refused more listed mailboxes
+// than is usual, and as many as chance would, and a small one is asked about no more made-up
+// mailboxes than listed ones.
 func (t tally) proof() int {
 	n := t.taken + t.refused
-	switch {
-	case t.taken == 0 || n < 4:
+	switch least := float64(n)/2 - 3*math.Sqrt(float64(n))/2; {
+	case t.taken == 0 || n < 4 || float64(t.refused) < least: // by three standard deviations
 		return 0
 	case n < 8 && t.refused*10 >= n*4:
 		return n
