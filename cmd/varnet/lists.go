@@ -80,7 +80,7 @@ const listsForms = `  varnet lists                  the lists, newest first
   varnet lists common LIST LIST how many addresses of the first stand in the second, too
   varnet lists keep LIST DAYS   keep it so long after it was brought in or last run; 0: until it is deleted
   varnet lists decide LIST keep|hold|drop|policy ADDRESS…
-                                decide about addresses by hand, whatever the policy says; policy: as it says
+                                override the policy for some addresses; policy: as it says again
   varnet lists aside LIST       put it aside, so that it is not shown among the others
   varnet lists back LIST        put it back
   varnet lists delete LIST      delete it with its runs, results and evidence`

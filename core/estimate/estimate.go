@@ -12,6 +12,10 @@ import (
 // points at the 95 % level, and few enough for half a minute.
 const Size = 400
 
+// SampleDays is for how many days the results of a sample are reused by a run of the same
+// list, whether it reuses others or not.
+const SampleDays = 1
+
 // Positions draws n of total places: one from each of n even stretches. Where
 // the places are in the order of the domains, each domain has its share in the
 // sample, as in strata of all sizes.

@@ -27,12 +27,40 @@ const (
 // Decisions lists the three, best first.
 func Decisions() []Decision { return []Decision{Keep, Hold, Drop} }
 
-// Ruling is a decision and the reason that a person reads.
+// ReasonCode is why a row has its decision.
+type ReasonCode string
+
+// The reasons. What a policy decides, it decides by a rule or because none fits; the
+// others go before it.
+const (
+	ByRule      ReasonCode = "rule"
+	ByOtherwise ReasonCode = "otherwise"
+	NoAddress   ReasonCode = "no-address"
+	Duplicate   ReasonCode = "duplicate"
+	Open        ReasonCode = "open"
+	Overridden  ReasonCode = "override"
+)
+
+// reasons holds the words of each reason but a rule's, which has its own.
+var reasons = map[ReasonCode]string{
+	ByOtherwise: "that no rule of the policy fits",
+	NoAddress:   "without an address",
+	Duplicate:   "duplicates of an earlier row",
+	Open:        "not concluded yet",
+	Overridden:  "overridden by a person",
+}
+
+// Ruling is a decision and the reason for it.
 type Ruling struct {
 	Decision Decision
-	// Reason is a noun for a sentence that counts ("1,102 undeliverable").
+	Code     ReasonCode
+	// Reason is what a person reads: a noun for a sentence that counts ("1,102
+	// undeliverable").
 	Reason string
 }
+
+// Because returns the ruling for a reason other than a rule.
+func Because(code ReasonCode, d Decision) Ruling { return Ruling{d, code, reasons[code]} }
 
 // Row is what a policy looks at.
 type Row struct {
@@ -132,9 +160,9 @@ func (p Policy) First(r Row) int {
 // Ruling is what comes of the rule at a place, or of none.
 func (p Policy) Ruling(rule int) Ruling {
 	if rule < len(p.Rules) {
-		return Ruling{p.Rules[rule].Do, p.Rules[rule].reason()}
+		return Ruling{p.Rules[rule].Do, ByRule, p.Rules[rule].reason()}
 	}
-	return Ruling{p.otherwise(), "that no rule of the policy fits"}
+	return Because(ByOtherwise, p.otherwise())
 }
 
 // Rulings are what can come of the policy, by the place of the rule; the last
@@ -164,13 +192,3 @@ func (p Policy) otherwise() Decision {
 	}
 	return p.Otherwise
 }
-
-// Rulings on rows that are decided on before the policy is asked.
-var (
-	NoAddress = Ruling{Drop, "without an address"}
-	Duplicate = Ruling{Drop, "duplicates of an earlier row"}
-	Open      = Ruling{Hold, "not concluded yet"}
-)
-
-// ByHand is the ruling on a row that somebody decided on.
-func ByHand(d Decision) Ruling { return Ruling{d, "decided by hand"} }

@@ -42,7 +42,7 @@ func TestCareful(t *testing.T) {
 
 func TestSentence(t *testing.T) {
 	tally := Tally{
-		{Keep, "deliverable"}: 8412, {Drop, "undeliverable"}: 1102, {Hold, "catch-all"}: 391, {Hold, "undecided"}: 95, {Drop, "disposable addresses"}: 0,
+		{Keep, ByRule, "deliverable"}: 8412, {Drop, ByRule, "undeliverable"}: 1102, {Hold, ByRule, "catch-all"}: 391, {Hold, ByRule, "undecided"}: 95, {Drop, ByRule, "disposable addresses"}: 0,
 	}
 	for d, want := range map[Decision]string{
 		Keep: "8,412 of 10,000 rows will be kept. Left out: 391 catch-all, 95 undecided, 1,102 undeliverable.",
@@ -52,7 +52,7 @@ func TestSentence(t *testing.T) {
 			t.Errorf("%s: %s", d, got)
 		}
 	}
-	if got := (Tally{{Keep, "deliverable"}: 1}).Sentence(Keep); got != "1 of 1 row will be kept." {
+	if got := (Tally{{Keep, ByRule, "deliverable"}: 1}).Sentence(Keep); got != "1 of 1 row will be kept." {
 		t.Error(got)
 	}
 }

@@ -11,9 +11,10 @@ import (
 
 // Count is how many rows share a ruling.
 type Count struct {
-	Decision Decision `json:"decision" doc:"What to do with these rows."`
-	Reason   string   `json:"reason" doc:"Why, as a noun for a sentence."`
-	Rows     int64    `json:"rows" doc:"How many rows."`
+	Decision Decision   `json:"decision" doc:"What to do with these rows."`
+	Code     ReasonCode `json:"code" enum:"rule,otherwise,no-address,duplicate,open,override" doc:"Why: a rule of the policy, none that fits, or what goes before the policy."`
+	Reason   string     `json:"reason" doc:"The reason in words, as a noun for a sentence."`
+	Rows     int64      `json:"rows" doc:"How many rows."`
 }
 
 // Tally counts rows by ruling.
@@ -24,7 +25,7 @@ func (t Tally) Counts() []Count {
 	var out []Count
 	for r, n := range t {
 		if n > 0 {
-			out = append(out, Count{r.Decision, r.Reason, n})
+			out = append(out, Count{r.Decision, r.Code, r.Reason, n})
 		}
 	}
 	order := Decisions()

@@ -5,6 +5,7 @@ import (
 	"math/rand/v2"
 	"strings"
 	"testing"
+	"time"
 
 	"varnet/core/address"
 	"varnet/core/finding"
@@ -91,7 +92,9 @@ func TestNoFindingContradictsItsEvidence(t *testing.T) {
 			}
 			domains = append(domains, d)
 		}
-		out := prober(hosts{first + ":25": {rcpt: w.rcpt}}).Probe(t.Context(), Parcel{Domains: domains})
+		p := prober(hosts{first + ":25": {rcpt: w.rcpt}})
+		p.Limits.Waits = p.Limits.Waits.All(20 * time.Second) // nobody is silent but a busy machine
+		out := p.Probe(t.Context(), Parcel{Domains: domains})
 		for _, r := range out.Results {
 			holdEvidence(t, seed, w, out, r)
 		}

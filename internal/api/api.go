@@ -23,6 +23,7 @@ import (
 	"varnet/core/policy"
 	"varnet/core/sheet"
 	"varnet/internal/console"
+	"varnet/internal/decide"
 	"varnet/internal/store"
 	"varnet/internal/work"
 )
@@ -36,7 +37,7 @@ type API struct {
 	ending context.Context
 	// counted remembers counts that were made row by row.
 	orders  orders
-	counted remembered
+	counted decide.Memory
 	left    leftovers
 }
 

@@ -13,6 +13,7 @@ import (
 	"varnet/core/finding"
 	"varnet/core/policy"
 	"varnet/internal/contract"
+	"varnet/internal/export"
 	"varnet/internal/work"
 )
 
@@ -60,7 +61,7 @@ func checkBody(c work.Checked) contract.Evidence {
 		return e
 	}
 	e.Mailbox, e.Domain, e.Mended, e.DNS, e.Acceptance = c.Address.Mailbox(), c.Address.Domain, c.Address.Mended, c.Domain, c.Acceptance
-	e.Operator, e.Suggestion = c.Domain.Operator(), suggestion(e.Mailbox, c.Suggestion)
+	e.Operator, e.Suggestion = c.Domain.Operator(), export.Suggestion(e.Mailbox, c.Suggestion)
 	if c.Acceptance != nil {
 		e.AcceptanceSays = c.Acceptance.Accepts.Sentence()
 	}

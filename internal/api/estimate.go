@@ -117,7 +117,7 @@ func (a *API) estimated(ctx context.Context, b contract.Run) (string, error) {
 	}
 	left := int64(0)
 	for _, c := range b.Decisions {
-		if c.Decision != policy.Keep && c.Reason != policy.NoAddress.Reason && c.Reason != policy.Duplicate.Reason {
+		if c.Decision != policy.Keep && c.Code != policy.NoAddress && c.Code != policy.Duplicate {
 			left += c.Rows
 		}
 	}

@@ -2,9 +2,6 @@ package api
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
@@ -14,6 +11,7 @@ import (
 
 	"varnet/core/policy"
 	"varnet/internal/contract"
+	"varnet/internal/decide"
 	"varnet/internal/store"
 )
 
@@ -124,17 +122,18 @@ func (a *API) tryPolicy(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	j, err := a.judgeOf(ctx, run, l, in.Body)
+	d, err := decide.New(ctx, a.store, run, l, in.Body)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	t, err := a.tallyOf(ctx, j, p.Verdicts)
+	t, err := a.counted.Tally(ctx, d, p.Verdicts)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
 	out := contract.Trial{Says: in.Body.Says(), Sentence: t.Sentence(policy.Keep), Counts: t.Counts()}
-	for i, n := range t.rules {
-		out.Rules = append(out.Rules, policy.Count{Decision: j.rulings[i].Decision, Reason: j.rulings[i].Reason, Rows: n})
+	for i, n := range t.ByRule {
+		ruling := d.Ruling(decide.Rule(i))
+		out.Rules = append(out.Rules, policy.Count{Decision: ruling.Decision, Code: ruling.Code, Reason: ruling.Reason, Rows: n})
 	}
 	return &struct{ Body contract.Trial }{out}, nil
 }
@@ -151,11 +150,4 @@ func (a *API) decide(ctx context.Context, in *struct {
 		return nil, a.failed(ctx, err)
 	}
 	return a.run(ctx, &in.ByID)
-}
-
-// fingerprint is a short name for values that can be written as JSON.
-func fingerprint(values ...any) string {
-	text, _ := json.Marshal(values)
-	sum := sha256.Sum256(text)
-	return hex.EncodeToString(sum[:12])
 }

@@ -14,6 +14,7 @@ import (
 	"varnet/core/finding"
 	"varnet/core/say"
 	"varnet/internal/contract"
+	"varnet/internal/decide"
 	"varnet/internal/report"
 	"varnet/internal/store"
 )
@@ -86,7 +87,7 @@ func (a *API) places(ctx context.Context, run store.Run) (domains, operators []r
 	if err != nil {
 		return nil, nil, err
 	}
-	good := verdictsWhere(verdicts, func(v finding.Verdict) bool { return v.Finding == finding.Deliverable })
+	good := decide.VerdictsWhere(verdicts, func(v finding.Verdict) bool { return v.Finding == finding.Deliverable })
 	for _, of := range []struct {
 		read func(context.Context, store.Run, []int32, int) ([]store.Place, error)
 		to   *[]report.Place

@@ -3,8 +3,6 @@ package api
 import (
 	"context"
 	"net/http"
-	"slices"
-	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -13,6 +11,8 @@ import (
 	"varnet/core/policy"
 	"varnet/core/probe"
 	"varnet/internal/contract"
+	"varnet/internal/decide"
+	"varnet/internal/export"
 	"varnet/internal/store"
 )
 
@@ -26,35 +26,8 @@ func (a *API) registerResults(h huma.API) {
 		})
 }
 
-// DecidedFilter chooses results by what was found and by what is done with them.
-type DecidedFilter struct {
-	contract.Filter
-	Decision string `query:"decision" doc:"Only with this decision, by the run's policy or by hand."`
-	Hand     bool   `query:"hand" doc:"Only what was decided by hand."`
-}
-
-// page is the filter as far as the store looks at it.
-func (f DecidedFilter) page(j *judge, after int32, limit int) store.ResultFilter {
-	page := store.ResultFilter{Search: strings.TrimSpace(f.Search), Domain: f.Domain, Operator: f.Operator, After: after, Limit: limit}
-	if !f.AnyVerdict() {
-		page.Verdicts = verdictsWhere(j.verdicts, f.Fits)
-	}
-	return page
-}
-
-func sayFilter(_ context.Context, in *struct{ DecidedFilter }) (*struct{ Body contract.FilterSaid }, error) {
-	words := in.Says()
-	for _, more := range []struct {
-		is   bool
-		says string
-	}{{in.Decision != "", "with the decision " + in.Decision}, {in.Hand, "decided by hand"}} {
-		if more.is && words != "" {
-			words += ", "
-		}
-		if more.is {
-			words += more.says
-		}
-	}
+func sayFilter(_ context.Context, in *struct{ decide.Filter }) (*struct{ Body contract.FilterSaid }, error) {
+	words := in.Words()
 	if words == "" {
 		return &struct{ Body contract.FilterSaid }{contract.FilterSaid{Sentence: "All addresses of the list that are concluded."}}, nil
 	}
@@ -63,128 +36,38 @@ func sayFilter(_ context.Context, in *struct{ DecidedFilter }) (*struct{ Body co
 
 type resultsInput struct {
 	ByID
-	DecidedFilter
+	decide.Filter
 	After int32 `query:"after" minimum:"0" doc:"Gives what comes after this address number; 0: from the start."`
 	Limit int   `query:"limit" minimum:"1" maximum:"500" default:"100" doc:"How many at the most."`
 }
 
 func (a *API) results(ctx context.Context, in *resultsInput) (*struct{ Body []contract.Result }, error) {
-	j, err := a.judgeOfRun(ctx, in.ID)
+	d, err := a.decider(ctx, in.ID)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	c, err := a.suggester(ctx, j.run)
+	c, err := a.suggester(ctx, d.Run)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	found, err := a.decidedResults(ctx, j, in.page(j, in.After, in.Limit), in.Decision, in.Hand)
+	found, err := d.Results(ctx, in.Filter, in.After, in.Limit)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
 	out := make([]contract.Result, len(found))
 	for i, r := range found {
-		out[i] = resultBody(r.Result, j, r.decision, c)
+		out[i] = resultBody(r, d, c)
 	}
 	return &struct{ Body []contract.Result }{out}, nil
 }
 
-// decidedResult is a result and what is done with it.
-type decidedResult struct {
-	store.Result
-	decision policy.Decision
-}
-
-// decidedResults gives a page of results with a decision, "" for any: those
-// decided by hand, which are few, and unless only they are wanted the others.
-func (a *API) decidedResults(ctx context.Context, j *judge, f store.ResultFilter, want string, handOnly bool) (out []decidedResult, err error) {
-	if handOnly || want != "" && len(j.hand) > 0 {
-		var addresses []int32
-		for _, h := range j.hand {
-			if want == "" || want == string(h.Decision) {
-				addresses = append(addresses, h.Address)
-			}
-		}
-		found, err := a.store.ResultsAmong(ctx, j.run, f, addresses)
-		if err != nil {
-			return nil, err
-		}
-		for _, r := range found {
-			out = append(out, decidedResult{r, j.hand[r.Address].Decision})
-		}
-	}
-	if handOnly {
-		return out, nil
-	}
-	others, err := a.resultsByPolicy(ctx, j, f, want)
-	out = append(out, others...)
-	slices.SortFunc(out, func(a, b decidedResult) int { return int(a.Address - b.Address) })
-	return out[:min(len(out), f.Limit)], err
-}
-
-// resultsByPolicy gives a page of results with a decision, without those decided
-// by hand; of any decision, with them.
-func (a *API) resultsByPolicy(ctx context.Context, j *judge, f store.ResultFilter, want string) (out []decidedResult, err error) {
-	if want != "" && j.byVerdict != nil {
-		if f.Verdicts == nil {
-			f.Verdicts = verdictsWhere(j.verdicts, func(finding.Verdict) bool { return true })
-		}
-		f.Verdicts = slices.DeleteFunc(f.Verdicts, func(id int32) bool { return want != string(j.ruling(j.byVerdict[id]).Decision) })
-	}
-	for len(out) < f.Limit {
-		found, err := a.store.Results(ctx, j.run, f)
-		if err != nil {
-			return nil, err
-		}
-		decisions, err := a.decisions(ctx, j, found)
-		if err != nil {
-			return nil, err
-		}
-		for i, r := range found {
-			f.After = r.Address
-			if want == "" || want == string(decisions[i]) && j.hand[r.Address].Decision == "" {
-				out = append(out, decidedResult{r, decisions[i]})
-			}
-		}
-		if len(found) < f.Limit {
-			break
-		}
-	}
-	return out, nil
-}
-
-// decisions decides on some results.
-func (a *API) decisions(ctx context.Context, j *judge, found []store.Result) ([]policy.Decision, error) {
-	out, addresses := make([]policy.Decision, len(found)), make([]int32, len(found))
-	for i, r := range found {
-		addresses[i] = r.Address
-		if j.byVerdict != nil {
-			out[i] = j.ruling(j.byVerdict[r.Verdict]).Decision
-		}
-		if h, ok := j.hand[r.Address]; ok {
-			out[i] = h.Decision
-		}
-	}
-	if j.byVerdict != nil {
-		return out, nil
-	}
-	rows, err := a.store.RowsOf(ctx, j.run, j.list, addresses)
-	if err != nil {
-		return nil, err
-	}
-	for i, r := range found {
-		row := rows[r.Address]
-		out[i] = j.ruling(j.cell(row, row.Cell(r.Address))).Decision
-	}
-	return out, nil
-}
-
-// judgeOfRun gives the judge of a run under its own policy.
-func (a *API) judgeOfRun(ctx context.Context, id int64) (*judge, error) {
+// decider returns what rules on the rows of a run under its own policy.
+func (a *API) decider(ctx context.Context, id int64) (*decide.Decider, error) {
 	run, l, err := a.runAndList(ctx, id)
 	if err != nil {
 		return nil, err
 	}
-	return a.judgeOf(ctx, run, l, run.Policy)
+	return decide.New(ctx, a.store, run, l, run.Policy)
 }
 
 // suggester gives the domains that may have been meant in a list.
@@ -193,23 +76,15 @@ func (a *API) suggester(ctx context.Context, run store.Run) (*catalogue.Catalogu
 	return catalogue.Default().Beside(frequent), err
 }
 
-func resultBody(r store.Result, j *judge, d policy.Decision, c *catalogue.Catalogue) contract.Result {
-	b := verdictBody(j.verdicts[r.Verdict], d)
+func resultBody(r decide.Result, d *decide.Decider, c *catalogue.Catalogue) contract.Result {
+	b := verdictBody(d.Verdicts[r.Verdict], r.Decision)
 	b.Address, b.Typed, b.At = r.Address, r.Typed, r.At
-	_, b.ByHand = j.hand[r.Address]
+	_, b.ByHand = d.Override(r.Address)
 	if r.Mailbox != nil {
 		b.Mailbox, b.Domain = *r.Mailbox, *r.Domain
-		b.Suggestion = suggestion(b.Mailbox, c.Suggest(b.Domain))
+		b.Suggestion = export.Suggestion(b.Mailbox, c.Suggest(b.Domain))
 	}
 	return b
-}
-
-// suggestion is the mailbox at the suggested domain.
-func suggestion(mailbox, domain string) string {
-	if domain == "" {
-		return ""
-	}
-	return mailbox[:strings.LastIndexByte(mailbox, '@')+1] + domain
 }
 
 func verdictBody(v finding.Verdict, d policy.Decision) contract.Result {
@@ -231,44 +106,44 @@ func (a *API) evidence(ctx context.Context, in *struct {
 	ByID
 	Address int32 `path:"address" doc:"The address's number in its list."`
 }) (*struct{ Body contract.Evidence }, error) {
-	j, err := a.judgeOfRun(ctx, in.ID)
+	d, err := a.decider(ctx, in.ID)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	r, err := a.store.FullResult(ctx, j.run, in.Address)
+	r, err := a.store.FullResult(ctx, d.Run, in.Address)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	c, err := a.suggester(ctx, j.run)
+	c, err := a.suggester(ctx, d.Run)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	decisions, err := a.decisions(ctx, j, []store.Result{r.Result})
+	decisions, err := d.Decisions(ctx, []store.Result{r.Result})
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	e := withWords(resultBody(r.Result, j, decisions[0], c))
+	e := withWords(resultBody(decide.Result{Result: r.Result, Decision: decisions[0]}, d, c))
 	e.Line, e.Mended = r.Line, r.Mended
 	if r.Problem != nil {
 		e.Problem = r.Problem.Reason
 	}
-	if err := a.addHosts(ctx, j.run, r, &e); err != nil {
+	if err := a.addHosts(ctx, d.Run, r, &e); err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	if err := a.addHistory(ctx, j, &e); err != nil {
+	if err := a.addHistory(ctx, d, &e); err != nil {
 		return nil, a.failed(ctx, err)
 	}
 	return &struct{ Body contract.Evidence }{e}, nil
 }
 
 // addHistory adds what other runs found of the address.
-func (a *API) addHistory(ctx context.Context, j *judge, e *contract.Evidence) error {
+func (a *API) addHistory(ctx context.Context, d *decide.Decider, e *contract.Evidence) error {
 	if e.Mailbox == "" {
 		return nil
 	}
-	found, err := a.store.Pasts(ctx, j.run.WorkspaceID, j.run, e.Mailbox)
+	found, err := a.store.Pasts(ctx, d.Run.WorkspaceID, d.Run, e.Mailbox)
 	for _, p := range found {
-		v := j.verdicts[p.Verdict]
+		v := d.Verdicts[p.Verdict]
 		info, _ := finding.Lookup(v.Cause)
 		e.History = append(e.History, contract.Past{RunID: p.RunID, ListID: p.ListID, ListName: p.ListName, At: p.At, Finding: v.Finding, Title: info.Title})
 	}
@@ -284,8 +159,8 @@ func (a *API) addHosts(ctx context.Context, run store.Run, r store.FullResult, e
 	if err != nil {
 		return err
 	}
-	for _, d := range domains {
-		e.DNS, e.Operator = &d.Facts, d.Operator
+	for _, of := range domains {
+		e.DNS, e.Operator = &of.Facts, of.Operator
 	}
 	var ids []int64
 	for _, q := range r.Asked {

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"math"
 	"net/http"
-	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -17,6 +16,7 @@ import (
 	"varnet/core/finding"
 	"varnet/core/policy"
 	"varnet/internal/contract"
+	"varnet/internal/decide"
 	"varnet/internal/store"
 )
 
@@ -186,17 +186,17 @@ func (a *API) askAgain(ctx context.Context, in *struct {
 	if err := in.Body.Check(); err != nil {
 		return nil, huma.Error422UnprocessableEntity(err.Error())
 	}
-	j, err := a.judgeOfRun(ctx, in.ID)
+	d, err := a.decider(ctx, in.ID)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	r, which, n := j.run, in.Body, int64(0)
-	filtered := in.DecidedFilter != (DecidedFilter{})
+	r, which, n := d.Run, in.Body, int64(0)
+	filtered := in.Filter != (decide.Filter{})
 	if filtered {
-		which.Addresses, err = a.fitting(ctx, j, in.DecidedFilter, math.MaxInt32-1)
+		which.Addresses, err = d.Matching(ctx, in.Filter, math.MaxInt32-1)
 	}
 	if err == nil && (!filtered || len(which.Addresses) > 0) {
-		n, err = a.engine.AskAgain(ctx, r, verdictsWhere(j.verdicts, which.Fits), which.Addresses)
+		n, err = a.engine.AskAgain(ctx, r, d.VerdictsWhere(which.Fits), which.Addresses)
 	}
 	switch {
 	case errors.Is(err, store.ErrNotFinished):
@@ -248,11 +248,11 @@ func (a *API) runBody(ctx context.Context, r store.Run, l store.List) (contract.
 	if err != nil {
 		return contract.Run{}, err
 	}
-	j, err := a.judgeOf(ctx, r, l, r.Policy)
+	d, err := decide.New(ctx, a.store, r, l, r.Policy)
 	if err != nil {
 		return contract.Run{}, err
 	}
-	tally, err := a.tallyOf(ctx, j, p.Verdicts)
+	tally, err := a.counted.Tally(ctx, d, p.Verdicts)
 	if err != nil {
 		return contract.Run{}, err
 	}
@@ -267,7 +267,7 @@ func (a *API) runBody(ctx context.Context, r store.Run, l store.List) (contract.
 		b.Addresses = int64(len(r.Sample))
 	}
 	b.Open = b.Addresses - b.Done
-	b.Causes = causeCounts(p.Verdicts, j.verdicts)
+	b.Causes = causeCounts(p.Verdicts, d.Verdicts)
 	for _, c := range b.Causes {
 		if c.AskAgain {
 			b.MayAsk += c.Addresses
@@ -312,17 +312,5 @@ func causeCounts(counts map[int32]int64, verdicts map[int32]finding.Verdict) []c
 			}
 		}
 	}
-	return out
-}
-
-// verdictsWhere gives the numbers of the verdicts that fit, never nil.
-func verdictsWhere(verdicts map[int32]finding.Verdict, fits func(finding.Verdict) bool) []int32 {
-	out := []int32{}
-	for id, v := range verdicts {
-		if fits(v) {
-			out = append(out, id)
-		}
-	}
-	slices.Sort(out)
 	return out
 }

@@ -63,7 +63,7 @@ func TestNewListsAreNotTakenForSmall(t *testing.T) {
 	for i := range all {
 		all[i] = int32(i) + 1
 	}
-	if _, err := s.DecideByHand(t.Context(), list.ID, all[:10_000], policy.Keep); err != nil {
+	if _, err := s.SetOverrides(t.Context(), list.ID, all[:10_000], policy.Keep); err != nil {
 		t.Fatal(err)
 	}
 	other := newRun(t, s, w, many) // of another list with the same addresses
@@ -93,7 +93,7 @@ func TestNewListsAreNotTakenForSmall(t *testing.T) {
 			return count(s.Results(t.Context(), run, f))
 		},
 		"results among some":  func() (int, error) { return count(s.ResultsAmong(t.Context(), run, page, all)) },
-		"decisions by hand":   func() (int, error) { return count(s.ByHand(t.Context(), run)) },
+		"overrides":           func() (int, error) { return count(s.Overrides(t.Context(), run)) },
 		"domains of a report": func() (int, error) { return count(s.DomainPlaces(t.Context(), run, nil, 10)) },
 		"operators of it":     func() (int, error) { return count(s.OperatorPlaces(t.Context(), run, nil, 10)) },
 		"verdicts of domains": func() (int, error) { return size(s.DomainVerdicts(t.Context(), run, []string{"fernhollow.example"})) },

@@ -12,6 +12,7 @@ import (
 	"github.com/riverqueue/river"
 
 	"varnet/core/catalogue"
+	"varnet/core/estimate"
 	"varnet/core/finding"
 	"varnet/core/pace"
 	"varnet/core/resolve"
@@ -127,10 +128,6 @@ func (e *Engine) planSample(ctx context.Context, run store.Run) error {
 	})
 }
 
-// SampleDays is for how many days the results of a sample are taken over by a
-// run of the same list, whether it takes over others or not.
-const SampleDays = 1
-
 // reuse takes over what earlier runs found out and is fresh still.
 func (e *Engine) reuse(ctx context.Context, run store.Run) error {
 	sampled, err := e.Store.Sampled(ctx, run.ListID)
@@ -158,7 +155,7 @@ func (e *Engine) reuse(ctx context.Context, run store.Run) error {
 func (e *Engine) fresh(ctx context.Context, reuseDays int) (out []store.Fresh, err error) {
 	verdicts, err := e.Store.Verdicts(ctx)
 	for id, v := range verdicts {
-		if keeps := v.Cause.Keeps(time.Duration(max(reuseDays, SampleDays)) * 24 * time.Hour); keeps > 0 {
+		if keeps := v.Cause.Keeps(time.Duration(max(reuseDays, estimate.SampleDays)) * 24 * time.Hour); keeps > 0 {
 			out = append(out, store.Fresh{Verdict: id, Since: time.Now().Add(-keeps)})
 		}
 	}

@@ -1359,9 +1359,14 @@ export interface components {
             route?: string;
         };
         Count: {
+            /**
+             * @description Why: a rule of the policy, none that fits, or what goes before the policy.
+             * @enum {string}
+             */
+            code: "rule" | "otherwise" | "no-address" | "duplicate" | "open" | "override";
             /** @description What to do with these rows. */
             decision: string;
-            /** @description Why, as a noun for a sentence. */
+            /** @description The reason in words, as a noun for a sentence. */
             reason: string;
             /**
              * Format: int64
@@ -3072,9 +3077,9 @@ export interface operations {
                 operator?: string;
                 /** @description Only addresses with this text in them. */
                 search?: string;
-                /** @description Only with this decision, by the run's policy or by hand. */
+                /** @description Only with this decision, by the run's policy or by an override. */
                 decision?: string;
-                /** @description Only what was decided by hand. */
+                /** @description Only overrides: what a person decided. */
                 hand?: boolean;
             };
             header?: never;
@@ -4802,9 +4807,9 @@ export interface operations {
                 operator?: string;
                 /** @description Only addresses with this text in them. */
                 search?: string;
-                /** @description Only with this decision, by the run's policy or by hand. */
+                /** @description Only with this decision, by the run's policy or by an override. */
                 decision?: string;
-                /** @description Only what was decided by hand. */
+                /** @description Only overrides: what a person decided. */
                 hand?: boolean;
             };
             header?: never;
@@ -4947,9 +4952,9 @@ export interface operations {
                 operator?: string;
                 /** @description Only addresses with this text in them. */
                 search?: string;
-                /** @description Only with this decision, by the run's policy or by hand. */
+                /** @description Only with this decision, by the run's policy or by an override. */
                 decision?: string;
-                /** @description Only what was decided by hand. */
+                /** @description Only overrides: what a person decided. */
                 hand?: boolean;
             };
             header?: never;
@@ -5336,9 +5341,9 @@ export interface operations {
                 operator?: string;
                 /** @description Only addresses with this text in them. */
                 search?: string;
-                /** @description Only with this decision, by the run's policy or by hand. */
+                /** @description Only with this decision, by the run's policy or by an override. */
                 decision?: string;
-                /** @description Only what was decided by hand. */
+                /** @description Only overrides: what a person decided. */
                 hand?: boolean;
             };
             header?: never;
@@ -5672,9 +5677,9 @@ export interface operations {
                 operator?: string;
                 /** @description Only addresses with this text in them. */
                 search?: string;
-                /** @description Only with this decision, by the run's policy or by hand. */
+                /** @description Only with this decision, by the run's policy or by an override. */
                 decision?: string;
-                /** @description Only what was decided by hand. */
+                /** @description Only overrides: what a person decided. */
                 hand?: boolean;
                 /** @description Gives what comes after this address number; 0: from the start. */
                 after?: number;

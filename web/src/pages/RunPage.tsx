@@ -80,7 +80,7 @@ function Decisions({ run }: { run: Run }) {
         <thead><tr><th>Decision</th><th>Because they are</th><th className="number">Rows</th></tr></thead>
         <tbody>
           {run.decisions.map((d) => (
-            <tr key={d.decision + d.reason}><td><DecisionMark decision={d.decision as "keep"} /></td><td>{d.reason === "decided by hand" ? <Link to={`/runs/${run.id}/results?hand=true&decision=${d.decision}`}>{d.reason}</Link> : d.reason}</td><td className="number">{number(d.rows)}</td></tr>
+            <tr key={d.decision + d.reason}><td><DecisionMark decision={d.decision as "keep"} /></td><td>{d.code === "override" ? <Link to={`/runs/${run.id}/results?hand=true&decision=${d.decision}`}>{d.reason}</Link> : d.reason}</td><td className="number">{number(d.rows)}</td></tr>
           ))}
         </tbody>
       </table>

@@ -9,7 +9,7 @@ import { When } from "./When";
 export function Found({ e }: { e: Evidence }) {
   return (
     <div className="evidence">
-      <p className="sentence"><DecisionMark decision={e.decision} />{e.byHand && ", decided by hand"}: {e.finding}. {e.title}.</p>
+      <p className="sentence"><DecisionMark decision={e.decision} />{e.byHand && ", overridden by a person"}: {e.finding}. {e.title}.</p>
       <p>{e.meaning} {e.advice}</p>
       <p className="quiet">
         A message sent now would be delivered with odds of about {Math.round(e.odds * 100)} in 100

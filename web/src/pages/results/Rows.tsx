@@ -78,7 +78,7 @@ function Row({ result: r, chosen, onChoose, onOpen }: { result: Result; chosen: 
   return (
     <tr className={chosen ? "is-chosen" : undefined}>
       <td><input type="checkbox" aria-label={`Choose ${r.typed.slice(0, 120)}`} checked={chosen} onChange={(e) => onChoose(e.target.checked)} /></td>
-      <td><DecisionMark decision={r.decision} />{r.byHand && <small className="quiet">by hand</small>}</td>
+      <td><DecisionMark decision={r.decision} />{r.byHand && <small className="quiet">overridden</small>}</td>
       <td><button type="button" className="plain" onClick={() => onOpen(r.address)}><AddressText text={r.typed} /></button></td>
       <td>{r.finding}</td>
       <td>{r.title}</td>

@@ -54,7 +54,7 @@ func (a *API) decideByHand(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	n, err := a.store.DecideByHand(ctx, l.ID, append(addresses, in.Body.Addresses...), d)
+	n, err := a.store.SetOverrides(ctx, l.ID, append(addresses, in.Body.Addresses...), d)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}

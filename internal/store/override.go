@@ -6,17 +6,18 @@ import (
 	"varnet/core/policy"
 )
 
-// ByHand is what somebody decided about an address of a list.
-type ByHand struct {
+// Override is what a person decided about an address of a list, whatever the policy
+// says.
+type Override struct {
 	Address  int32
 	Decision policy.Decision
 	// Verdict is what a run found of it, 0: nothing yet.
 	Verdict int32
 }
 
-// ByHand gives what was decided by hand about the addresses of a run's list.
-func (s *Store) ByHand(ctx context.Context, run Run) ([]ByHand, error) {
-	decided, err := many[ByHand](ctx, s.db, "SELECT address, decision, 0 AS verdict FROM by_hand WHERE list_id = $1 ORDER BY address", run.ListID)
+// Overrides returns what persons decided about the addresses of a run's list.
+func (s *Store) Overrides(ctx context.Context, run Run) ([]Override, error) {
+	decided, err := many[Override](ctx, s.db, "SELECT address, decision, 0 AS verdict FROM by_hand WHERE list_id = $1 ORDER BY address", run.ListID)
 	if err != nil || len(decided) == 0 {
 		return decided, err
 	}
@@ -30,9 +31,9 @@ func (s *Store) ByHand(ctx context.Context, run Run) ([]ByHand, error) {
 	return decided, nil
 }
 
-// DecideByHand decides about addresses of a list, whatever the policy says; ""
-// leaves them to the policy again. It gives about how many.
-func (s *Store) DecideByHand(ctx context.Context, list int64, addresses []int32, d policy.Decision) (int64, error) {
+// SetOverrides decides about addresses of a list, whatever the policy says; "" leaves
+// them to the policy again. It returns about how many.
+func (s *Store) SetOverrides(ctx context.Context, list int64, addresses []int32, d policy.Decision) (int64, error) {
 	if d == "" {
 		tag, err := s.db.Exec(ctx, "DELETE FROM by_hand WHERE list_id = $1 AND address = ANY($2)", list, addresses)
 		return tag.RowsAffected(), err

@@ -1,4 +1,4 @@
-package api
+package export
 
 import (
 	"context"
@@ -8,25 +8,26 @@ import (
 	"strings"
 
 	"varnet/core/policy"
+	"varnet/internal/decide"
 	"varnet/internal/store"
 )
 
 // filtered tells whether a row fits the filter by the address that decides on
 // it. A row without an address fits no filter but the empty one.
-func (s *shape) filtered(r *store.OutRow, slot int) bool {
-	f := s.in.Filter
-	if !s.in.Chooses() {
+func (e *Export) filtered(r *store.OutRow, slot int) bool {
+	f := e.options.Filter
+	if !e.options.Chooses() {
 		return true
 	}
 	c := r.Cells[slot]
-	if len(s.in.Addresses) > 0 && !slices.Contains(s.in.Addresses, c.Ordinal) {
+	if len(e.options.Addresses) > 0 && !slices.Contains(e.options.Addresses, c.Ordinal) {
 		return false
 	}
-	if c.Verdict == 0 || !f.Fits(s.judge.verdicts[c.Verdict]) {
+	if c.Verdict == 0 || !f.Fits(e.decider.Verdicts[c.Verdict]) {
 		return false
 	}
 	return (f.Domain == "" || strings.EqualFold(f.Domain, c.Domain)) && (f.Operator == "" || f.Operator == c.Operator) &&
-		(f.Search == "" || strings.Contains(strings.ToLower(s.cell(r, slot)), strings.ToLower(strings.TrimSpace(f.Search))))
+		(f.Search == "" || strings.Contains(strings.ToLower(e.cell(r, slot)), strings.ToLower(strings.TrimSpace(f.Search))))
 }
 
 // sampleSeed begins the row of random numbers: a sample is the same each time.
@@ -36,18 +37,18 @@ const sampleSeed = 7201
 // and the rule that decide on it. Of a sample, decided is how many rows it is
 // drawn from: each next row is taken with the chance that keeps all samples of
 // that size equally likely.
-func (a *API) eachChosen(ctx context.Context, s *shape, decided int64, do func(r *store.OutRow, slot, rule int) error) error {
-	wants, left := int64(s.in.Sample), decided
+func (e *Export) eachChosen(ctx context.Context, decided int64, do func(r *store.OutRow, slot int, rule decide.Rule) error) error {
+	wants, left := int64(e.options.Sample), decided
 	dice, n := rand.New(rand.NewPCG(sampleSeed, 0)), -1
-	err := a.store.EachRow(ctx, s.judge.run, s.list, s.with(), func(r *store.OutRow) error {
-		slot, rule := s.judge.row(r)
-		if s.in.Decision != allRows && s.judge.ruling(rule).Decision != policy.Decision(s.in.Decision) || !s.filtered(r, slot) {
+	err := e.source.EachRow(ctx, e.decider.Run, e.list, e.with(), func(r *store.OutRow) error {
+		slot, rule := e.decider.Row(r)
+		if e.options.Decision != allRows && e.decider.Ruling(rule).Decision != policy.Decision(e.options.Decision) || !e.filtered(r, slot) {
 			return nil
 		}
-		if n++; s.in.Every > 1 && n%s.in.Every != 0 {
+		if n++; e.options.Every > 1 && n%e.options.Every != 0 {
 			return nil
 		}
-		if s.in.Sample > 0 {
+		if e.options.Sample > 0 {
 			left = max(0, left-1) // of a run that goes on there may be more by now
 			if dice.Int64N(left+1) >= wants {
 				return nil

@@ -1,4 +1,4 @@
-package api
+package export
 
 import (
 	"fmt"
@@ -18,17 +18,17 @@ import (
 type resultColumn struct {
 	name, title string
 	kind        sheet.Kind
-	value       func(s *shape, r *store.OutRow, slot int) string
+	value       func(e *Export, r *store.OutRow, slot int) string
 }
 
 // ofVerdict makes a column of what the verdict alone tells.
-func ofVerdict(value func(v finding.Verdict) string) func(*shape, *store.OutRow, int) string {
-	return func(s *shape, r *store.OutRow, slot int) string {
+func ofVerdict(value func(v finding.Verdict) string) func(*Export, *store.OutRow, int) string {
+	return func(e *Export, r *store.OutRow, slot int) string {
 		id := r.Cells[slot].Verdict
 		if id == 0 {
 			return ""
 		}
-		return value(s.judge.verdicts[id])
+		return value(e.decider.Verdicts[id])
 	}
 }
 
@@ -48,28 +48,28 @@ var resultColumns = []resultColumn{
 		return strings.Trim(strings.ReplaceAll(fmt.Sprint([]finding.Trait(v.Traits)), " ", "; "), "[]")
 	})},
 	{"odds", "Odds", numbers, ofVerdict(func(v finding.Verdict) string { return fmt.Sprintf("%.2f", v.Odds) })},
-	{"decision", "Decision", text, func(s *shape, r *store.OutRow, slot int) string {
-		return string(s.judge.ruling(s.judge.cell(r, &r.Cells[slot])).Decision)
+	{"decision", "Decision", text, func(e *Export, r *store.OutRow, slot int) string {
+		return string(e.decider.Ruling(e.decider.Cell(r, &r.Cells[slot])).Decision)
 	}},
-	{"reason", "Reason", text, func(s *shape, r *store.OutRow, slot int) string {
-		return s.judge.ruling(s.judge.cell(r, &r.Cells[slot])).Reason
+	{"reason", "Reason", text, func(e *Export, r *store.OutRow, slot int) string {
+		return e.decider.Ruling(e.decider.Cell(r, &r.Cells[slot])).Reason
 	}},
-	{"suggestion", "Meant perhaps", text, func(s *shape, r *store.OutRow, slot int) string {
-		a, err := address.Parse(s.cell(r, slot))
+	{"suggestion", "Meant perhaps", text, func(e *Export, r *store.OutRow, slot int) string {
+		a, err := address.Parse(e.cell(r, slot))
 		if err != nil {
 			return ""
 		}
-		return suggestion(a.Mailbox(), s.known.Suggest(a.Domain))
+		return Suggestion(a.Mailbox(), e.known.Suggest(a.Domain))
 	}},
-	{"reply", "Reply", text, func(_ *shape, r *store.OutRow, slot int) string { return r.Cells[slot].Reply.Text }},
-	{"host", "Host", text, func(s *shape, r *store.OutRow, slot int) string {
+	{"reply", "Reply", text, func(_ *Export, r *store.OutRow, slot int) string { return r.Cells[slot].Reply.Text }},
+	{"host", "Host", text, func(e *Export, r *store.OutRow, slot int) string {
 		from := r.Cells[slot].Reply
-		if hosts := s.hosts[from.Parcel]; from.Conversation < len(hosts) {
+		if hosts := e.hosts[from.Parcel]; from.Conversation < len(hosts) {
 			return hosts[from.Conversation]
 		}
 		return ""
 	}},
-	{"checked", "Checked at", moments, func(_ *shape, r *store.OutRow, slot int) string {
+	{"checked", "Checked at", moments, func(_ *Export, r *store.OutRow, slot int) string {
 		at := r.Cells[slot].At
 		if at.IsZero() {
 			return ""
@@ -105,8 +105,16 @@ func chooseColumns(names []string) (out []resultColumn, err error) {
 	return out, nil
 }
 
-// columnBodies tells which result columns there are.
-func columnBodies() (out []contract.ResultColumn) {
+// Suggestion is the mailbox at the domain that may have been meant; "" for none.
+func Suggestion(mailbox, domain string) string {
+	if domain == "" {
+		return ""
+	}
+	return mailbox[:strings.LastIndexByte(mailbox, '@')+1] + domain
+}
+
+// Columns lists the result columns.
+func Columns() (out []contract.ResultColumn) {
 	for _, c := range resultColumns {
 		out = append(out, contract.ResultColumn{Name: c.name, Title: c.title, Usual: slices.Contains(usualColumns, c.name)})
 	}

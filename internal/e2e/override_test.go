@@ -46,7 +46,7 @@ func TestByHand(t *testing.T) {
 		t.Errorf("by hand were decided: %+v", hand)
 	}
 	after, err := api.Run(t.Context(), run.ID)
-	if err != nil || after.Kept != run.Kept-2 || !strings.Contains(after.TakeOut, "3 decided by hand") {
+	if err != nil || after.Kept != run.Kept-2 || !strings.Contains(after.TakeOut, "3 overridden by a person") {
 		t.Errorf("%v: %d of %d are kept: %s", err, after.Kept, run.Kept, after.TakeOut)
 	}
 	file := fileOf(t, api, run.ID, contract.TakingOut{Form: "addresses", Format: "txt"})
@@ -74,9 +74,9 @@ func TestByHand(t *testing.T) {
 
 	do := drive(t, browser.Options{Width: 1280, Height: 800})
 	do("sign in", browser.SignIn(s.URL, s.Key))
-	do("what was decided by hand", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d", run.ID)), browser.Press("decided by hand"), browser.Text("decided by hand."), browser.Text("by hand"))
+	do("what was decided by hand", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d", run.ID)), browser.Press("overridden by a person"), browser.Text("overridden by a person."), browser.Text("overridden"))
 	do("as the policy says", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/results?hand=true", run.ID)), browser.Text("4 addresses fit"), browser.Click(`input[aria-label="Choose all that are shown"]`), browser.Text("4 addresses chosen."), browser.Press("As the policy says"), browser.Text("No concluded address fits"))
-	do("some are struck", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/results?finding=deliverable&oddsFrom=0.5", run.ID)), browser.Text("with odds of 50 in 100 or more"), browser.Click("tbody tr:nth-child(1) input"), browser.Click("tbody tr:nth-child(2) input"), browser.Text("2 addresses chosen."), browser.Press("○ Strike"), browser.Text("by hand"))
+	do("some are struck", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/results?finding=deliverable&oddsFrom=0.5", run.ID)), browser.Text("with odds of 50 in 100 or more"), browser.Click("tbody tr:nth-child(1) input"), browser.Click("tbody tr:nth-child(2) input"), browser.Text("2 addresses chosen."), browser.Press("○ Strike"), browser.Text("overridden"))
 	do("what is chosen is taken out", browser.Click("tbody tr:nth-child(1) input"), browser.Press("Take out"), browser.Text("All 1 row will be in the file."))
 	do("what other runs found", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/results?address=%d", run.ID, struck[0].Address)), browser.Text("What other runs found"), browser.Text("(run 2 of"))
 	if end, err := api.Run(t.Context(), run.ID); err != nil || end.Kept != run.Kept-2 {
@@ -183,7 +183,7 @@ func TestKeyboardAlone(t *testing.T) {
 	do("all again", tabTo("Show all"), chromedp.KeyEvent("\r"), browser.Text("2 addresses, all that are concluded."))
 	do("evidence", tabTo("Choose here"), chromedp.KeyEvent("\t"), chromedp.KeyEvent("\r"), browser.Text("What stands in the file"))
 	do("close it", chromedp.KeyEvent("\u001b"), browser.Gone(".ant-drawer-open"))
-	do("choose one and keep it", tabTo("Choose here"), chromedp.KeyEvent(" "), browser.Text("1 address chosen."), tabTo("● Keep"), chromedp.KeyEvent("\r"), browser.Text("by hand"))
+	do("choose one and keep it", tabTo("Choose here"), chromedp.KeyEvent(" "), browser.Text("1 address chosen."), tabTo("● Keep"), chromedp.KeyEvent("\r"), browser.Text("overridden"))
 	do("take out", chromedp.Evaluate("scrollTo(0,0)", nil), tabTo("Run 1"), chromedp.KeyEvent("\r"), tabTo("Take out the kept rows"), chromedp.KeyEvent("\r"), browser.Text("Write 1 row"))
 	do("write", tabTo("Write 1 row"), chromedp.KeyEvent("\r"))
 	if got, lines := string(waitForFile(t, filepath.Join(downloads, "pasted-keep.txt"))), strings.SplitAfter(hostile(i.World.Operators[0].Domains[0]), "\n"); got != lines[0]+lines[1] {
