@@ -23,8 +23,8 @@ import (
 	"varnet/core/policy"
 	"varnet/core/sheet"
 	"varnet/internal/console"
-	"varnet/internal/decide"
 	"varnet/internal/store"
+	"varnet/internal/summary"
 	"varnet/internal/work"
 )
 
@@ -34,17 +34,15 @@ type API struct {
 	engine *work.Engine
 	log    *slog.Logger
 	// ending ends when the service stops: event streams end with it.
-	ending context.Context
-	// counted remembers counts that were made row by row.
-	orders  orders
-	counted decide.Memory
-	left    leftovers
+	ending    context.Context
+	orders    orders
+	summaries *summary.Summaries
 }
 
 // New gives the handler of everything the service serves. Event streams end
 // when ending does.
 func New(ending context.Context, e *work.Engine) http.Handler {
-	a := &API{store: e.Store, engine: e, log: e.Log, ending: ending}
+	a := &API{store: e.Store, engine: e, log: e.Log, ending: ending, summaries: &summary.Summaries{Source: e.Store, Left: e.Left}}
 	r := chi.NewRouter()
 	r.Use(a.logged, secured, zoned, http.NewCrossOriginProtection().Handler)
 	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("ok\n")) })

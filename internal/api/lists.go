@@ -18,6 +18,7 @@ import (
 	"varnet/internal/contract"
 	"varnet/internal/format"
 	"varnet/internal/store"
+	"varnet/internal/summary"
 	"varnet/internal/work"
 )
 
@@ -330,7 +331,7 @@ func (a *API) listWithRun(ctx context.Context, l store.List) (contract.List, err
 	if b.KeptUntil, err = a.keptUntil(ctx, l, runs); err != nil || len(runs) == 0 {
 		return b, err
 	}
-	r, err := a.runBody(ctx, runs[0], l)
+	r, err := a.summaries.Run(ctx, runs[0], l, zone(ctx))
 	b.LastRun = &r
 	return b, err
 }
@@ -342,32 +343,5 @@ func listBody(l store.List) contract.List {
 	}
 	return contract.List{ID: l.ID, Name: l.Name, FileName: l.FileName, Format: l.Format, Sheet: l.Sheet, Columns: l.Columns, AddressColumns: l.AddressColumns, Types: types(l.Kinds),
 		Rows: l.Rows, Addresses: l.Addresses, Malformed: l.Malformed, Duplicates: l.Duplicates, Blank: l.Blank, Mended: l.Mended,
-		Sentence: listSentence(l), EarlierID: earlier, CreatedAt: l.CreatedAt, ArchivedAt: l.ArchivedAt}
-}
-
-// listSentence says what was read.
-func listSentence(l store.List) string {
-	s := fmt.Sprintf("%s were read, with %s different addresses.", say.Rows(l.Rows), say.Number(l.Addresses))
-	if l.Rows == 1 {
-		s = "1 row was read."
-	}
-	var rest []string
-	add := func(n int64, what string) {
-		if n > 0 {
-			rest = append(rest, say.Number(n)+" "+what)
-		}
-	}
-	add(l.Duplicates, "repeat the address of an earlier row")
-	add(l.Blank, "have no address")
-	add(l.Malformed, "hold something that is no address")
-	if len(rest) > 0 {
-		s += " Of the rows " + strings.Join(rest, ", ") + "."
-	}
-	if l.EarlierID != nil && l.Added+l.Changed > 0 {
-		s += fmt.Sprintf(" The file added %s and changed %s.", say.Rows(l.Added), say.Rows(l.Changed))
-	}
-	if l.Mended > 0 {
-		s += fmt.Sprintf(" From %s addresses something around them was removed; the file itself stays as it is.", say.Number(l.Mended))
-	}
-	return s
+		Sentence: summary.List(l), EarlierID: earlier, CreatedAt: l.CreatedAt, ArchivedAt: l.ArchivedAt}
 }

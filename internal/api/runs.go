@@ -13,11 +13,10 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/sse"
 
-	"varnet/core/finding"
-	"varnet/core/policy"
 	"varnet/internal/contract"
 	"varnet/internal/decide"
 	"varnet/internal/store"
+	"varnet/internal/summary"
 )
 
 func (a *API) registerRuns(h huma.API) {
@@ -110,7 +109,7 @@ func (a *API) beginRun(ctx context.Context, in *ByID) (*runOutput, error) {
 }
 
 func (a *API) runOutput(ctx context.Context, r store.Run, l store.List) (*runOutput, error) {
-	b, err := a.runBody(ctx, r, l)
+	b, err := a.summaries.Run(ctx, r, l, zone(ctx))
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -149,7 +148,7 @@ func (a *API) runs(ctx context.Context, in *struct {
 		if err != nil {
 			return nil, a.failed(ctx, err)
 		}
-		b, err := a.runBody(ctx, r, l)
+		b, err := a.summaries.Run(ctx, r, l, zone(ctx))
 		if err != nil {
 			return nil, a.failed(ctx, err)
 		}
@@ -222,7 +221,7 @@ func (a *API) runEvents(ctx context.Context, in *ByID, send sse.Sender) {
 		if err != nil {
 			return
 		}
-		state := fmt.Sprint(out.Body.State, out.Body.Done, out.Body.Postponed, out.Body.Again, out.Body.PerMinute, out.Body.Notices, waiting(out.Body.Waits))
+		state := fmt.Sprint(out.Body.State, out.Body.Done, out.Body.Postponed, out.Body.Again, out.Body.PerMinute, out.Body.Notices, summary.Waiting(out.Body.Waits))
 		if state != last || beat%50 == 0 { // at least every 15 s, so that a dead line is noticed
 			if send.Data(out.Body) != nil {
 				return
@@ -240,77 +239,4 @@ func (a *API) runEvents(ctx context.Context, in *ByID, send sse.Sender) {
 			return
 		}
 	}
-}
-
-// runBody says where a run stands.
-func (a *API) runBody(ctx context.Context, r store.Run, l store.List) (contract.Run, error) {
-	p, err := a.store.Progress(ctx, r.ID)
-	if err != nil {
-		return contract.Run{}, err
-	}
-	d, err := decide.New(ctx, a.store, r, l, r.Policy)
-	if err != nil {
-		return contract.Run{}, err
-	}
-	tally, err := a.counted.Tally(ctx, d, p.Verdicts)
-	if err != nil {
-		return contract.Run{}, err
-	}
-	b := contract.Run{ID: r.ID, ListID: r.ListID, ListName: l.Name, Depth: string(r.Depth), Policy: r.Policy.Name, Version: r.Policy.Version, State: r.State,
-		CreatedAt: r.CreatedAt, FinishedAt: r.FinishedAt, Addresses: l.Addresses + l.Malformed, Postponed: p.Postponed,
-		NextRound: p.NextRound, Again: p.Again, Reused: r.Plan.Reused, Known: r.Plan.Known, PerMinute: p.LastMinute, Rows: l.Rows, Waits: []contract.Wait{},
-		Times: contract.Times{BeginAt: &r.BeginAt, Hours: r.Hours, Zone: r.Zone, LimitMinutes: r.LimitMinutes, ResumeAt: r.ResumeAt}}
-	for _, n := range p.Verdicts {
-		b.Done += n
-	}
-	if r.Sample != nil {
-		b.Addresses = int64(len(r.Sample))
-	}
-	b.Open = b.Addresses - b.Done
-	b.Causes = causeCounts(p.Verdicts, d.Verdicts)
-	for _, c := range b.Causes {
-		if c.AskAgain {
-			b.MayAsk += c.Addresses
-		}
-	}
-	b.Decisions, b.TakeOut, b.Kept = tally.Counts(), tally.Sentence(policy.Keep), tally.Rows(policy.Keep)
-	if r.State == store.Running && r.Plan.Done && p.Ready == 0 && p.Postponed > 0 {
-		b.State = store.Waiting
-	}
-	if r.State == store.Running {
-		if err := a.await(ctx, r, &b); err != nil {
-			return b, err
-		}
-	}
-	b.Sentence = runSentence(ctx, b)
-	happened, err := a.store.Notices(ctx, r.ID)
-	if err != nil {
-		return contract.Run{}, err
-	}
-	b.Notices = append(happenings(ctx, happened), notices(b)...)
-	b.Estimate, err = a.estimated(ctx, b)
-	return b, err
-}
-
-// causeCounts adds up addresses by finding and cause, in the order of the
-// stages and then of the findings.
-func causeCounts(counts map[int32]int64, verdicts map[int32]finding.Verdict) []contract.CauseCount {
-	type kind struct {
-		f finding.Finding
-		c finding.Cause
-	}
-	sums := map[kind]int64{}
-	for id, n := range counts {
-		v := verdicts[id]
-		sums[kind{v.Finding, v.Cause}] += n
-	}
-	out := []contract.CauseCount{}
-	for _, info := range finding.Causes() {
-		for _, f := range finding.Findings() {
-			if n := sums[kind{f, info.Code}]; n > 0 {
-				out = append(out, contract.CauseCount{Finding: f, Cause: info.Code, Stage: info.Stage, Title: info.Title, Addresses: n, AskAgain: info.AskAgain})
-			}
-		}
-	}
-	return out
 }

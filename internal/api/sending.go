@@ -13,6 +13,7 @@ import (
 	"varnet/core/sending"
 	"varnet/internal/contract"
 	"varnet/internal/store"
+	"varnet/internal/summary"
 	"varnet/internal/work"
 )
 
@@ -98,7 +99,7 @@ func partBody(ctx context.Context, p work.SidePart) contract.SendingPart {
 		if p.RestKind == "fails" {
 			why = "it failed"
 		}
-		b.Rests = fmt.Sprintf("Left alone until %s, for %s: %s", clock(ctx, until), why, p.RestWhy)
+		b.Rests = fmt.Sprintf("Left alone until %s, for %s: %s", summary.Clock(until, zone(ctx)), why, p.RestWhy)
 	}
 	return b
 }
@@ -270,10 +271,10 @@ func paceSays(ctx context.Context, o store.OperatorRoute, most int, now time.Tim
 		says += fmt.Sprintf(" It complained %d times in a row that we ask too much or too fast.", o.Pace.Complaints)
 	}
 	if o.Pace.Resting(now) {
-		says += " It is left alone until " + clock(ctx, o.Pace.RestUntil) + "."
+		says += " It is left alone until " + summary.Clock(o.Pace.RestUntil, zone(ctx)) + "."
 	}
 	if until := o.Blocked(); until.After(now) {
-		says += fmt.Sprintf(" It refuses us by this route (“%s”), which is not used for it until %s where there is another.", o.Words, clock(ctx, until))
+		says += fmt.Sprintf(" It refuses us by this route (“%s”), which is not used for it until %s where there is another.", o.Words, summary.Clock(until, zone(ctx)))
 	}
 	return says
 }

@@ -57,7 +57,7 @@ func (a *API) takeOut(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	t, err := e.Tally(ctx, &a.counted)
+	t, err := e.Tally(ctx, &a.summaries.Counted)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -75,5 +75,5 @@ func (a *API) file(ctx context.Context, in *TakeOutInput) (*huma.StreamResponse,
 	if err != nil {
 		return nil, err
 	}
-	return a.stream(download{name: e.FileName(), kind: e.Kind(), tag: e.Tag(), write: func(out io.Writer) error { return e.Write(ctx, &a.counted, out) }}), nil
+	return a.stream(download{name: e.FileName(), kind: e.Kind(), tag: e.Tag(), write: func(out io.Writer) error { return e.Write(ctx, &a.summaries.Counted, out) }}), nil
 }

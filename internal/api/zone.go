@@ -24,20 +24,10 @@ func zoned(next http.Handler) http.Handler {
 	})
 }
 
-// readersTime gives a time in the reader's zone.
-func readersTime(ctx context.Context, t time.Time) time.Time {
+// zone is the reader's time zone.
+func zone(ctx context.Context) *time.Location {
 	if zone, ok := ctx.Value(zoneKey{}).(*time.Location); ok {
-		return t.In(zone)
+		return zone
 	}
-	return t.UTC()
-}
-
-// clock says a time of today as all sentences of the service do, when one of any
-// day.
-func clock(ctx context.Context, t time.Time) string {
-	return readersTime(ctx, t).Format("15:04:05 MST")
-}
-
-func when(ctx context.Context, t time.Time) string {
-	return "on " + readersTime(ctx, t).Format("2 January at 15:04 MST")
+	return time.UTC
 }

@@ -6,6 +6,8 @@ import (
 	"net/http/httptest"
 	"testing"
 	"time"
+
+	"varnet/internal/summary"
 )
 
 func TestTimesAreSaidInTheReadersZone(t *testing.T) {
@@ -25,7 +27,7 @@ func TestTimesAreSaidInTheReadersZone(t *testing.T) {
 		}
 		var ctx context.Context
 		zoned(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) { ctx = r.Context() })).ServeHTTP(httptest.NewRecorder(), r)
-		if got := clock(ctx, at); got != c.want {
+		if got := summary.Clock(at, zone(ctx)); got != c.want {
 			t.Errorf("header %q, cookie %q: %s, want %s", c.header, c.cookie, got, c.want)
 		}
 	}

@@ -47,7 +47,7 @@ func TestConsole(t *testing.T) {
 	do("pasted text", browser.Click(".paste summary"), browser.Type(".paste textarea", "Dear Ada, write to wren.quince@postbarn.example or to ada@mailmeadow.example."), browser.Press("Look at it"), browser.Text("A text from which the addresses are drawn"), browser.Text("wren.quince@postbarn.example"))
 	do("a workbook", browser.Upload("input[type=file]", filepath.Join(testkit.Root(), "internal/format/testdata/corpus/workbook.xlsx")), browser.Text("An XLSX spreadsheet, sheet “Members” of 2"), browser.Text("the younger"))
 	do("drop", dropped("members.csv", content), browser.Text("The addresses are in column 3, “E-mail”."))
-	do("bring in", browser.Press("Bring it in"), browser.Text("1,200 rows were read"))
+	do("bring in", browser.Press("Bring it in"), browser.Text("1,200 rows with "))
 	do("start", browser.Press("Start the run"), browser.Text("In the last minute"))
 	do("a reload loses nothing", chromedp.Reload(), browser.Text("In the last minute"))
 	do("the browser is elsewhere meanwhile", chromedp.Navigate("about:blank"), chromedp.Sleep(time.Second), chromedp.Navigate(s.URL+"/runs/1"), browser.Text("Run 1"))

@@ -174,7 +174,7 @@ func TestKeyboardAlone(t *testing.T) {
 	do("sign in", chromedp.Navigate(s.URL+"/sign-in"), tabTo("#key"), chromedp.KeyEvent(s.Key+"\r"), browser.Text("There is no list yet"))
 	do("to bring a list in", tabTo("Bring a list in"), chromedp.KeyEvent("\r"), browser.Text("Or paste text"))
 	do("paste", tabTo("Or paste text"), chromedp.KeyEvent("\r"), tabTo("Text with addresses in it"), pasted(hostile(i.World.Operators[0].Domains[0])), tabTo("Look at it"), chromedp.KeyEvent("\r"), browser.Text("300 columns"))
-	do("bring in", tabTo("Bring it in"), chromedp.KeyEvent("\r"), browser.Text("3 rows were read"))
+	do("bring in", tabTo("Bring it in"), chromedp.KeyEvent("\r"), browser.Text("3 rows with "))
 	do("the rows", tabTo("Look at the rows"), chromedp.KeyEvent("\r"), browser.Text("Rows 1 to"), browser.Text("<img src=x onerror=alert(1)>"), browser.Text("⟨U+202E⟩"), browser.Text("⟨U+200B⟩"))
 	do("back to the list", tabTo("pasted"), chromedp.KeyEvent("\r"), browser.Text("Start the run"))
 	do("start", tabTo("Start the run"), chromedp.KeyEvent("\r"), browser.Text(": finished"))

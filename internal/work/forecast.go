@@ -9,33 +9,11 @@ import (
 	"varnet/core/pace"
 	"varnet/core/resolve"
 	"varnet/internal/store"
+	"varnet/internal/summary"
 )
 
-// Left is what is left of a run: how long it is expected to take, and what is
-// waited for at whom.
-type Left struct {
-	pace.Forecast
-	Awaited []Awaited
-}
-
-// Awaited is what is waited for at an operator; "" stands for all the small ones
-// that share lanes.
-type Awaited struct {
-	Operator                 string
-	Ready, InHand, Postponed int64
-	// Until is when the operator, or the first that was put off, is asked again.
-	Until *time.Time
-	// Rests tells that the operator is left alone until then, having complained.
-	Rests bool
-	// Unresolved stands for addresses whose domain the name service failed for.
-	Unresolved bool
-	// Lanes are how many sessions it gets, PerSecond what one got through.
-	Lanes     int
-	PerSecond float64
-}
-
-// Left tells what is left of a run.
-func (e *Engine) Left(ctx context.Context, run store.Run) (l Left, err error) {
+// Left returns what is left of a run.
+func (e *Engine) Left(ctx context.Context, run store.Run) (l summary.Left, err error) {
 	awaited, err := e.Store.Awaited(ctx, run.ID)
 	if err != nil || len(awaited) == 0 {
 		return l, err
@@ -49,18 +27,18 @@ func (e *Engine) Left(ctx context.Context, run store.Run) (l Left, err error) {
 		return l, err
 	}
 	var loads []pace.Load
-	shared := Awaited{}
+	shared := summary.Awaited{}
 	for _, a := range awaited {
 		load := q.load(a.LaneKey, a.Left())
 		if a.Left() > 0 {
 			loads = append(loads, load)
 		}
 		if pace.IsShared(a.LaneKey) {
-			shared.add(a, load)
+			add(&shared, a, load)
 			continue
 		}
-		one := Awaited{Operator: a.LaneKey, Unresolved: a.LaneKey == unresolvedKey}
-		one.add(a, load)
+		one := summary.Awaited{Operator: a.LaneKey, Unresolved: a.LaneKey == unresolvedKey}
+		add(&one, a, load)
 		if load.Rest > 0 {
 			until := q.now.Add(load.Rest)
 			one.Until, one.Rests = &until, true
@@ -74,7 +52,7 @@ func (e *Engine) Left(ctx context.Context, run store.Run) (l Left, err error) {
 	return l, nil
 }
 
-func (a *Awaited) add(o store.Awaited, l pace.Load) {
+func add(a *summary.Awaited, o store.Awaited, l pace.Load) {
 	a.Ready, a.InHand, a.Postponed = a.Ready+o.Ready, a.InHand+o.InHand, a.Postponed+o.Postponed
 	a.Lanes, a.PerSecond = a.Lanes+l.Lanes, max(a.PerSecond, l.PerSecond)
 	if o.Until != nil && (a.Until == nil || o.Until.Before(*a.Until)) {
@@ -125,17 +103,6 @@ func (q queues) load(key string, addresses int64) pace.Load {
 	return l
 }
 
-// Draft is what a run will take.
-type Draft struct {
-	pace.Forecast
-	// Reused results are taken over; Hopeless addresses are at domains that the
-	// name service rules out; Ask are left for the mail hosts.
-	Reused, Hopeless, Ask int64
-	// Operators that were found out for LookedUp addresses.
-	Operators int
-	LookedUp  int64
-}
-
 const (
 	// draftDomains are looked up for a draft, the largest, within draftTime.
 	draftDomains = 300
@@ -144,7 +111,7 @@ const (
 
 // Draft tells what a run of a list would take. It looks the largest domains up;
 // of the others it takes each for an operator of its own.
-func (e *Engine) Draft(ctx context.Context, l store.List, run store.Run) (d Draft, err error) {
+func (e *Engine) Draft(ctx context.Context, l store.List, run store.Run) (d summary.Draft, err error) {
 	if run.Depth != store.DepthMailbox {
 		return d, nil
 	}

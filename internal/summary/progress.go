@@ -1,4 +1,4 @@
-package api
+package summary
 
 import (
 	"context"
@@ -11,11 +11,10 @@ import (
 	"varnet/core/say"
 	"varnet/internal/contract"
 	"varnet/internal/store"
-	"varnet/internal/work"
 )
 
 // runSentence says where a run stands.
-func runSentence(ctx context.Context, b contract.Run) string {
+func runSentence(b contract.Run, zone *time.Location) string {
 	done := fmt.Sprintf("%s of %s addresses are concluded", say.Number(b.Done), say.Number(b.Addresses))
 	switch {
 	case b.Again > 0 && b.Open == 0 && b.FinishedAt == nil:
@@ -27,20 +26,20 @@ func runSentence(ctx context.Context, b contract.Run) string {
 	case b.State == store.Finished:
 		return fmt.Sprintf("All %s addresses are concluded.", say.Number(b.Addresses))
 	case b.State == store.Drafted:
-		return fmt.Sprintf("The run begins %s; it has %s addresses.", when(ctx, *b.BeginAt), say.Number(b.Addresses))
+		return fmt.Sprintf("The run begins %s; it has %s addresses.", when(*b.BeginAt, zone), say.Number(b.Addresses))
 	case b.State == store.Stopped && b.LimitMinutes > 0 && b.FinishedAt.Sub(*b.BeginAt) >= time.Duration(b.LimitMinutes)*time.Minute:
 		return fmt.Sprintf("%s; the run was stopped at its limit of %s.", done, say.Plural(int64(b.LimitMinutes), "minute", "minutes"))
 	case b.State == store.Stopped:
 		return done + "; the run was stopped."
 	case b.ResumeAt != nil:
-		return fmt.Sprintf("%s; the run is paused by its hours and goes on %s, %s are left.", done, when(ctx, *b.ResumeAt), say.Number(b.Open+b.Again))
+		return fmt.Sprintf("%s; the run is paused outside its hours and resumes %s, with %s left.", done, when(*b.ResumeAt, zone), say.Number(b.Open+b.Again))
 	case b.State == store.Paused:
-		return fmt.Sprintf("%s; the run is paused, %s are left.", done, say.Number(b.Open+b.Again))
+		return fmt.Sprintf("%s; the run is paused, with %s left.", done, say.Number(b.Open+b.Again))
 	case b.State == store.Waiting:
-		return fmt.Sprintf("%s; %s wait for a later round.", done, say.Number(b.Postponed))
+		return fmt.Sprintf("%s; %s for a later round.", done, say.Plural(b.Postponed, "waits", "wait"))
 	}
 	if b.Postponed > 0 {
-		done += fmt.Sprintf("; %s were put off by their hosts and will be asked again", say.Number(b.Postponed))
+		done += fmt.Sprintf("; %s put off by their hosts and will be asked again", say.Plural(b.Postponed, "was", "were"))
 	}
 	return done + "."
 }
@@ -52,23 +51,23 @@ type leftovers struct {
 }
 
 type leftover struct {
-	work.Left
+	Left
 	at time.Time
 }
 
 // leftoverFresh is how long that moment is.
-const leftoverFresh = eventInterval
+const leftoverFresh = 300 * time.Millisecond
 
-func (l *leftovers) of(ctx context.Context, e *work.Engine, r store.Run) (work.Left, error) {
+func (l *leftovers) of(ctx context.Context, left func(context.Context, store.Run) (Left, error), r store.Run) (Left, error) {
 	l.mu.Lock()
 	known, ok := l.by[r.ID]
 	l.mu.Unlock()
 	if ok && time.Since(known.at) < leftoverFresh {
 		return known.Left, nil
 	}
-	left, err := e.Left(ctx, r)
+	now, err := left(ctx, r)
 	if err != nil {
-		return left, err
+		return now, err
 	}
 	l.mu.Lock()
 	defer l.mu.Unlock()
@@ -80,22 +79,22 @@ func (l *leftovers) of(ctx context.Context, e *work.Engine, r store.Run) (work.L
 	if l.by == nil {
 		l.by = map[int64]leftover{}
 	}
-	l.by[r.ID] = leftover{left, time.Now()}
-	return left, nil
+	l.by[r.ID] = leftover{now, time.Now()}
+	return now, nil
 }
 
 // mostWaits is how many operators a run names that it waits for.
 const mostWaits = 12
 
 // await says what a run waits for, and until when.
-func (a *API) await(ctx context.Context, r store.Run, b *contract.Run) error {
-	left, err := a.left.of(ctx, a.engine, r)
+func (s *Summaries) await(ctx context.Context, r store.Run, b *contract.Run, zone *time.Location) error {
+	left, err := s.leftovers.of(ctx, s.Left, r)
 	if err != nil {
 		return err
 	}
 	for _, w := range left.Awaited {
 		if len(b.Waits) < mostWaits {
-			b.Waits = append(b.Waits, contract.Wait{Operator: w.Operator, Addresses: w.Ready + w.InHand + w.Postponed, Until: untilOf(w), Sentence: waitSentence(ctx, w)})
+			b.Waits = append(b.Waits, contract.Wait{Operator: w.Operator, Addresses: w.Ready + w.InHand + w.Postponed, Until: untilOf(w), Sentence: waitSentence(w, zone)})
 		}
 	}
 	now := time.Now()
@@ -108,7 +107,7 @@ func (a *API) await(ctx context.Context, r store.Run, b *contract.Run) error {
 	return nil
 }
 
-func untilOf(w work.Awaited) *time.Time {
+func untilOf(w Awaited) *time.Time {
 	if w.Ready+w.InHand > 0 && !w.Rests {
 		return nil
 	}
@@ -116,20 +115,20 @@ func untilOf(w work.Awaited) *time.Time {
 }
 
 // waitSentence says what is waited for at an operator.
-func waitSentence(ctx context.Context, w work.Awaited) string {
+func waitSentence(w Awaited, zone *time.Location) string {
 	whom := "hosted by " + w.Operator
 	switch {
 	case w.Unresolved:
-		whom = "whose domain the name service failed for"
+		whom = "whose domain DNS failed for"
 	case w.Operator == "":
 		whom = "at small operators, which share lanes"
 	}
 	all := say.Addresses(w.Ready+w.InHand+w.Postponed) + " " + whom
 	switch {
 	case w.Rests:
-		return fmt.Sprintf("%s: it complained of too many questions and is left alone until %s.", all, clock(ctx, *w.Until))
+		return fmt.Sprintf("%s: it complained of too many questions and is left alone until %s.", all, Clock(*w.Until, zone))
 	case w.Ready+w.InHand == 0:
-		return fmt.Sprintf("%s: put off, to be asked again from %s on.", all, clock(ctx, *w.Until))
+		return fmt.Sprintf("%s: put off, to be asked again from %s on.", all, Clock(*w.Until, zone))
 	}
 	how := fmt.Sprintf("%s are being asked", say.Number(w.InHand))
 	if w.InHand == 0 {
@@ -139,53 +138,37 @@ func waitSentence(ctx context.Context, w work.Awaited) string {
 		how += fmt.Sprintf(", on at most %s at a time", say.Plural(int64(w.Lanes), "session", "sessions"))
 	}
 	if w.Postponed > 0 {
-		how += fmt.Sprintf("; %s were put off until %s", say.Number(w.Postponed), clock(ctx, *w.Until))
+		how += fmt.Sprintf("; %s put off until %s", say.Plural(w.Postponed, "was", "were"), Clock(*w.Until, zone))
 	}
 	return all + ": " + how + "."
 }
 
-// waiting tells what of the waits is news to somebody who watches.
-func waiting(waits []contract.Wait) (out string) {
+// Waiting returns what of the waits is news to somebody who watches.
+func Waiting(waits []contract.Wait) (out string) {
 	for _, w := range waits {
 		out += fmt.Sprint(w.Operator, w.Addresses, w.Until, " ")
 	}
 	return out
 }
 
-type draftOutput struct{ Body contract.Draft }
-
-func (a *API) draftRun(ctx context.Context, in *struct {
-	ByID
-	Body contract.NewRun
-}) (*draftOutput, error) {
-	l, err := a.store.List(ctx, workspace(ctx).ID, in.ID)
-	if err != nil {
-		return nil, a.failed(ctx, err)
-	}
-	r, err := a.newRun(ctx, l, in.Body)
-	if err != nil {
-		return nil, err
-	}
-	d, err := a.engine.Draft(ctx, l, r)
-	if err != nil {
-		return nil, a.failed(ctx, err)
-	}
-	b := contract.Draft{Rows: l.Rows, Addresses: l.Addresses + l.Malformed, Malformed: l.Malformed, Reused: d.Reused, Hopeless: d.Hopeless, Ask: d.Ask,
-		Operators: d.Operators, LookedUp: d.LookedUp, Seconds: d.Likely.Seconds(), From: d.Low.Seconds(), To: d.High.Seconds(), Slowest: nameOfKey(d.Slowest.Key)}
-	b.Sentence = draftSentence(b, d, a.engine.Rounds)
-	return &draftOutput{b}, nil
-}
-
-// nameOfKey is the operator of a lane key; small ones that share one have none.
-func nameOfKey(key string) string {
+// OperatorOf is the operator of a lane key; small ones that share one have none.
+func OperatorOf(key string) string {
 	if pace.IsShared(key) {
 		return ""
 	}
 	return key
 }
 
+// DraftOf says what a run of a list would take.
+func DraftOf(l store.List, d Draft, rounds pace.Rounds) contract.Draft {
+	b := contract.Draft{Rows: l.Rows, Addresses: l.Addresses + l.Malformed, Malformed: l.Malformed, Reused: d.Reused, Hopeless: d.Hopeless, Ask: d.Ask,
+		Operators: d.Operators, LookedUp: d.LookedUp, Seconds: d.Likely.Seconds(), From: d.Low.Seconds(), To: d.High.Seconds(), Slowest: OperatorOf(d.Slowest.Key)}
+	b.Sentence = draftSentence(b, d, rounds)
+	return b
+}
+
 // draftSentence says what a run will take.
-func draftSentence(b contract.Draft, d work.Draft, rounds pace.Rounds) string {
+func draftSentence(b contract.Draft, d Draft, rounds pace.Rounds) string {
 	var parts []string
 	for _, part := range []struct {
 		n    int64

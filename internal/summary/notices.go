@@ -1,8 +1,8 @@
-package api
+package summary
 
 import (
-	"context"
 	"fmt"
+	"time"
 
 	"varnet/core/finding"
 	"varnet/core/say"
@@ -10,9 +10,9 @@ import (
 	"varnet/internal/store"
 )
 
-// happenings tell what happened to the sending side during a run: a sentence
+// happenings say what happened to the outbound side during a run: a sentence
 // for each route that hosts refused, one for each that was left alone.
-func happenings(ctx context.Context, list []store.Notice) []string {
+func happenings(list []store.Notice, zone *time.Location) []string {
 	out := []string{}
 	byRoute := map[string][]store.Notice{}
 	for _, n := range list {
@@ -26,12 +26,12 @@ func happenings(ctx context.Context, list []store.Notice) []string {
 		case "refused":
 			if !told[n.Route] {
 				told[n.Route] = true
-				out = append(out, refusedSays(ctx, byRoute[n.Route]))
+				out = append(out, refused(byRoute[n.Route], zone))
 			}
 		case "rests":
-			out = append(out, fmt.Sprintf("At %s too many hosts refused the route %s, so it is left alone until %s. %s", clock(ctx, n.At), n.Route, clock(ctx, *n.Until), whatNow(n.Moved)))
+			out = append(out, fmt.Sprintf("At %s too many hosts refused the route %s, so it is left alone until %s. %s", Clock(n.At, zone), n.Route, Clock(*n.Until, zone), whatNow(n.Moved)))
 		case "fails":
-			out = append(out, fmt.Sprintf("At %s the route %s failed: %s It is tried again at %s. %s", clock(ctx, n.At), n.Route, n.Words, clock(ctx, *n.Until), whatNow(n.Moved)))
+			out = append(out, fmt.Sprintf("At %s the route %s failed: %s It is tried again at %s. %s", Clock(n.At, zone), n.Route, n.Words, Clock(*n.Until, zone), whatNow(n.Moved)))
 		}
 	}
 	return out
@@ -40,7 +40,7 @@ func happenings(ctx context.Context, list []store.Notice) []string {
 // namedOperators is how many operators a sentence names.
 const namedOperators = 3
 
-func refusedSays(ctx context.Context, list []store.Notice) string {
+func refused(list []store.Notice, zone *time.Location) string {
 	names := make([]string, len(list))
 	moved := 0
 	for i, n := range list {
@@ -56,12 +56,12 @@ func refusedSays(ctx context.Context, list []store.Notice) string {
 		operators = fmt.Sprintf("%d operators refuse", len(list))
 	}
 	says := fmt.Sprintf("Since %s, %s us by the route %s: %s. The first said: “%s”. This says nothing about the addresses. ",
-		clock(ctx, first.At), operators, first.Route, who, first.Words)
+		Clock(first.At, zone), operators, first.Route, who, first.Words)
 	switch moved {
 	case len(list):
 		return says + "Their addresses are asked by another route instead."
 	case 0:
-		return says + "There is no other route to ask them by; look at the sending side, then ask again."
+		return says + "There is no other route to ask them by; look at Outbound, then ask again."
 	}
 	return says + fmt.Sprintf("For %d of them the addresses are asked by another route instead.", moved)
 }
@@ -74,7 +74,7 @@ func whatNow(moved bool) string {
 }
 
 // noticeable is from which share of the concluded addresses on, in percent, a
-// fault of the sending side is told, and from how many addresses.
+// fault of the outbound side is told, and from how many addresses.
 const (
 	noticeable  = 5
 	noticedFrom = 20
@@ -91,12 +91,12 @@ func notices(b contract.Run) []string {
 		switch c.Cause {
 		case finding.ExchangerBlocksUs:
 			out = append(out, fmt.Sprintf("%s of the %s addresses concluded so far got no answer because their hosts refuse us: our address, name or sender. "+
-				"This says nothing about the addresses. Look at the sending side, then ask again.", n, of))
+				"This says nothing about the addresses. Look at Outbound, then ask again.", n, of))
 		case finding.ExchangerUnreachable:
 			out = append(out, fmt.Sprintf("No connection came about for %s of the %s addresses concluded so far. "+
-				"Test the routes on the sending side before you believe it.", n, of))
+				"Test the routes under Outbound before you believe it.", n, of))
 		case finding.DomainUnresolved:
-			out = append(out, fmt.Sprintf("The name service failed for %s of the %s addresses concluded so far. Test the resolvers on the sending side.", n, of))
+			out = append(out, fmt.Sprintf("DNS failed for %s of the %s addresses concluded so far. Test the resolvers under Outbound.", n, of))
 		}
 	}
 	return out

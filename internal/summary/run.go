@@ -1,0 +1,111 @@
+// Package summary says what became of lists and runs: counts, and sentences about them,
+// for the console, letters, webhooks and the report.
+package summary
+
+import (
+	"context"
+	"time"
+
+	"varnet/core/finding"
+	"varnet/core/policy"
+	"varnet/internal/contract"
+	"varnet/internal/decide"
+	"varnet/internal/store"
+)
+
+// Source is where runs and what is known of them are read; the store is one.
+type Source interface {
+	decide.Source
+	Progress(ctx context.Context, run int64) (store.Progress, error)
+	Notices(ctx context.Context, run int64) ([]store.Notice, error)
+	Estimate(ctx context.Context, list int64, into any) error
+	Runs(ctx context.Context, workspace, list, before int64, limit int) ([]store.Run, error)
+	Sessions(ctx context.Context, run int64) (int64, error)
+	DomainPlaces(ctx context.Context, run store.Run, good []int32, most int) ([]store.Place, error)
+	OperatorPlaces(ctx context.Context, run store.Run, good []int32, most int) ([]store.Place, error)
+	Pairs(ctx context.Context, before, now int64) ([]store.VerdictPair, error)
+}
+
+// Summaries sums runs up.
+type Summaries struct {
+	Source Source
+	// Left returns what is left of a run that goes on.
+	Left func(ctx context.Context, run store.Run) (Left, error)
+	// Counted remembers counts that were made row by row.
+	Counted decide.Memory
+
+	leftovers leftovers
+}
+
+// Run says where a run stands; times in its sentences are in the reader's zone.
+func (s *Summaries) Run(ctx context.Context, r store.Run, l store.List, zone *time.Location) (contract.Run, error) {
+	p, err := s.Source.Progress(ctx, r.ID)
+	if err != nil {
+		return contract.Run{}, err
+	}
+	d, err := decide.New(ctx, s.Source, r, l, r.Policy)
+	if err != nil {
+		return contract.Run{}, err
+	}
+	tally, err := s.Counted.Tally(ctx, d, p.Verdicts)
+	if err != nil {
+		return contract.Run{}, err
+	}
+	b := contract.Run{ID: r.ID, ListID: r.ListID, ListName: l.Name, Depth: string(r.Depth), Policy: r.Policy.Name, Version: r.Policy.Version, State: r.State,
+		CreatedAt: r.CreatedAt, FinishedAt: r.FinishedAt, Addresses: l.Addresses + l.Malformed, Postponed: p.Postponed,
+		NextRound: p.NextRound, Again: p.Again, Reused: r.Plan.Reused, Known: r.Plan.Known, PerMinute: p.LastMinute, Rows: l.Rows, Waits: []contract.Wait{},
+		Times: contract.Times{BeginAt: &r.BeginAt, Hours: r.Hours, Zone: r.Zone, LimitMinutes: r.LimitMinutes, ResumeAt: r.ResumeAt}}
+	for _, n := range p.Verdicts {
+		b.Done += n
+	}
+	if r.Sample != nil {
+		b.Addresses = int64(len(r.Sample))
+	}
+	b.Open = b.Addresses - b.Done
+	b.Causes = causeCounts(p.Verdicts, d.Verdicts)
+	for _, c := range b.Causes {
+		if c.AskAgain {
+			b.MayAsk += c.Addresses
+		}
+	}
+	b.Decisions, b.TakeOut, b.Kept = tally.Counts(), tally.Sentence(policy.Keep), tally.Rows(policy.Keep)
+	if r.State == store.Running && r.Plan.Done && p.Ready == 0 && p.Postponed > 0 {
+		b.State = store.Waiting
+	}
+	if r.State == store.Running {
+		if err := s.await(ctx, r, &b, zone); err != nil {
+			return b, err
+		}
+	}
+	b.Sentence = runSentence(b, zone)
+	happened, err := s.Source.Notices(ctx, r.ID)
+	if err != nil {
+		return contract.Run{}, err
+	}
+	b.Notices = append(happenings(happened, zone), notices(b)...)
+	b.Estimate, err = s.estimated(ctx, b)
+	return b, err
+}
+
+// causeCounts adds up addresses by finding and cause, in the order of the
+// stages and then of the findings.
+func causeCounts(counts map[int32]int64, verdicts map[int32]finding.Verdict) []contract.CauseCount {
+	type kind struct {
+		f finding.Finding
+		c finding.Cause
+	}
+	sums := map[kind]int64{}
+	for id, n := range counts {
+		v := verdicts[id]
+		sums[kind{v.Finding, v.Cause}] += n
+	}
+	out := []contract.CauseCount{}
+	for _, info := range finding.Causes() {
+		for _, f := range finding.Findings() {
+			if n := sums[kind{f, info.Code}]; n > 0 {
+				out = append(out, contract.CauseCount{Finding: f, Cause: info.Code, Stage: info.Stage, Title: info.Title, Addresses: n, AskAgain: info.AskAgain})
+			}
+		}
+	}
+	return out
+}
