@@ -23,6 +23,7 @@ import (
 	"varnet/core/policy"
 	"varnet/core/sheet"
 	"varnet/internal/console"
+	"varnet/internal/intake"
 	"varnet/internal/store"
 	"varnet/internal/summary"
 	"varnet/internal/work"
@@ -37,12 +38,14 @@ type API struct {
 	ending    context.Context
 	orders    orders
 	summaries *summary.Summaries
+	importer  *intake.Importer
 }
 
 // New gives the handler of everything the service serves. Event streams end
 // when ending does.
 func New(ending context.Context, e *work.Engine) http.Handler {
-	a := &API{store: e.Store, engine: e, log: e.Log, ending: ending, summaries: &summary.Summaries{Source: e.Store, Left: e.Left}}
+	a := &API{store: e.Store, engine: e, log: e.Log, ending: ending, summaries: &summary.Summaries{Source: e.Store, Left: e.Left},
+		importer: &intake.Importer{Store: e.Store, Grammar: e.Grammar, Catalogue: e.Catalogue}}
 	r := chi.NewRouter()
 	r.Use(a.logged, secured, zoned, http.NewCrossOriginProtection().Handler)
 	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("ok\n")) })

@@ -9,17 +9,15 @@ import (
 	"io"
 	"net/http"
 	"strconv"
-	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"varnet/core/say"
 	"varnet/core/sheet"
 	"varnet/internal/contract"
-	"varnet/internal/format"
+	"varnet/internal/intake"
 	"varnet/internal/store"
 	"varnet/internal/summary"
-	"varnet/internal/work"
 )
 
 // Page is a keyset page, newest first.
@@ -110,7 +108,7 @@ func (a *API) preview(ctx context.Context, in *struct {
 	Streamed
 	Written
 }) (*struct{ Body contract.Preview }, error) {
-	r, err := work.Read(in.body, in.Sheet, in.overrule())
+	r, err := intake.Read(in.body, in.Sheet, in.overrule())
 	if err != nil {
 		return nil, a.broken(ctx, err)
 	}
@@ -120,7 +118,7 @@ func (a *API) preview(ctx context.Context, in *struct {
 		sheets = []string{}
 	}
 	return &struct{ Body contract.Preview }{contract.Preview{Format: string(r.Kind), Sheets: sheets, Sheet: r.Sheet, Packed: r.Packed,
-		Dialect: r.Dialect, Columns: r.Columns, AddressColumn: r.AddressColumn, AlsoAddresses: append([]int{}, r.AlsoAddresses...), Types: types(r.Kinds), Rows: r.Guessed.Rows, Sentence: readingSentence(r),
+		Dialect: r.Dialect, Columns: r.Columns, AddressColumn: r.AddressColumn, AlsoAddresses: append([]int{}, r.AlsoAddresses...), Types: types(r.Kinds), Rows: r.Guessed.Rows, Sentence: r.Sentence(),
 		Encodings: sheet.Encodings()}}, nil
 }
 
@@ -133,47 +131,6 @@ func (a *API) broken(ctx context.Context, err error) error {
 		return huma.Error400BadRequest("The file broke off while it was read; nothing was brought in. Send it again.")
 	}
 	return a.failed(ctx, err)
-}
-
-// formatNames are what the formats are called.
-var formatNames = map[format.Kind]string{format.Free: "A text from which the addresses are drawn", format.XLSX: "An XLSX spreadsheet", format.XLS: "An XLS spreadsheet",
-	format.ODS: "An OpenDocument spreadsheet", format.JSON: "A JSON array", format.JSONL: "JSON Lines",
-	format.VCard: "An address book (vCard)", format.LDIF: "A directory (LDIF)"}
-
-// readingSentence says what was recognised.
-func readingSentence(r *work.Reading) string {
-	between := map[string]string{",": "commas", ";": "semicolons", "\t": "tabs", "|": "upright strokes", " ": "spaces"}[r.Dialect.Delimiter]
-	if between == "" {
-		between = "“" + r.Dialect.Delimiter + "”"
-	}
-	s := formatNames[r.Kind]
-	switch {
-	case r.Kind != format.Text && len(r.Sheets) > 1:
-		s += fmt.Sprintf(", sheet “%s” of %d, with %d columns", r.Sheet, len(r.Sheets), len(r.Columns))
-	case r.Kind != format.Text:
-		s += fmt.Sprintf(" with %d columns", len(r.Columns))
-	case r.Dialect.Delimiter == "":
-		s = "One address a line"
-	default:
-		s = fmt.Sprintf("%d columns with %s between them", len(r.Columns), between)
-	}
-	if r.Dialect.Encoding != sheet.UTF8 {
-		s += ", in the encoding " + r.Dialect.Encoding
-	}
-	if r.Packed != "" {
-		s += " (" + r.Packed + ")"
-	}
-	if r.Dialect.Header {
-		s += ", the first line names them"
-	}
-	if r.AddressColumn < 0 {
-		return s + ". No column was recognised as holding addresses: choose it."
-	}
-	s += fmt.Sprintf(". The addresses are in column %d, “%s”.", r.AddressColumn+1, r.Columns[r.AddressColumn])
-	for _, c := range r.AlsoAddresses {
-		s += fmt.Sprintf(" Column %d, “%s”, holds addresses too.", c+1, r.Columns[c])
-	}
-	return s
 }
 
 // types are what the columns hold.
@@ -196,13 +153,13 @@ type BringInInput struct {
 	Key            string `query:"key" maxLength:"100" doc:"Brings the list in once: whoever sends the same key again is given the list that is there. A file sent part by part under this key stands for the body."`
 }
 
-func (in *BringInInput) intake(ctx context.Context) work.Intake {
-	return work.Intake{Workspace: workspace(ctx).ID, Name: in.Name, FileName: in.FileName, SameMailbox: in.SameMailbox,
+func (in *BringInInput) file(ctx context.Context) intake.File {
+	return intake.File{Workspace: workspace(ctx).ID, Name: in.Name, FileName: in.FileName, SameMailbox: in.SameMailbox,
 		Sheet: in.Sheet, Overrule: in.overrule(), AddressColumns: in.AddressColumns, Key: in.Key}
 }
 
 func (a *API) bringIn(ctx context.Context, in *BringInInput) (*struct{ Body contract.List }, error) {
-	l, err := a.once(ctx, in.Key, in.body, func(body io.Reader) (store.List, error) { return a.engine.Ingest(ctx, in.intake(ctx), body) })
+	l, err := a.once(ctx, in.Key, in.body, func(body io.Reader) (store.List, error) { return a.importer.Import(ctx, in.file(ctx), body) })
 	if err != nil {
 		return nil, a.broken(ctx, err)
 	}
@@ -219,8 +176,8 @@ func (a *API) bringInAgain(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	again := work.Again{Intake: in.intake(ctx), List: l, Mode: work.Mode(in.Mode), RowKey: in.RowKey}
-	made, err := a.once(ctx, in.Key, in.body, func(body io.Reader) (store.List, error) { return a.engine.BringAgain(ctx, again, body) })
+	newer := intake.Newer{File: in.file(ctx), List: l, Mode: intake.Mode(in.Mode), RowKey: in.RowKey}
+	made, err := a.once(ctx, in.Key, in.body, func(body io.Reader) (store.List, error) { return a.importer.ImportNewer(ctx, newer, body) })
 	if err != nil {
 		return nil, a.broken(ctx, err)
 	}
@@ -242,11 +199,11 @@ func (a *API) problems(ctx context.Context, in *struct {
 	}
 	return a.stream(download{name: l.Name + "-problems.csv", kind: "text/csv; charset=utf-8", write: func(out io.Writer) error {
 		w := csv.NewWriter(out)
-		_ = w.Write([]string{"line", "row", "address cell", "what is so of it"})
+		_ = w.Write([]string{"line", "row", "address cell", "problem"})
 		line := func(t *store.Trouble, says string) error {
 			return w.Write([]string{strconv.FormatInt(t.Line, 10), strconv.Itoa(int(t.Row)), sheet.Harmless(t.Typed), says})
 		}
-		err := a.store.EachTrouble(ctx, l, func(t *store.Trouble) error { return line(t, troubleSays(t)) })
+		err := a.store.EachTrouble(ctx, l, func(t *store.Trouble) error { return line(t, intake.Problem(t)) })
 		if err == nil && in.With > 0 {
 			err = a.store.EachCommon(ctx, l, other, func(t *store.Trouble) error {
 				return line(t, fmt.Sprintf("The same address stands in line %d of the list “%s”.", *t.First, other.Name))
@@ -275,18 +232,6 @@ func (a *API) common(ctx context.Context, in *struct {
 	}
 	c.Sentence = fmt.Sprintf("Of the %s addresses of “%s” %s stand in “%s”, too.", say.Number(l.Addresses), l.Name, say.Number(c.Addresses), other.Name)
 	return &struct{ Body contract.Common }{c}, nil
-}
-
-func troubleSays(t *store.Trouble) string {
-	switch {
-	case t.Address == nil:
-		return "The address cell is empty."
-	case t.First != nil:
-		return fmt.Sprintf("The same address stands in line %d.", *t.First)
-	case t.Problem != nil:
-		return t.Problem.Reason
-	}
-	return "Mended: " + strings.Join(t.Mended, ", ") + "."
 }
 
 func (a *API) lists(ctx context.Context, in *struct {

@@ -181,6 +181,9 @@ func agrees(t *testing.T, api *client.Client, r contract.Run, p policy.Policy) {
 	for _, row := range rows(contract.TakingOut{Decision: "all", Form: "results", Columns: []string{"decision", "reason"}}) {
 		counted[policy.Ruling{Decision: policy.Decision(row[3]), Reason: row[4]}]++
 	}
+	for i := range said.Counts {
+		said.Counts[i].Code = "" // which no column of the file tells
+	}
 	if got, want := fmt.Sprint(said.Counts), fmt.Sprint(counted.Counts()); got != want {
 		t.Errorf("said %s, exported %s", got, want)
 	}

@@ -193,7 +193,7 @@ func TestTimes(t *testing.T) {
 		switch {
 		case r.State == "running" && now.Before(begin.Add(-time.Second)):
 			t.Errorf("it runs at %v", now)
-		case r.State == "paused" && (r.ResumeAt == nil || !r.ResumeAt.Equal(closes.Add(time.Minute)) || !strings.Contains(r.Sentence, "paused by its hours and goes on ")):
+		case r.State == "paused" && (r.ResumeAt == nil || !r.ResumeAt.Equal(closes.Add(time.Minute)) || !strings.Contains(r.Sentence, "paused outside its hours and resumes ")):
 			t.Errorf("paused: %s", r.Sentence)
 		}
 	})

@@ -59,7 +59,7 @@ func (e *Engine) ofRun(ctx context.Context, id int64) (workspace int64, c *catal
 	if err != nil {
 		return 0, nil, err
 	}
-	if c, err = e.catalogue(ctx, run.WorkspaceID); err != nil {
+	if c, err = e.Catalogue(ctx, run.WorkspaceID); err != nil {
 		return 0, nil, err
 	}
 	frequent, err := e.Store.FrequentDomains(ctx, run.ListID, catalogue.Frequent)
@@ -82,7 +82,7 @@ func (e *Engine) ofRun(ctx context.Context, id int64) (workspace int64, c *catal
 }
 
 // catalogue is the shipped one with the workspace's own entries over it.
-func (e *Engine) catalogue(ctx context.Context, workspace int64) (*catalogue.Catalogue, error) {
+func (e *Engine) Catalogue(ctx context.Context, workspace int64) (*catalogue.Catalogue, error) {
 	own, err := e.Store.AllCatalogueEntries(ctx, workspace)
 	return catalogue.With(own), err
 }
@@ -97,7 +97,7 @@ func (e *Engine) Check(ctx context.Context, workspace int64, typed string, passe
 		c.Verdict = finding.ConcludeFrom(c.Problem.Cause, nil)
 		return c
 	}
-	known, err := e.catalogue(ctx, workspace)
+	known, err := e.Catalogue(ctx, workspace)
 	if err != nil {
 		e.Log.Warn("the workspace's own catalogue entries are not known now", "err", err)
 		known = catalogue.Default()

@@ -19,6 +19,7 @@ import (
 	"varnet/core/probe"
 	"varnet/core/resolve"
 	"varnet/core/smtp"
+	"varnet/internal/intake"
 	"varnet/internal/practice"
 	"varnet/internal/secret"
 	"varnet/internal/store"
@@ -82,14 +83,18 @@ func newPlant(t *testing.T, world string, port int) *plant {
 	return p
 }
 
-// bring brings a list of the world's people in.
+func (p *plant) importer() *intake.Importer {
+	return &intake.Importer{Store: p.Store, Grammar: p.Grammar, Catalogue: p.Catalogue}
+}
+
+// bring imports a list of the world's people.
 func (p *plant) bring(rows int) store.List {
 	p.t.Helper()
 	var b bytes.Buffer
 	if err := p.net.World.WriteList(&b, rows); err != nil {
 		p.t.Fatal(err)
 	}
-	l, err := p.Ingest(p.t.Context(), work.Intake{Workspace: p.workspace, Name: "members"}, &b)
+	l, err := p.importer().Import(p.t.Context(), intake.File{Workspace: p.workspace, Name: "members"}, &b)
 	if err != nil {
 		p.t.Fatal(err)
 	}
@@ -355,11 +360,11 @@ func TestNothingHalfIsBroughtIn(t *testing.T) {
 		"nothing":           {strings.NewReader(""), "empty"},
 		"a column too many": {strings.NewReader("e-mail\nada@seed.example\n"), "no column 10"},
 	} {
-		in := work.Intake{Workspace: p.workspace, Name: what}
+		in := intake.File{Workspace: p.workspace, Name: what}
 		if what == "a column too many" {
 			in.AddressColumns = []int{9}
 		}
-		if _, err := p.Ingest(t.Context(), in, c.file); err == nil || !strings.Contains(err.Error(), c.says) {
+		if _, err := p.importer().Import(t.Context(), in, c.file); err == nil || !strings.Contains(err.Error(), c.says) {
 			t.Errorf("%s: %v", what, err)
 		}
 	}

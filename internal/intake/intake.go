@@ -1,4 +1,7 @@
-package work
+// Package intake imports files of every format as lists: which table is in them, how it is
+// written, where its addresses are; rows as they stand, told apart by their addresses; and
+// newer files for a list that is there.
+package intake
 
 import (
 	"bufio"
@@ -11,13 +14,15 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"varnet/core/address"
+	"varnet/core/catalogue"
 	"varnet/core/sheet"
 	"varnet/internal/format"
 	"varnet/internal/store"
 )
 
-// Intake is a file on its way in.
-type Intake struct {
+// File is a file to import, and how.
+type File struct {
 	Workspace int64
 	Name      string
 	FileName  string
@@ -30,30 +35,38 @@ type Intake struct {
 	// SameMailbox tells duplicates by what the operator takes for the same
 	// mailbox, leaving dots or tags out where it is known to.
 	SameMailbox bool
-	// Key brings the list in once; "" as often as it is sent.
+	// Key imports the list once; "" as often as it is sent.
 	Key string
 }
 
-// Ingest brings a file in as a list, all of it or nothing. Memory stays flat:
-// rows go from the file to the database one by one; only a fingerprint of each
-// different address is held, for the duplicates.
-func (e *Engine) Ingest(ctx context.Context, in Intake, body io.Reader) (store.List, error) {
-	read, l, err := in.open(body)
+// Importer imports files as lists.
+type Importer struct {
+	Store   *store.Store
+	Grammar address.Grammar
+	// Catalogue returns the catalogue of a workspace.
+	Catalogue func(ctx context.Context, workspace int64) (*catalogue.Catalogue, error)
+}
+
+// Import imports a file as a list, all of it or nothing. Memory stays flat: rows go from
+// the file to the database one by one; only a fingerprint of each different address is
+// held, for the duplicates.
+func (i *Importer) Import(ctx context.Context, f File, body io.Reader) (store.List, error) {
+	read, l, err := f.open(body)
 	if err != nil {
 		return l, err
 	}
 	defer read.Close()
-	err = e.bringIn(ctx, in, &l, read.Rest, read.NoAddressColumn)
+	err = i.rows(ctx, f, &l, read.Rest, read.NoAddressColumn)
 	return l, err
 }
 
 // open looks at a file and settles the list that it will be.
-func (in Intake) open(body io.Reader) (*Reading, store.List, error) {
-	read, err := Read(body, in.Sheet, in.Overrule)
+func (f File) open(body io.Reader) (*Reading, store.List, error) {
+	read, err := Read(body, f.Sheet, f.Overrule)
 	if err != nil {
 		return nil, store.List{}, err
 	}
-	l, err := in.list(read)
+	l, err := f.list(read)
 	if err != nil {
 		read.Close()
 		return nil, store.List{}, err
@@ -61,27 +74,31 @@ func (in Intake) open(body io.Reader) (*Reading, store.List, error) {
 	return read, l, nil
 }
 
-// bringIn brings the rows of a file in as a list that is settled.
-func (e *Engine) bringIn(ctx context.Context, in Intake, l *store.List, file io.Reader, noAddress func() error) error {
-	known, err := e.catalogue(ctx, in.Workspace)
+// rows imports the rows of a file as a list that is settled.
+func (i *Importer) rows(ctx context.Context, f File, l *store.List, file io.Reader, noAddress func() error) error {
+	known, err := i.Catalogue(ctx, f.Workspace)
 	if err != nil {
 		return err
 	}
 	reading, done := context.WithCancel(ctx)
 	defer done()
-	return e.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
-		records := newRecordReader(file, l, e.Grammar)
+	return i.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
+		records := newRecordReader(file, l, i.Grammar)
 		if l.Header, err = records.header(); err != nil {
 			return err
 		}
 		r := newRowReader(ahead(reading, records.next), l, known)
-		r.sameMailbox = in.SameMailbox
-		return inOrder(
-			func() error { return s.CreateList(ctx, l) },
-			func() error { return s.CopyRows(ctx, l.ID, ahead(reading, r.next)) },
-			func() error { return r.check(noAddress) },
-			func() error { return s.CompleteList(ctx, l, r.members()) },
-		)
+		r.sameMailbox = f.SameMailbox
+		if err := s.CreateList(ctx, l); err != nil {
+			return err
+		}
+		if err := s.CopyRows(ctx, l.ID, ahead(reading, r.next)); err != nil {
+			return err
+		}
+		if err := r.check(noAddress); err != nil {
+			return err
+		}
+		return s.CompleteList(ctx, l, r.members())
 	})
 }
 
@@ -135,12 +152,12 @@ func (r *Reading) look(o sheet.Overrule) (sample []byte, err error) {
 }
 
 // list settles what the guess leaves open.
-func (in Intake) list(g *Reading) (store.List, error) {
-	l := store.List{WorkspaceID: in.Workspace, Key: in.Key, Name: strings.TrimSpace(in.Name), FileName: in.FileName,
+func (f File) list(g *Reading) (store.List, error) {
+	l := store.List{WorkspaceID: f.Workspace, Key: f.Key, Name: strings.TrimSpace(f.Name), FileName: f.FileName,
 		Format: string(g.Kind), Sheet: g.Sheet, Packed: g.Packed,
-		Dialect: g.Dialect, Columns: g.Columns, AddressColumns: in.AddressColumns, Kinds: g.Kinds}
+		Dialect: g.Dialect, Columns: g.Columns, AddressColumns: f.AddressColumns, Kinds: g.Kinds}
 	if l.Name == "" {
-		l.Name = in.FileName
+		l.Name = f.FileName
 	}
 	if l.Name == "" {
 		l.Name = "Unnamed list"
@@ -154,7 +171,7 @@ func (in Intake) list(g *Reading) (store.List, error) {
 		return l, err
 	} else {
 		l.AddressColumns = nil
-		for _, c := range in.AddressColumns {
+		for _, c := range f.AddressColumns {
 			l.AddressColumns = append(l.AddressColumns, g.Slots(c)...)
 		}
 	}

@@ -1,4 +1,4 @@
-package work
+package intake
 
 import (
 	"bytes"
@@ -14,7 +14,7 @@ import (
 	"varnet/internal/store"
 )
 
-// Mode is what a file that is brought in again does with the rows of a list.
+// Mode is what a newer file does with the rows of a list.
 type Mode string
 
 // The modes.
@@ -24,9 +24,9 @@ const (
 	Update  Mode = "update"  // its rows change those with the same key, and come after them otherwise
 )
 
-// Again is a file that is brought in for a list that is there.
-type Again struct {
-	Intake
+// Newer is a newer file for a list that is there.
+type Newer struct {
+	File
 	List store.List
 	Mode Mode
 	// RowKey is the column by which rows are found again; "" for the address.
@@ -37,9 +37,9 @@ type Again struct {
 // theirs come by.
 const maxUpdate = 128 << 20
 
-// BringAgain brings a file in for a list that is there. What comes of it is a
-// list of its own, so that the runs of the earlier one stay what they are.
-func (e *Engine) BringAgain(ctx context.Context, in Again, body io.Reader) (store.List, error) {
+// ImportNewer imports a newer file for a list that is there. What comes of it is a list of
+// its own, so that the runs of the earlier one stay what they are.
+func (i *Importer) ImportNewer(ctx context.Context, in Newer, body io.Reader) (store.List, error) {
 	read, l, err := in.open(body)
 	if err != nil {
 		return l, err
@@ -47,10 +47,10 @@ func (e *Engine) BringAgain(ctx context.Context, in Again, body io.Reader) (stor
 	defer read.Close()
 	l.Name, l.EarlierID = in.List.Name, &in.List.ID
 	if in.Mode == Replace {
-		err = e.bringIn(ctx, in.Intake, &l, read.Rest, read.NoAddressColumn)
+		err = i.rows(ctx, in.File, &l, read.Rest, read.NoAddressColumn)
 		return l, err
 	}
-	m := &merger{in: in, store: e.Store, grammar: e.Grammar, read: read}
+	m := &merger{in: in, store: i.Store, grammar: i.Grammar, read: read}
 	if err := m.columns(); err != nil {
 		return l, err
 	}
@@ -59,7 +59,7 @@ func (e *Engine) BringAgain(ctx context.Context, in Again, body io.Reader) (stor
 	r, w := io.Pipe()
 	defer r.Close()
 	go func() { _ = w.CloseWithError(m.write(ctx, w)) }()
-	err = e.bringIn(ctx, in.Intake, &l, &counting{r, &l, m}, read.NoAddressColumn)
+	err = i.rows(ctx, in.File, &l, &counting{r, &l, m}, read.NoAddressColumn)
 	return l, err
 }
 
@@ -81,7 +81,7 @@ func (c *counting) Read(b []byte) (int, error) {
 // merger writes the rows of a list and those of a file as one text, as the list
 // is written.
 type merger struct {
-	in      Again
+	in      Newer
 	store   *store.Store
 	grammar address.Grammar
 	read    *Reading
