@@ -212,7 +212,7 @@ func TestTakeOut(t *testing.T) {
 		if err := api.Problems(ctx, list.ID, &b); err != nil {
 			t.Fatal(err)
 		}
-		want := "line,row,address cell,what is so of it\n4,3,,The address cell is empty.\n5,4,Ada.Mossman@Fernhollow.example,The same address stands in line 2.\n"
+		want := "line,row,address cell,problem\n4,3,,The address cell is empty.\n5,4,Ada.Mossman@Fernhollow.example,Repeats the address of line 2.\n"
 		if b.String() != want {
 			t.Errorf("got\n%s", &b)
 		}

@@ -20,7 +20,7 @@ export function Found({ e }: { e: Evidence }) {
           <h3>{e.address > 0 ? "What stands in the file" : "What was typed"}</h3>
           <p>{e.line ? `Line ${number(e.line)}: ` : ""}<AddressText text={e.typed} /></p>
           {e.problem && <p>{e.problem}</p>}
-          {e.mended?.map((m) => <p key={m}>Mended: {m}.</p>)}
+          {e.mended?.map((m) => <p key={m}>Cleaned up: {m}.</p>)}
           {e.suggestion && <p>Perhaps <AddressText text={e.suggestion} /> was meant.</p>}
           {e.traits.length > 0 && <p>Traits: {e.traits.join(", ")}.</p>}
         </li>
