@@ -3,6 +3,7 @@ package main
 import (
 	"bytes"
 	"encoding/json"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -10,6 +11,7 @@ import (
 	"time"
 
 	"varnet/internal/contract"
+	"varnet/internal/store"
 	"varnet/internal/testkit"
 )
 
@@ -99,6 +101,42 @@ func (h hand) walk(steps ...step) {
 				h.t.Errorf("varnet %s does not say %q on standard error:\n%s", s.call, want, errOut)
 			}
 		}
+	}
+}
+
+// TestSchemas: the schema is brought up to date by "migrate" and by the service, unless it
+// is told not to; a key is made in no other; one of a newer release is left alone.
+func TestSchemas(t *testing.T) {
+	t.Parallel()
+	dsn := testkit.Database(t)
+	run := func(want string, args ...string) {
+		t.Helper()
+		cmd := testkit.Command([]string{"VARNET_DSN=" + dsn, "VARNET_SECRET=a secret for tests alone, 32 and more"}, args...)
+		text, err := cmd.CombinedOutput()
+		if !strings.Contains(string(text), want) {
+			t.Errorf("varnet %s: %v: %s\nwant %q", strings.Join(args, " "), err, text, want)
+		}
+	}
+	knows := store.KnownSchema()
+	behind := fmt.Sprintf("the database has schema 0, and this release needs %d; run \"varnet migrate\" first", knows)
+	run(behind, "key", "new")
+	run(behind, "serve", "-migrate", "no", "-listen", "127.0.0.1:0")
+	run("-migrate is yes or no", "serve", "-migrate", "perhaps")
+	run(fmt.Sprintf("from schema 0 to %d.", knows), "migrate")
+	run("nothing was to be done.", "migrate")
+	run("varnet_", "key", "new")
+	run(fmt.Sprintf("schema %d\n", knows), "version")
+	db, err := store.Open(t.Context(), dsn)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	if _, err := db.Pool().Exec(t.Context(), "INSERT INTO goose_db_version (version_id, is_applied) VALUES ($1, true)", knows+1); err != nil {
+		t.Fatal(err)
+	}
+	newer := fmt.Sprintf("the database has schema %d, and this release knows %d at most", knows+1, knows)
+	for _, args := range [][]string{{"migrate"}, {"serve", "-listen", "127.0.0.1:0"}, {"worker"}, {"key", "new"}} {
+		run(newer, args...)
 	}
 }
 

@@ -30,7 +30,7 @@ import (
 
 // settings are what serve and worker are told.
 type settings struct {
-	dsn, listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, lanes, unknown, catalogues, pprof, level *string
+	dsn, listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, lanes, unknown, catalogues, migrate, pprof, level *string
 }
 
 func (c *cli) settings() settings {
@@ -50,6 +50,7 @@ func (c *cli) settings() settings {
 		lanes:      c.setting("lanes", "VARNET_LANES", strconv.Itoa(work.DefaultLanes), "how many lanes this process works in at once: the most sessions it has open"),
 		unknown:    c.setting("unknown-rate", "VARNET_UNKNOWN_RATE", strconv.Itoa(pace.DefaultUnknown), "how many unknown recipients to ask one address of a mail host about in a minute; 0: no limit"),
 		catalogues: c.setting("catalogue-folder", "VARNET_CATALOGUE_FOLDER", "", "the folder from which workspaces may follow catalogues by file:// URL; none unless given"),
+		migrate:    c.setting("migrate", "VARNET_MIGRATE", "yes", "no: leave the database's schema as it is, and do not start on another than this release's (see varnet migrate)"),
 		pprof:      c.setting("pprof", "VARNET_PPROF", "", "where to serve Go's profiles, such as 127.0.0.1:6060; nowhere unless given, and best on loopback alone"),
 		level:      c.setting("log-level", "VARNET_LOG_LEVEL", "info", "debug, info, warn or error"),
 	}
@@ -66,6 +67,9 @@ func (s settings) logger(c *cli) (*slog.Logger, error) {
 
 // config reads all settings but the database's, which is not opened yet.
 func (s settings) config(c *cli) (w work.Config, err error) {
+	if *s.migrate != "yes" && *s.migrate != "no" {
+		return w, c.wrongUse("-migrate is yes or no")
+	}
 	if w.Log, err = s.logger(c); err != nil {
 		return w, err
 	}
@@ -115,16 +119,25 @@ const (
 // restartWait is how long a database that restarts is waited for.
 const restartWait = 20 * time.Second
 
-func openStore(ctx context.Context, dsn string) (*store.Store, error) {
+// openStore opens the database and brings its schema to hand.
+func openStore(ctx context.Context, dsn string, schema func(*store.Store, context.Context) error) (*store.Store, error) {
 	db, err := store.Open(ctx, dsn)
 	if err != nil {
 		return nil, err
 	}
-	if err := db.Migrate(ctx); err != nil {
+	if err := schema(db, ctx); err != nil {
 		db.Close()
 		return nil, err
 	}
 	return db, nil
+}
+
+// schema is what service and workers do about the schema.
+func (s settings) schema() func(*store.Store, context.Context) error {
+	if *s.migrate == "yes" {
+		return (*store.Store).Migrate
+	}
+	return (*store.Store).CheckSchema
 }
 
 // open opens the database, brings it up to date and makes the job engine.
@@ -132,7 +145,7 @@ func (s settings) open(ctx context.Context, w work.Config) (_ *work.Engine, err 
 	debug.SetMemoryLimit(memoryLimit)
 	debug.SetGCPercent(garbage)
 	for end := time.Now().Add(restartWait); ; {
-		if w.Store, err = openStore(ctx, *s.dsn); err == nil {
+		if w.Store, err = openStore(ctx, *s.dsn, s.schema()); err == nil {
 			break
 		}
 		if !store.Restarting(err) || time.Now().After(end) {
@@ -343,7 +356,7 @@ func firstKey(ctx context.Context, c *cli, db *store.Store) error {
 	if err != nil || any {
 		return err
 	}
-	k, err := db.NewKey(ctx, defaultWorkspace, "first key")
+	_, k, err := db.NewKey(ctx, defaultWorkspace, "first key")
 	if err != nil {
 		return err
 	}
@@ -389,12 +402,12 @@ func key(ctx context.Context, c *cli, args []string) error {
 	if len(rest) != 1 || rest[0] != "new" || *s.dsn == "" {
 		return c.wrongUse("say: varnet key new, and with -dsn (or VARNET_DSN) where the database is")
 	}
-	db, err := openStore(ctx, *s.dsn)
+	db, err := openStore(ctx, *s.dsn, (*store.Store).CheckSchema)
 	if err != nil {
 		return err
 	}
 	defer db.Close()
-	k, err := db.NewKey(ctx, *workspace, *name)
+	_, k, err := db.NewKey(ctx, *workspace, *name)
 	if err == nil {
 		fmt.Fprintln(c.out, k)
 	}

@@ -31,17 +31,11 @@ func (a *API) keys(ctx context.Context, _ *struct{}) (*struct{ Body []contract.K
 }
 
 func (a *API) makeKey(ctx context.Context, in *struct{ Body contract.NewKey }) (*struct{ Body contract.KnownKey }, error) {
-	text, err := a.store.NewKey(ctx, workspace(ctx).Name, in.Body.Name)
+	k, text, err := a.store.NewKey(ctx, workspace(ctx).Name, in.Body.Name)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	all, err := a.keys(ctx, nil)
-	if err != nil {
-		return nil, err
-	}
-	k := all.Body[len(all.Body)-1]
-	k.Key = text
-	return &struct{ Body contract.KnownKey }{k}, nil
+	return &struct{ Body contract.KnownKey }{contract.KnownKey{ID: k.ID, Name: k.Name, CreatedAt: k.CreatedAt, Key: text}}, nil
 }
 
 func (a *API) deleteKey(ctx context.Context, in *ByID) (*struct{}, error) {

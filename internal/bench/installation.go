@@ -84,6 +84,9 @@ func install(w *practice.World, port int, settings ...string) (*installation, er
 		cmd.Env, cmd.Stderr = env, os.Stderr
 		return cmd
 	}
+	if err := command("migrate").Run(); err != nil {
+		return nil, fmt.Errorf("migrate the database: %w", err)
+	}
 	key, err := command("key", "new").Output()
 	if err != nil {
 		return nil, fmt.Errorf("make a key: %w", err)

@@ -68,7 +68,7 @@ func TestConsole(t *testing.T) {
 	do("with result columns", chromedp.Navigate(s.URL+"/runs/1/take-out?form=results&columns=finding,odds,host&policy=open-house"), browser.Text("The file will begin so"), browser.Text("mx1.postbarn.example"))
 	do("policies", chromedp.Navigate(s.URL+"/policies"), browser.Text("your own, version 1"))
 	do("the list", chromedp.Navigate(s.URL+"/lists/1"), browser.Text("It is kept until"), browser.Press("Estimate first"), browser.Text("This is told by a sample of 400"))
-	do("bring it in again", chromedp.Navigate(s.URL+"/bring-in?for=1"), browser.Text("in again"), dropped("more.csv", []byte("E-mail,Name\nada@upperloam.example,=1+1\n")), browser.Text("2 columns with commas"),
+	do("bring it in again", chromedp.Navigate(s.URL+"/bring-in?for=1"), browser.Text("in again"), dropped("more.csv", []byte("E-mail,Name\nada@upperloam.example,=1+1\n")), browser.Text("2 columns separated by commas"),
 		browser.Press("Bring it in"), browser.Text("The file added 1 row and changed 0 rows."))
 	do("lists", chromedp.Navigate(s.URL+"/lists"), browser.Text("1,201"))
 	do("the sending side", chromedp.Navigate(s.URL+"/sending"), browser.Text("Sending side: ready"))

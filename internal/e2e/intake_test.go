@@ -77,7 +77,7 @@ func TestBringAgain(t *testing.T) {
 		t.Errorf("the evidence of a result taken over: %v: %+v", err, e)
 	}
 	lists, err := api.Lists(t.Context(), 50)
-	if err != nil || len(lists) != 4 || lists[3].ID != appended.ID || !strings.Contains(appended.Sentence, "The file added 2 rows and changed 0 rows.") {
+	if err != nil || len(lists) != 4 || lists[3].ID != appended.ID || !strings.Contains(appended.Sentence, "The newer file added 2 rows and changed 0 rows.") {
 		t.Errorf("%v: %d lists, %s", err, len(lists), appended.Sentence)
 	}
 	text, err := testkit.Command(s.Env, "lists", "common", fmt.Sprint(appended.ID), fmt.Sprint(l.ID)).CombinedOutput()

@@ -38,16 +38,16 @@ func hashed(text string) []byte {
 	return h[:]
 }
 
-// NewKey makes a key for the workspace of that name, which is made if need be;
-// the first there is looks after the sending side.
-// The key itself is given back this once and cannot be read again.
-func (s *Store) NewKey(ctx context.Context, workspace, name string) (string, error) {
+// NewKey makes a key for the workspace of that name, which is made if need be; the first
+// there is looks after the outbound side. The text of the key is returned this once and
+// cannot be read again.
+func (s *Store) NewKey(ctx context.Context, workspace, name string) (k Key, text string, err error) {
 	text, hash := secret("varnet_")
-	_, err := s.db.Exec(ctx, `
+	k, err = one[Key](ctx, s.db, `
 		WITH made AS (INSERT INTO workspace (name, keeper) SELECT $1, NOT EXISTS (SELECT FROM workspace)
 			ON CONFLICT (name) DO UPDATE SET name = $1 RETURNING id)
-		INSERT INTO key (workspace_id, name, hash) SELECT id, $2, $3 FROM made`, workspace, name, hash)
-	return text, err
+		INSERT INTO key (workspace_id, name, hash) SELECT id, $2, $3 FROM made RETURNING id, name, created_at`, workspace, name, hash)
+	return k, text, err
 }
 
 // AnyKey tells whether there is a key at all.

@@ -5,8 +5,6 @@ import (
 	"math"
 	"time"
 
-	"github.com/jackc/pgx/v5"
-
 	"varnet/core/sheet"
 )
 
@@ -105,41 +103,6 @@ func (s *Store) Archive(ctx context.Context, workspace, id int64, archived bool)
 // List gives one list of the workspace.
 func (s *Store) List(ctx context.Context, workspace, id int64) (List, error) {
 	return one[List](ctx, s.db, `SELECT `+listColumns+` FROM list WHERE workspace_id = $1 AND id = $2`, workspace, id)
-}
-
-// DeleteList deletes a list with its rows, runs, results and evidence; what its
-// runs found absent is remembered. The
-// runs go first: whoever records results at this moment is waited for, and
-// theirs go with the others.
-func (s *Store) DeleteList(ctx context.Context, workspace, id int64) error {
-	return s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
-		if _, err := s.List(ctx, workspace, id); err != nil {
-			return err
-		}
-		if err := s.rememberAbsentOf(ctx, id); err != nil {
-			return err
-		}
-		rows, err := s.db.Query(ctx, "DELETE FROM run WHERE list_id = $1 RETURNING id", id)
-		if err != nil {
-			return err
-		}
-		runs, err := pgx.CollectRows(rows, pgx.RowTo[int64])
-		if err != nil {
-			return err
-		}
-		for _, table := range []string{"batch", "tally", "run_domain"} {
-			if _, err := s.db.Exec(ctx, "DELETE FROM "+table+" WHERE run_id = ANY($1)", runs); err != nil {
-				return err
-			}
-		}
-		for _, table := range []string{"row_block", "list_domain", "list_part"} {
-			if _, err := s.db.Exec(ctx, "DELETE FROM "+table+" WHERE list_id = $1", id); err != nil {
-				return err
-			}
-		}
-		_, err = s.db.Exec(ctx, "DELETE FROM list WHERE id = $1", id)
-		return err
-	})
 }
 
 // EachCommon gives the addresses of a list that stand in another one, too, as

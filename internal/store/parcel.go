@@ -168,8 +168,8 @@ func (s *Store) Claim(ctx context.Context, laneKey string, lane int) (*Parcel, e
 // parcel is not claimed any more.
 func (s *Store) Shorten(ctx context.Context, p *Parcel, lane, questions int) (ok bool, err error) {
 	k := pack(p.Questions[:questions])
-	tag, err := s.db.Exec(ctx, `UPDATE parcel SET addresses = $3, ordinals = $4, mailboxes = $5, rounds = $6, was = $7, asked = $8
-		WHERE id = $1 AND lane = $2 AND state = 'claimed'`, p.ID, lane, int32(questions), k.ordinals, k.mailboxes, k.rounds, k.was, k.asked)
+	tag, err := s.db.Exec(ctx, `UPDATE parcel p SET addresses = $3, ordinals = $4, mailboxes = $5, rounds = $6, was = $7, asked = $8
+		FROM `+heldRun(1)+` WHERE p.run_id = held.id AND p.id = $1 AND p.lane = $2 AND p.state = 'claimed'`, p.ID, lane, int32(questions), k.ordinals, k.mailboxes, k.rounds, k.was, k.asked)
 	return tag.RowsAffected() == 1, err
 }
 
@@ -206,11 +206,18 @@ func (s *Store) MarkDone(ctx context.Context, parcel int64, lane int, r ParcelRe
 	return tag.RowsAffected() == 1, err
 }
 
+// heldRun holds in SQL the run of a parcel, whose number is a value: whoever changes a
+// parcel and then adds to its run takes the run first, as who deletes it does, so that
+// they never wait for each other.
+func heldRun(parcel int) string {
+	return fmt.Sprintf("(SELECT id FROM run WHERE id = (SELECT run_id FROM parcel WHERE id = $%d) FOR KEY SHARE) held", parcel)
+}
+
 // markDone marks a claimed parcel done in SQL; its number, lane and record are
 // values from a place on.
 func markDone(from int) string {
-	return fmt.Sprintf(`UPDATE parcel SET state = 'done', done_at = now(), record = $%d, ordinals = '{}', mailboxes = '', rounds = NULL, was = NULL, asked = NULL
-		WHERE id = $%d AND lane = $%d AND state = 'claimed'`, from+2, from, from+1)
+	return fmt.Sprintf(`UPDATE parcel p SET state = 'done', done_at = now(), record = $%d, ordinals = '{}', mailboxes = '', rounds = NULL, was = NULL, asked = NULL
+		FROM %s WHERE p.run_id = held.id AND p.id = $%d AND p.lane = $%d AND p.state = 'claimed'`, from+2, heldRun(from), from, from+1)
 }
 
 // ParcelRecords gives the records of some parcels of a run, or of the

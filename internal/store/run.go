@@ -3,6 +3,7 @@ package store
 import (
 	"cmp"
 	"context"
+	"errors"
 	"slices"
 	"time"
 
@@ -95,12 +96,18 @@ type Plan struct {
 
 const runColumns = "id, workspace_id, list_id, depth, policy, state, reuse_days, sample, plan, begin_at, hours, zone, limit_minutes, resume_at, created_at, finished_at"
 
-// CreateRun records a run as running or drafted.
+// CreateRun records a run and gives it its ID. The list is held meanwhile: one that is
+// being deleted is waited for, and then it is ErrNotFound.
 func (s *Store) CreateRun(ctx context.Context, r *Run) error {
-	return s.db.QueryRow(ctx, `
+	err := s.db.QueryRow(ctx, `
 		INSERT INTO run (workspace_id, list_id, depth, policy, state, reuse_days, sample, begin_at, hours, zone, limit_minutes)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11) RETURNING id, created_at`,
+		SELECT $1, l.id, $3, $4, $5, $6, $7, $8, $9, $10, $11 FROM (SELECT id FROM list WHERE id = $2 AND workspace_id = $1 FOR KEY SHARE) l
+		RETURNING id, created_at`,
 		r.WorkspaceID, r.ListID, string(r.Depth), r.Policy, r.State, r.ReuseDays, r.Sample, r.BeginAt, r.Hours, r.Zone, r.LimitMinutes).Scan(&r.ID, &r.CreatedAt)
+	if errors.Is(err, pgx.ErrNoRows) {
+		err = ErrNotFound
+	}
+	return err
 }
 
 // BeginRun lets a drafted run begin now; ok is false when it is none.

@@ -7,25 +7,15 @@ package store
 
 import (
 	"context"
-	"database/sql"
-	"embed"
 	"errors"
 	"fmt"
-	"io/fs"
 	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/pgxpool"
-	"github.com/jackc/pgx/v5/stdlib"
-	"github.com/pressly/goose/v3"
-	"github.com/riverqueue/river/riverdriver/riverpgxv5"
-	"github.com/riverqueue/river/rivermigrate"
 )
-
-//go:embed migrations/*.sql
-var migrations embed.FS
 
 // ErrNotFound tells that there is no such record in the workspace.
 var ErrNotFound = errors.New("not found")
@@ -116,50 +106,6 @@ func (s *Store) InTx(ctx context.Context, do func(*Store, pgx.Tx) error) error {
 	return pgx.BeginFunc(ctx, s.db, func(tx pgx.Tx) error {
 		return do(&Store{pool: s.pool, db: tx, verdicts: s.verdicts, standings: s.standings}, tx)
 	})
-}
-
-// migrationLock keeps processes that start at once from migrating together.
-const migrationLock = 7201_1871
-
-// Migrate brings the schema up to date, Varnet's own and the job engine's.
-func (s *Store) Migrate(ctx context.Context) error {
-	conn, err := s.pool.Acquire(ctx)
-	if err != nil {
-		return err
-	}
-	defer conn.Release()
-	if _, err := conn.Exec(ctx, "SELECT pg_advisory_lock($1)", migrationLock); err != nil {
-		return err
-	}
-	defer func() {
-		_, _ = conn.Exec(context.WithoutCancel(ctx), "SELECT pg_advisory_unlock($1)", migrationLock)
-	}()
-	db := stdlib.OpenDBFromPool(s.pool)
-	defer func() { _ = db.Close() }()
-	if err := migrateOwn(ctx, db); err != nil {
-		return fmt.Errorf("migrate the database: %w", err)
-	}
-	m, err := rivermigrate.New(riverpgxv5.New(s.pool), nil)
-	if err != nil {
-		return err
-	}
-	if _, err := m.Migrate(ctx, rivermigrate.DirectionUp, nil); err != nil {
-		return fmt.Errorf("migrate the job tables: %w", err)
-	}
-	return nil
-}
-
-func migrateOwn(ctx context.Context, db *sql.DB) error {
-	files, err := fs.Sub(migrations, "migrations")
-	if err != nil {
-		return err
-	}
-	p, err := goose.NewProvider(goose.DialectPostgres, db, files, goose.WithGoMigrations(toBatches, toBlocks))
-	if err != nil {
-		return err
-	}
-	_, err = p.Up(ctx)
-	return err
 }
 
 // one reads a single record; none is ErrNotFound.

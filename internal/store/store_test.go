@@ -35,7 +35,7 @@ func open(t *testing.T) *store.Store {
 
 func workspace(t *testing.T, s *store.Store, name string) int64 {
 	t.Helper()
-	key, err := s.NewKey(t.Context(), name, "test")
+	_, key, err := s.NewKey(t.Context(), name, "test")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -397,7 +397,7 @@ func TestKeysAndSessions(t *testing.T) {
 	if any, err := s.AnyKey(ctx); any || err != nil {
 		t.Errorf("%v, %v", any, err)
 	}
-	key, err := s.NewKey(ctx, "ours", "laptop")
+	_, key, err := s.NewKey(ctx, "ours", "laptop")
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -123,6 +123,9 @@ func Settings(dsn string, i *practice.Internet) []string {
 // the address, and makes a key. The test's end stops it.
 func Serve(t testing.TB, settings []string, listen string) *Service {
 	t.Helper()
+	if text, err := Command(settings, "migrate").CombinedOutput(); err != nil {
+		t.Fatalf("%v: %s", err, text)
+	}
 	key, err := Command(settings, "key", "new", "-name", "test").Output()
 	if err != nil {
 		t.Fatal(err)

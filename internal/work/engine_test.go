@@ -9,6 +9,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 	"testing/iotest"
 	"time"
@@ -71,7 +72,7 @@ func newPlant(t *testing.T, world string, port int) *plant {
 			t.Error(err)
 		}
 	})
-	key, err := c.Store.NewKey(t.Context(), "seed library", "test")
+	_, key, err := c.Store.NewKey(t.Context(), "seed library", "test")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -285,6 +286,34 @@ func TestAnEngineStopsRuns(t *testing.T) {
 	}
 	if _, err := p.AskAgain(t.Context(), stopped, nil, nil); stopped.State == store.Stopped && (err == nil || !strings.Contains(err.Error(), "not finished")) {
 		t.Errorf("a stopped run is asked again: %v", err)
+	}
+}
+
+// TestListsAreDeletedWhileRunsStart: who deletes a list and who begins a run of it do not
+// wait for each other, whoever comes first.
+func TestListsAreDeletedWhileRunsStart(t *testing.T) {
+	p := newPlant(t, "fernhollow", 2631)
+	for n := range 40 {
+		l := p.bring(25)
+		var starting sync.WaitGroup
+		for range 2 {
+			starting.Go(func() {
+				r := store.Run{WorkspaceID: p.workspace, ListID: l.ID, Depth: store.DepthMailbox, Policy: policy.Careful()}
+				if err := p.StartRun(t.Context(), &r); err != nil && !errors.Is(err, store.ErrNotFound) {
+					t.Errorf("a run of list %d does not start: %v", n, err)
+				}
+			})
+		}
+		time.Sleep(time.Duration(n) * 700 * time.Microsecond)
+		if err := p.Store.DeleteList(t.Context(), p.workspace, l.ID); err != nil {
+			t.Errorf("list %d is not deleted: %v", n, err)
+		}
+		starting.Wait()
+	}
+	time.Sleep(1100 * time.Millisecond) // statistics are told once a second
+	var deadlocks int
+	if err := p.Store.Pool().QueryRow(t.Context(), "SELECT deadlocks FROM pg_stat_database WHERE datname = current_database()").Scan(&deadlocks); err != nil || deadlocks > 0 {
+		t.Errorf("%d deadlocks, %v", deadlocks, err)
 	}
 }
 
