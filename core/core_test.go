@@ -13,13 +13,18 @@ var allowed = []string{"varnet/core", "golang.org/x/net", "golang.org/x/text", "
 // forbidden are the standard packages of interfaces the core must not know.
 var forbidden = []string{"net/http", "database/sql", "os/exec", "html/template"}
 
-func list(t *testing.T, args ...string) []string {
+func output(t *testing.T, args ...string) string {
 	t.Helper()
 	out, err := exec.Command("go", append([]string{"list"}, args...)...).Output()
 	if err != nil {
 		t.Fatal(err)
 	}
-	return strings.Fields(string(out))
+	return string(out)
+}
+
+func list(t *testing.T, args ...string) []string {
+	t.Helper()
+	return strings.Fields(output(t, args...))
 }
 
 func TestCoreStandsAlone(t *testing.T) {
@@ -45,27 +50,46 @@ func TestCoreStandsAlone(t *testing.T) {
 	}
 }
 
-// TestDirections holds cmd → internal → core: the API holds no SQL, the store
-// knows no HTTP interface, the command line works through the client.
+// middle are the packages between who asks (API, jobs, commands) and the store: what they
+// know, every one of those may use.
+var middle = []string{"decide", "export", "summary", "intake", "outbound", "report", "follow"}
+
+// TestDirections holds cmd → internal → core, and within internal: api and work → the
+// packages of the middle → store. Nothing below the API knows HTTP requests, the API and the
+// middle hold no SQL, the command line works through the client.
 func TestDirections(t *testing.T) {
-	imports := func(pkg string) string {
-		out, err := exec.Command("go", "list", "-f", "{{join .Imports \" \"}}", "varnet/"+pkg).Output()
-		if err != nil {
-			t.Fatal(err)
-		}
-		return " " + string(out) + " "
+	imports := map[string]string{}
+	for _, line := range strings.Split(strings.TrimSpace(output(t, "-f", "{{.ImportPath}} {{join .Imports \" \"}}", "varnet/...")), "\n") {
+		pkg, of, _ := strings.Cut(line, " ")
+		imports[strings.TrimPrefix(pkg, "varnet/")] = " " + of + " "
 	}
-	for pkg, never := range map[string][]string{
-		"internal/api":      {"pgx", "database/sql", "internal/practice"},
-		"internal/store":    {"internal/api", "internal/work", "net/http"},
-		"internal/client":   {"internal/store", "internal/api", "internal/work"},
-		"internal/work":     {"internal/api", "net/http", "internal/practice"},
-		"internal/practice": {"internal/store", "internal/api", "core/reply", "core/probe"},
-	} {
-		for _, n := range never {
-			if strings.Contains(imports(pkg), n) {
-				t.Errorf("%s imports %s", pkg, n)
+	never := map[string][]string{
+		"internal/api":      {"pgx", "database/sql", "varnet/internal/practice"},
+		"internal/store":    {"varnet/internal/", "net/http"},
+		"internal/client":   {"varnet/internal/store", "varnet/internal/api", "varnet/internal/work"},
+		"internal/work":     {"varnet/internal/api", "net/http", "varnet/internal/practice", "varnet/internal/intake", "varnet/internal/export"},
+		"internal/practice": {"varnet/internal/store", "varnet/internal/api", "varnet/core/reply", "varnet/core/probe"},
+		"internal/contract": {"varnet/internal/", "net/http"},
+	}
+	for _, m := range middle {
+		never["internal/"+m] = append(never["internal/"+m], "varnet/internal/api", "varnet/internal/work", "varnet/internal/practice", "varnet/internal/client", "huma", "go-chi")
+	}
+	for pkg, of := range imports {
+		if strings.HasPrefix(pkg, "core") {
+			never[pkg] = append(never[pkg], "varnet/internal/", "varnet/cmd/")
+		}
+		if strings.HasPrefix(pkg, "internal/") && !strings.HasPrefix(pkg, "internal/api") {
+			never[pkg] = append(never[pkg], " varnet/cmd/")
+		}
+		for _, n := range never[pkg] {
+			if strings.Contains(of, n) {
+				t.Errorf("%s imports %s: %s", pkg, n, of)
 			}
+		}
+	}
+	for pkg := range never {
+		if _, ok := imports[pkg]; !ok {
+			t.Errorf("there is no package %s", pkg)
 		}
 	}
 }

@@ -10,9 +10,9 @@ import (
 	"strconv"
 	"strings"
 
+	"varnet/core/outbound"
 	"varnet/core/pace"
 	"varnet/core/rule"
-	"varnet/core/sending"
 	"varnet/internal/client"
 	"varnet/internal/contract"
 )
@@ -57,7 +57,7 @@ func sendingCommand(ctx context.Context, c *cli, args []string) error {
 	return do(ctx, rest[1:])
 }
 
-// shown shows how the sending side stands.
+// shown shows how the outbound side stands.
 func (s sendingCall) shown(side contract.Sending, err error) error {
 	if err != nil {
 		return err
@@ -65,7 +65,7 @@ func (s sendingCall) shown(side contract.Sending, err error) error {
 	if s.json {
 		return printEach(s.out, []contract.Sending{side})
 	}
-	fmt.Fprintln(s.out, standingText(side.Standing))
+	fmt.Fprintln(s.out, standingText(side.Readiness))
 	for _, p := range side.Parts {
 		fmt.Fprintln(s.out)
 		id := "as told at the start"
@@ -78,14 +78,14 @@ func (s sendingCall) shown(side contract.Sending, err error) error {
 		}
 		fmt.Fprintf(s.out, "%s %s  (%s; %s)\n", p.Kind, printable(p.Name), grade, id)
 		for _, c := range p.Checks {
-			mark := map[sending.Grade]string{sending.Good: "●", sending.Reservation: "◐", sending.Bad: "○"}[c.Grade]
+			mark := map[outbound.Grade]string{outbound.Good: "●", outbound.Reservation: "◐", outbound.Bad: "○"}[c.Grade]
 			fmt.Fprintf(s.out, "  %s %s\n", mark, printable(c.Says))
 			if c.Do != "" {
 				fmt.Fprintf(s.out, "    To do: %s\n", printable(c.Do))
 			}
 		}
 		for _, h := range side.Health {
-			if p.Kind == sending.Resolver && h.Server == p.Name && h.Says != "" {
+			if p.Kind == outbound.Resolver && h.Server == p.Name && h.Says != "" {
 				fmt.Fprintf(s.out, "  ◐ %s\n", printable(h.Says))
 			}
 		}
@@ -104,8 +104,8 @@ func (s sendingCall) shown(side contract.Sending, err error) error {
 }
 
 // standingText is the verdict with the one thing to do next.
-func standingText(s sending.Standing) string {
-	text := "The sending side is " + string(s.State) + ". " + s.Says
+func standingText(s outbound.Readiness) string {
+	text := "Outbound is " + string(s.State) + ". " + s.Says
 	if s.Next != "" {
 		text += "\nNext: " + s.Next
 	}
@@ -121,7 +121,7 @@ func (s sendingCall) add(ctx context.Context, args []string) error {
 		return s.wrongUse("name what to add: resolver, route, identity or blocklist, then lines, or -file FILE")
 	}
 	lines := strings.Join(args[1:], "\n")
-	if args[0] == string(sending.Identity) && len(args) == 3 && strings.ContainsAny(args[2], "@<") {
+	if args[0] == string(outbound.Identity) && len(args) == 3 && strings.ContainsAny(args[2], "@<") {
 		lines = args[1] + " " + args[2] // an identity's two words, given without quotes
 	}
 	if s.file != "" {
@@ -131,7 +131,7 @@ func (s sendingCall) add(ctx context.Context, args []string) error {
 		}
 		lines = text
 	}
-	return s.shown(s.api.AddParts(ctx, sending.Kind(args[0]), lines))
+	return s.shown(s.api.AddParts(ctx, outbound.Kind(args[0]), lines))
 }
 
 // readText reads a small file, or standard input.
@@ -149,7 +149,7 @@ func readText(name string) (string, error) {
 
 func (s sendingCall) remove(ctx context.Context, args []string) error {
 	if len(args) == 2 && args[0] == "failed" {
-		r, err := s.api.RemoveFailed(ctx, sending.Kind(args[1]))
+		r, err := s.api.RemoveFailed(ctx, outbound.Kind(args[1]))
 		if err == nil {
 			fmt.Fprintf(s.out, "%d removed.\n", r.Removed)
 		}
@@ -259,10 +259,10 @@ func (s sendingCall) cap(ctx context.Context, args []string) error {
 	return err
 }
 
-// warn says before a run what the state of the sending side means for it.
+// warn says before a run what the state of the outbound side means for it.
 func (c *cli) warn(ctx context.Context, api *client.Client) error {
 	s, err := api.Standing(ctx)
-	if err == nil && s.State == sending.NotReady {
+	if err == nil && s.State == outbound.NotReady {
 		fmt.Fprintln(c.err, standingText(s))
 	}
 	var told *client.Problem

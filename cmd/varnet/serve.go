@@ -17,10 +17,10 @@ import (
 	"strings"
 	"time"
 
+	"varnet/core/outbound"
 	"varnet/core/pace"
 	"varnet/core/probe"
 	"varnet/core/resolve"
-	"varnet/core/sending"
 	"varnet/core/smtp"
 	"varnet/internal/api"
 	"varnet/internal/secret"
@@ -46,7 +46,7 @@ func (c *cli) settings() settings {
 		lastWait:   c.setting("last-wait", "VARNET_LAST_WAIT", smtp.LastWait.String(), "how long to wait for each reply of a silent host in the last rounds"),
 		literals:   c.setting("allow-literals", "VARNET_ALLOW_LITERALS", "no", "yes: take addresses whose host is a number in brackets"),
 		secretFile: c.setting("secret-file", "VARNET_SECRET_FILE", defaultSecretFile(), "the file with the secret that proxy passwords and relay tokens are sealed with; made if there is none; VARNET_SECRET goes before it"),
-		reference:  c.setting("reference", "VARNET_REFERENCE", strings.Join(sending.DefaultReference(), ","), "domains whose mail hosts are known to be well; the tests of the sending side greet them"),
+		reference:  c.setting("reference", "VARNET_REFERENCE", strings.Join(outbound.DefaultReference(), ","), "domains whose mail hosts are known to be well; the tests of outbound greet them"),
 		lanes:      c.setting("lanes", "VARNET_LANES", strconv.Itoa(work.DefaultLanes), "how many lanes this process works in at once: the most sessions it has open"),
 		unknown:    c.setting("unknown-rate", "VARNET_UNKNOWN_RATE", strconv.Itoa(pace.DefaultUnknown), "how many unknown recipients to ask one address of a mail host about in a minute; 0: no limit"),
 		catalogues: c.setting("catalogue-folder", "VARNET_CATALOGUE_FOLDER", "", "the folder from which workspaces may follow catalogues by file:// URL; none unless given"),
@@ -317,8 +317,8 @@ func serve(ctx context.Context, c *cli, args []string) error {
 		return err
 	}
 	go func() {
-		if err := engine.TestSending(ctx); err != nil && ctx.Err() == nil {
-			engine.Log.Warn("the sending side was not tested", "err", err)
+		if err := engine.Outbound.Test(ctx); err != nil && ctx.Err() == nil {
+			engine.Log.Warn("outbound was not tested", "err", err)
 		}
 	}()
 	engine.Log.Info("serving", "url", "http://"+l.Addr().String())

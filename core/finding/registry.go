@@ -52,7 +52,7 @@ var registry = []CauseInfo{
 		"Ask again later; look at the evidence if it stays so.", open, true},
 	{ExchangerBlocksUs, StageExchanger, "Mail host refuses us",
 		"The mail host refuses to talk to this verifier because of its address, name or sender. This says nothing about the mailbox.",
-		"Look at the sending side; ask again by another route.", open, true},
+		"Look at Outbound; ask again by another route.", open, true},
 	{ExchangerThrottles, StageExchanger, "Mail host wants us slower",
 		"The mail host says that we ask too much or too fast.",
 		"Ask again later; Varnet slows down for this operator by itself.", open, true},

@@ -75,6 +75,10 @@ func SharedKey(operator string) string {
 	return SharedLane(int(h.Sum32() % SharedLanes))
 }
 
+// Unresolved is the lane key of addresses whose domain DNS failed for: they wait for a
+// later round like those that a host put off.
+const Unresolved = "?"
+
 // patientMark ends the key of a lane on which hosts of an operator are waited for.
 const patientMark = "!"
 

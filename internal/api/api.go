@@ -74,7 +74,7 @@ func Contract() ([]byte, error) {
 func configuration() huma.Config {
 	huma.DefaultArrayNullable = false // an empty list is sent as one
 	c := huma.DefaultConfig("Varnet", "1")
-	c.Info.Description = "Verifies e-mail addresses in bulk and takes out the deliverable ones."
+	c.Info.Description = "Verifies e-mail addresses in bulk and exports the deliverable ones."
 	c.Servers = []*huma.Server{{URL: "/api/v1"}}
 	c.DocsPath, c.SchemasPath = "", ""
 	c.CreateHooks = nil
@@ -87,7 +87,7 @@ func configuration() huma.Config {
 	return c
 }
 
-// schemaName tells rules of policies from rules of the sending side.
+// schemaName tells rules of policies from rules of the outbound side.
 func schemaName(t reflect.Type, hint string) string {
 	if t == reflect.TypeFor[policy.Rule]() {
 		return "PolicyRule"

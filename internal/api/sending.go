@@ -8,13 +8,13 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	core "varnet/core/outbound"
 	"varnet/core/pace"
 	"varnet/core/rule"
-	"varnet/core/sending"
 	"varnet/internal/contract"
+	"varnet/internal/outbound"
 	"varnet/internal/store"
 	"varnet/internal/summary"
-	"varnet/internal/work"
 )
 
 func (a *API) registerSending(h huma.API) {
@@ -25,43 +25,43 @@ func (a *API) registerSending(h huma.API) {
 		o.Errors = append(o.Errors, http.StatusForbidden)
 		return o
 	}
-	huma.Register(h, operation("standing", http.MethodGet, "/sending/standing", "Whether the sending side is ready, in a sentence"), a.standing)
-	huma.Register(h, op("sending", http.MethodGet, "/sending", "The sending side: resolvers, routes, identities, blocklists, rules, pace"), a.sending)
-	huma.Register(h, op("test-sending", http.MethodPost, "/sending/test", "Test the whole sending side; it takes some seconds"), a.testSending)
+	huma.Register(h, operation("standing", http.MethodGet, "/sending/standing", "Whether outbound is ready, in a sentence"), a.standing)
+	huma.Register(h, op("sending", http.MethodGet, "/sending", "Outbound: resolvers, routes, identities, blocklists, rules, pace"), a.sending)
+	huma.Register(h, op("test-sending", http.MethodPost, "/sending/test", "Test all of outbound; it takes some seconds"), a.testSending)
 	huma.Register(h, op("add-parts", http.MethodPost, "/sending/parts", "Add parts, one a line, all of them or none, and test the whole"), a.addParts)
 	huma.Register(h, op("remove-part", http.MethodDelete, "/sending/parts/{id}", "Remove a part"), a.removePart)
 	huma.Register(h, op("remove-failed", http.MethodPost, "/sending/parts/remove-failed", "Remove all parts of a kind that failed their last test"), a.removeFailed)
-	huma.Register(h, op("set-sending", http.MethodPut, "/sending/settings", "Change what holds for the whole sending side"), a.setSending)
+	huma.Register(h, op("set-sending", http.MethodPut, "/sending/settings", "Change what holds for all of outbound"), a.setSending)
 	huma.Register(h, op("set-rules", http.MethodPut, "/sending/rules", "Replace the rules"), a.setRules)
 	huma.Register(h, op("try-rules", http.MethodGet, "/sending/rules/try", "Which rule fits an address, and how it would be asked about"), a.tryRules)
 	huma.Register(h, op("operators", http.MethodGet, "/sending/operators", "What pace has learnt about operators, those asked last first"), a.operators)
 	huma.Register(h, op("forget-operator", http.MethodDelete, "/sending/operators/{name}", "Forget what was learnt about an operator"), a.forgetOperator)
 }
 
-// keepersOnly lets only the workspace pass that looks after the sending side:
+// keepersOnly lets only the workspace pass that looks after the outbound side:
 // routes and rules are the installation's, and their owner's alone to see.
 func (a *API) keepersOnly(h huma.API) func(huma.Context, func(huma.Context)) {
 	return func(ctx huma.Context, next func(huma.Context)) {
 		if !workspace(ctx.Context()).Keeper {
-			_ = huma.WriteErr(h, ctx, http.StatusForbidden, "The sending side is looked after by another workspace of this installation.")
+			_ = huma.WriteErr(h, ctx, http.StatusForbidden, "Outbound is looked after by another workspace of this installation.")
 			return
 		}
 		next(ctx)
 	}
 }
 
-func (a *API) standing(ctx context.Context, _ *struct{}) (*struct{ Body sending.Standing }, error) {
-	side, err := a.engine.SendingSide(ctx)
+func (a *API) standing(ctx context.Context, _ *struct{}) (*struct{ Body core.Readiness }, error) {
+	side, err := a.engine.Outbound.State(ctx)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	return &struct{ Body sending.Standing }{side.Standing}, nil
+	return &struct{ Body core.Readiness }{side.Readiness}, nil
 }
 
 type sendingOutput struct{ Body contract.Sending }
 
 func (a *API) sending(ctx context.Context, _ *struct{}) (*sendingOutput, error) {
-	side, err := a.engine.SendingSide(ctx)
+	side, err := a.engine.Outbound.State(ctx)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -69,7 +69,7 @@ func (a *API) sending(ctx context.Context, _ *struct{}) (*sendingOutput, error) 
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	b := contract.Sending{Standing: side.Standing, Parts: []contract.SendingPart{}, Rules: []contract.SaidRule{}, Reference: side.Settings.Reference,
+	b := contract.Sending{Readiness: side.Readiness, Parts: []contract.SendingPart{}, Rules: []contract.SaidRule{}, Reference: side.Settings.Reference,
 		Pace: contract.PaceSettings{Cap: side.Settings.Cap, Note: paceNote}, Health: a.engine.Resolver.Health(), Refusals: []contract.Refusal{}}
 	for _, p := range side.Parts {
 		b.Parts = append(b.Parts, partBody(ctx, p))
@@ -89,8 +89,8 @@ func (a *API) sending(ctx context.Context, _ *struct{}) (*sendingOutput, error) 
 var paceNote = fmt.Sprintf("An operator starts with %d sessions and earns more while it does not complain. Many hosts allow 10 from one "+
 	"address and mind fewer for strangers: %d is polite, more than 8 seldom is.", pace.Start().Lanes, pace.DefaultCap)
 
-func partBody(ctx context.Context, p work.SidePart) contract.SendingPart {
-	b := contract.SendingPart{ID: p.ID, Kind: p.Kind, Name: p.Name, Secret: p.Secret, Checks: []sending.Check{}}
+func partBody(ctx context.Context, p outbound.Part) contract.SendingPart {
+	b := contract.SendingPart{ID: p.ID, Kind: p.Kind, Name: p.Name, Secret: p.Secret, Checks: []core.Check{}}
 	if p.Outcome != nil {
 		b.Grade, b.Checks, b.TookMS, b.Public = p.Outcome.Grade(), p.Outcome.Checks, p.Outcome.TookMS, p.Outcome.Public
 	}
@@ -104,9 +104,9 @@ func partBody(ctx context.Context, p work.SidePart) contract.SendingPart {
 	return b
 }
 
-func routeName(side work.SendingSide, id int64) string {
+func routeName(side outbound.State, id int64) string {
 	for _, p := range side.Parts {
-		if p.Kind == sending.Route && p.ID == id {
+		if p.Kind == core.Route && p.ID == id {
 			return p.Name
 		}
 	}
@@ -114,18 +114,18 @@ func routeName(side work.SendingSide, id int64) string {
 }
 
 func (a *API) testSending(ctx context.Context, in *struct{}) (*sendingOutput, error) {
-	if err := a.engine.TestSending(ctx); err != nil {
+	if err := a.engine.Outbound.Test(ctx); err != nil {
 		return nil, a.failed(ctx, err)
 	}
 	return a.sending(ctx, in)
 }
 
 func (a *API) addParts(ctx context.Context, in *struct{ Body contract.NewParts }) (*sendingOutput, error) {
-	parts, err := sending.ParseLines(in.Body.Kind, in.Body.Lines)
+	parts, err := core.ParseLines(in.Body.Kind, in.Body.Lines)
 	if err != nil {
 		return nil, huma.Error422UnprocessableEntity(sentence(err.Error()))
 	}
-	if err := a.engine.AddParts(ctx, parts); err != nil {
+	if err := a.engine.Outbound.Add(ctx, parts); err != nil {
 		return nil, a.failed(ctx, err)
 	}
 	return a.testSending(ctx, nil)
@@ -143,16 +143,16 @@ func sentence(text string) string {
 }
 
 func (a *API) removePart(ctx context.Context, in *ByID) (*struct{}, error) {
-	if _, err := a.engine.RemoveParts(ctx, in.ID); err != nil {
+	if _, err := a.engine.Outbound.Remove(ctx, in.ID); err != nil {
 		return nil, a.failed(ctx, err)
 	}
 	return nil, nil
 }
 
 func (a *API) removeFailed(ctx context.Context, in *struct {
-	Kind sending.Kind `query:"kind" enum:"identity,resolver,route,blocklist" required:"true"`
+	Kind core.Kind `query:"kind" enum:"identity,resolver,route,blocklist" required:"true"`
 }) (*struct{ Body contract.Removed }, error) {
-	n, err := a.engine.RemoveFailed(ctx, in.Kind)
+	n, err := a.engine.Outbound.RemoveFailed(ctx, in.Kind)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -170,7 +170,7 @@ func (a *API) setSending(ctx context.Context, in *struct{ Body contract.SendingS
 	if len(in.Body.Reference) > 0 {
 		s.Reference = in.Body.Reference
 	}
-	if err := a.engine.SaveSending(ctx, s); err != nil {
+	if err := a.engine.Outbound.Save(ctx, s); err != nil {
 		return nil, a.failed(ctx, err)
 	}
 	return a.sending(ctx, nil)
@@ -190,7 +190,7 @@ func (a *API) setRules(ctx context.Context, in *struct{ Body contract.Rules }) (
 		return nil, a.failed(ctx, err)
 	}
 	s.Rules = in.Body.Rules
-	if err := a.engine.SaveSending(ctx, s); err != nil {
+	if err := a.engine.Outbound.Save(ctx, s); err != nil {
 		return nil, a.failed(ctx, err)
 	}
 	return a.sending(ctx, nil)
@@ -199,11 +199,11 @@ func (a *API) setRules(ctx context.Context, in *struct{ Body contract.Rules }) (
 // checkNames holds the routes and identities that rules name against those
 // there are.
 func (a *API) checkNames(ctx context.Context, rules []rule.Rule) error {
-	side, err := a.engine.SendingSide(ctx)
+	side, err := a.engine.Outbound.State(ctx)
 	if err != nil {
 		return a.failed(ctx, err)
 	}
-	known := map[sending.Kind]map[string]bool{sending.Route: {"": true}, sending.Identity: {"": true}}
+	known := map[core.Kind]map[string]bool{core.Route: {"": true}, core.Identity: {"": true}}
 	for _, p := range side.Parts {
 		if m, ok := known[p.Kind]; ok {
 			m[p.Name] = true
@@ -211,9 +211,9 @@ func (a *API) checkNames(ctx context.Context, rules []rule.Rule) error {
 	}
 	for i, r := range rules {
 		switch {
-		case !known[sending.Route][r.Route]:
+		case !known[core.Route][r.Route]:
 			return huma.Error422UnprocessableEntity(fmt.Sprintf("Rule %d: there is no route %q.", i+1, r.Route))
-		case !known[sending.Identity][r.Identity]:
+		case !known[core.Identity][r.Identity]:
 			return huma.Error422UnprocessableEntity(fmt.Sprintf("Rule %d: there is no identity %q.", i+1, r.Identity))
 		}
 	}
@@ -223,7 +223,7 @@ func (a *API) checkNames(ctx context.Context, rules []rule.Rule) error {
 func (a *API) tryRules(ctx context.Context, in *struct {
 	Address string `query:"address" required:"true" maxLength:"400" doc:"The address."`
 }) (*struct{ Body contract.Tried }, error) {
-	t, err := a.engine.TryRules(ctx, in.Address)
+	t, err := a.engine.Outbound.Try(ctx, in.Address)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -252,7 +252,7 @@ func (a *API) operators(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	side, err := a.engine.SendingSide(ctx)
+	side, err := a.engine.Outbound.State(ctx)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}

@@ -157,6 +157,6 @@ func SignIn(base, key string) chromedp.Action {
 		chromedp.Navigate(base + "/sign-in"),
 		Type("#key", key),
 		Press("Sign in"),
-		Text("Bring a list in"),
+		Text("Import a list"),
 	}
 }

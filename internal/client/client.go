@@ -23,9 +23,9 @@ import (
 	"strings"
 	"time"
 
+	"varnet/core/outbound"
 	"varnet/core/policy"
 	"varnet/core/rule"
-	"varnet/core/sending"
 	"varnet/internal/contract"
 )
 
@@ -375,12 +375,12 @@ func (c *Client) remove(ctx context.Context, path string) error {
 	return err
 }
 
-// Standing tells whether the sending side is ready.
-func (c *Client) Standing(ctx context.Context) (s sending.Standing, err error) {
+// Standing tells whether the outbound side is ready.
+func (c *Client) Standing(ctx context.Context) (s outbound.Readiness, err error) {
 	return s, c.call(ctx, http.MethodGet, "/sending/standing", nil, &s)
 }
 
-// Sending gives the sending side as it stands.
+// Sending gives the outbound side as it stands.
 func (c *Client) Sending(ctx context.Context) (s contract.Sending, err error) {
 	return s, c.call(ctx, http.MethodGet, "/sending", nil, &s)
 }
@@ -390,18 +390,18 @@ func (c *Client) TestSending(ctx context.Context) (s contract.Sending, err error
 	return s, c.call(ctx, http.MethodPost, "/sending/test", nil, &s)
 }
 
-// AddParts adds parts of the sending side, one a line, and tests the whole.
-func (c *Client) AddParts(ctx context.Context, kind sending.Kind, lines string) (s contract.Sending, err error) {
+// AddParts adds parts of the outbound side, one a line, and tests the whole.
+func (c *Client) AddParts(ctx context.Context, kind outbound.Kind, lines string) (s contract.Sending, err error) {
 	return s, c.call(ctx, http.MethodPost, "/sending/parts", contract.NewParts{Kind: kind, Lines: lines}, &s)
 }
 
-// RemovePart removes a part of the sending side.
+// RemovePart removes a part of the outbound side.
 func (c *Client) RemovePart(ctx context.Context, id int64) error {
 	return c.remove(ctx, fmt.Sprintf("/sending/parts/%d", id))
 }
 
 // RemoveFailed removes the parts of a kind that failed their last test.
-func (c *Client) RemoveFailed(ctx context.Context, kind sending.Kind) (r contract.Removed, err error) {
+func (c *Client) RemoveFailed(ctx context.Context, kind outbound.Kind) (r contract.Removed, err error) {
 	return r, c.call(ctx, http.MethodPost, "/sending/parts/remove-failed?kind="+url.QueryEscape(string(kind)), nil, &r)
 }
 

@@ -269,7 +269,7 @@ type Asked struct {
 // Session is who is signed in to the console.
 type Session struct {
 	Workspace string `json:"workspace"`
-	Keeper    bool   `json:"keeper" doc:"Whether the workspace looks after the sending side."`
+	Keeper    bool   `json:"keeper" doc:"Whether the workspace looks after outbound."`
 }
 
 // Words is the registry: all causes and traits with their words.

@@ -61,7 +61,7 @@ func TestFitting(t *testing.T) {
 	if f, err := api.Fitting(t.Context(), run.ID, url.Values{"hand": {"true"}, "decision": {"hold"}}); err != nil || f.Addresses != int64(deliverable) {
 		t.Errorf("%v: %d are held by hand; want %d", err, f.Addresses, deliverable)
 	}
-	do("and taken out", browser.Click(`input[aria-label="Choose all that are shown"]`), browser.Press("Choose all that fit"), browser.Press("Take out"), browser.Text("Of the rows with the finding deliverable: All "))
+	do("and taken out", browser.Click(`input[aria-label="Choose all that are shown"]`), browser.Press("Choose all that fit"), browser.Press("Export"), browser.Text("Of the rows with the finding deliverable: All "))
 	do("operators", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/domains", run.ID)), browser.Click(".ant-segmented-item:nth-child(2)"), browser.Text("domains of the list"), browser.Press("sundial.example"), browser.Text("run by sundial.example"))
 }
 

@@ -17,8 +17,8 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"varnet/core/finding"
+	"varnet/core/outbound"
 	"varnet/core/rule"
-	"varnet/core/sending"
 	"varnet/internal/client"
 	"varnet/internal/contract"
 	"varnet/internal/practice"
@@ -56,7 +56,7 @@ func proxy(t *testing.T, i *practice.Internet, kind, source, user, password stri
 	return addr
 }
 
-// TestSendingSide puts every fault there is into the sending side, and wants a
+// TestSendingSide puts every fault there is into the outbound side, and wants a
 // sentence with the cure for each.
 func TestSendingSide(t *testing.T) {
 	t.Parallel()
@@ -75,37 +75,37 @@ func TestSendingSide(t *testing.T) {
 
 	for _, c := range []struct {
 		name  string
-		kind  sending.Kind
+		kind  outbound.Kind
 		line  string
-		grade sending.Grade
+		grade outbound.Grade
 		says  string
 		do    string
 	}{
-		{"a resolver that answers", sending.Resolver, i.DNS, sending.Good, "do not exist that they do not exist", ""},
-		{"a dead resolver", sending.Resolver, "127.0.0.1:9", sending.Bad, "gave no answer", "or remove it"},
-		{"a lying resolver", sending.Resolver, liar, sending.Bad, "It lies", "Remove it"},
-		{"straight out", sending.Route, "direct", sending.Good, "greeted us on port 2618", ""},
-		{"from an address of this host", sending.Route, "direct://127.32.0.2", sending.Good, "greeted us", ""},
-		{"a SOCKS5 proxy", sending.Route, "socks5://" + socks, sending.Good, "greeted us", ""},
-		{"a SOCKS5 proxy with sign-in", sending.Route, "socks5://library:seedcake@" + signed, sending.Good, "greeted us", ""},
-		{"one that wants a sign-in", sending.Route, "socks5://" + signed, sending.Bad, "wants another sign-in", "right user and password"},
-		{"one with a wrong password", sending.Route, "socks5://library:crumbs@" + signed, sending.Bad, "does not take the user and password", "right user and password"},
-		{"a CONNECT proxy with sign-in", sending.Route, "http://library:seedcake@" + connect, sending.Good, "greeted us", ""},
-		{"a CONNECT proxy that wants one", sending.Route, "http://" + connect, sending.Bad, "does not take the sign-in", "right user and password"},
-		{"a dead proxy", sending.Route, "socks5://127.0.0.1:9", sending.Bad, "cannot be reached", "or remove it"},
-		{"what is no proxy", sending.Route, "http://" + i.DNS, sending.Bad, "does not do its work", "or remove it"},
-		{"a relay", sending.Route, good, sending.Good, "greeted us", ""},
-		{"a relay with a wrong token", sending.Route, "relay://" + strings.Repeat("x", len(token)) + "@" + rest, sending.Bad, "the token is not that of this relay", "the line that the relay prints"},
-		{"a relay with another certificate", sending.Route, "relay://" + token + "@" + strings.Split(rest, "=")[0] + "=" + strings.Repeat("ab", 32), sending.Bad, "another certificate", "the line that the relay prints"},
-		{"a relay asked for a private address", sending.Route, guarded, sending.Bad, "is not a public address", "allow connections"},
-		{"a relay asked for another port", sending.Route, elsewhere, sending.Bad, "port 2618 is no port of mail hosts", "allow connections"},
-		{"a good identity", sending.Identity, "verify.fernhollow.example check@fernhollow.example", sending.Good, "The SPF record of fernhollow.example allows", ""},
-		{"a name that does not resolve", sending.Identity, "nowhere.fernhollow.example check@fernhollow.example", sending.Reservation, "does not resolve", "Say verify.fernhollow.example instead"},
-		{"a sender without SPF", sending.Identity, "verify.fernhollow.example check@postbarn.example", sending.Reservation, "postbarn.example has no SPF record", "Publish one"},
-		{"a sender whose domain takes no mail", sending.Identity, "verify.fernhollow.example check@nomail.example", sending.Reservation, "takes no mail", "whose domain takes mail"},
-		{"the empty sender", sending.Identity, "verify.fernhollow.example <>", sending.Reservation, "empty sender", "Publish one"},
-		{"a blocklist", sending.Blocklist, "blocklist.example", sending.Good, "as a blocklist should", ""},
-		{"what is no blocklist", sending.Blocklist, "parked.example", sending.Reservation, "does not hold its own test entry", "Remove it"},
+		{"a resolver that answers", outbound.Resolver, i.DNS, outbound.Good, "do not exist that they do not exist", ""},
+		{"a dead resolver", outbound.Resolver, "127.0.0.1:9", outbound.Bad, "gave no answer", "or remove it"},
+		{"a lying resolver", outbound.Resolver, liar, outbound.Bad, "It lies", "Remove it"},
+		{"straight out", outbound.Route, "direct", outbound.Good, "greeted us on port 2618", ""},
+		{"from an address of this host", outbound.Route, "direct://127.32.0.2", outbound.Good, "greeted us", ""},
+		{"a SOCKS5 proxy", outbound.Route, "socks5://" + socks, outbound.Good, "greeted us", ""},
+		{"a SOCKS5 proxy with sign-in", outbound.Route, "socks5://library:seedcake@" + signed, outbound.Good, "greeted us", ""},
+		{"one that wants a sign-in", outbound.Route, "socks5://" + signed, outbound.Bad, "wants another sign-in", "right user and password"},
+		{"one with a wrong password", outbound.Route, "socks5://library:crumbs@" + signed, outbound.Bad, "does not take the user and password", "right user and password"},
+		{"a CONNECT proxy with sign-in", outbound.Route, "http://library:seedcake@" + connect, outbound.Good, "greeted us", ""},
+		{"a CONNECT proxy that wants one", outbound.Route, "http://" + connect, outbound.Bad, "does not take the sign-in", "right user and password"},
+		{"a dead proxy", outbound.Route, "socks5://127.0.0.1:9", outbound.Bad, "cannot be reached", "or remove it"},
+		{"what is no proxy", outbound.Route, "http://" + i.DNS, outbound.Bad, "does not do its work", "or remove it"},
+		{"a relay", outbound.Route, good, outbound.Good, "greeted us", ""},
+		{"a relay with a wrong token", outbound.Route, "relay://" + strings.Repeat("x", len(token)) + "@" + rest, outbound.Bad, "the token is not that of this relay", "the line that the relay prints"},
+		{"a relay with another certificate", outbound.Route, "relay://" + token + "@" + strings.Split(rest, "=")[0] + "=" + strings.Repeat("ab", 32), outbound.Bad, "another certificate", "the line that the relay prints"},
+		{"a relay asked for a private address", outbound.Route, guarded, outbound.Bad, "is not a public address", "allow connections"},
+		{"a relay asked for another port", outbound.Route, elsewhere, outbound.Bad, "port 2618 is no port of mail hosts", "allow connections"},
+		{"a good identity", outbound.Identity, "verify.fernhollow.example check@fernhollow.example", outbound.Good, "The SPF record of fernhollow.example allows", ""},
+		{"a name that does not resolve", outbound.Identity, "nowhere.fernhollow.example check@fernhollow.example", outbound.Reservation, "does not resolve", "Say verify.fernhollow.example instead"},
+		{"a sender without SPF", outbound.Identity, "verify.fernhollow.example check@postbarn.example", outbound.Reservation, "postbarn.example has no SPF record", "Publish one"},
+		{"a sender whose domain takes no mail", outbound.Identity, "verify.fernhollow.example check@nomail.example", outbound.Reservation, "takes no mail", "whose domain takes mail"},
+		{"the empty sender", outbound.Identity, "verify.fernhollow.example <>", outbound.Reservation, "empty sender", "Publish one"},
+		{"a blocklist", outbound.Blocklist, "blocklist.example", outbound.Good, "as a blocklist should", ""},
+		{"what is no blocklist", outbound.Blocklist, "parked.example", outbound.Reservation, "does not hold its own test entry", "Remove it"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			side, err := api.AddParts(ctx, c.kind, c.line)
@@ -122,7 +122,7 @@ func TestSendingSide(t *testing.T) {
 			for _, k := range p.Checks {
 				text += k.Says + " "
 				cures += k.Do + " "
-				if (k.Grade == sending.Good) != (k.Do == "") {
+				if (k.Grade == outbound.Good) != (k.Do == "") {
 					t.Errorf("a check that is %s says to do %q", k.Grade, k.Do)
 				}
 			}
@@ -139,7 +139,7 @@ func TestSendingSide(t *testing.T) {
 	}
 
 	t.Run("lines that are wrong add nothing", func(t *testing.T) {
-		_, err := api.AddParts(ctx, sending.Route, "# ours\nsocks5://ok.example\n\nnot a route\n")
+		_, err := api.AddParts(ctx, outbound.Route, "# ours\nsocks5://ok.example\n\nnot a route\n")
 		if status(err) != http.StatusUnprocessableEntity || !strings.Contains(err.Error(), "Line 4: a route begins with") {
 			t.Errorf("got %v", err)
 		}
@@ -148,10 +148,10 @@ func TestSendingSide(t *testing.T) {
 		}
 	})
 	t.Run("dead ones are removed in one go", func(t *testing.T) {
-		if _, err := api.AddParts(ctx, sending.Route, "direct\nsocks5://127.0.0.1:9\nsocks5://127.0.0.1:10\n"); err != nil {
+		if _, err := api.AddParts(ctx, outbound.Route, "direct\nsocks5://127.0.0.1:9\nsocks5://127.0.0.1:10\n"); err != nil {
 			t.Fatal(err)
 		}
-		if r, err := api.RemoveFailed(ctx, sending.Route); err != nil || r.Removed != 2 {
+		if r, err := api.RemoveFailed(ctx, outbound.Route); err != nil || r.Removed != 2 {
 			t.Errorf("%+v, %v", r, err)
 		}
 	})
@@ -166,7 +166,7 @@ func TestSendingSide(t *testing.T) {
 				t.Fatalf("%v: %+v", err, side)
 			}
 			ready, err := api.Standing(ctx)
-			if want := domain == "highfence.example"; err != nil || (ready.State == sending.NotReady) == want || ready.Next == "" {
+			if want := domain == "highfence.example"; err != nil || (ready.State == outbound.NotReady) == want || ready.Next == "" {
 				t.Errorf("%v: %+v", err, ready)
 			}
 		})
@@ -180,7 +180,7 @@ func TestSendingSide(t *testing.T) {
 		}
 		path, _ := writeList(t, i.World, 10)
 		text, err := testkit.Command(s.Env, "clean", path, "-out", path+".kept").CombinedOutput()
-		if err != nil || !strings.Contains(string(text), "The sending side is not ready. No route comes as far as a mail host") {
+		if err != nil || !strings.Contains(string(text), "Outbound is not ready. No route comes as far as a mail host") {
 			t.Errorf("%v: %s", err, text)
 		}
 	})
@@ -191,7 +191,7 @@ func TestSendingSide(t *testing.T) {
 		}
 		theirs := client.New(s.URL, strings.TrimSpace(string(key)))
 		if _, err := theirs.Sending(ctx); status(err) != http.StatusForbidden {
-			t.Errorf("sees the sending side: %v", err)
+			t.Errorf("sees the outbound side: %v", err)
 		}
 		if _, err := theirs.Standing(ctx); err != nil {
 			t.Errorf("may not know whether it is ready: %v", err)
@@ -342,7 +342,7 @@ func recipients(i *practice.Internet) (n int) {
 // by makes the routes the only ones.
 func by(t *testing.T, api *client.Client, cap int, routes []string) {
 	t.Helper()
-	side, err := api.AddParts(context.Background(), sending.Route, strings.Join(routes, "\n"))
+	side, err := api.AddParts(context.Background(), outbound.Route, strings.Join(routes, "\n"))
 	for _, p := range side.Parts {
 		if err == nil && p.Name == "direct" {
 			err = api.RemovePart(context.Background(), p.ID)
@@ -369,7 +369,7 @@ func TestRules(t *testing.T) {
 	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8122")
 	api, ctx := client.New(s.URL, s.Key), context.Background()
 	socks := "socks5://" + proxy(t, i, "socks5", "127.32.2.1", "", "")
-	if _, err := api.AddParts(ctx, sending.Route, socks); err != nil {
+	if _, err := api.AddParts(ctx, outbound.Route, socks); err != nil {
 		t.Fatal(err)
 	}
 	rules := []rule.Rule{

@@ -17,7 +17,7 @@ import (
 	"varnet/core/resolve"
 )
 
-// Sending is what a world holds for trying the sending side out.
+// Sending is what a world holds for trying the outbound side out.
 type Sending struct {
 	// Names are the reverse names of addresses; each leads back.
 	Names map[string]string `json:"names"`

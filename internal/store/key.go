@@ -19,7 +19,7 @@ type Workspace struct {
 	ID    int64
 	Name  string
 	KeyID int64
-	// Keeper looks after the sending side of the installation.
+	// Keeper looks after the outbound side of the installation.
 	Keeper bool
 }
 

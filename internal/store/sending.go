@@ -7,21 +7,21 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"varnet/core/outbound"
 	"varnet/core/route"
 	"varnet/core/rule"
-	"varnet/core/sending"
 	"varnet/core/smtp"
 )
 
-// SendingPart is a part of the sending side as it is kept.
+// SendingPart is a part of the outbound side as it is kept.
 type SendingPart struct {
 	ID   int64
-	Kind sending.Kind
+	Kind outbound.Kind
 	Name string
 	Spec partSpec
 	// Sealed is what is confidential of it.
 	Sealed    []byte
-	Outcome   *sending.Outcome
+	Outcome   *outbound.Outcome
 	TestedAt  *time.Time
 	RestUntil *time.Time
 	Rests     int
@@ -35,8 +35,8 @@ type partSpec struct {
 }
 
 // Part is the part less what is confidential.
-func (p SendingPart) Part() sending.Part {
-	out := sending.Part{Kind: p.Kind, Name: p.Name}
+func (p SendingPart) Part() outbound.Part {
+	out := outbound.Part{Kind: p.Kind, Name: p.Name}
 	if p.Spec.Identity != nil {
 		out.Identity = *p.Spec.Identity
 	}
@@ -47,12 +47,12 @@ func (p SendingPart) Part() sending.Part {
 }
 
 // AsKept is the part as it would be kept.
-func AsKept(p sending.Part) SendingPart {
+func AsKept(p outbound.Part) SendingPart {
 	k := SendingPart{Kind: p.Kind, Name: p.Name}
 	switch p.Kind {
-	case sending.Identity:
+	case outbound.Identity:
 		k.Spec.Identity = &p.Identity
-	case sending.Route:
+	case outbound.Route:
 		k.Spec.Route = &p.Route
 	}
 	return k
@@ -75,7 +75,7 @@ func (s *Store) SendingParts(ctx context.Context) ([]SendingPart, error) {
 
 // AddSendingPart adds a part, or changes the one of that kind and name; what
 // was known of it is forgotten.
-func (s *Store) AddSendingPart(ctx context.Context, p sending.Part, sealed []byte) error {
+func (s *Store) AddSendingPart(ctx context.Context, p outbound.Part, sealed []byte) error {
 	_, err := s.db.Exec(ctx, `WITH forgotten AS (DELETE FROM sending_outcome WHERE kind = $1 AND name = $2)
 		INSERT INTO sending_part (kind, name, spec, sealed) VALUES ($1, $2, $3, $4)
 		ON CONFLICT (kind, name) DO UPDATE SET spec = EXCLUDED.spec, sealed = EXCLUDED.sealed,
@@ -98,7 +98,7 @@ func (s *Store) RemoveSendingParts(ctx context.Context, ids []int64) (n int64, e
 }
 
 // SaveOutcomes records what came of testing parts; a rest of theirs is over.
-func (s *Store) SaveOutcomes(ctx context.Context, tested []sending.Tested) error {
+func (s *Store) SaveOutcomes(ctx context.Context, tested []outbound.Tested) error {
 	return s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
 		for _, t := range tested {
 			_, err := s.db.Exec(ctx, `WITH rested AS (UPDATE sending_part SET rest_until = NULL, rests = 0, rest_kind = '', rest_why = ''
@@ -115,9 +115,9 @@ func (s *Store) SaveOutcomes(ctx context.Context, tested []sending.Tested) error
 
 // Outcome is what came of the last test of a part, and when.
 type Outcome struct {
-	Kind    sending.Kind
+	Kind    outbound.Kind
 	Name    string
-	Outcome sending.Outcome
+	Outcome outbound.Outcome
 	At      time.Time
 }
 
@@ -194,7 +194,7 @@ func (s *Store) RouteWell(ctx context.Context, id int64) error {
 	return err
 }
 
-// Notice is something that happened to the sending side during a run.
+// Notice is something that happened to the outbound side during a run.
 type Notice struct {
 	At       time.Time
 	Kind     string // refused, rests or fails

@@ -19,7 +19,7 @@ import (
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 
-	"varnet/core/sending"
+	"varnet/core/outbound"
 	"varnet/internal/browser"
 	"varnet/internal/client"
 	"varnet/internal/contract"
@@ -67,7 +67,7 @@ func (t *tour) run(ctx context.Context) error {
 		{"sending", chromedp.Tasks{t.sending(goodSide), t.open("/sending"), browser.Text("Who refused us")}},
 		{"lists", chromedp.Tasks{t.open("/lists"), browser.Text("rows")}},
 		{"bring-in", chromedp.Tasks{t.open("/bring-in"), browser.Upload(`input[type=file]`, t.list), browser.Text("Favourite crop")}},
-		{"list", chromedp.Tasks{browser.Press("Bring it in"), browser.Text("is expected to take")}},
+		{"list", chromedp.Tasks{browser.Press("Import"), browser.Text("is expected to take")}},
 		{"run-live", chromedp.Tasks{browser.Press("Start the run"), browser.Text("In the last minute"), browser.Click(".waits summary"), chromedp.Sleep(1500 * time.Millisecond)}},
 		{"run", chromedp.Tasks{browser.Text(": finished"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"results", chromedp.Tasks{browser.Press("See the results"), browser.Text("Arrow keys walk"), browser.Click("tbody tr:nth-child(2) input"), browser.Click("tbody tr:nth-child(3) input"), browser.Text("2 addresses chosen")}},
@@ -118,10 +118,10 @@ func (t *tour) sending(routes string) chromedp.Action {
 			}
 		}
 		if err == nil {
-			_, err = api.AddParts(ctx, sending.Blocklist, "blocklist.example")
+			_, err = api.AddParts(ctx, outbound.Blocklist, "blocklist.example")
 		}
 		if err == nil {
-			_, err = api.AddParts(ctx, sending.Route, routes)
+			_, err = api.AddParts(ctx, outbound.Route, routes)
 		}
 		return err
 	})

@@ -124,7 +124,7 @@ func (e *Engine) Check(ctx context.Context, workspace int64, typed string, passe
 	}
 	way, cause, err := e.wayFor(ctx, a, d)
 	if err != nil {
-		e.Log.Warn("the sending side is not known now", "err", err)
+		e.Log.Warn("outbound is not known now", "err", err)
 	}
 	if cause != "" {
 		c.Verdict = finding.ConcludeFrom(cause, traits)
@@ -155,21 +155,21 @@ func (e *Engine) Check(ctx context.Context, workspace int64, typed string, passe
 // wayFor tells how an address is asked about now, or the cause for which a rule
 // says not to. The wait of a rest is not kept: somebody looks on.
 func (e *Engine) wayFor(ctx context.Context, a address.Address, d resolve.Domain) (*probe.Way, finding.Cause, error) {
-	side, err := e.side(ctx)
+	side, err := e.Outbound.Setup(ctx)
 	if err != nil {
 		return nil, "", err
 	}
-	op, err := e.operator(ctx, d.Operator())
+	op, err := e.Outbound.Operator(ctx, d.Operator())
 	if err != nil {
 		return nil, "", err
 	}
 	subject := rule.Subject{Address: a.Mailbox(), Domain: a.Domain, Operator: op.Name}
-	switch side.rule(subject).Depth {
+	switch side.Rule(subject).Depth {
 	case rule.Never:
 		return nil, finding.RuleSkipped, nil
 	case "":
-		st := side.stand(op, subject, time.Now())
-		return &st.way, "", nil
+		st := side.Asking(op, subject, time.Now())
+		return &st.Way, "", nil
 	}
 	return nil, finding.RuleDepth, nil
 }

@@ -34,6 +34,7 @@ import (
 	"varnet/core/probe"
 	"varnet/core/resolve"
 	"varnet/internal/follow"
+	"varnet/internal/outbound"
 	"varnet/internal/secret"
 	"varnet/internal/store"
 )
@@ -81,14 +82,13 @@ type Engine struct {
 	Config
 	client  *river.Client[pgx.Tx]
 	closing atomic.Bool
-	sides   sideCache
+	// Outbound is who asks, by which way out.
+	Outbound *outbound.Outbound
 	// catalogues are those of the runs at work.
 	catalogues catalogues
 	// absences is since when workspaces know of absent mailboxes.
 	absences absences
 	speeds   speeds
-	// servers are the resolvers that count while none is named.
-	servers []string
 	// probing ends when the engine is told to stop.
 	probing    context.Context
 	endProbing context.CancelFunc
@@ -126,7 +126,7 @@ func (e *Engine) Start(ctx context.Context) error {
 
 // New makes an engine.
 func New(c Config) (*Engine, error) {
-	e := &Engine{Config: c, servers: c.Resolver.Servers(), self: newWorker(c), Drained: make(chan struct{}),
+	e := &Engine{Config: c, Outbound: outbound.New(outbound.Config{Store: c.Store, Resolver: c.Resolver, Prober: c.Prober, Secrets: c.Secrets, Reference: c.Reference, Grammar: c.Grammar, Log: c.Log}), self: newWorker(c), Drained: make(chan struct{}),
 		absences: absences{since: map[int64]time.Time{}}, speeds: speeds{by: map[string]*gathered{}}}
 	w := river.NewWorkers()
 	river.AddWorker(w, &planWorker{engine: e})
@@ -184,7 +184,7 @@ func (e *Engine) stopWorking(ctx context.Context) error {
 
 // ResumeRun lets a paused run go on where it was.
 func (e *Engine) ResumeRun(ctx context.Context, workspace, id int64) error {
-	side, err := e.side(ctx)
+	side, err := e.Outbound.Setup(ctx)
 	if err != nil {
 		return err
 	}

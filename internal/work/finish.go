@@ -58,11 +58,11 @@ func (e *Engine) askDoubted(ctx context.Context, id int64, domains []string) (ag
 		}
 	}
 	err = e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
-		n, err := s.AskDoubted(ctx, run, domains, believed, unresolvedKey, pace.ParcelSize)
+		n, err := s.AskDoubted(ctx, run, domains, believed, pace.Unresolved, pace.ParcelSize)
 		if again = n > 0; err != nil || !again {
 			return err
 		}
-		return e.insert(ctx, tx, LaneArgs{Key: unresolvedKey})
+		return e.insert(ctx, tx, LaneArgs{Key: pace.Unresolved})
 	})
 	return again, err
 }

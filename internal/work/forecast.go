@@ -8,6 +8,7 @@ import (
 
 	"varnet/core/pace"
 	"varnet/core/resolve"
+	"varnet/internal/outbound"
 	"varnet/internal/store"
 	"varnet/internal/summary"
 )
@@ -37,7 +38,7 @@ func (e *Engine) Left(ctx context.Context, run store.Run) (l summary.Left, err e
 			add(&shared, a, load)
 			continue
 		}
-		one := summary.Awaited{Operator: a.LaneKey, Unresolved: a.LaneKey == unresolvedKey}
+		one := summary.Awaited{Operator: a.LaneKey, Unresolved: a.LaneKey == pace.Unresolved}
 		add(&one, a, load)
 		if load.Rest > 0 {
 			until := q.now.Add(load.Rest)
@@ -63,7 +64,7 @@ func add(a *summary.Awaited, o store.Awaited, l pace.Load) {
 // queues is what is known of lane keys that a forecast rests on.
 type queues struct {
 	now    time.Time
-	side   *side
+	side   *outbound.Setup
 	known  map[string]store.Operator
 	speeds map[string]float64
 	others map[string]int64
@@ -73,7 +74,7 @@ type queues struct {
 
 func (e *Engine) queues(ctx context.Context, run int64, keys []string) (q queues, err error) {
 	q.now = time.Now()
-	if q.side, err = e.side(ctx); err != nil {
+	if q.side, err = e.Outbound.Setup(ctx); err != nil {
 		return q, err
 	}
 	if q.known, err = e.Store.Operators(ctx, keys); err != nil {
@@ -95,10 +96,10 @@ func (e *Engine) queues(ctx context.Context, run int64, keys []string) (q queues
 // load is what is left at a lane key. Runs take turns: another one that waits
 // there, too, makes it at most twice as long.
 func (q queues) load(key string, addresses int64) pace.Load {
-	n, until := q.side.lanes(key, q.known)
+	n, until := q.side.Lanes(key, q.known)
 	l := pace.Load{Key: key, Addresses: addresses + min(addresses, q.others[key]), Lanes: n, Cap: 1, PerSecond: q.speeds[key], Rest: max(0, until.Sub(q.now))}
-	if !pace.IsShared(key) && key != unresolvedKey {
-		l.Cap = q.side.bounds(key).Cap
+	if !pace.IsShared(key) && key != pace.Unresolved {
+		l.Cap = q.side.Bounds(key).Cap
 	}
 	return l
 }

@@ -9,6 +9,7 @@ import (
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 
 	"varnet/core/pace"
+	"varnet/internal/outbound"
 	"varnet/internal/store"
 )
 
@@ -93,7 +94,7 @@ func (w *laneWorker) Work(ctx context.Context, job *river.Job[LaneArgs]) error {
 // parcels and this lane's job at the same moment either waits for it, and then
 // inserts the job, or is waited for, and then the parcels are seen here.
 func (e *Engine) succeed(ctx context.Context, job *river.Job[LaneArgs]) error {
-	side, err := e.side(ctx)
+	side, err := e.Outbound.Setup(ctx)
 	if err != nil {
 		return err
 	}
@@ -109,7 +110,7 @@ func (e *Engine) succeed(ctx context.Context, job *river.Job[LaneArgs]) error {
 		if err != nil {
 			return err
 		}
-		n, until := side.lanes(job.Args.Key, known)
+		n, until := side.Lanes(job.Args.Key, known)
 		if until.After(time.Now()) {
 			return e.wake(ctx, tx, job.Args.Key, until)
 		}
@@ -150,7 +151,7 @@ func (e *Engine) insertLanes(ctx context.Context, tx pgx.Tx, lanes []LaneArgs, u
 
 // followUp sets going what comes after a parcel: a wake for each parcel put
 // off, and one more lane when the operator has earned it.
-func (e *Engine) followUp(ctx context.Context, st *store.Store, tx pgx.Tx, s *side, lane LaneArgs, learnt pace.Pace, parcels []store.Parcel) error {
+func (e *Engine) followUp(ctx context.Context, st *store.Store, tx pgx.Tx, s *outbound.Setup, lane LaneArgs, learnt pace.Pace, parcels []store.Parcel) error {
 	if err := e.openLanes(ctx, st, tx, s, nil, parcels); err != nil {
 		return err
 	}

@@ -7,8 +7,8 @@ import (
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/promauto"
 
+	"varnet/core/outbound"
 	"varnet/core/probe"
-	"varnet/core/sending"
 	"varnet/internal/store"
 )
 
@@ -44,7 +44,7 @@ func countResults(results []store.Concluded) {
 	}
 }
 
-// state tells what waits and how the sending side is, read when it is asked for.
+// state tells what waits and how the outbound side is, read when it is asked for.
 type state struct{ engine *Engine }
 
 var (
@@ -87,7 +87,7 @@ func (s state) Collect(to chan<- prometheus.Metric) {
 	}
 	for _, o := range outcomes {
 		ready := 0.0
-		if o.Outcome.Grade() != sending.Bad {
+		if o.Outcome.Grade() != outbound.Bad {
 			ready = 1
 		}
 		gauge(sideNow, ready, string(o.Kind), o.Name)

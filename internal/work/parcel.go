@@ -14,6 +14,7 @@ import (
 	"varnet/core/pace"
 	"varnet/core/probe"
 	"varnet/core/rule"
+	"varnet/internal/outbound"
 	"varnet/internal/store"
 )
 
@@ -25,11 +26,11 @@ func (e *Engine) workParcel(ctx context.Context, lane LaneArgs, end time.Time, b
 	if err != nil {
 		return 0, err
 	}
-	side, err := e.side(ctx)
+	side, err := e.Outbound.Setup(ctx)
 	if err != nil {
 		return 0, err
 	}
-	lanes, until := side.lanes(lane.Key, known)
+	lanes, until := side.Lanes(lane.Key, known)
 	if until.After(time.Now()) || lane.Lane >= lanes {
 		return 0, nil
 	}
@@ -42,7 +43,7 @@ func (e *Engine) workParcel(ctx context.Context, lane LaneArgs, end time.Time, b
 			return 0, err
 		}
 	}
-	if lane.Key == unresolvedKey {
+	if lane.Key == pace.Unresolved {
 		return p.RunID, e.resolveParcel(ctx, lane, p)
 	}
 	l, err := e.load(ctx, p, side, known)
@@ -106,7 +107,7 @@ func (e *Engine) shorten(ctx context.Context, lane LaneArgs, lanes int, p *store
 
 // loaded is a parcel with all that is known of its domains.
 type loaded struct {
-	side   *side
+	side   *outbound.Setup
 	parcel probe.Parcel
 	known  map[string]store.Operator
 	// catalogue is the run's.
@@ -124,7 +125,7 @@ type asked struct {
 }
 
 // load reads what is known of the parcel's addresses, domains and operators.
-func (e *Engine) load(ctx context.Context, p *store.Parcel, side *side, known map[string]store.Operator) (loaded, error) {
+func (e *Engine) load(ctx context.Context, p *store.Parcel, side *outbound.Setup, known map[string]store.Operator) (loaded, error) {
 	slices.SortFunc(p.Questions, func(a, b store.Asking) int {
 		return cmp.Or(cmp.Compare(a.Domain, b.Domain), cmp.Compare(a.Ordinal, b.Ordinal))
 	})
@@ -183,22 +184,22 @@ func (e *Engine) loadDomains(ctx context.Context, run int64, names []string, kno
 // are set aside. Addresses of a domain that are asked in different ways make
 // domains of their own.
 func (l *loaded) assemble(p *store.Parcel, domains map[string]*probe.Domain) {
-	now, each := time.Now(), l.side.regardsAddresses()
-	var st stand
+	now, each := time.Now(), l.side.RegardsAddresses()
+	var st outbound.Asking
 	for i, q := range p.Questions {
 		d := domains[q.Domain]
 		subject := rule.Subject{Address: q.Mailbox, Domain: q.Domain, Operator: d.Operator}
 		if each || i == 0 || p.Questions[i-1].Domain != q.Domain {
 			op := l.known[d.Operator]
 			op.Name = d.Operator
-			st = l.side.stand(op, subject, now)
+			st = l.side.Asking(op, subject, now)
 		}
-		if !st.until.IsZero() {
-			l.resting[st.until] = append(l.resting[st.until], q)
+		if !st.Until.IsZero() {
+			l.resting[st.Until] = append(l.resting[st.Until], q)
 			continue
 		}
-		l.asked[int64(q.Ordinal)] = asked{probe.Source{Operator: d.Operator, Route: st.way.Route}, subject}
-		l.ask(d, st.way, probe.Question{Ref: int64(q.Ordinal), Address: address.Rebuild(q.Mailbox),
+		l.asked[int64(q.Ordinal)] = asked{probe.Source{Operator: d.Operator, Route: st.Way.Route}, subject}
+		l.ask(d, st.Way, probe.Question{Ref: int64(q.Ordinal), Address: address.Rebuild(q.Mailbox),
 			Traits: l.catalogue.Served(d.Name, d.Hosts(), d.Traits.With(q.Traits...)), Rounds: q.Rounds, Asked: q.Asked})
 	}
 }
@@ -218,7 +219,7 @@ func (l *loaded) ask(d *probe.Domain, w probe.Way, q probe.Question) {
 		p := by.Pace
 		one.Lanes, one.Proven, one.Takes, one.PerSession = p.Lanes, p.Proven, p.Takes, p.PerSession(time.Now())
 	}
-	one.Lanes = min(one.Lanes, l.side.bounds(d.Operator).Cap)
+	one.Lanes = min(one.Lanes, l.side.Bounds(d.Operator).Cap)
 	l.parcel.Domains = append(l.parcel.Domains, one)
 }
 

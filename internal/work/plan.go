@@ -17,6 +17,7 @@ import (
 	"varnet/core/pace"
 	"varnet/core/resolve"
 	"varnet/core/rule"
+	"varnet/internal/outbound"
 	"varnet/internal/store"
 )
 
@@ -250,7 +251,7 @@ func (e *Engine) sort(ctx context.Context, b *batch, names []string, questions [
 			return err
 		}
 	}
-	if b.side, err = e.side(ctx); err != nil {
+	if b.side, err = e.Outbound.Setup(ctx); err != nil {
 		return err
 	}
 	b.conclude(questions)
@@ -306,7 +307,7 @@ type batch struct {
 	now     time.Time
 	facts   map[string]resolve.Domain
 	known   *catalogue.Catalogue
-	side    *side
+	side    *outbound.Setup
 	results []store.Concluded
 	open    map[string]map[string][]store.Asking // by operator and domain
 	parcels []store.Parcel
@@ -322,7 +323,7 @@ func (b *batch) conclude(questions []store.Asking) {
 	b.open = map[string]map[string][]store.Asking{}
 	var unresolved []store.Asking
 	again, more := b.rounds.Return(int(b.round), 0, b.now)
-	each := b.side.regardsAddresses()
+	each := b.side.RegardsAddresses()
 	var d resolve.Domain
 	var op string
 	var cause finding.Cause
@@ -350,7 +351,7 @@ func (b *batch) conclude(questions []store.Asking) {
 		}
 		b.open[op][q.Domain] = append(b.open[op][q.Domain], q)
 	}
-	b.pack(unresolvedKey, unresolved, b.round+1, again)
+	b.pack(pace.Unresolved, unresolved, b.round+1, again)
 }
 
 // traits are those of an address that is not asked about.
@@ -365,7 +366,7 @@ func (b *batch) traits(q store.Asking, d resolve.Domain) finding.Traits {
 // hopeless tells why an address is not asked about: its domain, the run's depth
 // or a rule.
 func (b *batch) hopeless(q store.Asking, d resolve.Domain, operator string) (finding.Cause, bool) {
-	r := b.side.rule(rule.Subject{Address: q.Mailbox, Domain: q.Domain, Operator: operator})
+	r := b.side.Rule(rule.Subject{Address: q.Mailbox, Domain: q.Domain, Operator: operator})
 	cause, hopeless := d.Outcome.Cause()
 	switch {
 	case r.Depth == string(store.DepthSyntax):
@@ -449,7 +450,7 @@ func wholeDomain(asking []store.Asking, at int) int {
 
 // openLanes sees to it that the parcels' lane keys have their lanes going, now
 // or when the parcels fall due.
-func (e *Engine) openLanes(ctx context.Context, st *store.Store, tx pgx.Tx, s *side, known map[string]store.Operator, parcels []store.Parcel) error {
+func (e *Engine) openLanes(ctx context.Context, st *store.Store, tx pgx.Tx, s *outbound.Setup, known map[string]store.Operator, parcels []store.Parcel) error {
 	ready := map[string]store.Ready{}
 	for _, p := range parcels {
 		if p.NotBefore.After(time.Now()) {
@@ -473,7 +474,7 @@ func (e *Engine) openLanes(ctx context.Context, st *store.Store, tx pgx.Tx, s *s
 	}
 	byUrgency := map[int][]LaneArgs{}
 	for key, r := range ready {
-		most, _ := s.lanes(key, known)
+		most, _ := s.Lanes(key, known)
 		u := urgency(r, most, speeds[key])
 		byUrgency[u] = append(byUrgency[u], lanesOf(key, pace.Employed(r.Parcels, r.Addresses, most, speeds[key]))...)
 	}

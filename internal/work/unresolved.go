@@ -10,10 +10,7 @@ import (
 )
 
 const (
-	// unresolvedKey is the lane key of addresses whose domain the name service
-	// failed for: they wait for a later round like those that a host put off.
-	unresolvedKey = "?"
-	// resolveAgain is how many more rounds the name service gets.
+	// resolveAgain is how many more rounds DNS gets.
 	resolveAgain = 2
 )
 
@@ -24,10 +21,10 @@ const (
 func (e *Engine) AskAgain(ctx context.Context, run store.Run, verdicts, only []int32) (addresses int64, err error) {
 	e.absences.forget(run.WorkspaceID)
 	err = e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
-		if addresses, err = s.AskAgain(ctx, run, verdicts, only, unresolvedKey, pace.ParcelSize); err != nil {
+		if addresses, err = s.AskAgain(ctx, run, verdicts, only, pace.Unresolved, pace.ParcelSize); err != nil {
 			return err
 		}
-		return e.insert(ctx, tx, LaneArgs{Key: unresolvedKey})
+		return e.insert(ctx, tx, LaneArgs{Key: pace.Unresolved})
 	})
 	if err == nil {
 		err = e.finishDone(ctx, run.ID) // there may be none

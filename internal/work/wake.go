@@ -27,7 +27,7 @@ type wakeWorker struct {
 
 func (w *wakeWorker) Work(ctx context.Context, job *river.Job[WakeArgs]) error {
 	e, key := w.engine, job.Args.Key
-	side, err := e.side(ctx)
+	side, err := e.Outbound.Setup(ctx)
 	if err != nil {
 		return err
 	}
@@ -44,7 +44,7 @@ func (w *wakeWorker) Work(ctx context.Context, job *river.Job[WakeArgs]) error {
 		if err != nil {
 			return err
 		}
-		n, _ := side.lanes(key, known)
+		n, _ := side.Lanes(key, known)
 		lanes := lanesOf(key, pace.Employed(ready.Parcels, ready.Addresses, n, speeds[key]))
 		return e.insertLanes(ctx, tx, lanes, urgency(ready, n, speeds[key]))
 	})

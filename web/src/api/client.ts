@@ -52,7 +52,7 @@ export async function send<T>(path: string, file: Blob): Promise<T> {
     headers: { "Content-Type": "application/octet-stream" },
     body: file,
   }).catch(() => {
-    throw new Problem(0, "The service does not answer. Try again in a moment; nothing was brought in.");
+    throw new Problem(0, "The service does not answer. Try again in a moment; nothing was imported.");
   });
   const body = await response.json().catch(() => undefined);
   if (!response.ok) throw problemOf(response.status, body as Told | undefined);

@@ -836,7 +836,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The sending side: resolvers, routes, identities, blocklists, rules, pace */
+        /** Outbound: resolvers, routes, identities, blocklists, rules, pace */
         get: operations["sending"];
         put?: never;
         post?: never;
@@ -973,7 +973,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Change what holds for the whole sending side */
+        /** Change what holds for all of outbound */
         put: operations["set-sending"];
         post?: never;
         delete?: never;
@@ -989,7 +989,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Whether the sending side is ready, in a sentence */
+        /** Whether outbound is ready, in a sentence */
         get: operations["standing"];
         put?: never;
         post?: never;
@@ -1008,7 +1008,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Test the whole sending side; it takes some seconds */
+        /** Test all of outbound; it takes some seconds */
         post: operations["test-sending"];
         delete?: never;
         options?: never;
@@ -2053,6 +2053,12 @@ export interface components {
             /** @description What that means. */
             says: string;
         };
+        Readiness: {
+            next?: string;
+            says: string;
+            /** @enum {string} */
+            state: "untested" | "ready" | "ready with reservations" | "not ready";
+        };
         Refusal: {
             /** Format: date-time */
             at: string;
@@ -2360,7 +2366,7 @@ export interface components {
             sentence: string;
         };
         Session: {
-            /** @description Whether the workspace looks after the sending side. */
+            /** @description Whether the workspace looks after outbound. */
             keeper: boolean;
             workspace: string;
         };
@@ -2379,12 +2385,6 @@ export interface components {
         SignIn: {
             /** @description A key of the workspace. */
             key: string;
-        };
-        Standing: {
-            next?: string;
-            says: string;
-            /** @enum {string} */
-            state: "untested" | "ready" | "ready with reservations" | "not ready";
         };
         TakeOut: {
             /** @description The result columns that can be chosen. */
@@ -6651,7 +6651,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Standing"];
+                    "application/json": components["schemas"]["Readiness"];
                 };
             };
             /** @description Unauthorized */

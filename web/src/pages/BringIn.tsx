@@ -42,7 +42,7 @@ export function BringIn() {
   const before = useList(Number(search.get("for") ?? 0));
   return (
     <>
-      <h1>{before.data ? <>Bring <bdi>{before.data.name}</bdi> in again</> : "Bring a list in"}</h1>
+      <h1>{before.data ? <>Import a newer file of <bdi>{before.data.name}</bdi></> : "Import a list"}</h1>
       <Drop onFile={(f) => f && look(f, {})} chosen={file} />
       <Paste onText={(text) => look(new File([text], "pasted.txt"), {})} />
       {preview.isPending && <Wait for="the preview" />}
@@ -112,7 +112,7 @@ function Settle({ before, file, preview, written, onWritten }: SettleProps) {
         {before && <label>Where its rows go<Select aria-label="Where its rows go" value={mode} onChange={setMode} options={modes} popupMatchSelectWidth={false} /></label>}
         {before && mode === "update" && <label>The same key is<Select aria-label="The same key is" value={rowKey} onChange={setRowKey} options={[{ value: "", label: "the address" }, ...before.columns.map((c) => ({ value: c, label: c }))]} /></label>}
         <label>Columns with the addresses, the first counts first<Select aria-label="Columns with the addresses" mode="multiple" maxCount={8} options={choices} value={columns} onChange={setColumns} placeholder="choose one" /></label>
-        <Button type="primary" htmlType="submit" disabled={columns.length === 0} loading={bringIn.isPending}>Bring it in</Button>
+        <Button type="primary" htmlType="submit" disabled={columns.length === 0} loading={bringIn.isPending}>Import</Button>
       </form>
       <Dialect preview={preview} onChange={(w) => onWritten({ ...written, ...w })} />
       {bringIn.isPending && <Wait for={sent > 0 ? `the file to be sent: ${number(Math.round(sent / 1048576))} of ${number(Math.round(file.size / 1048576))} MB are there` : "the whole file to be read"} />}

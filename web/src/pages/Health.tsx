@@ -19,7 +19,7 @@ export function Health() {
     <>
       <h1>Workers and health</h1>
       <Sentence>{h.sentence}</Sentence>
-      {standing.data && <p>The sending side is {standing.data.state}. {standing.data.says} <Link to="/sending">Look at the sending side</Link></p>}
+      {standing.data && <p>Outbound is {standing.data.state}. {standing.data.says} <Link to="/sending">Open Outbound</Link></p>}
       <section>
         <h2>What waits, over all runs</h2>
         <table className="rows narrow">

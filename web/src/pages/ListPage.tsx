@@ -25,13 +25,13 @@ export function ListPage() {
       {run && <p>The last run: <Link to={`/runs/${run.id}`}>{run.sentence}</Link></p>}
       <p>A run checks every address for its form, its domain, its mail host and its mailbox. No message is sent to anybody. It goes on when you close this page.</p>
       {standing.data && standing.data.state !== "ready" && (
-        <Alert type="warning" role="status" className="notice" title={<>The sending side is {standing.data.state}. {standing.data.says} <Link to="/sending">Look at the sending side</Link></>} />
+        <Alert type="warning" role="status" className="notice" title={<>Outbound is {standing.data.state}. {standing.data.says} <Link to="/sending">Open Outbound</Link></>} />
       )}
       <Start list={list.data} />
       <Estimate list={list.data} />
       <Runs list={list.data} />
       <Keeping list={list.data} />
-      <p className="after">There is a newer file of this list? <Link to={`/bring-in?for=${id}`}>Bring it in again</Link>: to add its rows, to change those with the same address, or to put them in place of these.</p>
+      <p className="after">Do you have a newer file of this list? <Link to={`/bring-in?for=${id}`}>Import it</Link> to add its rows, update those with the same address, or replace the list.</p>
     </>
   );
 }

@@ -39,15 +39,15 @@ export function Lists() {
   return (
     <div className={over ? "whole-page over" : "whole-page"} onDragOver={(e) => { e.preventDefault(); setOver(true); }} onDragLeave={() => setOver(false)} onDrop={drop}>
       <div className="title">
-        <h1>{archived ? "Lists put aside" : "Lists"}</h1>
-        <Button type="primary" onClick={() => void go("/bring-in")}>Bring a list in</Button>
+        <h1>{archived ? "Archived lists" : "Lists"}</h1>
+        <Button type="primary" onClick={() => void go("/bring-in")}>Import a list</Button>
       </div>
       {lists.isPending && <Wait for="your lists" />}
       {lists.error && <Trouble error={lists.error} again={() => void lists.refetch()} />}
-      {archived && lists.data?.length === 0 && <p>No list is put aside.</p>}
+      {archived && lists.data?.length === 0 && <p>No list is archived.</p>}
       {!archived && lists.data?.length === 0 && <Sentence>There is no list yet. Drop a file anywhere on this page: any CSV or spreadsheet with a column of addresses will do.</Sentence>}
       {lists.data && lists.data.length > 0 && <Table lists={lists.data} />}
-      {lists.data && <p className="after">{!archived && lists.data.length > 0 && <span className="quiet">A file can be dropped anywhere on this page to bring it in. </span>}{archived ? <Link to="/lists">The lists in use</Link> : <Link to="/lists?archived=true">Lists put aside</Link>}</p>}
+      {lists.data && <p className="after">{!archived && lists.data.length > 0 && <span className="quiet">Drop a file anywhere on this page to import it. </span>}{archived ? <Link to="/lists">All other lists</Link> : <Link to="/lists?archived=true">Archived lists</Link>}</p>}
     </div>
   );
 }

@@ -32,7 +32,7 @@ function Whole({ run }: { run: Run }) {
           {run.done > 0 && <Button href={report(run.id, "pdf")}>Report</Button>}
           <Button onClick={() => void go(`/runs/${run.id}/domains`)} disabled={run.done === 0}>Domains</Button>
           <Button onClick={() => void go(`/runs/${run.id}/results`)} disabled={run.done === 0}>See the results</Button>
-          <Button type={run.finishedAt ? "primary" : "default"} onClick={() => void go(`/runs/${run.id}/take-out`)} disabled={run.done === 0}>Take out the kept rows</Button>
+          <Button type={run.finishedAt ? "primary" : "default"} onClick={() => void go(`/runs/${run.id}/take-out`)} disabled={run.done === 0}>Export the kept rows</Button>
         </span>
       </div>
       <Sentence>{run.finishedAt ? run.takeOut : run.sentence}</Sentence>
@@ -65,7 +65,7 @@ function AskAgain({ run, which, children }: { run: Run; which: { causes?: string
 /** Reused says what was known from before. */
 function Reused({ run }: { run: Run }) {
   const parts = [
-    run.reused > 0 && `${plural(run.reused, "result", "results")} taken over from earlier runs`,
+    run.reused > 0 && `${plural(run.reused, "result", "results")} reused from earlier runs`,
     run.known > 0 && `of ${plural(run.known, "domain")} it was known from before how their hosts take mail`,
   ].filter(Boolean);
   if (parts.length === 0) return null;

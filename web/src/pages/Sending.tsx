@@ -20,14 +20,14 @@ const kinds = [
 export function Sending() {
   const side = useSending();
   const test = useSendingChange("test");
-  useEffect(() => { document.title = "Sending side · Varnet"; return () => { document.title = "Varnet"; }; }, []);
+  useEffect(() => { document.title = "Outbound · Varnet"; return () => { document.title = "Varnet"; }; }, []);
   if (side.error) return <Trouble error={side.error} again={() => void side.refetch()} />;
-  if (!side.data) return <Wait for="the sending side" />;
+  if (!side.data) return <Wait for="outbound" />;
   const s = side.data;
   return (
     <>
       <div className="title">
-        <h1>Sending side: {s.state}</h1>
+        <h1>Outbound: {s.state}</h1>
         <Button type="primary" loading={test.isPending} onClick={() => test.mutate(undefined)}>Test it all now</Button>
       </div>
       <Sentence>{s.says}</Sentence>

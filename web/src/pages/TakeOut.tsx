@@ -34,7 +34,7 @@ export function TakeOutPage() {
   return (
     <>
       <p className="path"><Link to="/lists">Lists</Link> → <Link to={`/lists/${run.data.listId}`}><bdi>{run.data.listName}</bdi></Link> → <Link to={`/runs/${id}`}>Run {id}</Link> →</p>
-      <h1>Take out</h1>
+      <h1>Export</h1>
       <Segmented aria-label="Which rows" value={query.decision ?? "keep"} onChange={(d) => change({ decision: d })}
         options={which.map((d) => ({ value: d, label: d === "all" ? "all rows" : `${glyphs[d]} ${d}` }))} />
       <Sentence>{out.data.sentence}</Sentence>

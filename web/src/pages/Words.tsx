@@ -8,13 +8,13 @@ export function Words() {
   const words = useWords();
   const [text, setText] = useState("");
   if (words.error) return <Trouble error={words.error} again={() => void words.refetch()} />;
-  if (!words.data) return <Wait for="the words" />;
+  if (!words.data) return <Wait for="the glossary" />;
   const fits = (...parts: (string | undefined)[]) => parts.some((p) => p?.toLowerCase().includes(text.trim().toLowerCase()));
   const causes = words.data.causes.filter((c) => fits(c.code, c.title, c.meaning, c.advice));
   const traits = words.data.traits.filter((t) => fits(t.code, t.title, t.meaning));
   return (
     <>
-      <h1>Words</h1>
+      <h1>Glossary</h1>
       <p>Everything Varnet can say about an address: why it was found so, and what it is like.</p>
       <Input id="search" type="search" aria-label="Part of a word" placeholder="part of a word  ( / )" value={text} onChange={(e) => setText(e.target.value)} style={{ maxWidth: 480 }} />
       <h2>Causes{text && `: ${causes.length} of ${words.data.causes.length} fit`}</h2>

@@ -17,7 +17,7 @@ export function Found({ e }: { e: Evidence }) {
       </p>
       <ol className="timeline">
         <li>
-          <h3>{e.address > 0 ? "What stands in the file" : "What was typed"}</h3>
+          <h3>{e.address > 0 ? "In the file" : "Typed"}</h3>
           <p>{e.line ? `Line ${number(e.line)}: ` : ""}<AddressText text={e.typed} /></p>
           {e.problem && <p>{e.problem}</p>}
           {e.mended?.map((m) => <p key={m}>Cleaned up: {m}.</p>)}
@@ -36,7 +36,7 @@ export function Found({ e }: { e: Evidence }) {
 function NameService({ dns, operator }: { dns: NonNullable<Evidence["dns"]>; operator: string | undefined }) {
   return (
     <li>
-      <h3>The name service</h3>
+      <h3>DNS</h3>
       {dns.answers?.map((a, i) => (
         <p key={i}>
           <AddressText text={a.name} /> {a.type}: {[...(a.mx ?? []).map((m) => `${m.preference} ${m.host || "(none: takes no mail)"}`), ...(a.addrs ?? [])].join(", ") || a.problem || a.status}

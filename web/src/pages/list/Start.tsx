@@ -9,9 +9,9 @@ import { When, type Times } from "./When";
 
 type Depth = "syntax" | "domain" | "mailbox";
 const depths: { value: Depth; label: string }[] = [
-  { value: "mailbox", label: "to the mailbox: ask the mail hosts" }, { value: "domain", label: "to the domain: ask nobody but the name service" }, { value: "syntax", label: "to the form of the address alone" },
+  { value: "mailbox", label: "mailbox: ask the mail hosts" }, { value: "domain", label: "domain: ask DNS alone" }, { value: "syntax", label: "syntax: the form of the address alone" },
 ];
-const ages = [{ value: 0, label: "ask about every address" }, ...[7, 30, 90].map((d) => ({ value: d, label: `take over what is younger than ${d} days` }))];
+const ages = [{ value: 0, label: "ask about every address" }, ...[7, 30, 90].map((d) => ({ value: d, label: `reuse results from the last ${d} days` }))];
 
 /** Start settles a run and starts it. */
 export function Start({ list }: { list: List }) {
@@ -29,7 +29,7 @@ export function Start({ list }: { list: List }) {
   return (
     <>
       <div className="settle">
-        <label>How far<Select aria-label="How far" value={depth} onChange={setDepth} options={depths} popupMatchSelectWidth={false} /></label>
+        <label>Depth<Select aria-label="Depth" value={depth} onChange={setDepth} options={depths} popupMatchSelectWidth={false} /></label>
         <label>Decided by the policy<Select aria-label="Policy" value={policy} onChange={setPolicy} options={(policies.data ?? []).map((p) => ({ value: p.name, label: p.name }))} /></label>
         <label>Results of earlier runs<Select aria-label="Results of earlier runs" value={reuseDays} onChange={setReuse} options={ages} popupMatchSelectWidth={false} /></label>
       </div>

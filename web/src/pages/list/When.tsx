@@ -9,7 +9,7 @@ const zone = Intl.DateTimeFormat().resolvedOptions().timeZone;
 export function When({ change }: { change: (of: (t: Times) => Times) => void }) {
   return (
     <details className="when">
-      <summary>Not now, at certain hours only, or not for ever</summary>
+      <summary>Schedule and limits</summary>
       <div className="settle">
         <label>Not before<Input type="datetime-local" onChange={(e) => change((t) => ({ ...t, beginAt: e.target.value ? new Date(e.target.value).toISOString() : undefined }))} /></label>
         <label>Only at these hours ({zone})<Input placeholder="22:00-06:00" onChange={(e) => change((t) => ({ ...t, hours: e.target.value.trim() || undefined, zone: e.target.value.trim() ? zone : undefined }))} /></label>

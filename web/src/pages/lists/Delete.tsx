@@ -15,7 +15,7 @@ export function Delete({ list, done }: { list: List; done: () => void }) {
   return (
     <Modal open onCancel={done} title={<>Delete <bdi>{list.name}</bdi>?</>} okText="Delete it for good" cancelText="Keep it"
       okButtonProps={{ loading: remove.isPending }} onOk={() => remove.mutate()}>
-      <p>Its {plural(list.rows, "row")} go, with all its runs, results and evidence. A file that you have taken out stays with you.</p>
+      <p>Its {plural(list.rows, "row")} go, with all its runs, results and evidence. Files that you have exported stay with you.</p>
       {remove.error && <Trouble error={remove.error} />}
     </Modal>
   );

@@ -8,14 +8,14 @@ type Format = NonNullable<Query["format"]>;
 type Change = (values: Record<string, string | undefined>) => void;
 
 const forms: { value: Form; label: string }[] = [
-  { value: "rows", label: "the rows as they were brought" },
+  { value: "rows", label: "the rows as they were imported" },
   { value: "results", label: "the rows, with result columns" },
   { value: "addresses", label: "just the addresses" },
   { value: "suppression", label: "each address with the reason" },
 ];
 const formats: { value: Format; label: string }[] = [
   { value: "brought", label: "the file as it was" }, { value: "spreadsheet", label: "CSV that opens in columns in a spreadsheet" },
-  { value: "xlsx", label: "XLSX workbook" }, { value: "ods", label: "OpenDocument spreadsheet" }, { value: "jsonl", label: "JSON Lines" }, { value: "txt", label: "text, one address a line" },
+  { value: "xlsx", label: "XLSX workbook" }, { value: "ods", label: "OpenDocument spreadsheet" }, { value: "jsonl", label: "JSON Lines" }, { value: "txt", label: "text, one address per line" },
 ];
 const files = [{ value: "", label: "one file" }, { value: "decision", label: "one for each decision, in a zip" }, { value: "finding", label: "one for each finding, in a zip" }];
 

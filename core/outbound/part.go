@@ -1,8 +1,8 @@
-// Package sending looks at the sending side before it is used: does each
+// Package outbound looks at the outbound side before it is used: does each
 // resolver answer, and truthfully; does each route come as far as a mail
 // host's greeting; does each identity hold against the name service; is our
 // address on a blocklist. Every outcome is a sentence with what to do.
-package sending
+package outbound
 
 import (
 	"errors"
@@ -16,7 +16,7 @@ import (
 	"varnet/core/smtp"
 )
 
-// Kind is a kind of part of the sending side.
+// Kind is a kind of part of the outbound side.
 type Kind string
 
 // The kinds.
@@ -30,7 +30,7 @@ const (
 // Kinds lists the kinds in the order in which they are looked at.
 func Kinds() []Kind { return []Kind{Resolver, Route, Identity, Blocklist} }
 
-// Part is one part of the sending side. What it holds beside its name depends
+// Part is one part of the outbound side. What it holds beside its name depends
 // on its kind: resolvers and blocklists are their names.
 type Part struct {
 	Kind Kind
@@ -58,7 +58,7 @@ func Parse(k Kind, line string) (p Part, err error) {
 	case Blocklist:
 		p.Name, err = domainName(strings.TrimSuffix(line, "."), "zone")
 	default:
-		err = fmt.Errorf("%q is no part of the sending side; say identity, resolver, route or blocklist", k)
+		err = fmt.Errorf("%q is no part of outbound; say identity, resolver, route or blocklist", k)
 	}
 	return p, err
 }

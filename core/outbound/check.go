@@ -1,4 +1,4 @@
-package sending
+package outbound
 
 import (
 	"fmt"
@@ -47,7 +47,7 @@ func (o *Outcome) add(g Grade, do, format string, args ...any) {
 	o.Checks = append(o.Checks, Check{g, fmt.Sprintf(format, args...), do})
 }
 
-// State is whether the sending side can be used.
+// State is whether the outbound side can be used.
 type State string
 
 // The states.
@@ -58,8 +58,8 @@ const (
 	NotReady State = "not ready"
 )
 
-// Standing is the sum of all outcomes.
-type Standing struct {
+// Readiness is the sum of all outcomes.
+type Readiness struct {
 	State State `json:"state" enum:"untested,ready,ready with reservations,not ready"`
 	// Says is a sentence, with the effect to expect.
 	Says string `json:"says"`
@@ -74,7 +74,7 @@ type Tested struct {
 }
 
 // Judge sums up. Without a good resolver and a good route nothing can be asked.
-func Judge(parts []Tested) Standing {
+func Judge(parts []Tested) Readiness {
 	usable, all := map[Kind]int{}, map[Kind]int{}
 	var worst *Check
 	var whose *Tested
@@ -98,7 +98,7 @@ func Judge(parts []Tested) Standing {
 			}
 		}
 	}
-	s := Standing{State: Ready, Says: sum(usable, all) + "."}
+	s := Readiness{State: Ready, Says: sum(usable, all) + "."}
 	if worst != nil {
 		s.Next = worst.Says + " " + worst.Do
 		if !strings.Contains(worst.Says, whose.Name) {
@@ -107,7 +107,7 @@ func Judge(parts []Tested) Standing {
 	}
 	switch {
 	case len(all) == 0:
-		return Standing{Untested, "The sending side has not been tested yet.", "Test it: it takes some seconds and asks nobody about a mailbox."}
+		return Readiness{Untested, "Outbound has not been tested yet.", "Test it: it takes some seconds and asks nobody about a mailbox."}
 	case all[Resolver] > 0 && usable[Resolver] == 0:
 		s.State, s.Says = NotReady, "No resolver can be relied on, so no domain can be looked up: every address would come out undecided."
 	case all[Route] > 0 && usable[Route] == 0:

@@ -69,8 +69,8 @@ func (l *loaded) other(by asked, now time.Time) bool {
 	}
 	far := now.Add(lately)
 	op.By[by.source.Route] = store.OperatorRoute{BlockedUntil: &far}
-	st := l.side.stand(op, by.subject, now)
-	return st.way.Route != by.source.Route && !now.Before(op.By[st.way.Route].Blocked())
+	st := l.side.Asking(op, by.subject, now)
+	return st.Way.Route != by.source.Route && !now.Before(op.By[st.Way.Route].Blocked())
 }
 
 // learn takes in how operators and routes did, and gives the operators' paces.
@@ -86,7 +86,7 @@ func (e *Engine) learn(ctx context.Context, s *store.Store, run int64, l loaded,
 		if !l.news(from, met, now) {
 			continue
 		}
-		p, err := s.LearnPace(ctx, from.Operator, from.Route, met, now, l.side.bounds(from.Operator))
+		p, err := s.LearnPace(ctx, from.Operator, from.Route, met, now, l.side.Bounds(from.Operator))
 		if err != nil {
 			return nil, err
 		}
@@ -106,14 +106,14 @@ func (l *loaded) news(from probe.Source, met pace.Seen, now time.Time) bool {
 	if met.Sessions+met.Failed == 0 {
 		return false // nobody was met
 	}
-	return !l.side.unchanged(from.Operator, l.known[from.Operator].By[from.Route], met, now)
+	return !l.side.Unchanged(from.Operator, l.known[from.Operator].By[from.Route], met, now)
 }
 
 // teaches tells that there is more to write down of a parcel than its results: of
 // operators, routes, or how domains take mail.
 func (l *loaded) teaches(out probe.Outcome, now time.Time) bool {
 	for from, met := range out.Seen {
-		if l.news(from, met, now) || met.NoWay > 0 || met.Refused() || l.side.rests(from.Route) > 0 {
+		if l.news(from, met, now) || met.NoWay > 0 || met.Refused() || l.side.Rests(from.Route) > 0 {
 			return true
 		}
 	}
@@ -136,24 +136,13 @@ func (l *loaded) learnt(acceptances []probe.Acceptance) (out []probe.Acceptance)
 	return out
 }
 
-// askedFresh is how old the time may be at which an operator is said to have been
-// asked last.
-const askedFresh = 5 * time.Second
-
-// unchanged tells that what was met teaches nothing: so it is as long as an
-// operator is asked on all its lanes and complains of nothing. Then its record,
-// which all of its lanes share, is left alone.
-func (s *side) unchanged(operator string, known store.OperatorRoute, met pace.Seen, now time.Time) bool {
-	return known.AskedAt != nil && now.Sub(*known.AskedAt) < askedFresh && known.Pace.After(met, now, s.bounds(operator)) == known.Pace
-}
-
 func (e *Engine) learnRoute(ctx context.Context, s *store.Store, run int64, l loaded, from probe.Source, met pace.Seen, now time.Time) error {
 	switch {
 	case met.NoWay > 0:
 		return e.routeFails(ctx, s, run, l, from.Route, met.NoWaySays, now)
 	case met.Refused():
 		return e.routeRefused(ctx, s, run, l, from, met.Words, now)
-	case met.Sessions > 0 && l.side.rests(from.Route) > 0:
+	case met.Sessions > 0 && l.side.Rests(from.Route) > 0:
 		return s.RouteWell(ctx, from.Route)
 	}
 	return nil
@@ -165,8 +154,8 @@ func (e *Engine) routeFails(ctx context.Context, s *store.Store, run int64, l lo
 	if err != nil || !ok {
 		return err
 	}
-	e.forgetSide()
-	return s.AddNotice(ctx, run, store.Notice{Kind: fails, Route: l.side.name(id), Words: says, Until: &until, Moved: l.side.another(id, now)})
+	e.Outbound.Forget()
+	return s.AddNotice(ctx, run, store.Notice{Kind: fails, Route: l.side.Name(id), Words: says, Until: &until, Moved: l.side.Another(id, now)})
 }
 
 // routeRefused remembers that an operator refuses a route, and leaves the route
@@ -175,7 +164,7 @@ func (e *Engine) routeRefused(ctx context.Context, s *store.Store, run int64, l 
 	first, most, operator := e.refusedRest()
 	moved := l.moved[from]
 	until := now.Add(operator)
-	name := l.side.name(from.Route)
+	name := l.side.Name(from.Route)
 	if err := s.Block(ctx, from.Operator, from.Route, until, words); err != nil {
 		return err
 	}
@@ -183,37 +172,13 @@ func (e *Engine) routeRefused(ctx context.Context, s *store.Store, run int64, l 
 		return err
 	}
 	asked, refusing, err := s.RouteUse(ctx, from.Route, now.Add(-lately))
-	if err != nil || from.Route == 0 || !route.Refused(refusing, asked) || !moved && l.side.rests(from.Route) >= maxPauses {
+	if err != nil || from.Route == 0 || !route.Refused(refusing, asked) || !moved && l.side.Rests(from.Route) >= maxPauses {
 		return err
 	}
 	until, ok, err := s.RestRoute(ctx, from.Route, first, most, refused, words)
 	if err != nil || !ok {
 		return err
 	}
-	e.forgetSide()
-	return s.AddNotice(ctx, run, store.Notice{Kind: rests, Route: name, Words: words, Until: &until, Moved: l.side.another(from.Route, now)})
-}
-
-// name is what a route is called.
-func (s *side) name(id int64) string {
-	for _, w := range s.ways {
-		if w.Route == id && w.Name != "" {
-			return w.Name
-		}
-	}
-	return string(route.Direct)
-}
-
-// another tells whether there is a route beside this one that does not rest.
-func (s *side) another(id int64, now time.Time) bool {
-	return slices.ContainsFunc(s.ways, func(w way) bool { return w.Route != id && !now.Before(w.restUntil) })
-}
-
-func (s *side) rests(id int64) int {
-	for _, w := range s.ways {
-		if w.Route == id {
-			return w.rests
-		}
-	}
-	return 0
+	e.Outbound.Forget()
+	return s.AddNotice(ctx, run, store.Notice{Kind: rests, Route: name, Words: words, Until: &until, Moved: l.side.Another(from.Route, now)})
 }

@@ -1,4 +1,4 @@
-package sending
+package outbound
 
 import (
 	"bufio"

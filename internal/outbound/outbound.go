@@ -1,0 +1,240 @@
+// Package outbound is who asks, by which way out and with which DNS: routes, identities,
+// resolvers and blocklists, their tests and rests, and the rules by which an operator is
+// asked.
+package outbound
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"slices"
+
+	"github.com/jackc/pgx/v5"
+
+	"varnet/core/address"
+	core "varnet/core/outbound"
+	"varnet/core/probe"
+	"varnet/core/resolve"
+	"varnet/core/route"
+	"varnet/core/rule"
+	"varnet/internal/dial"
+	"varnet/internal/secret"
+	"varnet/internal/store"
+)
+
+// Config is what the outbound side works with.
+type Config struct {
+	Store    *store.Store
+	Resolver *resolve.Resolver
+	Prober   *probe.Prober
+	// Secrets opens what is confidential of routes.
+	Secrets *secret.Box
+	// Reference are the domains whose mail hosts the tests of routes greet.
+	Reference []string
+	// Grammar is what is taken for an address.
+	Grammar address.Grammar
+	Log     *slog.Logger
+}
+
+// Outbound sets the outbound side up, tests it, and says how an operator is asked.
+type Outbound struct {
+	Config
+	cache cache
+	// servers are the resolvers that count while none is named.
+	servers []string
+}
+
+// New returns the outbound side of a prober and a resolver. The resolver's servers are those
+// that count while none is named.
+func New(c Config) *Outbound { return &Outbound{Config: c, servers: c.Resolver.Servers()} }
+
+// State is all parts that count now, with what came of their last tests.
+type State struct {
+	Parts     []Part
+	Settings  store.SendingSettings
+	Readiness core.Readiness
+}
+
+// Part is a part that counts now. One with ID 0 was told at the start of
+// the service and cannot be removed; it counts while there is none of its kind.
+type Part struct {
+	store.SendingPart
+	Secret bool // it has one
+}
+
+// State returns the outbound side as it is.
+func (o *Outbound) State(ctx context.Context) (out State, err error) {
+	if out.Settings, err = o.Store.SendingSettings(ctx); err != nil {
+		return out, err
+	}
+	if len(out.Settings.Reference) == 0 {
+		out.Settings.Reference = o.Reference
+	}
+	kept, err := o.Store.SendingParts(ctx)
+	if err != nil {
+		return out, err
+	}
+	outcomes, err := o.Store.Outcomes(ctx)
+	if err != nil {
+		return out, err
+	}
+	for _, p := range kept {
+		out.Parts = append(out.Parts, Part{p, p.Sealed != nil})
+	}
+	for _, p := range o.given(kept) {
+		for _, found := range outcomes {
+			if found.Kind == p.Kind && found.Name == p.Name {
+				p.Outcome, p.TestedAt = &found.Outcome, &found.At
+			}
+		}
+		out.Parts = append(out.Parts, p)
+	}
+	slices.SortStableFunc(out.Parts, func(a, b Part) int {
+		return slices.Index(core.Kinds(), a.Kind) - slices.Index(core.Kinds(), b.Kind)
+	})
+	var tested []core.Tested
+	for _, p := range out.Parts {
+		if p.Outcome != nil {
+			tested = append(tested, core.Tested{Part: p.Part(), Outcome: *p.Outcome})
+		}
+	}
+	out.Readiness = core.Judge(tested)
+	return out, nil
+}
+
+// given lists the parts given at the start, of the kinds of which none is kept.
+func (o *Outbound) given(kept []store.SendingPart) (out []Part) {
+	none := func(k core.Kind) bool {
+		return !slices.ContainsFunc(kept, func(p store.SendingPart) bool { return p.Kind == k })
+	}
+	add := func(p core.Part) { out = append(out, Part{SendingPart: store.AsKept(p)}) }
+	if none(core.Identity) {
+		id := o.Prober.Way.Identity
+		add(core.Part{Kind: core.Identity, Name: core.IdentityName(id), Identity: id})
+	}
+	if none(core.Resolver) {
+		for _, s := range o.servers {
+			add(core.Part{Kind: core.Resolver, Name: s})
+		}
+	}
+	if none(core.Route) {
+		add(core.Part{Kind: core.Route, Name: string(route.Direct), Route: route.Route{Kind: route.Direct}})
+	}
+	return out
+}
+
+// Test looks at all parts that count now and records what came of it.
+func (o *Outbound) Test(ctx context.Context) error {
+	side, err := o.State(ctx)
+	if err != nil {
+		return err
+	}
+	t := core.Tester{Resolver: o.Resolver, Port: o.Prober.Port, AllowPrivate: o.Resolver.AllowPrivate, Reference: side.Settings.Reference,
+		Identity: o.Prober.Way.Identity,
+		Dialer:   func(r route.Route) probe.Dialer { return dial.By(r, o.Resolver.AllowPrivate) }}
+	var parts []core.Part
+	for _, p := range side.Parts {
+		part := p.Part()
+		if part.Kind == core.Route {
+			if part.Route, err = o.unsealed(p.SendingPart); err != nil {
+				return fmt.Errorf("the route %s cannot be opened: %w", p.Name, err)
+			}
+		}
+		if part.Kind == core.Identity {
+			t.Identity = part.Identity // the one added last greets
+		}
+		parts = append(parts, part)
+	}
+	defer o.Forget()
+	return o.Store.SaveOutcomes(ctx, t.All(ctx, parts))
+}
+
+// Add adds parts, all or none.
+func (o *Outbound) Add(ctx context.Context, parts []core.Part) error {
+	defer o.Forget()
+	return o.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
+		for _, p := range parts {
+			var sealed []byte
+			if p.Route.Secret != "" {
+				sealed = o.Secrets.Seal(p.Route.Secret, purpose(p.Name))
+			}
+			if err := s.AddSendingPart(ctx, p, sealed); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// Remove removes parts.
+func (o *Outbound) Remove(ctx context.Context, ids ...int64) (int64, error) {
+	defer o.Forget()
+	n, err := o.Store.RemoveSendingParts(ctx, ids)
+	if err == nil && n == 0 && len(ids) > 0 {
+		err = store.ErrNotFound
+	}
+	return n, err
+}
+
+// RemoveFailed removes the parts of a kind that failed their last test.
+func (o *Outbound) RemoveFailed(ctx context.Context, k core.Kind) (int64, error) {
+	parts, err := o.Store.SendingParts(ctx)
+	if err != nil {
+		return 0, err
+	}
+	var ids []int64
+	for _, p := range parts {
+		if p.Kind == k && p.Outcome != nil && p.Outcome.Grade() == core.Bad {
+			ids = append(ids, p.ID)
+		}
+	}
+	if len(ids) == 0 {
+		return 0, nil
+	}
+	return o.Remove(ctx, ids...)
+}
+
+// Save changes what holds for all of it.
+func (o *Outbound) Save(ctx context.Context, n store.SendingSettings) error {
+	defer o.Forget()
+	return o.Store.SaveSendingSettings(ctx, n)
+}
+
+// Tried is which rule fits an address, and how it would be asked.
+type Tried struct {
+	Subject  rule.Subject
+	Rule     int // its place, -1: none
+	Route    string
+	Identity string
+	Lanes    int
+}
+
+// Try says which rule fits an address, without asking its host.
+func (o *Outbound) Try(ctx context.Context, typed string) (t Tried, err error) {
+	a, err := o.Grammar.Parse(typed)
+	if err != nil {
+		return t, err
+	}
+	side, err := o.Setup(ctx)
+	if err != nil {
+		return t, err
+	}
+	d := o.Resolver.Lookup(ctx, a.Domain)
+	t.Subject = rule.Subject{Address: a.Mailbox(), Domain: a.Domain, Operator: d.Operator()}
+	t.Rule = rule.First(side.Settings.Rules, t.Subject)
+	op, err := o.Operator(ctx, d.Operator())
+	if err != nil {
+		return t, err
+	}
+	st := side.Asking(op, t.Subject, side.At)
+	t.Route, t.Identity, t.Lanes = side.Name(st.Way.Route), core.IdentityName(st.Way.Identity), side.Bounds(op.Name).Cap
+	return t, nil
+}
+
+// Operator returns what is known of one operator.
+func (o *Outbound) Operator(ctx context.Context, name string) (store.Operator, error) {
+	known, err := o.Store.Operators(ctx, []string{name})
+	op := known[name]
+	op.Name = name
+	return op, err
+}

@@ -1,0 +1,271 @@
+package outbound
+
+import (
+	"context"
+	"slices"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	core "varnet/core/outbound"
+	"varnet/core/pace"
+	"varnet/core/probe"
+	"varnet/core/route"
+	"varnet/core/rule"
+	"varnet/core/smtp"
+	"varnet/internal/dial"
+	"varnet/internal/store"
+)
+
+// Setup is the outbound side as it is set up at a moment: routes, identities, rules. It
+// never changes; Outbound.Setup returns the present one.
+type Setup struct {
+	At         time.Time
+	Settings   store.SendingSettings
+	ways       []way
+	identities []smtp.Identity
+}
+
+// way is a route that may be used.
+type way struct {
+	probe.Way
+	helo      string // said in place of the identity's name
+	restUntil time.Time
+	rests     int
+}
+
+// fresh is how long the outbound side is taken to be as it was read.
+const fresh = time.Second
+
+type cache struct {
+	mu  sync.Mutex
+	now *Setup
+	// stale is apart from the lock, which is held while the database is waited
+	// for: within a transaction nobody may wait for that.
+	stale atomic.Bool
+}
+
+// Setup reads the outbound side, at most once a second. It is not for use within a
+// transaction: who holds a connection and waits for another may wait for ever.
+func (o *Outbound) Setup(ctx context.Context) (*Setup, error) {
+	c := &o.cache
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.now != nil && time.Since(c.now.At) < fresh && !c.stale.Swap(false) {
+		return c.now, nil
+	}
+	next, err := o.read(ctx)
+	if err == nil {
+		c.now = next
+	}
+	return next, err
+}
+
+// Forget makes the next look at the outbound side a fresh one.
+func (o *Outbound) Forget() { o.cache.stale.Store(true) }
+
+func (o *Outbound) read(ctx context.Context) (*Setup, error) {
+	s := &Setup{At: time.Now()}
+	var err error
+	if s.Settings, err = o.Store.SendingSettings(ctx); err != nil {
+		return nil, err
+	}
+	parts, err := o.Store.SendingParts(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range usable(parts, core.Identity) {
+		s.identities = append(s.identities, p.Part().Identity)
+	}
+	if len(s.identities) == 0 {
+		s.identities = []smtp.Identity{o.Prober.Way.Identity}
+	}
+	for _, p := range usable(parts, core.Route) {
+		r, err := o.unsealed(p)
+		if err != nil {
+			o.Log.Error("a route cannot be used", "route", p.Name, "err", err)
+			continue
+		}
+		s.ways = append(s.ways, way{probe.Way{Route: p.ID, Name: p.Name, Dialer: dial.By(r, o.Resolver.AllowPrivate)}, r.Helo, p.Resting(), p.Rests})
+	}
+	if len(s.ways) == 0 {
+		s.ways = []way{{Way: o.Prober.Way}}
+	}
+	var servers []string
+	for _, p := range usable(parts, core.Resolver) {
+		servers = append(servers, p.Name)
+	}
+	if len(servers) == 0 {
+		servers = o.servers
+	}
+	o.Resolver.Use(servers)
+	if o.Resolver.Know(s.Settings.Reference); len(s.Settings.Reference) == 0 {
+		o.Resolver.Know(o.Reference)
+	}
+	return s, nil
+}
+
+// usable lists the parts of a kind that did not fail their last test; all of
+// them when all did, for then one of them must do.
+func usable(parts []store.SendingPart, k core.Kind) (out []store.SendingPart) {
+	var failed []store.SendingPart
+	for _, p := range parts {
+		switch {
+		case p.Kind != k:
+		case p.Outcome != nil && p.Outcome.Grade() == core.Bad:
+			failed = append(failed, p)
+		default:
+			out = append(out, p)
+		}
+	}
+	if len(out) == 0 {
+		return failed
+	}
+	return out
+}
+
+// unsealed gives a route with its secret.
+func (o *Outbound) unsealed(p store.SendingPart) (r route.Route, err error) {
+	r = p.Part().Route
+	if p.Sealed != nil {
+		r.Secret, err = o.Secrets.Open(p.Sealed, purpose(p.Name))
+	}
+	return r, err
+}
+
+// purpose binds a sealed secret to its route.
+func purpose(name string) string { return "route " + name }
+
+// Asking is how somebody is asked now.
+type Asking struct {
+	Way probe.Way
+	// Until is when they may be asked; zero for now.
+	Until time.Time
+}
+
+// Asking settles by which route and as whom the subject's operator is asked, and
+// when: after the rest of the operator or route, and in the hours of a rule.
+func (s *Setup) Asking(op store.Operator, subject rule.Subject, now time.Time) Asking {
+	r := s.Rule(subject)
+	at, until := s.choose(op, r, now)
+	w := s.ways[at].Way
+	w.Identity = s.identity(op.Name, r)
+	if helo := s.ways[at].helo; helo != "" && r.Identity == "" {
+		w.Identity.Name = helo
+	}
+	for _, t := range []time.Time{op.By[w.Route].Pace.RestUntil, opens(r, now)} {
+		if t.After(now) && t.After(until) {
+			until = t
+		}
+	}
+	return Asking{w, until}
+}
+
+// Rule returns the rule that a subject falls under; the empty one where none fits.
+func (s *Setup) Rule(subject rule.Subject) rule.Rule {
+	if i := rule.First(s.Settings.Rules, subject); i >= 0 {
+		return s.Settings.Rules[i]
+	}
+	return rule.Rule{}
+}
+
+// RegardsAddresses reports whether addresses of one domain may fall under different
+// rules.
+func (s *Setup) RegardsAddresses() bool {
+	return slices.ContainsFunc(s.Settings.Rules, func(r rule.Rule) bool { return r.Of == rule.OfAddress })
+}
+
+func opens(r rule.Rule, now time.Time) time.Time {
+	t, _ := r.Opens(now) // the rule was checked when it was made
+	return t
+}
+
+// choose gives the place of the operator's way, and until when it rests.
+func (s *Setup) choose(op store.Operator, r rule.Rule, now time.Time) (int, time.Time) {
+	from := make([]route.Candidate, len(s.ways))
+	for i, w := range s.ways {
+		if r.Route != "" && r.Route == w.Name {
+			return i, w.restUntil
+		}
+		from[i] = route.Candidate{ID: w.Route, RestUntil: w.restUntil, BlockedUntil: op.By[w.Route].Blocked()}
+	}
+	return route.Choose(op.Name, from, now)
+}
+
+// identity is the one an operator is asked as: always the same of the pool, as
+// greylisting hosts want it.
+func (s *Setup) identity(operator string, r rule.Rule) smtp.Identity {
+	best := s.identities[0]
+	for _, id := range s.identities {
+		name := core.IdentityName(id)
+		if r.Identity != "" && r.Identity == name {
+			return id
+		}
+		if route.Weight(operator+name, 0) > route.Weight(operator+core.IdentityName(best), 0) {
+			best = id
+		}
+	}
+	return best
+}
+
+// Bounds are how far the operator's pace may go by any route.
+func (s *Setup) Bounds(operator string) pace.Bounds {
+	b := pace.Bounds{Cap: s.Settings.Cap}
+	r := s.Rule(rule.Subject{Operator: operator})
+	if r.Lanes > 0 {
+		b.Cap = r.Lanes
+	}
+	b.Rest = time.Duration(r.Rest) * time.Second
+	return b
+}
+
+// Lanes is how many lanes a lane key has now, and until when it rests.
+func (s *Setup) Lanes(key string, known map[string]store.Operator) (n int, until time.Time) {
+	if pace.IsShared(key) || pace.IsPatient(key) || key == pace.Unresolved {
+		return 1, time.Time{}
+	}
+	op := known[key]
+	op.Name = key
+	st := s.Asking(op, rule.Subject{Operator: key}, time.Now())
+	p := pace.Start()
+	if by, met := op.By[st.Way.Route]; met {
+		p = by.Pace
+	}
+	return max(1, min(p.Lanes, s.Bounds(key).Cap)), st.Until
+}
+
+// askedFresh is how old the time may be at which an operator is said to have been
+// asked last.
+const askedFresh = 5 * time.Second
+
+// Unchanged reports that what was met teaches nothing: so it is as long as an
+// operator is asked on all its lanes and complains of nothing. Then its record,
+// which all of its lanes share, is left alone.
+func (s *Setup) Unchanged(operator string, known store.OperatorRoute, met pace.Seen, now time.Time) bool {
+	return known.AskedAt != nil && now.Sub(*known.AskedAt) < askedFresh && known.Pace.After(met, now, s.Bounds(operator)) == known.Pace
+}
+
+// Name is what a route is called.
+func (s *Setup) Name(id int64) string {
+	for _, w := range s.ways {
+		if w.Route == id && w.Name != "" {
+			return w.Name
+		}
+	}
+	return string(route.Direct)
+}
+
+// Another reports whether there is a route beside this one that does not rest.
+func (s *Setup) Another(id int64, now time.Time) bool {
+	return slices.ContainsFunc(s.ways, func(w way) bool { return w.Route != id && !now.Before(w.restUntil) })
+}
+
+// Rests is how often a route rested in a row.
+func (s *Setup) Rests(id int64) int {
+	for _, w := range s.ways {
+		if w.Route == id {
+			return w.rests
+		}
+	}
+	return 0
+}
