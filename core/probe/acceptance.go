@@ -63,12 +63,12 @@ func (a Acceptance) Site() Site { return Site{a.Domain, a.Exchanger, a.Route} }
 // Teaches reports whether the acceptance says more than the one known before: it is
 // another, or much newer, or rests on more refusals while these are still counted.
 func (a Acceptance) Teaches(before Acceptance) bool {
-	return a.Accepts != before.Accepts || a.At.Sub(before.At) > Fresh/12 || before.Refused < proof && a.Refused > before.Refused ||
+	return a.Accepts != before.Accepts || a.At.Sub(before.At) > Fresh/12 || before.Refused < Proof && a.Refused > before.Refused ||
 		a.Accepts == AcceptsUnknown || min(a.listed(), mostListed) != min(before.listed(), mostListed)
 }
 
 // mostListed is up to how many answers about listed mailboxes each is worth recording.
-const mostListed = 2 * proof
+const mostListed = 2 * Proof
 
 func (a Acceptance) listed() int { return a.ListedTaken + a.ListedRefused }
 
@@ -156,7 +156,7 @@ func (s *site) acceptance(exchanger string, route int64, now time.Time) (a Accep
 			a.Refused += before.Refused
 		case a.Accepts == AcceptsUnknown && taken == 1 && before.Accepts == AcceptsAny:
 			a.Accepts = AcceptsAny // it took the others earlier
-		case before.Accepts == AcceptsMixed && a.Refused < proof:
+		case before.Accepts == AcceptsMixed && a.Refused < Proof:
 			a.Accepts = AcceptsMixed
 		}
 	}

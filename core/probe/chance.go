@@ -13,9 +13,9 @@ func (t tally) plus(before *Acceptance) tally {
 	return tally{t.taken + before.ListedTaken, t.refused + before.ListedRefused}
 }
 
-// proof is how many made-up mailboxes in a row a host that is doubted most must refuse:
+// Proof is how many made-up mailboxes in a row a host that is doubted most must refuse:
 // one that takes every other mailbox does so once in 1,024 times.
-const proof = 10
+const Proof = 10
 
 // proof returns how many made-up mailboxes in a row the host must refuse before answers
 // like these are believed, 0 to 10. A host that takes every other mailbox, whatever its
@@ -31,7 +31,7 @@ func (t tally) proof() int {
 	case n < 8 && t.refused*10 >= n*4:
 		return n
 	case n >= 8 && t.refused*10 >= n*3:
-		return proof
+		return Proof
 	}
 	return 0
 }

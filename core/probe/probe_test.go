@@ -303,7 +303,7 @@ func TestAHostThatAnswersByChanceIsFoundOutInParts(t *testing.T) {
 func TestDoubt(t *testing.T) {
 	for _, c := range []struct{ taken, refused, want int }{
 		{0, 0, 0}, {1, 0, 0}, {0, 9, 0}, {2, 1, 0}, {3, 1, 0}, {2, 2, 4}, {5, 2, 0}, {4, 3, 7},
-		{7, 2, 0}, {7, 3, proof}, {4, 4, proof}, {30, 10, 0}, {60, 40, proof}, {1, 7, proof}, {70, 35, 0}, {400, 176, 0}, {320, 260, proof},
+		{7, 2, 0}, {7, 3, Proof}, {4, 4, Proof}, {30, 10, 0}, {60, 40, Proof}, {1, 7, Proof}, {70, 35, 0}, {400, 176, 0}, {320, 260, Proof},
 	} {
 		if got := (tally{c.taken, c.refused}).proof(); got != c.want {
 			t.Errorf("%d taken and %d refused want %d, not %d", c.taken, c.refused, got, c.want)

@@ -273,7 +273,7 @@ func (v *visit) doubt() (queue []*item) {
 	for _, s := range v.sites {
 		for _, host := range s.hosts() {
 			a, _ := s.acceptance(host, v.way.Route, v.start)
-			takesAny := a.Accepts == AcceptsAny && s.tally(host).refused > 0 && len(a.MadeUp) < proof
+			takesAny := a.Accepts == AcceptsAny && s.tally(host).refused > 0 && len(a.MadeUp) < Proof
 			if !takesAny && !v.byChance(s, host) {
 				continue
 			}

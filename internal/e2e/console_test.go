@@ -69,7 +69,7 @@ func TestConsole(t *testing.T) {
 	do("policies", chromedp.Navigate(s.URL+"/policies"), browser.Text("your own, version 1"))
 	do("the list", chromedp.Navigate(s.URL+"/lists/1"), browser.Text("It is kept until"), browser.Press("Estimate first"), browser.Text("This is told by a sample of 400"))
 	do("bring it in again", chromedp.Navigate(s.URL+"/bring-in?for=1"), browser.Text("Import a newer file"), dropped("more.csv", []byte("E-mail,Name\nada@upperloam.example,=1+1\n")), browser.Text("2 columns separated by commas"),
-		browser.Press("Import"), browser.Text("The file added 1 row and changed 0 rows."))
+		browser.Press("Import"), browser.Text("The newer file added 1 row and changed 0 rows."))
 	do("lists", chromedp.Navigate(s.URL+"/lists"), browser.Text("1,201"))
 	do("the outbound side", chromedp.Navigate(s.URL+"/sending"), browser.Text("Outbound: ready"))
 	do("a dead route", browser.Type(`textarea[aria-label^="More routes"]`, "socks5://127.0.0.1:9"), browser.Click(`section[aria-label="Routes"] form button`), browser.Text("cannot be reached"), browser.Text("ready with reservations"))

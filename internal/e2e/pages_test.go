@@ -39,7 +39,7 @@ func TestPages(t *testing.T) {
 	do := drive(t, browser.Options{Width: 1280, Height: 800})
 	do("sign in", browser.SignIn(s.URL, s.Key))
 	do("check one", browser.Press("Check"), browser.Type(`input[aria-label="Address"]`, "ada.moss@longgone.example\r"), browser.Text("Domain does not exist"), browser.Text("not reached"))
-	do("its place can be passed on", chromedp.Reload(), browser.Text("What was typed"), browser.Text("Domain does not exist"))
+	do("its place can be passed on", chromedp.Reload(), browser.Text("Typed"), browser.Text("Domain does not exist"))
 	do("catalogues", browser.Press("Catalogues"), browser.Type(`textarea[aria-label="Names"]`, "tenminutes.example\nquickpost.example"), browser.Press("Add 2 entries"), browser.Text("2 entries of your own"))
 	do("an entry is removed", click("quickpost.example"), browser.Text("1 entry of your own"))
 	do("an entry that is none", browser.Type(`textarea[aria-label="Names"]`, "@@"), browser.Press("Add"), browser.Seen("[role=alert]"))

@@ -405,3 +405,35 @@ func TestAskAgainAboutSome(t *testing.T) {
 		t.Errorf("%+v, %v", p, err)
 	}
 }
+
+// TestMixedIsNotOverwritten: who found out that a host answers by chance is believed, not
+// another who at the same time knew nothing of it, until the host has proved that it knows
+// its mailboxes.
+func TestMixedIsNotOverwritten(t *testing.T) {
+	s, ctx := open(t), t.Context()
+	const domain = "coin.example"
+	now := time.Now()
+	for n, c := range []struct {
+		accepts probe.Accepts
+		refused int
+		at      time.Time
+		want    probe.Accepts
+	}{
+		{probe.AcceptsKnown, 1, now, probe.AcceptsKnown},
+		{probe.AcceptsMixed, 1, now, probe.AcceptsMixed},
+		{probe.AcceptsKnown, 2, now.Add(time.Second), probe.AcceptsMixed},
+		{probe.AcceptsKnown, probe.Proof, now.Add(2 * time.Second), probe.AcceptsKnown},
+		{probe.AcceptsMixed, 0, now.Add(3 * time.Second), probe.AcceptsMixed},
+		{probe.AcceptsAny, 0, now.Add(4 * time.Second), probe.AcceptsAny},
+		{probe.AcceptsMixed, 0, now.Add(5 * time.Second), probe.AcceptsMixed},
+		{probe.AcceptsKnown, 1, now.Add(probe.Fresh + time.Minute), probe.AcceptsKnown},
+	} {
+		if err := s.SaveAcceptances(ctx, []probe.Acceptance{{Domain: domain, Exchanger: "mx1." + domain, Accepts: c.accepts, Refused: c.refused, At: c.at}}); err != nil {
+			t.Fatal(err)
+		}
+		known, err := s.Acceptances(ctx, domain)
+		if err != nil || len(known) != 1 || known[0].Accepts != c.want {
+			t.Errorf("step %d: %+v, %v; want %s", n, known, err, c.want)
+		}
+	}
+}

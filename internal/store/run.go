@@ -384,7 +384,9 @@ func (s *Store) Acceptances(ctx context.Context, domain string) ([]probe.Accepta
 	return pgx.CollectRows(rows, pgx.RowTo[probe.Acceptance])
 }
 
-// SaveAcceptances records what was learnt of exchangers.
+// SaveAcceptances records what was learnt of exchangers. Of visits at the same time one may
+// have found out that a host answers by chance, and another, which knew nothing of that,
+// not: the first is believed.
 func (s *Store) SaveAcceptances(ctx context.Context, acceptances []probe.Acceptance) error {
 	if len(acceptances) == 0 {
 		return nil
@@ -406,6 +408,8 @@ func (s *Store) SaveAcceptances(ctx context.Context, acceptances []probe.Accepta
 	}
 	_, err := s.db.Exec(ctx, `
 		INSERT INTO acceptance (domain, exchanger, route_id, facts, at) SELECT * FROM unnest($1::text[], $2::text[], $3::bigint[], $4::jsonb[], $5::timestamptz[])
-		ON CONFLICT (domain, exchanger, route_id) DO UPDATE SET facts = EXCLUDED.facts, at = EXCLUDED.at`, domains, exchangers, routes, ordered[:len(domains)], at)
+		ON CONFLICT (domain, exchanger, route_id) DO UPDATE SET facts = EXCLUDED.facts, at = EXCLUDED.at
+		WHERE NOT (acceptance.facts->>'accepts' = 'mixed' AND EXCLUDED.facts->>'accepts' = 'known' AND acceptance.at > EXCLUDED.at - $6::interval
+			AND coalesce((EXCLUDED.facts->>'refused')::int, 0) < $7)`, domains, exchangers, routes, ordered[:len(domains)], at, probe.Fresh, probe.Proof)
 	return err
 }
