@@ -54,7 +54,7 @@ func TestPages(t *testing.T) {
 	do("the rows in another order, to the end", click("Name"), browser.Text("Name ↑"), click("Name"), browser.Text("Name ↓"), scrolledTo("to 1,200 of 1,200"))
 	do("what an entry would alter", browser.Press("Catalogues"), browser.Type(`textarea[aria-label="Names"]`, "postbarn.example"), browser.Press("See what that would alter"), browser.Text("would be told otherwise"))
 	do("health", browser.Press("Health"), browser.Text("1 worker with 200 lanes is at work."), browser.Text("direct"))
-	do("a list is put aside", chromedp.Navigate(s.URL+"/lists"), click("Archive"), browser.Text("There is no list yet"), browser.Press("Archived lists"), click("Unarchive"), browser.Text("No list is put aside"))
+	do("a list is put aside", chromedp.Navigate(s.URL+"/lists"), click("Archive"), browser.Text("There is no list yet"), browser.Press("Archived lists"), click("Unarchive"), browser.Text("No list is archived"))
 	do("anywhere by keyboard", keys("k", true), browser.Seen(`input[aria-label="Where to"]`), browser.Type(`input[aria-label="Where to"]`, "polic\r"), browser.Text("careful"))
 	do("what the keyboard can do", keys("?", false), browser.Text("open the evidence"))
 	do("lists by name", chromedp.Navigate(s.URL+"/lists"), browser.Text("members"))
