@@ -65,7 +65,7 @@ func lists(ctx context.Context, c *cli, args []string) error {
 	if err != nil {
 		return err
 	}
-	const none = "There is no list yet. Bring one in: varnet clean FILE -out FILE"
+	const none = "There is no list yet. Import one: varnet clean FILE -out FILE"
 	return listing[contract.List]{*asJSON, none, "list\tname\trows\taddresses\tlast run", func(w io.Writer, l contract.List) {
 		last := "not run yet"
 		if l.LastRun != nil {
@@ -78,11 +78,11 @@ func lists(ctx context.Context, c *cli, args []string) error {
 const listsForms = `  varnet lists                  the lists, newest first
   varnet lists estimate LIST    tell from a sample what it will come to, in half a minute at most
   varnet lists common LIST LIST how many addresses of the first stand in the second, too
-  varnet lists keep LIST DAYS   keep it so long after it was brought in or last run; 0: until it is deleted
+  varnet lists keep LIST DAYS   keep it so long after it was imported or last run; 0: until it is deleted
   varnet lists decide LIST keep|hold|drop|policy ADDRESS…
                                 override the policy for some addresses; policy: as it says again
-  varnet lists aside LIST       put it aside, so that it is not shown among the others
-  varnet lists back LIST        put it back
+  varnet lists aside LIST       archive it, so that it is not shown among the others
+  varnet lists back LIST        show it among the others again
   varnet lists delete LIST      delete it with its runs, results and evidence`
 
 // actOnList does what is said with a list.

@@ -47,14 +47,14 @@ func (a *API) registerLists(h huma.API) {
 	preview := operation("preview", http.MethodPost, "/previews", "See what a file looks like; of delimited text its first 256 KB are enough")
 	preview.RequestBody = fileBody
 	huma.Register(h, preview, a.preview)
-	bringIn := operation("bring-in", http.MethodPost, "/lists", "Bring a file in as a list")
+	bringIn := operation("bring-in", http.MethodPost, "/lists", "Import a file as a list")
 	bringIn.RequestBody, bringIn.DefaultStatus = fileBody, http.StatusCreated
 	huma.Register(h, bringIn, a.bringIn)
-	again := operation("bring-in-again", http.MethodPost, "/lists/{id}/again", "Bring a file in for a list that is there: after its rows, in their place, or to change those with the same address or key")
+	again := operation("bring-in-again", http.MethodPost, "/lists/{id}/again", "Import a newer file for a list that is there: after its rows, in their place, or to change those with the same address or key")
 	again.RequestBody, again.DefaultStatus = fileBody, http.StatusCreated
 	huma.Register(h, again, a.bringInAgain)
 	huma.Register(h, operation("lists", http.MethodGet, "/lists", "The lists, newest first"), a.lists)
-	problems := operation("list-problems", http.MethodGet, "/lists/{id}/problems", "The rows that are not a plain address of their own, as CSV, with what is so of each")
+	problems := operation("list-problems", http.MethodGet, "/lists/{id}/problems", "The problem rows as CSV: no address, not an address, a repeated one, one that was cleaned up")
 	problems.Responses = fileResponse("text/csv")
 	huma.Register(h, problems, a.problems)
 	huma.Register(h, operation("list-common", http.MethodGet, "/lists/{id}/common", "How many addresses stand in another list, too"), a.common)
@@ -142,7 +142,7 @@ func types(kinds []sheet.Kind) []sheet.Type {
 	return out
 }
 
-// BringInInput is how a file is brought in.
+// BringInInput is how a file is imported.
 type BringInInput struct {
 	Streamed
 	Written
@@ -150,7 +150,7 @@ type BringInInput struct {
 	FileName       string `query:"fileName" doc:"The file's name."`
 	AddressColumns []int  `query:"addressColumns" maxItems:"8" doc:"The columns that hold addresses, from 0, in the order in which they are to be used; none leaves it to Varnet."`
 	SameMailbox    bool   `query:"sameMailbox" doc:"Tell duplicates by what the operator takes for the same mailbox (dots or tags left out where it is known to)."`
-	Key            string `query:"key" maxLength:"100" doc:"Brings the list in once: whoever sends the same key again is given the list that is there. A file sent part by part under this key stands for the body."`
+	Key            string `query:"key" maxLength:"100" doc:"Imports the list once: whoever sends the same key again is given the list that is there. A file sent part by part under this key stands for the body."`
 }
 
 func (in *BringInInput) file(ctx context.Context) intake.File {
@@ -236,7 +236,7 @@ func (a *API) common(ctx context.Context, in *struct {
 
 func (a *API) lists(ctx context.Context, in *struct {
 	Page
-	Archived bool `query:"archived" doc:"Those that were put aside, instead of the others."`
+	Archived bool `query:"archived" doc:"Archived lists, instead of the others."`
 }) (*struct{ Body []contract.List }, error) {
 	w := workspace(ctx).ID
 	lists, err := a.store.Lists(ctx, w, in.Before, in.Limit, in.Archived)

@@ -13,8 +13,8 @@ import (
 )
 
 func (a *API) registerByHand(h huma.API) {
-	huma.Register(h, operation("decide-by-hand", http.MethodPost, "/lists/{id}/by-hand", "Decide about some addresses of a list, whatever the policy says"), a.decideByHand)
-	huma.Register(h, operation("archive-list", http.MethodPut, "/lists/{id}/archived", "Put a list aside, or back among the others"),
+	huma.Register(h, operation("decide-by-hand", http.MethodPost, "/lists/{id}/by-hand", "Override the policy for some addresses of a list"), a.decideByHand)
+	huma.Register(h, operation("archive-list", http.MethodPut, "/lists/{id}/archived", "Archive a list, or show it among the others again"),
 		func(ctx context.Context, in *struct {
 			ByID
 			Body contract.Archiving

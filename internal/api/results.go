@@ -150,7 +150,7 @@ func (a *API) addHistory(ctx context.Context, d *decide.Decider, e *contract.Evi
 	return err
 }
 
-// addHosts adds what the name service and the mail hosts said.
+// addHosts adds what the DNS and the mail hosts said.
 func (a *API) addHosts(ctx context.Context, run store.Run, r store.FullResult, e *contract.Evidence) error {
 	if e.Domain == "" {
 		return nil

@@ -54,8 +54,8 @@ type List struct {
 	// EarlierID is left out for a list that was brought in but once.
 	EarlierID int64     `json:"earlierId,omitempty" doc:"The list that these rows were before a file was brought in again."`
 	CreatedAt time.Time `json:"createdAt"`
-	// ArchivedAt is left out for a list that was not put aside.
-	ArchivedAt *time.Time `json:"archivedAt,omitempty" doc:"When it was put aside."`
+	// ArchivedAt is left out for a list that is not archived.
+	ArchivedAt *time.Time `json:"archivedAt,omitempty" doc:"When it was archived."`
 	LastRun    *Run       `json:"lastRun,omitempty"`
 }
 
@@ -199,7 +199,7 @@ type Draft struct {
 	Addresses int64 `json:"addresses" doc:"All addresses of the list, malformed ones too."`
 	Malformed int64 `json:"malformed" doc:"Of those, texts that are no address."`
 	Reused    int64 `json:"reused" doc:"Results that are taken over from earlier runs."`
-	Hopeless  int64 `json:"hopeless" doc:"Addresses at domains that the name service rules out, as far as was looked."`
+	Hopeless  int64 `json:"hopeless" doc:"Addresses at domains that the DNS rules out, as far as was looked."`
 	Ask       int64 `json:"ask" doc:"Addresses to ask mail hosts about."`
 	Operators int   `json:"operators" doc:"Operators that were found out."`
 	LookedUp  int64 `json:"lookedUp" doc:"Addresses at the domains that were looked up for this, the largest."`
@@ -249,7 +249,7 @@ type Evidence struct {
 	Mended   []string         `json:"mended,omitempty" doc:"What was removed from around the address."`
 	Problem  string           `json:"problem,omitempty" doc:"Why the text is no address."`
 	Operator string           `json:"operator,omitempty" doc:"Who runs the exchangers."`
-	DNS      *resolve.Domain  `json:"dns,omitempty" doc:"What the name service said."`
+	DNS      *resolve.Domain  `json:"dns,omitempty" doc:"What the DNS said."`
 	Asked    []Asked          `json:"asked,omitempty" doc:"Each time a host was asked about the mailbox."`
 	// AcceptanceSays is left out with Acceptance.
 	AcceptanceSays string            `json:"acceptanceSays,omitempty" doc:"What that means for the mailbox, in a sentence."`
@@ -324,9 +324,9 @@ type AffectedList struct {
 	Addresses int64  `json:"addresses"`
 }
 
-// Archiving is whether a list is put aside.
+// Archiving is whether a list is archived.
 type Archiving struct {
-	Archived bool `json:"archived" doc:"Whether it is put aside: not shown among the others, and kept as before."`
+	Archived bool `json:"archived" doc:"Whether it is archived: not shown among the others, and kept as before."`
 }
 
 // Past is what a run found of an address.

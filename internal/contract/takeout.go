@@ -70,9 +70,9 @@ type FilterSaid struct {
 // TakingOut is which rows are taken out, and how. Its zero value is the kept
 // rows as they were brought.
 type TakingOut struct {
-	Decision   string   `query:"decision" enum:"keep,hold,drop,all" default:"keep" doc:"Which rows to take out."`
-	Form       string   `query:"form" enum:"rows,results,addresses,suppression" default:"rows" doc:"rows: as they were brought; results: with result columns; addresses: nothing else; suppression: address and reason."`
-	Format     string   `query:"format" enum:"brought,spreadsheet,xlsx,ods,jsonl,txt" default:"brought" doc:"brought: byte for byte as the file was; spreadsheet: CSV that opens in columns; txt: one address a line."`
+	Decision   string   `query:"decision" enum:"keep,hold,drop,all" default:"keep" doc:"Which rows to export."`
+	Form       string   `query:"form" enum:"rows,results,addresses,suppression" default:"rows" doc:"rows: as they were imported; results: with result columns; addresses: nothing else; suppression: address and reason."`
+	Format     string   `query:"format" enum:"brought,spreadsheet,xlsx,ods,jsonl,txt" default:"brought" doc:"brought: byte for byte as the file was; spreadsheet: CSV that opens in columns; txt: one address per line."`
 	Columns    []string `query:"columns" doc:"The result columns of the form results; finding, cause and decision unless given."`
 	After      int      `query:"after" minimum:"0" maximum:"10000" doc:"The column after which the result columns stand, from 1; 0: right after the address column."`
 	Semicolons bool     `query:"semicolons" doc:"For spreadsheets of a locale with decimal commas."`
@@ -80,7 +80,7 @@ type TakingOut struct {
 	Guard      bool     `query:"guard" doc:"Make your own cells harmless that a spreadsheet would run as formulas. Result columns always are."`
 	Apart      string   `query:"apart" enum:"decision,finding" doc:"One file for each decision or finding, in a zip with a README."`
 	RowsEach   int      `query:"rowsEach" minimum:"0" maximum:"10000000" doc:"Split into files of at most so many rows, in a zip; 0: one file."`
-	Every      int      `query:"every" minimum:"0" maximum:"1000000" doc:"Only every so-manieth of the rows."`
+	Every      int      `query:"every" minimum:"0" maximum:"1000000" doc:"Only every nth of the rows."`
 	Sample     int      `query:"sample" minimum:"0" maximum:"10000000" doc:"Only a random sample of so many of the rows, the same each time."`
 	// Addresses are chosen beside the filter.
 	Addresses []int32 `query:"addresses" maxItems:"1000" doc:"Only the rows with these addresses, by their numbers in the list."`

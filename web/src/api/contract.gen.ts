@@ -239,7 +239,7 @@ export interface paths {
         /** The lists, newest first */
         get: operations["lists"];
         put?: never;
-        /** Bring a file in as a list */
+        /** Import a file as a list */
         post: operations["bring-in"];
         delete?: never;
         options?: never;
@@ -274,7 +274,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Bring a file in for a list that is there: after its rows, in their place, or to change those with the same address or key */
+        /** Import a newer file for a list that is there: after its rows, in their place, or to change those with the same address or key */
         post: operations["bring-in-again"];
         delete?: never;
         options?: never;
@@ -290,7 +290,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Put a list aside, or back among the others */
+        /** Archive a list, or show it among the others again */
         put: operations["archive-list"];
         post?: never;
         delete?: never;
@@ -308,7 +308,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Decide about some addresses of a list, whatever the policy says */
+        /** Override the policy for some addresses of a list */
         post: operations["decide-by-hand"];
         delete?: never;
         options?: never;
@@ -392,7 +392,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The rows that are not a plain address of their own, as CSV, with what is so of each */
+        /** The problem rows as CSV: no address, not an address, a repeated one, one that was cleaned up */
         get: operations["list-problems"];
         put?: never;
         post?: never;
@@ -1173,7 +1173,7 @@ export interface components {
             type: string;
         };
         Archiving: {
-            /** @description Whether it is put aside: not shown among the others, and kept as before. */
+            /** @description Whether it is archived: not shown among the others, and kept as before. */
             archived: boolean;
         };
         AskAgain: {
@@ -1432,7 +1432,7 @@ export interface components {
             from: number;
             /**
              * Format: int64
-             * @description Addresses at domains that the name service rules out, as far as was looked.
+             * @description Addresses at domains that the DNS rules out, as far as was looked.
              */
             hopeless: number;
             /**
@@ -1571,7 +1571,7 @@ export interface components {
             cause: string;
             /** @enum {string} */
             decision: "keep" | "hold" | "drop";
-            /** @description What the name service said. */
+            /** @description What the DNS said. */
             dns?: components["schemas"]["Domain"];
             domain?: string;
             /** @description What the odds are made of; their product is the odds. */
@@ -1763,7 +1763,7 @@ export interface components {
             addresses: number;
             /**
              * Format: date-time
-             * @description When it was put aside.
+             * @description When it was archived.
              */
             archivedAt?: string;
             /**
@@ -3433,7 +3433,7 @@ export interface operations {
                 before?: number;
                 /** @description How many at the most. */
                 limit?: number;
-                /** @description Those that were put aside, instead of the others. */
+                /** @description Archived lists, instead of the others. */
                 archived?: boolean;
             };
             header?: never;
@@ -3501,7 +3501,7 @@ export interface operations {
                 addressColumns?: number[];
                 /** @description Tell duplicates by what the operator takes for the same mailbox (dots or tags left out where it is known to). */
                 sameMailbox?: boolean;
-                /** @description Brings the list in once: whoever sends the same key again is given the list that is there. A file sent part by part under this key stands for the body. */
+                /** @description Imports the list once: whoever sends the same key again is given the list that is there. A file sent part by part under this key stands for the body. */
                 key?: string;
             };
             header?: never;
@@ -3690,7 +3690,7 @@ export interface operations {
                 addressColumns?: number[];
                 /** @description Tell duplicates by what the operator takes for the same mailbox (dots or tags left out where it is known to). */
                 sameMailbox?: boolean;
-                /** @description Brings the list in once: whoever sends the same key again is given the list that is there. A file sent part by part under this key stands for the body. */
+                /** @description Imports the list once: whoever sends the same key again is given the list that is there. A file sent part by part under this key stands for the body. */
                 key?: string;
                 /** @description append: after the list's rows; replace: in their place; update: in the place of rows with the same key, and after them otherwise. */
                 mode?: "append" | "replace" | "update";
@@ -5219,11 +5219,11 @@ export interface operations {
     file: {
         parameters: {
             query?: {
-                /** @description Which rows to take out. */
+                /** @description Which rows to export. */
                 decision?: "keep" | "hold" | "drop" | "all";
-                /** @description rows: as they were brought; results: with result columns; addresses: nothing else; suppression: address and reason. */
+                /** @description rows: as they were imported; results: with result columns; addresses: nothing else; suppression: address and reason. */
                 form?: "rows" | "results" | "addresses" | "suppression";
-                /** @description brought: byte for byte as the file was; spreadsheet: CSV that opens in columns; txt: one address a line. */
+                /** @description brought: byte for byte as the file was; spreadsheet: CSV that opens in columns; txt: one address per line. */
                 format?: "brought" | "spreadsheet" | "xlsx" | "ods" | "jsonl" | "txt";
                 /** @description The result columns of the form results; finding, cause and decision unless given. */
                 columns?: string[];
@@ -5239,7 +5239,7 @@ export interface operations {
                 apart?: "decision" | "finding";
                 /** @description Split into files of at most so many rows, in a zip; 0: one file. */
                 rowsEach?: number;
-                /** @description Only every so-manieth of the rows. */
+                /** @description Only every nth of the rows. */
                 every?: number;
                 /** @description Only a random sample of so many of the rows, the same each time. */
                 sample?: number;
@@ -5924,11 +5924,11 @@ export interface operations {
     "take-out": {
         parameters: {
             query?: {
-                /** @description Which rows to take out. */
+                /** @description Which rows to export. */
                 decision?: "keep" | "hold" | "drop" | "all";
-                /** @description rows: as they were brought; results: with result columns; addresses: nothing else; suppression: address and reason. */
+                /** @description rows: as they were imported; results: with result columns; addresses: nothing else; suppression: address and reason. */
                 form?: "rows" | "results" | "addresses" | "suppression";
-                /** @description brought: byte for byte as the file was; spreadsheet: CSV that opens in columns; txt: one address a line. */
+                /** @description brought: byte for byte as the file was; spreadsheet: CSV that opens in columns; txt: one address per line. */
                 format?: "brought" | "spreadsheet" | "xlsx" | "ods" | "jsonl" | "txt";
                 /** @description The result columns of the form results; finding, cause and decision unless given. */
                 columns?: string[];
@@ -5944,7 +5944,7 @@ export interface operations {
                 apart?: "decision" | "finding";
                 /** @description Split into files of at most so many rows, in a zip; 0: one file. */
                 rowsEach?: number;
-                /** @description Only every so-manieth of the rows. */
+                /** @description Only every nth of the rows. */
                 every?: number;
                 /** @description Only a random sample of so many of the rows, the same each time. */
                 sample?: number;
