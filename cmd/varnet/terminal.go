@@ -93,7 +93,7 @@ func (p *progress) draw(r contract.Run) {
 	p.lines = len(lines)
 }
 
-// terminalWidth is what a line may take, so that it is never broken in two.
+// terminalWidth is what a line may take, however wide the terminal is.
 const terminalWidth = 100
 
 func clipped(line string) string {

@@ -1,10 +1,8 @@
 // Package sheet reads and writes tabular files. It never changes what it was
 // given: a record keeps its bytes as they stand in the file, so that what
 // comes out is what went in, whatever its quoting, encoding and line ends.
-//
-//	d, err := sheet.Guess(sample)            // delimiter, quoting, encoding, header, address column
-//	r := sheet.NewReader(file, d)
-//	for { rec, err := r.Next(); ... }        // rec.Raw, rec.Cells(d), rec.Line
+// Guess says from the beginning of a file how it is written, NewReader reads its records;
+// the package example shows both.
 package sheet
 
 import (

@@ -3,10 +3,8 @@
 // RSET, QUIT (RFC 5321), with PIPELINING where it is offered (RFC 2920). It
 // never goes on to DATA: no message is ever sent.
 //
-//	s, err := smtp.Open(ctx, conn, identity, limits)
-//	if err != nil { /* *Failure: at which step, how, with which reply */ }
-//	answers := s.Ask([]string{"ada@fernhollow.example"}, nil)
-//	s.Close()
+// Open begins a session and returns it with a *Failure where none came about: at which
+// step, how, with which reply. AskThen asks about mailboxes, Close says QUIT.
 //
 // A Session ends itself before the host's patience does (see Limits). A mailbox
 // the host did not answer about has no answer: nothing is ever assumed.

@@ -208,8 +208,8 @@ func (a *API) askAgain(ctx context.Context, in *struct {
 	return a.run(ctx, &in.ByID)
 }
 
-// eventInterval is how often a run is looked at for its viewers. Looking costs
-// one sum over the parcels' tallies.
+// eventInterval is how often a run is looked at for its viewers. A look costs about ten
+// short queries.
 const eventInterval = 300 * time.Millisecond
 
 func (a *API) runEvents(ctx context.Context, in *ByID, send sse.Sender) {

@@ -20,11 +20,11 @@ type Upload struct {
 // ErrOffset tells that a part does not begin where the last one ended.
 var ErrOffset = errors.New("the part does not begin where the last one ended")
 
-// uploadDays is for how many days an upload that nobody goes on with is kept.
+// uploadDays is for how many days after its first part an upload is kept.
 const uploadDays = 1
 
 // OpenUpload begins an upload under a key, or gives the one that was begun.
-// Those that nobody went on with for a day are deleted.
+// Those that began more than a day ago are deleted.
 func (s *Store) OpenUpload(ctx context.Context, workspace int64, key string, size int64) (Upload, error) {
 	_, err := s.db.Exec(ctx, "DELETE FROM upload WHERE created_at < now() - make_interval(days => $1)", uploadDays)
 	if err == nil {
