@@ -16,7 +16,7 @@ import (
 )
 
 const catalogueForms = `  varnet catalogue                          your own entries
-  varnet catalogue add KIND NAME…           add some; with -file FILE, one a line (- is standard input)
+  varnet catalogue add KIND NAME…           add some; with -file FILE, one per line (- is standard input)
   varnet catalogue except KIND NAME…        take some of the shipped ones out
   varnet catalogue remove KIND NAME…        take entries of your own back
   varnet catalogue follow KIND URL          follow a list at an https:// or file:// address: it is read every day
@@ -102,7 +102,7 @@ func namesIn(file string, kind catalogue.Kind) (names []string, err error) {
 	case err != nil:
 		err = fmt.Errorf("%s, %w", file, err)
 	case len(names) == 0:
-		err = fmt.Errorf("%s holds no names; write one a line", file)
+		err = fmt.Errorf("%s holds no names; write one per line", file)
 	}
 	return names, err
 }

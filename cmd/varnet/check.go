@@ -79,7 +79,7 @@ func (c *cli) printEvidence(e contract.Evidence) {
 		say("Trait:         %s", t)
 	}
 	if e.Suggestion != "" {
-		say("Meant perhaps: %s", e.Suggestion)
+		say("Did you mean: %s", e.Suggestion)
 	}
 	if e.DNS != nil {
 		for _, a := range e.DNS.Answers {

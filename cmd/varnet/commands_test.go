@@ -261,7 +261,7 @@ func (h hand) reported() {
 func TestSendingCommands(t *testing.T) {
 	h := installed(t, 2676, "127.0.0.1:8152")
 	h.walk(
-		good("sending", "Outbound is", "as told at the start", "starts with 3 sessions"),
+		good("sending", "Outbound is", "from the settings", "starts with 3 sessions"),
 		good("sending test", "●"),
 		good("sending cap 3", "At most 3 sessions at a time"),
 		good("sending add identity verify.fernhollow.example check@fernhollow.example", "identity verify.fernhollow.example"),

@@ -68,7 +68,7 @@ func (s sendingCall) shown(side contract.Sending, err error) error {
 	fmt.Fprintln(s.out, standingText(side.Readiness))
 	for _, p := range side.Parts {
 		fmt.Fprintln(s.out)
-		id := "as told at the start"
+		id := "from the settings"
 		if p.ID > 0 {
 			id = strconv.FormatInt(p.ID, 10)
 		}

@@ -81,7 +81,7 @@ func ParseLines(k Kind, text string) (parts []Part, err error) {
 		parts = append(parts, p)
 	}
 	if len(parts) == 0 {
-		return nil, fmt.Errorf("there is no %s in it; write one a line", k)
+		return nil, fmt.Errorf("there is no %s in it; write one per line", k)
 	}
 	return parts, errors.Join(wrong...)
 }

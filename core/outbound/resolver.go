@@ -40,6 +40,6 @@ func (t *Tester) TestResolver(ctx context.Context, server string) (o Outcome) {
 			return o
 		}
 	}
-	o.add(Good, "", "It says of names that do not exist that they do not exist.")
+	o.add(Good, "", "Answers honestly about names that do not exist.")
 	return o
 }

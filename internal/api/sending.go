@@ -28,7 +28,7 @@ func (a *API) registerSending(h huma.API) {
 	huma.Register(h, operation("standing", http.MethodGet, "/sending/standing", "Whether outbound is ready, in a sentence"), a.standing)
 	huma.Register(h, op("sending", http.MethodGet, "/sending", "Outbound: resolvers, routes, identities, blocklists, rules, pace"), a.sending)
 	huma.Register(h, op("test-sending", http.MethodPost, "/sending/test", "Test all of outbound; it takes some seconds"), a.testSending)
-	huma.Register(h, op("add-parts", http.MethodPost, "/sending/parts", "Add parts, one a line, all of them or none, and test the whole"), a.addParts)
+	huma.Register(h, op("add-parts", http.MethodPost, "/sending/parts", "Add parts, one per line, all of them or none, and test the whole"), a.addParts)
 	huma.Register(h, op("remove-part", http.MethodDelete, "/sending/parts/{id}", "Remove a part"), a.removePart)
 	huma.Register(h, op("remove-failed", http.MethodPost, "/sending/parts/remove-failed", "Remove all parts of a kind that failed their last test"), a.removeFailed)
 	huma.Register(h, op("set-sending", http.MethodPut, "/sending/settings", "Change what holds for all of outbound"), a.setSending)

@@ -65,7 +65,7 @@ func TestConsole(t *testing.T) {
 	do("a policy of one's own", chromedp.Navigate(s.URL+"/policies/new?from=reach-further&run=1"), browser.Text("rows will be kept"),
 		browser.Type(`input[placeholder^="small letters"]`, "open-house"), chromedp.Evaluate(`[...document.querySelectorAll("li button")].find(b => b.textContent.startsWith("Remove") && b.closest("li").textContent.includes("role addresses")).click()`, nil),
 		without("role addresses"), browser.Press("Save"), browser.Text("Decided by open-house"))
-	do("with result columns", chromedp.Navigate(s.URL+"/runs/1/take-out?form=results&columns=finding,odds,host&policy=open-house"), browser.Text("The file will begin so"), browser.Text("mx1.postbarn.example"))
+	do("with result columns", chromedp.Navigate(s.URL+"/runs/1/take-out?form=results&columns=finding,odds,host&policy=open-house"), browser.Text("Preview of the file"), browser.Text("mx1.postbarn.example"))
 	do("policies", chromedp.Navigate(s.URL+"/policies"), browser.Text("your own, version 1"))
 	do("the list", chromedp.Navigate(s.URL+"/lists/1"), browser.Text("It is kept until"), browser.Press("Estimate first"), browser.Text("This is told by a sample of 400"))
 	do("bring it in again", chromedp.Navigate(s.URL+"/bring-in?for=1"), browser.Text("Import a newer file"), dropped("more.csv", []byte("E-mail,Name\nada@upperloam.example,=1+1\n")), browser.Text("2 columns separated by commas"),

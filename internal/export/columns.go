@@ -41,7 +41,7 @@ var (
 var resultColumns = []resultColumn{
 	{"finding", "Finding", text, ofVerdict(func(v finding.Verdict) string { return string(v.Finding) })},
 	{"cause", "Cause", text, ofVerdict(func(v finding.Verdict) string { return string(v.Cause) })},
-	{"title", "In short", text, ofVerdict(func(v finding.Verdict) string { return info(v).Title })},
+	{"title", "Summary", text, ofVerdict(func(v finding.Verdict) string { return info(v).Title })},
 	{"meaning", "What it means", text, ofVerdict(func(v finding.Verdict) string { return info(v).Meaning })},
 	{"advice", "What to do", text, ofVerdict(func(v finding.Verdict) string { return info(v).Advice })},
 	{"traits", "Traits", text, ofVerdict(func(v finding.Verdict) string {
@@ -54,7 +54,7 @@ var resultColumns = []resultColumn{
 	{"reason", "Reason", text, func(e *Export, r *store.OutRow, slot int) string {
 		return e.decider.Ruling(e.decider.Cell(r, &r.Cells[slot])).Reason
 	}},
-	{"suggestion", "Meant perhaps", text, func(e *Export, r *store.OutRow, slot int) string {
+	{"suggestion", "Did you mean", text, func(e *Export, r *store.OutRow, slot int) string {
 		a, err := address.Parse(e.cell(r, slot))
 		if err != nil {
 			return ""

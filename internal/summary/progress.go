@@ -173,7 +173,7 @@ func draftSentence(b contract.Draft, d Draft, rounds pace.Rounds) string {
 	for _, part := range []struct {
 		n    int64
 		says string
-	}{{b.Malformed, "no address at all"}, {b.Reused, "known from earlier runs"}, {b.Hopeless, "at domains that take no mail"}} {
+	}{{b.Malformed, "not addresses"}, {b.Reused, "known from earlier runs"}, {b.Hopeless, "at domains that take no mail"}} {
 		if part.n > 0 {
 			parts = append(parts, say.Plural(part.n, "is ", "are ")+part.says)
 		}

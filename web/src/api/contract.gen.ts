@@ -889,7 +889,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Add parts, one a line, all of them or none, and test the whole */
+        /** Add parts, one per line, all of them or none, and test the whole */
         post: operations["add-parts"];
         delete?: never;
         options?: never;

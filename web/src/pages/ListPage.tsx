@@ -20,7 +20,7 @@ export function ListPage() {
       <p className="path"><Link to="/lists">Lists</Link> →</p>
       <h1><bdi>{list.data.name}</bdi></h1>
       <Sentence>{list.data.sentence}</Sentence>
-      {list.data.addresses < list.data.rows && <p><a href={`/api/v1/lists/${id}/problems`} download>The rows that are not a plain address of their own, as a file</a>: empty, repeated, mended or no address, each with its line.</p>}
+      {list.data.addresses < list.data.rows && <p><a href={`/api/v1/lists/${id}/problems`} download>Download problem rows</a>: empty, repeated, cleaned up or not an address, each with its line.</p>}
       <p><Link to={`/lists/${id}/rows`}>Look at the rows</Link></p>
       {run && <p>The last run: <Link to={`/runs/${run.id}`}>{run.sentence}</Link></p>}
       <p>A run checks every address for its form, its domain, its mail host and its mailbox. No message is sent to anybody. It goes on when you close this page.</p>

@@ -65,11 +65,11 @@ function AskAgain({ run, which, children }: { run: Run; which: { causes?: string
 /** Reused says what was known from before. */
 function Reused({ run }: { run: Run }) {
   const parts = [
-    run.reused > 0 && `${plural(run.reused, "result", "results")} reused from earlier runs`,
-    run.known > 0 && `of ${plural(run.known, "domain")} it was known from before how their hosts take mail`,
+    run.reused > 0 && plural(run.reused, "result", "results"),
+    run.known > 0 && `how the hosts of ${plural(run.known, "domain")} take mail`,
   ].filter(Boolean);
   if (parts.length === 0) return null;
-  return <p className="quiet">Not asked again: {parts.join("; ")}.</p>;
+  return <p className="quiet">Known from earlier runs: {parts.join("; ")}.</p>;
 }
 
 function Decisions({ run }: { run: Run }) {

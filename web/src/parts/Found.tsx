@@ -43,7 +43,7 @@ function NameService({ dns, operator }: { dns: NonNullable<Evidence["dns"]>; ope
           <span className="quiet"> {a.tookMs.toFixed(1)} ms{a.server && `, from ${a.server}`}</span>
         </p>
       ))}
-      {operator && <p>The mail is taken in by <AddressText text={operator} />.</p>}
+      {operator && <p>Operator: <AddressText text={operator} />.</p>}
     </li>
   );
 }

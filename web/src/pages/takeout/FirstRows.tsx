@@ -6,7 +6,7 @@ export function FirstRows({ out }: { out: TakeOut }) {
   if (out.first.length === 0) return null;
   return (
     <>
-      <h2>The file will begin so</h2>
+      <h2>Preview of the file</h2>
       <div className="scroll" tabIndex={0} role="region" aria-label="The first rows of the file">
         <table className="rows preview">
           <thead><tr>{out.titles.map((t, i) => <th key={i}><AddressText text={t} long={40} /></th>)}</tr></thead>
