@@ -81,7 +81,7 @@ func TestSendingSide(t *testing.T) {
 		says  string
 		do    string
 	}{
-		{"a resolver that answers", outbound.Resolver, i.DNS, outbound.Good, "do not exist that they do not exist", ""},
+		{"a resolver that answers", outbound.Resolver, i.DNS, outbound.Good, "Answers honestly about names that do not exist", ""},
 		{"a dead resolver", outbound.Resolver, "127.0.0.1:9", outbound.Bad, "gave no answer", "or remove it"},
 		{"a lying resolver", outbound.Resolver, liar, outbound.Bad, "It lies", "Remove it"},
 		{"straight out", outbound.Route, "direct", outbound.Good, "greeted us on port 2618", ""},
