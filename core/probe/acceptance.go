@@ -43,9 +43,11 @@ type Acceptance struct {
 	MadeUp    []MadeUp  `json:"madeUp,omitempty" doc:"The made-up mailboxes, with its answers."`
 	// Refused counts the made-up mailboxes it refused in a row, this time and before.
 	Refused int `json:"refused,omitempty" doc:"How many made-up mailboxes it has refused in a row."`
-	// ListedTaken and ListedRefused count the answers about listed mailboxes.
-	ListedTaken   int `json:"listedTaken,omitempty" doc:"How many listed mailboxes it has accepted lately."`
-	ListedRefused int `json:"listedRefused,omitempty" doc:"How many listed mailboxes it has refused lately."`
+	// TookNone counts the listed mailboxes it refused since a visit in which it took one.
+	TookNone int `json:"tookNone,omitempty" doc:"How many listed mailboxes it has refused since it last accepted one."`
+	// ListedTaken and ListedRefused count all answers about listed mailboxes.
+	ListedTaken   int `json:"listedTaken,omitempty" doc:"How many times it has accepted a listed mailbox."`
+	ListedRefused int `json:"listedRefused,omitempty" doc:"How many times it has refused a listed mailbox."`
 	// PutOff are made-up mailboxes that it put off as strangers, the oldest first. It lets
 	// in whom it has put off before, so it is asked about these again.
 	PutOff []string `json:"putOff,omitempty" doc:"The made-up mailboxes that it put off as strangers (greylisting)."`
@@ -64,7 +66,7 @@ func (a Acceptance) Site() Site { return Site{a.Domain, a.Exchanger, a.Route} }
 // another, or much newer, or rests on more refusals while these are still counted.
 func (a Acceptance) Teaches(before Acceptance) bool {
 	return a.Accepts != before.Accepts || a.At.Sub(before.At) > Fresh/12 || before.Refused < Proof && a.Refused > before.Refused ||
-		a.Accepts == AcceptsUnknown || min(a.listed(), mostListed) != min(before.listed(), mostListed)
+		a.Accepts == AcceptsUnknown || min(a.TookNone, Proof) != min(before.TookNone, Proof) || min(a.listed(), mostListed) != min(before.listed(), mostListed)
 }
 
 // mostListed is up to how many answers about listed mailboxes each is worth recording.

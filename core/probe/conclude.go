@@ -35,7 +35,8 @@ func (v *visit) remember(s *site, a Acceptance, asked bool) {
 	if !asked && before.good(a.At) {
 		a = *before
 	}
-	if a.ListedTaken, a.ListedRefused = n.taken, n.refused; asked || before != nil || n.taken == 0 && n.refused > 0 {
+	a.TookNone, a.ListedTaken, a.ListedRefused = s.tookNone(a.Exchanger), n.taken, n.refused
+	if asked || before != nil || a.TookNone > 0 {
 		v.out.Acceptances = append(v.out.Acceptances, a)
 	}
 }
@@ -46,9 +47,12 @@ var brokenHost = reply.Meaning{About: reply.Moment, Effect: reply.Unclear, Cause
 // tookNone counts the listed mailboxes that an exchanger refused, now and before, while
 // it took none.
 func (s *site) tookNone(exchanger string) int {
-	n := s.tally(exchanger).plus(s.known(exchanger))
+	n := s.tally(exchanger)
 	if n.taken > 0 {
 		return 0
+	}
+	if before := s.known(exchanger); before != nil {
+		n.refused += before.TookNone
 	}
 	return n.refused
 }

@@ -561,6 +561,27 @@ func TestNoPostmaster(t *testing.T) {
 	}
 }
 
+// TestAHostThatBrokeLater: that it took others in an earlier visit does not make it well
+// now; refusals of several visits since then count together.
+func TestAHostThatBrokeLater(t *testing.T) {
+	h := &host{rcpt: func(string, int) string { return "550 5.1.1 user unknown" }}
+	for tookNone, want := range map[int]string{0: "mailbox.absent", 4: "mailbox.unclear"} {
+		d := domain([]string{first}, "gone1", "gone2")
+		d.Acceptances = remembered(AcceptsKnown, time.Hour)
+		d.Acceptances[0].ListedTaken, d.Acceptances[0].TookNone = 30, tookNone
+		got, out := ask(t, prober(hosts{first + ":25": h}), d)
+		if now := acceptance(out); got["gone1"] != want || now.TookNone != tookNone+2 || now.ListedTaken != 30 {
+			t.Errorf("after %d refusals: %v, %+v", tookNone, got, now)
+		}
+	}
+	d := domain([]string{first}, "gone1", "gone2", "gone3", "gone4", "gone5")
+	d.Acceptances = remembered(AcceptsKnown, time.Hour)
+	d.Acceptances[0].ListedTaken = 30
+	if got, _ := ask(t, prober(hosts{first + ":25": h}), d); got["gone1"] != "mailbox.unclear" {
+		t.Errorf("five refused at once by a host that took others before: %v", got)
+	}
+}
+
 // TestEqualExchangers: what is known of one says nothing of another of the same
 // preference, and does not stand in its way.
 func TestEqualExchangers(t *testing.T) {

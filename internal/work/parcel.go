@@ -75,7 +75,7 @@ func (e *Engine) claim(ctx context.Context, lane LaneArgs, lanes int) (*store.Pa
 	if err != nil {
 		return nil, err
 	}
-	if n := wholeDomain(p.Questions, pace.Portion(others.Addresses+int64(all), lanes, speed)); n < all {
+	if n := portionOf(p.Questions, pace.Portion(others.Addresses+int64(all), lanes, speed)); n < all {
 		return e.shorten(ctx, lane, lanes, p, n)
 	}
 	return p, nil

@@ -448,6 +448,15 @@ func wholeDomain(asking []store.Asking, at int) int {
 	return end
 }
 
+// portionOf moves the cut of a parcel behind a small domain. A domain that fills a parcel
+// alone is a piece of a large one, and may be cut anywhere.
+func portionOf(asking []store.Asking, at int) int {
+	if asking[0].Domain == asking[len(asking)-1].Domain {
+		return at
+	}
+	return wholeDomain(asking, at)
+}
+
 // openLanes sees to it that the parcels' lane keys have their lanes going, now
 // or when the parcels fall due.
 func (e *Engine) openLanes(ctx context.Context, st *store.Store, tx pgx.Tx, s *outbound.Setup, known map[string]store.Operator, parcels []store.Parcel) error {

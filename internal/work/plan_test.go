@@ -35,6 +35,12 @@ func TestSmallDomainsStayWhole(t *testing.T) {
 			t.Errorf("a cut at %d parts a small domain", at)
 		}
 	}
+	if got := portionOf(asking[45:65], 12); got != 12 {
+		t.Errorf("a piece of a large domain is cut at %d, not at 12", got)
+	}
+	if got := portionOf(asking[:20], 6); got != 20 && !begins[got] {
+		t.Errorf("a parcel of several domains is cut at %d", got)
+	}
 	b := batch{run: store.Run{}}
 	b.pack("key", asking, 1, b.now)
 	total := 0
