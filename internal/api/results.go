@@ -46,7 +46,7 @@ func (a *API) results(ctx context.Context, in *resultsInput) (*struct{ Body []co
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	c, err := a.suggester(ctx, d.Run)
+	c, err := export.Suggester(ctx, a.store, d.Run.ListID)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -68,12 +68,6 @@ func (a *API) decider(ctx context.Context, id int64) (*decide.Decider, error) {
 		return nil, err
 	}
 	return decide.New(ctx, a.store, run, l, run.Policy)
-}
-
-// suggester gives the domains that may have been meant in a list.
-func (a *API) suggester(ctx context.Context, run store.Run) (*catalogue.Catalogue, error) {
-	frequent, err := a.store.FrequentDomains(ctx, run.ListID, catalogue.Frequent)
-	return catalogue.Default().Beside(frequent), err
 }
 
 func resultBody(r decide.Result, d *decide.Decider, c *catalogue.Catalogue) contract.Result {
@@ -114,7 +108,7 @@ func (a *API) evidence(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	c, err := a.suggester(ctx, d.Run)
+	c, err := export.Suggester(ctx, a.store, d.Run.ListID)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}

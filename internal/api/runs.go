@@ -208,12 +208,8 @@ func (a *API) askAgain(ctx context.Context, in *struct {
 	return a.run(ctx, &in.ByID)
 }
 
-// eventInterval is how often a run is looked at for its viewers. A look costs about ten
-// short queries.
-const eventInterval = 300 * time.Millisecond
-
 func (a *API) runEvents(ctx context.Context, in *ByID, send sse.Sender) {
-	tick := time.NewTicker(eventInterval)
+	tick := time.NewTicker(summary.LookEvery)
 	defer tick.Stop()
 	var last string
 	for beat := 0; ; beat++ {

@@ -87,7 +87,7 @@ func (a *API) sending(ctx context.Context, _ *struct{}) (*sendingOutput, error) 
 }
 
 var paceNote = fmt.Sprintf("An operator starts with %d sessions and earns more while it does not complain. Many hosts allow 10 from one "+
-	"address and mind fewer for strangers: %d is polite, more than 8 seldom is.", pace.Start().Lanes, pace.DefaultCap)
+	"address and fewer from strangers: %d is polite, more than 8 seldom is.", pace.Start().Lanes, pace.DefaultCap)
 
 func partBody(ctx context.Context, p outbound.Part) contract.SendingPart {
 	b := contract.SendingPart{ID: p.ID, Kind: p.Kind, Name: p.Name, Secret: p.Secret, Checks: []core.Check{}}

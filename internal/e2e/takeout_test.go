@@ -187,7 +187,7 @@ func TestTakeOut(t *testing.T) {
 	})
 	t.Run("what will be in it", func(t *testing.T) {
 		said, err := api.TakeOut(ctx, r.ID, contract.TakingOut{Decision: "all", Every: 3})
-		if err != nil || said.Formulas != 1 || said.Rows != 2 || said.Sentence != "All 4 rows will be in the file. The file holds one of each 3 of them, 2 rows." {
+		if err != nil || said.Formulas != 1 || said.Rows != 2 || said.Sentence != "All 4 rows will be in the file. The file holds one in every 3 of them, 2 rows." {
 			t.Errorf("%v: %+v", err, said)
 		}
 	})

@@ -1,12 +1,14 @@
 package export
 
 import (
+	"context"
 	"fmt"
 	"slices"
 	"strings"
 	"time"
 
 	"varnet/core/address"
+	"varnet/core/catalogue"
 	"varnet/core/finding"
 	"varnet/core/sheet"
 	"varnet/internal/contract"
@@ -103,6 +105,18 @@ func chooseColumns(names []string) (out []resultColumn, err error) {
 		out = append(out, resultColumns[i])
 	}
 	return out, nil
+}
+
+// Frequent is where the domains are read that are frequent in a list.
+type Frequent interface {
+	FrequentDomains(ctx context.Context, list int64, addresses int) ([]string, error)
+}
+
+// Suggester returns the catalogue that suggests what may have been meant in a list: domains
+// that everybody knows, and those that are frequent in it.
+func Suggester(ctx context.Context, s Frequent, list int64) (*catalogue.Catalogue, error) {
+	frequent, err := s.FrequentDomains(ctx, list, catalogue.Frequent)
+	return catalogue.Default().Beside(frequent), err
 }
 
 // Suggestion is the mailbox at the domain that may have been meant; "" for none.

@@ -23,9 +23,9 @@ import (
 
 // Source is where rows, and what is known beside them, are read; the store is one.
 type Source interface {
+	Frequent
 	EachRow(ctx context.Context, run store.Run, list store.List, with store.OutWith, do func(*store.OutRow) error) error
 	Exchangers(ctx context.Context, run int64) (map[int64][]string, error)
-	FrequentDomains(ctx context.Context, list int64, addresses int) ([]string, error)
 	Progress(ctx context.Context, run int64) (store.Progress, error)
 }
 
@@ -56,11 +56,9 @@ func New(ctx context.Context, s Source, d *decide.Decider, o contract.TakingOut)
 		return nil, &sheet.Error{Problem: err.Error()}
 	}
 	if e.wants("suggestion") {
-		frequent, err := s.FrequentDomains(ctx, d.Run.ListID, catalogue.Frequent)
-		if err != nil {
+		if e.known, err = Suggester(ctx, s, d.Run.ListID); err != nil {
 			return nil, err
 		}
-		e.known = catalogue.Default().Beside(frequent)
 	}
 	if e.wants("host") {
 		e.hosts, err = s.Exchangers(ctx, d.Run.ID)
@@ -182,7 +180,7 @@ func (e *Export) Sentence(t policy.Tally) string {
 	case e.options.Sample > 0 && n < e.decided(t):
 		said += fmt.Sprintf(" The file is a random sample of %s of them.", say.Number(n))
 	case e.options.Every > 1:
-		said += fmt.Sprintf(" The file holds one of each %d of them, %s.", e.options.Every, say.Rows(n))
+		said += fmt.Sprintf(" The file holds one in every %d of them, %s.", e.options.Every, say.Rows(n))
 	}
 	if each := int64(e.options.RowsEach); each > 0 && n > each {
 		said += fmt.Sprintf(" They come in %d files of at most %s.", (n+each-1)/each, say.Rows(each))

@@ -24,6 +24,7 @@ import (
 	"varnet/core/probe"
 	"varnet/core/resolve"
 	"varnet/core/smtp"
+	"varnet/internal/outbound"
 	"varnet/internal/store"
 	"varnet/internal/testkit"
 	"varnet/internal/work"
@@ -370,7 +371,7 @@ func engine(t *testing.T, names string) *work.Engine {
 	}
 	p := probe.New(probe.DirectDialer(true), smtp.Identity{Name: "verify.fernhollow.test", Sender: "check@elsewhere.invalid"})
 	p.Port = port
-	e, err := work.New(work.Config{Store: db, Resolver: r, Prober: p, Rounds: pace.DefaultRounds(), Lanes: work.DefaultLanes, Log: slog.Default()})
+	e, err := work.New(work.Config{Config: outbound.Config{Store: db, Resolver: r, Prober: p, Log: slog.Default()}, Rounds: pace.DefaultRounds(), Lanes: work.DefaultLanes})
 	if err != nil {
 		t.Fatal(err)
 	}

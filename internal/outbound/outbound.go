@@ -55,7 +55,7 @@ type State struct {
 	Readiness core.Readiness
 }
 
-// Part is a part that counts now. One with ID 0 was told at the start of
+// Part is a part that counts now. One with ID 0 was given at the start of
 // the service and cannot be removed; it counts while there is none of its kind.
 type Part struct {
 	store.SendingPart
@@ -226,7 +226,7 @@ func (o *Outbound) Try(ctx context.Context, typed string) (t Tried, err error) {
 	if err != nil {
 		return t, err
 	}
-	st := side.Asking(op, t.Subject, side.At)
+	st := side.Asking(op, t.Subject, side.at)
 	t.Route, t.Identity, t.Lanes = side.Name(st.Way.Route), core.IdentityName(st.Way.Identity), side.Bounds(op.Name).Cap
 	return t, nil
 }

@@ -20,7 +20,7 @@ import (
 // Setup is the outbound side as it is set up at a moment: routes, identities, rules. It
 // never changes; Outbound.Setup returns the present one.
 type Setup struct {
-	At         time.Time
+	at         time.Time
 	Settings   store.SendingSettings
 	ways       []way
 	identities []smtp.Identity
@@ -51,7 +51,7 @@ func (o *Outbound) Setup(ctx context.Context) (*Setup, error) {
 	c := &o.cache
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	if c.now != nil && time.Since(c.now.At) < fresh && !c.stale.Swap(false) {
+	if c.now != nil && time.Since(c.now.at) < fresh && !c.stale.Swap(false) {
 		return c.now, nil
 	}
 	next, err := o.read(ctx)
@@ -65,7 +65,7 @@ func (o *Outbound) Setup(ctx context.Context) (*Setup, error) {
 func (o *Outbound) Forget() { o.cache.stale.Store(true) }
 
 func (o *Outbound) read(ctx context.Context) (*Setup, error) {
-	s := &Setup{At: time.Now()}
+	s := &Setup{at: time.Now()}
 	var err error
 	if s.Settings, err = o.Store.SendingSettings(ctx); err != nil {
 		return nil, err

@@ -12,10 +12,10 @@ import (
 // ErrNotFinished tells that a run must end before something can be done with it.
 var ErrNotFinished = errors.New("the run is not finished")
 
-// AskAgain opens a finished run again for the addresses with some verdicts, and
-// only for some of them unless only is nil. It
-// makes parcels of at most size of them under a lane key, those of a domain
-// together as far as may be; what they answered before goes along. It gives how many they are.
+// AskAgain opens a finished run again for the addresses with some verdicts, and only for
+// some of them unless only is nil. It makes parcels of at most size of them under a lane
+// key, those of a domain together as far as may be; what they answered before goes along.
+// It returns how many they are.
 func (s *Store) AskAgain(ctx context.Context, run Run, verdicts, only []int32, laneKey string, size int) (addresses int64, err error) {
 	tag, err := s.db.Exec(ctx, "UPDATE run SET state = 'running', finished_at = NULL WHERE id = $1 AND state = 'finished'", run.ID)
 	if err == nil && tag.RowsAffected() == 0 {

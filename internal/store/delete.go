@@ -18,7 +18,7 @@ var (
 // DeleteList deletes a list with its rows, runs, results and evidence; what its runs found
 // absent is remembered.
 func (s *Store) DeleteList(ctx context.Context, workspace, id int64) error {
-	return s.untilUndisturbed(ctx, func(s *Store) error {
+	return s.retryDeadlocks(ctx, func(s *Store) error {
 		if _, err := s.List(ctx, workspace, id); err != nil {
 			return err
 		}
@@ -69,7 +69,7 @@ func (s *Store) DeleteWorkspace(ctx context.Context, id int64) error {
 		return err
 	}
 	for _, l := range lists { // each by itself: no lock is held for long
-		if err := s.untilUndisturbed(ctx, func(s *Store) error { return s.deleteList(ctx, l) }); err != nil {
+		if err := s.retryDeadlocks(ctx, func(s *Store) error { return s.deleteList(ctx, l) }); err != nil {
 			return err
 		}
 	}
@@ -80,13 +80,13 @@ func (s *Store) DeleteWorkspace(ctx context.Context, id int64) error {
 	return err
 }
 
-// mostDisturbed is how often a transaction is tried that others stand in the way of.
-const mostDisturbed = 5
+// mostTries is how often a transaction is tried that ends in a deadlock.
+const mostTries = 5
 
-// untilUndisturbed calls do in a transaction, again where it and another waited for each
-// other (deadlock_detected): the other has gone on then.
-func (s *Store) untilUndisturbed(ctx context.Context, do func(*Store) error) (err error) {
-	for range mostDisturbed {
+// retryDeadlocks calls do in a transaction, and again where it was given up for a deadlock:
+// the other transaction has gone on then.
+func (s *Store) retryDeadlocks(ctx context.Context, do func(*Store) error) (err error) {
+	for range mostTries {
 		err = s.InTx(ctx, func(s *Store, _ pgx.Tx) error { return do(s) })
 		var told *pgconn.PgError
 		if !errors.As(err, &told) || told.Code != "40P01" {

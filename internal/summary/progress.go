@@ -55,14 +55,15 @@ type leftover struct {
 	at time.Time
 }
 
-// leftoverFresh is how long that moment is.
-const leftoverFresh = 300 * time.Millisecond
+// LookEvery is how often a run is looked at for those who watch it; what is left of it is
+// remembered that long.
+const LookEvery = 300 * time.Millisecond
 
 func (l *leftovers) of(ctx context.Context, left func(context.Context, store.Run) (Left, error), r store.Run) (Left, error) {
 	l.mu.Lock()
 	known, ok := l.by[r.ID]
 	l.mu.Unlock()
-	if ok && time.Since(known.at) < leftoverFresh {
+	if ok && time.Since(known.at) < LookEvery {
 		return known.Left, nil
 	}
 	now, err := left(ctx, r)
@@ -72,7 +73,7 @@ func (l *leftovers) of(ctx context.Context, left func(context.Context, store.Run
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	for id, old := range l.by {
-		if time.Since(old.at) > leftoverFresh {
+		if time.Since(old.at) > LookEvery {
 			delete(l.by, id)
 		}
 	}
@@ -130,7 +131,7 @@ func waitSentence(w Awaited, zone *time.Location) string {
 	case w.Ready+w.InHand == 0:
 		return fmt.Sprintf("%s: put off, to be asked again from %s on.", all, Clock(*w.Until, zone))
 	}
-	how := fmt.Sprintf("%s are being asked", say.Number(w.InHand))
+	how := say.Plural(w.InHand, "is", "are") + " being asked"
 	if w.InHand == 0 {
 		how = "waiting for a free lane"
 	}
@@ -190,9 +191,9 @@ func draftSentence(b contract.Draft, d Draft, rounds pace.Rounds) string {
 	if b.Slowest != "" {
 		known := "which is typical"
 		if d.Slowest.PerSecond > 0 {
-			known = "as lately"
+			known = "as measured recently"
 		}
-		s += fmt.Sprintf(" The longest is %s: %s on at most %s at a time, %.0f a second on each, %s.", b.Slowest,
+		s += fmt.Sprintf(" The slowest operator is %s: %s on at most %s at a time, %.0f a second on each, %s.", b.Slowest,
 			say.Addresses(d.Slowest.Addresses), say.Plural(int64(d.Slowest.Cap), "session", "sessions"), d.Slowest.Speed(), known)
 	}
 	waits := make([]string, len(rounds))

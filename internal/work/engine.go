@@ -29,13 +29,9 @@ import (
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 	"github.com/riverqueue/river/rivertype"
 
-	"varnet/core/address"
 	"varnet/core/pace"
-	"varnet/core/probe"
-	"varnet/core/resolve"
 	"varnet/internal/follow"
 	"varnet/internal/outbound"
-	"varnet/internal/secret"
 	"varnet/internal/store"
 )
 
@@ -54,15 +50,7 @@ const DefaultLanes = 200
 
 // Config is what an engine works with.
 type Config struct {
-	Store    *store.Store
-	Resolver *resolve.Resolver
-	Prober   *probe.Prober
-	// Secrets opens what is confidential of routes.
-	Secrets *secret.Box
-	// Reference are the domains whose mail hosts the tests of routes greet.
-	Reference []string
-	// Grammar is what is taken for an address.
-	Grammar address.Grammar
+	outbound.Config
 	// Rounds are the waits before postponed addresses are asked again.
 	Rounds pace.Rounds
 	// Lanes are how many the process works in at once.
@@ -74,7 +62,6 @@ type Config struct {
 	Unknown int
 	// Serves tells that the process serves API and console, too.
 	Serves bool
-	Log    *slog.Logger
 }
 
 // Engine runs the jobs.
@@ -126,7 +113,7 @@ func (e *Engine) Start(ctx context.Context) error {
 
 // New makes an engine.
 func New(c Config) (*Engine, error) {
-	e := &Engine{Config: c, Outbound: outbound.New(outbound.Config{Store: c.Store, Resolver: c.Resolver, Prober: c.Prober, Secrets: c.Secrets, Reference: c.Reference, Grammar: c.Grammar, Log: c.Log}), self: newWorker(c), Drained: make(chan struct{}),
+	e := &Engine{Config: c, Outbound: outbound.New(c.Config), self: newWorker(c), Drained: make(chan struct{}),
 		absences: absences{since: map[int64]time.Time{}}, speeds: speeds{by: map[string]*gathered{}}}
 	w := river.NewWorkers()
 	river.AddWorker(w, &planWorker{engine: e})

@@ -40,8 +40,8 @@ func newPlant(t *testing.T, world string, port int) *plant {
 	t.Helper()
 	t.Parallel()
 	i := testkit.World(t, world, port)
-	c := work.Config{Reference: []string{"fernhollow.example"}, Rounds: pace.Rounds{time.Second}, Lanes: 100,
-		Log: slog.New(slog.NewTextHandler(t.Output(), &slog.HandlerOptions{Level: slog.LevelWarn}))}
+	c := work.Config{Rounds: pace.Rounds{time.Second}, Lanes: 100}
+	c.Reference, c.Log = []string{"fernhollow.example"}, slog.New(slog.NewTextHandler(t.Output(), &slog.HandlerOptions{Level: slog.LevelWarn}))
 	c.Prober = probe.New(probe.DirectDialer(true), smtp.Identity{Name: "verify.fernhollow.example", Sender: "check@fernhollow.example"})
 	c.Prober.Port, c.Prober.Limits.Waits = port, smtp.DefaultWaits().All(500*time.Millisecond)
 	var err error

@@ -1122,12 +1122,12 @@ export interface components {
             exchanger: string;
             /**
              * Format: int64
-             * @description How many listed mailboxes it has refused lately.
+             * @description How many times it has refused a listed mailbox.
              */
             listedRefused?: number;
             /**
              * Format: int64
-             * @description How many listed mailboxes it has accepted lately.
+             * @description How many times it has accepted a listed mailbox.
              */
             listedTaken?: number;
             /** @description The made-up mailboxes, with its answers. */
@@ -1144,6 +1144,11 @@ export interface components {
              * @description The route by which it was asked.
              */
             route?: number;
+            /**
+             * Format: int64
+             * @description How many listed mailboxes it has refused since it last accepted one.
+             */
+            tookNone?: number;
         };
         Addresses: {
             /** @description The addresses, as typed. */
