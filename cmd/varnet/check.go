@@ -83,7 +83,7 @@ func (c *cli) printEvidence(e contract.Evidence) {
 	}
 	if e.DNS != nil {
 		for _, a := range e.DNS.Answers {
-			say("Name service:  %s %s: %s (%s, %.1f ms) %s%s", a.Name, a.Type, a.Status, a.Server, a.TookMS, records(a), a.Problem)
+			say("DNS:           %s %s: %s (%s, %.1f ms) %s%s", a.Name, a.Type, a.Status, a.Server, a.TookMS, records(a), a.Problem)
 		}
 	}
 	for _, q := range e.Asked {

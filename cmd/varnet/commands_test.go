@@ -217,7 +217,7 @@ func TestCommands(t *testing.T) {
 	)
 	h.walk( // check
 		good("check -v ada..moss@postbarn.example", "syntax.malformed", "What to do:", "In the text:"),
-		good("check -v nobody.atall@fernhollow.example", "Mail host:", "It answered:   550 5.1.1", "Made-up:", "So this host:", "Name service:"),
+		good("check -v nobody.atall@fernhollow.example", "Mail host:", "It answered:   550 5.1.1", "Made-up:", "So this host:", "DNS:"),
 		good("check -v x@oldquarry.example", "exchanger.silent", "nothing measured yet"),
 		good("check -v info@postbran.example", "Trait:         role"),
 		wrong("check", "name at least one address"),

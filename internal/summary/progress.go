@@ -174,12 +174,15 @@ func draftSentence(b contract.Draft, d Draft, rounds pace.Rounds) string {
 	for _, part := range []struct {
 		n    int64
 		says string
-	}{{b.Malformed, "not addresses"}, {b.Reused, "known from earlier runs"}, {b.Hopeless, "at domains that take no mail"}} {
+	}{{b.Reused, "known from earlier runs"}, {b.Hopeless, "at domains that take no mail"}} {
 		if part.n > 0 {
 			parts = append(parts, say.Plural(part.n, "is ", "are ")+part.says)
 		}
 	}
-	s := fmt.Sprintf("The %s hold %s", say.Rows(b.Rows), say.Addresses(b.Addresses))
+	s := fmt.Sprintf("The %s hold %s", say.Rows(b.Rows), say.Addresses(b.Addresses-b.Malformed))
+	if b.Malformed > 0 {
+		s += " and " + say.Plural(b.Malformed, "text that is not an address", "texts that are not addresses")
+	}
 	if len(parts) > 0 {
 		s += ": " + strings.Join(parts, ", ")
 	}

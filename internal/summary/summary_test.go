@@ -100,7 +100,7 @@ func TestDraft(t *testing.T) {
 	d.Likely, d.Low, d.High = 2*time.Minute, 100*time.Second, 4*time.Minute
 	d.Slowest = pace.Load{Key: "mill.example", Addresses: 400, Cap: 2, PerSecond: 5}
 	got := DraftOf(l, d, pace.Rounds{5 * time.Minute, time.Hour})
-	for _, part := range []string{"The 1,200 rows hold 1,006 addresses: 6 are not addresses, 100 are known from earlier runs, 50 are at domains that take no mail.",
+	for _, part := range []string{"The 1,200 rows hold 1,000 addresses and 6 texts that are not addresses: 100 are known from earlier runs, 50 are at domains that take no mail.",
 		"850 are asked at their mail hosts", "expected to take 2 minutes, in 8 of 10 cases between 2 minutes and 4 minutes", "mill.example: 400 addresses on at most 2 sessions", "asked again after 5 minutes, then 60 minutes."} {
 		if !strings.Contains(got.Sentence, part) {
 			t.Errorf("%q does not say %q", got.Sentence, part)

@@ -9,12 +9,12 @@ export type Rule = Schemas["Rule"];
 
 const key = ["sending"] as const;
 
-/** useSending gives the sending side; routes that rest come back by themselves, so it is looked at again now and then. */
+/** useSending gives the outbound side; routes that rest come back by themselves, so it is looked at again now and then. */
 export function useSending() {
   return useQuery({ queryKey: key, queryFn: async () => told(await api.GET("/sending")), refetchInterval: 10_000 });
 }
 
-/** useStanding tells whether the sending side is ready. */
+/** useStanding tells whether outbound is ready. */
 export function useStanding() {
   return useQuery({ queryKey: ["standing"], queryFn: async () => told(await api.GET("/sending/standing")), staleTime: 10_000 });
 }
@@ -30,7 +30,7 @@ const changes = {
   forget: async (name: string) => told(await api.DELETE("/sending/operators/{name}", { params: { path: { name } } })),
 };
 
-/** useSendingChange makes one kind of change; all that shows the sending side follows. */
+/** useSendingChange makes one kind of change; all that shows the outbound side follows. */
 export function useSendingChange<K extends keyof typeof changes>(what: K) {
   const client = useQueryClient();
   return useMutation({

@@ -140,13 +140,20 @@ function Dialect({ preview: p, onChange }: { preview: Preview; onChange: (w: Wri
 }
 
 function PreviewTable({ preview, columns }: { preview: Preview; columns: number[] }) {
+  const mark = (column: number) => (columns.includes(column) ? "addresses" : "");
   return (
     <div className="scroll" tabIndex={0} role="region" aria-label="The first rows">
       <table className="rows preview">
-        <thead><tr>{preview.columns.map((c, i) => <th key={i} className={columns.includes(i) ? "addresses" : ""}><AddressText text={c} long={40} /><small>{columns.includes(i) ? "addresses" : preview.types[i]}</small></th>)}</tr></thead>
+        <thead>
+          <tr>
+            {preview.columns.map((c, i) => (
+              <th key={i} className={mark(i)}><AddressText text={c} long={40} /><small>{mark(i) || preview.types[i]}</small></th>
+            ))}
+          </tr>
+        </thead>
         <tbody>
           {preview.rows.map((cells, r) => (
-            <tr key={r}>{preview.columns.map((_, i) => <td key={i} className={columns.includes(i) ? "addresses" : ""}><AddressText text={cells[i] ?? ""} long={60} /></td>)}</tr>
+            <tr key={r}>{preview.columns.map((_, i) => <td key={i} className={mark(i)}><AddressText text={cells[i] ?? ""} long={60} /></td>)}</tr>
           ))}
         </tbody>
       </table>

@@ -126,7 +126,8 @@ function Add() {
   return (
     <>
       <div className="add">
-        <Input.TextArea aria-label="Names" rows={3} value={text} onChange={(e) => setText(e.target.value)} placeholder={"names or domains, one per line\ntenminutes.example"} />
+        <Input.TextArea aria-label="Names" rows={3} value={text} onChange={(e) => setText(e.target.value)}
+          placeholder={"names or domains, one per line\ntenminutes.example"} />
         <Select aria-label="Catalogue" value={kind} onChange={setKind} options={kinds} popupMatchSelectWidth={false} />
         <Select aria-label="Counts as" value={except} onChange={setExcept} options={[{ value: false, label: "count as such" }, { value: true, label: "are exceptions" }]} />
         <Button type="primary" disabled={names.length === 0} loading={add.isPending} onClick={() => add.mutate()}>{names.length > 1 ? `Add ${names.length} entries` : "Add"}</Button>

@@ -1,9 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect } from "react";
-import { Link } from "react-router";
 import { api, told } from "../api/client";
 import { useStanding } from "../api/sending";
 import { Sentence, Trouble, Wait } from "../parts/Notice";
+import { OutboundState } from "../parts/OutboundState";
 import { number, size } from "../words";
 import { Workers } from "./health/Workers";
 
@@ -19,7 +19,7 @@ export function Health() {
     <>
       <h1>Workers and health</h1>
       <Sentence>{h.sentence}</Sentence>
-      {standing.data && <p>Outbound is {standing.data.state}. {standing.data.says} <Link to="/sending">Open Outbound</Link></p>}
+      {standing.data && <p><OutboundState readiness={standing.data} /></p>}
       <section>
         <h2>What waits, over all runs</h2>
         <table className="rows narrow">

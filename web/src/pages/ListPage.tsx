@@ -3,6 +3,7 @@ import { Link, useParams } from "react-router";
 import { useList } from "../api/hooks";
 import { useStanding } from "../api/sending";
 import { Sentence, Trouble, Wait } from "../parts/Notice";
+import { OutboundState } from "../parts/OutboundState";
 import { Keeping } from "./list/Keeping";
 import { Estimate } from "./list/Estimate";
 import { Runs } from "./list/Runs";
@@ -20,18 +21,23 @@ export function ListPage() {
       <p className="path"><Link to="/lists">Lists</Link> →</p>
       <h1><bdi>{list.data.name}</bdi></h1>
       <Sentence>{list.data.sentence}</Sentence>
-      {list.data.addresses < list.data.rows && <p><a href={`/api/v1/lists/${id}/problems`} download>Download problem rows</a>: empty, repeated, cleaned up or not an address, each with its line.</p>}
+      {list.data.addresses < list.data.rows && (
+        <p><a href={`/api/v1/lists/${id}/problems`} download>Download problem rows</a>: empty, repeated, cleaned up or not an address, each with its line.</p>
+      )}
       <p><Link to={`/lists/${id}/rows`}>Look at the rows</Link></p>
       {run && <p>The last run: <Link to={`/runs/${run.id}`}>{run.sentence}</Link></p>}
-      <p>A run checks every address for its form, its domain, its mail host and its mailbox. No message is sent to anybody. It goes on when you close this page.</p>
+      <p>A run checks every address for its form, its domain, its mail host and its mailbox. No message is sent to anybody. It keeps running when you close this page.</p>
       {standing.data && standing.data.state !== "ready" && (
-        <Alert type="warning" role="status" className="notice" title={<>Outbound is {standing.data.state}. {standing.data.says} <Link to="/sending">Open Outbound</Link></>} />
+        <Alert type="warning" role="status" className="notice" title={<OutboundState readiness={standing.data} />} />
       )}
       <Start list={list.data} />
       <Estimate list={list.data} />
       <Runs list={list.data} />
       <Keeping list={list.data} />
-      <p className="after">Do you have a newer file of this list? <Link to={`/bring-in?for=${id}`}>Import it</Link> to add its rows, update those with the same address, or replace the list.</p>
+      <p className="after">
+        Do you have a newer file of this list? <Link to={`/bring-in?for=${id}`}>Import it</Link> to add its rows, update those with the same address,
+        or replace the list.
+      </p>
     </>
   );
 }

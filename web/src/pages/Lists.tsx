@@ -47,7 +47,12 @@ export function Lists() {
       {archived && lists.data?.length === 0 && <p>No list is archived.</p>}
       {!archived && lists.data?.length === 0 && <Sentence>There is no list yet. Drop a file anywhere on this page: any CSV or spreadsheet with a column of addresses will do.</Sentence>}
       {lists.data && lists.data.length > 0 && <Table lists={lists.data} />}
-      {lists.data && <p className="after">{!archived && lists.data.length > 0 && <span className="quiet">Drop a file anywhere on this page to import it. </span>}{archived ? <Link to="/lists">All other lists</Link> : <Link to="/lists?archived=true">Archived lists</Link>}</p>}
+      {lists.data && (
+        <p className="after">
+          {!archived && lists.data.length > 0 && <span className="quiet">Drop a file anywhere on this page to import it. </span>}
+          {archived ? <Link to="/lists">All other lists</Link> : <Link to="/lists?archived=true">Archived lists</Link>}
+        </p>
+      )}
     </div>
   );
 }

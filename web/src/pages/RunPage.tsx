@@ -32,7 +32,9 @@ function Whole({ run }: { run: Run }) {
           {run.done > 0 && <Button href={report(run.id, "pdf")}>Report</Button>}
           <Button onClick={() => void go(`/runs/${run.id}/domains`)} disabled={run.done === 0}>Domains</Button>
           <Button onClick={() => void go(`/runs/${run.id}/results`)} disabled={run.done === 0}>See the results</Button>
-          <Button type={run.finishedAt ? "primary" : "default"} onClick={() => void go(`/runs/${run.id}/take-out`)} disabled={run.done === 0}>Export the kept rows</Button>
+          <Button type={run.finishedAt ? "primary" : "default"} onClick={() => void go(`/runs/${run.id}/take-out`)} disabled={run.done === 0}>
+            Export the kept rows
+          </Button>
         </span>
       </div>
       <Sentence>{run.finishedAt ? run.takeOut : run.sentence}</Sentence>
@@ -80,7 +82,11 @@ function Decisions({ run }: { run: Run }) {
         <thead><tr><th>Decision</th><th>Because they are</th><th className="number">Rows</th></tr></thead>
         <tbody>
           {run.decisions.map((d) => (
-            <tr key={d.decision + d.reason}><td><DecisionMark decision={d.decision as "keep"} /></td><td>{d.code === "override" ? <Link to={`/runs/${run.id}/results?hand=true&decision=${d.decision}`}>{d.reason}</Link> : d.reason}</td><td className="number">{number(d.rows)}</td></tr>
+            <tr key={d.decision + d.reason}>
+              <td><DecisionMark decision={d.decision as "keep"} /></td>
+              <td>{d.code === "override" ? <Link to={`/runs/${run.id}/results?hand=true&decision=${d.decision}`}>{d.reason}</Link> : d.reason}</td>
+              <td className="number">{number(d.rows)}</td>
+            </tr>
           ))}
         </tbody>
       </table>

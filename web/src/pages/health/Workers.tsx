@@ -27,7 +27,11 @@ export function Workers() {
             <tbody>{workers.data.map((w) => (
               <tr key={w.id}>
                 <td>{w.id}</td><td>{w.version}</td><td>{w.serves ? "yes" : "no"}</td><td className="number">{number(w.parcels)} of {number(w.lanes)}</td><td>{routesOf(w.routes)}</td><td><When at={w.startedAt} /></td><td><When at={w.seenAt} /></td>
-                <td>{w.draining ? "stopping" : !w.serves && <button type="button" className="plain" onClick={() => drain.mutate(w.id)}>Stop when its work is done<span className="unseen">: {w.id}</span></button>}</td>
+                <td>
+                  {w.draining ? "stopping" : !w.serves && (
+                    <button type="button" className="plain" onClick={() => drain.mutate(w.id)}>Stop when its work is done<span className="unseen">: {w.id}</span></button>
+                  )}
+                </td>
               </tr>
             ))}</tbody>
           </table>

@@ -17,7 +17,9 @@ export function Estimate({ list }: { list: List }) {
   return (
     <section>
       <h2>How bad is it?</h2>
-      {e ? <p className="estimate-says">{e.sentence}</p> : <p>A quick estimate asks about a sample of up to 400 addresses, drawn over all domains, in half a minute at most. A run reuses its results.</p>}
+      {e ? <p className="estimate-says">{e.sentence}</p> : (
+        <p>A quick estimate asks about a sample of up to 400 addresses, drawn over all domains, in half a minute at most. A run reuses its results.</p>
+      )}
       {e && (
         <table className="rows narrow">
           <tbody>{e.findings.map((f) => (

@@ -9,9 +9,11 @@ import { When, type Times } from "./When";
 
 type Depth = "syntax" | "domain" | "mailbox";
 const depths: { value: Depth; label: string }[] = [
-  { value: "mailbox", label: "mailbox: ask the mail hosts" }, { value: "domain", label: "domain: ask DNS alone" }, { value: "syntax", label: "syntax: the form of the address alone" },
+  { value: "mailbox", label: "mailbox: ask the mail hosts" }, { value: "domain", label: "domain: ask DNS alone" },
+  { value: "syntax", label: "syntax: the form of the address alone" },
 ];
-const ages = [{ value: 0, label: "ask about every address" }, ...[7, 30, 90].map((d) => ({ value: d, label: `reuse results from the last ${d} days` }))];
+const ages = [{ value: 0, label: "ask about every address" },
+  ...[7, 30, 90].map((d) => ({ value: d, label: `reuse results from the last ${d} days` }))];
 
 /** Start settles a run and starts it. */
 export function Start({ list }: { list: List }) {

@@ -10,5 +10,6 @@ export function Archive({ list }: { list: List }) {
     mutationFn: async () => told(await api.PUT("/lists/{id}/archived", { params: { path: { id: list.id } }, body: { archived: aside } })),
     onSuccess: () => client.invalidateQueries({ queryKey: keys.lists }),
   });
-  return <button type="button" className="plain" onClick={() => move.mutate()}>{move.error ? move.error.message : aside ? "Archive" : "Unarchive"}<span className="unseen">: {list.name}</span></button>;
+  const act = aside ? "Archive" : "Unarchive";
+  return <button type="button" className="plain" onClick={() => move.mutate()}>{move.error?.message ?? act}<span className="unseen">: {list.name}</span></button>;
 }

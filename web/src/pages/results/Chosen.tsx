@@ -78,7 +78,9 @@ function Bar({ run, clear, says, decide, ask, out, many, children }: Acts) {
         {!many && byHand.map(([d, label]) => <Button key={d} size="small" loading={deciding.isPending && deciding.variables === d} onClick={() => deciding.mutate(d)}>{label}</Button>)}
         {many && <span className="quiet">A rule of a policy decides about so many.</span>}
         {run.state === "finished" && <Button size="small" loading={asking.isPending} onClick={() => asking.mutate()}>Ask again</Button>}
-        {!("hand" in out) && <Button size="small" onClick={() => void go(`/runs/${run.id}/take-out?${new URLSearchParams({ decision: "all", ...out })}`)}>Export</Button>}
+        {!("hand" in out) && (
+          <Button size="small" onClick={() => void go(`/runs/${run.id}/take-out?${new URLSearchParams({ decision: "all", ...out })}`)}>Export</Button>
+        )}
         {children}
         <button type="button" className="plain" onClick={clear}>Choose none</button>
       </span>

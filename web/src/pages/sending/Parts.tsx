@@ -37,7 +37,9 @@ function PartShown({ part: p, health }: { part: Part; health: SendingSide["healt
           {p.public && <span className="quiet">, seen as {p.public}</span>}
           {p.tookMs !== undefined && p.tookMs > 0 && <span className="quiet">, {p.tookMs.toFixed(1)} ms</span>}
           {p.secret && <span className="quiet">, with sign-in</span>}</h3>
-        {p.id > 0 ? <Button size="small" loading={remove.isPending} onClick={() => remove.mutate(p.id)}>Remove<span className="unseen"> {p.name}</span></Button> : <span className="quiet">from the settings; used until one is added</span>}
+        {p.id > 0
+          ? <Button size="small" loading={remove.isPending} onClick={() => remove.mutate(p.id)}>Remove<span className="unseen"> {p.name}</span></Button>
+          : <span className="quiet">from the settings; used until one is added</span>}
       </div>
       {remove.error && <Trouble error={remove.error} />}
       {p.rests && <p className="hold">{p.rests}</p>}
@@ -45,7 +47,12 @@ function PartShown({ part: p, health }: { part: Part; health: SendingSide["healt
         <p key={c.says}><span className={tones[c.grade]} aria-hidden="true">{marks[c.grade]}</span> {c.says} <strong>{c.do}</strong></p>
       ))}
       {health?.says && <p className="hold">{health.says}</p>}
-      {health && health.asked > 0 && <p className="quiet">Since the service started: {plural(health.asked, "query", "queries")}, {health.failed === 0 ? "all answered" : `${number(health.failed)} without an answer`}, {health.meanMs.toFixed(1)} ms on average.</p>}
+      {health && health.asked > 0 && (
+        <p className="quiet">
+          Since the service started: {plural(health.asked, "query", "queries")},
+          {" "}{health.failed === 0 ? "all answered" : `${number(health.failed)} without an answer`}, {health.meanMs.toFixed(1)} ms on average.
+        </p>
+      )}
       <p className="quiet">{p.checks.filter((c) => c.grade === "good").map((c) => c.says).join(" ")}</p>
     </li>
   );
@@ -57,7 +64,8 @@ function Add({ kind, title, hint }: { kind: Part["kind"]; title: string; hint: s
   const submit = () => add.mutate({ kind, lines }, { onSuccess: () => setLines("") });
   return (
     <form className="add" onSubmit={(e) => { e.preventDefault(); submit(); }}>
-      <Input.TextArea aria-label={`More ${title.toLowerCase()}, one per line`} placeholder={`${hint} (one per line)`} autoSize={{ minRows: 1, maxRows: 12 }} value={lines} onChange={(e) => setLines(e.target.value)} />
+      <Input.TextArea aria-label={`More ${title.toLowerCase()}, one per line`} placeholder={`${hint} (one per line)`}
+        autoSize={{ minRows: 1, maxRows: 12 }} value={lines} onChange={(e) => setLines(e.target.value)} />
       <Button htmlType="submit" loading={add.isPending} disabled={lines.trim() === ""}>Add and test</Button>
       {add.error && <Trouble error={add.error} />}
     </form>

@@ -15,7 +15,8 @@ const forms: { value: Form; label: string }[] = [
 ];
 const formats: { value: Format; label: string }[] = [
   { value: "brought", label: "the file as it was" }, { value: "spreadsheet", label: "CSV that opens in columns in a spreadsheet" },
-  { value: "xlsx", label: "XLSX workbook" }, { value: "ods", label: "OpenDocument spreadsheet" }, { value: "jsonl", label: "JSON Lines" }, { value: "txt", label: "text, one address per line" },
+  { value: "xlsx", label: "XLSX workbook" }, { value: "ods", label: "OpenDocument spreadsheet" },
+  { value: "jsonl", label: "JSON Lines" }, { value: "txt", label: "text, one address per line" },
 ];
 const files = [{ value: "", label: "one file" }, { value: "decision", label: "one for each decision, in a zip" }, { value: "finding", label: "one for each finding, in a zip" }];
 
