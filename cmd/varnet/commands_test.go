@@ -12,6 +12,7 @@ import (
 
 	"varnet/internal/contract"
 	"varnet/internal/store"
+	"varnet/internal/store/migrate"
 	"varnet/internal/testkit"
 )
 
@@ -117,7 +118,7 @@ func TestSchemas(t *testing.T) {
 			t.Errorf("varnet %s: %v: %s\nwant %q", strings.Join(args, " "), err, text, want)
 		}
 	}
-	knows := store.KnownSchema()
+	knows := migrate.Known()
 	behind := fmt.Sprintf("the database has schema 0, and this release needs %d; run \"varnet migrate\" first", knows)
 	run(behind, "key", "new")
 	run(behind, "serve", "-migrate", "no", "-listen", "127.0.0.1:0")

@@ -39,7 +39,7 @@ var commands = []command{
 	{"serve", "", "runs the service: API, console and workers", "varnet serve -dsn postgres://varnet@127.0.0.1/varnet", serve},
 	{"worker", "", "runs workers alone, beside a service on the same database", "varnet worker -dsn postgres://varnet@db.example/varnet", worker},
 	{"relay", "", "runs a relay: a way out for the service, on a host that has port 25", "varnet relay -listen 0.0.0.0:2526 -state /var/lib/varnet-relay", relayCommand},
-	{"migrate", "", "brings the database's schema up to date, apart from the service", "varnet migrate -dsn postgres://varnet@127.0.0.1/varnet", migrate},
+	{"migrate", "", "brings the database's schema up to date, apart from the service", "varnet migrate -dsn postgres://varnet@127.0.0.1/varnet", migrateDatabase},
 	{"key", "new", "makes a key", "varnet key new -name \"office laptop\"", key},
 	{"contract", "", "prints the contract of the API (OpenAPI 3.1)", "varnet contract > openapi.json", printContract},
 	{"version", "", "prints release, commit, Go and the schema that this binary knows", "varnet version", version},

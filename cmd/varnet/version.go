@@ -7,6 +7,7 @@ import (
 	"runtime/debug"
 
 	"varnet/internal/store"
+	"varnet/internal/store/migrate"
 )
 
 // release is set when a release is built.
@@ -17,7 +18,7 @@ func version(_ context.Context, c *cli, args []string) error {
 	if _, err := c.parse(args); err != nil {
 		return err
 	}
-	fmt.Fprintf(c.out, "varnet %s\ncommit %s\n%s %s/%s\nschema %d\n", release, commit(), runtime.Version(), runtime.GOOS, runtime.GOARCH, store.KnownSchema())
+	fmt.Fprintf(c.out, "varnet %s\ncommit %s\n%s %s/%s\nschema %d\n", release, commit(), runtime.Version(), runtime.GOOS, runtime.GOARCH, migrate.Known())
 	return nil
 }
 
@@ -36,8 +37,8 @@ func commit() string {
 	return revision + changed
 }
 
-// migrate brings the database up to date apart from the service.
-func migrate(ctx context.Context, c *cli, args []string) error {
+// migrateDatabase brings the database up to date apart from the service.
+func migrateDatabase(ctx context.Context, c *cli, args []string) error {
 	dsn := c.setting("dsn", "VARNET_DSN", "", "the PostgreSQL database")
 	if _, err := c.parse(args); err != nil {
 		return err

@@ -12,6 +12,7 @@ import (
 
 	"varnet/core/finding"
 	"varnet/core/probe"
+	"varnet/internal/store/pack"
 )
 
 // Results are kept in batches: what one parcel brought, one step of the planning
@@ -45,7 +46,7 @@ func (s *Store) AddResults(ctx context.Context, run int64, results []Concluded) 
 
 // RecordParcel marks a claimed parcel done and records its results, both or neither;
 // ok is false when it is not claimed any more, as MarkDone tells.
-func (s *Store) RecordParcel(ctx context.Context, parcel int64, lane int, r ParcelRecord, results []Concluded) (ok bool, err error) {
+func (s *Store) RecordParcel(ctx context.Context, parcel int64, lane int, r pack.ParcelRecord, results []Concluded) (ok bool, err error) {
 	if len(results) == 0 {
 		return s.MarkDone(ctx, parcel, lane, r)
 	}
@@ -73,7 +74,7 @@ func (s *Store) batchOf(ctx context.Context, results []Concluded) (batch, map[in
 			tally[r.Was]--
 		}
 	}
-	b.evidence = packEvidence(asked)
+	b.evidence = pack.Evidence(asked)
 	return b, tally, nil
 }
 
@@ -126,7 +127,7 @@ func (s *Store) asked(ctx context.Context, run int64, st *Standing, addresses []
 		return nil, err
 	}
 	err = eachBatch(rows, func(b *batch) error {
-		all, err := unpackEvidence(b.evidence, len(b.addresses))
+		all, err := pack.ReadEvidence(b.evidence, len(b.addresses))
 		for i, asked := range all {
 			if wanted[b.addresses[i]] == b.id {
 				out[b.addresses[i]] = asked

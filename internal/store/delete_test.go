@@ -13,6 +13,8 @@ import (
 	"varnet/core/policy"
 	"varnet/core/probe"
 	"varnet/internal/store"
+	"varnet/internal/store/migrate"
+	"varnet/internal/store/pack"
 )
 
 // TestDeletedWorkspaceLeavesNothing looks into every table that the database has for
@@ -169,7 +171,7 @@ func recordAll(t *testing.T, s *store.Store, lane int) {
 			return
 		}
 		result := answered(p.Questions[0].Ordinal, finding.MailboxAccepted, "250")
-		if _, err := s.RecordParcel(t.Context(), p.ID, lane, store.ParcelRecord{Acceptances: []probe.Acceptance{}}, []store.Concluded{result}); err != nil {
+		if _, err := s.RecordParcel(t.Context(), p.ID, lane, pack.ParcelRecord{Acceptances: []probe.Acceptance{}}, []store.Concluded{result}); err != nil {
 			t.Errorf("record: %v", err)
 			return
 		}
@@ -202,7 +204,7 @@ func TestKeysMadeAtOnce(t *testing.T) {
 // and one that is behind is told what to do.
 func TestNewerSchemaIsRefused(t *testing.T) {
 	s, ctx := open(t), t.Context()
-	knows := store.KnownSchema()
+	knows := migrate.Known()
 	if has, err := s.Schema(ctx); err != nil || has != knows || s.CheckSchema(ctx) != nil {
 		t.Fatalf("schema %d of %d, %v", has, knows, err)
 	}
@@ -212,9 +214,9 @@ func TestNewerSchemaIsRefused(t *testing.T) {
 		}
 	}
 	set(fmt.Sprintf("INSERT INTO goose_db_version (version_id, is_applied) VALUES (%d, true)", knows+3))
-	var newer store.Newer
+	var newer migrate.Newer
 	for what, err := range map[string]error{"migrated": s.Migrate(ctx), "checked": s.CheckSchema(ctx)} {
-		if !errors.As(err, &newer) || newer != (store.Newer{Has: knows + 3, Knows: knows}) {
+		if !errors.As(err, &newer) || newer != (migrate.Newer{Has: knows + 3, Knows: knows}) {
 			t.Errorf("a newer one is %s: %v", what, err)
 		}
 	}

@@ -4,6 +4,8 @@ import (
 	"context"
 	"slices"
 	"time"
+
+	"varnet/internal/store/pack"
 )
 
 // OutRow is a row on its way out of a list.
@@ -137,7 +139,7 @@ func (s *Store) repliesBetween(ctx context.Context, run int64, st *Standing, fro
 		if slices.Max(b.addresses) < from || slices.Min(b.addresses) > to {
 			return nil
 		}
-		all, err := unpackEvidence(b.evidence, len(b.addresses))
+		all, err := pack.ReadEvidence(b.evidence, len(b.addresses))
 		for i, asked := range all {
 			a := b.addresses[i]
 			if a < from || a > to || len(asked) == 0 || st.Verdict(a) == 0 || st.of(a).id != b.id {

@@ -12,6 +12,7 @@ import (
 	"github.com/jackc/pgx/v5/pgtype"
 
 	"varnet/core/probe"
+	"varnet/internal/store/pack"
 )
 
 // Asking is one address of a parcel.
@@ -56,14 +57,14 @@ type Parcel struct {
 	Again bool
 }
 
-// packed is how the questions of a parcel are kept.
-type packed struct {
+// keptQuestions is how the questions of a parcel are kept.
+type keptQuestions struct {
 	ordinals, rounds, was []int32 // rounds and was are nil where all are 0
 	mailboxes             string
 	asked                 []byte
 }
 
-func pack(questions []Asking) (p packed) {
+func keep(questions []Asking) (p keptQuestions) {
 	var lines []byte
 	rounds, was, asked := make([]int32, len(questions)), make([]int32, len(questions)), make([][]probe.Asked, len(questions))
 	for i, q := range questions {
@@ -76,12 +77,12 @@ func pack(questions []Asking) (p packed) {
 	if slices.Max(was) > 0 {
 		p.was = was
 	}
-	p.mailboxes, p.asked = string(lines), packEvidence(asked)
+	p.mailboxes, p.asked = string(lines), pack.Evidence(asked)
 	return p
 }
 
-func (p packed) questions() ([]Asking, error) {
-	asked, err := unpackEvidence(p.asked, len(p.ordinals))
+func (p keptQuestions) questions() ([]Asking, error) {
+	asked, err := pack.ReadEvidence(p.asked, len(p.ordinals))
 	if err != nil {
 		return nil, err
 	}
@@ -101,26 +102,6 @@ func (p packed) questions() ([]Asking, error) {
 	return out, nil
 }
 
-// ParcelRecord is what is kept of a parcel beside its results.
-type ParcelRecord struct {
-	Conversations []probe.Conversation `json:"conversations"`
-	Acceptances   []probe.Acceptance   `json:"acceptances"`
-}
-
-// Acceptance returns what was learnt of the exchanger that spoke in a conversation about
-// mailboxes of the domain, nil for nothing.
-func (r ParcelRecord) Acceptance(domain string, conversation int) *probe.Acceptance {
-	if conversation < 0 || conversation >= len(r.Conversations) {
-		return nil
-	}
-	for i, a := range r.Acceptances {
-		if a.Domain == domain && a.Exchanger == r.Conversations[conversation].Exchanger {
-			return &r.Acceptances[i]
-		}
-	}
-	return nil
-}
-
 // AddParcels records open parcels.
 func (s *Store) AddParcels(ctx context.Context, parcels []Parcel) error {
 	if len(parcels) == 0 {
@@ -130,7 +111,7 @@ func (s *Store) AddParcels(ctx context.Context, parcels []Parcel) error {
 		[]string{"run_id", "lane_key", "turn", "round", "addresses", "ordinals", "mailboxes", "rounds", "was", "asked", "not_before", "again"},
 		pgx.CopyFromSlice(len(parcels), func(i int) ([]any, error) {
 			p := parcels[i]
-			k := pack(p.Questions)
+			k := keep(p.Questions)
 			return []any{p.RunID, p.LaneKey, p.Turn, p.Round, int32(len(p.Questions)), k.ordinals, k.mailboxes, k.rounds, k.was, k.asked, p.NotBefore, p.Again}, nil
 		}))
 	return err
@@ -143,7 +124,7 @@ const runs = "EXISTS (SELECT FROM run WHERE run.id = p.run_id AND run.state = 'r
 // is none. Runs take turns.
 func (s *Store) Claim(ctx context.Context, laneKey string, lane int) (*Parcel, error) {
 	var p Parcel
-	var k packed
+	var k keptQuestions
 	var ordinals pgtype.UndecodedBytes
 	err := s.db.QueryRow(ctx, `
 		UPDATE parcel SET state = 'claimed', lane = $2 WHERE id = (
@@ -167,7 +148,7 @@ func (s *Store) Claim(ctx context.Context, laneKey string, lane int) (*Parcel, e
 // be added as a parcel of their own in the same transaction. ok is false when the
 // parcel is not claimed any more.
 func (s *Store) Shorten(ctx context.Context, p *Parcel, lane, questions int) (ok bool, err error) {
-	k := pack(p.Questions[:questions])
+	k := keep(p.Questions[:questions])
 	tag, err := s.db.Exec(ctx, `UPDATE parcel p SET addresses = $3, ordinals = $4, mailboxes = $5, rounds = $6, was = $7, asked = $8
 		FROM `+heldRun(1)+` WHERE p.run_id = held.id AND p.id = $1 AND p.lane = $2 AND p.state = 'claimed'`, p.ID, lane, int32(questions), k.ordinals, k.mailboxes, k.rounds, k.was, k.asked)
 	return tag.RowsAffected() == 1, err
@@ -201,7 +182,7 @@ func (s *Store) Ready(ctx context.Context, laneKey string) (r Ready, err error) 
 // MarkDone marks a claimed parcel done; ok is false when it is not claimed any
 // more (its run was stopped, or it was given back), and then nothing of it may
 // be recorded.
-func (s *Store) MarkDone(ctx context.Context, parcel int64, lane int, r ParcelRecord) (ok bool, err error) {
+func (s *Store) MarkDone(ctx context.Context, parcel int64, lane int, r pack.ParcelRecord) (ok bool, err error) {
 	tag, err := s.db.Exec(ctx, markDone(1), parcel, lane, r)
 	return tag.RowsAffected() == 1, err
 }
@@ -222,17 +203,17 @@ func markDone(from int) string {
 
 // ParcelRecords gives the records of some parcels of a run, or of the
 // workspace's earlier ones, whose results it took over.
-func (s *Store) ParcelRecords(ctx context.Context, run int64, parcels []int64) (map[int64]ParcelRecord, error) {
+func (s *Store) ParcelRecords(ctx context.Context, run int64, parcels []int64) (map[int64]pack.ParcelRecord, error) {
 	rows, err := s.db.Query(ctx, `SELECT p.id, p.record FROM parcel p JOIN run u ON u.id = p.run_id
 		WHERE u.workspace_id = (SELECT workspace_id FROM run WHERE id = $1) AND p.id = ANY($2) AND p.record IS NOT NULL`, run, parcels)
 	if err != nil {
 		return nil, err
 	}
-	out := map[int64]ParcelRecord{}
+	out := map[int64]pack.ParcelRecord{}
 	var id int64
-	var r ParcelRecord
+	var r pack.ParcelRecord
 	_, err = pgx.ForEachRow(rows, []any{&id, &r}, func() error {
-		out[id], r = r, ParcelRecord{}
+		out[id], r = r, pack.ParcelRecord{}
 		return nil
 	})
 	return out, err

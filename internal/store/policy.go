@@ -1,13 +1,13 @@
 package store
 
 import (
+	"bytes"
 	"context"
-	"encoding/json"
-	"reflect"
 
 	"github.com/jackc/pgx/v5"
 
 	"varnet/core/policy"
+	"varnet/internal/store/pack"
 )
 
 // Policies gives the workspace's own policies, each as it was saved last.
@@ -56,14 +56,11 @@ func (s *Store) SavePolicy(ctx context.Context, workspace int64, p policy.Policy
 	return p, err
 }
 
-// same tells whether two policies are written alike.
+// same reports whether two policies are kept alike.
 func same(a, b policy.Policy) bool {
-	plain := func(p policy.Policy) (v any) {
-		text, _ := json.Marshal(p) // a policy can always be written
-		_ = json.Unmarshal(text, &v)
-		return v
-	}
-	return reflect.DeepEqual(plain(a), plain(b))
+	one, _ := pack.Marshal(a) // a policy can always be written
+	other, _ := pack.Marshal(b)
+	return bytes.Equal(one, other)
 }
 
 // DeletePolicy deletes a policy of the workspace's own; runs keep theirs.

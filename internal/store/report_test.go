@@ -9,6 +9,7 @@ import (
 	"varnet/core/pace"
 	"varnet/core/probe"
 	"varnet/internal/store"
+	"varnet/internal/store/pack"
 )
 
 // TestWhatAReportCounts: domains and operators with their addresses, the largest
@@ -49,7 +50,7 @@ func TestWhatAReportCounts(t *testing.T) {
 		if err != nil || p == nil {
 			t.Fatal(p, err)
 		}
-		if ok, err := s.MarkDone(ctx, p.ID, lane, store.ParcelRecord{Conversations: held}); !ok || err != nil {
+		if ok, err := s.MarkDone(ctx, p.ID, lane, pack.ParcelRecord{Conversations: held}); !ok || err != nil {
 			t.Fatal(ok, err)
 		}
 	}

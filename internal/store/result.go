@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"varnet/core/probe"
+	"varnet/internal/store/pack"
 )
 
 // Result is one address's result as it stands in a page.
@@ -126,8 +127,8 @@ func (s *Store) ResultsAmong(ctx context.Context, run Run, f ResultFilter, addre
 		return nil, err
 	}
 	found, err := s.resultsAt(ctx, run, ok.Standing, ok.among(slices.Sorted(slices.Values(addresses))))
-	text := searched(f.Search)
-	found = slices.DeleteFunc(found, func(r Result) bool { return !strings.Contains(searched(r.Typed), text) })
+	text := pack.Searched(f.Search)
+	found = slices.DeleteFunc(found, func(r Result) bool { return !strings.Contains(pack.Searched(r.Typed), text) })
 	return found[:min(len(found), f.Limit)], err
 }
 
@@ -161,14 +162,14 @@ func (s *Store) resultsAt(ctx context.Context, run Run, st *Standing, ordinals [
 	out := make([]Result, 0, len(ordinals))
 	for _, o := range ordinals {
 		if c, ok := cells[o]; ok {
-			out = append(out, c.result(st))
+			out = append(out, resultOf(&c, st))
 		}
 	}
 	return out, err
 }
 
-// result is what stands of a cell.
-func (c *Row) result(st *Standing) Result {
+// resultOf returns the latest result of a cell.
+func resultOf(c *Row, st *Standing) Result {
 	r := Result{Address: c.Ordinal, Typed: c.Typed, Verdict: st.Verdict(c.Ordinal), At: st.of(c.Ordinal).at}
 	if c.Domain != "" {
 		r.Mailbox, r.Domain = &c.Mailbox, &c.Domain
@@ -199,7 +200,7 @@ func (s *Store) FullResult(ctx context.Context, run Run, address int32) (r FullR
 		return r, err
 	}
 	c := cells[address]
-	r = FullResult{Result: c.result(st), Line: c.Line, Mended: c.Mended, Problem: c.Problem}
+	r = FullResult{Result: resultOf(&c, st), Line: c.Line, Mended: c.Mended, Problem: c.Problem}
 	asked, err := s.asked(ctx, run.ID, st, []int32{address})
 	r.Asked = asked[address]
 	return r, err

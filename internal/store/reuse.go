@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"varnet/core/probe"
+	"varnet/internal/store/pack"
 )
 
 // Fresh is a verdict and since when its results are still taken for true.
@@ -225,7 +226,7 @@ func (s *Store) takeOver(ctx context.Context, run, source int64, to []int32) err
 
 // taken is what is taken over of a batch, which is counted.
 func (b *batch) taken(st *Standing, to []int32, tally map[int32]int32) (taken batch, err error) {
-	all, err := unpackEvidence(b.evidence, len(b.addresses))
+	all, err := pack.ReadEvidence(b.evidence, len(b.addresses))
 	if err != nil {
 		return taken, err
 	}
@@ -238,7 +239,7 @@ func (b *batch) taken(st *Standing, to []int32, tally map[int32]int32) (taken ba
 		taken.addresses, taken.verdicts, asked = append(taken.addresses, to[a]), append(taken.verdicts, b.verdicts[i]), append(asked, all[i])
 		tally[b.verdicts[i]]++
 	}
-	taken.evidence = packEvidence(asked)
+	taken.evidence = pack.Evidence(asked)
 	return taken, nil
 }
 

@@ -6,6 +6,8 @@ import (
 	"strings"
 
 	"github.com/jackc/pgx/v5"
+
+	"varnet/internal/store/pack"
 )
 
 // resultsBySearch gives a page of results whose address cell holds a text.
@@ -43,7 +45,7 @@ const (
 // are is settled first: the planner does not know that looking into a text costs much
 // more than passing it by.
 func (s *Store) matches(ctx context.Context, list int64, after int32, text string, blocks int) (found []int32, end int32, err error) {
-	text = searched(text)
+	text = pack.Searched(text)
 	rows, err := s.db.Query(ctx, `SELECT first, last, CASE WHEN strpos(texts, $3) > 0 THEN texts END
 		FROM (SELECT first, last, texts FROM row_block WHERE list_id = $1 AND last > $2 ORDER BY last LIMIT $4) b ORDER BY last`, list, after, text, blocks)
 	if err != nil {

@@ -8,9 +8,8 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"varnet/core/outbound"
-	"varnet/core/route"
 	"varnet/core/rule"
-	"varnet/core/smtp"
+	"varnet/internal/store/pack"
 )
 
 // SendingPart is a part of the outbound side as it is kept.
@@ -18,7 +17,7 @@ type SendingPart struct {
 	ID   int64
 	Kind outbound.Kind
 	Name string
-	Spec partSpec
+	Spec pack.PartSpec
 	// Sealed is what is confidential of it.
 	Sealed    []byte
 	Outcome   *outbound.Outcome
@@ -29,33 +28,12 @@ type SendingPart struct {
 	RestWhy   string
 }
 
-type partSpec struct {
-	Identity *smtp.Identity `json:"identity,omitempty"`
-	Route    *route.Route   `json:"route,omitempty"`
-}
-
 // Part is the part less what is confidential.
-func (p SendingPart) Part() outbound.Part {
-	out := outbound.Part{Kind: p.Kind, Name: p.Name}
-	if p.Spec.Identity != nil {
-		out.Identity = *p.Spec.Identity
-	}
-	if p.Spec.Route != nil {
-		out.Route = *p.Spec.Route
-	}
-	return out
-}
+func (p SendingPart) Part() outbound.Part { return p.Spec.Part(p.Kind, p.Name) }
 
 // AsKept is the part as it would be kept.
 func AsKept(p outbound.Part) SendingPart {
-	k := SendingPart{Kind: p.Kind, Name: p.Name}
-	switch p.Kind {
-	case outbound.Identity:
-		k.Spec.Identity = &p.Identity
-	case outbound.Route:
-		k.Spec.Route = &p.Route
-	}
-	return k
+	return SendingPart{Kind: p.Kind, Name: p.Name, Spec: pack.SpecOf(p)}
 }
 
 // Resting tells until when the part is left alone; zero for not at all.
@@ -79,7 +57,7 @@ func (s *Store) AddSendingPart(ctx context.Context, p outbound.Part, sealed []by
 	_, err := s.db.Exec(ctx, `WITH forgotten AS (DELETE FROM sending_outcome WHERE kind = $1 AND name = $2)
 		INSERT INTO sending_part (kind, name, spec, sealed) VALUES ($1, $2, $3, $4)
 		ON CONFLICT (kind, name) DO UPDATE SET spec = EXCLUDED.spec, sealed = EXCLUDED.sealed,
-		rest_until = NULL, rests = 0, rest_kind = '', rest_why = ''`, string(p.Kind), p.Name, AsKept(p).Spec, sealed)
+		rest_until = NULL, rests = 0, rest_kind = '', rest_why = ''`, string(p.Kind), p.Name, pack.SpecOf(p), sealed)
 	return err
 }
 

@@ -14,7 +14,10 @@ import (
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
+	"github.com/jackc/pgx/v5/pgtype"
 	"github.com/jackc/pgx/v5/pgxpool"
+
+	"varnet/internal/store/pack"
 )
 
 // ErrNotFound tells that there is no such record in the workspace.
@@ -48,7 +51,7 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 		c.ConnConfig.Config.ConnectTimeout = 5 * time.Second
 	}
 	c.MaxConns = max(c.MaxConns, 24)
-	c.AfterConnect = packFast
+	c.AfterConnect = prepare
 	pool, err := pgxpool.NewWithConfig(ctx, c)
 	if err == nil {
 		err = pool.Ping(ctx)
@@ -61,6 +64,21 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 			c.ConnConfig.Host, c.ConnConfig.Port, firstLine(err))
 	}
 	return &Store{pool: pool, db: pool, verdicts: newVerdictCache(), standings: &standings{}}, nil
+}
+
+// prepare sets up a new connection.
+func prepare(ctx context.Context, conn *pgx.Conn) error {
+	keptForms(conn.TypeMap())
+	return packFast(ctx, conn)
+}
+
+// keptForms has values of the core read and written as JSON in their kept forms.
+func keptForms(types *pgtype.Map) {
+	json := &pgtype.Type{Name: "json", OID: pgtype.JSONOID, Codec: &pgtype.JSONCodec{Marshal: pack.Marshal, Unmarshal: pack.Unmarshal}}
+	jsonb := &pgtype.Type{Name: "jsonb", OID: pgtype.JSONBOID, Codec: &pgtype.JSONBCodec{Marshal: pack.Marshal, Unmarshal: pack.Unmarshal}}
+	types.RegisterType(json)
+	types.RegisterType(jsonb)
+	types.RegisterType(&pgtype.Type{Name: "_jsonb", OID: pgtype.JSONBArrayOID, Codec: &pgtype.ArrayCodec{ElementType: jsonb}})
 }
 
 // packFast has large values packed by lz4, which packs nearly as well as what

@@ -17,6 +17,7 @@ import (
 	"varnet/core/probe"
 	"varnet/core/sheet"
 	"varnet/internal/store"
+	"varnet/internal/store/pack"
 	"varnet/internal/testkit"
 )
 
@@ -112,7 +113,7 @@ func add(t *testing.T, s *store.Store, parcels ...store.Parcel) {
 // record records a claimed parcel as a lane does.
 func record(ctx context.Context, s *store.Store, p *store.Parcel, lane int) (done bool, err error) {
 	err = s.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
-		if done, err = s.MarkDone(ctx, p.ID, lane, store.ParcelRecord{}); err != nil || !done {
+		if done, err = s.MarkDone(ctx, p.ID, lane, pack.ParcelRecord{}); err != nil || !done {
 			return err
 		}
 		var results []store.Concluded

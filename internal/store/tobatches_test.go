@@ -1,13 +1,10 @@
 package store
 
 import (
-	"io/fs"
 	"testing"
 
-	"github.com/jackc/pgx/v5/stdlib"
-	"github.com/pressly/goose/v3"
-
 	"varnet/core/policy"
+	"varnet/internal/store/migrate"
 	"varnet/internal/testkit"
 )
 
@@ -19,17 +16,7 @@ func migratedTo(t *testing.T, version int64) *Store {
 		t.Fatal(err)
 	}
 	t.Cleanup(s.Close)
-	files, err := fs.Sub(migrations, "migrations")
-	if err != nil {
-		t.Fatal(err)
-	}
-	db := stdlib.OpenDBFromPool(s.pool)
-	defer func() { _ = db.Close() }()
-	p, err := goose.NewProvider(goose.DialectPostgres, db, files, goose.WithGoMigrations(toBatches, toBlocks))
-	if err == nil {
-		_, err = p.UpTo(t.Context(), version)
-	}
-	if err != nil {
+	if err := migrate.To(t.Context(), s.pool, version); err != nil {
 		t.Fatal(err)
 	}
 	return s

@@ -42,7 +42,7 @@ func TestRowsBecomeBlocks(t *testing.T) {
 			t.Errorf("%d cells, %v", n, err)
 		}
 		cells, err := s.cellsAt(t.Context(), list, []int32{3, 4, 5}, false)
-		if p := cells[5].Problem; err != nil || cells[3].Address != 0 || cells[4].Address != 2 || p == nil || *p != (Problem{"syntax.malformed", 4, "no @"}) {
+		if p := cells[5].Problem; err != nil || cells[3].Address != 0 || cells[4].Address != 2 || p == nil || *p != (Problem{Cause: "syntax.malformed", Position: 4, Reason: "no @"}) {
 			t.Errorf("%+v, %v", cells, err)
 		}
 		if found, err := s.withText(t.Context(), list, "A119"); err != nil || len(found) != 11 {

@@ -13,7 +13,7 @@ import (
 	"varnet/core/probe"
 	"varnet/core/resolve"
 	"varnet/core/rule"
-	"varnet/internal/store"
+	"varnet/internal/store/pack"
 )
 
 // Checked is what one address, checked now, came to.
@@ -143,7 +143,7 @@ func (e *Engine) Check(ctx context.Context, workspace int64, typed string, passe
 	}
 	c.Conversations = out.Conversations
 	if n := len(c.Asked); n > 0 {
-		record := store.ParcelRecord{Conversations: out.Conversations, Acceptances: out.Acceptances}
+		record := pack.ParcelRecord{Conversations: out.Conversations, Acceptances: out.Acceptances}
 		c.Acceptance = record.Acceptance(a.Domain, c.Asked[n-1].Conversation)
 	}
 	if err := e.Store.SaveAcceptances(ctx, out.Acceptances); err != nil {

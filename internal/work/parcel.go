@@ -16,6 +16,7 @@ import (
 	"varnet/core/rule"
 	"varnet/internal/outbound"
 	"varnet/internal/store"
+	"varnet/internal/store/pack"
 )
 
 // workParcel claims, probes and records one parcel, and gives its run; 0 when there
@@ -247,7 +248,7 @@ func (e *Engine) record(ctx context.Context, lane LaneArgs, p *store.Parcel, l l
 		return err
 	}
 	write := func(s *store.Store) (bool, error) {
-		return s.RecordParcel(ctx, p.ID, lane.Lane, store.ParcelRecord{Conversations: out.Conversations, Acceptances: out.Acceptances}, next.results)
+		return s.RecordParcel(ctx, p.ID, lane.Lane, pack.ParcelRecord{Conversations: out.Conversations, Acceptances: out.Acceptances}, next.results)
 	}
 	if len(next.parcels) == 0 && !l.teaches(out, now) {
 		_, err := write(e.Store)

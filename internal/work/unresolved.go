@@ -7,6 +7,7 @@ import (
 
 	"varnet/core/pace"
 	"varnet/internal/store"
+	"varnet/internal/store/pack"
 )
 
 const (
@@ -44,7 +45,7 @@ func (e *Engine) resolveParcel(ctx context.Context, lane LaneArgs, p *store.Parc
 		return err
 	}
 	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
-		ok, err := s.MarkDone(ctx, p.ID, lane.Lane, store.ParcelRecord{})
+		ok, err := s.MarkDone(ctx, p.ID, lane.Lane, pack.ParcelRecord{})
 		if err != nil || !ok {
 			return err
 		}

@@ -1,7 +1,7 @@
 -- +goose Up
 
 -- The rows of a list in blocks of some hundred address cells that follow each other,
--- as internal/store/block.go packs them.
+-- as internal/store/pack/block.go packs them.
 CREATE TABLE row_block (
     list_id   bigint NOT NULL,
     first     int NOT NULL,      -- ordinal of the first cell

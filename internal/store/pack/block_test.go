@@ -1,4 +1,4 @@
-package store
+package pack
 
 import (
 	"bytes"
@@ -39,11 +39,11 @@ func someRows(rng *rand.Rand, n int32) (rows []Row) {
 	return rows
 }
 
-func blockOf(rows []Row) *block {
-	b := &block{}
-	b.start()
+func blockOf(rows []Row) *Block {
+	b := &Block{}
+	b.Start()
 	for i := range rows {
-		b.add(&rows[i])
+		b.Add(&rows[i])
 	}
 	return b
 }
@@ -53,19 +53,19 @@ func blockOf(rows []Row) *block {
 func TestBlocksComeBack(t *testing.T) {
 	rows := someRows(rand.New(rand.NewPCG(1, 7)), 300)
 	b := blockOf(rows)
-	got, err := b.unpack(make([]Row, 0, 7))
+	got, err := b.Rows(make([]Row, 0, 7))
 	if err != nil || len(got) != len(rows) {
 		t.Fatalf("%d of %d cells: %v", len(got), len(rows), err)
 	}
 	malformed := int32(0)
-	texts := strings.Split(string(b.texts), "\n")
+	texts := strings.Split(string(b.Texts), "\n")
 	for i, want := range rows {
 		if got[i].Tail = append([]byte(nil), got[i].Tail...); !reflect.DeepEqual(got[i], want) {
 			t.Errorf("cell %d: %+v came back as %+v", want.Ordinal, want, got[i])
 		}
 		text := ""
 		if want.Address != 0 && want.First() {
-			text = searched(want.Typed)
+			text = Searched(want.Typed)
 		}
 		if texts[i] != text {
 			t.Errorf("cell %d is looked for as %q; want %q", want.Ordinal, texts[i], text)
@@ -74,11 +74,11 @@ func TestBlocksComeBack(t *testing.T) {
 			malformed++
 		}
 	}
-	if len(texts) != len(rows) || b.malformed != malformed {
-		t.Errorf("%d texts of %d, %d malformed of %d", len(texts), len(rows), b.malformed, malformed)
+	if len(texts) != len(rows) || b.Malformed != malformed {
+		t.Errorf("%d texts of %d, %d malformed of %d", len(texts), len(rows), b.Malformed, malformed)
 	}
-	b.records = nil
-	got, err = b.unpack(got)
+	b.Records = nil
+	got, err = b.Rows(got)
 	if err != nil || got[4].Raw != nil || got[4].Typed != rows[4].Typed {
 		t.Errorf("without records: %+v, %v", got[4], err)
 	}
@@ -88,11 +88,11 @@ func TestBlocksComeBack(t *testing.T) {
 // not a large block.
 func TestBlocksEnd(t *testing.T) {
 	rows := someRows(rand.New(rand.NewPCG(1, 7)), blockCells)
-	if blockOf(rows[:blockCells-1]).full() || !blockOf(rows).full() {
+	if blockOf(rows[:blockCells-1]).Full() || !blockOf(rows).Full() {
 		t.Errorf("a block does not end with %d cells", blockCells)
 	}
 	rows[1].Raw = bytes.Repeat([]byte{'x'}, blockBytes)
-	if blockOf(rows[:1]).full() || !blockOf(rows[:2]).full() {
+	if blockOf(rows[:1]).Full() || !blockOf(rows[:2]).Full() {
 		t.Errorf("a block does not end with %d bytes", blockBytes)
 	}
 }
@@ -102,27 +102,27 @@ func TestBlocksEnd(t *testing.T) {
 func TestDamagedBlocks(t *testing.T) {
 	rng := rand.New(rand.NewPCG(3, 9))
 	whole := blockOf(someRows(rng, 60))
-	for cut := range len(whole.cells) {
+	for cut := range len(whole.Cells) {
 		b := *whole
-		b.cells = b.cells[:cut]
-		if _, err := b.unpack(nil); err == nil {
-			t.Fatalf("%d of %d bytes are taken for a whole block", cut, len(whole.cells))
+		b.Cells = b.Cells[:cut]
+		if _, err := b.Rows(nil); err == nil {
+			t.Fatalf("%d of %d bytes are taken for a whole block", cut, len(whole.Cells))
 		}
 	}
-	for cut := range len(whole.records) {
+	for cut := range len(whole.Records) {
 		b := *whole
-		b.records = b.records[:cut]
-		if _, err := b.unpack(nil); err == nil {
-			t.Fatalf("%d of %d bytes of records are taken for all", cut, len(whole.records))
+		b.Records = b.Records[:cut]
+		if _, err := b.Rows(nil); err == nil {
+			t.Fatalf("%d of %d bytes of records are taken for all", cut, len(whole.Records))
 		}
 	}
 	for range 5000 {
 		b := *whole
-		b.cells = bytes.Clone(b.cells)
+		b.Cells = bytes.Clone(b.Cells)
 		for range 1 + rng.IntN(4) {
-			b.cells[rng.IntN(len(b.cells))] = byte(rng.Uint32())
+			b.Cells[rng.IntN(len(b.Cells))] = byte(rng.Uint32())
 		}
-		cells, err := b.unpack(nil)
+		cells, err := b.Rows(nil)
 		for _, c := range cells {
 			if err == nil && (c.Address < 0 || c.Address > c.Ordinal) {
 				t.Fatalf("cell %d refers to %d", c.Ordinal, c.Address)

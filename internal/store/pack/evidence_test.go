@@ -1,4 +1,4 @@
-package store
+package pack
 
 import (
 	"math/rand/v2"
@@ -26,7 +26,7 @@ func someEvidence() (all [][]probe.Asked) {
 // TestEvidenceComesBack: what is packed comes back as it was.
 func TestEvidenceComesBack(t *testing.T) {
 	want := someEvidence()
-	got, err := unpackEvidence(packEvidence(want), len(want))
+	got, err := ReadEvidence(Evidence(want), len(want))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -35,7 +35,7 @@ func TestEvidenceComesBack(t *testing.T) {
 			t.Errorf("address %d: %+v came back as %+v", i, want[i], got[i])
 		}
 	}
-	if none := packEvidence(make([][]probe.Asked, 9)); none != nil {
+	if none := Evidence(make([][]probe.Asked, 9)); none != nil {
 		t.Errorf("no evidence takes %d bytes", len(none))
 	}
 }
@@ -43,9 +43,9 @@ func TestEvidenceComesBack(t *testing.T) {
 // TestDamagedEvidence: whatever became of it, it is an error or evidence, and
 // takes no more memory than it has bytes.
 func TestDamagedEvidence(t *testing.T) {
-	packed := packEvidence(someEvidence())
+	packed := Evidence(someEvidence())
 	for cut := 1; cut < len(packed); cut++ {
-		if _, err := unpackEvidence(packed[:cut], 40); err == nil {
+		if _, err := ReadEvidence(packed[:cut], 40); err == nil {
 			t.Fatalf("%d of %d bytes are taken for whole evidence", cut, len(packed))
 		}
 	}
@@ -55,6 +55,6 @@ func TestDamagedEvidence(t *testing.T) {
 		for range 1 + rng.IntN(4) {
 			b[rng.IntN(len(b))] = byte(rng.Uint32())
 		}
-		_, _ = unpackEvidence(b, 40)
+		_, _ = ReadEvidence(b, 40)
 	}
 }

@@ -27,7 +27,7 @@ CREATE TABLE batch (
     at        timestamptz NOT NULL,
     addresses int[] NOT NULL,
     verdicts  int[] NOT NULL,
-    evidence  bytea,             -- as internal/store/evidence.go packs it
+    evidence  bytea,             -- as internal/store/pack/evidence.go packs it
     PRIMARY KEY (run_id, id)
 );
 ALTER TABLE batch ALTER run_id SET STATISTICS 0;
