@@ -6,8 +6,6 @@ import (
 	"strings"
 	"text/tabwriter"
 
-	"varnet/core/finding"
-	"varnet/core/resolve"
 	"varnet/core/route"
 	"varnet/internal/client"
 	"varnet/internal/contract"
@@ -100,13 +98,13 @@ func (c *cli) printEvidence(e contract.Evidence) {
 		say("Read as:       %s", q.Why)
 	}
 	if e.Acceptance != nil {
-		told := e.Acceptance.Told()
-		for _, m := range told {
+		answered := e.Acceptance.Answered()
+		for _, m := range answered {
 			say("Made-up:       %s was answered: %s", m.Mailbox, m.Reply)
 		}
-		if n := len(e.Acceptance.MadeUp) - len(told); n > 0 {
+		if n := len(e.Acceptance.MadeUp) - len(answered); n > 0 {
 			more := ""
-			if len(told) > 0 {
+			if len(answered) > 0 {
 				more = " more"
 			}
 			say("Made-up:       %d%s got no answer that tells", n, more)
@@ -117,7 +115,7 @@ func (c *cli) printEvidence(e contract.Evidence) {
 }
 
 // factors tells what the odds are made of.
-func factors(list []finding.Factor) string {
+func factors(list []contract.Factor) string {
 	var parts []string
 	for _, f := range list {
 		parts = append(parts, fmt.Sprintf("%s: %.2f", strings.ToLower(f.What), f.Times))
@@ -130,7 +128,7 @@ func factors(list []finding.Factor) string {
 }
 
 // records joins what a lookup found.
-func records(a resolve.Answer) string {
+func records(a contract.Answer) string {
 	var found []string
 	for _, m := range a.MX {
 		found = append(found, fmt.Sprintf("%d %s", m.Preference, m.Host))

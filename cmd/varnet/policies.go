@@ -10,9 +10,9 @@ import (
 	"path/filepath"
 	"strings"
 
-	"varnet/core/policy"
 	"varnet/core/say"
 	"varnet/internal/client"
+	"varnet/internal/contract"
 )
 
 const policiesForms = `  varnet policies                    all, as sentences
@@ -100,7 +100,7 @@ func (c *cli) showPolicy(ctx context.Context, api *client.Client, name string) e
 
 // readPolicy reads a policy as JSON. A field that there is not is an error, so
 // that no condition is lost by a slip of the pen.
-func readPolicy(name string) (p policy.Policy, err error) {
+func readPolicy(name string) (p contract.Policy, err error) {
 	in := io.Reader(os.Stdin)
 	if name != "-" {
 		f, err := os.Open(name)
@@ -110,15 +110,21 @@ func readPolicy(name string) (p policy.Policy, err error) {
 		defer f.Close()
 		in = f
 	}
-	d := json.NewDecoder(in)
-	d.DisallowUnknownFields()
-	if err := d.Decode(&p); err != nil {
+	if err := decodeStrictly(in, &p); err != nil {
 		return p, fmt.Errorf("%s: this is no policy: %s; \"varnet policies show careful\" shows how one is written", name, jsonProblem(err))
 	}
 	if p.Name == "" && name != "-" {
 		p.Name = strings.TrimSuffix(filepath.Base(name), filepath.Ext(name))
 	}
-	return p, p.Check()
+	core := p.Core()
+	return p, core.Check()
+}
+
+// decodeStrictly reads JSON; a field that there is not is an error.
+func decodeStrictly(in io.Reader, to any) error {
+	d := json.NewDecoder(in)
+	d.DisallowUnknownFields()
+	return d.Decode(to)
 }
 
 // jsonProblem says what is wrong with a JSON text.
@@ -158,7 +164,7 @@ func (c *cli) tryPolicy(ctx context.Context, api *client.Client, word, file stri
 		return err
 	}
 	fmt.Fprintln(c.out, printable(t.Sentence))
-	return listing[policy.Count]{header: "decision\trows that a rule decides on\trows", line: func(w io.Writer, l policy.Count) {
+	return listing[contract.Count]{header: "decision\trows that a rule decides on\trows", line: func(w io.Writer, l contract.Count) {
 		fmt.Fprintf(w, "%s\t%s\t%s\n", l.Decision, printable(l.Reason), say.Number(l.Rows))
 	}}.show(c.out, t.Rules)
 }

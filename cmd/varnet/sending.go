@@ -12,7 +12,6 @@ import (
 
 	"varnet/core/outbound"
 	"varnet/core/pace"
-	"varnet/core/rule"
 	"varnet/internal/client"
 	"varnet/internal/contract"
 )
@@ -104,7 +103,7 @@ func (s sendingCall) shown(side contract.Sending, err error) error {
 }
 
 // standingText is the verdict with the one thing to do next.
-func standingText(s outbound.Readiness) string {
+func standingText(s contract.Readiness) string {
 	text := "Outbound is " + string(s.State) + ". " + s.Says
 	if s.Next != "" {
 		text += "\nNext: " + s.Next
@@ -180,9 +179,9 @@ func (s sendingCall) rules(ctx context.Context, args []string) error {
 		if text, err = readText(args[1]); err != nil {
 			return err
 		}
-		var list []rule.Rule
-		if err := json.Unmarshal([]byte(text), &list); err != nil {
-			return fmt.Errorf("%s is not a JSON list of rules, as \"varnet sending rules -json\" prints it: %w", args[1], err)
+		var list []contract.Rule
+		if err := decodeStrictly(strings.NewReader(text), &list); err != nil {
+			return fmt.Errorf("%s is not a JSON list of rules, as \"varnet sending rules -json\" prints it: %s", args[1], jsonProblem(err))
 		}
 		side, err = s.api.SetRules(ctx, list)
 	}
@@ -190,7 +189,7 @@ func (s sendingCall) rules(ctx context.Context, args []string) error {
 		return err
 	}
 	if s.json {
-		list := []rule.Rule{}
+		list := []contract.Rule{}
 		for _, r := range side.Rules {
 			list = append(list, r.Rule)
 		}

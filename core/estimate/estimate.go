@@ -33,8 +33,8 @@ func Positions(rng *rand.Rand, total, n int64) []int64 {
 
 // Share is an interval of shares, 0 to 1.
 type Share struct {
-	Low  float64 `json:"low" doc:"The lower end, 0 to 1."`
-	High float64 `json:"high" doc:"The upper end, 0 to 1."`
+	Low  float64
+	High float64
 }
 
 // z is the quantile of the normal distribution for intervals at the 95 % level.

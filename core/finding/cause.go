@@ -57,15 +57,15 @@ const (
 
 // CauseInfo is the registry's entry for one cause.
 type CauseInfo struct {
-	Code    Cause  `json:"code" doc:"The cause, as stage.what."`
-	Stage   Stage  `json:"stage" doc:"The furthest stage that spoke."`
-	Title   string `json:"title" doc:"A short title."`
-	Meaning string `json:"meaning" doc:"What it means, in a sentence."`
-	Advice  string `json:"advice" doc:"What to do, in a sentence."`
+	Code    Cause
+	Stage   Stage
+	Title   string
+	Meaning string
+	Advice  string
 	// Findings are the findings the cause may go with.
-	Findings []Finding `json:"findings" doc:"The findings it may go with."`
+	Findings []Finding
 	// AskAgain tells whether asking again may bring another answer.
-	AskAgain bool `json:"askAgain" doc:"Whether asking again may bring another answer."`
+	AskAgain bool
 }
 
 func (i CauseInfo) allows(f Finding) bool {

@@ -55,9 +55,9 @@ var oddsOf = func() map[string]odds {
 
 // Factor is one thing that the odds were made of.
 type Factor struct {
-	What  string  `json:"what" doc:"What was taken into account, in words."`
-	Times float64 `json:"times" doc:"What it multiplies the odds by; the first factor is what they begin with."`
-	Basis string  `json:"basis" doc:"What the figure rests on, in words."`
+	What  string
+	Times float64
+	Basis string
 }
 
 // Factors returns what the odds of a verdict are made of, in order; their product

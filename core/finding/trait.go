@@ -37,13 +37,13 @@ func RevivedFrom(now time.Time) time.Time { return now.AddDate(0, -6, 0) }
 
 // TraitInfo is the registry's entry for one trait.
 type TraitInfo struct {
-	Code  Trait  `json:"code" doc:"The trait."`
-	Title string `json:"title" doc:"A short title."`
+	Code  Trait
+	Title string
 	// Many is what counted rows with it are called.
-	Many    string `json:"many" doc:"What several of them are called."`
-	Meaning string `json:"meaning" doc:"What it is and how it was recognised."`
+	Many    string
+	Meaning string
 	// Harmful traits put a row out of a mailing under the default policy.
-	Harmful bool `json:"harmful" doc:"Whether the default policy leaves such rows out."`
+	Harmful bool
 }
 
 var traits = []TraitInfo{

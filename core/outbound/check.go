@@ -17,19 +17,19 @@ const (
 
 // Check is one thing that was looked at.
 type Check struct {
-	Grade Grade  `json:"grade" enum:"good,reservation,bad"`
-	Says  string `json:"says" doc:"What was found, in a sentence."`
-	Do    string `json:"do,omitempty" doc:"What to do about it; left out when all is well."`
+	Grade Grade
+	Says  string
+	Do    string
 }
 
 // Outcome is what came of looking at one part.
 type Outcome struct {
-	Checks []Check `json:"checks"`
+	Checks []Check
 	// TookMS is how long the resolver took to answer, or the route to a mail
 	// host's greeting; 0 where neither came about.
-	TookMS float64 `json:"tookMs,omitempty"`
+	TookMS float64
 	// Public is the address of a route that mail hosts see; "" for unknown.
-	Public string `json:"public,omitempty"`
+	Public string
 }
 
 // Grade is the worst grade of the outcome's checks; "" for none made.
@@ -60,11 +60,11 @@ const (
 
 // Readiness is the sum of all outcomes.
 type Readiness struct {
-	State State `json:"state" enum:"untested,ready,ready with reservations,not ready"`
+	State State
 	// Says is a sentence, with the effect to expect.
-	Says string `json:"says"`
+	Says string
 	// Next is the one thing to do next; "" when there is nothing.
-	Next string `json:"next,omitempty"`
+	Next string
 }
 
 // Tested is a part with what came of looking at it.

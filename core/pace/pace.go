@@ -13,25 +13,25 @@ import (
 // Pace is what is known about the manners of one operator.
 type Pace struct {
 	// Lanes is how many sessions may be open at once, 1 to the cap.
-	Lanes int `json:"lanes"`
+	Lanes int
 	// Calm counts parcels in a row without a complaint.
-	Calm int `json:"calm"`
+	Calm int
 	// Complaints counts complaints in a row: each doubles the rest.
-	Complaints int `json:"complaints"`
+	Complaints int
 	// RestUntil is when the operator may be asked again.
-	RestUntil time.Time `json:"restUntil,omitzero"`
+	RestUntil time.Time
 	// Ceiling is the most lanes it was asked on without a complaint, and gets
 	// until CeilingUntil; 0: it has not complained of several.
-	Ceiling      int       `json:"ceiling,omitempty"`
-	CeilingUntil time.Time `json:"ceilingUntil,omitzero"`
+	Ceiling      int
+	CeilingUntil time.Time
 	// Questions is how many questions of a session it bore before it complained, and
 	// gets until CeilingUntil; 0: it has not complained of them.
-	Questions int `json:"questions,omitempty"`
+	Questions int
 	// Proven counts the questions answered since the last complaint, at most
 	// MostProven: the more, the more may be on their way at once.
-	Proven int `json:"proven,omitempty"`
+	Proven int
 	// Takes tells that it has taken mail for a listed mailbox.
-	Takes bool `json:"takes,omitempty"`
+	Takes bool
 }
 
 // MostProven is up to how many answers without a complaint are counted.

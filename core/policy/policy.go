@@ -74,14 +74,14 @@ type Row struct {
 
 // Policy is an ordered list of rules; the first that fits decides.
 type Policy struct {
-	Name string `json:"name" pattern:"^[a-z0-9][a-z0-9-]*$" maxLength:"40" doc:"Its name: small letters, digits and hyphens."`
+	Name string
 	// Version counts how often a policy of one's own was changed; 0 is a
 	// ready-made one.
-	Version int    `json:"version,omitempty" doc:"Counts its changes; ready-made policies have none."`
-	For     string `json:"for,omitempty" maxLength:"300" doc:"When it is the right one, in a sentence."`
-	Rules   []Rule `json:"rules" maxItems:"100" doc:"The first rule that fits a row decides."`
+	Version int
+	For     string
+	Rules   []Rule
 	// Otherwise decides what no rule fits; "" drops it.
-	Otherwise Decision `json:"otherwise,omitempty" enum:"keep,hold,drop" doc:"What is done with rows that no rule fits; drop unless given."`
+	Otherwise Decision
 }
 
 // Careful is the default: keep the deliverable without harmful traits; hold

@@ -14,22 +14,22 @@ import (
 // Rule decides on the rows that it fits: those that fit all of what it names,
 // and of each kind any. A rule that names nothing fits every row.
 type Rule struct {
-	Do       Decision          `json:"do" enum:"keep,hold,drop" doc:"What is done with the rows that fit."`
-	Findings []finding.Finding `json:"findings,omitempty" maxItems:"4" doc:"One of these findings."`
-	Causes   []finding.Cause   `json:"causes,omitempty" maxItems:"40" doc:"One of these causes."`
-	Traits   []finding.Trait   `json:"traits,omitempty" maxItems:"20" doc:"One of these traits."`
+	Do       Decision
+	Findings []finding.Finding
+	Causes   []finding.Cause
+	Traits   []finding.Trait
 	// OddsFrom and OddsBelow bound the odds; 0 leaves them.
-	OddsFrom  float64 `json:"oddsFrom,omitempty" minimum:"0" maximum:"1" doc:"Odds of so much or more."`
-	OddsBelow float64 `json:"oddsBelow,omitempty" minimum:"0" maximum:"1" doc:"Odds under so much."`
+	OddsFrom  float64
+	OddsBelow float64
 	// Domains and Operators are names in which * stands for any text.
-	Domains   []string `json:"domains,omitempty" maxItems:"1000" doc:"One of these domains; * stands for any text."`
-	Operators []string `json:"operators,omitempty" maxItems:"1000" doc:"One of these operators; * stands for any text."`
+	Domains   []string
+	Operators []string
 	// Column names a column, Values what its cell may hold, without regard to
 	// case and to spaces around it.
-	Column string   `json:"column,omitempty" maxLength:"500" doc:"A column of the list."`
-	Values []string `json:"values,omitempty" maxItems:"1000" doc:"What the cell in that column holds: one of these, whatever the case; * stands for any text."`
+	Column string
+	Values []string
 	// OlderThan is an age of the result in days.
-	OlderThan int `json:"olderThan,omitempty" minimum:"0" maximum:"3650" doc:"Days: results older than that."`
+	OlderThan int
 }
 
 func days(n int) time.Duration { return time.Duration(n) * 24 * time.Hour }

@@ -11,10 +11,10 @@ import (
 
 // Count is how many rows share a ruling.
 type Count struct {
-	Decision Decision   `json:"decision" doc:"What to do with these rows."`
-	Code     ReasonCode `json:"code" enum:"rule,otherwise,no-address,duplicate,open,override" doc:"Why: a rule of the policy, none that fits, or what goes before the policy."`
-	Reason   string     `json:"reason" doc:"The reason in words, as a noun for a sentence."`
-	Rows     int64      `json:"rows" doc:"How many rows."`
+	Decision Decision
+	Code     ReasonCode
+	Reason   string
+	Rows     int64
 }
 
 // Tally counts rows by ruling.

@@ -35,22 +35,22 @@ func (a Accepts) Sentence() string {
 // mailboxes of that domain. Another exchanger, or another route, may find it
 // otherwise.
 type Acceptance struct {
-	Domain    string    `json:"domain" doc:"The domain."`
-	Exchanger string    `json:"exchanger" doc:"The exchanger that was asked."`
-	Route     int64     `json:"route,omitempty" doc:"The route by which it was asked."`
-	Accepts   Accepts   `json:"accepts" doc:"What it does with made-up mailboxes: known, any, mixed or unknown."`
-	At        time.Time `json:"at" doc:"When it did so last."`
-	MadeUp    []MadeUp  `json:"madeUp,omitempty" doc:"The made-up mailboxes, with its answers."`
+	Domain    string
+	Exchanger string
+	Route     int64
+	Accepts   Accepts
+	At        time.Time
+	MadeUp    []MadeUp
 	// Refused counts the made-up mailboxes it refused in a row, this time and before.
-	Refused int `json:"refused,omitempty" doc:"How many made-up mailboxes it has refused in a row."`
+	Refused int
 	// TookNone counts the listed mailboxes it refused since a visit in which it took one.
-	TookNone int `json:"tookNone,omitempty" doc:"How many listed mailboxes it has refused since it last accepted one."`
+	TookNone int
 	// ListedTaken and ListedRefused count all answers about listed mailboxes.
-	ListedTaken   int `json:"listedTaken,omitempty" doc:"How many times it has accepted a listed mailbox."`
-	ListedRefused int `json:"listedRefused,omitempty" doc:"How many times it has refused a listed mailbox."`
+	ListedTaken   int
+	ListedRefused int
 	// PutOff are made-up mailboxes that it put off as strangers, the oldest first. It lets
 	// in whom it has put off before, so it is asked about these again.
-	PutOff []string `json:"putOff,omitempty" doc:"The made-up mailboxes that it put off as strangers (greylisting)."`
+	PutOff []string
 }
 
 // Site is a domain at one of its exchangers, asked by one route.
@@ -76,9 +76,9 @@ func (a Acceptance) listed() int { return a.ListedTaken + a.ListedRefused }
 
 // MadeUp is one made-up mailbox and what the host said of it.
 type MadeUp struct {
-	Mailbox      string `json:"mailbox"`
-	Reply        string `json:"reply,omitempty"`
-	Conversation int    `json:"conversation"`
+	Mailbox      string
+	Reply        string
+	Conversation int
 }
 
 // Fresh is for how long an acceptance is remembered. It spares some made-up
@@ -88,17 +88,6 @@ const Fresh = 12 * time.Hour
 // good reports whether the acceptance is known and fresh.
 func (a *Acceptance) good(now time.Time) bool {
 	return a != nil && now.Sub(a.At) < Fresh && (a.Accepts == AcceptsKnown || a.Accepts == AcceptsAny)
-}
-
-// Told returns the made-up mailboxes whose answers tell something: a yes or a
-// definite no.
-func (a *Acceptance) Told() (told []MadeUp) {
-	for _, u := range a.MadeUp {
-		if strings.HasPrefix(u.Reply, "2") || strings.HasPrefix(u.Reply, "5") {
-			told = append(told, u)
-		}
-	}
-	return told
 }
 
 // known returns what was remembered of the site at an exchanger, nil for nothing.

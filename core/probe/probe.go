@@ -87,14 +87,14 @@ func (q *Question) wasPutOff() bool {
 type Asked struct {
 	// Parcel and Conversation tell where the session-level lines are kept;
 	// the caller fills in Parcel.
-	Parcel       int64     `json:"parcel,omitempty"`
-	Conversation int       `json:"conversation"`
-	At           time.Time `json:"at"`
-	TookMS       float64   `json:"tookMs"`
-	Reply        string    `json:"reply,omitempty"`
+	Parcel       int64
+	Conversation int
+	At           time.Time
+	TookMS       float64
+	Reply        string
 	// Why is the reason of the rule that read the reply, or the trouble that
 	// left the question unanswered.
-	Why string `json:"why"`
+	Why string
 }
 
 // Domain is one domain of a parcel.
@@ -189,17 +189,17 @@ type Source struct {
 // Conversation is the record of one session, without the questions about
 // mailboxes.
 type Conversation struct {
-	Exchanger string        `json:"exchanger"`
-	Addr      string        `json:"addr"`
-	Identity  smtp.Identity `json:"identity"`
+	Exchanger string
+	Addr      string
+	Identity  smtp.Identity
 	// Route is the name of the route, "" for the only one there is.
-	Route     string      `json:"route,omitempty"`
-	At        time.Time   `json:"at"`
-	Encrypted bool        `json:"encrypted,omitempty"`
-	Lines     []smtp.Line `json:"lines,omitempty"`
+	Route     string
+	At        time.Time
+	Encrypted bool
+	Lines     []smtp.Line
 	// Ended says why the session ended early; "" for a session that ended
 	// because we had asked all we wanted.
-	Ended string `json:"ended,omitempty"`
+	Ended string
 }
 
 // Probe asks about the parcel until all is answered or ctx ends.

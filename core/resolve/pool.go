@@ -10,19 +10,19 @@ import (
 
 // Health is how a resolver has done since it was taken into use.
 type Health struct {
-	Server string `json:"server"`
-	Asked  int64  `json:"asked" doc:"Questions put to it."`
-	Failed int64  `json:"failed" doc:"Questions it did not answer."`
+	Server string
+	Asked  int64
+	Failed int64
 	// MeanMS is the mean time of an answer, in milliseconds.
-	MeanMS float64 `json:"meanMs" doc:"Mean time of an answer, in milliseconds."`
+	MeanMS float64
 	// Contradicted counts the domains that it said do not exist and another resolver
 	// found; Hidden is the last of them.
-	Contradicted int64  `json:"contradicted,omitempty" doc:"Names that it said do not exist and another resolver found."`
-	Hidden       string `json:"hidden,omitempty" doc:"The last of these names."`
+	Contradicted int64
+	Hidden       string
 	// Says tells of contradictions in a sentence.
-	Says string `json:"says,omitempty" doc:"What is wrong with it, in a sentence."`
+	Says string
 	// RestUntil is until when it is left alone, for it did not answer.
-	RestUntil time.Time `json:"restUntil,omitzero"`
+	RestUntil time.Time
 
 	inRow       int
 	total       time.Duration

@@ -25,24 +25,24 @@ const (
 
 // MX is one MX record; Host is "" for the root, which stands for a null MX.
 type MX struct {
-	Host       string `json:"host"`
-	Preference uint16 `json:"preference"`
+	Host       string
+	Preference uint16
 }
 
 // Answer is the outcome of one lookup.
 type Answer struct {
-	Name   string       `json:"name"`
-	Type   string       `json:"type"`
-	Status Status       `json:"status"`
-	MX     []MX         `json:"mx,omitempty"`
-	Addrs  []netip.Addr `json:"addrs,omitempty"`
+	Name   string
+	Type   string
+	Status Status
+	MX     []MX
+	Addrs  []netip.Addr
 	// Texts are the texts of TXT records and the names of PTR records.
-	Texts   []string  `json:"texts,omitempty"`
-	Server  string    `json:"server,omitempty"`
-	Problem string    `json:"problem,omitempty"`
-	TookMS  float64   `json:"tookMs"`
-	At      time.Time `json:"at"`
-	Expires time.Time `json:"expires"`
+	Texts   []string
+	Server  string
+	Problem string
+	TookMS  float64
+	At      time.Time
+	Expires time.Time
 }
 
 // Resolver asks recursive resolvers. Make one with New and share it.

@@ -49,26 +49,26 @@ func (o Outcome) Cause() (c finding.Cause, ok bool) {
 
 // Exchanger is one mail host of a domain.
 type Exchanger struct {
-	Host       string       `json:"host"`
-	Preference uint16       `json:"preference"`
-	Addrs      []netip.Addr `json:"addrs,omitempty"`
+	Host       string
+	Preference uint16
+	Addrs      []netip.Addr
 	// Unusable are addresses that may not be contacted: loopback, private,
 	// link-local and the like.
-	Unusable []netip.Addr `json:"unusable,omitempty"`
+	Unusable []netip.Addr
 }
 
 // Domain is what the name service says of a domain.
 type Domain struct {
-	Name    string  `json:"name"`
-	Outcome Outcome `json:"outcome"`
+	Name    string
+	Outcome Outcome
 	// Exchangers are in the order in which they are to be tried: by
 	// preference, equal ones shuffled; those without a usable address last.
-	Exchangers []Exchanger `json:"exchangers,omitempty"`
+	Exchangers []Exchanger
 	// Answers are the lookups made, for the evidence.
-	Answers []Answer  `json:"answers,omitempty"`
-	At      time.Time `json:"at"`
+	Answers []Answer
+	At      time.Time
 	// Expires is when the shortest-lived of the answers runs out.
-	Expires time.Time `json:"expires"`
+	Expires time.Time
 }
 
 // Operator is who runs the exchangers: the registrable domain of the first

@@ -30,24 +30,24 @@ const (
 
 // Route is one way out. Secret alone is confidential.
 type Route struct {
-	Kind Kind `json:"kind"`
+	Kind Kind
 	// Host is the proxy or relay as host:port; "" for direct.
-	Host string `json:"host,omitempty"`
+	Host string
 	// User signs in to a proxy; "" without sign-in.
-	User string `json:"user,omitempty"`
+	User string
 	// Local is the address of this host to go out from; invalid for any.
-	Local netip.Addr `json:"local,omitzero"`
+	Local netip.Addr
 	// Certificate is the SHA-256 of a relay's certificate in hex: the relay
 	// is known by it and by nothing else.
-	Certificate string `json:"certificate,omitempty"`
+	Certificate string
 	// Public is the address that exchangers see, where somebody has said so;
 	// otherwise it is learnt from them.
-	Public netip.Addr `json:"public,omitzero"`
+	Public netip.Addr
 	// Helo is the name to say on this route in place of the identity's; "" for
 	// the identity's.
-	Helo string `json:"helo,omitempty"`
+	Helo string
 	// Secret is the proxy's password or the relay's token.
-	Secret string `json:"-"`
+	Secret string
 }
 
 var ports = map[Kind]string{SOCKS5: "1080", Connect: "3128", Relay: "2526"}

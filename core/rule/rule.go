@@ -22,23 +22,23 @@ const (
 // Rule says how the addresses it fits are asked. What it leaves empty stays as
 // it is for all.
 type Rule struct {
-	Of Of `json:"of" enum:"domain,operator,address" doc:"What the pattern is held against."`
+	Of Of
 	// Pattern is a name; "*" stands for any text.
-	Pattern string `json:"pattern" minLength:"1" maxLength:"254" doc:"A name; * stands for any text."`
+	Pattern string
 	// Depth is how far these addresses go at the most: "" for as far as the
 	// run, "domain" or "syntax", "never" for no asking at all.
-	Depth string `json:"depth,omitempty" enum:"never,domain,syntax" doc:"never: not asked, though form and domain are still checked."`
+	Depth string
 	// Lanes is the most sessions at a time; 0 for the usual.
-	Lanes int `json:"lanes,omitempty" minimum:"0" maximum:"20" doc:"The most sessions at a time; 0 for the usual."`
+	Lanes int
 	// Rest is how long the operator rests after each parcel, in seconds.
-	Rest int `json:"rest,omitempty" minimum:"0" maximum:"3600" doc:"Seconds of rest after each parcel of up to 600 addresses."`
+	Rest int
 	// Route and Identity name which to use; "" for the usual.
-	Route    string `json:"route,omitempty" doc:"The name of the route to use."`
-	Identity string `json:"identity,omitempty" doc:"The name of the identity to use."`
+	Route    string
+	Identity string
 	// Hours are when they may be asked, such as 22:00-06:00, in the zone.
-	Hours string `json:"hours,omitempty" doc:"When they may be asked, such as 22:00-06:00."`
-	Zone  string `json:"zone,omitempty" doc:"The time zone of the hours, such as Europe/Berlin; UTC unless given."`
-	Note  string `json:"note,omitempty" maxLength:"500" doc:"Why the rule is there."`
+	Hours string
+	Zone  string
+	Note  string
 }
 
 // Never is the depth of addresses that are not asked about.

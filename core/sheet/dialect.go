@@ -9,13 +9,13 @@ import (
 type Dialect struct {
 	// Delimiter stands between cells: one of , ; tab | or "" for one cell a
 	// line.
-	Delimiter string `json:"delimiter" doc:"What stands between cells; empty for one cell a line."`
+	Delimiter string
 	// Quote wraps cells that hold delimiters or line ends; "" for none.
-	Quote string `json:"quote" doc:"What wraps cells that hold delimiters or line ends."`
+	Quote string
 	// Encoding is one of Encodings.
-	Encoding string `json:"encoding" doc:"How letters are written as bytes, such as utf-8 or windows-1252."`
+	Encoding string
 	// Header tells that the first record names the columns.
-	Header bool `json:"header" doc:"Whether the first record names the columns."`
+	Header bool
 }
 
 func first(s string) byte {

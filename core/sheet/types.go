@@ -27,8 +27,8 @@ var layouts = []string{
 
 // Kind is the type of a column, and for dates how they are written.
 type Kind struct {
-	Type   Type   `json:"type"`
-	Layout string `json:"layout,omitempty"`
+	Type   Type
+	Layout string
 }
 
 // KindOf tells what the cells of a column hold. Days and months that could be

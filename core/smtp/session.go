@@ -25,8 +25,8 @@ import (
 
 // Identity is who asks.
 type Identity struct {
-	Name   string `json:"name"`   // the EHLO name
-	Sender string `json:"sender"` // MAIL FROM; "" is the null sender
+	Name   string // the EHLO name
+	Sender string // MAIL FROM; "" is the null sender
 }
 
 // Waits are how long each step may take, until the last line of its reply.
@@ -108,9 +108,9 @@ func DefaultLimits() Limits {
 
 // Line is one line of the conversation, for the evidence.
 type Line struct {
-	AtMS float64 `json:"atMs"` // since the connection was opened
-	Host bool    `json:"host"` // the host said it; otherwise we did
-	Text string  `json:"text"`
+	AtMS float64 // since the connection was opened
+	Host bool    // the host said it; otherwise we did
+	Text string
 }
 
 // Step is a step of the conversation.

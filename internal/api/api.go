@@ -10,7 +10,6 @@ import (
 	"errors"
 	"log/slog"
 	"net/http"
-	"reflect"
 	"strings"
 	"time"
 
@@ -20,7 +19,6 @@ import (
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"varnet/core/address"
-	"varnet/core/policy"
 	"varnet/core/sheet"
 	"varnet/internal/console"
 	"varnet/internal/intake"
@@ -78,21 +76,13 @@ func configuration() huma.Config {
 	c.Servers = []*huma.Server{{URL: "/api/v1"}}
 	c.DocsPath, c.SchemasPath = "", ""
 	c.CreateHooks = nil
-	c.Components.Schemas = huma.NewMapRegistry("#/components/schemas/", schemaName)
+	c.Components.Schemas = huma.NewMapRegistry("#/components/schemas/", huma.DefaultSchemaNamer)
 	c.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
 		"key":     {Type: "http", Scheme: "bearer", Description: "A key of the workspace."},
 		"session": {Type: "apiKey", In: "cookie", Name: sessionCookie, Description: "A console session."},
 	}
 	c.Security = []map[string][]string{{"key": {}}, {"session": {}}}
 	return c
-}
-
-// schemaName tells rules of policies from rules of the outbound side.
-func schemaName(t reflect.Type, hint string) string {
-	if t == reflect.TypeFor[policy.Rule]() {
-		return "PolicyRule"
-	}
-	return huma.DefaultSchemaNamer(t, hint)
 }
 
 func (a *API) register(h huma.API) {

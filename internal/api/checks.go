@@ -60,10 +60,12 @@ func checkBody(c work.Checked) contract.Evidence {
 		e.Problem = c.Problem.Reason
 		return e
 	}
-	e.Mailbox, e.Domain, e.Mended, e.DNS, e.Acceptance = c.Address.Mailbox(), c.Address.Domain, c.Address.Mended, c.Domain, c.Acceptance
+	e.Mailbox, e.Domain, e.Mended = c.Address.Mailbox(), c.Address.Domain, c.Address.Mended
+	dns := contract.DomainOf(*c.Domain)
+	e.DNS = &dns
 	e.Operator, e.Suggestion = c.Domain.Operator(), export.Suggestion(e.Mailbox, c.Suggestion)
 	if c.Acceptance != nil {
-		e.AcceptanceSays = c.Acceptance.Accepts.Sentence()
+		addAcceptance(&e, *c.Acceptance)
 	}
 	for _, q := range c.Asked {
 		e.Asked = append(e.Asked, askedBody(q, c.Conversations))

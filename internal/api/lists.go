@@ -118,7 +118,7 @@ func (a *API) preview(ctx context.Context, in *struct {
 		sheets = []string{}
 	}
 	return &struct{ Body contract.Preview }{contract.Preview{Format: string(r.Kind), Sheets: sheets, Sheet: r.Sheet, Packed: r.Packed,
-		Dialect: r.Dialect, Columns: r.Columns, AddressColumn: r.AddressColumn, AlsoAddresses: append([]int{}, r.AlsoAddresses...), Types: types(r.Kinds), Rows: r.Guessed.Rows, Sentence: r.Sentence(),
+		Dialect: contract.Dialect(r.Dialect), Columns: r.Columns, AddressColumn: r.AddressColumn, AlsoAddresses: append([]int{}, r.AlsoAddresses...), Types: types(r.Kinds), Rows: r.Guessed.Rows, Sentence: r.Sentence(),
 		Encodings: sheet.Encodings()}}, nil
 }
 

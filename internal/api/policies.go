@@ -50,7 +50,7 @@ func (a *API) policies(ctx context.Context, _ *struct{}) (*struct{ Body []contra
 }
 
 func policyBody(p policy.Policy) contract.KnownPolicy {
-	return contract.KnownPolicy{Policy: p, Ready: p.Version == 0, Says: p.Says()}
+	return contract.KnownPolicy{Policy: contract.PolicyOf(p), Ready: p.Version == 0, Says: p.Says()}
 }
 
 func (a *API) policyByName(ctx context.Context, in *struct {
@@ -90,9 +90,9 @@ func (a *API) namedPolicy(ctx context.Context, name string, version int) (policy
 
 func (a *API) savePolicy(ctx context.Context, in *struct {
 	ByName
-	Body policy.Policy
+	Body contract.Policy
 }) (*policyOutput, error) {
-	p := in.Body
+	p := in.Body.Core()
 	p.Name = in.Name
 	if _, err := policy.Named(p.Name); err == nil {
 		return nil, huma.Error409Conflict(fmt.Sprintf("%q is a ready-made policy, which stays as it is. Save yours under another name.", p.Name))
@@ -109,9 +109,10 @@ func (a *API) savePolicy(ctx context.Context, in *struct {
 
 func (a *API) tryPolicy(ctx context.Context, in *struct {
 	ByID
-	Body policy.Policy
+	Body contract.Policy
 }) (*struct{ Body contract.Trial }, error) {
-	if err := in.Body.Check(); err != nil {
+	other := in.Body.Core()
+	if err := other.Check(); err != nil {
 		return nil, huma.Error422UnprocessableEntity(sentence(err.Error()))
 	}
 	run, l, err := a.runAndList(ctx, in.ID)
@@ -122,7 +123,7 @@ func (a *API) tryPolicy(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	d, err := decide.New(ctx, a.store, run, l, in.Body)
+	d, err := decide.New(ctx, a.store, run, l, other)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -130,10 +131,10 @@ func (a *API) tryPolicy(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	out := contract.Trial{Says: in.Body.Says(), Sentence: t.Sentence(policy.Keep), Counts: t.Counts()}
+	out := contract.Trial{Says: other.Says(), Sentence: t.Sentence(policy.Keep), Counts: contract.Counts(t.Counts())}
 	for i, n := range t.ByRule {
 		ruling := d.Ruling(decide.Rule(i))
-		out.Rules = append(out.Rules, policy.Count{Decision: ruling.Decision, Code: ruling.Code, Reason: ruling.Reason, Rows: n})
+		out.Rules = append(out.Rules, contract.Count{Decision: ruling.Decision, Code: ruling.Code, Reason: ruling.Reason, Rows: n})
 	}
 	return &struct{ Body contract.Trial }{out}, nil
 }

@@ -22,8 +22,14 @@ func (a *API) registerResults(h huma.API) {
 	huma.Register(h, operation("filter", http.MethodGet, "/filter", "What a filter chooses, in words"), sayFilter)
 	huma.Register(h, operation("words", http.MethodGet, "/words", "All causes and traits with their words"),
 		func(context.Context, *struct{}) (*struct{ Body contract.Words }, error) {
-			return &struct{ Body contract.Words }{contract.Words{Causes: finding.Causes(), Traits: finding.TraitInfos()}}, nil
+			return &struct{ Body contract.Words }{allWords()}, nil
 		})
+}
+
+// allWords is the registry: all causes and traits with their words.
+func allWords() contract.Words {
+	return contract.Words{Causes: contract.Each(finding.Causes(), func(c finding.CauseInfo) contract.CauseInfo { return contract.CauseInfo(c) }),
+		Traits: contract.Each(finding.TraitInfos(), func(t finding.TraitInfo) contract.TraitInfo { return contract.TraitInfo(t) })}
 }
 
 func sayFilter(_ context.Context, in *struct{ decide.Filter }) (*struct{ Body contract.FilterSaid }, error) {
@@ -93,7 +99,7 @@ func verdictBody(v finding.Verdict, d policy.Decision) contract.Result {
 func withWords(r contract.Result) contract.Evidence {
 	info, _ := finding.Lookup(r.Cause)
 	return contract.Evidence{Result: r, Meaning: info.Meaning, Advice: info.Advice,
-		Factors: finding.Factors(r.Finding, r.Cause, r.Traits)}
+		Factors: contract.Each(finding.Factors(r.Finding, r.Cause, r.Traits), func(f finding.Factor) contract.Factor { return contract.Factor(f) })}
 }
 
 func (a *API) evidence(ctx context.Context, in *struct {
@@ -154,7 +160,8 @@ func (a *API) addHosts(ctx context.Context, run store.Run, r store.FullResult, e
 		return err
 	}
 	for _, of := range domains {
-		e.DNS, e.Operator = &of.Facts, of.Operator
+		dns := contract.DomainOf(of.Facts)
+		e.DNS, e.Operator = &dns, of.Operator
 	}
 	var ids []int64
 	for _, q := range r.Asked {
@@ -168,16 +175,22 @@ func (a *API) addHosts(ctx context.Context, run store.Run, r store.FullResult, e
 		record := records[q.Parcel]
 		e.Asked = append(e.Asked, askedBody(q, record.Conversations))
 		if known := record.Acceptance(e.Domain, q.Conversation); known != nil {
-			e.Acceptance, e.AcceptanceSays = known, known.Accepts.Sentence() // the last round's stands
+			addAcceptance(e, *known) // the last round's holds
 		}
 	}
 	return nil
 }
 
+func addAcceptance(e *contract.Evidence, known probe.Acceptance) {
+	a := contract.AcceptanceOf(known)
+	e.Acceptance, e.AcceptanceSays = &a, known.Accepts.Sentence()
+}
+
 func askedBody(q probe.Asked, conversations []probe.Conversation) contract.Asked {
 	b := contract.Asked{At: q.At, TookMS: q.TookMS, Reply: q.Reply, Why: q.Why}
 	if 0 <= q.Conversation && q.Conversation < len(conversations) {
-		b.Conversation = &conversations[q.Conversation]
+		c := contract.ConversationOf(conversations[q.Conversation])
+		b.Conversation = &c
 	}
 	return b
 }

@@ -50,12 +50,12 @@ func (a *API) keepersOnly(h huma.API) func(huma.Context, func(huma.Context)) {
 	}
 }
 
-func (a *API) standing(ctx context.Context, _ *struct{}) (*struct{ Body core.Readiness }, error) {
+func (a *API) standing(ctx context.Context, _ *struct{}) (*struct{ Body contract.Readiness }, error) {
 	side, err := a.engine.Outbound.State(ctx)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	return &struct{ Body core.Readiness }{side.Readiness}, nil
+	return &struct{ Body contract.Readiness }{contract.Readiness(side.Readiness)}, nil
 }
 
 type sendingOutput struct{ Body contract.Sending }
@@ -69,8 +69,8 @@ func (a *API) sending(ctx context.Context, _ *struct{}) (*sendingOutput, error) 
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	b := contract.Sending{Readiness: side.Readiness, Parts: []contract.SendingPart{}, Rules: []contract.SaidRule{}, Reference: side.Settings.Reference,
-		Pace: contract.PaceSettings{Cap: side.Settings.Cap, Note: paceNote}, Health: a.engine.Resolver.Health(), Refusals: []contract.Refusal{}}
+	b := contract.Sending{Readiness: contract.Readiness(side.Readiness), Parts: []contract.SendingPart{}, Rules: []contract.SaidRule{}, Reference: side.Settings.Reference,
+		Pace: contract.PaceSettings{Cap: side.Settings.Cap, Note: paceNote}, Health: contract.Each(a.engine.Resolver.Health(), contract.HealthOf), Refusals: []contract.Refusal{}}
 	for _, p := range side.Parts {
 		b.Parts = append(b.Parts, partBody(ctx, p))
 		if t := p.TestedAt; t != nil && (b.TestedAt == nil || t.Before(*b.TestedAt)) {
@@ -78,7 +78,7 @@ func (a *API) sending(ctx context.Context, _ *struct{}) (*sendingOutput, error) 
 		}
 	}
 	for _, r := range side.Settings.Rules {
-		b.Rules = append(b.Rules, contract.SaidRule{Rule: r, Says: r.String()})
+		b.Rules = append(b.Rules, contract.SaidRule{Rule: contract.Rule(r), Says: r.String()})
 	}
 	for _, r := range refusals {
 		b.Refusals = append(b.Refusals, contract.Refusal{Operator: r.Operator, Route: routeName(side, r.RouteID), At: r.BlockedAt, Words: r.Words})
@@ -90,9 +90,9 @@ var paceNote = fmt.Sprintf("An operator starts with %d sessions and earns more w
 	"address and fewer from strangers: %d is polite, more than 8 seldom is.", pace.Start().Lanes, pace.DefaultCap)
 
 func partBody(ctx context.Context, p outbound.Part) contract.SendingPart {
-	b := contract.SendingPart{ID: p.ID, Kind: p.Kind, Name: p.Name, Secret: p.Secret, Checks: []core.Check{}}
+	b := contract.SendingPart{ID: p.ID, Kind: p.Kind, Name: p.Name, Secret: p.Secret, Checks: []contract.Check{}}
 	if p.Outcome != nil {
-		b.Grade, b.Checks, b.TookMS, b.Public = p.Outcome.Grade(), p.Outcome.Checks, p.Outcome.TookMS, p.Outcome.Public
+		b.Grade, b.Checks, b.TookMS, b.Public = p.Outcome.Grade(), contract.Checks(p.Outcome.Checks), p.Outcome.TookMS, p.Outcome.Public
 	}
 	if until := p.Resting(); until.After(time.Now()) {
 		why := "too many hosts refuse it"
@@ -177,19 +177,20 @@ func (a *API) setSending(ctx context.Context, in *struct{ Body contract.SendingS
 }
 
 func (a *API) setRules(ctx context.Context, in *struct{ Body contract.Rules }) (*sendingOutput, error) {
-	for i := range in.Body.Rules {
-		if err := in.Body.Rules[i].Check(); err != nil {
+	rules := contract.Each(in.Body.Rules, func(r contract.Rule) rule.Rule { return rule.Rule(r) })
+	for i := range rules {
+		if err := rules[i].Check(); err != nil {
 			return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("Rule %d: %v.", i+1, err))
 		}
 	}
-	if err := a.checkNames(ctx, in.Body.Rules); err != nil {
+	if err := a.checkNames(ctx, rules); err != nil {
 		return nil, err
 	}
 	s, err := a.store.SendingSettings(ctx)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	s.Rules = in.Body.Rules
+	s.Rules = rules
 	if err := a.engine.Outbound.Save(ctx, s); err != nil {
 		return nil, a.failed(ctx, err)
 	}

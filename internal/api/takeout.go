@@ -61,7 +61,7 @@ func (a *API) takeOut(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	out := contract.TakeOut{Decision: policy.Decision(in.Decision), Rows: e.Rows(t), FileName: e.FileName(), Sentence: e.Sentence(t), Counts: t.Counts(),
+	out := contract.TakeOut{Decision: policy.Decision(in.Decision), Rows: e.Rows(t), FileName: e.FileName(), Sentence: e.Sentence(t), Counts: contract.Counts(t.Counts()),
 		Columns: export.Columns(), Formulas: e.Formulas(), Titles: e.Titles()}
 	if out.First, err = e.First(ctx, t, in.First); err != nil {
 		return nil, a.failed(ctx, err)

@@ -25,7 +25,6 @@ import (
 
 	"varnet/core/outbound"
 	"varnet/core/policy"
-	"varnet/core/rule"
 	"varnet/internal/contract"
 )
 
@@ -376,7 +375,7 @@ func (c *Client) remove(ctx context.Context, path string) error {
 }
 
 // Standing tells whether the outbound side is ready.
-func (c *Client) Standing(ctx context.Context) (s outbound.Readiness, err error) {
+func (c *Client) Standing(ctx context.Context) (s contract.Readiness, err error) {
 	return s, c.call(ctx, http.MethodGet, "/sending/standing", nil, &s)
 }
 
@@ -411,7 +410,7 @@ func (c *Client) SetSending(ctx context.Context, n contract.SendingSettings) (s 
 }
 
 // SetRules replaces the rules.
-func (c *Client) SetRules(ctx context.Context, rules []rule.Rule) (s contract.Sending, err error) {
+func (c *Client) SetRules(ctx context.Context, rules []contract.Rule) (s contract.Sending, err error) {
 	return s, c.call(ctx, http.MethodPut, "/sending/rules", contract.Rules{Rules: rules}, &s)
 }
 
@@ -441,7 +440,7 @@ func (c *Client) Policy(ctx context.Context, name string) (p contract.KnownPolic
 }
 
 // SavePolicy saves a policy of one's own.
-func (c *Client) SavePolicy(ctx context.Context, p policy.Policy) (saved contract.KnownPolicy, err error) {
+func (c *Client) SavePolicy(ctx context.Context, p contract.Policy) (saved contract.KnownPolicy, err error) {
 	return saved, c.call(ctx, http.MethodPut, "/policies/"+url.PathEscape(p.Name), p, &saved)
 }
 
@@ -451,7 +450,7 @@ func (c *Client) DeletePolicy(ctx context.Context, name string) error {
 }
 
 // TryPolicy tells what a policy would do with the rows of a run.
-func (c *Client) TryPolicy(ctx context.Context, run int64, p policy.Policy) (t contract.Trial, err error) {
+func (c *Client) TryPolicy(ctx context.Context, run int64, p contract.Policy) (t contract.Trial, err error) {
 	return t, c.call(ctx, http.MethodPost, fmt.Sprintf("/runs/%d/try", run), p, &t)
 }
 

@@ -7,28 +7,25 @@ import (
 	"slices"
 	"time"
 
-	"varnet/core/estimate"
 	"varnet/core/finding"
 	"varnet/core/policy"
-	"varnet/core/probe"
-	"varnet/core/resolve"
 	"varnet/core/sheet"
 )
 
 // Preview is what the beginning of a file looks like.
 type Preview struct {
-	Format        string        `json:"format" doc:"What the file is, told by its content."`
-	Sheets        []string      `json:"sheets" doc:"The sheets of a spreadsheet."`
-	Sheet         string        `json:"sheet,omitempty" doc:"The sheet that is read."`
-	Packed        string        `json:"packed,omitempty" doc:"What it is packed in."`
-	Encodings     []string      `json:"encodings" doc:"The encodings that can be chosen."`
-	Dialect       sheet.Dialect `json:"dialect"`
-	Columns       []string      `json:"columns" doc:"The names of the columns."`
-	AddressColumn int           `json:"addressColumn" doc:"The column that holds the addresses, from 0; -1: none was recognised."`
-	AlsoAddresses []int         `json:"alsoAddresses" doc:"Other columns that hold addresses."`
-	Types         []sheet.Type  `json:"types" doc:"What each column holds, told by the first rows."`
-	Rows          [][]string    `json:"rows" doc:"The cells of the first rows."`
-	Sentence      string        `json:"sentence" doc:"What was recognised, in a sentence."`
+	Format        string       `json:"format" doc:"What the file is, told by its content."`
+	Sheets        []string     `json:"sheets" doc:"The sheets of a spreadsheet."`
+	Sheet         string       `json:"sheet,omitempty" doc:"The sheet that is read."`
+	Packed        string       `json:"packed,omitempty" doc:"What it is packed in."`
+	Encodings     []string     `json:"encodings" doc:"The encodings that can be chosen."`
+	Dialect       Dialect      `json:"dialect"`
+	Columns       []string     `json:"columns" doc:"The names of the columns."`
+	AddressColumn int          `json:"addressColumn" doc:"The column that holds the addresses, from 0; -1: none was recognised."`
+	AlsoAddresses []int        `json:"alsoAddresses" doc:"Other columns that hold addresses."`
+	Types         []sheet.Type `json:"types" doc:"What each column holds, told by the first rows."`
+	Rows          [][]string   `json:"rows" doc:"The cells of the first rows."`
+	Sentence      string       `json:"sentence" doc:"What was recognised, in a sentence."`
 }
 
 // List is rows somebody brought in.
@@ -118,7 +115,7 @@ type Estimate struct {
 	Addresses int64            `json:"addresses" doc:"All addresses of the list: the whole of every share."`
 	Sampled   int64            `json:"sampled" doc:"Addresses that were asked about."`
 	Late      int64            `json:"late" doc:"Of those, the ones that did not answer in time."`
-	LeftOut   estimate.Share   `json:"leftOut" doc:"The share that will not be kept."`
+	LeftOut   Share            `json:"leftOut" doc:"The share that will not be kept."`
 	Findings  []EstimatedShare `json:"findings"`
 	Sentence  string           `json:"sentence"`
 	At        time.Time        `json:"at"`
@@ -127,7 +124,7 @@ type Estimate struct {
 // EstimatedShare is the share of addresses that will have a finding.
 type EstimatedShare struct {
 	Finding finding.Finding `json:"finding" enum:"deliverable,catch-all,undecided,undeliverable"`
-	estimate.Share
+	Share
 }
 
 // Run is one verification of one list.
@@ -157,10 +154,10 @@ type Run struct {
 	ExpectedEnd *Expected `json:"expectedEnd,omitempty" doc:"When all is expected to be asked that may be asked now, or the next round begins."`
 	Waits       []Wait    `json:"waits" doc:"What is waited for at whom, the most addresses first: at most 12."`
 
-	Causes    []CauseCount   `json:"causes" doc:"Addresses by finding and cause, in the order of the stages."`
-	Decisions []policy.Count `json:"decisions" doc:"Rows by decision and reason under the run's policy."`
-	Sentence  string         `json:"sentence" doc:"Where the run stands, in a sentence."`
-	TakeOut   string         `json:"takeOut" doc:"How many rows would be kept now and what is left out, in a sentence."`
+	Causes    []CauseCount `json:"causes" doc:"Addresses by finding and cause, in the order of the stages."`
+	Decisions []Count      `json:"decisions" doc:"Rows by decision and reason under the run's policy."`
+	Sentence  string       `json:"sentence" doc:"Where the run stands, in a sentence."`
+	TakeOut   string       `json:"takeOut" doc:"How many rows would be kept now and what is left out, in a sentence."`
 	// Estimate is left out of a run of a list that was not estimated.
 	Estimate string   `json:"estimate,omitempty" doc:"What the quick estimate of the list said, beside what became of it."`
 	Notices  []string `json:"notices" doc:"What the operator must know: hosts that refuse us, no way out."`
@@ -242,28 +239,28 @@ type Result struct {
 // Evidence is one result with all that was seen.
 type Evidence struct {
 	Result
-	Meaning  string           `json:"meaning" doc:"What the cause means."`
-	Advice   string           `json:"advice" doc:"What to do."`
-	Factors  []finding.Factor `json:"factors" doc:"What the odds are made of; their product is the odds."`
-	Line     int64            `json:"line,omitempty" doc:"The line of the file on which the row begins."`
-	Mended   []string         `json:"mended,omitempty" doc:"What was removed from around the address."`
-	Problem  string           `json:"problem,omitempty" doc:"Why the text is no address."`
-	Operator string           `json:"operator,omitempty" doc:"Who runs the exchangers."`
-	DNS      *resolve.Domain  `json:"dns,omitempty" doc:"What the DNS said."`
-	Asked    []Asked          `json:"asked,omitempty" doc:"Each time a host was asked about the mailbox."`
+	Meaning  string   `json:"meaning" doc:"What the cause means."`
+	Advice   string   `json:"advice" doc:"What to do."`
+	Factors  []Factor `json:"factors" doc:"What the odds are made of; their product is the odds."`
+	Line     int64    `json:"line,omitempty" doc:"The line of the file on which the row begins."`
+	Mended   []string `json:"mended,omitempty" doc:"What was removed from around the address."`
+	Problem  string   `json:"problem,omitempty" doc:"Why the text is no address."`
+	Operator string   `json:"operator,omitempty" doc:"Who runs the exchangers."`
+	DNS      *Domain  `json:"dns,omitempty" doc:"What the DNS said."`
+	Asked    []Asked  `json:"asked,omitempty" doc:"Each time a host was asked about the mailbox."`
 	// AcceptanceSays is left out with Acceptance.
-	AcceptanceSays string            `json:"acceptanceSays,omitempty" doc:"What that means for the mailbox, in a sentence."`
-	Acceptance     *probe.Acceptance `json:"acceptance,omitempty" doc:"What the host did with made-up mailboxes of the domain."`
-	History        []Past            `json:"history,omitempty" doc:"What other runs of the workspace found of the same address, the newest first."`
+	AcceptanceSays string      `json:"acceptanceSays,omitempty" doc:"What that means for the mailbox, in a sentence."`
+	Acceptance     *Acceptance `json:"acceptance,omitempty" doc:"What the host did with made-up mailboxes of the domain."`
+	History        []Past      `json:"history,omitempty" doc:"What other runs of the workspace found of the same address, the newest first."`
 }
 
 // Asked is one time a host was asked, with the conversation around it.
 type Asked struct {
-	At           time.Time           `json:"at"`
-	TookMS       float64             `json:"tookMs"`
-	Reply        string              `json:"reply,omitempty" doc:"The reply about the mailbox, word for word."`
-	Why          string              `json:"why" doc:"How the reply was read, or why there is none."`
-	Conversation *probe.Conversation `json:"conversation,omitempty"`
+	At           time.Time     `json:"at"`
+	TookMS       float64       `json:"tookMs"`
+	Reply        string        `json:"reply,omitempty" doc:"The reply about the mailbox, word for word."`
+	Why          string        `json:"why" doc:"How the reply was read, or why there is none."`
+	Conversation *Conversation `json:"conversation,omitempty"`
 }
 
 // Session is who is signed in to the console.
@@ -274,8 +271,8 @@ type Session struct {
 
 // Words is the registry: all causes and traits with their words.
 type Words struct {
-	Causes []finding.CauseInfo `json:"causes"`
-	Traits []finding.TraitInfo `json:"traits"`
+	Causes []CauseInfo `json:"causes"`
+	Traits []TraitInfo `json:"traits"`
 }
 
 // CatalogueEntry is a workspace's own addition to a catalogue, or an exception

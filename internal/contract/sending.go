@@ -4,39 +4,37 @@ import (
 	"time"
 
 	"varnet/core/outbound"
-	"varnet/core/resolve"
-	"varnet/core/rule"
 )
 
 // Sending is the outbound side as it stands.
 type Sending struct {
-	outbound.Readiness
+	Readiness
 	TestedAt *time.Time    `json:"testedAt,omitempty" doc:"When the oldest of the outcomes was got."`
 	Parts    []SendingPart `json:"parts"`
 	Rules    []SaidRule    `json:"rules" doc:"In the order in which they are held against an address; the first that fits counts."`
 	Pace     PaceSettings  `json:"pace"`
 	// Reference are the domains whose mail hosts the tests greet.
-	Reference []string         `json:"reference" doc:"Domains whose mail hosts are known to be well; the tests greet them."`
-	Health    []resolve.Health `json:"health" doc:"How the resolvers have done since the service started."`
-	Refusals  []Refusal        `json:"refusals" doc:"Operators that refused us in the last 24 hours, the latest first, at most 50."`
+	Reference []string  `json:"reference" doc:"Domains whose mail hosts are known to be well; the tests greet them."`
+	Health    []Health  `json:"health" doc:"How the resolvers have done since the service started."`
+	Refusals  []Refusal `json:"refusals" doc:"Operators that refused us in the last 24 hours, the latest first, at most 50."`
 }
 
 // SendingPart is a part of the outbound side.
 type SendingPart struct {
-	ID     int64            `json:"id" doc:"0: told at the start of the service; it counts while none of its kind is added."`
-	Kind   outbound.Kind    `json:"kind" enum:"identity,resolver,route,blocklist"`
-	Name   string           `json:"name"`
-	Secret bool             `json:"secret,omitempty" doc:"It has a password or token, which is never shown."`
-	Grade  outbound.Grade   `json:"grade" enum:",good,reservation,bad" doc:"How its last test came out; empty: not tested."`
-	Checks []outbound.Check `json:"checks"`
-	TookMS float64          `json:"tookMs,omitempty"`
-	Public string           `json:"public,omitempty" doc:"The address that mail hosts see."`
-	Rests  string           `json:"rests,omitempty" doc:"Why it is left alone now and until when, in a sentence."`
+	ID     int64          `json:"id" doc:"0: told at the start of the service; it counts while none of its kind is added."`
+	Kind   outbound.Kind  `json:"kind" enum:"identity,resolver,route,blocklist"`
+	Name   string         `json:"name"`
+	Secret bool           `json:"secret,omitempty" doc:"It has a password or token, which is never shown."`
+	Grade  outbound.Grade `json:"grade" enum:",good,reservation,bad" doc:"How its last test came out; empty: not tested."`
+	Checks []Check        `json:"checks"`
+	TookMS float64        `json:"tookMs,omitempty"`
+	Public string         `json:"public,omitempty" doc:"The address that mail hosts see."`
+	Rests  string         `json:"rests,omitempty" doc:"Why it is left alone now and until when, in a sentence."`
 }
 
 // SaidRule is a rule with its sentence.
 type SaidRule struct {
-	rule.Rule
+	Rule
 	Says string `json:"says" doc:"The rule as a sentence."`
 }
 
@@ -62,7 +60,7 @@ type NewParts struct {
 
 // Rules are all rules, in order.
 type Rules struct {
-	Rules []rule.Rule `json:"rules" maxItems:"1000"`
+	Rules []Rule `json:"rules" maxItems:"1000"`
 }
 
 // SendingSettings hold for the whole sending side.

@@ -96,7 +96,7 @@ type TakeOut struct {
 	Rows     int64           `json:"rows"`
 	FileName string          `json:"fileName"`
 	Sentence string          `json:"sentence"`
-	Counts   []policy.Count  `json:"counts"`
+	Counts   []Count         `json:"counts"`
 	Columns  []ResultColumn  `json:"columns" doc:"The result columns that can be chosen."`
 	// Formulas counts rows of the list, not of the file.
 	Formulas int64      `json:"formulas" doc:"Rows of the list with a cell of your own that a spreadsheet would run as a formula."`
@@ -113,18 +113,18 @@ type ResultColumn struct {
 
 // KnownPolicy is a policy as it is read.
 type KnownPolicy struct {
-	policy.Policy
+	Policy
 	Ready bool     `json:"ready" doc:"Whether it is a ready-made one, which cannot be changed."`
 	Says  []string `json:"says" doc:"What it decides, in order; what fits first decides."`
 }
 
 // Trial is what a policy would do with the rows of a run.
 type Trial struct {
-	Says     []string       `json:"says" doc:"What it decides, in order; what fits first decides."`
-	Sentence string         `json:"sentence"`
-	Counts   []policy.Count `json:"counts"`
+	Says     []string `json:"says" doc:"What it decides, in order; what fits first decides."`
+	Sentence string   `json:"sentence"`
+	Counts   []Count  `json:"counts"`
 	// Rules are in the order of the policy's, and one more.
-	Rules []policy.Count `json:"rules" doc:"How many rows each rule decides on; the last is of those that no rule fits."`
+	Rules []Count `json:"rules" doc:"How many rows each rule decides on; the last is of those that no rule fits."`
 }
 
 // PolicyChoice names the policy that is to decide.

@@ -44,7 +44,7 @@ func TestPolicies(t *testing.T) {
 			if !p.ByVerdict(0) {
 				byRow++
 			}
-			if _, err := api.SavePolicy(t.Context(), p); err != nil {
+			if _, err := api.SavePolicy(t.Context(), contract.PolicyOf(p)); err != nil {
 				t.Fatalf("%+v: %v", p, err)
 			}
 			agrees(t, api, r, p)
@@ -87,11 +87,11 @@ func TestPolicies(t *testing.T) {
 	})
 	t.Run("versions", func(t *testing.T) {
 		p := policy.Policy{Name: "spring", Rules: []policy.Rule{{Do: policy.Keep, Findings: []finding.Finding{finding.Deliverable}}}}
-		saved, err := api.SavePolicy(t.Context(), p)
+		saved, err := api.SavePolicy(t.Context(), contract.PolicyOf(p))
 		if err != nil || saved.Version != 1 {
 			t.Fatalf("%v: %+v", err, saved)
 		}
-		if saved, err = api.SavePolicy(t.Context(), p); err != nil || saved.Version != 1 {
+		if saved, err = api.SavePolicy(t.Context(), contract.PolicyOf(p)); err != nil || saved.Version != 1 {
 			t.Errorf("saved as it was: %v: version %d", err, saved.Version)
 		}
 		used, err := api.Decide(t.Context(), r.ID, "spring")
@@ -99,13 +99,13 @@ func TestPolicies(t *testing.T) {
 			t.Errorf("%v: %s %d keeps %d, as before", err, used.Policy, used.Version, used.Kept)
 		}
 		p.Otherwise = policy.Keep
-		if saved, err = api.SavePolicy(t.Context(), p); err != nil || saved.Version != 2 {
+		if saved, err = api.SavePolicy(t.Context(), contract.PolicyOf(p)); err != nil || saved.Version != 2 {
 			t.Errorf("changed: %v: version %d", err, saved.Version)
 		}
 		if now, err := api.Run(t.Context(), r.ID); err != nil || now.Version != 1 || now.Kept != used.Kept {
 			t.Errorf("the run did not keep its version: %v: %d keeps %d", err, now.Version, now.Kept)
 		}
-		trial, err := api.TryPolicy(t.Context(), r.ID, p)
+		trial, err := api.TryPolicy(t.Context(), r.ID, contract.PolicyOf(p))
 		if err != nil || len(trial.Rules) != 2 || trial.Rules[1].Decision != policy.Keep || trial.Rules[0].Rows+trial.Rules[1].Rows > r.Rows {
 			t.Errorf("%v: %+v", err, trial)
 		}
@@ -124,7 +124,7 @@ func TestPolicies(t *testing.T) {
 			{policy.Policy{Name: "careful", Rules: []policy.Rule{}}, "ready-made policy, which stays as it is"},
 			{policy.Policy{Name: "spring", Rules: []policy.Rule{{Do: policy.Keep, Column: "Branch"}}}, "Rule 1: the column \"Branch\" is named without values"},
 		} {
-			if _, err := api.SavePolicy(t.Context(), c.p); err == nil || !strings.Contains(err.Error(), c.says) {
+			if _, err := api.SavePolicy(t.Context(), contract.PolicyOf(c.p)); err == nil || !strings.Contains(err.Error(), c.says) {
 				t.Errorf("%+v: %v", c.p, err)
 			}
 		}

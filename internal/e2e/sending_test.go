@@ -372,14 +372,14 @@ func TestRules(t *testing.T) {
 	if _, err := api.AddParts(ctx, outbound.Route, socks); err != nil {
 		t.Fatal(err)
 	}
-	rules := []rule.Rule{
+	rules := []contract.Rule{
 		{Of: rule.OfDomain, Pattern: "*meadow.example", Depth: rule.Never, Note: "they asked us not to"},
 		{Of: rule.OfAddress, Pattern: "info@*", Depth: "domain"},
 		{Of: rule.OfOperator, Pattern: "postbarn.example", Route: socks, Lanes: 1},
 		{Of: rule.OfOperator, Pattern: "*", Route: "direct"},
 	}
-	for want, wrong := range map[string]rule.Rule{"Rule 1: there is no route": {Of: rule.OfDomain, Pattern: "x", Route: "nowhere"}, "Rule 1: the rule changes nothing": {Of: rule.OfDomain, Pattern: "x"}} {
-		if _, err := api.SetRules(ctx, []rule.Rule{wrong}); status(err) != http.StatusUnprocessableEntity || !strings.Contains(err.Error(), want) {
+	for want, wrong := range map[string]contract.Rule{"Rule 1: there is no route": {Of: rule.OfDomain, Pattern: "x", Route: "nowhere"}, "Rule 1: the rule changes nothing": {Of: rule.OfDomain, Pattern: "x"}} {
+		if _, err := api.SetRules(ctx, []contract.Rule{wrong}); status(err) != http.StatusUnprocessableEntity || !strings.Contains(err.Error(), want) {
 			t.Errorf("%+v: %v", wrong, err)
 		}
 	}

@@ -33,7 +33,8 @@ func EstimateOf(l store.List, sampled int64, counts map[int32]int64, verdicts ma
 		more := float64(malformed) / float64(e.Addresses)
 		return estimate.Share{Low: s.Low*part + more, High: s.High*part + more}
 	}
-	e.LeftOut = whole(estimate.Of(answered-kept, answered, l.Addresses), l.Malformed)
+	left := whole(estimate.Of(answered-kept, answered, l.Addresses), l.Malformed)
+	e.LeftOut = contract.Share(left)
 	var parts []string
 	for _, f := range []finding.Finding{finding.Undeliverable, finding.CatchAll, finding.Undecided, finding.Deliverable} {
 		malformed := int64(0)
@@ -41,12 +42,12 @@ func EstimateOf(l store.List, sampled int64, counts map[int32]int64, verdicts ma
 			malformed = l.Malformed
 		}
 		share := whole(estimate.Of(by[f], answered, l.Addresses), malformed)
-		e.Findings = append(e.Findings, contract.EstimatedShare{Finding: f, Share: share})
+		e.Findings = append(e.Findings, contract.EstimatedShare{Finding: f, Share: contract.Share(share)})
 		if f != finding.Deliverable && by[f]+malformed > 0 {
 			parts = append(parts, share.Percent()+" are "+string(f))
 		}
 	}
-	e.Sentence = fmt.Sprintf("Of the %s addresses %s will not be kept", say.Number(e.Addresses), e.LeftOut.Percent())
+	e.Sentence = fmt.Sprintf("Of the %s addresses %s will not be kept", say.Number(e.Addresses), left.Percent())
 	if len(parts) > 0 {
 		e.Sentence += ": " + strings.Join(parts, ", ")
 	}
@@ -76,5 +77,5 @@ func (s *Summaries) estimated(ctx context.Context, b contract.Run) (string, erro
 		}
 	}
 	return fmt.Sprintf("Estimated before, from a sample of %s: %s of the addresses are not kept. It became %.1f %% of %s.", say.Number(e.Sampled),
-		e.LeftOut.Percent(), 100*float64(left)/float64(b.Addresses), say.Number(b.Addresses)), nil
+		estimate.Share(e.LeftOut).Percent(), 100*float64(left)/float64(b.Addresses), say.Number(b.Addresses)), nil
 }

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"varnet/core/finding"
+	"varnet/core/policy"
 	"varnet/core/say"
 	"varnet/internal/contract"
 	"varnet/internal/decide"
@@ -27,7 +28,7 @@ func (s *Summaries) Report(ctx context.Context, run store.Run, l store.List, zon
 	}
 	r := report.Report{List: l.Name, File: cmp.Or(l.FileName, "none"), Run: run.ID, Began: run.CreatedAt.In(zone), Made: time.Now().In(zone),
 		Depth: string(run.Depth), Policy: run.Policy.Name, Addresses: b.Addresses, Open: b.Open,
-		Read: List(l), TakeOut: b.TakeOut, Decisions: b.Decisions, Says: run.Policy.Says()}
+		Read: List(l), TakeOut: b.TakeOut, Decisions: contract.Each(b.Decisions, func(c contract.Count) policy.Count { return policy.Count(c) }), Says: run.Policy.Says()}
 	if run.Policy.Version > 0 {
 		r.Policy += fmt.Sprintf(", version %d", run.Policy.Version)
 	}

@@ -1162,19 +1162,36 @@ export interface components {
             name: string;
         };
         Answer: {
+            /** @description A and AAAA records. */
             addrs?: string[];
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it was asked.
+             */
             at: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When the answer runs out.
+             */
             expires: string;
+            /** @description MX records. */
             mx?: components["schemas"]["MX"][];
+            /** @description The name asked about. */
             name: string;
+            /** @description Why there is no usable answer. */
             problem?: string;
+            /** @description The resolver that answered. */
             server?: string;
+            /** @description found, empty, absent or failed. */
             status: string;
+            /** @description Texts of TXT records, names of PTR records. */
             texts?: string[];
-            /** Format: double */
+            /**
+             * Format: double
+             * @description How long the answer took, in milliseconds.
+             */
             tookMs: number;
+            /** @description The type of record asked for, such as MX. */
             type: string;
         };
         Archiving: {
@@ -1327,7 +1344,10 @@ export interface components {
         Check: {
             /** @description What to do about it; left out when all is well. */
             do?: string;
-            /** @enum {string} */
+            /**
+             * @description How it came out.
+             * @enum {string}
+             */
             grade: "good" | "reservation" | "bad";
             /** @description What was found, in a sentence. */
             says: string;
@@ -1353,14 +1373,24 @@ export interface components {
             sentence: string;
         };
         Conversation: {
+            /** @description Its address. */
             addr: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it began.
+             */
             at: string;
+            /** @description Whether it was encrypted (STARTTLS). */
             encrypted?: boolean;
+            /** @description Why it ended early; left out when all was asked. */
             ended?: string;
+            /** @description The exchanger's name. */
             exchanger: string;
+            /** @description Who asked. */
             identity: components["schemas"]["Identity"];
+            /** @description What both sides said. */
             lines?: components["schemas"]["Line"][];
+            /** @description The name of the route; left out for the only one there is. */
             route?: string;
         };
         Count: {
@@ -1390,13 +1420,23 @@ export interface components {
             quote: string;
         };
         Domain: {
+            /** @description The queries and what was answered. */
             answers?: components["schemas"]["Answer"][];
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When it was looked up.
+             */
             at: string;
+            /** @description Its exchangers in the order in which they are tried. */
             exchangers?: components["schemas"]["Exchanger"][];
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When the shortest-lived of the answers runs out.
+             */
             expires: string;
+            /** @description The domain. */
             name: string;
+            /** @description Whether it takes mail, as far as DNS says. */
             outcome: string;
         };
         DomainCount: {
@@ -1614,10 +1654,16 @@ export interface components {
             typed: string;
         };
         Exchanger: {
+            /** @description Its addresses. */
             addrs?: string[];
+            /** @description Its name. */
             host: string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description The preference of its MX record; the lowest is tried first.
+             */
             preference: number;
+            /** @description Addresses that are never contacted: loopback, private, link-local and the like. */
             unusable?: string[];
         };
         Expected: {
@@ -1682,7 +1728,7 @@ export interface components {
         Health: {
             /**
              * Format: int64
-             * @description Questions put to it.
+             * @description Queries sent to it.
              */
             asked: number;
             /**
@@ -1692,7 +1738,7 @@ export interface components {
             contradicted?: number;
             /**
              * Format: int64
-             * @description Questions it did not answer.
+             * @description Queries it did not answer.
              */
             failed: number;
             /** @description The last of these names. */
@@ -1702,14 +1748,20 @@ export interface components {
              * @description Mean time of an answer, in milliseconds.
              */
             meanMs: number;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description Until when it is left alone because it did not answer.
+             */
             restUntil?: string;
             /** @description What is wrong with it, in a sentence. */
             says?: string;
+            /** @description The resolver, as address:port. */
             server: string;
         };
         Identity: {
+            /** @description The EHLO name. */
             name: string;
+            /** @description The sender of MAIL FROM; empty for the null sender. */
             sender: string;
         };
         Keeping: {
@@ -1753,9 +1805,14 @@ export interface components {
             version?: number;
         };
         Line: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @description When it was said, in milliseconds since the connection was opened.
+             */
             atMs: number;
+            /** @description Whether the host said it; otherwise we did. */
             host: boolean;
+            /** @description The line. */
             text: string;
         };
         List: {
@@ -1833,14 +1890,23 @@ export interface components {
             row: number;
         };
         MX: {
+            /** @description The exchanger; empty for a null MX (RFC 7505). */
             host: string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description The lowest is tried first.
+             */
             preference: number;
         };
         MadeUp: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The session in which it was asked about, by its place among those of the parcel.
+             */
             conversation: number;
+            /** @description The mailbox. */
             mailbox: string;
+            /** @description The reply, word for word. */
             reply?: string;
         };
         NewCatalogueSource: {
@@ -2059,9 +2125,14 @@ export interface components {
             says: string;
         };
         Readiness: {
+            /** @description The one thing to do next; left out when there is nothing. */
             next?: string;
+            /** @description The readiness in a sentence, with the effect to expect. */
             says: string;
-            /** @enum {string} */
+            /**
+             * @description The readiness of outbound.
+             * @enum {string}
+             */
             state: "untested" | "ready" | "ready with reservations" | "not ready";
         };
         Refusal: {
@@ -2307,6 +2378,7 @@ export interface components {
         Sending: {
             /** @description How the resolvers have done since the service started. */
             health: components["schemas"]["Health"][];
+            /** @description The one thing to do next; left out when there is nothing. */
             next?: string;
             pace: components["schemas"]["PaceSettings"];
             parts: components["schemas"]["SendingPart"][];
@@ -2316,8 +2388,12 @@ export interface components {
             refusals: components["schemas"]["Refusal"][];
             /** @description In the order in which they are held against an address; the first that fits counts. */
             rules: components["schemas"]["SaidRule"][];
+            /** @description The readiness in a sentence, with the effect to expect. */
             says: string;
-            /** @enum {string} */
+            /**
+             * @description The readiness of outbound.
+             * @enum {string}
+             */
             state: "untested" | "ready" | "ready with reservations" | "not ready";
             /**
              * Format: date-time
