@@ -46,13 +46,13 @@ type hand struct {
 	access []string
 }
 
-func installed(t *testing.T, port int, listen string) hand {
+func installed(t *testing.T) hand {
 	t.Helper()
 	t.Parallel()
 	h := hand{t: t, folder: t.TempDir()}
 	h.put("quick.json", quick)
-	i := testkit.World(t, filepath.Join(h.folder, "quick.json"), port)
-	s := testkit.Serve(t, append(testkit.Settings(testkit.Database(t), i), "VARNET_ROUNDS=500ms,500ms", "VARNET_PATIENCE=400ms", "VARNET_CATALOGUE_FOLDER="+h.folder), listen)
+	i := testkit.World(t, filepath.Join(h.folder, "quick.json"))
+	s := testkit.Serve(t, append(testkit.Settings(testkit.Database(t), i), "VARNET_ROUNDS=500ms,500ms", "VARNET_PATIENCE=400ms", "VARNET_CATALOGUE_FOLDER="+h.folder))
 	h.access = []string{"-server", s.URL, "-key", s.Key}
 	var list bytes.Buffer
 	if err := i.World.WriteList(&list, 150); err != nil {
@@ -144,7 +144,7 @@ func TestSchemas(t *testing.T) {
 // TestCommands takes a list through its life with commands alone, and makes every
 // mistake on the way that a hand makes.
 func TestCommands(t *testing.T) {
-	h := installed(t, 2675, "127.0.0.1:8151")
+	h := installed(t)
 	h.walk(
 		good("lists", "There is no list yet."),
 		good("runs", "There is no run yet."),
@@ -260,7 +260,7 @@ func (h hand) reported() {
 
 // TestSendingCommands sets a sending side up, tests it and takes it apart again.
 func TestSendingCommands(t *testing.T) {
-	h := installed(t, 2676, "127.0.0.1:8152")
+	h := installed(t)
 	h.walk(
 		good("sending", "Outbound is", "from the settings", "starts with 3 sessions"),
 		good("sending test", "●"),
@@ -320,7 +320,7 @@ func TestProgressOnATerminal(t *testing.T) {
 		t.Errorf("drawn:\n%s", b.String())
 	}
 	for _, l := range lines {
-		if n := len([]rune(l)); n > terminalWidth || strings.Contains(l, "\x1b") || strings.Contains(l, "not shown") {
+		if n := len([]rune(l)); n >= usualWidth || strings.Contains(l, "\x1b") || strings.Contains(l, "not shown") {
 			t.Errorf("a line of %d letters: %q", n, l)
 		}
 	}

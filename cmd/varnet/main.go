@@ -57,6 +57,7 @@ type cli struct {
 	command
 	flags    *flag.FlagSet
 	env      map[string]string // the environment variable behind a flag
+	file     map[string]string // what the settings file says, by variable
 	out, err io.Writer
 }
 
@@ -152,18 +153,31 @@ func (c *cli) setting(name, env, otherwise, usage string) *string {
 	return c.flags.String(name, otherwise, usage+" ("+env+")")
 }
 
-// readEnvironment sets the flags that were not given from the environment.
-func (c *cli) readEnvironment() error {
+// readEnvironment sets the flags that were not given from the environment, or else from
+// the settings file.
+func (c *cli) readEnvironment() (err error) {
+	if c.file, err = readConfig(); err != nil {
+		return err
+	}
 	given := map[string]bool{}
 	c.flags.Visit(func(f *flag.Flag) { given[f.Name] = true })
 	for name, env := range c.env {
-		if v, ok := os.LookupEnv(env); ok && !given[name] {
+		if v, ok := c.lookup(env); ok && !given[name] {
 			if err := c.flags.Set(name, v); err != nil {
 				return c.wrongUse(env + ": " + err.Error())
 			}
 		}
 	}
 	return nil
+}
+
+// lookup returns a setting of the environment, or else of the settings file.
+func (c *cli) lookup(env string) (string, bool) {
+	if v, ok := os.LookupEnv(env); ok {
+		return v, true
+	}
+	v, ok := c.file[env]
+	return v, ok
 }
 
 func printContract(_ context.Context, c *cli, args []string) error {

@@ -97,7 +97,7 @@ func (s settings) config(c *cli) (w work.Config, err error) {
 	if w.Grammar.Literals, err = c.yes("allow-literals", *s.literals); err != nil {
 		return w, err
 	}
-	if w.Secrets, err = s.secrets(); err != nil {
+	if w.Secrets, err = s.secrets(c); err != nil {
 		return w, err
 	}
 	if w.Reference = fields(*s.reference); len(w.Reference) == 0 {
@@ -253,8 +253,8 @@ func defaultSecretFile() string {
 	return filepath.Join(folder, "varnet", "secret")
 }
 
-func (s settings) secrets() (*secret.Box, error) {
-	if key := os.Getenv("VARNET_SECRET"); key != "" {
+func (s settings) secrets(c *cli) (*secret.Box, error) {
+	if key, _ := c.lookup("VARNET_SECRET"); key != "" {
 		return secret.New(key)
 	}
 	if *s.secretFile == "" {
@@ -350,11 +350,16 @@ func stopWithin(d time.Duration, steps ...func(context.Context) error) (err erro
 	return err
 }
 
-// firstKey makes the first key there is and shows it this once.
+// firstKey makes the first key there is and shows it this once, on a terminal: it is not
+// to be kept in a log.
 func firstKey(ctx context.Context, c *cli, db *store.Store) error {
 	any, err := db.AnyKey(ctx)
 	if err != nil || any {
 		return err
+	}
+	if !onTerminal(c.err) {
+		fmt.Fprintln(c.err, "There is no key yet; \"varnet key new\" makes one.")
+		return nil
 	}
 	_, k, err := db.NewKey(ctx, defaultWorkspace, "first key")
 	if err != nil {

@@ -8,6 +8,8 @@ import (
 	"time"
 	"unicode"
 
+	"golang.org/x/term"
+
 	"varnet/core/say"
 	"varnet/internal/contract"
 )
@@ -23,14 +25,23 @@ func printable(s string) string {
 	}, s)
 }
 
-// onTerminal tells whether a file is a terminal.
+// onTerminal reports whether a file is a terminal.
 func onTerminal(f any) bool {
 	file, ok := f.(*os.File)
-	if !ok {
-		return false
+	return ok && term.IsTerminal(int(file.Fd()))
+}
+
+// usualWidth is taken where a terminal does not say how wide it is.
+const usualWidth = 100
+
+// widthOf returns how many columns a terminal has at this moment.
+func widthOf(f any) int {
+	if file, ok := f.(*os.File); ok {
+		if width, _, err := term.GetSize(int(file.Fd())); err == nil && width > 0 {
+			return width
+		}
 	}
-	info, err := file.Stat()
-	return err == nil && info.Mode()&os.ModeCharDevice != 0
+	return usualWidth
 }
 
 // progress shows how a run gets on: on a terminal as a few lines that are written
@@ -84,21 +95,21 @@ func (p *progress) draw(r contract.Run) {
 		lines = append(lines, "  "+w.Sentence)
 	}
 	p.end()
+	columns := widthOf(p.to)
 	for i, l := range lines {
 		if i > 0 {
 			fmt.Fprint(p.to, "\n")
 		}
-		fmt.Fprint(p.to, clipped(printable(l)))
+		fmt.Fprint(p.to, clipped(printable(l), columns))
 	}
 	p.lines = len(lines)
 }
 
-// terminalWidth is what a line may take, however wide the terminal is.
-const terminalWidth = 100
-
-func clipped(line string) string {
-	if runes := []rune(line); len(runes) > terminalWidth {
-		return string(runes[:terminalWidth-1]) + "…"
+// clipped cuts a line that would be broken in two, so that it is written over as one. The
+// last column stays free: some terminals go to the next line when it is filled.
+func clipped(line string, width int) string {
+	if runes := []rune(line); len(runes) >= width && width > 1 {
+		return string(runes[:width-2]) + "…"
 	}
 	return line
 }

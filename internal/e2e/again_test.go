@@ -22,8 +22,8 @@ import (
 // mailbox that was absent long ago and is accepted now is found out.
 func TestAskAgain(t *testing.T) {
 	t.Parallel()
-	i, dsn := testkit.World(t, "fernhollow", 2617), testkit.Database(t)
-	s := testkit.Serve(t, testkit.Settings(dsn, i), "127.0.0.1:8117")
+	i, dsn := testkit.World(t, "fernhollow"), testkit.Database(t)
+	s := testkit.Serve(t, testkit.Settings(dsn, i))
 	api, ctx := client.New(s.URL, s.Key), context.Background()
 	_, content := writeList(t, i.World, 400)
 	run := start(t, api, content)

@@ -20,9 +20,9 @@ import (
 // half-done.
 func TestBadInput(t *testing.T) {
 	t.Parallel()
-	i := testkit.World(t, "fernhollow", 2615)
+	i := testkit.World(t, "fernhollow")
 	settings := testkit.Settings(testkit.Database(t), i)
-	s := testkit.Serve(t, settings, "127.0.0.1:8115")
+	s := testkit.Serve(t, settings)
 	folder := t.TempDir()
 	file := func(name, content string) string {
 		path := filepath.Join(folder, name)

@@ -33,8 +33,8 @@ func dropped(name string, content []byte) chromedp.Action {
 // the file. Every page is held to the accessibility rules and to its width.
 func TestConsole(t *testing.T) {
 	t.Parallel()
-	i := testkit.World(t, "fernhollow", 2616)
-	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8116")
+	i := testkit.World(t, "fernhollow")
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
 	_, content := writeList(t, i.World, rows)
 	downloads := t.TempDir()
 	do := drive(t, browser.Options{Width: 1280, Height: 800, Downloads: downloads})

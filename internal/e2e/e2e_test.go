@@ -79,8 +79,8 @@ func checkKept(t *testing.T, w *practice.World, list, kept []byte) int {
 
 func TestCommandLine(t *testing.T) {
 	t.Parallel()
-	i := testkit.World(t, "fernhollow", 2611)
-	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8111")
+	i := testkit.World(t, "fernhollow")
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
 	list, content := writeList(t, i.World, rows)
 	out := filepath.Join(t.TempDir(), "kept.csv")
 
@@ -201,8 +201,8 @@ func TestCommandLine(t *testing.T) {
 // again: the run ends by itself, with one result per address.
 func TestKilledService(t *testing.T) {
 	t.Parallel()
-	i := testkit.World(t, "fernhollow", 2612)
-	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8112")
+	i := testkit.World(t, "fernhollow")
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
 	api, ctx := client.New(s.URL, s.Key), t.Context()
 	_, content := writeList(t, i.World, rows)
 	run := start(t, api, content)
@@ -311,9 +311,9 @@ func checkResults(t *testing.T, api *client.Client, run contract.Run, w *practic
 // stop gives back what it has not asked.
 func TestTwoProcesses(t *testing.T) {
 	t.Parallel()
-	i := testkit.World(t, "fernhollow", 2613)
+	i := testkit.World(t, "fernhollow")
 	settings := testkit.Settings(testkit.Database(t), i)
-	s := testkit.Serve(t, settings, "127.0.0.1:8113")
+	s := testkit.Serve(t, settings)
 	worker := testkit.Command(settings, "worker")
 	if err := worker.Start(); err != nil {
 		t.Fatal(err)
@@ -371,9 +371,9 @@ func drainWorker(t *testing.T, s *testkit.Service, api *client.Client) {
 
 func TestWorkspacesAndKeys(t *testing.T) {
 	t.Parallel()
-	i := testkit.World(t, "fernhollow", 2614)
+	i := testkit.World(t, "fernhollow")
 	settings := testkit.Settings(testkit.Database(t), i)
-	s := testkit.Serve(t, settings, "127.0.0.1:8114")
+	s := testkit.Serve(t, settings)
 	ours, ctx := client.New(s.URL, s.Key), t.Context()
 	_, content := writeList(t, i.World, 40)
 	run := start(t, ours, content)

@@ -21,8 +21,8 @@ import (
 // what earlier runs found out.
 func TestBringAgain(t *testing.T) {
 	t.Parallel()
-	i := testkit.World(t, "fernhollow", 2633)
-	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8129")
+	i := testkit.World(t, "fernhollow")
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
 	api := client.New(s.URL, s.Key)
 	here := mailboxes(i.World, "ada", "upperloam.example")
 	const gone = "nobody.here@upperloam.example"
@@ -96,8 +96,8 @@ func first2(l contract.List, _ string) contract.List { return l }
 // request, and brings it in twice with the same key.
 func TestUpload(t *testing.T) {
 	t.Parallel()
-	i := testkit.World(t, "fernhollow", 2634)
-	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8130")
+	i := testkit.World(t, "fernhollow")
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
 	target, err := url.Parse(s.URL)
 	if err != nil {
 		t.Fatal(err)

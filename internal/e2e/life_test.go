@@ -20,8 +20,8 @@ import (
 // lets it go on; deletes it at the end.
 func TestLife(t *testing.T) {
 	t.Parallel()
-	i := testkit.World(t, "fernhollow", 2635)
-	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8131")
+	i := testkit.World(t, "fernhollow")
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
 	api := client.New(s.URL, s.Key)
 	_, content := writeList(t, i.World, 3000)
 	l, err := api.BringIn(t.Context(), client.File{Name: "members.csv", Body: strings.NewReader(string(content))})

@@ -23,9 +23,9 @@ import (
 // done with results that are chosen one by one.
 func TestFitting(t *testing.T) {
 	t.Parallel()
-	i := testkit.World(t, "fernhollow", 2641)
+	i := testkit.World(t, "fernhollow")
 	settings := testkit.Settings(testkit.Database(t), i)
-	s := testkit.Serve(t, settings, "127.0.0.1:8137")
+	s := testkit.Serve(t, settings)
 	api := client.New(s.URL, s.Key)
 	_, run := verified(t, api, i.World, 600)
 	all := allResults(t, api, run.ID)

@@ -176,9 +176,9 @@ func holdProblem(t *testing.T, what string, header http.Header, text string) {
 // another workspace, and with nonsense.
 func TestEveryOperation(t *testing.T) {
 	t.Parallel()
-	i := testkit.World(t, "fernhollow", 2646)
+	i := testkit.World(t, "fernhollow")
 	settings := testkit.Settings(testkit.Database(t), i)
-	s := testkit.Serve(t, settings, "127.0.0.1:8146")
+	s := testkit.Serve(t, settings)
 	ours := client.New(s.URL, s.Key)
 	l, run := startNamed(t, ours, "members.csv", []byte("e-mail\nada@fernhollow.example\nben@fernhollow.example\n"), "syntax")
 	if _, err := ours.Wait(t.Context(), run.ID, func(contract.Run) {}); err != nil {

@@ -23,9 +23,9 @@ import (
 // whatever the policy says, in every run of the list, and only there.
 func TestByHand(t *testing.T) {
 	t.Parallel()
-	i := testkit.World(t, "fernhollow", 2639)
+	i := testkit.World(t, "fernhollow")
 	settings := testkit.Settings(testkit.Database(t), i)
-	s := testkit.Serve(t, settings, "127.0.0.1:8135")
+	s := testkit.Serve(t, settings)
 	api := client.New(s.URL, s.Key)
 	list, run := verified(t, api, i.World, 300)
 	before := allResults(t, api, run.ID)
@@ -167,8 +167,8 @@ func fileOf(t *testing.T, api *client.Client, run int64, how contract.TakingOut)
 // markup, letters that turn the line around, and letters that cannot be seen.
 func TestKeyboardAlone(t *testing.T) {
 	t.Parallel()
-	i := testkit.World(t, "fernhollow", 2640)
-	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8136")
+	i := testkit.World(t, "fernhollow")
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
 	downloads := t.TempDir()
 	do := drive(t, browser.Options{Width: 1280, Height: 800, Downloads: downloads})
 	do("sign in", chromedp.Navigate(s.URL+"/sign-in"), tabTo("#key"), chromedp.KeyEvent(s.Key+"\r"), browser.Text("There is no list yet"))

@@ -19,8 +19,8 @@ import (
 // act, and looks at all of them on a narrow screen.
 func TestPages(t *testing.T) {
 	t.Parallel()
-	i := testkit.World(t, "fernhollow", 2638)
-	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8134")
+	i := testkit.World(t, "fernhollow")
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
 	api := client.New(s.URL, s.Key)
 	_, content := writeList(t, i.World, rows)
 	run := start(t, api, content)

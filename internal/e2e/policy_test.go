@@ -26,8 +26,8 @@ const generatedPolicies = 200
 // are exported under them, and saves, tries and changes policies.
 func TestPolicies(t *testing.T) {
 	t.Parallel()
-	i := testkit.World(t, "fernhollow", 2630)
-	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8126")
+	i := testkit.World(t, "fernhollow")
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
 	api := client.New(s.URL, s.Key)
 	_, content := writeList(t, i.World, 300)
 	r := start(t, api, content)

@@ -8,6 +8,7 @@ import (
 	"net/netip"
 	"os/exec"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"syscall"
@@ -60,8 +61,8 @@ func proxy(t *testing.T, i *practice.Internet, kind, source, user, password stri
 // sentence with the cure for each.
 func TestSendingSide(t *testing.T) {
 	t.Parallel()
-	i := testkit.World(t, "fernhollow", 2618)
-	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8118")
+	i := testkit.World(t, "fernhollow")
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
 	api, ctx := client.New(s.URL, s.Key), context.Background()
 	liar, err := i.StartLiar("127.0.0.1:0")
 	if err != nil {
@@ -69,8 +70,8 @@ func TestSendingSide(t *testing.T) {
 	}
 	socks, signed := proxy(t, i, "socks5", "127.32.0.1", "", ""), proxy(t, i, "socks5", "127.32.0.1", "library", "seedcake")
 	connect := proxy(t, i, "connect", "127.32.0.1", "library", "seedcake")
-	good := startRelay(t, "-ports", "2618", "-allow-private", "yes")
-	guarded, elsewhere := startRelay(t, "-ports", "2618"), startRelay(t, "-ports", "25", "-allow-private", "yes")
+	good := startRelay(t, "-ports", strconv.Itoa(i.Port), "-allow-private", "yes")
+	guarded, elsewhere := startRelay(t, "-ports", strconv.Itoa(i.Port)), startRelay(t, "-ports", "25", "-allow-private", "yes")
 	token, rest, _ := strings.Cut(strings.TrimPrefix(good, "relay://"), "@")
 
 	for _, c := range []struct {
@@ -84,7 +85,7 @@ func TestSendingSide(t *testing.T) {
 		{"a resolver that answers", outbound.Resolver, i.DNS, outbound.Good, "Answers honestly about names that do not exist", ""},
 		{"a dead resolver", outbound.Resolver, "127.0.0.1:9", outbound.Bad, "gave no answer", "or remove it"},
 		{"a lying resolver", outbound.Resolver, liar, outbound.Bad, "It lies", "Remove it"},
-		{"straight out", outbound.Route, "direct", outbound.Good, "greeted us on port 2618", ""},
+		{"straight out", outbound.Route, "direct", outbound.Good, fmt.Sprintf("greeted us on port %d", i.Port), ""},
 		{"from an address of this host", outbound.Route, "direct://127.32.0.2", outbound.Good, "greeted us", ""},
 		{"a SOCKS5 proxy", outbound.Route, "socks5://" + socks, outbound.Good, "greeted us", ""},
 		{"a SOCKS5 proxy with sign-in", outbound.Route, "socks5://library:seedcake@" + signed, outbound.Good, "greeted us", ""},
@@ -98,7 +99,7 @@ func TestSendingSide(t *testing.T) {
 		{"a relay with a wrong token", outbound.Route, "relay://" + strings.Repeat("x", len(token)) + "@" + rest, outbound.Bad, "the token is not that of this relay", "the line that the relay prints"},
 		{"a relay with another certificate", outbound.Route, "relay://" + token + "@" + strings.Split(rest, "=")[0] + "=" + strings.Repeat("ab", 32), outbound.Bad, "another certificate", "the line that the relay prints"},
 		{"a relay asked for a private address", outbound.Route, guarded, outbound.Bad, "is not a public address", "allow connections"},
-		{"a relay asked for another port", outbound.Route, elsewhere, outbound.Bad, "port 2618 is no port of mail hosts", "allow connections"},
+		{"a relay asked for another port", outbound.Route, elsewhere, outbound.Bad, fmt.Sprintf("port %d is no port of mail hosts", i.Port), "allow connections"},
 		{"a good identity", outbound.Identity, "verify.fernhollow.example check@fernhollow.example", outbound.Good, "The SPF record of fernhollow.example allows", ""},
 		{"a name that does not resolve", outbound.Identity, "nowhere.fernhollow.example check@fernhollow.example", outbound.Reservation, "does not resolve", "Say verify.fernhollow.example instead"},
 		{"a sender without SPF", outbound.Identity, "verify.fernhollow.example check@postbarn.example", outbound.Reservation, "postbarn.example has no SPF record", "Publish one"},
@@ -155,7 +156,7 @@ func TestSendingSide(t *testing.T) {
 			t.Errorf("%+v, %v", r, err)
 		}
 	})
-	for domain, says := range map[string]string{"closedgate.example": "Port 2618 seems closed this way", "oldquarry.example": "and no greeting",
+	for domain, says := range map[string]string{"closedgate.example": fmt.Sprintf("Port %d seems closed this way", i.Port), "oldquarry.example": "and no greeting",
 		"highfence.example": "takes connections and refuses us"} {
 		t.Run("the way to "+domain, func(t *testing.T) {
 			if _, err := api.SetSending(ctx, contract.SendingSettings{Reference: []string{domain}}); err != nil {
@@ -203,8 +204,8 @@ func TestSendingSide(t *testing.T) {
 // API gives, in the log and in the database.
 func TestSecrets(t *testing.T) {
 	t.Parallel()
-	i, dsn := testkit.World(t, "fernhollow", 2619), testkit.Database(t)
-	s := testkit.Serve(t, append(testkit.Settings(dsn, i), "VARNET_LOG_LEVEL=debug"), "127.0.0.1:8119")
+	i, dsn := testkit.World(t, "fernhollow"), testkit.Database(t)
+	s := testkit.Serve(t, append(testkit.Settings(dsn, i), "VARNET_LOG_LEVEL=debug"))
 	ctx := context.Background()
 	const password, token = "Pomegranate-Ploughshare", "Tok3n-of-the-relay-at-the-mill-pond"
 	lines := "socks5://ada:" + password + "@127.0.0.1:9\nrelay://" + token + "@127.0.0.1:9?certificate=" + strings.Repeat("ab", 32)
@@ -252,14 +253,14 @@ func byAddress(t *testing.T, api *client.Client, run int64) map[string]contract.
 func TestBlockedRoute(t *testing.T) {
 	t.Parallel()
 	const cap = 2
-	i := testkit.World(t, "fernhollow", 2620)
+	i := testkit.World(t, "fernhollow")
 	_, content := writeList(t, i.World, 4000)
 	ctx := context.Background()
 	var sources []string
 	for n := range 3 {
 		sources = append(sources, "socks5://"+proxy(t, i, "socks5", fmt.Sprintf("127.32.1.%d", n+1), "", ""))
 	}
-	clean := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8120")
+	clean := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
 	undisturbed := client.New(clean.URL, clean.Key)
 	by(t, undisturbed, cap, sources)
 	run := start(t, undisturbed, content)
@@ -269,7 +270,7 @@ func TestBlockedRoute(t *testing.T) {
 	want := byAddress(t, undisturbed, run.ID)
 
 	settings := testkit.Settings(testkit.Database(t), i)
-	s := testkit.Serve(t, settings, "127.0.0.1:8121")
+	s := testkit.Serve(t, settings)
 	worker := testkit.Command(settings, "worker")
 	if err := worker.Start(); err != nil {
 		t.Fatal(err)
@@ -365,8 +366,8 @@ func stop(cmd *exec.Cmd) {
 // TestRules makes rules and looks at what they do to a run.
 func TestRules(t *testing.T) {
 	t.Parallel()
-	i := testkit.World(t, "fernhollow", 2622)
-	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8122")
+	i := testkit.World(t, "fernhollow")
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
 	api, ctx := client.New(s.URL, s.Key), context.Background()
 	socks := "socks5://" + proxy(t, i, "socks5", "127.32.2.1", "", "")
 	if _, err := api.AddParts(ctx, outbound.Route, socks); err != nil {
@@ -431,8 +432,8 @@ func TestRules(t *testing.T) {
 // the second leaves addresses undecided, and never undeliverable.
 func TestOnlyRoute(t *testing.T) {
 	t.Parallel()
-	i := testkit.World(t, "fernhollow", 2623)
-	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8123")
+	i := testkit.World(t, "fernhollow")
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
 	api, ctx := client.New(s.URL, s.Key), context.Background()
 	p := practice.Proxy{Kind: "socks5", Listen: "127.0.0.1:0", Source: netip.MustParseAddr("127.32.3.1")}
 	addr, stop, err := i.StartProxy(p)

@@ -20,9 +20,9 @@ import (
 // open in two browsers: both see each change, and the same.
 func TestStates(t *testing.T) {
 	t.Parallel()
-	i := testkit.World(t, "fernhollow", 2636)
+	i := testkit.World(t, "fernhollow")
 	// Two browsers must have the time to see that the run waits.
-	s := testkit.Serve(t, append(testkit.Settings(testkit.Database(t), i), "VARNET_ROUNDS=20s,2s,2s"), "127.0.0.1:8132")
+	s := testkit.Serve(t, append(testkit.Settings(testkit.Database(t), i), "VARNET_ROUNDS=20s,2s,2s"))
 	api, ctx := client.New(s.URL, s.Key), t.Context()
 	_, content := writeList(t, i.World, 700)
 	l, err := api.BringIn(ctx, client.File{Name: "members.csv", Body: strings.NewReader(string(content))})
@@ -159,8 +159,8 @@ func stopped(t *testing.T, api *client.Client, list int64) {
 // hours and goes on by itself.
 func TestTimes(t *testing.T) {
 	t.Parallel()
-	i := testkit.World(t, "fernhollow", 2637)
-	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8133")
+	i := testkit.World(t, "fernhollow")
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
 	api, ctx := client.New(s.URL, s.Key), t.Context()
 	_, content := writeList(t, i.World, 4000)
 	l, err := api.BringIn(ctx, client.File{Name: "members.csv", Body: strings.NewReader(string(content))})

@@ -34,8 +34,8 @@ import (
 // the same byte for byte, and in every other form cells stay in their columns.
 func TestTakeOut(t *testing.T) {
 	t.Parallel()
-	i := testkit.World(t, "fernhollow", 2624)
-	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8124")
+	i := testkit.World(t, "fernhollow")
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
 	api, ctx := client.New(s.URL, s.Key), context.Background()
 	run := func(t *testing.T, name string, content []byte) (contract.List, contract.Run) {
 		t.Helper()
@@ -254,8 +254,8 @@ func mailboxes(w *practice.World, first, domain string) (out []string) {
 // TestTwoAddressColumns decides on rows that have two addresses.
 func TestTwoAddressColumns(t *testing.T) {
 	t.Parallel()
-	i := testkit.World(t, "fernhollow", 2631)
-	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8127")
+	i := testkit.World(t, "fernhollow")
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
 	api, ctx := client.New(s.URL, s.Key), t.Context()
 	here, gone := mailboxes(i.World, "ada", "upperloam.example"), []string{"nobody.here@upperloam.example", "no.such@upperloam.example"}
 	content := fmt.Sprintf("Name,Home,Work,Since\nAda,%s,,2021-03-04\nBirk,%s,%s,2020-11-30\nEdda,%s,%s,2019-01-01\nOrla,,,2018-05-06\nFinn,%s,%s,2017-02-03\n",
@@ -303,8 +303,8 @@ func TestTwoAddressColumns(t *testing.T) {
 // again.
 func TestBrokenDownload(t *testing.T) {
 	t.Parallel()
-	i := testkit.World(t, "fernhollow", 2632)
-	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8128")
+	i := testkit.World(t, "fernhollow")
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
 	straight := client.New(s.URL, s.Key)
 	_, content := writeList(t, i.World, 5000)
 	_, r := startNamed(t, straight, "members.csv", content, "syntax")
@@ -343,8 +343,8 @@ func TestBrokenDownload(t *testing.T) {
 // one transaction.
 func TestLargeDomain(t *testing.T) {
 	t.Parallel()
-	i := testkit.World(t, "fernhollow", 2625)
-	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i), "127.0.0.1:8125")
+	i := testkit.World(t, "fernhollow")
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
 	api := client.New(s.URL, s.Key)
 	const n = 45_000
 	var b strings.Builder

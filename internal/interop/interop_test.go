@@ -25,12 +25,25 @@ import (
 	"varnet/core/resolve"
 	"varnet/core/smtp"
 	"varnet/internal/outbound"
+	"varnet/internal/practice"
 	"varnet/internal/store"
 	"varnet/internal/testkit"
 	"varnet/internal/work"
 )
 
-const port = 2626
+var port = free()
+
+// greyAt is where postgrey listens.
+var greyAt = fmt.Sprintf("127.0.0.1:%d", free())
+
+// free returns a free TCP port.
+func free() int {
+	port, err := practice.FreePort()
+	if err != nil {
+		panic(err)
+	}
+	return port
+}
 
 // site is one Postfix with its own folder, address and settings.
 type site struct {
@@ -42,7 +55,7 @@ type site struct {
 var sites = []site{
 	{"plain.test", "127.30.0.1", "virtual_mailbox_maps = texthash:{dir}/mailboxes"},
 	{"anybody.test", "127.30.0.2", "virtual_mailbox_maps = static:all"},
-	{"grey.test", "127.30.0.3", "virtual_mailbox_maps = texthash:{dir}/mailboxes\nsmtpd_recipient_restrictions = reject_unlisted_recipient, check_policy_service inet:127.0.0.1:2627, permit"},
+	{"grey.test", "127.30.0.3", "virtual_mailbox_maps = texthash:{dir}/mailboxes\nsmtpd_recipient_restrictions = reject_unlisted_recipient, check_policy_service inet:{grey}, permit"},
 	{"blocked.test", "127.30.0.4", "virtual_mailbox_maps = texthash:{dir}/mailboxes\nsmtpd_client_restrictions = check_client_access static:{554 5.7.1 Service unavailable; client host is on the blocklist bl.test}"},
 	{"tls.test", "127.30.0.5", "virtual_mailbox_maps = texthash:{dir}/mailboxes\nsmtpd_tls_security_level = encrypt\nsmtpd_tls_cert_file = {dir}/cert.pem\nsmtpd_tls_key_file = {dir}/key.pem"},
 	{"cautious.test", "127.30.0.6", "virtual_mailbox_maps = texthash:{dir}/mailboxes\nunknown_virtual_mailbox_reject_code = 450"},
@@ -98,7 +111,7 @@ postlog   unix-dgram n - n - 1 postlogd
 func (s site) start(t *testing.T) {
 	t.Helper()
 	dir := publicDir(t, s.domain)
-	fill := strings.NewReplacer("{dir}", dir, "{addr}", s.addr, "{domain}", s.domain, "{port}", fmt.Sprint(port), "{settings}", "")
+	fill := strings.NewReplacer("{dir}", dir, "{addr}", s.addr, "{domain}", s.domain, "{port}", fmt.Sprint(port), "{grey}", greyAt, "{settings}", "")
 	write := func(name, text string) {
 		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644); err != nil {
 			t.Fatal(err)
@@ -215,7 +228,8 @@ func background(t *testing.T, name string, args ...string) {
 // startNames runs Unbound with the zones of the sites and gives its address.
 func startNames(t *testing.T) string {
 	t.Helper()
-	const addr = "127.0.0.1:2653"
+	free := free()
+	addr := fmt.Sprintf("127.0.0.1:%d", free)
 	var zones strings.Builder
 	add := func(format string, args ...any) {
 		fmt.Fprintf(&zones, "  local-data: '"+format+"'\n", args...)
@@ -232,7 +246,7 @@ func startNames(t *testing.T) string {
 	add("mx.dead.test. A 127.30.0.99")
 	zones.WriteString("  local-zone: \"broken.test.\" refuse\n")
 	conf := filepath.Join(publicDir(t, "unbound"), "unbound.conf")
-	text := "server:\n  interface: 127.0.0.1\n  port: 2653\n  do-daemonize: no\n  username: \"\"\n  chroot: \"\"\n  directory: \"/tmp\"\n  pidfile: \"\"\n" +
+	text := "server:\n  interface: 127.0.0.1\n  port: " + fmt.Sprint(free) + "\n  do-daemonize: no\n  username: \"\"\n  chroot: \"\"\n  directory: \"/tmp\"\n  pidfile: \"\"\n" +
 		"  use-syslog: no\n  logfile: \"\"\n  module-config: \"iterator\"\n  access-control: 127.0.0.0/8 allow\n" + zones.String()
 	if err := os.WriteFile(conf, []byte(text), 0o644); err != nil {
 		t.Fatal(err)
@@ -247,8 +261,8 @@ func startGreylisting(t *testing.T) {
 	t.Helper()
 	dir := publicDir(t, "postgrey")
 	run(t, "chown", "postgrey", dir)
-	background(t, "runuser", "-u", "postgrey", "--", "postgrey", "--inet=127.0.0.1:2627", "--delay=2", "--dbdir="+dir, "--auto-whitelist-clients=0")
-	awaitPort(t, "127.0.0.1:2627")
+	background(t, "runuser", "-u", "postgrey", "--", "postgrey", "--inet="+greyAt, "--delay=2", "--dbdir="+dir, "--auto-whitelist-clients=0")
+	awaitPort(t, greyAt)
 }
 
 // TestRealServers checks known, unknown, full, disabled and made-up mailboxes

@@ -32,7 +32,7 @@ func fewOfEach(w *World, each int) (cells []string) {
 func TestEveryCharacter(t *testing.T) {
 	t.Parallel()
 	w, err := Generate(11)
-	i := startMade(t, w, err, 2674)
+	i := startMade(t, w, err)
 	results := verify(t, i, fewOfEach(w, 8))
 	holdTruth(t, i, results)
 	var kept []string
@@ -70,14 +70,14 @@ func TestEveryCharacter(t *testing.T) {
 // TestRefusedEverywhere: where every host refuses us no mailbox is to blame.
 func TestRefusedEverywhere(t *testing.T) {
 	t.Parallel()
-	for n, character := range []string{"blocks-us", "blocks-at-banner", "refuses-late-for-helo", "explains-once"} {
+	for _, character := range []string{"blocks-us", "blocks-at-banner", "refuses-late-for-helo", "explains-once"} {
 		t.Run(character, func(t *testing.T) {
 			t.Parallel()
 			w, err := Load("fernhollow")
 			if err == nil {
 				w, err = w.Everywhere(character)
 			}
-			i := startMade(t, w, err, 2670+n)
+			i := startMade(t, w, err)
 			for canonical, r := range verify(t, i, fewOfEach(w, 4)) {
 				asked := w.Truth(canonical).Character == character
 				if asked && (r.Verdict.Finding != finding.Undecided || r.Verdict.Cause != finding.ExchangerBlocksUs && character != "explains-once") {

@@ -1,6 +1,10 @@
 package practice
 
-import "net/netip"
+import (
+	"errors"
+	"net/netip"
+	"syscall"
+)
 
 // Internet is a world that runs: its name server and its mail hosts.
 type Internet struct {
@@ -17,16 +21,30 @@ type Internet struct {
 	closers []func() // of the stand-ins
 }
 
-// Start runs the world: its name server on dns (host:port, port 0 for a free
-// one) and its mail hosts on the given port of their own loopback addresses.
-func Start(w *World, dns string, port int) (*Internet, error) {
+// Start runs the world: its name server on dns (host:port) and its mail hosts on the given
+// port of their own loopback addresses; port 0 is a free one.
+func Start(w *World, dns string, port int) (i *Internet, err error) {
+	if port != 0 {
+		return start(w, dns, port)
+	}
+	for range 5 { // somebody else may take it meanwhile
+		if port, err = FreePort(); err != nil {
+			return nil, err
+		}
+		if i, err = start(w, dns, port); !errors.Is(err, syscall.EADDRINUSE) {
+			break
+		}
+	}
+	return i, err
+}
+
+func start(w *World, dns string, port int) (_ *Internet, err error) {
 	i := &Internet{World: w, Port: port}
 	for _, ip := range w.Sending.Blocked {
 		i.Block(ip)
 	}
 	i.zone = newZone(w)
 	i.zone.blocklist, i.zone.blocked = w.Sending.Blocklist, &i.blocked
-	var err error
 	if i.names, i.DNS, err = serveDNS(i.zone, dns); err != nil {
 		return nil, err
 	}

@@ -15,19 +15,19 @@ import (
 	"varnet/core/smtp"
 )
 
-func startWorld(t *testing.T, name string, port int) *Internet {
+func startWorld(t *testing.T, name string) *Internet {
 	t.Helper()
 	w, err := Load(name)
-	return startMade(t, w, err, port)
+	return startMade(t, w, err)
 }
 
 // startMade starts a world that was made, not read.
-func startMade(t *testing.T, w *World, err error, port int) *Internet {
+func startMade(t *testing.T, w *World, err error) *Internet {
 	t.Helper()
 	if err != nil {
 		t.Fatal(err)
 	}
-	i, err := Start(w, "127.0.0.1:0", port)
+	i, err := Start(w, "127.0.0.1:0", 0)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -121,7 +121,7 @@ func verify(t *testing.T, i *Internet, cells []string) map[string]probe.Result {
 // undeliverable.
 func TestFindingsAgainstTruth(t *testing.T) {
 	t.Parallel()
-	i := startWorld(t, "fernhollow", 2601)
+	i := startWorld(t, "fernhollow")
 	var list bytes.Buffer
 	if err := i.World.WriteList(&list, 1200); err != nil {
 		t.Fatal(err)

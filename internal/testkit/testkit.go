@@ -12,6 +12,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"runtime"
+	"strconv"
 	"strings"
 	"sync"
 	"syscall"
@@ -75,19 +76,29 @@ var Binary = sync.OnceValue(func() string {
 	return path
 })
 
-// World starts the practice internet of that name on a port.
-func World(t testing.TB, name string, port int) *practice.Internet {
+// World starts the practice internet of that name, on free ports.
+func World(t testing.TB, name string) *practice.Internet {
 	t.Helper()
 	w, err := practice.Load(name)
 	if err != nil {
 		t.Fatal(err)
 	}
-	i, err := practice.Start(w, "127.0.0.1:0", port)
+	i, err := practice.Start(w, "127.0.0.1:0", 0)
 	if err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(i.Close)
 	return i
+}
+
+// FreePort returns a TCP port that is free.
+func FreePort(t testing.TB) string {
+	t.Helper()
+	port, err := practice.FreePort()
+	if err != nil {
+		t.Fatal(err)
+	}
+	return strconv.Itoa(port)
 }
 
 // Answer answers connections on loopback by do, for at most 5 seconds each, and
@@ -114,15 +125,16 @@ type Service struct {
 
 // Settings gives the environment of an installation on a practice internet.
 func Settings(dsn string, i *practice.Internet) []string {
-	return []string{"VARNET_DSN=" + dsn, "VARNET_RESOLVERS=" + i.DNS, fmt.Sprintf("VARNET_SMTP_PORT=%d", i.Port),
+	return []string{"VARNET_CONFIG=", "VARNET_DSN=" + dsn, "VARNET_RESOLVERS=" + i.DNS, fmt.Sprintf("VARNET_SMTP_PORT=%d", i.Port),
 		"VARNET_ALLOW_PRIVATE=yes", "VARNET_HELO=verify.fernhollow.example", "VARNET_MAIL_FROM=check@fernhollow.example",
 		"VARNET_ROUNDS=1600ms,1600ms,1600ms", "VARNET_PATIENCE=1500ms", "VARNET_UNKNOWN_RATE=0", "VARNET_LAST_WAIT=2s", "VARNET_REFERENCE=fernhollow.example", "VARNET_SECRET=a secret for tests alone, 32 and more"}
 }
 
-// Serve starts the built binary as a service with these settings, listening on
-// the address, and makes a key. The test's end stops it.
-func Serve(t testing.TB, settings []string, listen string) *Service {
+// Serve starts the built binary as a service with these settings, on a free port, and
+// makes a key. The test's end stops it.
+func Serve(t testing.TB, settings []string) *Service {
 	t.Helper()
+	listen := "127.0.0.1:" + FreePort(t)
 	if text, err := Command(settings, "migrate").CombinedOutput(); err != nil {
 		t.Fatalf("%v: %s", err, text)
 	}

@@ -36,14 +36,14 @@ type plant struct {
 	workspace int64
 }
 
-func newPlant(t *testing.T, world string, port int) *plant {
+func newPlant(t *testing.T, world string) *plant {
 	t.Helper()
 	t.Parallel()
-	i := testkit.World(t, world, port)
+	i := testkit.World(t, world)
 	c := work.Config{Rounds: pace.Rounds{time.Second}, Lanes: 100}
 	c.Reference, c.Log = []string{"fernhollow.example"}, slog.New(slog.NewTextHandler(t.Output(), &slog.HandlerOptions{Level: slog.LevelWarn}))
 	c.Prober = probe.New(probe.DirectDialer(true), smtp.Identity{Name: "verify.fernhollow.example", Sender: "check@fernhollow.example"})
-	c.Prober.Port, c.Prober.Limits.Waits = port, smtp.DefaultWaits().All(500*time.Millisecond)
+	c.Prober.Port, c.Prober.Limits.Waits = i.Port, smtp.DefaultWaits().All(500*time.Millisecond)
 	var err error
 	if c.Resolver, err = resolve.New([]string{i.DNS}, true); err != nil {
 		t.Fatal(err)
@@ -180,7 +180,7 @@ func total(counts map[finding.Finding]int64) (n int64) {
 // TestAnEngineAtWork takes a list through its life: drafted, run, run again with
 // what is known, and asked again about what is not.
 func TestAnEngineAtWork(t *testing.T) {
-	p := newPlant(t, "fernhollow", 2644)
+	p := newPlant(t, "fernhollow")
 	l := p.bring(200)
 	all := l.Addresses + l.Malformed
 	draft, err := p.Draft(t.Context(), l, store.Run{WorkspaceID: p.workspace, ListID: l.ID, Depth: store.DepthMailbox, ReuseDays: 30})
@@ -257,7 +257,7 @@ func (p *plant) holdAskedAgain(run store.Run, found map[finding.Finding]int64) {
 // TestAnEngineStopsRuns: what is known stays, nothing is asked any more, and a run
 // that waits goes on where it was.
 func TestAnEngineStopsRuns(t *testing.T) {
-	p := newPlant(t, "fernhollow", 2645)
+	p := newPlant(t, "fernhollow")
 	l := p.bring(150)
 	run := p.start(l, 0)
 	if err := p.Store.PauseRun(t.Context(), p.workspace, run.ID, nil); err != nil {
@@ -292,7 +292,7 @@ func TestAnEngineStopsRuns(t *testing.T) {
 // TestListsAreDeletedWhileRunsStart: who deletes a list and who begins a run of it do not
 // wait for each other, whoever comes first.
 func TestListsAreDeletedWhileRunsStart(t *testing.T) {
-	p := newPlant(t, "fernhollow", 2631)
+	p := newPlant(t, "fernhollow")
 	for n := range 40 {
 		l := p.bring(25)
 		var starting sync.WaitGroup
@@ -325,7 +325,7 @@ func TestAHostThatAnswersByChance(t *testing.T) {
 		{"name": "medlar.example", "character": "accepts-by-chance", "domains": ["medlar.example"], "weight": 1, "real": 0.5}]}`), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	p := newPlant(t, world, 2629)
+	p := newPlant(t, world)
 	for _, rows := range []int{12, 45, 100} {
 		l := p.bring(rows)
 		run := p.finished(p.start(l, 0).ID)
@@ -344,7 +344,7 @@ func TestLanesShareWhatIsLeft(t *testing.T) {
 		{"name": "medlar.example", "character": "refuses", "domains": ["medlar.example"], "weight": 1, "real": 0.9}]}`), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	p := newPlant(t, world, 2628)
+	p := newPlant(t, world)
 	l := p.bring(400)
 	run := p.finished(p.start(l, 0).ID)
 	if found := p.counts(run); total(found) != l.Addresses+l.Malformed || found[finding.Undecided] == 0 {
@@ -371,7 +371,7 @@ func TestLanesShareWhatIsLeft(t *testing.T) {
 
 // TestNothingHalfIsBroughtIn: what breaks off, or holds no address, leaves nothing.
 func TestNothingHalfIsBroughtIn(t *testing.T) {
-	p := newPlant(t, "fernhollow", 2647)
+	p := newPlant(t, "fernhollow")
 	var b bytes.Buffer
 	if err := p.net.World.WriteList(&b, 3000); err != nil {
 		t.Fatal(err)
