@@ -44,6 +44,7 @@ type hand struct {
 	t      *testing.T
 	folder string // $ stands for it in calls
 	access []string
+	dsn    string
 }
 
 func installed(t *testing.T) hand {
@@ -52,7 +53,8 @@ func installed(t *testing.T) hand {
 	h := hand{t: t, folder: t.TempDir()}
 	h.put("quick.json", quick)
 	i := testkit.World(t, filepath.Join(h.folder, "quick.json"))
-	s := testkit.Serve(t, append(testkit.Settings(testkit.Database(t), i), "VARNET_ROUNDS=500ms,500ms", "VARNET_PATIENCE=400ms", "VARNET_CATALOGUE_FOLDER="+h.folder))
+	h.dsn = testkit.Database(t)
+	s := testkit.Serve(t, append(testkit.Settings(h.dsn, i), "VARNET_ROUNDS=500ms,500ms", "VARNET_PATIENCE=400ms", "VARNET_CATALOGUE_FOLDER="+h.folder))
 	h.access = []string{"-server", s.URL, "-key", s.Key}
 	var list bytes.Buffer
 	if err := i.World.WriteList(&list, 150); err != nil {
@@ -139,6 +141,22 @@ func TestSchemas(t *testing.T) {
 	for _, args := range [][]string{{"migrate"}, {"serve", "-listen", "127.0.0.1:0"}, {"worker"}, {"key", "new"}} {
 		run(newer, args...)
 	}
+}
+
+// TestInspect shows operators what the database holds.
+func TestInspect(t *testing.T) {
+	h := installed(t)
+	h.walk(good("clean $/members.csv -out $/kept.csv", "Written to "))
+	h.access = []string{"-dsn", h.dsn}
+	h.walk(
+		good("inspect list 1", "members.csv", "150 in 1 block", "at 6 domains", "1, finished, depth mailbox"),
+		good("inspect run 1", "of list 1, of the workspace default", "finished", "done, in 1 batch of domains", "mailbox.accepted", "done, round 1"),
+		good("inspect parcel 1", "of run 1", "EHLO verify.fernhollow.example", "acceptance"),
+		failing("inspect run 99", "there is no run 99"),
+		failing("inspect parcel 999", "there is no parcel 999"),
+		wrong("inspect house 1", "say list, run or parcel"),
+		wrong("inspect run first", `"first" is no number of a run`),
+	)
 }
 
 // TestCommands takes a list through its life with commands alone, and makes every

@@ -40,6 +40,7 @@ var commands = []command{
 	{"worker", "", "runs workers alone, beside a service on the same database", "varnet worker -dsn postgres://varnet@db.example/varnet", worker},
 	{"relay", "", "runs a relay: a way out for the service, on a host that has port 25", "varnet relay -listen 0.0.0.0:2526 -state /var/lib/varnet-relay", relayCommand},
 	{"migrate", "", "brings the database's schema up to date, apart from the service", "varnet migrate -dsn postgres://varnet@127.0.0.1/varnet", migrateDatabase},
+	{"inspect", "list|run|parcel NUMBER", "shows what the database holds of a list, a run or a parcel, for operators", "varnet inspect run 12", inspect},
 	{"key", "new", "makes a key", "varnet key new -name \"office laptop\"", key},
 	{"contract", "", "prints the contract of the API (OpenAPI 3.1)", "varnet contract > openapi.json", printContract},
 	{"version", "", "prints release, commit, Go and the schema that this binary knows", "varnet version", version},
@@ -47,7 +48,7 @@ var commands = []command{
 }
 
 // forms are all ways to call the commands that have several, for -h.
-var forms = map[string]string{"sending": sendingForms, "catalogue": catalogueForms, "policies": policiesForms, "runs": runsForms, "lists": listsForms}
+var forms = map[string]string{"sending": sendingForms, "catalogue": catalogueForms, "policies": policiesForms, "runs": runsForms, "lists": listsForms, "inspect": inspectForms}
 
 // errUsage asks for exit code 2. The message has been printed.
 var errUsage = errors.New("usage")
