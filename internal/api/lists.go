@@ -277,6 +277,7 @@ func (a *API) listWithRun(ctx context.Context, l store.List) (contract.List, err
 		return b, err
 	}
 	r, err := a.summaries.Run(ctx, runs[0], l, zone(ctx))
+	r.Flow = nil // as in the list of runs
 	b.LastRun = &r
 	return b, err
 }

@@ -154,6 +154,7 @@ type Run struct {
 	ExpectedEnd *Expected `json:"expectedEnd,omitempty" doc:"When all is expected to be asked that may be asked now, or the next round begins."`
 	Waits       []Wait    `json:"waits" doc:"What is waited for at whom, the most addresses first: at most 12."`
 
+	Flow      *Flow        `json:"flow,omitempty" doc:"The picture of the run; left out where several runs are listed."`
 	Causes    []CauseCount `json:"causes" doc:"Addresses by finding and cause, in the order of the stages."`
 	Decisions []Count      `json:"decisions" doc:"Rows by decision and reason under the run's policy."`
 	Sentence  string       `json:"sentence" doc:"Where the run stands, in a sentence."`
@@ -163,6 +164,45 @@ type Run struct {
 	Notices  []string `json:"notices" doc:"What the operator must know: hosts that refuse us, no way out."`
 	Kept     int64    `json:"kept" doc:"Rows that would be kept now."`
 	Rows     int64    `json:"rows" doc:"All rows of the list."`
+}
+
+// Flow is the picture of a run, laid out: the list flows from left to right through the
+// stages, and at each a band leaves, as thick as the addresses it took.
+type Flow struct {
+	Says    string       `json:"says" doc:"The picture in a sentence."`
+	Width   float64      `json:"width" doc:"The width of the drawing, in its own measure."`
+	Height  float64      `json:"height" doc:"Its height."`
+	Shapes  []FlowShape  `json:"shapes" doc:"The bands."`
+	Columns []FlowColumn `json:"columns" doc:"The stages with what left there, then the end with what reached it."`
+}
+
+// FlowShape is a band of the flow.
+type FlowShape struct {
+	Tone policy.Decision `json:"tone,omitempty" enum:"keep,hold,drop" doc:"Its tone; left out for what is not concluded yet."`
+	Path string          `json:"path" doc:"Its outline, as the data of an SVG path."`
+	FlowFilter
+}
+
+// FlowColumn is a place where something leaves or arrives.
+type FlowColumn struct {
+	Name  string     `json:"name" doc:"What it is called."`
+	X     float64    `json:"x" doc:"Where it begins."`
+	Lines []FlowLine `json:"lines" doc:"What left or arrived there."`
+}
+
+// FlowLine is a line of text under the flow.
+type FlowLine struct {
+	Tone policy.Decision `json:"tone,omitempty" enum:"keep,hold,drop" doc:"The tone of a total; left out for other lines."`
+	Text string          `json:"text" doc:"The line."`
+	FlowFilter
+}
+
+// FlowFilter chooses the results that something in the flow stands for, as the filter of
+// results; nothing is chosen by a line that stands for none.
+type FlowFilter struct {
+	Stage   finding.Stage   `json:"stage,omitempty" doc:"Those of this stage."`
+	Finding finding.Finding `json:"finding,omitempty" doc:"Those with this finding."`
+	Cause   finding.Cause   `json:"cause,omitempty" doc:"Those with this cause."`
 }
 
 // Times are when a run may work.

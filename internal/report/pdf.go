@@ -156,9 +156,9 @@ func (p *paper) heading(x, width float64, text string) {
 }
 
 func (r Report) drawFlow(p *paper) {
-	f := r.flow()
-	unit := body / flowWidth
-	at := func(q point) (x, y float64) { return margin + q.X*unit, p.y + q.Y*unit*p.scale }
+	f := r.Flow()
+	unit := body / FlowWidth
+	at := func(q Point) (x, y float64) { return margin + q.X*unit, p.y + q.Y*unit*p.scale }
 	for _, s := range f.Shapes {
 		fill, line := fills[s.Tone], strong[s.Tone]
 		p.pdf.SetFillColor(fill.r, fill.g, fill.b)
@@ -178,10 +178,10 @@ func (r Report) drawFlow(p *paper) {
 		p.pdf.ClosePath()
 		p.pdf.DrawPath("FD")
 	}
-	p.y += flowHeight*unit*p.scale + p.scale
+	p.y += FlowHeight*unit*p.scale + p.scale
 	below := 0.0
 	for i, c := range f.Columns {
-		x, _ := at(point{X: c.X})
+		x, _ := at(Point{X: c.X})
 		width := min(flowStep*unit, pageWidth-margin-x) - 2
 		if i == len(f.Columns)-1 {
 			x = min(x, pageWidth-margin-32)
@@ -189,10 +189,6 @@ func (r Report) drawFlow(p *paper) {
 		}
 		p.font("B", 8.5, ink)
 		y := p.y + p.write(x, p.y, width, 8.5, c.Name)
-		if len(c.Lines) == 0 {
-			p.font("", 7.5, quiet)
-			y += p.write(x, y, width, 7.5, "nothing left here")
-		}
 		for _, l := range c.Lines {
 			indent := 0.0
 			p.font("", 7.5, quiet)

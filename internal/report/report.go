@@ -44,6 +44,7 @@ type Report struct {
 // Cause is a finding with a cause, in the words of the registry.
 type Cause struct {
 	Finding   finding.Finding
+	Code      finding.Cause
 	Stage     finding.Stage
 	Title     string
 	Meaning   string

@@ -23,7 +23,7 @@ func every() Report {
 		Work: []string{"It took 30 minutes."}, Changes: []string{"No address has another finding than in run 3."}}
 	for _, c := range finding.Causes() {
 		for i, f := range c.Findings {
-			r.Causes = append(r.Causes, Cause{f, c.Stage, c.Title, c.Meaning, int64(10 + i)})
+			r.Causes = append(r.Causes, Cause{f, c.Code, c.Stage, c.Title, c.Meaning, int64(10 + i)})
 			r.Addresses += int64(10 + i)
 		}
 	}
@@ -85,9 +85,9 @@ func TestPDF(t *testing.T) {
 // flows in is what leaves and arrives.
 func TestFlow(t *testing.T) {
 	r := Report{Addresses: 1000, Open: 100, Causes: []Cause{
-		{finding.Deliverable, finding.StageMailbox, "a", "", 500}, {finding.CatchAll, finding.StageMailbox, "b", "", 200},
-		{finding.Undeliverable, finding.StageDomain, "c", "", 150}, {finding.Undecided, finding.StageRule, "d", "", 50}}}
-	f := r.flow()
+		{finding.Deliverable, "", finding.StageMailbox, "a", "", 500}, {finding.CatchAll, "", finding.StageMailbox, "b", "", 200},
+		{finding.Undeliverable, "", finding.StageDomain, "c", "", 150}, {finding.Undecided, "", finding.StageRule, "d", "", 50}}}
+	f := r.Flow()
 	if len(f.Shapes) != 5 {
 		t.Fatalf("%d bands", len(f.Shapes))
 	}

@@ -37,7 +37,7 @@ func (s *Summaries) Report(ctx context.Context, run store.Run, l store.List, zon
 	}
 	for _, c := range b.Causes {
 		info, _ := finding.Lookup(c.Cause)
-		r.Causes = append(r.Causes, report.Cause{Finding: c.Finding, Stage: c.Stage, Title: c.Title, Meaning: info.Meaning, Addresses: c.Addresses})
+		r.Causes = append(r.Causes, report.Cause{Finding: c.Finding, Code: c.Cause, Stage: c.Stage, Title: c.Title, Meaning: info.Meaning, Addresses: c.Addresses})
 	}
 	if r.Domains, r.Operators, err = s.places(ctx, run); err != nil {
 		return r, err

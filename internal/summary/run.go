@@ -10,6 +10,7 @@ import (
 	"varnet/core/policy"
 	"varnet/internal/contract"
 	"varnet/internal/decide"
+	"varnet/internal/report"
 	"varnet/internal/store"
 )
 
@@ -63,6 +64,7 @@ func (s *Summaries) Run(ctx context.Context, r store.Run, l store.List, zone *ti
 	}
 	b.Open = b.Addresses - b.Done
 	b.Causes = causeCounts(p.Verdicts, d.Verdicts)
+	b.Flow = flowOf(b)
 	for _, c := range b.Causes {
 		if c.AskAgain {
 			b.MayAsk += c.Addresses
@@ -85,6 +87,23 @@ func (s *Summaries) Run(ctx context.Context, r store.Run, l store.List, zone *ti
 	b.Notices = append(happenings(happened, zone), notices(b)...)
 	b.Estimate, err = s.estimated(ctx, b)
 	return b, err
+}
+
+// flowOf lays out the picture of a run.
+func flowOf(b contract.Run) *contract.Flow {
+	causes := contract.Each(b.Causes, func(c contract.CauseCount) report.Cause {
+		return report.Cause{Finding: c.Finding, Code: c.Cause, Stage: c.Stage, Title: c.Title, Addresses: c.Addresses}
+	})
+	f := report.FlowOf(b.Addresses, b.Open, causes)
+	return &contract.Flow{Says: f.Says, Width: report.FlowWidth, Height: report.FlowHeight,
+		Shapes: contract.Each(f.Shapes, func(s report.Shape) contract.FlowShape {
+			return contract.FlowShape{Tone: s.Tone, Path: s.SVG(), FlowFilter: contract.FlowFilter(s.Of)}
+		}),
+		Columns: contract.Each(f.Columns, func(c report.Column) contract.FlowColumn {
+			return contract.FlowColumn{Name: c.Name, X: c.X, Lines: contract.Each(c.Lines, func(l report.Label) contract.FlowLine {
+				return contract.FlowLine{Tone: l.Tone, Text: l.Text, FlowFilter: contract.FlowFilter(l.Of)}
+			})}
+		})}
 }
 
 // causeCounts adds up addresses by finding and cause, in the order of the

@@ -1725,6 +1725,65 @@ export interface components {
              */
             decision: "keep" | "hold" | "drop" | "policy";
         };
+        Flow: {
+            /** @description The stages with what left there, then the end with what reached it. */
+            columns: components["schemas"]["FlowColumn"][];
+            /**
+             * Format: double
+             * @description Its height.
+             */
+            height: number;
+            /** @description The picture in a sentence. */
+            says: string;
+            /** @description The bands. */
+            shapes: components["schemas"]["FlowShape"][];
+            /**
+             * Format: double
+             * @description The width of the drawing, in its own measure.
+             */
+            width: number;
+        };
+        FlowColumn: {
+            /** @description What left or arrived there. */
+            lines: components["schemas"]["FlowLine"][];
+            /** @description What it is called. */
+            name: string;
+            /**
+             * Format: double
+             * @description Where it begins.
+             */
+            x: number;
+        };
+        FlowLine: {
+            /** @description Those with this cause. */
+            cause?: string;
+            /** @description Those with this finding. */
+            finding?: string;
+            /** @description Those of this stage. */
+            stage?: string;
+            /** @description The line. */
+            text: string;
+            /**
+             * @description The tone of a total; left out for other lines.
+             * @enum {string}
+             */
+            tone?: "keep" | "hold" | "drop";
+        };
+        FlowShape: {
+            /** @description Those with this cause. */
+            cause?: string;
+            /** @description Those with this finding. */
+            finding?: string;
+            /** @description Its outline, as the data of an SVG path. */
+            path: string;
+            /** @description Those of this stage. */
+            stage?: string;
+            /**
+             * @description Its tone; left out for what is not concluded yet.
+             * @enum {string}
+             */
+            tone?: "keep" | "hold" | "drop";
+        };
         Health: {
             /**
              * Format: int64
@@ -2257,6 +2316,8 @@ export interface components {
             expectedEnd?: components["schemas"]["Expected"];
             /** Format: date-time */
             finishedAt?: string;
+            /** @description The picture of the run; left out where several runs are listed. */
+            flow?: components["schemas"]["Flow"];
             /** @description The hours of the day within which it works, such as 22:00-06:00. */
             hours?: string;
             /** Format: int64 */

@@ -28,7 +28,7 @@ function Whole({ run }: { run: Run }) {
         <h1>Run {run.id}: {run.state}</h1>
         <span className="acts">
           {!run.finishedAt && <Life run={run} />}
-          {run.state === "finished" && run.mayAsk > 0 && <AskAgain run={run} which={{}}>Ask again about the {plural(run.mayAsk, "address", "addresses")} it may help</AskAgain>}
+          {run.state === "finished" && run.mayAsk > 0 && <AskAgain run={run} which={{}}>Ask again about {plural(run.mayAsk, "address", "addresses")}</AskAgain>}
           {run.done > 0 && <Button href={report(run.id, "pdf")}>Report</Button>}
           <Button onClick={() => void go(`/runs/${run.id}/domains`)} disabled={run.done === 0}>Domains</Button>
           <Button onClick={() => void go(`/runs/${run.id}/results`)} disabled={run.done === 0}>See the results</Button>

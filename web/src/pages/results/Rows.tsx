@@ -82,7 +82,7 @@ function Row({ result: r, chosen, onChoose, onOpen }: { result: Result; chosen: 
       <td><button type="button" className="plain" onClick={() => onOpen(r.address)}><AddressText text={r.typed} /></button></td>
       <td>{r.finding}</td>
       <td>{r.title}</td>
-      <td>{r.traits.join(", ")}{r.suggestion && <span className="quiet"> meant perhaps: <AddressText text={r.suggestion} /></span>}</td>
+      <td>{r.traits.join(", ")}{r.suggestion && <span className="quiet"> did you mean <AddressText text={r.suggestion} /></span>}</td>
       <td className="number">{Math.round(r.odds * 100)} in 100</td>
     </tr>
   );

@@ -28,7 +28,7 @@ function Waits({ run }: { run: Run }) {
   if (run.waits.length === 0) return null;
   return (
     <details className="waits">
-      <summary>What is waited for, at whom</summary>
+      <summary>Waiting for</summary>
       <ul>{run.waits.map((w) => <li key={w.operator + w.sentence.slice(-24)}>{w.sentence}</li>)}</ul>
     </details>
   );
