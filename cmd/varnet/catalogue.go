@@ -81,7 +81,7 @@ func (c catalogueCall) change(ctx context.Context, what string, args []string) e
 	if err != nil || c.file == "" {
 		return c.shown(found, err)
 	}
-	fmt.Fprintf(c.out, "%s read; you have %s of your own now.\n", say.Plural(int64(len(names)), "entry", "entries"), say.Plural(int64(len(found)), "entry", "entries"))
+	fmt.Fprintf(c.out, "%s added.\n", say.Plural(int64(len(found)), "entry", "entries"))
 	return nil
 }
 

@@ -36,7 +36,7 @@ func clean(ctx context.Context, c *cli, args []string) error {
 		return err
 	}
 	if len(rest) != 1 || *out == "" {
-		return c.wrongUse("name one file to bring in, and with -out the file to write")
+		return c.wrongUse("name one file to import, and with -out the file to write")
 	}
 	addressColumns, err := c.columnNumbers(*columns)
 	if err != nil {
@@ -54,7 +54,7 @@ func clean(ctx context.Context, c *cli, args []string) error {
 	if info, err := file.Stat(); err == nil && info.Size() > inParts {
 		f.Key, f.Size = rand.Text(), info.Size()
 	}
-	l, err := connect().BringIn(ctx, f)
+	l, err := connect().Import(ctx, f)
 	if err != nil {
 		return fmt.Errorf("%s: %w", rest[0], err)
 	}
@@ -75,7 +75,7 @@ func clean(ctx context.Context, c *cli, args []string) error {
 	for _, n := range r.Notices {
 		fmt.Fprintln(c.out, "Notice: "+n)
 	}
-	return c.takeOut(ctx, connect(), r.ID, contract.TakingOut{}, *out)
+	return c.exportSentence(ctx, connect(), r.ID, contract.ExportChoice{}, *out)
 }
 
 // columnNumbers reads columns counted from 1.
@@ -108,7 +108,7 @@ func (c *cli) written() func() url.Values {
 	}
 }
 
-// openList opens a file to bring in.
+// openList opens a file to imports.
 func openList(name string) (*os.File, error) {
 	info, err := os.Stat(name)
 	switch {
@@ -120,14 +120,14 @@ func openList(name string) (*os.File, error) {
 	return os.Open(name)
 }
 
-// sayTakeOut says what the file will hold.
-func (c *cli) sayTakeOut(ctx context.Context, api *client.Client, run int64, how contract.TakingOut) error {
-	t, err := api.TakeOut(ctx, run, how)
+// printExport says what the file will hold.
+func (c *cli) printExport(ctx context.Context, api *client.Client, run int64, how contract.ExportChoice) error {
+	t, err := api.ExportPreview(ctx, run, how)
 	if err != nil {
 		return err
 	}
 	fmt.Fprintln(c.out, printable(t.Sentence))
-	spreadsheet := slices.Contains([]string{"spreadsheet", "brought", ""}, how.Format)
+	spreadsheet := slices.Contains([]string{"spreadsheet", "original", ""}, how.Format)
 	if t.Formulas > 0 && spreadsheet && !how.Guard {
 		fmt.Fprintf(c.out, "Notice: %s of the list %s a cell of yours that a spreadsheet would run as a formula; -guard makes such cells harmless.\n",
 			say.Rows(t.Formulas), map[bool]string{true: "has", false: "have"}[t.Formulas == 1])
@@ -135,13 +135,13 @@ func (c *cli) sayTakeOut(ctx context.Context, api *client.Client, run int64, how
 	return nil
 }
 
-// takeOut says what the file will hold and writes it.
-func (c *cli) takeOut(ctx context.Context, api *client.Client, run int64, how contract.TakingOut, out string) error {
-	err := c.sayTakeOut(ctx, api, run, how)
+// exportSentence says what the file will hold and writes it.
+func (c *cli) exportSentence(ctx context.Context, api *client.Client, run int64, how contract.ExportChoice, out string) error {
+	err := c.printExport(ctx, api, run, how)
 	if err != nil {
 		return err
 	}
-	err = writeWhole(out, func(w io.Writer) error { return api.TakeOutFile(ctx, run, how, w) })
+	err = writeWhole(out, func(w io.Writer) error { return api.ExportFile(ctx, run, how, w) })
 	if err == nil {
 		fmt.Fprintf(c.out, "Written to %s.\n", printable(out))
 	}
@@ -171,14 +171,14 @@ func writeWhole(name string, write func(io.Writer) error) error {
 func export(ctx context.Context, c *cli, args []string) error {
 	connect := c.connect()
 	out := c.flags.String("out", "", "the file to write")
-	var how contract.TakingOut
+	var how contract.ExportChoice
 	for _, f := range []struct {
 		to                     *string
 		name, otherwise, usage string
 	}{
 		{&how.Decision, "decision", "keep", "which rows: keep, hold, drop or all"},
 		{&how.Form, "form", "rows", "rows: as they were brought; results: with result columns; addresses: nothing else; suppression: address and reason"},
-		{&how.Format, "format", "brought", "brought: as the file was; spreadsheet: CSV that opens in columns; xlsx; ods; jsonl; txt: one address a line"},
+		{&how.Format, "format", "original", "original: as the file was; spreadsheet: CSV that opens in columns; xlsx; ods; jsonl; txt: one address a line"},
 		{&how.Policy, "policy", "", "decide by another policy than the run's, which stays"},
 		{&how.Apart, "apart", "", "one file for each decision or finding, in a zip with a README"},
 		{&how.Finding, "finding", "", "only rows with this finding"},
@@ -213,7 +213,7 @@ func export(ctx context.Context, c *cli, args []string) error {
 		return err
 	}
 	if *dry {
-		return c.sayTakeOut(ctx, connect(), run, how)
+		return c.printExport(ctx, connect(), run, how)
 	}
-	return c.takeOut(ctx, connect(), run, how, *out)
+	return c.exportSentence(ctx, connect(), run, how, *out)
 }

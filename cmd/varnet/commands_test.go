@@ -32,7 +32,7 @@ func failing(call string, err ...string) step { return step{call: call, exit: 1,
 func wrong(call string, err ...string) step { return step{call: call, exit: 2, err: err} }
 
 // quick is a world whose hosts do not keep one waiting for long.
-const quick = `{"name": "quick", "seed": 9, "greylistMs": 300, "sending": {"blocklist": "blocklist.example"}, "operators": [
+const quick = `{"name": "quick", "seed": 9, "greylistMs": 300, "outbound": {"blocklist": "blocklist.example"}, "operators": [
 	{"name": "postbarn.example", "character": "plain", "domains": ["postbarn.example", "fernhollow.example"], "weight": 60, "real": 0.8},
 	{"name": "sundial.example", "character": "catch-all", "domains": ["sundial-nursery.example"], "weight": 20, "real": 0.5},
 	{"name": "hedgerow.example", "character": "greylisting", "domains": ["hedgerow-post.example"], "weight": 20, "real": 0.8},
@@ -171,9 +171,9 @@ func TestCommands(t *testing.T) {
 		good("lists estimate 1", "%"),
 		good("lists common 1 1", "of"),
 		good("lists keep 1 30"),
-		good("lists aside 1"),
+		good("lists archive 1"),
 		good("lists", "There is no list yet."),
-		good("lists back 1"),
+		good("lists unarchive 1"),
 		failing("lists decide 1 drop nobody.atall@fernhollow.example", "none of these addresses"),
 		wrong("lists keep 1 long", `"long" is no number of days`),
 		wrong("lists common 1 other", `"other" is not the number of a list`),
@@ -220,7 +220,7 @@ func TestCommands(t *testing.T) {
 		wrong("policies save", "the forms are below"),
 	)
 	h.walk( // catalogues
-		good("catalogue -file $/theirs.txt add disposable", "2 entries read; you have 2 entries of your own now."),
+		good("catalogue -file $/theirs.txt add disposable", "2 entries added."),
 		failing("catalogue -file $/odd.txt add disposable", "odd.txt, line 2:"),
 		good("catalogue remove disposable tenminutes.example quickpost.example", "no entries of your own"),
 		good("catalogue follow disposable file://$/theirs.txt", "2 entries; its last change added 2 and removed 0."),
@@ -276,44 +276,44 @@ func (h hand) reported() {
 	}
 }
 
-// TestSendingCommands sets a sending side up, tests it and takes it apart again.
-func TestSendingCommands(t *testing.T) {
+// TestOutboundCommands sets outbound up, tests it and takes it apart again.
+func TestOutboundCommands(t *testing.T) {
 	h := installed(t)
 	h.walk(
-		good("sending", "Outbound is", "from the settings", "starts with 3 sessions"),
-		good("sending test", "●"),
-		good("sending cap 3", "At most 3 sessions at a time"),
-		good("sending add identity verify.fernhollow.example check@fernhollow.example", "identity verify.fernhollow.example"),
-		good("sending -file $/proxies.txt add route", "socks5://127.0.0.1:9", "connect://127.0.0.1:9"),
-		good("sending test", "○", "To do:"),
-		good("sending remove failed route", "2 removed."),
-		good("sending add blocklist blocklist.example", "blocklist blocklist.example"),
-		failing("sending remove 99", "part 99"),
-		failing("sending add route smoke-signals", "Line 1: a route begins with direct"),
-		wrong("sending remove", "name the numbers"),
-		wrong("sending remove first", `"first" is not the number of a part`),
-		wrong("sending add route", "name what to add"),
-		wrong("sending frown", `there is no "frown"`),
-		wrong("sending cap many", `not "many"`),
-		wrong("sending cap 21", "a number from 1 to 20"),
-		good("sending rules", "There are no rules"),
-		good("sending rules set $/rules.json", "*.nethermoss.example"),
-		good("sending -json rules", `"depth": "never"`),
-		failing("sending rules set $/proxies.txt", "is not a JSON list of rules"),
-		wrong("sending rules forget", "rules set FILE"),
-		good("sending try ada@post.nethermoss.example", "nethermoss"),
-		good("sending -json try ada@postbarn.example", `"lanes":3`),
-		wrong("sending try", "name one address"),
-		good("sending operators", "Nothing has been learnt"),
+		good("outbound", "Outbound is", "from the settings", "starts with 3 sessions"),
+		good("outbound test", "●"),
+		good("outbound cap 3", "At most 3 sessions at a time"),
+		good("outbound add identity verify.fernhollow.example check@fernhollow.example", "identity verify.fernhollow.example"),
+		good("outbound -file $/proxies.txt add route", "socks5://127.0.0.1:9", "connect://127.0.0.1:9"),
+		good("outbound test", "○", "To do:"),
+		good("outbound remove failed route", "2 removed."),
+		good("outbound add blocklist blocklist.example", "blocklist blocklist.example"),
+		failing("outbound remove 99", "part 99"),
+		failing("outbound add route smoke-signals", "Line 1: a route begins with direct"),
+		wrong("outbound remove", "name the numbers"),
+		wrong("outbound remove first", `"first" is not the number of a part`),
+		wrong("outbound add route", "name what to add"),
+		wrong("outbound frown", `there is no "frown"`),
+		wrong("outbound cap many", `not "many"`),
+		wrong("outbound cap 21", "a number from 1 to 20"),
+		good("outbound rules", "There are no rules"),
+		good("outbound rules set $/rules.json", "*.nethermoss.example"),
+		good("outbound -json rules", `"depth": "never"`),
+		failing("outbound rules set $/proxies.txt", "is not a JSON list of rules"),
+		wrong("outbound rules forget", "rules set FILE"),
+		good("outbound try ada@post.nethermoss.example", "nethermoss"),
+		good("outbound -json try ada@postbarn.example", `"lanes":3`),
+		wrong("outbound try", "name one address"),
+		good("outbound operators", "Nothing has been learnt"),
 		good("clean $/members.csv -out $/kept.csv", "rows will be kept."),
-		good("sending operators postbarn", "operator", "postbarn.example"),
-		good("sending forget postbarn.example", "What was learnt about postbarn.example is forgotten; it starts again with 3 sessions."),
-		good("sending operators postbarn", "Nothing has been learnt about an operator of that name yet."),
-		failing("sending forget nobody.example", "nobody.example"),
-		wrong("sending forget", "name one operator"),
+		good("outbound operators postbarn", "operator", "postbarn.example"),
+		good("outbound forget postbarn.example", "What was learnt about postbarn.example is forgotten; it starts again with 3 sessions."),
+		good("outbound operators postbarn", "Nothing has been learnt about an operator of that name yet."),
+		failing("outbound forget nobody.example", "nobody.example"),
+		wrong("outbound forget", "name one operator"),
 	)
-	_, out, _ := h.call("sending -json")
-	var side contract.Sending
+	_, out, _ := h.call("outbound -json")
+	var side contract.Outbound
 	if err := json.Unmarshal([]byte(out), &side); err != nil || side.Pace.Cap != 3 || len(side.Rules) != 1 || len(side.Parts) < 4 {
 		t.Errorf("%v: %s", err, out)
 	}

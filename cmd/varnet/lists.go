@@ -81,14 +81,14 @@ const listsForms = `  varnet lists                  the lists, newest first
   varnet lists keep LIST DAYS   keep it so long after it was imported or last run; 0: until it is deleted
   varnet lists decide LIST keep|hold|drop|policy ADDRESS…
                                 override the policy for some addresses; policy: as it says again
-  varnet lists aside LIST       archive it, so that it is not shown among the others
-  varnet lists back LIST        show it among the others again
+  varnet lists archive LIST     archive it, so that it is not shown among the others
+  varnet lists unarchive LIST   show it among the others again
   varnet lists delete LIST      delete it with its runs, results and evidence`
 
 // actOnList does what is said with a list.
 func (c *cli) actOnList(ctx context.Context, api *client.Client, words []string) error {
 	if len(words) > 3 && words[0] == "decide" {
-		return c.decideByHand(ctx, api, words[1], words[2], words[3:])
+		return c.override(ctx, api, words[1], words[2], words[3:])
 	}
 	if len(words) < 2 || len(words) > 3 || len(words) == 3 != (words[0] == "keep" || words[0] == "common") {
 		return c.wrongUse("say what to do and the number of a list; the forms are below")
@@ -119,23 +119,25 @@ func (c *cli) actOnList(ctx context.Context, api *client.Client, words []string)
 		if err != nil {
 			return c.wrongUse(fmt.Sprintf("%q is no number of days", words[2]))
 		}
-		_, err = api.SetKeeping(ctx, id, days)
+		_, err = api.ChangeList(ctx, id, contract.ListChange{KeepDays: &days})
 		return err
-	case "aside", "back":
-		return api.Archive(ctx, id, words[0] == "aside")
+	case "archive", "unarchive":
+		archived := words[0] == "archive"
+		_, err := api.ChangeList(ctx, id, contract.ListChange{Archived: &archived})
+		return err
 	case "delete":
 		return api.DeleteList(ctx, id)
 	}
 	return c.wrongUse(fmt.Sprintf("%q cannot be done with a list; the forms are below", words[0]))
 }
 
-// decideByHand decides about addresses of a list.
-func (c *cli) decideByHand(ctx context.Context, api *client.Client, list, decision string, addresses []string) error {
+// override decides about addresses of a list.
+func (c *cli) override(ctx context.Context, api *client.Client, list, decision string, addresses []string) error {
 	id, err := c.listNumber(list)
 	if err != nil {
 		return err
 	}
-	done, err := api.DecideByHand(ctx, id, contract.ByHand{Mailboxes: addresses, Decision: policy.Decision(decision)})
+	done, err := api.Override(ctx, id, contract.Override{Mailboxes: addresses, Decision: policy.Decision(decision)})
 	if err == nil {
 		fmt.Fprintf(c.out, "It was decided about %d of %s.\n", done.Addresses, say.Addresses(int64(len(addresses))))
 	}

@@ -48,7 +48,7 @@ func policiesCommand(ctx context.Context, c *cli, args []string) error {
 		}
 		r, err := connect().Decide(ctx, run, rest[2])
 		if err == nil {
-			fmt.Fprintln(c.out, printable(r.TakeOut))
+			fmt.Fprintln(c.out, printable(r.ExportSentence))
 		}
 		return err
 	}

@@ -153,7 +153,7 @@ func (c *cli) follow(ctx context.Context, api *client.Client, id int64) error {
 	p.end()
 	if err == nil {
 		fmt.Fprintln(c.out, r.Sentence)
-		fmt.Fprintln(c.out, printable(r.TakeOut))
+		fmt.Fprintln(c.out, printable(r.ExportSentence))
 	}
 	return err
 }

@@ -16,6 +16,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"varnet/core/address"
@@ -39,21 +40,23 @@ type API struct {
 	importer  *intake.Importer
 }
 
-// New gives the handler of everything the service serves. Event streams end
+// New returns the handler of everything the service serves. Event streams end
 // when ending does.
 func New(ending context.Context, e *work.Engine) http.Handler {
 	a := &API{store: e.Store, engine: e, log: e.Log, ending: ending, summaries: &summary.Summaries{Source: e.Store, Left: e.Left},
 		importer: &intake.Importer{Store: e.Store, Grammar: e.Grammar, Catalogue: e.Catalogue}}
 	r := chi.NewRouter()
-	r.Use(a.logged, secured, zoned, http.NewCrossOriginProtection().Handler)
+	r.Use(a.logged, secured, zoned, sameOrigin().Handler, middleware.Compress(compression, compressed...))
 	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("ok\n")) })
 	r.Get("/readyz", a.ready)
 	r.Handle("/metrics", promhttp.Handler())
 	r.Route("/api/v1", func(r chi.Router) {
 		h := humachi.New(r, configuration())
-		h.UseMiddleware(a.authenticate(h))
+		h.UseMiddleware(a.authenticate(h), strict(h))
 		a.register(h)
 		r.Get("/docs", docs(h))
+		r.Get("/problems", problems)
+		r.MethodNotAllowed(wrongMethod)
 		r.NotFound(func(w http.ResponseWriter, _ *http.Request) {
 			problem(w, http.StatusNotFound, "There is nothing at this address; /api/v1/docs lists all operations.")
 		})
@@ -62,7 +65,15 @@ func New(ending context.Context, e *work.Engine) http.Handler {
 	return r
 }
 
-// Contract gives the contract as an OpenAPI 3.1 document.
+// compression is the level of gzip: beyond it the size hardly falls and the time rises.
+const compression = 5
+
+// compressed are the types that are sent compressed. Exported files are not among them:
+// their downloads are taken up again at any byte.
+var compressed = []string{"text/html", "text/css", "text/plain", "text/javascript", "application/javascript", "application/json",
+	"application/problem+json", "application/openapi+json", "image/svg+xml", "font/ttf"}
+
+// Contract returns the contract as an OpenAPI 3.1 document.
 func Contract() ([]byte, error) {
 	h := humachi.New(chi.NewRouter(), configuration())
 	(&API{}).register(h)
@@ -91,31 +102,50 @@ func (a *API) register(h huma.API) {
 	a.registerUploads(h)
 	a.registerRuns(h)
 	a.registerResults(h)
-	a.registerTakeOut(h)
+	a.registerExport(h)
 	a.registerPolicies(h)
 	a.registerReport(h)
 	a.registerEstimate(h)
 	a.registerWorkers(h)
-	a.registerByHand(h)
-	a.registerFitting(h)
-	a.registerKeeping(h)
+	a.registerOverrides(h)
+	a.registerMatching(h)
+	a.registerRetention(h)
 	a.registerChecks(h)
 	a.registerCatalogue(h)
-	a.registerLooks(h)
+	a.registerPages(h)
 	a.registerKeys(h)
-	a.registerSending(h)
+	a.registerOutbound(h)
+	closeValues(h.OpenAPI())
 }
 
 // operation describes an operation in one line.
 func operation(id, method, path, summary string) huma.Operation {
 	op := huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary,
-		Errors: []int{http.StatusUnauthorized, http.StatusUnprocessableEntity}}
+		Errors: []int{http.StatusUnauthorized, http.StatusUnprocessableEntity, http.StatusInternalServerError, http.StatusServiceUnavailable}}
 	if strings.Contains(path, "{") {
 		op.Errors = append(op.Errors, http.StatusNotFound)
+	}
+	if method != http.MethodGet {
+		op.Errors = append(op.Errors, http.StatusForbidden, http.StatusConflict)
+	}
+	if method != http.MethodGet && method != http.MethodDelete {
+		op.Errors = append(op.Errors, http.StatusBadRequest, http.StatusRequestEntityTooLarge, http.StatusUnsupportedMediaType)
 	}
 	if method == http.MethodDelete {
 		op.DefaultStatus = http.StatusNoContent
 	}
+	return op
+}
+
+// made is what an operation answers that makes something: where it is, and what it is.
+type made[T any] struct {
+	Location string `header:"Location" doc:"Where it is."`
+	Body     T
+}
+
+// creates describes an operation that makes something.
+func creates(op huma.Operation) huma.Operation {
+	op.DefaultStatus = http.StatusCreated
 	return op
 }
 

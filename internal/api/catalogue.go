@@ -11,7 +11,7 @@ import (
 )
 
 func (a *API) registerCatalogue(h huma.API) {
-	huma.Register(h, operation("catalogue", http.MethodGet, "/catalogue", "The workspace's own entries; they count for what is brought in or checked from then on"), a.catalogue)
+	huma.Register(h, operation("catalogue", http.MethodGet, "/catalogue", "The workspace's own entries; they count for what is imported or checked from then on"), a.catalogue)
 	add := operation("add-to-catalogue", http.MethodPost, "/catalogue", "Add entries of your own, all of them or none")
 	add.MaxBodyBytes = maxCatalogueBody
 	huma.Register(h, add, a.addToCatalogue)
@@ -23,21 +23,29 @@ func (a *API) registerCatalogue(h huma.API) {
 // maxCatalogueBody is how large a body of entries may be.
 const maxCatalogueBody = 32 << 20
 
-type entriesOutput struct{ Body []contract.CatalogueEntry }
-
-func (a *API) catalogue(ctx context.Context, _ *struct{}) (*entriesOutput, error) {
-	entries, err := a.store.CatalogueEntries(ctx, workspace(ctx).ID)
+func (a *API) catalogue(ctx context.Context, in *struct {
+	Cursor
+	Limit
+}) (*pageOutput[contract.CatalogueEntry], error) {
+	var after catalogue.Entry
+	if err := in.place(&after); err != nil {
+		return nil, err
+	}
+	entries, err := a.store.CatalogueEntries(ctx, workspace(ctx).ID, after, in.Limit.Limit)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	out := &entriesOutput{Body: []contract.CatalogueEntry{}}
-	for _, e := range entries {
-		out.Body = append(out.Body, contract.CatalogueEntry{Kind: string(e.Kind), Name: e.Name, Except: e.Except})
-	}
-	return out, nil
+	out := contract.Each(entries, entryBody)
+	return pageOf(out, in.Limit.Limit, func(e contract.CatalogueEntry) any {
+		return catalogue.Entry{Kind: catalogue.Kind(e.Kind), Name: e.Name}
+	}), nil
 }
 
-func (a *API) addToCatalogue(ctx context.Context, in *struct{ Body contract.CatalogueEntries }) (*entriesOutput, error) {
+func entryBody(e catalogue.Entry) contract.CatalogueEntry {
+	return contract.CatalogueEntry{Kind: string(e.Kind), Name: e.Name, Except: e.Except}
+}
+
+func (a *API) addToCatalogue(ctx context.Context, in *struct{ Body contract.CatalogueEntries }) (*struct{ Body contract.CatalogueEntries }, error) {
 	entries, err := normalEntries(in.Body.Entries)
 	if err != nil {
 		return nil, err
@@ -45,7 +53,7 @@ func (a *API) addToCatalogue(ctx context.Context, in *struct{ Body contract.Cata
 	if err := a.store.SaveCatalogueEntries(ctx, workspace(ctx).ID, entries); err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	return a.catalogue(ctx, nil)
+	return &struct{ Body contract.CatalogueEntries }{contract.CatalogueEntries{Entries: contract.Each(entries, entryBody)}}, nil
 }
 
 func (a *API) deleteFromCatalogue(ctx context.Context, in *struct {

@@ -16,15 +16,14 @@ import (
 
 func (a *API) registerCatalogueSources(h huma.API) {
 	huma.Register(h, operation("catalogue-sources", http.MethodGet, "/catalogue/sources", "The catalogues that the workspace follows"), a.catalogueSources)
-	follow := operation("follow-catalogue", http.MethodPost, "/catalogue/sources", "Follow a catalogue: it is read now and every day")
-	huma.Register(h, follow, a.followCatalogue)
+	huma.Register(h, creates(operation("follow-catalogue", http.MethodPost, "/catalogue/sources", "Follow a catalogue: it is read now and every day")), a.followCatalogue)
 	huma.Register(h, operation("read-catalogue-source", http.MethodPost, "/catalogue/sources/{id}/read", "Read a catalogue that is followed now"), a.readCatalogueSource)
 	huma.Register(h, operation("unfollow-catalogue", http.MethodDelete, "/catalogue/sources/{id}", "Follow a catalogue no longer; its entries cease to count"), a.unfollowCatalogue)
 }
 
 type sourceOutput struct{ Body contract.CatalogueSource }
 
-func (a *API) catalogueSources(ctx context.Context, _ *struct{}) (*struct{ Body []contract.CatalogueSource }, error) {
+func (a *API) catalogueSources(ctx context.Context, _ *struct{}) (*pageOutput[contract.CatalogueSource], error) {
 	sources, err := a.store.CatalogueSources(ctx, workspace(ctx).ID)
 	if err != nil {
 		return nil, a.failed(ctx, err)
@@ -33,7 +32,7 @@ func (a *API) catalogueSources(ctx context.Context, _ *struct{}) (*struct{ Body 
 	for i, s := range sources {
 		out[i] = sourceBody(s)
 	}
-	return &struct{ Body []contract.CatalogueSource }{out}, nil
+	return whole(out), nil
 }
 
 func (a *API) followCatalogue(ctx context.Context, in *struct{ Body contract.NewCatalogueSource }) (*sourceOutput, error) {

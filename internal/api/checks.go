@@ -19,11 +19,11 @@ import (
 
 func (a *API) registerChecks(h huma.API) {
 	huma.Register(h, operation("check", http.MethodPost, "/checks", "Check some addresses now, with all that is seen"), a.check)
-	sse.Register(h, operation("check-events", http.MethodGet, "/checks/events", "Check an address now and tell each stage that it passes; all that is seen at the end"),
+	sse.Register(h, operation("check-events", http.MethodPost, "/checks/events", "Check an address now and tell each stage that it passes; all that is seen at the end"),
 		map[string]any{"stage": contract.Passed{}, "evidence": contract.Evidence{}}, a.checkEvents)
 }
 
-func (a *API) check(ctx context.Context, in *struct{ Body contract.Addresses }) (*struct{ Body []contract.Evidence }, error) {
+func (a *API) check(ctx context.Context, in *struct{ Body contract.Addresses }) (*pageOutput[contract.Evidence], error) {
 	out := make([]contract.Evidence, len(in.Body.Addresses))
 	var wg sync.WaitGroup
 	for i, typed := range in.Body.Addresses {
@@ -32,13 +32,11 @@ func (a *API) check(ctx context.Context, in *struct{ Body contract.Addresses }) 
 		})
 	}
 	wg.Wait()
-	return &struct{ Body []contract.Evidence }{out}, nil
+	return whole(out), nil
 }
 
-func (a *API) checkEvents(ctx context.Context, in *struct {
-	Address string `query:"address" required:"true" minLength:"1" maxLength:"2000" doc:"The address, as typed."`
-}, send sse.Sender) {
-	c := a.engine.Check(ctx, workspace(ctx).ID, in.Address, func(s finding.Stage, c work.Checked) {
+func (a *API) checkEvents(ctx context.Context, in *struct{ Body contract.OneAddress }, send sse.Sender) {
+	c := a.engine.Check(ctx, workspace(ctx).ID, in.Body.Address, func(s finding.Stage, c work.Checked) {
 		_ = send.Data(passedBody(s, c))
 	})
 	_ = send.Data(checkBody(c))

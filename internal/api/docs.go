@@ -18,7 +18,7 @@ h2 { margin-top: 2rem; font-size: 1.1rem } code { background: #efe9dd; padding: 
 </style>
 <h1>Varnet: the API</h1>
 <p>All operations are under <code>/api/v1</code>. Give a key of your workspace as <code>Authorization: Bearer …</code>.
-Errors are problem documents (RFC 9457). The whole contract is <a href="openapi.json">openapi.json</a>.</p>
+Errors are <a href="problems">problem documents</a> (RFC 9457). The whole contract is <a href="openapi.json">openapi.json</a>.</p>
 {{range .}}<h2><code>{{.Method}} {{.Path}}</code></h2><p>{{.Summary}}.{{if .Body}} Send: {{.Body}}.{{end}}</p>
 {{if .Params}}<table>{{range .Params}}<tr><td><code>{{.Name}}</code><td>{{.Description}}{{end}}</table>{{end}}
 {{end}}</html>`))
@@ -33,10 +33,8 @@ func docs(h huma.API) http.HandlerFunc {
 	return func(w http.ResponseWriter, _ *http.Request) {
 		var all []documented
 		for path, item := range h.OpenAPI().Paths {
-			for method, op := range map[string]*huma.Operation{"GET": item.Get, "POST": item.Post, "DELETE": item.Delete, "PUT": item.Put, "PATCH": item.Patch} {
-				if op != nil {
-					all = append(all, documented{method, path, op.Summary, bodyKind(op), op.Parameters})
-				}
+			for method, op := range operationsOf(item) {
+				all = append(all, documented{method, path, op.Summary, bodyKind(op), op.Parameters})
 			}
 		}
 		slices.SortFunc(all, func(a, b documented) int { return strings.Compare(a.Path+a.Method, b.Path+b.Method) })

@@ -22,7 +22,7 @@ type download struct {
 	write func(io.Writer) error
 }
 
-// fileResponse describes an operation that gives a file.
+// fileResponse describes an operation that returns a file.
 func fileResponse(kind string) map[string]*huma.Response {
 	return map[string]*huma.Response{"200": {Description: "The file.",
 		Content: map[string]*huma.MediaType{kind: {Schema: &huma.Schema{Type: "string", Format: "binary"}}}}}

@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"time"
 
+	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 	"github.com/prometheus/client_golang/prometheus"
@@ -44,9 +45,18 @@ func secured(next http.Handler) http.Handler {
 	})
 }
 
+// sameOrigin refuses what a browser sends for another site.
+func sameOrigin() *http.CrossOriginProtection {
+	p := http.NewCrossOriginProtection()
+	p.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		problem(w, http.StatusForbidden, "The request comes from a page of another site. Nothing was done.")
+	}))
+	return p
+}
+
 // problem writes a problem document (RFC 9457) outside of typed operations.
 func problem(w http.ResponseWriter, status int, detail string) {
 	w.Header().Set("Content-Type", "application/problem+json")
 	w.WriteHeader(status)
-	_ = json.NewEncoder(w).Encode(map[string]any{"title": http.StatusText(status), "status": status, "detail": detail})
+	_ = json.NewEncoder(w).Encode(huma.NewError(status, detail))
 }

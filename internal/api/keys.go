@@ -12,13 +12,11 @@ import (
 
 func (a *API) registerKeys(h huma.API) {
 	huma.Register(h, operation("keys", http.MethodGet, "/keys", "The keys of the workspace, the oldest first"), a.keys)
-	made := operation("make-key", http.MethodPost, "/keys", "Make a key; it is shown this once")
-	made.DefaultStatus = http.StatusCreated
-	huma.Register(h, made, a.makeKey)
+	huma.Register(h, creates(operation("make-key", http.MethodPost, "/keys", "Make a key; it is shown this once")), a.makeKey)
 	huma.Register(h, operation("delete-key", http.MethodDelete, "/keys/{id}", "Take a key back, with the console sessions that it opened"), a.deleteKey)
 }
 
-func (a *API) keys(ctx context.Context, _ *struct{}) (*struct{ Body []contract.KnownKey }, error) {
+func (a *API) keys(ctx context.Context, _ *struct{}) (*pageOutput[contract.KnownKey], error) {
 	found, err := a.store.Keys(ctx, workspace(ctx).ID)
 	if err != nil {
 		return nil, a.failed(ctx, err)
@@ -27,15 +25,15 @@ func (a *API) keys(ctx context.Context, _ *struct{}) (*struct{ Body []contract.K
 	for i, k := range found {
 		out[i] = contract.KnownKey{ID: k.ID, Name: k.Name, CreatedAt: k.CreatedAt, Yours: k.ID == workspace(ctx).KeyID}
 	}
-	return &struct{ Body []contract.KnownKey }{out}, nil
+	return whole(out), nil
 }
 
-func (a *API) makeKey(ctx context.Context, in *struct{ Body contract.NewKey }) (*struct{ Body contract.KnownKey }, error) {
+func (a *API) makeKey(ctx context.Context, in *struct{ Body contract.NewKey }) (*made[contract.KnownKey], error) {
 	k, text, err := a.store.NewKey(ctx, workspace(ctx).Name, in.Body.Name)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	return &struct{ Body contract.KnownKey }{contract.KnownKey{ID: k.ID, Name: k.Name, CreatedAt: k.CreatedAt, Key: text}}, nil
+	return &made[contract.KnownKey]{fmt.Sprintf("/api/v1/keys/%d", k.ID), contract.KnownKey{ID: k.ID, Name: k.Name, CreatedAt: k.CreatedAt, Key: text}}, nil
 }
 
 func (a *API) deleteKey(ctx context.Context, in *ByID) (*struct{}, error) {

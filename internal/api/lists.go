@@ -20,12 +20,6 @@ import (
 	"varnet/internal/summary"
 )
 
-// Page is a keyset page, newest first.
-type Page struct {
-	Before int64 `query:"before" minimum:"0" doc:"Gives what came before this ID; 0: the newest."`
-	Limit  int   `query:"limit" minimum:"1" maximum:"200" default:"50" doc:"How many at the most."`
-}
-
 // ByID is a path with an ID.
 type ByID struct {
 	ID int64 `path:"id" doc:"Its ID."`
@@ -47,18 +41,21 @@ func (a *API) registerLists(h huma.API) {
 	preview := operation("preview", http.MethodPost, "/previews", "See what a file looks like; of delimited text its first 256 KB are enough")
 	preview.RequestBody = fileBody
 	huma.Register(h, preview, a.preview)
-	bringIn := operation("bring-in", http.MethodPost, "/lists", "Import a file as a list")
-	bringIn.RequestBody, bringIn.DefaultStatus = fileBody, http.StatusCreated
-	huma.Register(h, bringIn, a.bringIn)
-	again := operation("bring-in-again", http.MethodPost, "/lists/{id}/again", "Import a newer file for a list that is there: after its rows, in their place, or to change those with the same address or key")
-	again.RequestBody, again.DefaultStatus = fileBody, http.StatusCreated
-	huma.Register(h, again, a.bringInAgain)
+	importFile := operation("import-list", http.MethodPost, "/lists", "Import a file as a list")
+	importFile = creates(importFile)
+	importFile.RequestBody = fileBody
+	huma.Register(h, importFile, a.importFile)
+	again := operation("import-newer-file", http.MethodPost, "/lists/{id}/imports", "Import a newer file for a list that is there: after its rows, in their place, or to change those with the same address or key")
+	again = creates(again)
+	again.RequestBody = fileBody
+	huma.Register(h, again, a.importNewer)
 	huma.Register(h, operation("lists", http.MethodGet, "/lists", "The lists, newest first"), a.lists)
 	problems := operation("list-problems", http.MethodGet, "/lists/{id}/problems", "The problem rows as CSV: no address, not an address, a repeated one, one that was cleaned up")
 	problems.Responses = fileResponse("text/csv")
 	huma.Register(h, problems, a.problems)
 	huma.Register(h, operation("list-common", http.MethodGet, "/lists/{id}/common", "How many addresses stand in another list, too"), a.common)
 	huma.Register(h, operation("list", http.MethodGet, "/lists/{id}", "One list"), a.list)
+	huma.Register(h, operation("change-list", http.MethodPatch, "/lists/{id}", "Change what a list is called, for how long it is kept, whether it is archived"), a.changeList)
 	huma.Register(h, operation("delete-list", http.MethodDelete, "/lists/{id}", "Delete a list with its runs, results and evidence"),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {
 			if err := a.store.DeleteList(ctx, workspace(ctx).ID, in.ID); err != nil {
@@ -128,7 +125,7 @@ func (a *API) broken(ctx context.Context, err error) error {
 		return told
 	}
 	if errors.Is(err, io.ErrUnexpectedEOF) {
-		return huma.Error400BadRequest("The file broke off while it was read; nothing was brought in. Send it again.")
+		return huma.Error400BadRequest("The file broke off while it was read; nothing was imported. Send it again.")
 	}
 	return a.failed(ctx, err)
 }
@@ -142,8 +139,8 @@ func types(kinds []sheet.Kind) []sheet.Type {
 	return out
 }
 
-// BringInInput is how a file is imported.
-type BringInInput struct {
+// ImportInput is how a file is imported.
+type ImportInput struct {
 	Streamed
 	Written
 	Name           string `query:"name" doc:"The list's name; the file's name unless given."`
@@ -153,25 +150,25 @@ type BringInInput struct {
 	Key            string `query:"key" maxLength:"100" doc:"Imports the list once: whoever sends the same key again is given the list that is there. A file sent part by part under this key stands for the body."`
 }
 
-func (in *BringInInput) file(ctx context.Context) intake.File {
+func (in *ImportInput) file(ctx context.Context) intake.File {
 	return intake.File{Workspace: workspace(ctx).ID, Name: in.Name, FileName: in.FileName, SameMailbox: in.SameMailbox,
 		Sheet: in.Sheet, Overrule: in.overrule(), AddressColumns: in.AddressColumns, Key: in.Key}
 }
 
-func (a *API) bringIn(ctx context.Context, in *BringInInput) (*struct{ Body contract.List }, error) {
+func (a *API) importFile(ctx context.Context, in *ImportInput) (*made[contract.List], error) {
 	l, err := a.once(ctx, in.Key, in.body, func(body io.Reader) (store.List, error) { return a.importer.Import(ctx, in.file(ctx), body) })
 	if err != nil {
 		return nil, a.broken(ctx, err)
 	}
-	return &struct{ Body contract.List }{listBody(l)}, nil
+	return madeList(l), nil
 }
 
-func (a *API) bringInAgain(ctx context.Context, in *struct {
+func (a *API) importNewer(ctx context.Context, in *struct {
 	ByID
-	BringInInput
+	ImportInput
 	Mode   string `query:"mode" enum:"append,replace,update" default:"append" doc:"append: after the list's rows; replace: in their place; update: in the place of rows with the same key, and after them otherwise."`
 	RowKey string `query:"rowKey" maxLength:"500" doc:"With update: the column by which rows are found again; the address unless given."`
-}) (*struct{ Body contract.List }, error) {
+}) (*made[contract.List], error) {
 	l, err := a.store.List(ctx, workspace(ctx).ID, in.ID)
 	if err != nil {
 		return nil, a.failed(ctx, err)
@@ -181,7 +178,7 @@ func (a *API) bringInAgain(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.broken(ctx, err)
 	}
-	return &struct{ Body contract.List }{listBody(made)}, nil
+	return madeList(made), nil
 }
 
 // problems streams the rows that are not a plain address of their own.
@@ -235,11 +232,15 @@ func (a *API) common(ctx context.Context, in *struct {
 }
 
 func (a *API) lists(ctx context.Context, in *struct {
-	Page
+	Cursor
+	Limit
 	Archived bool `query:"archived" doc:"Archived lists, instead of the others."`
-}) (*struct{ Body []contract.List }, error) {
-	w := workspace(ctx).ID
-	lists, err := a.store.Lists(ctx, w, in.Before, in.Limit, in.Archived)
+}) (*pageOutput[contract.List], error) {
+	w, before := workspace(ctx).ID, int64(0)
+	if err := in.place(&before); err != nil {
+		return nil, err
+	}
+	lists, err := a.store.Lists(ctx, w, before, in.Limit.Limit, in.Archived)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -251,7 +252,7 @@ func (a *API) lists(ctx context.Context, in *struct {
 		}
 		out = append(out, b)
 	}
-	return &struct{ Body []contract.List }{out}, nil
+	return pageOf(out, in.Limit.Limit, func(l contract.List) any { return l.ID }), nil
 }
 
 func (a *API) list(ctx context.Context, in *ByID) (*struct{ Body contract.List }, error) {
@@ -264,6 +265,21 @@ func (a *API) list(ctx context.Context, in *ByID) (*struct{ Body contract.List }
 		return nil, a.failed(ctx, err)
 	}
 	return &struct{ Body contract.List }{b}, nil
+}
+
+func madeList(l store.List) *made[contract.List] {
+	return &made[contract.List]{fmt.Sprintf("/api/v1/lists/%d", l.ID), listBody(l)}
+}
+
+func (a *API) changeList(ctx context.Context, in *struct {
+	ByID
+	Body contract.ListChange
+}) (*struct{ Body contract.List }, error) {
+	c := store.ListChange{Name: in.Body.Name, KeepDays: in.Body.KeepDays, Archived: in.Body.Archived}
+	if err := a.store.ChangeList(ctx, workspace(ctx).ID, in.ID, c); err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return a.list(ctx, &in.ByID)
 }
 
 // listWithRun adds the last run of the list.

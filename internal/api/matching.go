@@ -18,13 +18,13 @@ import (
 // memory beside the policy, which is made for more.
 const mostOverridden = 10_000
 
-func (a *API) registerFitting(h huma.API) {
-	huma.Register(h, operation("fitting", http.MethodGet, "/runs/{id}/fitting", "How many results of a run fit a filter, and how many would if one part of it were another"), a.countFitting)
-	huma.Register(h, operation("decide-fitting", http.MethodPost, "/runs/{id}/by-hand", "Decide about all results that fit a filter, whatever the policy says"), a.decideFitting)
+func (a *API) registerMatching(h huma.API) {
+	huma.Register(h, operation("count-matching", http.MethodGet, "/runs/{id}/matching", "How many results of a run fit a filter, and how many would if one part of it were another"), a.countMatching)
+	huma.Register(h, operation("override-matching", http.MethodPost, "/runs/{id}/overrides", "Decide about all results that fit a filter, whatever the policy says"), a.overrideMatching)
 }
 
-// FittingInput names a run and which of its results are meant.
-type FittingInput struct {
+// MatchingInput names a run and which of its results are meant.
+type MatchingInput struct {
 	ByID
 	decide.Filter
 }
@@ -32,7 +32,7 @@ type FittingInput struct {
 // mostCounted is how many results are looked at one by one to be counted.
 const mostCounted = 10_000
 
-func (a *API) countFitting(ctx context.Context, in *FittingInput) (*struct{ Body contract.Fitting }, error) {
+func (a *API) countMatching(ctx context.Context, in *MatchingInput) (*struct{ Body contract.Matching }, error) {
 	d, err := a.decider(ctx, in.ID)
 	if err != nil {
 		return nil, a.failed(ctx, err)
@@ -44,7 +44,7 @@ func (a *API) countFitting(ctx context.Context, in *FittingInput) (*struct{ Body
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	out := contract.Fitting{Addresses: p.Count(in.Filter), Facets: []contract.Facet{}}
+	out := contract.Matching{Addresses: p.Count(in.Filter), Facets: []contract.Facet{}}
 	facet := func(part, value string, f decide.Filter) {
 		if n := p.Count(f); n > 0 {
 			out.Facets = append(out.Facets, contract.Facet{Part: part, Value: value, Addresses: n})
@@ -71,26 +71,30 @@ func (a *API) countFitting(ctx context.Context, in *FittingInput) (*struct{ Body
 			facet("decision", f.Decision, f)
 		}
 	}
-	return &struct{ Body contract.Fitting }{out}, nil
+	return &struct{ Body contract.Matching }{out}, nil
 }
 
 // countDecided counts results with a decision where the policy looks at each row.
-func (a *API) countDecided(ctx context.Context, d *decide.Decider, f decide.Filter) (*struct{ Body contract.Fitting }, error) {
+func (a *API) countDecided(ctx context.Context, d *decide.Decider, f decide.Filter) (*struct{ Body contract.Matching }, error) {
 	found, err := d.Matching(ctx, f, mostCounted)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
 	n := min(len(found), mostCounted)
-	return &struct{ Body contract.Fitting }{contract.Fitting{Addresses: int64(n), More: len(found) > n, Facets: []contract.Facet{}}}, nil
+	return &struct{ Body contract.Matching }{contract.Matching{Addresses: int64(n), More: len(found) > n, Facets: []contract.Facet{}}}, nil
 }
 
-func (a *API) decideFitting(ctx context.Context, in *struct {
-	FittingInput
-	Body contract.FittingByHand
-}) (*struct{ Body contract.ByHandDone }, error) {
+func (a *API) overrideMatching(ctx context.Context, in *struct {
+	MatchingInput
+	All  bool `query:"all" doc:"With no filter: whether all results are meant."`
+	Body contract.OverrideMatching
+}) (*struct{ Body contract.Overridden }, error) {
 	d, err := a.decider(ctx, in.ID)
 	if err != nil {
 		return nil, a.failed(ctx, err)
+	}
+	if in.Filter == (decide.Filter{}) && !in.All {
+		return nil, ofKind(contract.FilterNeeded, "No filter was given, so this would override the policy for all results. Give a filter, or say all=true. Nothing was decided.")
 	}
 	found, err := d.Matching(ctx, in.Filter, mostOverridden)
 	if err != nil {
@@ -99,9 +103,9 @@ func (a *API) decideFitting(ctx context.Context, in *struct {
 	if len(found) > mostOverridden {
 		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("More than %s addresses fit; about so many a rule of a policy decides better. Nothing was decided.", say.Number(mostOverridden)))
 	}
-	n, err := a.store.SetOverrides(ctx, d.List.ID, found, byHandDecision(in.Body.Decision))
+	n, err := a.store.SetOverrides(ctx, d.List.ID, found, overrideDecision(in.Body.Decision))
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	return &struct{ Body contract.ByHandDone }{contract.ByHandDone{Addresses: n}}, nil
+	return &struct{ Body contract.Overridden }{contract.Overridden{Addresses: n}}, nil
 }

@@ -29,7 +29,7 @@ type listOrder struct {
 	err    error
 }
 
-// of gives the order of a list's rows by a column, and makes it where it is new.
+// of returns the order of a list's rows by a column, and makes it where it is new.
 func (o *orders) of(list int64, column int, made func() ([]int32, error)) ([]int32, error) {
 	o.mu.Lock()
 	i := slices.IndexFunc(o.known, func(k *listOrder) bool { return k.list == list && k.column == column && k.err == nil })
@@ -45,7 +45,7 @@ func (o *orders) of(list int64, column int, made func() ([]int32, error)) ([]int
 	return k.rows, k.err
 }
 
-// orderOf gives the numbers of a list's rows in the order of a column.
+// orderOf returns the numbers of a list's rows in the order of a column.
 func (a *API) orderOf(ctx context.Context, l store.List, column int) ([]int32, error) {
 	return a.orders.of(l.ID, column, func() ([]int32, error) {
 		kind, kept := sheet.Kind{Type: sheet.Text}, l.Dialect.Kept()

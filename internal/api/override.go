@@ -12,38 +12,28 @@ import (
 	"varnet/internal/contract"
 )
 
-func (a *API) registerByHand(h huma.API) {
-	huma.Register(h, operation("decide-by-hand", http.MethodPost, "/lists/{id}/by-hand", "Override the policy for some addresses of a list"), a.decideByHand)
-	huma.Register(h, operation("archive-list", http.MethodPut, "/lists/{id}/archived", "Archive a list, or show it among the others again"),
-		func(ctx context.Context, in *struct {
-			ByID
-			Body contract.Archiving
-		}) (*struct{}, error) {
-			if err := a.store.Archive(ctx, workspace(ctx).ID, in.ID, in.Body.Archived); err != nil {
-				return nil, a.failed(ctx, err)
-			}
-			return nil, nil
-		})
+func (a *API) registerOverrides(h huma.API) {
+	huma.Register(h, operation("override", http.MethodPost, "/lists/{id}/overrides", "Override the policy for some addresses of a list"), a.override)
 }
 
-// byHandDecision is the decision asked for; "policy" leaves addresses to the policy
+// overrideDecision is the decision asked for; "policy" leaves addresses to the policy
 // again, which is none.
-func byHandDecision(asked policy.Decision) policy.Decision {
+func overrideDecision(asked policy.Decision) policy.Decision {
 	if asked == "policy" {
 		return ""
 	}
 	return asked
 }
 
-func (a *API) decideByHand(ctx context.Context, in *struct {
+func (a *API) override(ctx context.Context, in *struct {
 	ByID
-	Body contract.ByHand
-}) (*struct{ Body contract.ByHandDone }, error) {
+	Body contract.Override
+}) (*struct{ Body contract.Overridden }, error) {
 	l, err := a.store.List(ctx, workspace(ctx).ID, in.ID)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	d := byHandDecision(in.Body.Decision)
+	d := overrideDecision(in.Body.Decision)
 	var mailboxes []string
 	for _, m := range in.Body.Mailboxes {
 		if read, err := address.Parse(m); err == nil {
@@ -54,12 +44,12 @@ func (a *API) decideByHand(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	n, err := a.store.SetOverrides(ctx, l.ID, append(addresses, in.Body.Addresses...), d)
+	n, err := a.store.SetOverrides(ctx, l.ID, append(addresses, in.Body.Ordinals...), d)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
 	if n == 0 && d != "" {
 		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("The list %q has none of these addresses.", l.Name))
 	}
-	return &struct{ Body contract.ByHandDone }{contract.ByHandDone{Addresses: n}}, nil
+	return &struct{ Body contract.Overridden }{contract.Overridden{Addresses: n}}, nil
 }

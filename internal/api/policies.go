@@ -37,7 +37,7 @@ func (a *API) registerPolicies(h huma.API) {
 	huma.Register(h, operation("decide", http.MethodPut, "/runs/{id}/policy", "Let another policy decide on a run; nobody is asked again"), a.decide)
 }
 
-func (a *API) policies(ctx context.Context, _ *struct{}) (*struct{ Body []contract.KnownPolicy }, error) {
+func (a *API) policies(ctx context.Context, _ *struct{}) (*pageOutput[contract.KnownPolicy], error) {
 	own, err := a.store.Policies(ctx, workspace(ctx).ID)
 	if err != nil {
 		return nil, a.failed(ctx, err)
@@ -46,7 +46,7 @@ func (a *API) policies(ctx context.Context, _ *struct{}) (*struct{ Body []contra
 	for _, p := range append(policy.Ready(), own...) {
 		out = append(out, policyBody(p))
 	}
-	return &struct{ Body []contract.KnownPolicy }{out}, nil
+	return whole(out), nil
 }
 
 func policyBody(p policy.Policy) contract.KnownPolicy {
@@ -64,7 +64,7 @@ func (a *API) policyByName(ctx context.Context, in *struct {
 	return &policyOutput{policyBody(p)}, nil
 }
 
-// namedPolicy gives a ready-made policy or one of the workspace's own.
+// namedPolicy returns a ready-made policy or one of the workspace's own.
 func (a *API) namedPolicy(ctx context.Context, name string, version int) (policy.Policy, error) {
 	if p, err := policy.Named(name); err == nil {
 		return p, nil

@@ -7,6 +7,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"varnet/core/catalogue"
+	"varnet/core/address"
 	"varnet/core/finding"
 	"varnet/core/policy"
 	"varnet/core/probe"
@@ -18,9 +19,10 @@ import (
 
 func (a *API) registerResults(h huma.API) {
 	huma.Register(h, operation("results", http.MethodGet, "/runs/{id}/results", "The results of a run, in the order of the list"), a.results)
-	huma.Register(h, operation("evidence", http.MethodGet, "/runs/{id}/results/{address}", "One result with all that was seen"), a.evidence)
-	huma.Register(h, operation("filter", http.MethodGet, "/filter", "What a filter chooses, in words"), sayFilter)
-	huma.Register(h, operation("words", http.MethodGet, "/words", "All causes and traits with their words"),
+	huma.Register(h, operation("evidence", http.MethodGet, "/runs/{id}/results/{ordinal}", "One result with all that was seen"), a.evidence)
+	huma.Register(h, operation("find-result", http.MethodPost, "/runs/{id}/results/find", "The result of an address, with all that was seen"), a.findResult)
+	huma.Register(h, operation("filter", http.MethodGet, "/filter", "What a filter chooses, in words"), filterSentence)
+	huma.Register(h, operation("glossary", http.MethodGet, "/glossary", "All causes and traits with their words"),
 		func(context.Context, *struct{}) (*struct{ Body contract.Words }, error) {
 			return &struct{ Body contract.Words }{allWords()}, nil
 		})
@@ -32,22 +34,26 @@ func allWords() contract.Words {
 		Traits: contract.Each(finding.TraitInfos(), func(t finding.TraitInfo) contract.TraitInfo { return contract.TraitInfo(t) })}
 }
 
-func sayFilter(_ context.Context, in *struct{ decide.Filter }) (*struct{ Body contract.FilterSaid }, error) {
+func filterSentence(_ context.Context, in *struct{ decide.Filter }) (*struct{ Body contract.FilterSentence }, error) {
 	words := in.Words()
 	if words == "" {
-		return &struct{ Body contract.FilterSaid }{contract.FilterSaid{Sentence: "All addresses of the list that are concluded."}}, nil
+		return &struct{ Body contract.FilterSentence }{contract.FilterSentence{Sentence: "All addresses of the list that are concluded."}}, nil
 	}
-	return &struct{ Body contract.FilterSaid }{contract.FilterSaid{Sentence: "The addresses " + words + "."}}, nil
+	return &struct{ Body contract.FilterSentence }{contract.FilterSentence{Sentence: "The addresses " + words + "."}}, nil
 }
 
 type resultsInput struct {
 	ByID
 	decide.Filter
-	After int32 `query:"after" minimum:"0" doc:"Gives what comes after this address number; 0: from the start."`
-	Limit int   `query:"limit" minimum:"1" maximum:"500" default:"100" doc:"How many at the most."`
+	Cursor
+	Limit
 }
 
-func (a *API) results(ctx context.Context, in *resultsInput) (*struct{ Body []contract.Result }, error) {
+func (a *API) results(ctx context.Context, in *resultsInput) (*pageOutput[contract.Result], error) {
+	after := int32(0)
+	if err := in.place(&after); err != nil {
+		return nil, err
+	}
 	d, err := a.decider(ctx, in.ID)
 	if err != nil {
 		return nil, a.failed(ctx, err)
@@ -56,7 +62,7 @@ func (a *API) results(ctx context.Context, in *resultsInput) (*struct{ Body []co
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	found, err := d.Results(ctx, in.Filter, in.After, in.Limit)
+	found, err := d.Results(ctx, in.Filter, after, in.Limit.Limit)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -64,7 +70,7 @@ func (a *API) results(ctx context.Context, in *resultsInput) (*struct{ Body []co
 	for i, r := range found {
 		out[i] = resultBody(r, d, c)
 	}
-	return &struct{ Body []contract.Result }{out}, nil
+	return pageOf(out, in.Limit.Limit, func(r contract.Result) any { return r.Ordinal }), nil
 }
 
 // decider returns what rules on the rows of a run under its own policy.
@@ -78,8 +84,8 @@ func (a *API) decider(ctx context.Context, id int64) (*decide.Decider, error) {
 
 func resultBody(r decide.Result, d *decide.Decider, c *catalogue.Catalogue) contract.Result {
 	b := verdictBody(d.Verdicts[r.Verdict], r.Decision)
-	b.Address, b.Typed, b.At = r.Address, r.Typed, r.At
-	_, b.ByHand = d.Override(r.Address)
+	b.Ordinal, b.Typed, b.At = r.Address, r.Typed, r.At
+	_, b.Overridden = d.Override(r.Address)
 	if r.Mailbox != nil {
 		b.Mailbox, b.Domain = *r.Mailbox, *r.Domain
 		b.Suggestion = export.Suggestion(b.Mailbox, c.Suggest(b.Domain))
@@ -104,13 +110,39 @@ func withWords(r contract.Result) contract.Evidence {
 
 func (a *API) evidence(ctx context.Context, in *struct {
 	ByID
-	Address int32 `path:"address" doc:"The address's number in its list."`
+	Ordinal int32 `path:"ordinal" minimum:"1" doc:"The result's ordinal."`
 }) (*struct{ Body contract.Evidence }, error) {
 	d, err := a.decider(ctx, in.ID)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	r, err := a.store.FullResult(ctx, d.Run, in.Address)
+	return a.evidenceOf(ctx, d, in.Ordinal)
+}
+
+func (a *API) findResult(ctx context.Context, in *struct {
+	ByID
+	Body contract.OneAddress
+}) (*struct{ Body contract.Evidence }, error) {
+	read, err := address.Parse(in.Body.Address)
+	if err != nil {
+		return nil, huma.Error422UnprocessableEntity(sentence(err.Error()))
+	}
+	d, err := a.decider(ctx, in.ID)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	ordinals, err := a.store.Numbers(ctx, d.List.ID, []string{read.Mailbox()})
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	if len(ordinals) == 0 {
+		return nil, huma.Error404NotFound("The list has no such address.")
+	}
+	return a.evidenceOf(ctx, d, ordinals[0])
+}
+
+func (a *API) evidenceOf(ctx context.Context, d *decide.Decider, ordinal int32) (*struct{ Body contract.Evidence }, error) {
+	r, err := a.store.FullResult(ctx, d.Run, ordinal)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -150,7 +182,7 @@ func (a *API) addHistory(ctx context.Context, d *decide.Decider, e *contract.Evi
 	return err
 }
 
-// addHosts adds what the DNS and the mail hosts said.
+// addHosts adds what DNS and the mail hosts said.
 func (a *API) addHosts(ctx context.Context, run store.Run, r store.FullResult, e *contract.Evidence) error {
 	if e.Domain == "" {
 		return nil

@@ -20,9 +20,7 @@ import (
 )
 
 func (a *API) registerRuns(h huma.API) {
-	start := operation("start-run", http.MethodPost, "/lists/{id}/runs", "Start a run of a list")
-	start.DefaultStatus = http.StatusCreated
-	huma.Register(h, start, a.startRun)
+	huma.Register(h, creates(operation("start-run", http.MethodPost, "/lists/{id}/runs", "Start a run of a list")), a.startRun)
 	huma.Register(h, operation("runs", http.MethodGet, "/runs", "The runs, newest first"), a.runs)
 	huma.Register(h, operation("run", http.MethodGet, "/runs/{id}", "Where a run stands"), a.run)
 	huma.Register(h, operation("draft-run", http.MethodPost, "/lists/{id}/draft", "What a run of a list would take; nothing is started"), a.draftRun)
@@ -61,7 +59,7 @@ type runOutput struct{ Body contract.Run }
 func (a *API) startRun(ctx context.Context, in *struct {
 	ByID
 	Body contract.NewRun
-}) (*runOutput, error) {
+}) (*made[contract.Run], error) {
 	w := workspace(ctx).ID
 	l, err := a.store.List(ctx, w, in.ID)
 	if err != nil {
@@ -74,7 +72,11 @@ func (a *API) startRun(ctx context.Context, in *struct {
 	if err := a.engine.StartRun(ctx, &r); err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	return a.runOutput(ctx, r, l)
+	b, err := a.summaries.Run(ctx, r, l, zone(ctx))
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return &made[contract.Run]{fmt.Sprintf("/api/v1/runs/%d", r.ID), b}, nil
 }
 
 // newRun is a run of a list as it was asked for.
@@ -134,11 +136,15 @@ func (a *API) run(ctx context.Context, in *ByID) (*runOutput, error) {
 }
 
 func (a *API) runs(ctx context.Context, in *struct {
-	Page
+	Cursor
+	Limit
 	List int64 `query:"list" minimum:"0" doc:"Only runs of this list; 0: of all."`
-}) (*struct{ Body []contract.Run }, error) {
-	w := workspace(ctx).ID
-	runs, err := a.store.Runs(ctx, w, in.List, in.Before, in.Limit)
+}) (*pageOutput[contract.Run], error) {
+	w, before := workspace(ctx).ID, int64(0)
+	if err := in.place(&before); err != nil {
+		return nil, err
+	}
+	runs, err := a.store.Runs(ctx, w, in.List, before, in.Limit.Limit)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -155,7 +161,7 @@ func (a *API) runs(ctx context.Context, in *struct {
 		b.Flow = nil // a picture each would be most of the page
 		out = append(out, b)
 	}
-	return &struct{ Body []contract.Run }{out}, nil
+	return pageOf(out, in.Limit.Limit, func(r contract.Run) any { return r.ID }), nil
 }
 
 func (a *API) stopRun(ctx context.Context, in *ByID) (*runOutput, error) {
@@ -180,7 +186,7 @@ func (a *API) resumeRun(ctx context.Context, in *ByID) (*runOutput, error) {
 }
 
 func (a *API) askAgain(ctx context.Context, in *struct {
-	FittingInput
+	MatchingInput
 	Body contract.AskAgain
 }) (*runOutput, error) {
 	if err := in.Body.Check(); err != nil {
@@ -193,10 +199,10 @@ func (a *API) askAgain(ctx context.Context, in *struct {
 	r, which, n := d.Run, in.Body, int64(0)
 	filtered := in.Filter != (decide.Filter{})
 	if filtered {
-		which.Addresses, err = d.Matching(ctx, in.Filter, math.MaxInt32-1)
+		which.Ordinals, err = d.Matching(ctx, in.Filter, math.MaxInt32-1)
 	}
-	if err == nil && (!filtered || len(which.Addresses) > 0) {
-		n, err = a.engine.AskAgain(ctx, r, d.VerdictsWhere(which.Fits), which.Addresses)
+	if err == nil && (!filtered || len(which.Ordinals) > 0) {
+		n, err = a.engine.AskAgain(ctx, r, d.VerdictsWhere(which.Fits), which.Ordinals)
 	}
 	switch {
 	case errors.Is(err, store.ErrNotFinished):

@@ -73,10 +73,10 @@ func (a *API) uploadPart(ctx context.Context, in *struct {
 
 // once brings a list in once with a key: whoever sends it again is given the
 // list that is there. A file that was sent part by part stands for the body.
-func (a *API) once(ctx context.Context, key string, body io.Reader, bringIn func(io.Reader) (store.List, error)) (store.List, error) {
+func (a *API) once(ctx context.Context, key string, body io.Reader, importFile func(io.Reader) (store.List, error)) (store.List, error) {
 	w := workspace(ctx).ID
 	if key == "" {
-		return bringIn(body)
+		return importFile(body)
 	}
 	l, err := a.store.ListByKey(ctx, w, key)
 	if !errors.Is(err, store.ErrNotFound) {
@@ -91,7 +91,7 @@ func (a *API) once(ctx context.Context, key string, body io.Reader, bringIn func
 	case !errors.Is(err, store.ErrNotFound):
 		return l, err
 	}
-	if l, err = bringIn(body); store.Taken(err) { // somebody was quicker
+	if l, err = importFile(body); store.Taken(err) { // somebody was quicker
 		return a.store.ListByKey(ctx, w, key)
 	}
 	if err == nil && u.ID > 0 {

@@ -15,7 +15,7 @@ func (a *API) registerWorkers(h huma.API) {
 	keeper := huma.Middlewares{a.keepersOnly(h)}
 	list := operation("workers", http.MethodGet, "/workers", "The processes that work on runs")
 	list.Middlewares = keeper
-	huma.Register(h, list, func(ctx context.Context, _ *struct{}) (*struct{ Body []contract.Worker }, error) {
+	huma.Register(h, list, func(ctx context.Context, _ *struct{}) (*pageOutput[contract.Worker], error) {
 		found, err := a.store.Workers(ctx)
 		if err != nil {
 			return nil, a.failed(ctx, err)
@@ -24,7 +24,7 @@ func (a *API) registerWorkers(h huma.API) {
 		for _, w := range found {
 			out = append(out, contract.Worker(w))
 		}
-		return &struct{ Body []contract.Worker }{out}, nil
+		return whole(out), nil
 	})
 	health := operation("health", http.MethodGet, "/health", "What waits to be worked, over all runs, and how the database is")
 	health.Middlewares = keeper
@@ -41,33 +41,23 @@ func (a *API) registerWorkers(h huma.API) {
 	})
 }
 
-type keepingOutput struct{ Body contract.Keeping }
+type retentionOutput struct{ Body contract.Retention }
 
-func (a *API) registerKeeping(h huma.API) {
-	huma.Register(h, operation("keeping", http.MethodGet, "/keeping", "For how long lists are kept"),
-		func(ctx context.Context, _ *struct{}) (*keepingOutput, error) {
+func (a *API) registerRetention(h huma.API) {
+	huma.Register(h, operation("retention", http.MethodGet, "/retention", "For how long lists are kept"),
+		func(ctx context.Context, _ *struct{}) (*retentionOutput, error) {
 			days, err := a.store.KeepDays(ctx, workspace(ctx).ID)
 			if err != nil {
 				return nil, a.failed(ctx, err)
 			}
-			return &keepingOutput{contract.Keeping{Days: days}}, nil
+			return &retentionOutput{contract.Retention{Days: days}}, nil
 		})
-	huma.Register(h, operation("set-keeping", http.MethodPut, "/keeping", "Change for how long lists are kept that have no days of their own"),
-		func(ctx context.Context, in *struct{ Body contract.Keeping }) (*keepingOutput, error) {
+	huma.Register(h, operation("set-retention", http.MethodPut, "/retention", "Change for how long lists are kept that have no days of their own"),
+		func(ctx context.Context, in *struct{ Body contract.Retention }) (*retentionOutput, error) {
 			if err := a.store.SetKeepDays(ctx, workspace(ctx).ID, in.Body.Days); err != nil {
 				return nil, a.failed(ctx, err)
 			}
-			return &keepingOutput{in.Body}, nil
-		})
-	huma.Register(h, operation("set-list-keeping", http.MethodPut, "/lists/{id}/keeping", "Change for how long one list is kept"),
-		func(ctx context.Context, in *struct {
-			ByID
-			Body contract.Keeping
-		}) (*keepingOutput, error) {
-			if err := a.store.SetListKeepDays(ctx, workspace(ctx).ID, in.ID, &in.Body.Days); err != nil {
-				return nil, a.failed(ctx, err)
-			}
-			return &keepingOutput{in.Body}, nil
+			return &retentionOutput{in.Body}, nil
 		})
 }
 

@@ -116,14 +116,14 @@ func chaosWorld() (*practice.World, error) {
 		}
 		operators = append(operators, fmt.Sprintf(`{"name": "orchard-%02d.example", "character": "deliberate", "domains": [%s], "weight": 1, "real": 0.9}`, i+1, strings.Join(domains, ",")))
 	}
-	return practice.Read(strings.NewReader(fmt.Sprintf(`{"name": "chaos", "seed": 20, "greylistMs": 1000, "remember": true, "sending": {}, "operators": [%s]}`, strings.Join(operators, ","))))
+	return practice.Read(strings.NewReader(fmt.Sprintf(`{"name": "chaos", "seed": 20, "greylistMs": 1000, "remember": true, "outbound": {}, "operators": [%s]}`, strings.Join(operators, ","))))
 }
 
 // begin brings the world's addresses in and starts their run.
 func begin(in *installation, w *practice.World) (contract.Run, error) {
 	ctx := context.Background()
 	reader := strings.NewReader("E-mail\n" + strings.Join(addressesOf(w, chaosRows), "\n") + "\n")
-	l, err := in.api.BringIn(ctx, client.File{Name: "orchards.csv", Body: reader})
+	l, err := in.api.Import(ctx, client.File{Name: "orchards.csv", Body: reader})
 	if err != nil {
 		return contract.Run{}, err
 	}

@@ -80,7 +80,7 @@ func smallLists(in *installation, w *practice.World) (ids []int64, err error) {
 		for k := range firstRows { // of all operators
 			rows = append(rows, all[k*firstStarts+n])
 		}
-		l, err := in.api.BringIn(context.Background(), client.File{Name: "guests.csv", Body: strings.NewReader("E-mail\n" + strings.Join(rows, "\n") + "\n")})
+		l, err := in.api.Import(context.Background(), client.File{Name: "guests.csv", Body: strings.NewReader("E-mail\n" + strings.Join(rows, "\n") + "\n")})
 		if err != nil {
 			return nil, err
 		}
@@ -95,7 +95,7 @@ func keepBusy(in *installation, w *practice.World) (rest func() error, err error
 	ctx, stop := context.WithCancel(context.Background())
 	reader, writer := io.Pipe()
 	go func() { writer.CloseWithError(w.WriteList(writer, firstBusy)) }()
-	l, err := in.api.BringIn(ctx, client.File{Name: "members.csv", Body: reader})
+	l, err := in.api.Import(ctx, client.File{Name: "members.csv", Body: reader})
 	if err != nil {
 		stop()
 		return nil, err

@@ -6,7 +6,6 @@ import (
 	"io"
 	"net"
 	"net/http"
-	"net/url"
 	"os"
 	"os/exec"
 	"slices"
@@ -158,24 +157,17 @@ func (in *installation) kill(n int) error {
 	return in.processes[n].Start()
 }
 
-// all gives all results of a run.
+// all returns all results of a run.
 func (in *installation) all(run int64) ([]contract.Result, error) {
-	var all []contract.Result
-	for after := int32(0); ; after = all[len(all)-1].Address {
-		page, err := in.api.Results(context.Background(), run, url.Values{"after": {strconv.Itoa(int(after))}, "limit": {"500"}})
-		if err != nil || len(page) == 0 {
-			return all, err
-		}
-		all = append(all, page...)
-	}
+	return in.api.AllResults(context.Background(), run, nil)
 }
 
-// clean brings a list of n people in, runs it and gives all its results.
+// clean brings a list of n people in, runs it and returns all its results.
 func (in *installation) clean(n int) (contract.Run, []contract.Result, error) {
 	ctx := context.Background()
 	reader, writer := io.Pipe()
 	go func() { writer.CloseWithError(in.net.World.WriteList(writer, n)) }()
-	l, err := in.api.BringIn(ctx, client.File{Name: "members.csv", Body: reader})
+	l, err := in.api.Import(ctx, client.File{Name: "members.csv", Body: reader})
 	if err != nil {
 		return contract.Run{}, nil, err
 	}

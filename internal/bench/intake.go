@@ -66,9 +66,9 @@ func intake() error {
 		return err
 	}
 	bars := []bar{{what: "in, times a bare COPY", figure: timesIn, bar: 4, atMost: true}}
-	for _, how := range []contract.TakingOut{{Decision: "all"}, {Decision: "all", Form: "results"}} {
+	for _, how := range []contract.ExportChoice{{Decision: "all"}, {Decision: "all", Form: "results"}} {
 		start := time.Now()
-		if err := in.api.TakeOutFile(ctx, run.ID, how, io.Discard); err != nil {
+		if err := in.api.ExportFile(ctx, run.ID, how, io.Discard); err != nil {
 			return err
 		}
 		what := "out: as brought"
@@ -78,7 +78,7 @@ func intake() error {
 		bars = append(bars, bar{what: what + ", times a bare COPY", figure: line(what, time.Since(start), floorOut), bar: 4, atMost: true})
 	}
 	start := time.Now()
-	if err := in.api.TakeOutFile(ctx, run.ID, contract.TakingOut{Decision: "all", Format: "xlsx"}, io.Discard); err != nil {
+	if err := in.api.ExportFile(ctx, run.ID, contract.ExportChoice{Decision: "all", Format: "xlsx"}, io.Discard); err != nil {
 		return err
 	}
 	book := time.Since(start).Seconds()
@@ -91,7 +91,7 @@ func intake() error {
 		bar{what: "peak memory of the service", figure: peak, bar: 300, atMost: true, unit: " MB"}))
 }
 
-// ingests is how often the rows are brought in; the middle time counts.
+// ingests is how often the rows are imported; the middle time counts.
 const ingests = 3
 
 // ingestRounds brings the rows in and copies them bare, turn by turn, so that
@@ -104,7 +104,7 @@ func ingestRounds(api *client.Client, file string) (l contract.List, took, in, o
 			return l, 0, 0, 0, err
 		}
 		start := time.Now()
-		if l, err = bringIn(context.Background(), api, file); err != nil {
+		if l, err = importFile(context.Background(), api, file); err != nil {
 			return l, 0, 0, 0, err
 		}
 		all, ins, outs = append(all, time.Since(start)), append(ins, floorIn), append(outs, floorOut)
@@ -131,13 +131,13 @@ func writeRows(w *practice.World) (string, error) {
 	return f.Name(), f.Close()
 }
 
-func bringIn(ctx context.Context, api *client.Client, file string) (contract.List, error) {
+func importFile(ctx context.Context, api *client.Client, file string) (contract.List, error) {
 	f, err := os.Open(file)
 	if err != nil {
 		return contract.List{}, err
 	}
 	defer f.Close()
-	return api.BringIn(ctx, client.File{Name: "members.csv", Body: f})
+	return api.Import(ctx, client.File{Name: "members.csv", Body: f})
 }
 
 // bareCopy copies the lines of the file into a table of one column and out.

@@ -94,7 +94,7 @@ func farWorld(large []int, others int) (*practice.World, error) {
 	for i := range others {
 		add(fmt.Sprintf("shed-%03d.example", i+1), 2)
 	}
-	return practice.Read(strings.NewReader(fmt.Sprintf(`{"name": "far", "seed": 20, "greylistMs": 1000, "sending": {}, "operators": [%s]}`, strings.Join(operators, ","))))
+	return practice.Read(strings.NewReader(fmt.Sprintf(`{"name": "far", "seed": 20, "greylistMs": 1000, "outbound": {}, "operators": [%s]}`, strings.Join(operators, ","))))
 }
 
 // addressesOf gives addresses of a world that are all different and plain, the
@@ -155,7 +155,7 @@ const farPort = 2706
 
 // bring brings addresses in as a list.
 func (in *installation) bring(ctx context.Context, addresses []string) (contract.List, error) {
-	return in.api.BringIn(ctx, client.File{Name: "far.csv", Body: strings.NewReader("E-mail\n" + strings.Join(addresses, "\n") + "\n")})
+	return in.api.Import(ctx, client.File{Name: "far.csv", Body: strings.NewReader("E-mail\n" + strings.Join(addresses, "\n") + "\n")})
 }
 
 // farRun brings the addresses in, runs them with some workers, and tells how long

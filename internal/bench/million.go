@@ -54,14 +54,14 @@ func million() error {
 	var took [3]time.Duration
 	var used [3]usage
 	for i, do := range []func() error{
-		func() (err error) { l, err = bringIn(ctx, in.api, file); return err },
+		func() (err error) { l, err = importFile(ctx, in.api, file); return err },
 		func() (err error) {
 			if run, err = in.api.StartRun(ctx, l.ID, contract.NewRun{Depth: "mailbox", Policy: "careful"}); err == nil {
 				run, err = in.api.Wait(ctx, run.ID, func(contract.Run) {})
 			}
 			return err
 		},
-		func() error { return in.api.TakeOutFile(ctx, run.ID, contract.TakingOut{}, io.Discard) },
+		func() error { return in.api.ExportFile(ctx, run.ID, contract.ExportChoice{}, io.Discard) },
 	} {
 		if took[i], used[i], err = in.measured(do); err != nil {
 			return err
@@ -97,7 +97,7 @@ func million() error {
 }
 
 // tellPhases prints what each phase took beside its bare floor, the middle of the one
-// before all phases and the one after, and gives how many times the floors all took.
+// before all phases and the one after, and returns how many times the floors all took.
 func tellPhases(took [3]time.Duration, used [3]usage, before, after [3]time.Duration) float64 {
 	t := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', tabwriter.AlignRight)
 	fmt.Fprintf(t, "\tVarnet\tbare floor\t(before, after)\ttimes\tprocessors: service\tPostgreSQL\tpractice hosts\t\n")

@@ -196,7 +196,7 @@ func newSimulation(k kindOfList, n, workers int, list uint64) *simulation {
 	return s
 }
 
-// sizes gives the operators' sizes, the largest first.
+// sizes returns the operators' sizes, the largest first.
 func sizes(k kindOfList, n int) (out []int) {
 	left := n
 	for _, share := range k.huge {

@@ -8,7 +8,6 @@ import (
 	"net/url"
 	"os"
 	"slices"
-	"strconv"
 	"text/tabwriter"
 	"time"
 
@@ -19,7 +18,7 @@ import (
 const looks = 40
 
 // pages asks for result pages of a run by every filter that is offered, at
-// places all over the list, and gives the 50th and 95th of 100 times; and so of
+// places all over the list, and returns the 50th and 95th of 100 times; and so of
 // the counts that follow a filter, and of the operators, which have no bar.
 func (in *installation) pages(run contract.Run) ([]bar, error) {
 	t := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', tabwriter.AlignRight)
@@ -27,7 +26,7 @@ func (in *installation) pages(run contract.Run) ([]bar, error) {
 	var bars []bar
 	for _, f := range filters {
 		p95, err := timed(t, f.what, func(i int) error {
-			q := url.Values{"limit": {"100"}, "after": {strconv.FormatInt(run.Addresses*int64(i)/looks, 10)}}
+			q := url.Values{"limit": {"100"}, "cursor": {contract.CursorOf(run.Addresses * int64(i) / looks)}}
 			maps.Copy(q, f.filter)
 			_, err := in.api.Results(context.Background(), run.ID, q)
 			return err
@@ -39,7 +38,7 @@ func (in *installation) pages(run contract.Run) ([]bar, error) {
 	}
 	for _, f := range filters {
 		if _, err := timed(t, "counts: "+f.what, func(int) error {
-			_, err := in.api.Fitting(context.Background(), run.ID, f.filter)
+			_, err := in.api.Matching(context.Background(), run.ID, f.filter)
 			return err
 		}); err != nil {
 			return nil, err
@@ -67,7 +66,7 @@ var filters = []struct {
 }
 
 // timed asks for something several times, writes how long it took into the
-// table and gives the 95th of 100 times in milliseconds.
+// table and returns the 95th of 100 times in milliseconds.
 func timed(t io.Writer, what string, ask func(i int) error) (p95 float64, err error) {
 	took := make([]time.Duration, looks)
 	for i := range looks {

@@ -114,7 +114,7 @@ func Click(selector string) chromedp.Action {
 		chromedp.Evaluate(element(selector)+".click()", nil)}
 }
 
-// Upload gives a file to a field for files.
+// Upload returns a file to a field for files.
 func Upload(selector, path string) chromedp.Action {
 	return chromedp.ActionFunc(func(ctx context.Context) error {
 		content, err := os.ReadFile(path)

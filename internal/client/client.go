@@ -2,10 +2,10 @@
 // nothing else.
 //
 //	c := client.New("http://127.0.0.1:8025", key)
-//	l, err := c.BringIn(ctx, client.File{Name: "members.csv", Body: f})
+//	l, err := c.Import(ctx, client.File{Name: "members.csv", Body: f})
 //	r, err := c.StartRun(ctx, l.ID, contract.NewRun{})
 //	r, err = c.Wait(ctx, r.ID, func(contract.Run) {})
-//	err = c.TakeOutFile(ctx, r.ID, contract.TakingOut{}, out)
+//	err = c.ExportFile(ctx, r.ID, contract.ExportChoice{}, out)
 package client
 
 import (
@@ -17,6 +17,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"net/http"
 	"net/url"
 	"strconv"
@@ -90,8 +91,8 @@ type File struct {
 	Written url.Values
 }
 
-// BringIn brings a file in as a list.
-func (c *Client) BringIn(ctx context.Context, f File) (l contract.List, err error) {
+// Import brings a file in as a list.
+func (c *Client) Import(ctx context.Context, f File) (l contract.List, err error) {
 	q := url.Values{"fileName": {f.Name}, "name": {f.List},
 		"sameMailbox": {strconv.FormatBool(f.SameMailbox)}}
 	if len(f.AddressColumns) > 0 {
@@ -114,7 +115,7 @@ func (c *Client) BringIn(ctx context.Context, f File) (l contract.List, err erro
 	}
 	path := "/lists?"
 	if f.Again > 0 {
-		path = fmt.Sprintf("/lists/%d/again?", f.Again)
+		path = fmt.Sprintf("/lists/%d/imports?", f.Again)
 	}
 	return l, c.call(ctx, http.MethodPost, path+q.Encode(), orEmpty(body), &l)
 }
@@ -176,9 +177,9 @@ func (c *Client) Common(ctx context.Context, list, other int64) (k contract.Comm
 	return k, c.call(ctx, http.MethodGet, fmt.Sprintf("/lists/%d/common?with=%d", list, other), nil, &k)
 }
 
-// Lists gives the newest lists.
+// Lists returns the newest lists.
 func (c *Client) Lists(ctx context.Context, limit int) (l []contract.List, err error) {
-	return l, c.call(ctx, http.MethodGet, fmt.Sprintf("/lists?limit=%d", limit), nil, &l)
+	return items[contract.List](ctx, c, http.MethodGet, fmt.Sprintf("/lists?limit=%d", limit), nil)
 }
 
 // Estimate tells from a sample what a list will come to; it takes up to half a
@@ -192,19 +193,15 @@ func (c *Client) DeleteList(ctx context.Context, id int64) error {
 	return c.remove(ctx, fmt.Sprintf("/lists/%d", id))
 }
 
-// DecideByHand decides about addresses of a list, whatever the policy says:
+// Override decides about addresses of a list, whatever the policy says:
 // keep, hold, drop, or policy to leave them to it again.
-func (c *Client) DecideByHand(ctx context.Context, list int64, which contract.ByHand) (done contract.ByHandDone, err error) {
-	return done, c.call(ctx, http.MethodPost, fmt.Sprintf("/lists/%d/by-hand", list), which, &done)
+func (c *Client) Override(ctx context.Context, list int64, which contract.Override) (done contract.Overridden, err error) {
+	return done, c.call(ctx, http.MethodPost, fmt.Sprintf("/lists/%d/overrides", list), which, &done)
 }
 
-// Archive puts a list aside, or back among the others.
-func (c *Client) Archive(ctx context.Context, list int64, archived bool) error {
-	resp, err := c.do(ctx, http.MethodPut, fmt.Sprintf("/lists/%d/archived", list), contract.Archiving{Archived: archived})
-	if err == nil {
-		err = resp.Body.Close()
-	}
-	return err
+// ChangeList changes what a list is called, for how long it is kept, whether it is archived.
+func (c *Client) ChangeList(ctx context.Context, list int64, change contract.ListChange) (l contract.List, err error) {
+	return l, c.call(ctx, http.MethodPatch, fmt.Sprintf("/lists/%d", list), change, &l)
 }
 
 // TryCatalogue tells what entries would alter.
@@ -212,9 +209,9 @@ func (c *Client) TryCatalogue(ctx context.Context, entries ...contract.Catalogue
 	return e, c.call(ctx, http.MethodPost, "/catalogue/try", contract.CatalogueEntries{Entries: entries}, &e)
 }
 
-// Workers gives the processes that work on runs.
+// Workers returns the processes that work on runs.
 func (c *Client) Workers(ctx context.Context) (w []contract.Worker, err error) {
-	return w, c.call(ctx, http.MethodGet, "/workers", nil, &w)
+	return items[contract.Worker](ctx, c, http.MethodGet, "/workers", nil)
 }
 
 // DrainWorker tells a worker to take nothing new and come to its end.
@@ -226,19 +223,14 @@ func (c *Client) DrainWorker(ctx context.Context, id string) error {
 	return err
 }
 
-// SetKeeping changes for how many days lists are kept: one, or (0) all that have
-// no days of their own.
-func (c *Client) SetKeeping(ctx context.Context, list int64, days int) (k contract.Keeping, err error) {
-	path := "/keeping"
-	if list > 0 {
-		path = fmt.Sprintf("/lists/%d/keeping", list)
-	}
-	return k, c.call(ctx, http.MethodPut, path, contract.Keeping{Days: days}, &k)
+// SetRetention changes for how many days lists are kept that have no days of their own.
+func (c *Client) SetRetention(ctx context.Context, days int) (k contract.Retention, err error) {
+	return k, c.call(ctx, http.MethodPut, "/retention", contract.Retention{Days: days}, &k)
 }
 
-// Runs gives the newest runs.
+// Runs returns the newest runs.
 func (c *Client) Runs(ctx context.Context, limit int) (r []contract.Run, err error) {
-	return r, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs?limit=%d", limit), nil, &r)
+	return items[contract.Run](ctx, c, http.MethodGet, fmt.Sprintf("/runs?limit=%d", limit), nil)
 }
 
 // StartRun starts a run of a list.
@@ -281,35 +273,42 @@ func (c *Client) AskAgain(ctx context.Context, id int64, which contract.AskAgain
 	return r, c.call(ctx, http.MethodPost, fmt.Sprintf("/runs/%d/ask-again", id), which, &r)
 }
 
-// Results gives a page of results; filter holds the operation's query.
-func (c *Client) Results(ctx context.Context, run int64, filter url.Values) (r []contract.Result, err error) {
-	return r, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/results?%s", run, filter.Encode()), nil, &r)
+// Results returns a page of results; filter holds the operation's query.
+func (c *Client) Results(ctx context.Context, run int64, filter url.Values) (p contract.Page[contract.Result], err error) {
+	return p, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/results?%s", run, filter.Encode()), nil, &p)
 }
 
-// Fitting counts the results that fit a filter, up to 10,000 of them.
-func (c *Client) Fitting(ctx context.Context, run int64, filter url.Values) (f contract.Fitting, err error) {
-	return f, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/fitting?%s", run, filter.Encode()), nil, &f)
+// AllResults returns all results of a run that match a filter.
+func (c *Client) AllResults(ctx context.Context, run int64, filter url.Values) ([]contract.Result, error) {
+	q := url.Values{"limit": {"500"}}
+	maps.Copy(q, filter)
+	return every[contract.Result](ctx, c, fmt.Sprintf("/runs/%d/results", run), q)
 }
 
-// DecideFitting decides about all addresses whose results fit a filter, as
-// DecideByHand does.
-func (c *Client) DecideFitting(ctx context.Context, run int64, filter url.Values, d policy.Decision) (done contract.ByHandDone, err error) {
-	return done, c.call(ctx, http.MethodPost, fmt.Sprintf("/runs/%d/by-hand?%s", run, filter.Encode()), contract.FittingByHand{Decision: d}, &done)
+// Matching counts the results that fit a filter, up to 10,000 of them.
+func (c *Client) Matching(ctx context.Context, run int64, filter url.Values) (f contract.Matching, err error) {
+	return f, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/matching?%s", run, filter.Encode()), nil, &f)
 }
 
-// AskFitting asks again about all addresses of a finished run whose results fit
+// OverrideMatching decides about all addresses whose results fit a filter, as
+// Override does.
+func (c *Client) OverrideMatching(ctx context.Context, run int64, filter url.Values, d policy.Decision) (done contract.Overridden, err error) {
+	return done, c.call(ctx, http.MethodPost, fmt.Sprintf("/runs/%d/overrides?%s", run, filter.Encode()), contract.OverrideMatching{Decision: d}, &done)
+}
+
+// AskMatching asks again about all addresses of a finished run whose results fit
 // a filter.
-func (c *Client) AskFitting(ctx context.Context, run int64, filter url.Values) (r contract.Run, err error) {
+func (c *Client) AskMatching(ctx context.Context, run int64, filter url.Values) (r contract.Run, err error) {
 	return r, c.call(ctx, http.MethodPost, fmt.Sprintf("/runs/%d/ask-again?%s", run, filter.Encode()), contract.AskAgain{}, &r)
 }
 
-// RunOperators gives a page of the operators of a run's domains; page holds the
+// RunOperators returns a page of the operators of a run's domains; page holds the
 // operation's query.
-func (c *Client) RunOperators(ctx context.Context, run int64, page url.Values) (o []contract.OperatorCount, err error) {
-	return o, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/operators?%s", run, page.Encode()), nil, &o)
+func (c *Client) RunOperators(ctx context.Context, run int64, page url.Values) (p contract.Page[contract.OperatorCount], err error) {
+	return p, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/operators?%s", run, page.Encode()), nil, &p)
 }
 
-// Evidence gives one result with all that was seen.
+// Evidence returns one result with all that was seen.
 func (c *Client) Evidence(ctx context.Context, run int64, address int32) (e contract.Evidence, err error) {
 	return e, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/results/%d", run, address), nil, &e)
 }
@@ -319,30 +318,32 @@ func (c *Client) Compare(ctx context.Context, run, other int64) (k contract.Comp
 	return k, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/compare/%d", run, other), nil, &k)
 }
 
-// Domains gives the largest domains of a run's list with a text in their name, at
+// Domains returns the largest domains of a run's list with a text in their name, at
 // most 200.
 func (c *Client) Domains(ctx context.Context, run int64, search string) (d []contract.DomainCount, err error) {
-	return d, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/domains?limit=200&search=%s", run, url.QueryEscape(search)), nil, &d)
+	return items[contract.DomainCount](ctx, c, http.MethodGet, fmt.Sprintf("/runs/%d/domains?limit=200&search=%s", run, url.QueryEscape(search)), nil)
 }
 
 // Check checks addresses now.
 func (c *Client) Check(ctx context.Context, addresses []string) (e []contract.Evidence, err error) {
-	return e, c.call(ctx, http.MethodPost, "/checks", contract.Addresses{Addresses: addresses}, &e)
+	return items[contract.Evidence](ctx, c, http.MethodPost, "/checks", contract.Addresses{Addresses: addresses})
 }
 
-// Catalogue gives the workspace's own catalogue entries.
-func (c *Client) Catalogue(ctx context.Context) (e []contract.CatalogueEntry, err error) {
-	return e, c.call(ctx, http.MethodGet, "/catalogue", nil, &e)
+// Catalogue returns the workspace's own catalogue entries.
+func (c *Client) Catalogue(ctx context.Context) ([]contract.CatalogueEntry, error) {
+	return every[contract.CatalogueEntry](ctx, c, "/catalogue", url.Values{"limit": {"500"}})
 }
 
-// AddToCatalogue adds entries and gives all of the workspace's own.
-func (c *Client) AddToCatalogue(ctx context.Context, entries []contract.CatalogueEntry) (e []contract.CatalogueEntry, err error) {
-	return e, c.call(ctx, http.MethodPost, "/catalogue", contract.CatalogueEntries{Entries: entries}, &e)
+// AddToCatalogue adds entries and returns them in their normal form.
+func (c *Client) AddToCatalogue(ctx context.Context, entries []contract.CatalogueEntry) ([]contract.CatalogueEntry, error) {
+	var added contract.CatalogueEntries
+	err := c.call(ctx, http.MethodPost, "/catalogue", contract.CatalogueEntries{Entries: entries}, &added)
+	return added.Entries, err
 }
 
 // CatalogueSources returns the catalogues that the workspace follows.
 func (c *Client) CatalogueSources(ctx context.Context) (s []contract.CatalogueSource, err error) {
-	return s, c.call(ctx, http.MethodGet, "/catalogue/sources", nil, &s)
+	return items[contract.CatalogueSource](ctx, c, http.MethodGet, "/catalogue/sources", nil)
 }
 
 // FollowCatalogue follows a catalogue: it is read now and every day.
@@ -374,67 +375,67 @@ func (c *Client) remove(ctx context.Context, path string) error {
 	return err
 }
 
-// Standing tells whether the outbound side is ready.
-func (c *Client) Standing(ctx context.Context) (s contract.Readiness, err error) {
-	return s, c.call(ctx, http.MethodGet, "/sending/standing", nil, &s)
+// Readiness reports whether outbound is ready.
+func (c *Client) Readiness(ctx context.Context) (s contract.Readiness, err error) {
+	return s, c.call(ctx, http.MethodGet, "/outbound/readiness", nil, &s)
 }
 
-// Sending gives the outbound side as it stands.
-func (c *Client) Sending(ctx context.Context) (s contract.Sending, err error) {
-	return s, c.call(ctx, http.MethodGet, "/sending", nil, &s)
+// Outbound returns outbound as it stands.
+func (c *Client) Outbound(ctx context.Context) (s contract.Outbound, err error) {
+	return s, c.call(ctx, http.MethodGet, "/outbound", nil, &s)
 }
 
-// TestSending tests the whole sending side.
-func (c *Client) TestSending(ctx context.Context) (s contract.Sending, err error) {
-	return s, c.call(ctx, http.MethodPost, "/sending/test", nil, &s)
+// TestOutbound tests all of outbound.
+func (c *Client) TestOutbound(ctx context.Context) (s contract.Outbound, err error) {
+	return s, c.call(ctx, http.MethodPost, "/outbound/test", nil, &s)
 }
 
-// AddParts adds parts of the outbound side, one a line, and tests the whole.
-func (c *Client) AddParts(ctx context.Context, kind outbound.Kind, lines string) (s contract.Sending, err error) {
-	return s, c.call(ctx, http.MethodPost, "/sending/parts", contract.NewParts{Kind: kind, Lines: lines}, &s)
+// AddParts adds parts of outbound, one a line, and tests the whole.
+func (c *Client) AddParts(ctx context.Context, kind outbound.Kind, lines string) (s contract.Outbound, err error) {
+	return s, c.call(ctx, http.MethodPost, "/outbound/parts", contract.NewParts{Kind: kind, Lines: lines}, &s)
 }
 
-// RemovePart removes a part of the outbound side.
+// RemovePart removes a part of outbound.
 func (c *Client) RemovePart(ctx context.Context, id int64) error {
-	return c.remove(ctx, fmt.Sprintf("/sending/parts/%d", id))
+	return c.remove(ctx, fmt.Sprintf("/outbound/parts/%d", id))
 }
 
 // RemoveFailed removes the parts of a kind that failed their last test.
 func (c *Client) RemoveFailed(ctx context.Context, kind outbound.Kind) (r contract.Removed, err error) {
-	return r, c.call(ctx, http.MethodPost, "/sending/parts/remove-failed?kind="+url.QueryEscape(string(kind)), nil, &r)
+	return r, c.call(ctx, http.MethodPost, "/outbound/parts/remove-failed?kind="+url.QueryEscape(string(kind)), nil, &r)
 }
 
-// SetSending changes what holds for the whole sending side.
-func (c *Client) SetSending(ctx context.Context, n contract.SendingSettings) (s contract.Sending, err error) {
-	return s, c.call(ctx, http.MethodPut, "/sending/settings", n, &s)
+// SetOutbound changes what holds for all of outbound.
+func (c *Client) SetOutbound(ctx context.Context, n contract.OutboundSettings) (s contract.Outbound, err error) {
+	return s, c.call(ctx, http.MethodPut, "/outbound/settings", n, &s)
 }
 
 // SetRules replaces the rules.
-func (c *Client) SetRules(ctx context.Context, rules []contract.Rule) (s contract.Sending, err error) {
-	return s, c.call(ctx, http.MethodPut, "/sending/rules", contract.Rules{Rules: rules}, &s)
+func (c *Client) SetRules(ctx context.Context, rules []contract.Rule) (s contract.Outbound, err error) {
+	return s, c.call(ctx, http.MethodPut, "/outbound/rules", contract.Rules{Rules: rules}, &s)
 }
 
 // TryRules tells which rule fits an address.
 func (c *Client) TryRules(ctx context.Context, address string) (t contract.Tried, err error) {
-	return t, c.call(ctx, http.MethodGet, "/sending/rules/try?address="+url.QueryEscape(address), nil, &t)
+	return t, c.call(ctx, http.MethodPost, "/outbound/rules/try", contract.OneAddress{Address: address}, &t)
 }
 
 // Operators tells what was learnt about operators with a text in their name.
 func (c *Client) Operators(ctx context.Context, search string) (o []contract.OperatorPace, err error) {
-	return o, c.call(ctx, http.MethodGet, "/sending/operators?search="+url.QueryEscape(search), nil, &o)
+	return items[contract.OperatorPace](ctx, c, http.MethodGet, "/outbound/operators?search="+url.QueryEscape(search), nil)
 }
 
 // ForgetOperator forgets what was learnt about an operator.
 func (c *Client) ForgetOperator(ctx context.Context, name string) error {
-	return c.remove(ctx, "/sending/operators/"+url.PathEscape(name))
+	return c.remove(ctx, "/outbound/operators/"+url.PathEscape(name))
 }
 
-// Policies gives the policies, the ready-made ones first.
+// Policies returns the policies, the ready-made ones first.
 func (c *Client) Policies(ctx context.Context) (p []contract.KnownPolicy, err error) {
-	return p, c.call(ctx, http.MethodGet, "/policies", nil, &p)
+	return items[contract.KnownPolicy](ctx, c, http.MethodGet, "/policies", nil)
 }
 
-// Policy gives one policy as it stands now.
+// Policy returns one policy as it stands now.
 func (c *Client) Policy(ctx context.Context, name string) (p contract.KnownPolicy, err error) {
 	return p, c.call(ctx, http.MethodGet, "/policies/"+url.PathEscape(name), nil, &p)
 }
@@ -459,14 +460,14 @@ func (c *Client) Decide(ctx context.Context, run int64, policy string) (r contra
 	return r, c.call(ctx, http.MethodPut, fmt.Sprintf("/runs/%d/policy", run), contract.PolicyChoice{Name: policy}, &r)
 }
 
-// TakeOut says what a file would hold.
-func (c *Client) TakeOut(ctx context.Context, run int64, how contract.TakingOut) (t contract.TakeOut, err error) {
-	return t, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/take-out?%s", run, contract.Query(how).Encode()), nil, &t)
+// ExportPreview says what a file would hold.
+func (c *Client) ExportPreview(ctx context.Context, run int64, how contract.ExportChoice) (t contract.ExportPreview, err error) {
+	return t, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/export?%s", run, contract.Query(how).Encode()), nil, &t)
 }
 
-// TakeOutFile writes the rows.
-func (c *Client) TakeOutFile(ctx context.Context, run int64, how contract.TakingOut, out io.Writer) error {
-	return c.download(ctx, fmt.Sprintf("/runs/%d/file?%s", run, contract.Query(how).Encode()), out)
+// ExportFile writes the rows.
+func (c *Client) ExportFile(ctx context.Context, run int64, how contract.ExportChoice, out io.Writer) error {
+	return c.download(ctx, fmt.Sprintf("/runs/%d/export/file?%s", run, contract.Query(how).Encode()), out)
 }
 
 // Report writes the one-page report of a run, as pdf or html, with times in a
@@ -558,6 +559,27 @@ func (c *Client) follow(ctx context.Context, id int64, seen func(contract.Run)) 
 
 // call sends a body (a reader as it is, anything else as JSON) and reads the
 // answer into out.
+// items returns what is on the page that an operation answers with.
+func items[T any](ctx context.Context, c *Client, method, path string, body any) ([]T, error) {
+	var page contract.Page[T]
+	err := c.call(ctx, method, path, body, &page)
+	return page.Items, err
+}
+
+// every returns what is on all pages of an operation.
+func every[T any](ctx context.Context, c *Client, path string, query url.Values) (all []T, err error) {
+	for {
+		var page contract.Page[T]
+		if err := c.call(ctx, http.MethodGet, path+"?"+query.Encode(), nil, &page); err != nil {
+			return nil, err
+		}
+		if all = append(all, page.Items...); page.Next == "" {
+			return all, nil
+		}
+		query.Set("cursor", page.Next)
+	}
+}
+
 func (c *Client) call(ctx context.Context, method, path string, body, out any) error {
 	resp, err := c.do(ctx, method, path, body)
 	if err != nil {

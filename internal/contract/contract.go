@@ -28,7 +28,7 @@ type Preview struct {
 	Sentence      string       `json:"sentence" doc:"What was recognised, in a sentence."`
 }
 
-// List is rows somebody brought in.
+// List is rows somebody imported.
 type List struct {
 	ID       int64    `json:"id"`
 	Name     string   `json:"name"`
@@ -48,8 +48,8 @@ type List struct {
 	Sentence       string       `json:"sentence" doc:"What was read, in a sentence."`
 	// KeptUntil is left out for a list that is kept until somebody deletes it.
 	KeptUntil *time.Time `json:"keptUntil,omitempty" doc:"When it will be deleted with its runs, results and evidence."`
-	// EarlierID is left out for a list that was brought in but once.
-	EarlierID int64     `json:"earlierId,omitempty" doc:"The list that these rows were before a file was brought in again."`
+	// EarlierID is left out for a list that was imported but once.
+	EarlierID int64     `json:"earlierId,omitempty" doc:"The list that these rows were before a file was imported again."`
 	CreatedAt time.Time `json:"createdAt"`
 	// ArchivedAt is left out for a list that is not archived.
 	ArchivedAt *time.Time `json:"archivedAt,omitempty" doc:"When it was archived."`
@@ -88,9 +88,9 @@ type Queued struct {
 	Addresses int64  `json:"addresses"`
 }
 
-// Keeping is for how long lists are kept with all that was found out.
-type Keeping struct {
-	Days int `json:"days" minimum:"0" maximum:"3650" doc:"Days after a list was brought in or last run; 0: until somebody deletes it."`
+// Retention is for how long lists are kept with all that was found out.
+type Retention struct {
+	Days int `json:"days" minimum:"0" maximum:"3650" doc:"Days after a list was imported or last run; 0: until somebody deletes it."`
 }
 
 // Common is what two lists have in common.
@@ -154,11 +154,11 @@ type Run struct {
 	ExpectedEnd *Expected `json:"expectedEnd,omitempty" doc:"When all is expected to be asked that may be asked now, or the next round begins."`
 	Waits       []Wait    `json:"waits" doc:"What is waited for at whom, the most addresses first: at most 12."`
 
-	Flow      *Flow        `json:"flow,omitempty" doc:"The picture of the run; left out where several runs are listed."`
-	Causes    []CauseCount `json:"causes" doc:"Addresses by finding and cause, in the order of the stages."`
-	Decisions []Count      `json:"decisions" doc:"Rows by decision and reason under the run's policy."`
-	Sentence  string       `json:"sentence" doc:"Where the run stands, in a sentence."`
-	TakeOut   string       `json:"takeOut" doc:"How many rows would be kept now and what is left out, in a sentence."`
+	Flow           *Flow        `json:"flow,omitempty" doc:"The picture of the run; left out where several runs are listed."`
+	Causes         []CauseCount `json:"causes" doc:"Addresses by finding and cause, in the order of the stages."`
+	Decisions      []Count      `json:"decisions" doc:"Rows by decision and reason under the run's policy."`
+	Sentence       string       `json:"sentence" doc:"Where the run stands, in a sentence."`
+	ExportSentence string       `json:"exportSentence" doc:"How many rows would be kept now and what is left out, in a sentence."`
 	// Estimate is left out of a run of a list that was not estimated.
 	Estimate string   `json:"estimate,omitempty" doc:"What the quick estimate of the list said, beside what became of it."`
 	Notices  []string `json:"notices" doc:"What the operator must know: hosts that refuse us, no way out."`
@@ -236,7 +236,7 @@ type Draft struct {
 	Addresses int64 `json:"addresses" doc:"All addresses of the list, malformed ones too."`
 	Malformed int64 `json:"malformed" doc:"Of those, texts that are no address."`
 	Reused    int64 `json:"reused" doc:"Results that are taken over from earlier runs."`
-	Hopeless  int64 `json:"hopeless" doc:"Addresses at domains that the DNS rules out, as far as was looked."`
+	Hopeless  int64 `json:"hopeless" doc:"Addresses at domains that DNS rules out, as far as was looked."`
 	Ask       int64 `json:"ask" doc:"Addresses to ask mail hosts about."`
 	Operators int   `json:"operators" doc:"Operators that were found out."`
 	LookedUp  int64 `json:"lookedUp" doc:"Addresses at the domains that were looked up for this, the largest."`
@@ -261,7 +261,7 @@ type CauseCount struct {
 
 // Result is what was found out about one address.
 type Result struct {
-	Address    int32           `json:"address" doc:"The address's number in its list; 0 for a check without a list."`
+	Ordinal    int32           `json:"ordinal" doc:"The ordinal of the first row cell with the address; 0 for a check without a list."`
 	Typed      string          `json:"typed" doc:"What stands in the cell."`
 	Mailbox    string          `json:"mailbox,omitempty" doc:"What a host is asked about; left out for what is no address."`
 	Domain     string          `json:"domain,omitempty"`
@@ -271,7 +271,7 @@ type Result struct {
 	Traits     []finding.Trait `json:"traits"`
 	Odds       float64         `json:"odds" doc:"The estimated probability, 0 to 1, that a message sent now would be delivered."`
 	Decision   policy.Decision `json:"decision" enum:"keep,hold,drop"`
-	ByHand     bool            `json:"byHand,omitempty" doc:"Whether somebody decided so, and not the policy."`
+	Overridden bool            `json:"overridden,omitempty" doc:"Whether somebody decided so, and not the policy."`
 	Suggestion string          `json:"suggestion,omitempty" doc:"The address that may have been meant."`
 	At         time.Time       `json:"at"`
 }
@@ -286,7 +286,7 @@ type Evidence struct {
 	Mended   []string `json:"mended,omitempty" doc:"What was removed from around the address."`
 	Problem  string   `json:"problem,omitempty" doc:"Why the text is no address."`
 	Operator string   `json:"operator,omitempty" doc:"Who runs the exchangers."`
-	DNS      *Domain  `json:"dns,omitempty" doc:"What the DNS said."`
+	DNS      *Domain  `json:"dns,omitempty" doc:"What DNS said."`
 	Asked    []Asked  `json:"asked,omitempty" doc:"Each time a host was asked about the mailbox."`
 	// AcceptanceSays is left out with Acceptance.
 	AcceptanceSays string      `json:"acceptanceSays,omitempty" doc:"What that means for the mailbox, in a sentence."`
@@ -361,9 +361,11 @@ type AffectedList struct {
 	Addresses int64  `json:"addresses"`
 }
 
-// Archiving is whether a list is archived.
-type Archiving struct {
-	Archived bool `json:"archived" doc:"Whether it is archived: not shown among the others, and kept as before."`
+// ListChange is what is to be changed of a list; what is left out stays.
+type ListChange struct {
+	Name     *string `json:"name,omitempty" minLength:"1" maxLength:"200" doc:"What it is called."`
+	KeepDays *int    `json:"keepDays,omitempty" minimum:"0" maximum:"3650" doc:"Days after it was imported or last run when it is deleted; 0: not until somebody does."`
+	Archived *bool   `json:"archived,omitempty" doc:"Whether it is archived: not shown among the others, and kept as before."`
 }
 
 // Past is what a run found of an address.
@@ -434,7 +436,7 @@ type Comparison struct {
 
 // Changed is an address whose finding changed.
 type Changed struct {
-	Address int32           `json:"address"`
+	Ordinal int32           `json:"ordinal" doc:"Names the result."`
 	Typed   string          `json:"typed"`
 	From    finding.Finding `json:"from" enum:"deliverable,catch-all,undecided,undeliverable"`
 	To      finding.Finding `json:"to" enum:"deliverable,catch-all,undecided,undeliverable"`
@@ -455,27 +457,27 @@ type NewKey struct {
 	Name string `json:"name" minLength:"1" maxLength:"120" doc:"What it is for."`
 }
 
-// ListRow is a row of a list as it was brought in.
+// ListRow is a row of a list as it was imported.
 type ListRow struct {
 	Row   int32    `json:"row" doc:"Its number in the list, from 1."`
 	Line  int64    `json:"line" doc:"The line of the file on which it begins."`
 	Cells []string `json:"cells"`
 }
 
-// ByHand is a decision about some addresses of a list, whatever the policy says.
-type ByHand struct {
-	Addresses []int32         `json:"addresses,omitempty" maxItems:"1000" doc:"The addresses, by their numbers in the list."`
+// Override is a decision about some addresses of a list, whatever the policy says.
+type Override struct {
+	Ordinals  []int32         `json:"ordinals,omitempty" maxItems:"1000" doc:"The addresses, by the ordinals of their results."`
 	Mailboxes []string        `json:"mailboxes,omitempty" maxItems:"10000" doc:"The addresses, or more of them, as they are written; those that are not in the list are passed over."`
 	Decision  policy.Decision `json:"decision" enum:"keep,hold,drop,policy" doc:"What is to be done with them in all runs of the list; policy: what the policy says, as for all others."`
 }
 
-// FittingByHand is a decision about all results that fit a filter.
-type FittingByHand struct {
+// OverrideMatching is a decision about all results that fit a filter.
+type OverrideMatching struct {
 	Decision policy.Decision `json:"decision" enum:"keep,hold,drop,policy" doc:"What is to be done with them in all runs of the list; policy: what the policy says, as for all others."`
 }
 
-// Fitting is how many results fit a filter.
-type Fitting struct {
+// Matching is how many results fit a filter.
+type Matching struct {
 	Addresses int64   `json:"addresses"`
 	More      bool    `json:"more" doc:"Whether there are more, which were not counted."`
 	Facets    []Facet `json:"facets" doc:"How many would fit if one part of the filter had another value, of those that any would fit. Decisions are not counted where the policy looks at each row."`
@@ -489,8 +491,8 @@ type Facet struct {
 	Addresses int64  `json:"addresses"`
 }
 
-// ByHandDone tells what came of a decision by hand.
-type ByHandDone struct {
+// Overridden tells what came of a decision by an override.
+type Overridden struct {
 	Addresses int64 `json:"addresses" doc:"About how many it was decided."`
 }
 
@@ -499,8 +501,8 @@ type ByHandDone struct {
 type AskAgain struct {
 	Findings []finding.Finding `json:"findings,omitempty" doc:"Addresses with one of these findings."`
 	Causes   []finding.Cause   `json:"causes,omitempty" doc:"Addresses with one of these causes."`
-	// Addresses are chosen beside findings and causes.
-	Addresses []int32 `json:"addresses,omitempty" maxItems:"1000" doc:"Only these of them, by their numbers; without findings and causes, whatever their cause."`
+	// Ordinals are chosen beside findings and causes.
+	Ordinals []int32 `json:"ordinals,omitempty" maxItems:"1000" doc:"Only these of them, by the ordinals of their results; without findings and causes, whatever their cause."`
 }
 
 // Check tells of a finding or cause that there is not.
@@ -518,9 +520,9 @@ func (a AskAgain) Check() error {
 	return nil
 }
 
-// Fits tells whether an address with this verdict is chosen.
+// Fits reports whether an address with this verdict is chosen.
 func (a AskAgain) Fits(v finding.Verdict) bool {
-	if len(a.Findings)+len(a.Causes) == 0 && len(a.Addresses) > 0 {
+	if len(a.Findings)+len(a.Causes) == 0 && len(a.Ordinals) > 0 {
 		return true
 	}
 	if len(a.Findings)+len(a.Causes) == 0 {
@@ -528,6 +530,12 @@ func (a AskAgain) Fits(v finding.Verdict) bool {
 		return info.AskAgain
 	}
 	return (len(a.Findings) == 0 || slices.Contains(a.Findings, v.Finding)) && (len(a.Causes) == 0 || slices.Contains(a.Causes, v.Cause))
+}
+
+// OneAddress is an address that something is asked about. It goes in a body: addresses of
+// people do not belong in URLs, which are logged on the way.
+type OneAddress struct {
+	Address string `json:"address" minLength:"1" maxLength:"2000" doc:"The address, as typed."`
 }
 
 // Addresses are addresses to be checked now.

@@ -15,7 +15,7 @@ import (
 type Filter struct {
 	contract.Filter
 	Decision string `query:"decision" doc:"Only with this decision, by the run's policy or by an override."`
-	Hand     bool   `query:"hand" doc:"Only overrides: what a person decided."`
+	Hand     bool   `query:"overridden" doc:"Only overrides: what a person decided."`
 }
 
 // Words returns the filter in words, "" for none.

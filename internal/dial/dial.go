@@ -16,7 +16,7 @@ import (
 	"varnet/core/route"
 )
 
-// By gives the dialer of a route. Unless private addresses are allowed it
+// By returns the dialer of a route. Unless private addresses are allowed it
 // connects to no exchanger that no host of the public Internet can be.
 func By(r route.Route, allowPrivate bool) probe.Dialer {
 	direct := probe.DirectDialer(allowPrivate)

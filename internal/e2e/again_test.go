@@ -41,7 +41,7 @@ func TestAskAgain(t *testing.T) {
 	before := wait()
 	results := func(cause finding.Cause) []contract.Result {
 		t.Helper()
-		r, err := api.Results(ctx, run.ID, url.Values{"cause": {string(cause)}, "limit": {"500"}})
+		r, err := api.AllResults(ctx, run.ID, url.Values{"cause": {string(cause)}})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -58,7 +58,7 @@ func TestAskAgain(t *testing.T) {
 
 	t.Run("what it may help", func(t *testing.T) {
 		open, settled := results(finding.ExchangerUnavailable), results(finding.MailboxAccepted)[0]
-		times, settledTimes := asked(open[0].Address), asked(settled.Address)
+		times, settledTimes := asked(open[0].Ordinal), asked(settled.Ordinal)
 		r, err := api.AskAgain(ctx, run.ID, contract.AskAgain{})
 		if err != nil || r.FinishedAt != nil || r.Again != before.MayAsk || r.Done != r.Addresses || !strings.Contains(r.Sentence, "are asked again") {
 			t.Fatalf("%v: %+v", err, r)
@@ -67,10 +67,10 @@ func TestAskAgain(t *testing.T) {
 		if !slices.Equal(after.Causes, before.Causes) {
 			t.Errorf("the world is the same, and yet %v is now %v", before.Causes, after.Causes)
 		}
-		if n := asked(open[0].Address); n <= times {
+		if n := asked(open[0].Ordinal); n <= times {
 			t.Errorf("%s was asked %d times before and %d times now", open[0].Typed, times, n)
 		}
-		if n := asked(settled.Address); n != settledTimes {
+		if n := asked(settled.Ordinal); n != settledTimes {
 			t.Errorf("%s was asked %d times, now %d, though nobody wanted to know", settled.Typed, settledTimes, n)
 		}
 	})
@@ -93,7 +93,7 @@ func TestAskAgain(t *testing.T) {
 		}
 		for _, r := range results(finding.MailboxAccepted) {
 			revived := slices.Contains(r.Traits, finding.TraitTrapRevived)
-			if revived != (r.Address == old.Address) || revived && r.Decision != policy.Drop {
+			if revived != (r.Ordinal == old.Ordinal) || revived && r.Decision != policy.Drop {
 				t.Errorf("%s: %v, %s", r.Typed, r.Traits, r.Decision)
 			}
 		}

@@ -90,14 +90,14 @@ func TestBadInput(t *testing.T) {
 	api := client.New(s.URL, s.Key)
 	t.Run("a line of 200 MB", func(t *testing.T) {
 		endless := io.MultiReader(strings.NewReader("e-mail\nada@fernhollow.example\n\""), io.LimitReader(letters{}, 200<<20))
-		_, err := api.BringIn(t.Context(), client.File{Name: "endless.csv", Body: endless})
+		_, err := api.Import(t.Context(), client.File{Name: "endless.csv", Body: endless})
 		if status(err) != 422 || !strings.Contains(err.Error(), "line 3: a record longer than") {
 			t.Errorf("got %v", err)
 		}
 	})
 	t.Run("a file that breaks off", func(t *testing.T) {
 		broken := io.MultiReader(strings.NewReader("e-mail\n"+strings.Repeat("ada@fernhollow.example\n", 20000)), failing{})
-		if _, err := api.BringIn(t.Context(), client.File{Name: "broken.csv", Body: broken}); err == nil {
+		if _, err := api.Import(t.Context(), client.File{Name: "broken.csv", Body: broken}); err == nil {
 			t.Error("it was taken")
 		}
 	})
@@ -108,7 +108,7 @@ func TestBadInput(t *testing.T) {
 		}
 		for _, l := range lists {
 			if l.FileName != "ok2.csv" { // its list is good; only its file could not be written
-				t.Errorf("%s was brought in", l.FileName)
+				t.Errorf("%s was imported", l.FileName)
 			}
 		}
 	})

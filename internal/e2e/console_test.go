@@ -29,7 +29,7 @@ func dropped(name string, content []byte) chromedp.Action {
 }
 
 // TestConsole drives the whole path in a real browser: sign in, drop a file,
-// start, reload in the middle, finish, look at evidence, take out, and compares
+// start, reload in the middle, finish, look at evidence, exports, and compares
 // the file. Every page is held to the accessibility rules and to its width.
 func TestConsole(t *testing.T) {
 	t.Parallel()
@@ -56,7 +56,7 @@ func TestConsole(t *testing.T) {
 	do("all results", browser.Press("Show all"), chromedp.Navigate(s.URL+"/runs/1/results?cause=mailbox.absent"), browser.Text("Mailbox does not exist"))
 	do("evidence by keyboard", chromedp.Evaluate(`document.querySelector("tbody button").focus()`, nil), chromedp.KeyEvent("\r"), browser.Text("550 5.1.1"), browser.Text("made-up mailboxes"))
 	do("evidence has a URL", chromedp.Reload(), browser.Text("550 5.1.1"))
-	do("take out", chromedp.Navigate(s.URL+"/runs/1/take-out"), browser.Text("of 1,200 rows will be kept"), browser.Press("Write"))
+	do("take out", chromedp.Navigate(s.URL+"/runs/1/export"), browser.Text("of 1,200 rows will be kept"), browser.Press("Write"))
 
 	kept := waitForFile(t, filepath.Join(downloads, "members-keep.csv"))
 	if n := checkKept(t, i.World, content, kept); n < 500 {
@@ -65,13 +65,13 @@ func TestConsole(t *testing.T) {
 	do("a policy of one's own", chromedp.Navigate(s.URL+"/policies/new?from=reach-further&run=1"), browser.Text("rows will be kept"),
 		browser.Type(`input[placeholder^="small letters"]`, "open-house"), chromedp.Evaluate(`[...document.querySelectorAll("li button")].find(b => b.textContent.startsWith("Remove") && b.closest("li").textContent.includes("role addresses")).click()`, nil),
 		without("role addresses"), browser.Press("Save"), browser.Text("Decided by open-house"))
-	do("with result columns", chromedp.Navigate(s.URL+"/runs/1/take-out?form=results&columns=finding,odds,host&policy=open-house"), browser.Text("Preview of the file"), browser.Text("mx1.postbarn.example"))
+	do("with result columns", chromedp.Navigate(s.URL+"/runs/1/export?form=results&columns=finding,odds,host&policy=open-house"), browser.Text("Preview of the file"), browser.Text("mx1.postbarn.example"))
 	do("policies", chromedp.Navigate(s.URL+"/policies"), browser.Text("your own, version 1"))
 	do("the list", chromedp.Navigate(s.URL+"/lists/1"), browser.Text("It is kept until"), browser.Press("Estimate first"), browser.Text("This is told by a sample of 400"))
-	do("bring it in again", chromedp.Navigate(s.URL+"/bring-in?for=1"), browser.Text("Import a newer file"), dropped("more.csv", []byte("E-mail,Name\nada@upperloam.example,=1+1\n")), browser.Text("2 columns separated by commas"),
+	do("bring it in again", chromedp.Navigate(s.URL+"/import?for=1"), browser.Text("Import a newer file"), dropped("more.csv", []byte("E-mail,Name\nada@upperloam.example,=1+1\n")), browser.Text("2 columns separated by commas"),
 		browser.Press("Import"), browser.Text("The newer file added 1 row and changed 0 rows."))
 	do("lists", chromedp.Navigate(s.URL+"/lists"), browser.Text("1,201"))
-	do("the outbound side", chromedp.Navigate(s.URL+"/sending"), browser.Text("Outbound: ready"))
+	do("outbound", chromedp.Navigate(s.URL+"/outbound"), browser.Text("Outbound: ready"))
 	do("a dead route", browser.Type(`textarea[aria-label^="More routes"]`, "socks5://127.0.0.1:9"), browser.Click(`section[aria-label="Routes"] form button`), browser.Text("cannot be reached"), browser.Text("ready with reservations"))
 	do("it is removed", browser.Press("Remove the one that failed"), browser.Text("Outbound: ready"), without("socks5://127.0.0.1:9"))
 	do("a rule", browser.Type(`input[aria-label="Pattern"]`, "*.test"), browser.Press("Add the rule"), browser.Text("Addresses at *.test are never asked about."))

@@ -8,7 +8,6 @@ import (
 	"encoding/json"
 	"io"
 	"net/http"
-	"net/url"
 	"os"
 	"path/filepath"
 	"slices"
@@ -30,7 +29,7 @@ import (
 
 const rows = 1200
 
-// writeList writes the demo list and gives its path and content.
+// writeList writes the demo list and returns its path and content.
 func writeList(t *testing.T, w *practice.World, n int) (string, []byte) {
 	t.Helper()
 	var b bytes.Buffer
@@ -151,7 +150,7 @@ func TestCommandLine(t *testing.T) {
 		api := client.New(s.URL, s.Key)
 		for same, want := range map[bool]int64{false: 4, true: 2} {
 			body := strings.NewReader("e-mail\nada.moss@postbarn.example\nadamoss+seeds@postbarn.example\nada.moss@fernhollow.example\nADA.MOSS@fernhollow.example\nadamoss@postbarn.example\n")
-			l, err := api.BringIn(t.Context(), client.File{Name: "same.csv", Body: body, SameMailbox: same})
+			l, err := api.Import(t.Context(), client.File{Name: "same.csv", Body: body, SameMailbox: same})
 			if err != nil || l.Addresses != want || l.Duplicates != 5-want {
 				t.Errorf("%v: %+v, %v", same, l, err)
 			}
@@ -167,13 +166,13 @@ func TestCommandLine(t *testing.T) {
 		for _, p := range policy.Ready() {
 			total := 0
 			for _, d := range policy.Decisions() {
-				how := contract.TakingOut{Decision: string(d), Policy: p.Name}
-				said, err := api.TakeOut(ctx, runs[0].ID, how)
+				how := contract.ExportChoice{Decision: string(d), Policy: p.Name}
+				said, err := api.ExportPreview(ctx, runs[0].ID, how)
 				if err != nil {
 					t.Fatal(err)
 				}
 				var file bytes.Buffer
-				if err := api.TakeOutFile(ctx, runs[0].ID, how, &file); err != nil {
+				if err := api.ExportFile(ctx, runs[0].ID, how, &file); err != nil {
 					t.Fatal(err)
 				}
 				lines := bytes.Count(file.Bytes(), []byte("\n")) - 1
@@ -191,7 +190,7 @@ func TestCommandLine(t *testing.T) {
 		if kept["strict"] >= kept["careful"] || kept["careful"] >= kept["reach-further"] {
 			t.Errorf("kept: %v", kept)
 		}
-		if _, err := api.TakeOut(ctx, runs[0].ID, contract.TakingOut{Policy: "lax"}); status(err) != http.StatusUnprocessableEntity {
+		if _, err := api.ExportPreview(ctx, runs[0].ID, contract.ExportChoice{Policy: "lax"}); status(err) != http.StatusUnprocessableEntity {
 			t.Errorf("an unknown policy: %v", err)
 		}
 	})
@@ -242,7 +241,7 @@ func start(t *testing.T, api *client.Client, content []byte) contract.Run {
 // startNamed does so with a file of that name, to a depth.
 func startNamed(t *testing.T, api *client.Client, name string, content []byte, depth string) (contract.List, contract.Run) {
 	t.Helper()
-	l, err := api.BringIn(t.Context(), client.File{Name: name, Body: bytes.NewReader(content)})
+	l, err := api.Import(t.Context(), client.File{Name: name, Body: bytes.NewReader(content)})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -268,17 +267,11 @@ func verified(t *testing.T, api *client.Client, w *practice.World, rows int) (co
 // allResults reads every result of a run, page by page.
 func allResults(t *testing.T, api *client.Client, run int64) (all []contract.Result) {
 	t.Helper()
-	for after := int32(0); ; {
-		page, err := api.Results(t.Context(), run, url.Values{"after": {itoa(after)}, "limit": {"500"}})
-		if err != nil {
-			t.Fatal(err)
-		}
-		if len(page) == 0 {
-			return all
-		}
-		all = append(all, page...)
-		after = page[len(page)-1].Address
+	all, err := api.AllResults(t.Context(), run, nil)
+	if err != nil {
+		t.Fatal(err)
 	}
+	return all
 }
 
 func itoa(n int32) string { b, _ := json.Marshal(n); return string(b) }
@@ -289,10 +282,10 @@ func checkResults(t *testing.T, api *client.Client, run contract.Run, w *practic
 	all := allResults(t, api, run.ID)
 	seen := map[int32]bool{}
 	for _, r := range all {
-		if seen[r.Address] {
-			t.Errorf("address %d has two results", r.Address)
+		if seen[r.Ordinal] {
+			t.Errorf("address %d has two results", r.Ordinal)
 		}
-		seen[r.Address] = true
+		seen[r.Ordinal] = true
 		truth := w.Truth(strings.ToLower(r.Mailbox))
 		if r.Finding == finding.Deliverable && (!truth.Deliverable() || truth.AnyAccepted) {
 			t.Errorf("%s is called deliverable, and the truth is %+v", r.Mailbox, truth)
@@ -395,8 +388,13 @@ func TestWorkspacesAndKeys(t *testing.T) {
 			"stop":     func() error { _, err := theirs.StopRun(ctx, run.ID); return err },
 			"results":  func() error { _, err := theirs.Results(ctx, run.ID, nil); return err },
 			"evidence": func() error { _, err := theirs.Evidence(ctx, run.ID, 1); return err },
-			"take out": func() error { _, err := theirs.TakeOut(ctx, run.ID, contract.TakingOut{Decision: "keep"}); return err },
-			"file":     func() error { return theirs.TakeOutFile(ctx, run.ID, contract.TakingOut{Decision: "keep"}, io.Discard) },
+			"take out": func() error {
+				_, err := theirs.ExportPreview(ctx, run.ID, contract.ExportChoice{Decision: "keep"})
+				return err
+			},
+			"file": func() error {
+				return theirs.ExportFile(ctx, run.ID, contract.ExportChoice{Decision: "keep"}, io.Discard)
+			},
 			"start": func() error {
 				_, err := theirs.StartRun(ctx, run.ListID, contract.NewRun{Depth: "mailbox", Policy: "careful"})
 				return err

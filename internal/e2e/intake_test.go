@@ -33,7 +33,7 @@ func TestBringAgain(t *testing.T) {
 	}
 	again := func(of contract.List, mode, rowKey, content string) (contract.List, string) {
 		t.Helper()
-		made, err := api.BringIn(t.Context(), client.File{Name: "more.csv", Body: strings.NewReader(content), Again: of.ID, Mode: mode, RowKey: rowKey})
+		made, err := api.Import(t.Context(), client.File{Name: "more.csv", Body: strings.NewReader(content), Again: of.ID, Mode: mode, RowKey: rowKey})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -56,7 +56,7 @@ func TestBringAgain(t *testing.T) {
 		}
 		var b bytes.Buffer
 		if err == nil {
-			err = api.TakeOutFile(t.Context(), r.ID, contract.TakingOut{Decision: "all"}, &b)
+			err = api.ExportFile(t.Context(), r.ID, contract.ExportChoice{Decision: "all"}, &b)
 		}
 		if err != nil || b.String() != c.want {
 			t.Errorf("%v: got\n%s", err, b.String())
@@ -84,7 +84,7 @@ func TestBringAgain(t *testing.T) {
 	if err != nil || string(text) != "Of the 3 addresses of “members.csv” 2 stand in “members.csv”, too.\n" {
 		t.Errorf("%v: %s", err, text)
 	}
-	_, err = api.BringIn(t.Context(), client.File{Name: "more.csv", Body: strings.NewReader("Mail\n" + here[0] + "\n"), Again: l.ID})
+	_, err = api.Import(t.Context(), client.File{Name: "more.csv", Body: strings.NewReader("Mail\n" + here[0] + "\n"), Again: l.ID})
 	if err == nil || !strings.Contains(err.Error(), "The file has no column “E-mail”, which holds the addresses of the list (columns: Mail). Name it so.") {
 		t.Errorf("another column: %v", err)
 	}
@@ -120,7 +120,7 @@ func TestUpload(t *testing.T) {
 	}
 	file := client.File{Name: "members.csv", Body: strings.NewReader(b.String()), Size: int64(b.Len()), Key: "spring-2026-members"}
 	api := client.New(line.URL, s.Key)
-	l, err := api.BringIn(t.Context(), file)
+	l, err := api.Import(t.Context(), file)
 	if err != nil || l.Rows != 90_000 {
 		t.Fatalf("%v: %+v", err, l)
 	}
@@ -128,7 +128,7 @@ func TestUpload(t *testing.T) {
 		t.Errorf("only %d requests: no part was lost", requests.Load())
 	}
 	file.Body, file.Size = strings.NewReader("E-mail\nada@upperloam.example\n"), 0
-	same, err := api.BringIn(t.Context(), file)
+	same, err := api.Import(t.Context(), file)
 	if err != nil || same.ID != l.ID {
 		t.Errorf("sent again it became list %d, and not %d: %v", same.ID, l.ID, err)
 	}

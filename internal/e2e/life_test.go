@@ -24,7 +24,7 @@ func TestLife(t *testing.T) {
 	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
 	api := client.New(s.URL, s.Key)
 	_, content := writeList(t, i.World, 3000)
-	l, err := api.BringIn(t.Context(), client.File{Name: "members.csv", Body: strings.NewReader(string(content))})
+	l, err := api.Import(t.Context(), client.File{Name: "members.csv", Body: strings.NewReader(string(content))})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -69,7 +69,8 @@ func TestLife(t *testing.T) {
 	if kept, err := api.Lists(t.Context(), 1); err != nil || kept[0].KeptUntil == nil || kept[0].KeptUntil.Before(time.Now().AddDate(0, 0, 89)) {
 		t.Errorf("%v: kept until %v", err, kept[0].KeptUntil)
 	}
-	if _, err := api.SetKeeping(t.Context(), l.ID, 0); err != nil {
+	never := 0
+	if _, err := api.ChangeList(t.Context(), l.ID, contract.ListChange{KeepDays: &never}); err != nil {
 		t.Error(err)
 	}
 	if kept, err := api.Lists(t.Context(), 1); err != nil || kept[0].KeptUntil != nil {

@@ -19,9 +19,9 @@ import (
 	"varnet/internal/testkit"
 )
 
-// TestFitting does with all results that fit a filter, shown or not, what can be
+// TestMatching does with all results that fit a filter, shown or not, what can be
 // done with results that are chosen one by one.
-func TestFitting(t *testing.T) {
+func TestMatching(t *testing.T) {
 	t.Parallel()
 	i := testkit.World(t, "fernhollow")
 	settings := testkit.Settings(testkit.Database(t), i)
@@ -40,9 +40,9 @@ func TestFitting(t *testing.T) {
 	}
 	theirs := client.New(s.URL, strings.TrimSpace(string(key)))
 	for what, err := range map[string]error{
-		"counts":    second(theirs.Fitting(t.Context(), run.ID, nil)),
-		"decides":   second(theirs.DecideFitting(t.Context(), run.ID, nil, policy.Drop)),
-		"asks":      second(theirs.AskFitting(t.Context(), run.ID, url.Values{"finding": {"undecided"}})),
+		"counts":    second(theirs.Matching(t.Context(), run.ID, nil)),
+		"decides":   second(theirs.OverrideMatching(t.Context(), run.ID, nil, policy.Drop)),
+		"asks":      second(theirs.AskMatching(t.Context(), run.ID, url.Values{"finding": {"undecided"}})),
 		"sees whom": second(theirs.RunOperators(t.Context(), run.ID, nil)),
 	} {
 		if status(err) != http.StatusNotFound {
@@ -55,11 +55,11 @@ func TestFitting(t *testing.T) {
 	deliverable := len(where(all, func(r contract.Result) bool { return r.Finding == "deliverable" }))
 	do("all that fit", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/results?finding=deliverable", run.ID)), browser.Text(fmt.Sprintf("The first 100 of %d that fit.", deliverable)), browser.Click(`input[aria-label="Choose all that are shown"]`), browser.Text("100 addresses chosen."), browser.Press("Choose all that fit"), browser.Text(fmt.Sprintf("All %d addresses that fit are chosen.", deliverable)))
 	do("are held", browser.Press("◐ Hold"), browser.Text("overridden"))
-	if f, err := api.Fitting(t.Context(), run.ID, url.Values{"decision": {"keep"}}); err != nil || f.Addresses != 0 {
+	if f, err := api.Matching(t.Context(), run.ID, url.Values{"decision": {"keep"}}); err != nil || f.Addresses != 0 {
 		t.Errorf("%v: all deliverable ones are held, and %d are kept", err, f.Addresses)
 	}
-	if f, err := api.Fitting(t.Context(), run.ID, url.Values{"hand": {"true"}, "decision": {"hold"}}); err != nil || f.Addresses != int64(deliverable) {
-		t.Errorf("%v: %d are held by hand; want %d", err, f.Addresses, deliverable)
+	if f, err := api.Matching(t.Context(), run.ID, url.Values{"overridden": {"true"}, "decision": {"hold"}}); err != nil || f.Addresses != int64(deliverable) {
+		t.Errorf("%v: %d are held by an override; want %d", err, f.Addresses, deliverable)
 	}
 	do("and taken out", browser.Click(`input[aria-label="Choose all that are shown"]`), browser.Press("Choose all that fit"), browser.Press("Export"), browser.Text("Of the rows with the finding deliverable: All "))
 	do("operators", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/domains", run.ID)), browser.Click(".ant-segmented-item:nth-child(2)"), browser.Text("domains of the list"), browser.Press("sundial.example"), browser.Text("run by sundial.example"))
@@ -114,7 +114,7 @@ func counted(t *testing.T, api *client.Client, run contract.Run, all []contract.
 				filter.Set(part, value)
 				among = where(among, func(r contract.Result) bool { return slices.Contains(parts[part](r), value) })
 			}
-			got, err := api.Fitting(t.Context(), run.ID, filter)
+			got, err := api.Matching(t.Context(), run.ID, filter)
 			if err != nil || got.Addresses != int64(len(among)) || got.More {
 				t.Errorf("%v: %v: %d fit, more: %v; want %d", filter, err, got.Addresses, got.More, len(among))
 			}
@@ -159,22 +159,22 @@ func decided(t *testing.T, api *client.Client, run contract.Run, all []contract.
 	catchAll := where(all, func(r contract.Result) bool { return r.Finding == "catch-all" })
 	filter := url.Values{"finding": {"catch-all"}}
 	for _, d := range []policy.Decision{policy.Drop, "policy"} {
-		done, err := api.DecideFitting(t.Context(), run.ID, filter, d)
+		done, err := api.OverrideMatching(t.Context(), run.ID, filter, d)
 		if err != nil || done.Addresses != int64(len(catchAll)) {
 			t.Fatalf("%s: %v: decided about %d; want %d", d, err, done.Addresses, len(catchAll))
 		}
 		for _, r := range allResults(t, api, run.ID) {
-			before := all[slices.IndexFunc(all, func(o contract.Result) bool { return o.Address == r.Address })]
-			want, byHand := before.Decision, false
+			before := all[slices.IndexFunc(all, func(o contract.Result) bool { return o.Ordinal == r.Ordinal })]
+			want, overridden := before.Decision, false
 			if d == policy.Drop && r.Finding == "catch-all" {
-				want, byHand = policy.Drop, true
+				want, overridden = policy.Drop, true
 			}
-			if r.Decision != want || r.ByHand != byHand {
-				t.Errorf("%s: %s is %s, by hand: %v; want %s, %v", d, r.Typed, r.Decision, r.ByHand, want, byHand)
+			if r.Decision != want || r.Overridden != overridden {
+				t.Errorf("%s: %s is %s, by an override: %v; want %s, %v", d, r.Typed, r.Decision, r.Overridden, want, overridden)
 			}
 		}
 	}
-	if done, err := api.DecideFitting(t.Context(), run.ID, url.Values{"search": {"no such text"}}, policy.Keep); err != nil || done.Addresses != 0 {
+	if done, err := api.OverrideMatching(t.Context(), run.ID, url.Values{"search": {"no such text"}}, policy.Keep); err != nil || done.Addresses != 0 {
 		t.Errorf("none fits: %v: decided about %d", err, done.Addresses)
 	}
 }
@@ -192,17 +192,21 @@ func tooMany(t *testing.T, api *client.Client) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if f, err := api.Fitting(t.Context(), run.ID, nil); err != nil || f.Addresses != 10_050 || f.More {
+	if f, err := api.Matching(t.Context(), run.ID, nil); err != nil || f.Addresses != 10_050 || f.More {
 		t.Errorf("of 10,050: %v: %+v", err, f)
 	}
-	if f, err := api.Fitting(t.Context(), run.ID, url.Values{"search": {"MEMBER"}}); err != nil || f.Addresses != 10_050 || f.More {
+	if f, err := api.Matching(t.Context(), run.ID, url.Values{"search": {"MEMBER"}}); err != nil || f.Addresses != 10_050 || f.More {
 		t.Errorf("of 10,050 with a text that is in all: %v: %+v", err, f)
 	}
-	_, err = api.DecideFitting(t.Context(), run.ID, nil, policy.Drop)
+	_, err = api.OverrideMatching(t.Context(), run.ID, nil, policy.Drop)
+	if status(err) != http.StatusUnprocessableEntity || !strings.Contains(err.Error(), "all=true") {
+		t.Errorf("about all, without saying so: %v", err)
+	}
+	_, err = api.OverrideMatching(t.Context(), run.ID, url.Values{"all": {"true"}}, policy.Drop)
 	if status(err) != http.StatusUnprocessableEntity || !strings.Contains(err.Error(), "Nothing was decided") {
 		t.Errorf("about 10,050 at once: %v", err)
 	}
-	if f, err := api.Fitting(t.Context(), run.ID, url.Values{"hand": {"true"}}); err != nil || f.Addresses != 0 {
+	if f, err := api.Matching(t.Context(), run.ID, url.Values{"overridden": {"true"}}); err != nil || f.Addresses != 0 {
 		t.Errorf("%v: decided in part: %+v", err, f)
 	}
 }
@@ -210,11 +214,11 @@ func tooMany(t *testing.T, api *client.Client) {
 // askedAgain asks again about all that fit, and about no other.
 func askedAgain(t *testing.T, api *client.Client, run contract.Run, all []contract.Result) {
 	t.Helper()
-	if _, err := api.AskFitting(t.Context(), run.ID, url.Values{"search": {"no such text"}}); status(err) != http.StatusUnprocessableEntity {
+	if _, err := api.AskMatching(t.Context(), run.ID, url.Values{"search": {"no such text"}}); status(err) != http.StatusUnprocessableEntity {
 		t.Errorf("asked again about none: %v", err)
 	}
 	filter := url.Values{"operator": {"sundial.example"}}
-	r, err := api.AskFitting(t.Context(), run.ID, filter)
+	r, err := api.AskMatching(t.Context(), run.ID, filter)
 	if err == nil {
 		_, err = api.Wait(t.Context(), run.ID, func(contract.Run) {})
 	}
@@ -239,13 +243,11 @@ func operators(t *testing.T, api *client.Client, run contract.Run, all []contrac
 		if err != nil {
 			t.Fatal(err)
 		}
-		if len(some) == 0 {
+		listed = append(listed, some.Items...)
+		if some.Next == "" {
 			break
 		}
-		listed = append(listed, some...)
-		last := some[len(some)-1]
-		page.Set("after", last.Operator)
-		page.Set("afterSize", fmt.Sprint(last.Addresses))
+		page.Set("cursor", some.Next)
 	}
 	sum := 0
 	for i, o := range listed {
@@ -270,7 +272,7 @@ func operators(t *testing.T, api *client.Client, run contract.Run, all []contrac
 	if sum == 0 || sum >= len(all) {
 		t.Errorf("%d of %d addresses are at operators; those at domains that take no mail are not", sum, len(all))
 	}
-	if some, err := api.RunOperators(t.Context(), run.ID, url.Values{"search": {"SUNDIAL"}}); err != nil || len(some) != 1 || some[0].Operator != "sundial.example" {
+	if some, err := api.RunOperators(t.Context(), run.ID, url.Values{"search": {"SUNDIAL"}}); err != nil || len(some.Items) != 1 || some.Items[0].Operator != "sundial.example" {
 		t.Errorf("%v: %+v", err, some)
 	}
 }

@@ -86,7 +86,7 @@ type caller struct {
 
 var parameter = regexp.MustCompile(`\{(\w+)\}`)
 
-// call calls an operation with a key, its path filled in, and gives the status and
+// call calls an operation with a key, its path filled in, and returns the status and
 // what was said; body nil stands for the least that fits.
 func (c *caller) call(key, method, path string, op described1, fill map[string]string, body []byte) (int, http.Header, string) {
 	c.t.Helper()

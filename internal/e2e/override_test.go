@@ -19,9 +19,9 @@ import (
 	"varnet/internal/testkit"
 )
 
-// TestByHand decides about addresses by hand: pages, counts and files follow,
+// TestOverrides decides about addresses by an override: pages, counts and files follow,
 // whatever the policy says, in every run of the list, and only there.
-func TestByHand(t *testing.T) {
+func TestOverrides(t *testing.T) {
 	t.Parallel()
 	i := testkit.World(t, "fernhollow")
 	settings := testkit.Settings(testkit.Database(t), i)
@@ -32,7 +32,7 @@ func TestByHand(t *testing.T) {
 	kept, dropped := of(before, policy.Keep), of(before, policy.Drop)
 	struck, saved := kept[:3], dropped[0]
 	for d, which := range map[policy.Decision][]contract.Result{policy.Drop: struck, policy.Keep: {saved}} {
-		if done, err := api.DecideByHand(t.Context(), list.ID, contract.ByHand{Decision: d, Addresses: numbers(which)}); err != nil || done.Addresses != int64(len(which)) {
+		if done, err := api.Override(t.Context(), list.ID, contract.Override{Decision: d, Ordinals: numbers(which)}); err != nil || done.Addresses != int64(len(which)) {
 			t.Fatalf("%s: %v: %+v", d, err, done)
 		}
 	}
@@ -42,23 +42,23 @@ func TestByHand(t *testing.T) {
 			t.Errorf("%d results with the decision %s; want %d", len(got), d, n)
 		}
 	}
-	if hand := pageOf(t, api, run.ID, url.Values{"hand": {"true"}}); len(hand) != 4 || !hand[0].ByHand || !hand[3].ByHand {
-		t.Errorf("by hand were decided: %+v", hand)
+	if found := pageOf(t, api, run.ID, url.Values{"overridden": {"true"}}); len(found) != 4 || !found[0].Overridden || !found[3].Overridden {
+		t.Errorf("by an override were decided: %+v", found)
 	}
 	after, err := api.Run(t.Context(), run.ID)
-	if err != nil || after.Kept != run.Kept-2 || !strings.Contains(after.TakeOut, "3 overridden by a person") {
-		t.Errorf("%v: %d of %d are kept: %s", err, after.Kept, run.Kept, after.TakeOut)
+	if err != nil || after.Kept != run.Kept-2 || !strings.Contains(after.ExportSentence, "3 overridden by a person") {
+		t.Errorf("%v: %d of %d are kept: %s", err, after.Kept, run.Kept, after.ExportSentence)
 	}
-	file := fileOf(t, api, run.ID, contract.TakingOut{Form: "addresses", Format: "txt"})
+	file := fileOf(t, api, run.ID, contract.ExportChoice{Form: "addresses", Format: "txt"})
 	for _, r := range struck {
 		if strings.Contains(file, r.Mailbox+"\n") {
 			t.Errorf("%s was struck and is in the file", r.Mailbox)
 		}
 	}
 	if !strings.Contains(file, saved.Typed) {
-		t.Errorf("%s was kept by hand and is not in the file", saved.Typed)
+		t.Errorf("%s was kept by an override and is not in the file", saved.Typed)
 	}
-	some := fileOf(t, api, run.ID, contract.TakingOut{Decision: "all", Form: "addresses", Format: "txt", Addresses: numbers(struck)})
+	some := fileOf(t, api, run.ID, contract.ExportChoice{Decision: "all", Form: "addresses", Format: "txt", Ordinals: numbers(struck)})
 	if strings.Count(some, "\n") != 3 {
 		t.Errorf("three chosen addresses come out as %q", some)
 	}
@@ -66,7 +66,7 @@ func TestByHand(t *testing.T) {
 	if out, err := command.CombinedOutput(); err != nil || string(out) != "It was decided about 1 of 2 addresses.\n" {
 		t.Errorf("%v: %s", err, out)
 	}
-	if _, err := api.DecideByHand(t.Context(), list.ID, contract.ByHand{Decision: "policy", Mailboxes: []string{kept[5].Mailbox}}); err != nil {
+	if _, err := api.Override(t.Context(), list.ID, contract.Override{Decision: "policy", Mailboxes: []string{kept[5].Mailbox}}); err != nil {
 		t.Error(err)
 	}
 	remembered(t, api, list, run, struck[0])
@@ -74,11 +74,11 @@ func TestByHand(t *testing.T) {
 
 	do := drive(t, browser.Options{Width: 1280, Height: 800})
 	do("sign in", browser.SignIn(s.URL, s.Key))
-	do("what was decided by hand", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d", run.ID)), browser.Press("overridden by a person"), browser.Text("overridden by a person."), browser.Text("overridden"))
-	do("as the policy says", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/results?hand=true", run.ID)), browser.Text("4 addresses fit"), browser.Click(`input[aria-label="Choose all that are shown"]`), browser.Text("4 addresses chosen."), browser.Press("As the policy says"), browser.Text("No concluded address fits"))
+	do("what was decided by an override", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d", run.ID)), browser.Press("overridden by a person"), browser.Text("overridden by a person."), browser.Text("overridden"))
+	do("as the policy says", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/results?overridden=true", run.ID)), browser.Text("4 addresses fit"), browser.Click(`input[aria-label="Choose all that are shown"]`), browser.Text("4 addresses chosen."), browser.Press("As the policy says"), browser.Text("No concluded address fits"))
 	do("some are struck", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/results?finding=deliverable&oddsFrom=0.5", run.ID)), browser.Text("with odds of 50 in 100 or more"), browser.Click("tbody tr:nth-child(1) input"), browser.Click("tbody tr:nth-child(2) input"), browser.Text("2 addresses chosen."), browser.Press("○ Strike"), browser.Text("overridden"))
 	do("what is chosen is taken out", browser.Click("tbody tr:nth-child(1) input"), browser.Press("Export"), browser.Text("All 1 row will be in the file."))
-	do("what other runs found", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/results?address=%d", run.ID, struck[0].Address)), browser.Text("What other runs found"), browser.Text("(run 2 of"))
+	do("what other runs found", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/results?address=%d", run.ID, struck[0].Ordinal)), browser.Text("What other runs found"), browser.Text("(run 2 of"))
 	if end, err := api.Run(t.Context(), run.ID); err != nil || end.Kept != run.Kept-2 {
 		t.Errorf("%v: %d of %d are kept", err, end.Kept, run.Kept)
 	}
@@ -95,9 +95,9 @@ func remembered(t *testing.T, api *client.Client, list contract.List, run contra
 	if err != nil {
 		t.Fatal(err)
 	}
-	e, err := api.Evidence(t.Context(), next.ID, r.Address)
-	if err != nil || e.Decision != policy.Drop || !e.ByHand {
-		t.Errorf("%v: in the next run it is %s, by hand: %v", err, e.Decision, e.ByHand)
+	e, err := api.Evidence(t.Context(), next.ID, r.Ordinal)
+	if err != nil || e.Decision != policy.Drop || !e.Overridden {
+		t.Errorf("%v: in the next run it is %s, by an override: %v", err, e.Decision, e.Overridden)
 	}
 	if len(e.History) != 1 || e.History[0].RunID != run.ID || e.History[0].Finding != r.Finding {
 		t.Errorf("what other runs found: %+v", e.History)
@@ -113,13 +113,14 @@ func foreign(t *testing.T, s *testkit.Service, settings []string, api *client.Cl
 		t.Fatal(err)
 	}
 	theirs := client.New(s.URL, strings.TrimSpace(string(key)))
-	if _, err := theirs.DecideByHand(t.Context(), list.ID, contract.ByHand{Decision: policy.Keep, Addresses: []int32{r.Address}}); status(err) != http.StatusNotFound {
+	if _, err := theirs.Override(t.Context(), list.ID, contract.Override{Decision: policy.Keep, Ordinals: []int32{r.Ordinal}}); status(err) != http.StatusNotFound {
 		t.Errorf("another workspace decides: %v", err)
 	}
-	if err := theirs.Archive(t.Context(), list.ID, true); status(err) != http.StatusNotFound {
+	yes := true
+	if _, err := theirs.ChangeList(t.Context(), list.ID, contract.ListChange{Archived: &yes}); status(err) != http.StatusNotFound {
 		t.Errorf("another workspace puts it aside: %v", err)
 	}
-	if _, err := api.DecideByHand(t.Context(), list.ID, contract.ByHand{Decision: policy.Keep, Addresses: []int32{99_999}}); status(err) != http.StatusUnprocessableEntity {
+	if _, err := api.Override(t.Context(), list.ID, contract.Override{Decision: policy.Keep, Ordinals: []int32{99_999}}); status(err) != http.StatusUnprocessableEntity {
 		t.Errorf("an address that is not there: %v", err)
 	}
 	if e, err := theirs.TryCatalogue(t.Context(), contract.CatalogueEntry{Kind: "disposable", Name: r.Domain}); err != nil || len(e.Lists) != 0 {
@@ -138,25 +139,24 @@ func of(all []contract.Result, d policy.Decision) (out []contract.Result) {
 
 func numbers(of []contract.Result) (out []int32) {
 	for _, r := range of {
-		out = append(out, r.Address)
+		out = append(out, r.Ordinal)
 	}
 	return out
 }
 
 func pageOf(t *testing.T, api *client.Client, run int64, filter url.Values) []contract.Result {
 	t.Helper()
-	filter.Set("limit", "500")
-	got, err := api.Results(t.Context(), run, filter)
+	got, err := api.AllResults(t.Context(), run, filter)
 	if err != nil {
 		t.Fatal(err)
 	}
 	return got
 }
 
-func fileOf(t *testing.T, api *client.Client, run int64, how contract.TakingOut) string {
+func fileOf(t *testing.T, api *client.Client, run int64, how contract.ExportChoice) string {
 	t.Helper()
 	var out bytes.Buffer
-	if err := api.TakeOutFile(t.Context(), run, how, &out); err != nil {
+	if err := api.ExportFile(t.Context(), run, how, &out); err != nil {
 		t.Fatal(err)
 	}
 	return out.String()

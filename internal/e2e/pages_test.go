@@ -43,7 +43,7 @@ func TestPages(t *testing.T) {
 	do("catalogues", browser.Press("Catalogues"), browser.Type(`textarea[aria-label="Names"]`, "tenminutes.example\nquickpost.example"), browser.Press("Add 2 entries"), browser.Text("2 entries of your own"))
 	do("an entry is removed", click("quickpost.example"), browser.Text("1 entry of your own"))
 	do("an entry that is none", browser.Type(`textarea[aria-label="Names"]`, "@@"), browser.Press("Add"), browser.Seen("[role=alert]"))
-	do("words", browser.Press("Glossary"), browser.Type("#search", "greylist"), browser.Text("1 of 29 fit"), browser.Text("exchanger.postponed"))
+	do("glossary", browser.Press("Glossary"), browser.Type("#search", "greylist"), browser.Text("1 of 29 fit"), browser.Text("exchanger.postponed"))
 	do("keys", browser.Press("Keys"), browser.Type(`input[aria-label="What the key is for"]`, "the web form"), browser.Press("Make a key"), browser.Text("shown only now"))
 	do("a key is taken back", click("the web form"), without("the web form"))
 	do("domains", chromedp.Navigate(s.URL+"/runs/1/domains"), browser.Text("postbarn.example"), browser.Type("#search", "sundial"), browser.Text("1 domain, the largest first"), browser.Text("proves nothing"))
@@ -63,8 +63,8 @@ func TestPages(t *testing.T) {
 
 	narrow := drive(t, browser.Options{Width: 390, Height: 844})
 	narrow("sign in, narrow", browser.SignIn(s.URL, s.Key))
-	for _, page := range []string{"/lists", "/bring-in", "/lists/1", "/lists/1/rows", "/runs/1", "/runs/1/results", "/runs/1/domains", "/runs/2/compare/1", "/runs/1/take-out",
-		"/policies", "/policies/new?from=strict&run=1", "/sending", "/check?address=ada@fernhollow.example", "/catalogues", "/words", "/keys", "/health", "/lists?archived=true"} {
+	for _, page := range []string{"/lists", "/import", "/lists/1", "/lists/1/rows", "/runs/1", "/runs/1/results", "/runs/1/domains", "/runs/2/compare/1", "/runs/1/export",
+		"/policies", "/policies/new?from=strict&run=1", "/outbound", "/check?address=ada@fernhollow.example", "/catalogues", "/glossary", "/keys", "/health", "/lists?archived=true"} {
 		narrow(page+", narrow", chromedp.Navigate(s.URL+page), browser.Seen("h1"), chromedp.Sleep(300*time.Millisecond))
 	}
 	do("a list is deleted", chromedp.Navigate(s.URL+"/lists"), click("Delete"), browser.Press("Delete it for good"), browser.Text("There is no list yet"))
@@ -149,17 +149,17 @@ func compared(t *testing.T, api *client.Client, run contract.Run) {
 	}
 }
 
-// asked asks again about two addresses that were chosen by hand.
+// asked asks again about two addresses that were chosen by an override.
 func asked(t *testing.T, api *client.Client, id int64) {
 	t.Helper()
 	results := allResults(t, api, id)
 	var chosen []int32
 	for _, r := range results {
 		if r.Cause == "mailbox.absent" && len(chosen) < 2 {
-			chosen = append(chosen, r.Address)
+			chosen = append(chosen, r.Ordinal)
 		}
 	}
-	r, err := api.AskAgain(context.Background(), id, contract.AskAgain{Addresses: chosen})
+	r, err := api.AskAgain(context.Background(), id, contract.AskAgain{Ordinals: chosen})
 	if err != nil || r.Again > 2 {
 		t.Errorf("%v: %d are asked again", err, r.Again)
 	}

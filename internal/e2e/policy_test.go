@@ -70,18 +70,18 @@ func TestPolicies(t *testing.T) {
 						want++
 					}
 				}
-				got, err := api.Results(t.Context(), r.ID, url.Values{name: {value}, "limit": {"500"}})
+				got, err := api.AllResults(t.Context(), r.ID, url.Values{name: {value}})
 				if err != nil || value != "" && len(got) != want {
 					t.Errorf("%s %q: %v: %d results, want %d", name, value, err, len(got), want)
 				}
 			}
 		}
-		e, err := api.Evidence(t.Context(), r.ID, all[0].Address)
+		e, err := api.Evidence(t.Context(), r.ID, all[0].Ordinal)
 		if err != nil || e.Operator == "" {
 			t.Fatalf("%v: %+v", err, e)
 		}
-		got, err := api.Results(t.Context(), r.ID, url.Values{"operator": {e.Operator}, "limit": {"500"}})
-		if err != nil || len(got) == 0 || got[0].Address != all[0].Address {
+		got, err := api.AllResults(t.Context(), r.ID, url.Values{"operator": {e.Operator}})
+		if err != nil || len(got) == 0 || got[0].Ordinal != all[0].Ordinal {
 			t.Errorf("by operator %s: %v: %d results", e.Operator, err, len(got))
 		}
 	})
@@ -159,14 +159,14 @@ func TestPolicies(t *testing.T) {
 // in their result columns.
 func agrees(t *testing.T, api *client.Client, r contract.Run, p policy.Policy) {
 	t.Helper()
-	said, err := api.TakeOut(t.Context(), r.ID, contract.TakingOut{Policy: p.Name})
+	said, err := api.ExportPreview(t.Context(), r.ID, contract.ExportChoice{Policy: p.Name})
 	if err != nil {
 		t.Fatal(err)
 	}
-	rows := func(how contract.TakingOut) [][]string {
+	rows := func(how contract.ExportChoice) [][]string {
 		how.Policy = p.Name
 		var b bytes.Buffer
-		if err := api.TakeOutFile(t.Context(), r.ID, how, &b); err != nil {
+		if err := api.ExportFile(t.Context(), r.ID, how, &b); err != nil {
 			t.Fatal(err)
 		}
 		in := csv.NewReader(&b)
@@ -178,7 +178,7 @@ func agrees(t *testing.T, api *client.Client, r contract.Run, p policy.Policy) {
 		return all[1:]
 	}
 	counted := policy.Tally{}
-	for _, row := range rows(contract.TakingOut{Decision: "all", Form: "results", Columns: []string{"decision", "reason"}}) {
+	for _, row := range rows(contract.ExportChoice{Decision: "all", Form: "results", Columns: []string{"decision", "reason"}}) {
 		counted[policy.Ruling{Decision: policy.Decision(row[3]), Reason: row[4]}]++
 	}
 	for i := range said.Counts {
@@ -187,7 +187,7 @@ func agrees(t *testing.T, api *client.Client, r contract.Run, p policy.Policy) {
 	if got, want := fmt.Sprint(said.Counts), fmt.Sprint(counted.Counts()); got != want {
 		t.Errorf("said %s, exported %s", got, want)
 	}
-	kept := int64(len(rows(contract.TakingOut{})))
+	kept := int64(len(rows(contract.ExportChoice{})))
 	if kept != said.Rows || said.Sentence != counted.Sentence(policy.Keep) {
 		t.Errorf("said %d rows, exported %d: %s", said.Rows, kept, said.Sentence)
 	}

@@ -25,7 +25,7 @@ func TestStates(t *testing.T) {
 	s := testkit.Serve(t, append(testkit.Settings(testkit.Database(t), i), "VARNET_ROUNDS=20s,2s,2s"))
 	api, ctx := client.New(s.URL, s.Key), t.Context()
 	_, content := writeList(t, i.World, 700)
-	l, err := api.BringIn(ctx, client.File{Name: "members.csv", Body: strings.NewReader(string(content))})
+	l, err := api.Import(ctx, client.File{Name: "members.csv", Body: strings.NewReader(string(content))})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -163,7 +163,7 @@ func TestTimes(t *testing.T) {
 	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
 	api, ctx := client.New(s.URL, s.Key), t.Context()
 	_, content := writeList(t, i.World, 4000)
-	l, err := api.BringIn(ctx, client.File{Name: "members.csv", Body: strings.NewReader(string(content))})
+	l, err := api.Import(ctx, client.File{Name: "members.csv", Body: strings.NewReader(string(content))})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -88,7 +88,7 @@ func info(v finding.Verdict) finding.CauseInfo {
 // usualColumns are the result columns that are given unless others are chosen.
 var usualColumns = []string{"finding", "cause", "decision"}
 
-// chooseColumns gives the result columns with these names.
+// chooseColumns returns the result columns with these names.
 func chooseColumns(names []string) (out []resultColumn, err error) {
 	if len(names) == 0 {
 		names = usualColumns

@@ -36,7 +36,7 @@ const allRows = "all"
 type Export struct {
 	source  Source
 	list    store.List
-	options contract.TakingOut
+	options contract.ExportChoice
 	decider *decide.Decider
 	known   *catalogue.Catalogue
 	hosts   map[int64][]string // by parcel and conversation
@@ -47,7 +47,7 @@ type Export struct {
 
 // New returns an export of a run. Options that do not go together, and columns that there
 // are not, are errors for the person who asked.
-func New(ctx context.Context, s Source, d *decide.Decider, o contract.TakingOut) (e *Export, err error) {
+func New(ctx context.Context, s Source, d *decide.Decider, o contract.ExportChoice) (e *Export, err error) {
 	if o.Every > 1 && o.Sample > 0 {
 		return nil, &sheet.Error{Problem: "A file is either a random sample or every nth row; leave one out."}
 	}

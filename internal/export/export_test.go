@@ -18,7 +18,7 @@ import (
 )
 
 // exported makes an export of the members and its file.
-func exported(t *testing.T, s *decidetest.Source, o contract.TakingOut) (*export.Export, string) {
+func exported(t *testing.T, s *decidetest.Source, o contract.ExportChoice) (*export.Export, string) {
 	t.Helper()
 	if o.Decision == "" {
 		o.Decision = "keep"
@@ -27,7 +27,7 @@ func exported(t *testing.T, s *decidetest.Source, o contract.TakingOut) (*export
 		o.Form = "rows"
 	}
 	if o.Format == "" {
-		o.Format = "brought"
+		o.Format = "original"
 	}
 	d, err := decide.New(t.Context(), s, s.Run, s.List, policy.Careful())
 	if err != nil {
@@ -62,7 +62,7 @@ func TestEveryRowGoesToOneDecision(t *testing.T) {
 		lines[l]++
 	}
 	for _, decision := range policy.Decisions() {
-		e, file := exported(t, s, contract.TakingOut{Decision: string(decision)})
+		e, file := exported(t, s, contract.ExportChoice{Decision: string(decision)})
 		tally, err := e.Tally(t.Context(), new(decide.Memory))
 		if err != nil {
 			t.Fatal(err)
@@ -90,7 +90,7 @@ func TestEveryRowGoesToOneDecision(t *testing.T) {
 			t.Errorf("%q is missing %d times", l, n)
 		}
 	}
-	if _, file := exported(t, s, contract.TakingOut{Decision: "all"}); file != whole(s) {
+	if _, file := exported(t, s, contract.ExportChoice{Decision: "all"}); file != whole(s) {
 		t.Error("all rows are not the list as it was imported")
 	}
 }
@@ -100,7 +100,7 @@ func TestEveryRowGoesToOneDecision(t *testing.T) {
 func TestResultColumns(t *testing.T) {
 	s := decidetest.Members(40)
 	for after, place := range map[int]int{0: 1, 2: 2, 3: 3} {
-		e, file := exported(t, s, contract.TakingOut{Decision: "all", Form: "results", After: after, Columns: []string{"finding", "odds", "decision", "reason"}})
+		e, file := exported(t, s, contract.ExportChoice{Decision: "all", Form: "results", After: after, Columns: []string{"finding", "odds", "decision", "reason"}})
 		rows, err := csv.NewReader(strings.NewReader(file)).ReadAll()
 		if err != nil {
 			t.Fatal(err)
@@ -120,10 +120,10 @@ func TestResultColumns(t *testing.T) {
 		}
 	}
 	d, _ := decide.New(t.Context(), s, s.Run, s.List, policy.Careful())
-	if _, err := export.New(t.Context(), s, d, contract.TakingOut{Columns: []string{"mood"}}); err == nil || !strings.Contains(err.Error(), "mood") {
+	if _, err := export.New(t.Context(), s, d, contract.ExportChoice{Columns: []string{"mood"}}); err == nil || !strings.Contains(err.Error(), "mood") {
 		t.Errorf("a column that there is not: %v", err)
 	}
-	if _, err := export.New(t.Context(), s, d, contract.TakingOut{Every: 2, Sample: 5}); err == nil {
+	if _, err := export.New(t.Context(), s, d, contract.ExportChoice{Every: 2, Sample: 5}); err == nil {
 		t.Error("a sample of every second row")
 	}
 }
@@ -132,7 +132,7 @@ func TestResultColumns(t *testing.T) {
 // zip, and the README names them all.
 func TestParts(t *testing.T) {
 	s := decidetest.Members(200)
-	for _, o := range []contract.TakingOut{{Decision: "all", Apart: "decision"}, {Decision: "all", Apart: "finding"}, {Decision: "all", RowsEach: 30}} {
+	for _, o := range []contract.ExportChoice{{Decision: "all", Apart: "decision"}, {Decision: "all", Apart: "finding"}, {Decision: "all", RowsEach: 30}} {
 		e, file := exported(t, s, o)
 		if e.Kind() != "application/zip" || !strings.HasSuffix(e.FileName(), ".zip") {
 			t.Errorf("%s of the kind %s", e.FileName(), e.Kind())
@@ -174,25 +174,25 @@ func TestParts(t *testing.T) {
 // chosen addresses are what they say; the first rows are those of the file.
 func TestSomeRows(t *testing.T) {
 	s := decidetest.Members(300)
-	count := func(o contract.TakingOut) (int, string) {
+	count := func(o contract.ExportChoice) (int, string) {
 		_, file := exported(t, s, o)
 		return strings.Count(file, "\n") - 1, file
 	}
-	kept, _ := count(contract.TakingOut{})
-	one, first := count(contract.TakingOut{Sample: 9})
-	if _, second := count(contract.TakingOut{Sample: 9}); one != 9 || first != second {
+	kept, _ := count(contract.ExportChoice{})
+	one, first := count(contract.ExportChoice{Sample: 9})
+	if _, second := count(contract.ExportChoice{Sample: 9}); one != 9 || first != second {
 		t.Errorf("a sample of 9 has %d rows, and is the same again: %v", one, first == second)
 	}
-	if n, _ := count(contract.TakingOut{Every: 4}); n != (kept+3)/4 {
+	if n, _ := count(contract.ExportChoice{Every: 4}); n != (kept+3)/4 {
 		t.Errorf("every 4th of %d rows are %d", kept, n)
 	}
-	if n, file := count(contract.TakingOut{Addresses: []int32{2, 3}, Decision: "all"}); n != 2 || !strings.Contains(file, "member1@") {
+	if n, file := count(contract.ExportChoice{Ordinals: []int32{2, 3}, Decision: "all"}); n != 2 || !strings.Contains(file, "member1@") {
 		t.Errorf("%d rows of two addresses: %s", n, file)
 	}
-	if n, file := count(contract.TakingOut{Decision: "all", Filter: contract.Filter{Domain: "D1.example", Search: "MEMBER1"}}); n == 0 || strings.Contains(file, "@d2") {
+	if n, file := count(contract.ExportChoice{Decision: "all", Filter: contract.Filter{Domain: "D1.example", Search: "MEMBER1"}}); n == 0 || strings.Contains(file, "@d2") {
 		t.Errorf("%d rows of a filter: %s", n, file)
 	}
-	e, file := exported(t, s, contract.TakingOut{Form: "addresses"})
+	e, file := exported(t, s, contract.ExportChoice{Form: "addresses"})
 	tally, _ := e.Tally(t.Context(), new(decide.Memory))
 	rows, err := e.First(t.Context(), tally, 3)
 	if err != nil || len(rows) != 3 || strings.TrimSpace(rows[0][0]) != strings.TrimSpace(strings.SplitN(file, "\n", 2)[0]) {
@@ -205,7 +205,7 @@ func TestSomeRows(t *testing.T) {
 func TestGuard(t *testing.T) {
 	s := decidetest.Members(20)
 	for guard, want := range map[bool]string{false: ",=1+1", true: ",'=1+1"} {
-		_, file := exported(t, s, contract.TakingOut{Decision: "all", Format: "spreadsheet", Guard: guard})
+		_, file := exported(t, s, contract.ExportChoice{Decision: "all", Format: "spreadsheet", Guard: guard})
 		if !strings.Contains(file, want) && !strings.Contains(file, strings.Replace(want, ",", ",\"", 1)) {
 			t.Errorf("guarded: %v: %.200s", guard, file)
 		}
@@ -216,13 +216,13 @@ func TestGuard(t *testing.T) {
 // options and overrides, and none while it may change.
 func TestTag(t *testing.T) {
 	s := decidetest.Members(20)
-	if e, _ := exported(t, s, contract.TakingOut{}); e.Tag() != "" {
+	if e, _ := exported(t, s, contract.ExportChoice{}); e.Tag() != "" {
 		t.Error("the file of a run that goes on has a tag")
 	}
 	ended := s.Run.CreatedAt
 	s.Run.FinishedAt = &ended
 	tags := map[string]bool{}
-	for _, o := range []contract.TakingOut{{}, {}, {Decision: "drop"}, {Form: "results"}} {
+	for _, o := range []contract.ExportChoice{{}, {}, {Decision: "drop"}, {Form: "results"}} {
 		e, _ := exported(t, s, o)
 		tags[e.Tag()] = true
 	}

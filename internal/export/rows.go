@@ -12,7 +12,7 @@ import (
 	"varnet/internal/store"
 )
 
-// filtered tells whether a row fits the filter by the address that decides on
+// filtered reports whether a row fits the filter by the address that decides on
 // it. A row without an address fits no filter but the empty one.
 func (e *Export) filtered(r *store.OutRow, slot int) bool {
 	f := e.options.Filter
@@ -20,7 +20,7 @@ func (e *Export) filtered(r *store.OutRow, slot int) bool {
 		return true
 	}
 	c := r.Cells[slot]
-	if len(e.options.Addresses) > 0 && !slices.Contains(e.options.Addresses, c.Ordinal) {
+	if len(e.options.Ordinals) > 0 && !slices.Contains(e.options.Ordinals, c.Ordinal) {
 		return false
 	}
 	if c.Verdict == 0 || !f.Fits(e.decider.Verdicts[c.Verdict]) {
@@ -33,7 +33,7 @@ func (e *Export) filtered(r *store.OutRow, slot int) bool {
 // sampleSeed begins the row of random numbers: a sample is the same each time.
 const sampleSeed = 7201
 
-// eachChosen gives the rows that go out in order, each with the address cell
+// eachChosen returns the rows that go out in order, each with the address cell
 // and the rule that decide on it. Of a sample, decided is how many rows it is
 // drawn from: each next row is taken with the chance that keeps all samples of
 // that size equally likely.

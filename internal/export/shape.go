@@ -21,7 +21,7 @@ const (
 	formSuppression = "suppression"
 )
 
-// wants tells whether the file has a result column.
+// wants reports whether the file has a result column.
 func (e *Export) wants(column string) bool {
 	return e.options.Form == formResults && slices.ContainsFunc(e.columns, func(c resultColumn) bool { return c.name == column })
 }
@@ -120,7 +120,7 @@ type rowWriter struct {
 	close func() error
 }
 
-// writer begins a file and gives what writes its rows.
+// writer begins a file and returns what writes its rows.
 func (e *Export) writer(out io.Writer) (rowWriter, error) {
 	if e.options.Format == string(format.AsBrought) && (e.options.Form == formRows || e.options.Form == formResults) {
 		return e.bytesWriter(out)

@@ -104,7 +104,7 @@ func (t *Table) open(file io.Reader, o Options, depth int) error {
 		return fmt.Errorf("the file broke off while it was read: %w", err)
 	}
 	if depth > maxDepth {
-		return wrong("The file is packed more than %d times over. Unpack it, and bring in what is in it.", maxDepth)
+		return wrong("The file is packed more than %d times over. Unpack it, and import what is in it.", maxDepth)
 	}
 	switch {
 	case bytes.HasPrefix(head, []byte("\x1f\x8b")):

@@ -36,7 +36,7 @@ func (t *Table) ods(content, manifest *zip.File, o Options) error {
 	})
 }
 
-// holds tells whether a small member has a text in it.
+// holds reports whether a small member has a text in it.
 func holds(m *zip.File, text string) bool {
 	r, err := m.Open()
 	if err != nil {
@@ -133,7 +133,7 @@ func (s *odsReader) goTo(name string) error {
 	}
 }
 
-// next gives the next row; spreadsheets end in a million empty ones, which are
+// next returns the next row; spreadsheets end in a million empty ones, which are
 // left out.
 func (s *odsReader) next() ([]string, error) {
 	for {
@@ -226,7 +226,7 @@ func (s *odsReader) cells() (cells []string, err error) {
 	}
 }
 
-// text gives what a cell shows: its paragraphs, one a line.
+// text returns what a cell shows: its paragraphs, one a line.
 func (s *odsReader) text(cell xml.StartElement) (string, error) {
 	var out strings.Builder
 	paragraphs, depth, inText := 0, 1, 0

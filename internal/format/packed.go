@@ -39,14 +39,14 @@ func (t *Table) zipped(in io.Reader, o Options, depth int) error {
 	}
 	m := files[0]
 	if m.Flags&1 != 0 {
-		return wrong("The file %s in the zip file is protected by a password. Unpack it, and bring in what is in it.", m.Name)
+		return wrong("The file %s in the zip file is protected by a password. Unpack it, and import what is in it.", m.Name)
 	}
 	if m.UncompressedSize64 > MaxUnpacked {
 		return wrong("The file %s in the zip file has %d GB unpacked, and at most %d are taken. Split it into smaller ones.", m.Name, m.UncompressedSize64>>30, MaxUnpacked>>30)
 	}
 	r, err := m.Open()
 	if err != nil {
-		return wrong("The file %s in the zip file cannot be unpacked (%v). Unpack it, and bring in what is in it.", m.Name, err)
+		return wrong("The file %s in the zip file cannot be unpacked (%v). Unpack it, and import what is in it.", m.Name, err)
 	}
 	t.closers = append(t.closers, func() { _ = r.Close() })
 	t.Packed = path.Base(m.Name) + " in a zip file"

@@ -10,7 +10,7 @@ import (
 	"varnet/core/sheet"
 )
 
-// rows gives the table as CSV, a row at a time as it is read: next gives the
+// rows returns the table as CSV, a row at a time as it is read: next returns the
 // cells of the next row, nil after the last.
 func (t *Table) rows(k Kind, next func() ([]string, error)) {
 	t.Kind = k

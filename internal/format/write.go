@@ -16,7 +16,7 @@ type Output string
 
 // The formats that are written. AsBrought is the file's own, byte for byte.
 const (
-	AsBrought   Output = "brought"
+	AsBrought   Output = "original"
 	Spreadsheet Output = "spreadsheet" // CSV that opens in columns
 	OutXLSX     Output = "xlsx"
 	OutODS      Output = "ods"

@@ -93,12 +93,12 @@ func workbookStream(f *os.File) ([]byte, error) {
 	return nil, wrong("This is an old document and no table. Copy the list into a spreadsheet or a text file, and bring that in.")
 }
 
-// xlsRecords gives the records of a stream one by one.
+// xlsRecords returns the records of a stream one by one.
 type xlsRecords struct{ rest []byte }
 
 var errXLS = errors.New("damaged")
 
-// next gives the next record, io.EOF after the last.
+// next returns the next record, io.EOF after the last.
 func (r *xlsRecords) next() (kind uint16, data []byte, err error) {
 	if len(r.rest) < 4 {
 		return 0, nil, io.EOF
@@ -112,7 +112,7 @@ func (r *xlsRecords) next() (kind uint16, data []byte, err error) {
 	return kind, data, nil
 }
 
-// continued gives the records that go on with one.
+// continued returns the records that go on with one.
 func (r *xlsRecords) continued() (parts [][]byte) {
 	for len(r.rest) >= 4 && binary.LittleEndian.Uint16(r.rest) == xlsContinue {
 		_, data, err := r.next()
@@ -218,7 +218,7 @@ type sstReader struct {
 	more [][]byte
 }
 
-// take gives the next bytes, over the edges of records.
+// take returns the next bytes, over the edges of records.
 func (s *sstReader) take(n int) []byte {
 	var out []byte
 	for len(s.b) < n {
@@ -251,7 +251,7 @@ func (s *sstReader) text() string {
 	return b.String()
 }
 
-// xlsSheet gives the rows of a sheet. Cells stand in the order of the rows.
+// xlsSheet returns the rows of a sheet. Cells stand in the order of the rows.
 type xlsSheet struct {
 	book    *xlsBook
 	records xlsRecords
@@ -261,7 +261,7 @@ type xlsSheet struct {
 	ended   bool
 }
 
-// next gives the next row, nil after the last.
+// next returns the next row, nil after the last.
 func (s *xlsSheet) next() (row []string, err error) {
 	defer func() {
 		if fault := recover(); fault != nil {
@@ -319,7 +319,7 @@ func (s *xlsSheet) read() (cells []string, row int, err error) {
 // xlsCells are the records that hold cells.
 var xlsCells = []uint16{xlsFormula, xlsMulRK, xlsLabelSST, xlsNumber, xlsLabel, xlsBoolErr, xlsRK}
 
-// texts gives the cells of a record as they are shown.
+// texts returns the cells of a record as they are shown.
 func (s *xlsSheet) texts(kind uint16, data []byte) []string {
 	style := binary.LittleEndian.Uint16(data[4:])
 	switch kind {

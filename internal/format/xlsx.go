@@ -65,7 +65,7 @@ func openXLSX(name string) (book *excelize.File, err error) {
 	return nil, damaged(XLSX)
 }
 
-// sheets chooses a sheet and gives its rows; those that are empty before the
+// sheets chooses a sheet and returns its rows; those that are empty before the
 // first with something in it are left out.
 func (t *Table) sheets(k Kind, names []string, o Options, open func(name string) (func() ([]string, error), error)) error {
 	t.Sheets = names

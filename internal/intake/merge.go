@@ -206,7 +206,7 @@ func (m *merger) header() []byte {
 	return head
 }
 
-// eachNew gives the rows of the file, with their cells under the list's
+// eachNew returns the rows of the file, with their cells under the list's
 // columns.
 func (m *merger) eachNew(do func(raw []byte, cells []string) error) error {
 	in := sheet.NewReader(m.read.Rest, m.read.Dialect)
@@ -303,7 +303,7 @@ func (m *merger) key(cells []string) string {
 	return strings.ToLower(cell)
 }
 
-// updated gives a row of the list as the file changes it; one that stays the
+// updated returns a row of the list as the file changes it; one that stays the
 // same keeps its bytes.
 func (m *merger) updated(raw []byte) []byte {
 	if m.in.Mode != Update {

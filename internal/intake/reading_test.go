@@ -171,7 +171,7 @@ func allocated() int64 {
 	return int64(m.HeapAlloc)
 }
 
-// whole reads a file to its end and gives the error there is.
+// whole reads a file to its end and returns the error there is.
 func whole(file io.Reader) string {
 	r, err := intake.Read(file, "", sheet.Overrule{})
 	if err != nil {

@@ -132,7 +132,7 @@ func (r *recordReader) header() ([]byte, error) {
 	}
 }
 
-// next gives the next row; nil after the last.
+// next returns the next row; nil after the last.
 func (r *recordReader) next() (*record, error) {
 	now := r.follow
 	if now == nil {
@@ -214,7 +214,7 @@ func newRowReader(records func() (*record, error), l *store.List, c *catalogue.C
 		first: map[[16]byte]int32{}, domains: map[string]*seenDomain{}}
 }
 
-// next gives the next address cell, the first of a record with the record; nil after
+// next returns the next address cell, the first of a record with the record; nil after
 // the last.
 func (r *rowReader) next() (*store.Row, error) {
 	if len(r.queue) == 0 {
@@ -320,7 +320,7 @@ func (r *rowReader) sameness(domain string) address.Sameness {
 	return address.Sameness{}
 }
 
-// firstRow gives the ordinal of the first row with this identity. Identities
+// firstRow returns the ordinal of the first row with this identity. Identities
 // are told apart by 128 bits of two keyed hashes; that two different ones of a
 // list of 10 million agree has odds of 1 to 10^24.
 func (r *rowReader) firstRow(identity string, ordinal int32) int32 {

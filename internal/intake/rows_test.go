@@ -29,7 +29,7 @@ const seedFile = "\ufeff\nname,e-mail,second\n" +
 	"Dot,ada@seed.example,\n" +
 	"Eve,info@seed.example,=1+1\n"
 
-// rowsOf reads a file as it is brought in.
+// rowsOf reads a file as it is imported.
 func rowsOf(t *testing.T, file io.Reader, l *store.List) (rows []store.Row, r *rowReader, err error) {
 	t.Helper()
 	records := newRecordReader(file, l, address.Grammar{})
@@ -82,7 +82,7 @@ func TestRowsOfAFile(t *testing.T) {
 	}
 }
 
-// TestAFileThatBreaksOff gives its rows up to there, and then the error.
+// TestAFileThatBreaksOff returns its rows up to there, and then the error.
 func TestAFileThatBreaksOff(t *testing.T) {
 	broken := errors.New("the line is dead")
 	l := seedList()

@@ -225,7 +225,7 @@ func background(t *testing.T, name string, args ...string) {
 	})
 }
 
-// startNames runs Unbound with the zones of the sites and gives its address.
+// startNames runs Unbound with the zones of the sites and returns its address.
 func startNames(t *testing.T) string {
 	t.Helper()
 	free := free()

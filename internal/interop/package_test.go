@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io/fs"
 	"net/http"
+	"net/url"
 	"os"
 	"os/exec"
 	"os/user"
@@ -237,7 +238,7 @@ func members(t *testing.T, api *client.Client, w *practice.World) (contract.List
 	if err := w.WriteList(&b, 1500); err != nil {
 		t.Fatal(err)
 	}
-	l, err := api.BringIn(t.Context(), client.File{Name: "members.csv", Body: bytes.NewReader(b.Bytes())})
+	l, err := api.Import(t.Context(), client.File{Name: "members.csv", Body: bytes.NewReader(b.Bytes())})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -259,9 +260,9 @@ func whole(t *testing.T, dsn string, api *client.Client, run contract.Run, file 
 		t.Errorf("%d results of %d addresses, %v", results, addresses, err)
 	}
 	seen := 0
-	found, err := api.Results(t.Context(), run.ID, nil)
+	found, err := api.AllResults(t.Context(), run.ID, url.Values{"operator": {"postbarn.example"}})
 	for _, r := range found {
-		if e, err := api.Evidence(t.Context(), run.ID, r.Address); err != nil {
+		if e, err := api.Evidence(t.Context(), run.ID, r.Ordinal); err != nil {
 			t.Fatalf("evidence of %s: %v", r.Typed, err)
 		} else if len(e.Asked) > 0 && e.Asked[0].Conversation != nil {
 			seen++
@@ -271,7 +272,7 @@ func whole(t *testing.T, dsn string, api *client.Client, run contract.Run, file 
 		t.Errorf("%d of %d results show a session, %v", seen, len(found), err)
 	}
 	var out bytes.Buffer
-	if err := api.TakeOutFile(t.Context(), run.ID, contract.TakingOut{Decision: "all"}, &out); err != nil || !bytes.Equal(out.Bytes(), file) {
+	if err := api.ExportFile(t.Context(), run.ID, contract.ExportChoice{Decision: "all"}, &out); err != nil || !bytes.Equal(out.Bytes(), file) {
 		t.Errorf("of %d bytes %d came out, %v", len(file), out.Len(), err)
 	}
 }

@@ -22,7 +22,7 @@ import (
 	"varnet/internal/store"
 )
 
-// Config is what the outbound side works with.
+// Config is what outbound works with.
 type Config struct {
 	Store    *store.Store
 	Resolver *resolve.Resolver
@@ -36,7 +36,7 @@ type Config struct {
 	Log     *slog.Logger
 }
 
-// Outbound sets the outbound side up, tests it, and says how an operator is asked.
+// Outbound sets outbound up, tests it, and says how an operator is asked.
 type Outbound struct {
 	Config
 	cache cache
@@ -44,33 +44,33 @@ type Outbound struct {
 	servers []string
 }
 
-// New returns the outbound side of a prober and a resolver. The resolver's servers are those
+// New returns outbound of a prober and a resolver. The resolver's servers are those
 // that count while none is named.
 func New(c Config) *Outbound { return &Outbound{Config: c, servers: c.Resolver.Servers()} }
 
 // State is all parts that count now, with what came of their last tests.
 type State struct {
 	Parts     []Part
-	Settings  store.SendingSettings
+	Settings  store.OutboundSettings
 	Readiness core.Readiness
 }
 
 // Part is a part that counts now. One with ID 0 was given at the start of
 // the service and cannot be removed; it counts while there is none of its kind.
 type Part struct {
-	store.SendingPart
+	store.OutboundPart
 	Secret bool // it has one
 }
 
-// State returns the outbound side as it is.
+// State returns outbound as it is.
 func (o *Outbound) State(ctx context.Context) (out State, err error) {
-	if out.Settings, err = o.Store.SendingSettings(ctx); err != nil {
+	if out.Settings, err = o.Store.OutboundSettings(ctx); err != nil {
 		return out, err
 	}
 	if len(out.Settings.Reference) == 0 {
 		out.Settings.Reference = o.Reference
 	}
-	kept, err := o.Store.SendingParts(ctx)
+	kept, err := o.Store.OutboundParts(ctx)
 	if err != nil {
 		return out, err
 	}
@@ -103,11 +103,11 @@ func (o *Outbound) State(ctx context.Context) (out State, err error) {
 }
 
 // given lists the parts given at the start, of the kinds of which none is kept.
-func (o *Outbound) given(kept []store.SendingPart) (out []Part) {
+func (o *Outbound) given(kept []store.OutboundPart) (out []Part) {
 	none := func(k core.Kind) bool {
-		return !slices.ContainsFunc(kept, func(p store.SendingPart) bool { return p.Kind == k })
+		return !slices.ContainsFunc(kept, func(p store.OutboundPart) bool { return p.Kind == k })
 	}
-	add := func(p core.Part) { out = append(out, Part{SendingPart: store.AsKept(p)}) }
+	add := func(p core.Part) { out = append(out, Part{OutboundPart: store.AsKept(p)}) }
 	if none(core.Identity) {
 		id := o.Prober.Way.Identity
 		add(core.Part{Kind: core.Identity, Name: core.IdentityName(id), Identity: id})
@@ -136,7 +136,7 @@ func (o *Outbound) Test(ctx context.Context) error {
 	for _, p := range side.Parts {
 		part := p.Part()
 		if part.Kind == core.Route {
-			if part.Route, err = o.unsealed(p.SendingPart); err != nil {
+			if part.Route, err = o.unsealed(p.OutboundPart); err != nil {
 				return fmt.Errorf("the route %s cannot be opened: %w", p.Name, err)
 			}
 		}
@@ -158,7 +158,7 @@ func (o *Outbound) Add(ctx context.Context, parts []core.Part) error {
 			if p.Route.Secret != "" {
 				sealed = o.Secrets.Seal(p.Route.Secret, purpose(p.Name))
 			}
-			if err := s.AddSendingPart(ctx, p, sealed); err != nil {
+			if err := s.AddOutboundPart(ctx, p, sealed); err != nil {
 				return err
 			}
 		}
@@ -169,7 +169,7 @@ func (o *Outbound) Add(ctx context.Context, parts []core.Part) error {
 // Remove removes parts.
 func (o *Outbound) Remove(ctx context.Context, ids ...int64) (int64, error) {
 	defer o.Forget()
-	n, err := o.Store.RemoveSendingParts(ctx, ids)
+	n, err := o.Store.RemoveOutboundParts(ctx, ids)
 	if err == nil && n == 0 && len(ids) > 0 {
 		err = store.ErrNotFound
 	}
@@ -178,7 +178,7 @@ func (o *Outbound) Remove(ctx context.Context, ids ...int64) (int64, error) {
 
 // RemoveFailed removes the parts of a kind that failed their last test.
 func (o *Outbound) RemoveFailed(ctx context.Context, k core.Kind) (int64, error) {
-	parts, err := o.Store.SendingParts(ctx)
+	parts, err := o.Store.OutboundParts(ctx)
 	if err != nil {
 		return 0, err
 	}
@@ -195,9 +195,9 @@ func (o *Outbound) RemoveFailed(ctx context.Context, k core.Kind) (int64, error)
 }
 
 // Save changes what holds for all of it.
-func (o *Outbound) Save(ctx context.Context, n store.SendingSettings) error {
+func (o *Outbound) Save(ctx context.Context, n store.OutboundSettings) error {
 	defer o.Forget()
-	return o.Store.SaveSendingSettings(ctx, n)
+	return o.Store.SaveOutboundSettings(ctx, n)
 }
 
 // Tried is which rule fits an address, and how it would be asked.

@@ -17,11 +17,11 @@ import (
 	"varnet/internal/store"
 )
 
-// Setup is the outbound side as it is set up at a moment: routes, identities, rules. It
+// Setup is outbound as it is set up at a moment: routes, identities, rules. It
 // never changes; Outbound.Setup returns the present one.
 type Setup struct {
 	at         time.Time
-	Settings   store.SendingSettings
+	Settings   store.OutboundSettings
 	ways       []way
 	identities []smtp.Identity
 }
@@ -34,7 +34,7 @@ type way struct {
 	rests     int
 }
 
-// fresh is how long the outbound side is taken to be as it was read.
+// fresh is how long outbound is taken to be as it was read.
 const fresh = time.Second
 
 type cache struct {
@@ -45,7 +45,7 @@ type cache struct {
 	stale atomic.Bool
 }
 
-// Setup reads the outbound side, at most once a second. It is not for use within a
+// Setup reads outbound, at most once a second. It is not for use within a
 // transaction: who holds a connection and waits for another may wait for ever.
 func (o *Outbound) Setup(ctx context.Context) (*Setup, error) {
 	c := &o.cache
@@ -61,16 +61,16 @@ func (o *Outbound) Setup(ctx context.Context) (*Setup, error) {
 	return next, err
 }
 
-// Forget makes the next look at the outbound side a fresh one.
+// Forget makes the next look at outbound a fresh one.
 func (o *Outbound) Forget() { o.cache.stale.Store(true) }
 
 func (o *Outbound) read(ctx context.Context) (*Setup, error) {
 	s := &Setup{at: time.Now()}
 	var err error
-	if s.Settings, err = o.Store.SendingSettings(ctx); err != nil {
+	if s.Settings, err = o.Store.OutboundSettings(ctx); err != nil {
 		return nil, err
 	}
-	parts, err := o.Store.SendingParts(ctx)
+	parts, err := o.Store.OutboundParts(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -107,8 +107,8 @@ func (o *Outbound) read(ctx context.Context) (*Setup, error) {
 
 // usable lists the parts of a kind that did not fail their last test; all of
 // them when all did, for then one of them must do.
-func usable(parts []store.SendingPart, k core.Kind) (out []store.SendingPart) {
-	var failed []store.SendingPart
+func usable(parts []store.OutboundPart, k core.Kind) (out []store.OutboundPart) {
+	var failed []store.OutboundPart
 	for _, p := range parts {
 		switch {
 		case p.Kind != k:
@@ -124,8 +124,8 @@ func usable(parts []store.SendingPart, k core.Kind) (out []store.SendingPart) {
 	return out
 }
 
-// unsealed gives a route with its secret.
-func (o *Outbound) unsealed(p store.SendingPart) (r route.Route, err error) {
+// unsealed returns a route with its secret.
+func (o *Outbound) unsealed(p store.OutboundPart) (r route.Route, err error) {
 	r = p.Part().Route
 	if p.Sealed != nil {
 		r.Secret, err = o.Secrets.Open(p.Sealed, purpose(p.Name))
@@ -180,7 +180,7 @@ func opens(r rule.Rule, now time.Time) time.Time {
 	return t
 }
 
-// choose gives the place of the operator's way, and until when it rests.
+// choose returns the place of the operator's way, and until when it rests.
 func (s *Setup) choose(op store.Operator, r rule.Rule, now time.Time) (int, time.Time) {
 	from := make([]route.Candidate, len(s.ways))
 	for i, w := range s.ways {

@@ -7,7 +7,7 @@ import (
 	"time"
 )
 
-// Character is how an operator's name service and mail hosts behave. A nil
+// Character is how an operator's DNS and mail hosts behave. A nil
 // hook, and a hook that gives "", leave the matter to the plain behaviour.
 type Character struct {
 	Name string
@@ -20,7 +20,7 @@ type Character struct {
 	AnyAccepted bool
 	// Mute tells that nothing can be learnt about any mailbox by asking.
 	Mute bool
-	// Zone writes the operator's domains into the name service; the plain
+	// Zone writes the operator's domains into DNS; the plain
 	// zone has one MX, mx1, with one address.
 	Zone func(z *zone, o *Operator)
 

@@ -264,7 +264,7 @@ type rate struct {
 	seen []time.Time
 }
 
-// over notes an event and tells whether there were more than so many of them
+// over notes an event and reports whether there were more than so many of them
 // in the time.
 func (h *Host) over(most int, within time.Duration) bool {
 	r := &h.rate

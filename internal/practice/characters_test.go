@@ -8,7 +8,7 @@ import (
 	"varnet/core/probe"
 )
 
-// fewOfEach gives some addresses of each character, and some that nobody has.
+// fewOfEach returns some addresses of each character, and some that nobody has.
 func fewOfEach(w *World, each int) (cells []string) {
 	for n, o := range w.Operators {
 		some := each

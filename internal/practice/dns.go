@@ -11,7 +11,7 @@ import (
 
 const practiceTTL = 300
 
-// zone is the whole name service of a world.
+// zone is the whole DNS of a world.
 type zone struct {
 	records map[string][]dns.RR // by lower-case name with the final dot
 	failing map[string]bool     // names whose servers are broken
@@ -25,7 +25,7 @@ type zone struct {
 
 func newZone(w *World) *zone {
 	z := &zone{records: map[string][]dns.RR{}, failing: map[string]bool{}, turns: map[string]int{}}
-	z.sendingZone(w.Sending)
+	z.outboundZone(w.Outbound)
 	for i := range w.Operators {
 		o := &w.Operators[i]
 		if o.character.Zone != nil {

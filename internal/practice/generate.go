@@ -29,7 +29,7 @@ func Generate(seed uint64) (*World, error) {
 	return w, w.prepare()
 }
 
-// Everywhere gives the world with the character of every working host changed
+// Everywhere returns the world with the character of every working host changed
 // to the one named: a world in which all hosts block us, or all are slow.
 func (w *World) Everywhere(character string) (*World, error) {
 	out := &World{Name: w.Name + ", " + character + " everywhere", Seed: w.Seed, GreylistMS: w.GreylistMS}

@@ -58,7 +58,7 @@ type Stats struct {
 	Abrupt int
 }
 
-// Stats gives what the host saw so far.
+// Stats returns what the host saw so far.
 func (h *Host) Stats() Stats {
 	h.mu.Lock()
 	defer h.mu.Unlock()
@@ -70,7 +70,7 @@ func (h *Host) Stats() Stats {
 // Character is how the host behaves.
 func (h *Host) Character() Character { return *h.character }
 
-// seenBefore notes a key and tells whether it was first seen at least that
+// seenBefore notes a key and reports whether it was first seen at least that
 // long ago.
 func (h *Host) seenBefore(key string, ago time.Duration) bool {
 	h.mu.Lock()

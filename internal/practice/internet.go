@@ -40,11 +40,11 @@ func Start(w *World, dns string, port int) (i *Internet, err error) {
 
 func start(w *World, dns string, port int) (_ *Internet, err error) {
 	i := &Internet{World: w, Port: port}
-	for _, ip := range w.Sending.Blocked {
+	for _, ip := range w.Outbound.Blocked {
 		i.Block(ip)
 	}
 	i.zone = newZone(w)
-	i.zone.blocklist, i.zone.blocked = w.Sending.Blocklist, &i.blocked
+	i.zone.blocklist, i.zone.blocked = w.Outbound.Blocklist, &i.blocked
 	if i.names, i.DNS, err = serveDNS(i.zone, dns); err != nil {
 		return nil, err
 	}

@@ -15,9 +15,9 @@ import (
 	"varnet/core/resolve"
 )
 
-// sendingTool is the address a mailing goes out from: another machine than the
+// mailingFrom is the address a mailing goes out from: another machine than the
 // one that verified, as in life.
-const sendingTool = "127.0.0.9"
+const mailingFrom = "127.0.0.9"
 
 // Mailing is what became of a message to each of some mailboxes.
 type Mailing struct {
@@ -137,7 +137,7 @@ func (i *Internet) send(names *resolve.Resolver, mailbox string) (err error) {
 func (i *Internet) sendTo(to netip.AddrPort, mailbox string) error {
 	from := net.Dialer{Timeout: 2 * time.Second}
 	if to.Addr().Is4() {
-		from.LocalAddr = &net.TCPAddr{IP: net.ParseIP(sendingTool)}
+		from.LocalAddr = &net.TCPAddr{IP: net.ParseIP(mailingFrom)}
 	}
 	conn, err := from.Dial("tcp", to.String())
 	if err != nil {

@@ -17,8 +17,8 @@ import (
 	"varnet/core/resolve"
 )
 
-// Sending is what a world holds for trying the outbound side out.
-type Sending struct {
+// Outbound is what a world holds for trying outbound out.
+type Outbound struct {
 	// Names are the reverse names of addresses; each leads back.
 	Names map[string]string `json:"names"`
 	// Texts are TXT records by name, such as SPF records.
@@ -74,8 +74,8 @@ func (i *Internet) Block(source netip.Addr, hosts ...string) {
 	}
 }
 
-// sendingZone writes the reverse names and texts into the name service.
-func (z *zone) sendingZone(s Sending) {
+// outboundZone writes the reverse names and texts into DNS.
+func (z *zone) outboundZone(s Outbound) {
 	for text, name := range s.Names {
 		ip := netip.MustParseAddr(text)
 		reverse, _ := dns.ReverseAddr(text)
@@ -119,13 +119,13 @@ func (b *blocked) everywhere() (out []netip.Addr) {
 
 // StartStandIns starts the world's proxies and its lying resolver.
 func (i *Internet) StartStandIns() error {
-	for _, p := range i.World.Sending.Proxies {
+	for _, p := range i.World.Outbound.Proxies {
 		if _, _, err := i.StartProxy(p); err != nil {
 			return err
 		}
 	}
-	if i.World.Sending.Liar != "" {
-		_, err := i.StartLiar(i.World.Sending.Liar)
+	if i.World.Outbound.Liar != "" {
+		_, err := i.StartLiar(i.World.Outbound.Liar)
 		return err
 	}
 	return nil

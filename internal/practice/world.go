@@ -35,7 +35,7 @@ type World struct {
 	// Remember makes hosts remember when they were asked about each mailbox.
 	Remember  bool       `json:"remember,omitempty"`
 	Operators []Operator `json:"operators"`
-	Sending   Sending    `json:"sending"`
+	Outbound  Outbound   `json:"outbound"`
 
 	byDomain map[string]*Operator
 }
@@ -97,7 +97,7 @@ func (w *World) prepare() error {
 
 func (w *World) greylist() time.Duration { return time.Duration(w.GreylistMS) * time.Millisecond }
 
-// host gives the loopback address of the operator's host numbered n, from 1.
+// host returns the loopback address of the operator's host numbered n, from 1.
 // Every operator has a neighbourhood of its own in 127.16.0.0/12.
 func (o *Operator) host(n int) netip.Addr {
 	return netip.AddrFrom4([4]byte{127, byte(16 + o.index>>8&15), byte(o.index), byte(n)})
@@ -115,10 +115,10 @@ type Truth struct {
 	Character   string
 }
 
-// Deliverable tells whether a message would arrive.
+// Deliverable reports whether a message would arrive.
 func (t Truth) Deliverable() bool { return t.Domain && t.Exists && !t.Full && !t.Disabled }
 
-// Learnable tells whether anything can be learnt about the mailbox by asking, however
+// Learnable reports whether anything can be learnt about the mailbox by asking, however
 // often.
 func (t Truth) Learnable() bool {
 	switch t.Character {
@@ -131,7 +131,7 @@ func (t Truth) Learnable() bool {
 	return !ok || !c.Mute
 }
 
-// Truth gives the truth about an address in canonical form.
+// Truth returns the truth about an address in canonical form.
 func (w *World) Truth(canonical string) Truth {
 	at := strings.LastIndexByte(canonical, '@')
 	if at < 0 {
@@ -180,7 +180,7 @@ func (w *World) known(local string) bool {
 	return slices.Contains(firstLocals, first) && slices.Contains(lastLocals, last)
 }
 
-// draw gives a number from 0 to 1 that depends on the seed and the text alone.
+// draw returns a number from 0 to 1 that depends on the seed and the text alone.
 func (w *World) draw(text string) float64 {
 	h := fnv.New64a()
 	fmt.Fprintf(h, "%d|%s", w.Seed, text)

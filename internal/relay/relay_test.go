@@ -18,7 +18,7 @@ import (
 	"varnet/internal/testkit"
 )
 
-// start runs a relay to the ports and gives a route to it.
+// start runs a relay to the ports and returns a route to it.
 func start(t *testing.T, limit int, ports ...uint16) (route.Route, string) {
 	t.Helper()
 	folder := filepath.Join(t.TempDir(), "state")

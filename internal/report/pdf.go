@@ -77,7 +77,7 @@ func (p *paper) font(style string, size float64, c rgb) {
 // line is the height of a line of a size, in millimetres.
 func (p *paper) line(size float64) float64 { return size * p.scale * 0.48 }
 
-// write writes wrapped text in the set font at x and gives its height.
+// write writes wrapped text in the set font at x and returns its height.
 func (p *paper) write(x, y, width, size float64, text string) float64 {
 	lines := p.pdf.SplitText(text, width)
 	for i, l := range lines {
@@ -123,7 +123,7 @@ func (r Report) draw(p *paper) {
 	p.paragraph("B", 17, ink, r.List)
 	p.paragraph("", 9, quiet, r.Headline())
 	p.gap(3)
-	p.paragraph("", 12, ink, r.TakeOut)
+	p.paragraph("", 12, ink, r.Kept)
 	p.gap(1)
 	p.paragraph("", 8.5, ink, r.Read)
 	p.gap(3)

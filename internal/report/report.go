@@ -27,10 +27,10 @@ type Report struct {
 	Policy     string // its name, and the version of one's own
 	// Addresses is the whole of every share; Open of them have no result yet.
 	Addresses, Open int64
-	// Read, TakeOut and Work are sentences: about the list, about what will be
+	// Read, Kept and Work are sentences: about the list, about what will be
 	// kept, about what was asked and how long it took.
-	Read, TakeOut string
-	Work          []string
+	Read, Kept string
+	Work       []string
 	// Causes are those that occur, in the order of the stages.
 	Causes    []Cause
 	Decisions []policy.Count
@@ -58,7 +58,7 @@ type Place struct {
 	Deliverable int64
 }
 
-// Decision is what the default policy does with a finding; it gives the tone
+// Decision is what the default policy does with a finding; it returns the tone
 // and the mark of what is drawn.
 func (c Cause) Decision() policy.Decision { return tone(c.Finding) }
 

@@ -19,7 +19,7 @@ import (
 func every() Report {
 	r := Report{List: "Members <b>of</b> the Fernhollow Seed Library " + strings.Repeat("x", 80), File: "members.csv", Run: 12, Depth: "mailbox", Policy: "careful",
 		Began: time.Date(2026, 3, 1, 9, 0, 0, 0, time.UTC), Ended: time.Date(2026, 3, 1, 9, 30, 0, 0, time.UTC), Made: time.Date(2026, 3, 2, 9, 0, 0, 0, time.UTC),
-		Read: "1,200 rows with 1,100 different addresses.", TakeOut: "681 of 1,200 rows will be kept.", Says: policy.ReachFurther().Says(),
+		Read: "1,200 rows with 1,100 different addresses.", Kept: "681 of 1,200 rows will be kept.", Says: policy.ReachFurther().Says(),
 		Work: []string{"It took 30 minutes."}, Changes: []string{"No address has another finding than in run 3."}}
 	for _, c := range finding.Causes() {
 		for i, f := range c.Findings {
@@ -49,7 +49,7 @@ func TestHTML(t *testing.T) {
 			t.Errorf("%s is not on the page in the registry's words", c.Title)
 		}
 	}
-	for _, s := range append(append(append([]string{r.TakeOut, r.Read, r.Headline(), r.Foot()}, r.Says...), r.Work...), r.Changes...) {
+	for _, s := range append(append(append([]string{r.Kept, r.Read, r.Headline(), r.Foot()}, r.Says...), r.Work...), r.Changes...) {
 		if !strings.Contains(page, s) {
 			t.Errorf("%q is not on the page", s)
 		}

@@ -92,7 +92,7 @@ func (b *Box) Seal(text, purpose string) []byte {
 	return b.aead.Seal(nonce, nonce, []byte(text), []byte(purpose))
 }
 
-// Open gives the text back.
+// Open returns the text back.
 func (b *Box) Open(sealed []byte, purpose string) (string, error) {
 	n := b.aead.NonceSize()
 	if len(sealed) < n {

@@ -38,7 +38,7 @@ func (s *Store) rememberAbsent(ctx context.Context, run int64) error {
 	if err != nil {
 		return err
 	}
-	st, err := s.Standing(ctx, run)
+	st, err := s.Latest(ctx, run)
 	if err != nil || st.last() == r.Plan.Remembered {
 		return err
 	}
@@ -46,7 +46,7 @@ func (s *Store) rememberAbsent(ctx context.Context, run int64) error {
 	if err != nil {
 		return err
 	}
-	ok := fitting{Standing: st, verdicts: map[int32]bool{}}
+	ok := matching{Latest: st, verdicts: map[int32]bool{}}
 	for _, v := range absent {
 		ok.verdicts[v.ID] = true
 	}

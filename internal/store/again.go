@@ -24,7 +24,7 @@ func (s *Store) AskAgain(ctx context.Context, run Run, verdicts, only []int32, l
 	if err != nil {
 		return 0, err
 	}
-	ok, err := s.fitting(ctx, run, ResultFilter{Verdicts: append([]int32{}, verdicts...)})
+	ok, err := s.matching(ctx, run, ResultFilter{Verdicts: append([]int32{}, verdicts...)})
 	if err != nil {
 		return 0, err
 	}
@@ -32,7 +32,7 @@ func (s *Store) AskAgain(ctx context.Context, run Run, verdicts, only []int32, l
 	if only == nil {
 		chosen = ok.next(0, math.MaxInt32)
 	}
-	return s.addAllAgain(ctx, run, ok.Standing, chosen, laneKey, size)
+	return s.addAllAgain(ctx, run, ok.Latest, chosen, laneKey, size)
 }
 
 // DoubtedDomains returns the domains of a run that is done which were found, while it
@@ -53,18 +53,18 @@ func (s *Store) AskDoubted(ctx context.Context, run Run, domains []string, verdi
 	if err != nil || tag.RowsAffected() == 0 {
 		return 0, err
 	}
-	ok, err := s.fitting(ctx, run, ResultFilter{Verdicts: append([]int32{}, verdicts...)})
+	ok, err := s.matching(ctx, run, ResultFilter{Verdicts: append([]int32{}, verdicts...)})
 	if err == nil {
 		err = s.keepDomains(ctx, run, &ok, domains)
 	}
 	if err != nil {
 		return 0, err
 	}
-	return s.addAllAgain(ctx, run, ok.Standing, ok.next(0, math.MaxInt32), laneKey, size)
+	return s.addAllAgain(ctx, run, ok.Latest, ok.next(0, math.MaxInt32), laneKey, size)
 }
 
 // addAllAgain makes parcels of addresses that have a result.
-func (s *Store) addAllAgain(ctx context.Context, run Run, st *Standing, chosen []int32, laneKey string, size int) (addresses int64, err error) {
+func (s *Store) addAllAgain(ctx context.Context, run Run, st *Latest, chosen []int32, laneKey string, size int) (addresses int64, err error) {
 	p := Parcel{RunID: run.ID, LaneKey: laneKey, Round: 1, NotBefore: time.Now(), Again: true}
 	for len(chosen) > 0 {
 		n := min(partSize, len(chosen)) // so many are held in memory
@@ -85,7 +85,7 @@ func (s *Store) addAllAgain(ctx context.Context, run Run, st *Standing, chosen [
 }
 
 // addAgain adds a parcel of addresses that have a result.
-func (s *Store) addAgain(ctx context.Context, st *Standing, p Parcel, rows []AddressRow) error {
+func (s *Store) addAgain(ctx context.Context, st *Latest, p Parcel, rows []AddressRow) error {
 	ordinals := make([]int32, len(rows))
 	for i, r := range rows {
 		ordinals[i] = r.Ordinal

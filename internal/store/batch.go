@@ -19,8 +19,8 @@ import (
 // concluded, or a run took over of one batch of an earlier run. A batch is one
 // record, however many addresses it has, so that writing a result costs next to
 // nothing beside asking. An address that is asked again stands in a later batch,
-// which goes before the earlier. What stands of a run is read whole and held in
-// memory (see Standing).
+// which goes before the earlier. The latest results of a run is read whole and held in
+// memory (see Latest).
 
 // Concluded is a result to be recorded.
 type Concluded struct {
@@ -111,9 +111,9 @@ func (s *Store) addBatch(ctx context.Context, run int64, b batch, tally map[int3
 	return err
 }
 
-// asked gives what some addresses of a run, each of which has a result, were
+// asked returns what some addresses of a run, each of which has a result, were
 // asked, by address.
-func (s *Store) asked(ctx context.Context, run int64, st *Standing, addresses []int32) (map[int32][]probe.Asked, error) {
+func (s *Store) asked(ctx context.Context, run int64, st *Latest, addresses []int32) (map[int32][]probe.Asked, error) {
 	var ids []int64
 	wanted := map[int32]int64{}
 	for _, a := range addresses {
@@ -138,7 +138,7 @@ func (s *Store) asked(ctx context.Context, run int64, st *Standing, addresses []
 	return out, err
 }
 
-// eachBatch gives the batches of a query for all their columns, or for all but the
+// eachBatch returns the batches of a query for all their columns, or for all but the
 // evidence, one by one.
 func eachBatch(rows pgx.Rows, do func(*batch) error) (err error) {
 	var b batch

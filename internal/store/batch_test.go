@@ -38,19 +38,19 @@ func TestTheLastBatchHolds(t *testing.T) {
 	run := newRun(t, s, workspace(t, s, "ours"), 5)
 	postponed := answered(2, finding.ExchangerPostponed, "450 4.2.0 later")
 	concludeSome(t, s, run, answered(1, finding.MailboxAccepted, "250 ok"), postponed, answered(3, finding.MailboxAbsent, "550 5.1.1 no"))
-	before, err := s.Standing(ctx, run.ID)
+	before, err := s.Latest(ctx, run.ID)
 	if err != nil {
 		t.Fatal(err)
 	}
 	again := answered(2, finding.MailboxAccepted, "250 2.1.5 ok now")
 	again.Was = before.Verdict(2)
 	concludeSome(t, s, run, again)
-	after, err := s.Standing(ctx, run.ID)
+	after, err := s.Latest(ctx, run.ID)
 	if err != nil {
 		t.Fatal(err)
 	}
 	if after.Verdict(2) != after.Verdict(1) || before.Verdict(2) == after.Verdict(2) || after.Verdict(4) != 0 || after.Verdict(99) != 0 || after.Verdict(-1) != 0 {
-		t.Errorf("the standing is wrong: %d, %d, %d", after.Verdict(1), after.Verdict(2), after.Verdict(4))
+		t.Errorf("the latest results are wrong: %d, %d, %d", after.Verdict(1), after.Verdict(2), after.Verdict(4))
 	}
 	p, err := s.Progress(ctx, run.ID)
 	if err != nil {
@@ -86,9 +86,9 @@ func TestTheLastBatchHolds(t *testing.T) {
 	}
 }
 
-// TestAStandingTakenBackIsForgotten: what a transaction saw that was rolled back
+// TestLatestResultsTakenBackAreForgotten: what a transaction saw that was rolled back
 // is not shown to anybody.
-func TestAStandingTakenBackIsForgotten(t *testing.T) {
+func TestLatestResultsTakenBackAreForgotten(t *testing.T) {
 	s, ctx := open(t), t.Context()
 	run := newRun(t, s, workspace(t, s, "ours"), 3)
 	result := answered(1, finding.MailboxAccepted, "250 ok")
@@ -100,7 +100,7 @@ func TestAStandingTakenBackIsForgotten(t *testing.T) {
 		if err := s.AddResults(ctx, run.ID, []store.Concluded{result}); err != nil {
 			return err
 		}
-		if st, err := s.Standing(ctx, run.ID); err != nil || st.Verdict(1) == 0 {
+		if st, err := s.Latest(ctx, run.ID); err != nil || st.Verdict(1) == 0 {
 			t.Errorf("inside: %v", err)
 		}
 		return broken
@@ -108,7 +108,7 @@ func TestAStandingTakenBackIsForgotten(t *testing.T) {
 	if err != broken {
 		t.Fatal(err)
 	}
-	if st, err := s.Standing(ctx, run.ID); err != nil || st.Verdict(1) != 0 {
+	if st, err := s.Latest(ctx, run.ID); err != nil || st.Verdict(1) != 0 {
 		t.Errorf("outside it stands: %v", err)
 	}
 }
@@ -283,7 +283,7 @@ func TestAskAgainTakesAlong(t *testing.T) {
 		results = append(results, answered(a, cause, fmt.Sprintf("450 4.2.0 later, %d", a)))
 	}
 	concludeSome(t, s, run, results...)
-	st, err := s.Standing(ctx, run.ID)
+	st, err := s.Latest(ctx, run.ID)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -320,7 +320,7 @@ func TestAskAgainTakesAlong(t *testing.T) {
 	if len(asked) != 800 {
 		t.Errorf("%d are in the parcels", len(asked))
 	}
-	if now, err := s.Standing(ctx, run.ID); err != nil || now.Verdict(1) != postponed {
+	if now, err := s.Latest(ctx, run.ID); err != nil || now.Verdict(1) != postponed {
 		t.Errorf("it does not stand until it is replaced: %v", err)
 	}
 }
@@ -331,7 +331,7 @@ func TestDoubtedDomainsAreAskedAgainOnce(t *testing.T) {
 	s, ctx := open(t), t.Context()
 	run := newRun(t, s, workspace(t, s, "ours"), 4)
 	concludeSome(t, s, run, answered(1, finding.MailboxAccepted, "250"), answered(2, finding.MailboxUnclear, "250"), answered(3, finding.MailboxAbsent, "550"), answered(4, finding.MailboxAccepted, "250"))
-	st, err := s.Standing(ctx, run.ID)
+	st, err := s.Latest(ctx, run.ID)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -392,7 +392,7 @@ func TestAskAgainAboutSome(t *testing.T) {
 	if err := s.Finish(ctx, run.ID); err != nil {
 		t.Fatal(err)
 	}
-	st, err := s.Standing(ctx, run.ID)
+	st, err := s.Latest(ctx, run.ID)
 	if err != nil {
 		t.Fatal(err)
 	}

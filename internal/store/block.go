@@ -18,7 +18,7 @@ type (
 	Problem = pack.Problem
 )
 
-// CopyRows brings in rows as next gives them, until it gives none. Their ordinals
+// CopyRows imports rows as next gives them, until it gives none. Their ordinals
 // are to follow each other from 1.
 func (s *Store) CopyRows(ctx context.Context, list int64, next func() (*Row, error)) error {
 	var failed error // what next said, before PostgreSQL wraps it
@@ -50,7 +50,7 @@ func blockValues(b *pack.Block, list int64) []any {
 	return []any{list, b.First, b.Last, b.Cells, b.Records, string(b.Texts), b.Malformed}
 }
 
-// eachBlock gives the cells of those blocks of a list that a condition in SQL
+// eachBlock returns the cells of those blocks of a list that a condition in SQL
 // chooses, in order; without records, where they are not wanted. They are good until
 // do returns; an error of it ends the walk.
 func (s *Store) eachBlock(ctx context.Context, list int64, records bool, do func([]Row) error, where string, args ...any) error {
@@ -73,7 +73,7 @@ func (s *Store) eachBlock(ctx context.Context, list int64, records bool, do func
 	return err
 }
 
-// eachCell gives the cells of a list from one ordinal to another, one by one.
+// eachCell returns the cells of a list from one ordinal to another, one by one.
 func (s *Store) eachCell(ctx context.Context, list int64, from, to int32, records bool, do func(*Row) error) error {
 	return s.eachBlock(ctx, list, records, func(in []Row) error {
 		for i := range in {
@@ -87,7 +87,7 @@ func (s *Store) eachCell(ctx context.Context, list int64, from, to int32, record
 	}, "last >= $2 AND first <= $3", from, to)
 }
 
-// eachCellAt gives the cells at some ordinals of a list, in their order, one by one.
+// eachCellAt returns the cells at some ordinals of a list, in their order, one by one.
 func (s *Store) eachCellAt(ctx context.Context, list int64, ordinals []int32, records bool, do func(*Row) error) error {
 	wanted := slices.Compact(slices.Sorted(slices.Values(ordinals)))
 	if len(wanted) == 0 {
@@ -107,7 +107,7 @@ func (s *Store) eachCellAt(ctx context.Context, list int64, ordinals []int32, re
 		FROM unnest($2::int[]) o))`, wanted)
 }
 
-// cellsAt gives the cells at some ordinals of a list, by ordinal.
+// cellsAt returns the cells at some ordinals of a list, by ordinal.
 func (s *Store) cellsAt(ctx context.Context, list int64, ordinals []int32, records bool) (map[int32]Row, error) {
 	out := make(map[int32]Row, len(ordinals))
 	err := s.eachCellAt(ctx, list, ordinals, records, func(r *Row) error {

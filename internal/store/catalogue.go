@@ -7,9 +7,11 @@ import (
 	"varnet/core/catalogue"
 )
 
-// CatalogueEntries gives the workspace's own entries.
-func (s *Store) CatalogueEntries(ctx context.Context, workspace int64) ([]catalogue.Entry, error) {
-	return many[catalogue.Entry](ctx, s.db, `SELECT kind, name, "except" FROM catalogue_entry WHERE workspace_id = $1 ORDER BY kind, name`, workspace)
+// CatalogueEntries returns a page of the workspace's own entries: those that come after
+// one, the zero value for the first.
+func (s *Store) CatalogueEntries(ctx context.Context, workspace int64, after catalogue.Entry, limit int) ([]catalogue.Entry, error) {
+	return many[catalogue.Entry](ctx, s.db, `SELECT kind, name, "except" FROM catalogue_entry WHERE workspace_id = $1 AND (kind, name) > ($2, $3)
+		ORDER BY kind, name LIMIT $4`, workspace, string(after.Kind), after.Name, limit)
 }
 
 // SaveCatalogueEntries adds entries, or changes those that are there.

@@ -47,7 +47,7 @@ func TestDeletedWorkspaceLeavesNothing(t *testing.T) {
 	}
 }
 
-// fill gives a workspace something of everything.
+// fill returns a workspace something of everything.
 func fill(t *testing.T, s *store.Store, w int64) store.Run {
 	t.Helper()
 	ctx := t.Context()

@@ -6,13 +6,13 @@ import (
 	"strings"
 )
 
-// DomainVerdicts gives how many addresses of a run have each verdict at some
+// DomainVerdicts returns how many addresses of a run have each verdict at some
 // domains.
 func (s *Store) DomainVerdicts(ctx context.Context, run Run, domains []string) (map[string]map[int32]int64, error) {
 	return s.verdictsBy(ctx, run, domains, func(domain string) string { return domain })
 }
 
-// OperatorVerdicts gives how many addresses of a run have each verdict at some
+// OperatorVerdicts returns how many addresses of a run have each verdict at some
 // operators.
 func (s *Store) OperatorVerdicts(ctx context.Context, run Run, operators []string) (map[string]map[int32]int64, error) {
 	of, err := s.domainsOf(ctx, run.ID, operators)
@@ -25,7 +25,7 @@ func (s *Store) OperatorVerdicts(ctx context.Context, run Run, operators []strin
 // verdictsBy counts the results at some domains of a run, or (nil) at all, by what
 // the domains are put under and by verdict; what is put under "" is left out.
 func (s *Store) verdictsBy(ctx context.Context, run Run, domains []string, under func(domain string) string) (map[string]map[int32]int64, error) {
-	st, err := s.Standing(ctx, run.ID)
+	st, err := s.Latest(ctx, run.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -47,7 +47,7 @@ func (s *Store) verdictsBy(ctx context.Context, run Run, domains []string, under
 	return out, err
 }
 
-// domainsOf gives the domains of some operators of a run, or (nil) of all, with
+// domainsOf returns the domains of some operators of a run, or (nil) of all, with
 // the operator of each.
 func (s *Store) domainsOf(ctx context.Context, run int64, operators []string) (map[string]string, error) {
 	rows, err := s.db.Query(ctx, "SELECT domain, operator FROM run_domain WHERE run_id = $1 AND ($2::text[] IS NULL OR operator = ANY($2))", run, operators)
@@ -62,7 +62,7 @@ func pattern(search string) string {
 	return "%" + strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(search) + "%"
 }
 
-// Domains gives a page of a list's domains, the largest first, after one of a
+// Domains returns a page of a list's domains, the largest first, after one of a
 // size, whose name has a text in it.
 func (s *Store) Domains(ctx context.Context, list int64, search string, after DomainSize, limit int) ([]DomainSize, error) {
 	return many[DomainSize](ctx, s.db, `SELECT domain, addresses FROM list_domain
@@ -77,7 +77,7 @@ type OperatorSize struct {
 	Domains, Addresses int64
 }
 
-// OperatorSizes gives a page of the operators of a run's domains, the largest
+// OperatorSizes returns a page of the operators of a run's domains, the largest
 // first, after one of a size, whose name has a text in it.
 func (s *Store) OperatorSizes(ctx context.Context, run Run, search string, after OperatorSize, limit int) ([]OperatorSize, error) {
 	return many[OperatorSize](ctx, s.db, `SELECT * FROM (
@@ -97,7 +97,7 @@ type VerdictPair struct {
 // Pairs counts the addresses that have a result in both of two runs of a list, by
 // their verdicts.
 func (s *Store) Pairs(ctx context.Context, from, to int64) (out []VerdictPair, err error) {
-	a, b, err := s.standingsOf(ctx, from, to)
+	a, b, err := s.latestOf(ctx, from, to)
 	if err != nil {
 		return nil, err
 	}
@@ -114,9 +114,9 @@ func (s *Store) Pairs(ctx context.Context, from, to int64) (out []VerdictPair, e
 	return out, nil
 }
 
-func (s *Store) standingsOf(ctx context.Context, from, to int64) (a, b *Standing, err error) {
-	if a, err = s.Standing(ctx, from); err == nil {
-		b, err = s.Standing(ctx, to)
+func (s *Store) latestOf(ctx context.Context, from, to int64) (a, b *Latest, err error) {
+	if a, err = s.Latest(ctx, from); err == nil {
+		b, err = s.Latest(ctx, to)
 	}
 	return a, b, err
 }
@@ -128,10 +128,10 @@ type ChangedResult struct {
 	From, To int32
 }
 
-// ChangedResults gives the first addresses of a list with one of some pairs of
+// ChangedResults returns the first addresses of a list with one of some pairs of
 // verdicts in two runs.
 func (s *Store) ChangedResults(ctx context.Context, from, to Run, pairs []VerdictPair, limit int) ([]ChangedResult, error) {
-	a, b, err := s.standingsOf(ctx, from.ID, to.ID)
+	a, b, err := s.latestOf(ctx, from.ID, to.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -154,14 +154,14 @@ func (s *Store) ChangedResults(ctx context.Context, from, to Run, pairs []Verdic
 	return out, err
 }
 
-// RawRow is a row of a list with its record as it was brought in.
+// RawRow is a row of a list with its record as it was imported.
 type RawRow struct {
 	Ordinal int32
 	Line    int64
 	Raw     []byte
 }
 
-// RawRows gives rows of a list as they were brought in, by their numbers and in
+// RawRows gives rows of a list as they were imported, by their numbers and in
 // that order.
 func (s *Store) RawRows(ctx context.Context, l List, numbers []int32) ([]RawRow, error) {
 	first := func(number int32) int32 { return (number-1)*int32(len(l.AddressColumns)) + 1 }

@@ -7,7 +7,7 @@ import (
 	"github.com/jackc/pgx/v5"
 )
 
-// Places gives the ordinals of a list's addresses at some places, counted from
+// Places returns the ordinals of a list's addresses at some places, counted from
 // 0 in the order of the domains, the largest first. The places must rise.
 func (s *Store) Places(ctx context.Context, list int64, places []int64) (ordinals []int32, err error) {
 	rows, err := s.db.Query(ctx, "SELECT domain, addresses FROM list_domain WHERE list_id = $1 ORDER BY addresses DESC, domain DESC", list)

@@ -14,7 +14,7 @@ func TestInside(t *testing.T) {
 	s, ctx := open(t), t.Context()
 	run := newRun(t, s, workspace(t, s, "ours"), 5)
 	concludeSome(t, s, run, answered(1, finding.MailboxAccepted, "250 ok"), answered(2, finding.ExchangerPostponed, "450 later"))
-	st, err := s.Standing(ctx, run.ID)
+	st, err := s.Latest(ctx, run.ID)
 	if err != nil {
 		t.Fatal(err)
 	}

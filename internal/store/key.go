@@ -19,7 +19,7 @@ type Workspace struct {
 	ID    int64
 	Name  string
 	KeyID int64
-	// Keeper looks after the outbound side of the installation.
+	// Keeper looks after outbound of the installation.
 	Keeper bool
 }
 
@@ -39,7 +39,7 @@ func hashed(text string) []byte {
 }
 
 // NewKey makes a key for the workspace of that name, which is made if need be; the first
-// there is looks after the outbound side. The text of the key is returned this once and
+// there is looks after outbound. The text of the key is returned this once and
 // cannot be read again.
 func (s *Store) NewKey(ctx context.Context, workspace, name string) (k Key, text string, err error) {
 	text, hash := secret("varnet_")
@@ -50,13 +50,13 @@ func (s *Store) NewKey(ctx context.Context, workspace, name string) (k Key, text
 	return k, text, err
 }
 
-// AnyKey tells whether there is a key at all.
+// AnyKey reports whether there is a key at all.
 func (s *Store) AnyKey(ctx context.Context) (any bool, err error) {
 	err = s.db.QueryRow(ctx, "SELECT EXISTS (SELECT FROM key)").Scan(&any)
 	return any, err
 }
 
-// WorkspaceOfKey gives the workspace a key opens.
+// WorkspaceOfKey returns the workspace a key opens.
 func (s *Store) WorkspaceOfKey(ctx context.Context, key string) (Workspace, error) {
 	return s.workspace(ctx, `SELECT w.id, w.name, k.id, w.keeper FROM key k JOIN workspace w ON w.id = k.workspace_id WHERE k.hash = $1`, hashed(key))
 }
@@ -78,7 +78,7 @@ func (s *Store) EndSession(ctx context.Context, session string) error {
 	return err
 }
 
-// WorkspaceOfSession gives the workspace a console session is signed in to.
+// WorkspaceOfSession returns the workspace a console session is signed in to.
 func (s *Store) WorkspaceOfSession(ctx context.Context, session string) (Workspace, error) {
 	return s.workspace(ctx, `
 		SELECT w.id, w.name, k.id, w.keeper FROM console_session c JOIN key k ON k.id = c.key_id JOIN workspace w ON w.id = k.workspace_id
@@ -100,7 +100,7 @@ type Key struct {
 	CreatedAt time.Time
 }
 
-// Keys gives the keys of a workspace, the oldest first.
+// Keys returns the keys of a workspace, the oldest first.
 func (s *Store) Keys(ctx context.Context, workspace int64) ([]Key, error) {
 	return many[Key](ctx, s.db, "SELECT id, name, created_at FROM key WHERE workspace_id = $1 ORDER BY id", workspace)
 }

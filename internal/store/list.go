@@ -8,11 +8,11 @@ import (
 	"varnet/core/sheet"
 )
 
-// List is rows somebody brought in.
+// List is rows somebody imported.
 type List struct {
 	ID          int64
 	WorkspaceID int64
-	// Key is what it was brought in with; "" for none.
+	// Key is what it was imported with; "" for none.
 	Key      string
 	Name     string
 	FileName string
@@ -27,14 +27,14 @@ type List struct {
 	Kinds          []sheet.Kind
 	Header         []byte
 	ListCounts
-	// EarlierID is the list whose rows these were before a file was brought in
+	// EarlierID is the list whose rows these were before a file was imported
 	// again; Added and Changed count what that file did.
 	EarlierID      *int64
 	Added, Changed int64
 	// KeepDays is for how long it is kept; nil: as long as the workspace's others.
 	KeepDays  *int
 	CreatedAt time.Time
-	// ArchivedAt is when it was put aside; nil: it was not.
+	// ArchivedAt is when it was archived; nil: it was not.
 	ArchivedAt *time.Time
 }
 
@@ -55,7 +55,7 @@ const listColumns = `id, workspace_id, coalesce(key, '') AS key, name, file_name
 	duplicates, blank, mended, formulas, earlier_id, added, changed, keep_days, created_at, archived_at`
 
 // CreateList makes a list without rows and gives it its ID. It belongs in the
-// transaction that brings in the rows.
+// transaction that imports the rows.
 func (s *Store) CreateList(ctx context.Context, l *List) error {
 	return s.db.QueryRow(ctx, `
 		INSERT INTO list (workspace_id, name, file_name, format, sheet, packed, dialect, columns, address_columns, kinds, header, earlier_id, key)
@@ -71,7 +71,7 @@ func orNull(there bool, v any) any {
 	return v
 }
 
-// CompleteList records the counts and the domains of a list brought in, with
+// CompleteList records the counts and the domains of a list imported, with
 // their addresses.
 func (s *Store) CompleteList(ctx context.Context, l *List, domains map[string]*Members) error {
 	_, err := s.db.Exec(ctx, `UPDATE list SET rows = $2, addresses = $3, malformed = $4, duplicates = $5, blank = $6, mended = $7, formulas = $8, added = $9, changed = $10 WHERE id = $1`,
@@ -82,30 +82,39 @@ func (s *Store) CompleteList(ctx context.Context, l *List, domains map[string]*M
 	return s.addParts(ctx, l.ID, domains)
 }
 
-// Lists gives a page of the workspace's lists, newest first: those with an ID
-// below before (0: from the newest). Lists that were brought in again are left
-// out for the newer ones. Those put aside are given apart from the others.
+// Lists returns a page of the workspace's lists, newest first: those with an ID
+// below before (0: from the newest). Lists that were imported again are left
+// out for the newer ones. Those archived are given apart from the others.
 func (s *Store) Lists(ctx context.Context, workspace, before int64, limit int, archived bool) ([]List, error) {
 	return many[List](ctx, s.db, `SELECT `+listColumns+` FROM list WHERE workspace_id = $1 AND ($2 = 0 OR id < $2) AND (archived_at IS NOT NULL) = $4
 		AND NOT EXISTS (SELECT FROM list newer WHERE newer.earlier_id = list.id) ORDER BY id DESC LIMIT $3`,
 		workspace, before, limit, archived)
 }
 
-// Archive puts a list aside, or back among the others.
-func (s *Store) Archive(ctx context.Context, workspace, id int64, archived bool) error {
-	tag, err := s.db.Exec(ctx, `UPDATE list SET archived_at = CASE WHEN $3 THEN coalesce(archived_at, now()) END WHERE workspace_id = $1 AND id = $2`, workspace, id, archived)
+// ListChange is what is to be changed of a list; nil leaves it.
+type ListChange struct {
+	Name     *string
+	KeepDays *int
+	Archived *bool
+}
+
+// ChangeList changes a list.
+func (s *Store) ChangeList(ctx context.Context, workspace, id int64, c ListChange) error {
+	tag, err := s.db.Exec(ctx, `UPDATE list SET name = coalesce($3, name), keep_days = coalesce($4, keep_days),
+		archived_at = CASE $5::boolean WHEN true THEN coalesce(archived_at, now()) WHEN false THEN NULL ELSE archived_at END
+		WHERE workspace_id = $1 AND id = $2`, workspace, id, c.Name, c.KeepDays, c.Archived)
 	if err == nil && tag.RowsAffected() == 0 {
 		err = ErrNotFound
 	}
 	return err
 }
 
-// List gives one list of the workspace.
+// List returns one list of the workspace.
 func (s *Store) List(ctx context.Context, workspace, id int64) (List, error) {
 	return one[List](ctx, s.db, `SELECT `+listColumns+` FROM list WHERE workspace_id = $1 AND id = $2`, workspace, id)
 }
 
-// EachCommon gives the addresses of a list that stand in another one, too, as
+// EachCommon returns the addresses of a list that stand in another one, too, as
 // troubles whose First is the line there.
 func (s *Store) EachCommon(ctx context.Context, l, other List, do func(*Trouble) error) error {
 	there, err := s.sameAddresses(ctx, l.ID, other.ID)
@@ -170,7 +179,7 @@ func (l *List) trouble(r *Row) Trouble {
 	return t
 }
 
-// EachTrouble gives the address cells of a list that hold no address, one that
+// EachTrouble returns the address cells of a list that hold no address, one that
 // stands in an earlier cell, or one that had to be mended. An empty cell is
 // given only where all of its row are.
 func (s *Store) EachTrouble(ctx context.Context, l List, do func(*Trouble) error) error {

@@ -39,7 +39,7 @@ func (o OperatorRoute) Blocked() time.Time {
 	return *o.BlockedUntil
 }
 
-// Operators gives what is known of some operators.
+// Operators returns what is known of some operators.
 func (s *Store) Operators(ctx context.Context, names []string) (map[string]Operator, error) {
 	rows, err := s.db.Query(ctx, `SELECT o.name, o.own, r.route_id, coalesce(r.pace, '{}'), r.asked_at, r.blocked_until, coalesce(r.words, '')
 		FROM operator o LEFT JOIN operator_route r ON r.operator = o.name WHERE o.name = ANY($1)`, names)
@@ -75,7 +75,7 @@ func (s *Store) OwnLanes(ctx context.Context, names []string) error {
 	return err
 }
 
-// LearnPace takes in what was met at an operator by a route and gives the pace
+// LearnPace takes in what was met at an operator by a route and returns the pace
 // from now on. The record is locked while it changes: who learns about several
 // does it in one order, against deadlocks.
 func (s *Store) LearnPace(ctx context.Context, operator string, route int64, seen pace.Seen, now time.Time, b pace.Bounds) (pace.Pace, error) {
@@ -107,7 +107,7 @@ func (s *Store) lockPace(ctx context.Context, operator string, route int64) (Ope
 	return find()
 }
 
-// OperatorRoutes gives what has been learnt about operators, those asked last
+// OperatorRoutes returns what has been learnt about operators, those asked last
 // first, whose name has the text in it.
 func (s *Store) OperatorRoutes(ctx context.Context, search string, limit int) ([]OperatorRoute, error) {
 	return many[OperatorRoute](ctx, s.db, "SELECT "+operatorRouteColumns+` FROM operator_route

@@ -18,7 +18,7 @@ type OutRow struct {
 	Cells []OutCell
 }
 
-// Cell gives the row's cell with an ordinal.
+// Cell returns the row's cell with an ordinal.
 func (r *OutRow) Cell(ordinal int32) *OutCell { return &r.Cells[ordinal-r.Cells[0].Ordinal] }
 
 // OutCell is an address cell on its way out. Of Domain, Operator and Reply it has
@@ -48,13 +48,13 @@ type Reply struct {
 // time, and the memory of their texts.
 type OutWith struct{ Domains, Replies bool }
 
-// EachRow gives the rows of a run's list in order, one by one. The row is good
+// EachRow returns the rows of a run's list in order, one by one. The row is good
 // until do returns.
 func (s *Store) EachRow(ctx context.Context, run Run, list List, with OutWith, do func(*OutRow) error) error {
 	return s.eachRow(ctx, run, list, with, nil, do)
 }
 
-// RowsOf gives the rows in which some addresses of a run's list stand first, by
+// RowsOf returns the rows in which some addresses of a run's list stand first, by
 // address, with all but the replies.
 func (s *Store) RowsOf(ctx context.Context, run Run, list List, addresses []int32) (map[int32]*OutRow, error) {
 	out, slots := map[int32]*OutRow{}, int32(len(list.AddressColumns))
@@ -80,7 +80,7 @@ func (s *Store) RowsOf(ctx context.Context, run Run, list List, addresses []int3
 // wanted: theirs are held in memory meanwhile.
 const segment = 250_000
 
-// eachRow gives all rows, or those with some cells. Results are not joined by
+// eachRow returns all rows, or those with some cells. Results are not joined by
 // the database: rows come in the order in which they lie there, and what is
 // known of an address is looked up in memory.
 func (s *Store) eachRow(ctx context.Context, run Run, list List, with OutWith, cells []int32, do func(*OutRow) error) error {
@@ -95,7 +95,7 @@ func (s *Store) eachRow(ctx context.Context, run Run, list List, with OutWith, c
 	}
 	for from := int32(1); from <= last; from += segment / slots * slots {
 		to := min(last, from+segment/slots*slots-1)
-		if known.replies, err = s.repliesBetween(ctx, run.ID, known.standing, from, to); err != nil {
+		if known.replies, err = s.repliesBetween(ctx, run.ID, known.latest, from, to); err != nil {
 			return err
 		}
 		if err := s.rowsBetween(ctx, list, known, from, to, cells, do); err != nil {
@@ -105,7 +105,7 @@ func (s *Store) eachRow(ctx context.Context, run Run, list List, with OutWith, c
 	return nil
 }
 
-// rowsBetween gives the rows with ordinals from one to another.
+// rowsBetween returns the rows with ordinals from one to another.
 func (s *Store) rowsBetween(ctx context.Context, list List, known *knowledge, from, to int32, cells []int32, do func(*OutRow) error) error {
 	slots := int32(len(list.AddressColumns))
 	o := OutRow{Cells: make([]OutCell, slots)}
@@ -127,9 +127,9 @@ func (s *Store) rowsBetween(ctx context.Context, list List, known *knowledge, fr
 	return s.eachCell(ctx, list.ID, from, to, true, tell)
 }
 
-// repliesBetween gives what hosts said last about the addresses from one to
+// repliesBetween returns what hosts said last about the addresses from one to
 // another that were asked about.
-func (s *Store) repliesBetween(ctx context.Context, run int64, st *Standing, from, to int32) (map[int32]Reply, error) {
+func (s *Store) repliesBetween(ctx context.Context, run int64, st *Latest, from, to int32) (map[int32]Reply, error) {
 	rows, err := s.db.Query(ctx, "SELECT id, at, addresses, verdicts, evidence FROM batch WHERE run_id = $1 AND evidence IS NOT NULL", run)
 	if err != nil {
 		return nil, err
@@ -161,9 +161,9 @@ func (s *Store) repliesBetween(ctx context.Context, run int64, st *Standing, fro
 // knowledge is what is known of the addresses of a run: in slices by address,
 // or where only some are wanted by their place among them.
 type knowledge struct {
-	standing *Standing
-	replies  map[int32]Reply
-	some     map[int32]int32
+	latest  *Latest
+	replies map[int32]Reply
+	some    map[int32]int32
 	// domains are the places of the addresses' domains among the names met so
 	// far.
 	domains   []int32
@@ -175,7 +175,7 @@ type knowledge struct {
 // known reads what is known of all addresses of a run, or of those in cells.
 func (s *Store) known(ctx context.Context, run Run, list List, with OutWith, cells []int32) (k *knowledge, err error) {
 	k = &knowledge{names: []string{""}, places: map[string]int32{}}
-	if k.standing, err = s.Standing(ctx, run.ID); err != nil || !with.Domains {
+	if k.latest, err = s.Latest(ctx, run.ID); err != nil || !with.Domains {
 		return k, err
 	}
 	size := int32(list.Rows)*int32(len(list.AddressColumns)) + 1
@@ -190,7 +190,7 @@ func (s *Store) known(ctx context.Context, run Run, list List, with OutWith, cel
 	return k, err
 }
 
-// operatorsOf gives the operators of a run's domains, or of those in some cells.
+// operatorsOf returns the operators of a run's domains, or of those in some cells.
 func (s *Store) operatorsOf(ctx context.Context, run int64, list int64, cells []int32) (map[string]string, error) {
 	if cells == nil {
 		return s.domainsOf(ctx, run, nil)
@@ -213,9 +213,9 @@ func (k *knowledge) place(address int32) int32 {
 
 // tell adds to a cell what is known of its address.
 func (k *knowledge) tell(c *OutCell) {
-	c.Verdict, c.At, c.Reply = k.standing.Verdict(c.Address), time.Time{}, k.replies[c.Address]
+	c.Verdict, c.At, c.Reply = k.latest.Verdict(c.Address), time.Time{}, k.replies[c.Address]
 	if c.Verdict != 0 {
-		c.At = k.standing.of(c.Address).at
+		c.At = k.latest.of(c.Address).at
 	}
 	place := k.place(c.Address)
 	if k.domains == nil || place == 0 {
@@ -233,7 +233,7 @@ func (k *knowledge) tell(c *OutCell) {
 	c.Operator = k.operators[c.Domain]
 }
 
-// Exchangers gives the exchangers that were talked to in the parcels of a run,
+// Exchangers returns the exchangers that were talked to in the parcels of a run,
 // by parcel and conversation.
 func (s *Store) Exchangers(ctx context.Context, run int64) (map[int64][]string, error) {
 	rows, err := s.db.Query(ctx, `SELECT id, ARRAY(SELECT c->>'exchanger' FROM json_array_elements(record->'conversations') c)

@@ -21,7 +21,7 @@ func (s *Store) Overrides(ctx context.Context, run Run) ([]Override, error) {
 	if err != nil || len(decided) == 0 {
 		return decided, err
 	}
-	st, err := s.Standing(ctx, run.ID)
+	st, err := s.Latest(ctx, run.ID)
 	if err != nil {
 		return nil, err
 	}

@@ -120,7 +120,7 @@ func (s *Store) AddParcels(ctx context.Context, parcels []Parcel) error {
 // runs tells in SQL that a parcel's run is not paused.
 const runs = "EXISTS (SELECT FROM run WHERE run.id = p.run_id AND run.state = 'running')"
 
-// Claim gives the lane the next parcel that may be asked now; nil when there
+// Claim returns the lane the next parcel that may be asked now; nil when there
 // is none. Runs take turns.
 func (s *Store) Claim(ctx context.Context, laneKey string, lane int) (*Parcel, error) {
 	var p Parcel
@@ -201,7 +201,7 @@ func markDone(from int) string {
 		FROM %s WHERE p.run_id = held.id AND p.id = $%d AND p.lane = $%d AND p.state = 'claimed'`, from+2, heldRun(from), from, from+1)
 }
 
-// ParcelRecords gives the records of some parcels of a run, or of the
+// ParcelRecords returns the records of some parcels of a run, or of the
 // workspace's earlier ones, whose results it took over.
 func (s *Store) ParcelRecords(ctx context.Context, run int64, parcels []int64) (map[int64]pack.ParcelRecord, error) {
 	rows, err := s.db.Query(ctx, `SELECT p.id, p.record FROM parcel p JOIN run u ON u.id = p.run_id

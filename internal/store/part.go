@@ -23,7 +23,7 @@ type AddressRow struct {
 // partSize is how many addresses a part of a domain holds at the most.
 const partSize = 20_000
 
-// Members are the addresses of a domain of a list, gathered as it is brought in.
+// Members are the addresses of a domain of a list, gathered as it is imported.
 type Members struct{ parts []part }
 
 type part struct {
@@ -89,13 +89,13 @@ func (s *Store) addParts(ctx context.Context, list int64, domains map[string]*Me
 	return err
 }
 
-// AddressesIn gives the addresses of some domains of a run's list that have no
+// AddressesIn returns the addresses of some domains of a run's list that have no
 // result taken over, those of one domain after an ordinal, in the order of both;
 // at most limit of them.
 func (s *Store) AddressesIn(ctx context.Context, run Run, domains []string, after int32, limit int) (found []AddressRow, err error) {
-	taken := &Standing{}
+	taken := &Latest{}
 	if run.Plan.Reused > 0 {
-		if taken, err = s.Standing(ctx, run.ID); err != nil {
+		if taken, err = s.Latest(ctx, run.ID); err != nil {
 			return nil, err
 		}
 	}
@@ -182,7 +182,7 @@ func (s *Store) eachLocal(ctx context.Context, list int64, domains []string, do 
 	})
 }
 
-// Numbers gives the numbers in a list of those mailboxes that stand in it, the
+// Numbers returns the numbers in a list of those mailboxes that stand in it, the
 // smallest first.
 func (s *Store) Numbers(ctx context.Context, list int64, mailboxes []string) (found []int32, err error) {
 	byDomain := map[string]map[string]bool{}
@@ -212,7 +212,7 @@ func (s *Store) Numbers(ctx context.Context, list int64, mailboxes []string) (fo
 	return found, err
 }
 
-// AddressesAt gives the addresses at some ordinals of a list, in the order of
+// AddressesAt returns the addresses at some ordinals of a list, in the order of
 // their domains. Texts that are no address are left out.
 func (s *Store) AddressesAt(ctx context.Context, list int64, ordinals []int32) (found []AddressRow, err error) {
 	err = s.eachCellAt(ctx, list, ordinals, false, func(r *Row) error {

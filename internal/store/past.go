@@ -20,7 +20,7 @@ const (
 	pastRuns  = 30
 )
 
-// Pasts gives what other runs of the workspace found of a mailbox, the newest
+// Pasts returns what other runs of the workspace found of a mailbox, the newest
 // first.
 func (s *Store) Pasts(ctx context.Context, workspace int64, run Run, mailbox string) ([]Past, error) {
 	lists, err := many[struct{ ID int64 }](ctx, s.db, `SELECT id FROM list WHERE workspace_id = $1

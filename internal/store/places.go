@@ -15,7 +15,7 @@ import (
 )
 
 // HostPlaces holds the places of one process against those of others: each is an advisory
-// lock of a connection that is kept for them, so that a process which dies gives its
+// lock of a connection that is kept for them, so that a process which dies returns its
 // places back. A place that was given back is kept for a moment: mostly the same host is
 // asked on.
 type HostPlaces struct {
@@ -122,14 +122,14 @@ func (p *HostPlaces) unlock() {
 	}
 }
 
-// drop gives a broken connection up, and with it all the places.
+// drop returns a broken connection up, and with it all the places.
 func (p *HostPlaces) drop() {
 	_ = p.conn.Conn().Close(context.Background())
 	p.conn.Release()
 	p.conn, p.idle = nil, map[string][]idlePlace{}
 }
 
-// Close gives the connection back.
+// Close returns the connection back.
 func (p *HostPlaces) Close() {
 	p.mu.Lock()
 	defer p.mu.Unlock()

@@ -10,7 +10,7 @@ import (
 	"varnet/internal/store/pack"
 )
 
-// Policies gives the workspace's own policies, each as it was saved last.
+// Policies returns the workspace's own policies, each as it was saved last.
 func (s *Store) Policies(ctx context.Context, workspace int64) ([]policy.Policy, error) {
 	rows, err := s.db.Query(ctx, `SELECT DISTINCT ON (name) body FROM policy WHERE workspace_id = $1 ORDER BY name, version DESC`, workspace)
 	if err != nil {
@@ -19,7 +19,7 @@ func (s *Store) Policies(ctx context.Context, workspace int64) ([]policy.Policy,
 	return pgx.CollectRows(rows, pgx.RowTo[policy.Policy])
 }
 
-// Policy gives a policy of the workspace's own: a version of it, or (0) the
+// Policy returns a policy of the workspace's own: a version of it, or (0) the
 // last.
 func (s *Store) Policy(ctx context.Context, workspace int64, name string, version int) (policy.Policy, error) {
 	rows, err := s.db.Query(ctx, `SELECT body FROM policy WHERE workspace_id = $1 AND name = $2 AND ($3 = 0 OR version = $3)

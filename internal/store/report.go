@@ -13,12 +13,12 @@ type Place struct {
 	Deliverable int64 // those with one of the verdicts asked for
 }
 
-// DomainPlaces gives the domains of a run's concluded addresses, the largest first.
+// DomainPlaces returns the domains of a run's concluded addresses, the largest first.
 func (s *Store) DomainPlaces(ctx context.Context, run Run, deliverable []int32, limit int) ([]Place, error) {
 	return s.places(ctx, run, deliverable, limit, func(domain string) string { return domain })
 }
 
-// OperatorPlaces gives the operators of a run's concluded addresses, the largest
+// OperatorPlaces returns the operators of a run's concluded addresses, the largest
 // first.
 func (s *Store) OperatorPlaces(ctx context.Context, run Run, deliverable []int32, limit int) ([]Place, error) {
 	of, err := s.domainsOf(ctx, run.ID, nil)

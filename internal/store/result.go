@@ -33,17 +33,17 @@ type ResultFilter struct {
 	Limit int
 }
 
-// fitting tells which results of a standing a filter chooses, its search left out:
+// matching tells which latest results of a run a filter chooses, its search left out:
 // by a mark for each address of the domains wanted, and for each verdict.
-type fitting struct {
-	*Standing
+type matching struct {
+	*Latest
 	after    int32
 	places   []bool // nil for all
 	verdicts map[int32]bool
 }
 
-func (s *Store) fitting(ctx context.Context, run Run, f ResultFilter) (ok fitting, err error) {
-	if ok.Standing, err = s.Standing(ctx, run.ID); err != nil {
+func (s *Store) matching(ctx context.Context, run Run, f ResultFilter) (ok matching, err error) {
+	if ok.Latest, err = s.Latest(ctx, run.ID); err != nil {
 		return ok, err
 	}
 	ok.after = f.After
@@ -72,8 +72,8 @@ func (s *Store) fitting(ctx context.Context, run Run, f ResultFilter) (ok fittin
 }
 
 // keepDomains leaves the results of some domains.
-func (s *Store) keepDomains(ctx context.Context, run Run, ok *fitting, domains []string) error {
-	ok.places = make([]bool, len(ok.Standing.verdicts))
+func (s *Store) keepDomains(ctx context.Context, run Run, ok *matching, domains []string) error {
+	ok.places = make([]bool, len(ok.Latest.verdicts))
 	return s.eachOrdinal(ctx, run.ListID, domains, func(_ string, o int32) {
 		if int(o) < len(ok.places) {
 			ok.places[o] = true
@@ -81,13 +81,13 @@ func (s *Store) keepDomains(ctx context.Context, run Run, ok *fitting, domains [
 	})
 }
 
-// has tells whether an address with a verdict is chosen.
-func (ok *fitting) has(address, verdict int32) bool {
+// has reports whether an address with a verdict is chosen.
+func (ok *matching) has(address, verdict int32) bool {
 	return verdict != 0 && address > ok.after && (ok.places == nil || ok.places[address]) && (ok.verdicts == nil || ok.verdicts[verdict])
 }
 
 // among gives those of some addresses that are chosen.
-func (ok *fitting) among(addresses []int32) (out []int32) {
+func (ok *matching) among(addresses []int32) (out []int32) {
 	for _, a := range addresses {
 		if ok.has(a, ok.Verdict(a)) {
 			out = append(out, a)
@@ -96,8 +96,8 @@ func (ok *fitting) among(addresses []int32) (out []int32) {
 	return out
 }
 
-// next gives the next addresses after one that are chosen.
-func (ok *fitting) next(after int32, limit int) (out []int32) {
+// next returns the next addresses after one that are chosen.
+func (ok *matching) next(after int32, limit int) (out []int32) {
 	ok.Each(max(after, ok.after), func(address, verdict int32) bool {
 		if ok.has(address, verdict) {
 			out = append(out, address)
@@ -107,26 +107,26 @@ func (ok *fitting) next(after int32, limit int) (out []int32) {
 	return out
 }
 
-// Results gives a page of results in the order of the list.
+// Results returns a page of results in the order of the list.
 func (s *Store) Results(ctx context.Context, run Run, f ResultFilter) ([]Result, error) {
-	ok, err := s.fitting(ctx, run, f)
+	ok, err := s.matching(ctx, run, f)
 	if err != nil {
 		return nil, err
 	}
 	if f.Search != "" {
 		return s.resultsBySearch(ctx, run, f, ok)
 	}
-	return s.resultsAt(ctx, run, ok.Standing, ok.next(f.After, f.Limit))
+	return s.resultsAt(ctx, run, ok.Latest, ok.next(f.After, f.Limit))
 }
 
-// ResultsAmong gives the results among some addresses that fit the filter, in
+// ResultsAmong returns the results among some addresses that fit the filter, in
 // the order of the list.
 func (s *Store) ResultsAmong(ctx context.Context, run Run, f ResultFilter, addresses []int32) ([]Result, error) {
-	ok, err := s.fitting(ctx, run, f)
+	ok, err := s.matching(ctx, run, f)
 	if err != nil {
 		return nil, err
 	}
-	found, err := s.resultsAt(ctx, run, ok.Standing, ok.among(slices.Sorted(slices.Values(addresses))))
+	found, err := s.resultsAt(ctx, run, ok.Latest, ok.among(slices.Sorted(slices.Values(addresses))))
 	text := pack.Searched(f.Search)
 	found = slices.DeleteFunc(found, func(r Result) bool { return !strings.Contains(pack.Searched(r.Typed), text) })
 	return found[:min(len(found), f.Limit)], err
@@ -134,7 +134,7 @@ func (s *Store) ResultsAmong(ctx context.Context, run Run, f ResultFilter, addre
 
 // ResultCounts counts the results that fit a filter by verdict.
 func (s *Store) ResultCounts(ctx context.Context, run Run, f ResultFilter) (map[int32]int64, error) {
-	ok, err := s.fitting(ctx, run, f)
+	ok, err := s.matching(ctx, run, f)
 	if err != nil {
 		return nil, err
 	}
@@ -156,8 +156,8 @@ func (s *Store) ResultCounts(ctx context.Context, run Run, f ResultFilter) (map[
 	return counts, err
 }
 
-// resultsAt gives the results at some ordinals, in their order.
-func (s *Store) resultsAt(ctx context.Context, run Run, st *Standing, ordinals []int32) ([]Result, error) {
+// resultsAt returns the results at some ordinals, in their order.
+func (s *Store) resultsAt(ctx context.Context, run Run, st *Latest, ordinals []int32) ([]Result, error) {
 	cells, err := s.cellsAt(ctx, run.ListID, ordinals, false)
 	out := make([]Result, 0, len(ordinals))
 	for _, o := range ordinals {
@@ -169,7 +169,7 @@ func (s *Store) resultsAt(ctx context.Context, run Run, st *Standing, ordinals [
 }
 
 // resultOf returns the latest result of a cell.
-func resultOf(c *Row, st *Standing) Result {
+func resultOf(c *Row, st *Latest) Result {
 	r := Result{Address: c.Ordinal, Typed: c.Typed, Verdict: st.Verdict(c.Ordinal), At: st.of(c.Ordinal).at}
 	if c.Domain != "" {
 		r.Mailbox, r.Domain = &c.Mailbox, &c.Domain
@@ -186,9 +186,9 @@ type FullResult struct {
 	Asked   []probe.Asked
 }
 
-// FullResult gives all that is kept of one address's result.
+// FullResult returns all that is kept of one address's result.
 func (s *Store) FullResult(ctx context.Context, run Run, address int32) (r FullResult, err error) {
-	st, err := s.Standing(ctx, run.ID)
+	st, err := s.Latest(ctx, run.ID)
 	if err != nil {
 		return r, err
 	}

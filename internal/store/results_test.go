@@ -78,7 +78,7 @@ func newModel(t *testing.T, s *store.Store, w int64, rng *rand.Rand, n int32) *m
 	return m
 }
 
-// conclude gives some addresses another result, in batches as parcels bring them.
+// conclude returns some addresses another result, in batches as parcels bring them.
 func (m *model) conclude(t *testing.T, s *store.Store, rng *rand.Rand) {
 	t.Helper()
 	causes := []finding.Cause{finding.MailboxAccepted, finding.MailboxAbsent, finding.ExchangerPostponed, finding.MailboxAnyAccepted}
@@ -105,7 +105,7 @@ func (m *model) conclude(t *testing.T, s *store.Store, rng *rand.Rand) {
 	}
 }
 
-// fits tells whether a filter chooses an address.
+// fits reports whether a filter chooses an address.
 func (m *model) fits(f store.ResultFilter, a int32) bool {
 	return m.verdicts[a] != 0 && a > f.After && (f.Verdicts == nil || slices.Contains(f.Verdicts, m.verdicts[a])) &&
 		(f.Domain == "" || m.domains[a] == strings.ToLower(f.Domain)) && (f.Operator == "" || m.domains[a] != "" && m.operator[m.domains[a]] == f.Operator) &&

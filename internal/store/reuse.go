@@ -41,7 +41,7 @@ func (r *reusable) take(to, address int32, at time.Time) {
 	r.from[to], r.address[to], r.at[to] = int32(len(r.sources)), address, at.UnixMicro()
 }
 
-// reusable gives the freshest results of the workspace's earlier runs for the
+// reusable returns the freshest results of the workspace's earlier runs for the
 // addresses of a run's list; onlySample leaves it at the samples of the same list.
 // One that is no run yet has number 0.
 func (s *Store) reusable(ctx context.Context, run Run, fresh []Fresh, onlySample bool) (*reusable, error) {
@@ -69,7 +69,7 @@ func (s *Store) reusable(ctx context.Context, run Run, fresh []Fresh, onlySample
 		if e.ListID != run.ListID && len(same) == 0 {
 			continue
 		}
-		st, err := s.Standing(ctx, e.ID)
+		st, err := s.Latest(ctx, e.ID)
 		if err != nil {
 			return nil, err
 		}
@@ -95,7 +95,7 @@ func (s *Store) reusable(ctx context.Context, run Run, fresh []Fresh, onlySample
 // sameAtOnce is how many addresses are held against those of another list at a time.
 const sameAtOnce = 250_000
 
-// sameAddresses gives the addresses of a list by those of an earlier one that are
+// sameAddresses returns the addresses of a list by those of an earlier one that are
 // the same mailbox, 0 where there is none. A large list is gone through several
 // times, for some of its mailboxes each: not all of them are held in memory.
 func (s *Store) sameAddresses(ctx context.Context, earlier, list int64) (out []int32, err error) {
@@ -136,7 +136,7 @@ func (s *Store) sameAddresses(ctx context.Context, earlier, list int64) (out []i
 // fewDomains is up to how many domains are looked up one by one.
 const fewDomains = 5000
 
-// few gives the names of a few domains; nil, which means all, for many.
+// few returns the names of a few domains; nil, which means all, for many.
 func few(domains map[string]bool) []string {
 	if len(domains) > fewDomains {
 		return nil
@@ -154,8 +154,8 @@ func (s *Store) Reusable(ctx context.Context, run Run, fresh []Fresh, onlySample
 }
 
 // Reuse takes over the freshest results of the workspace's earlier runs for the
-// addresses of a run's list, with their evidence and what the name service said of
-// their domains, and gives how many they are; onlySample leaves it at the samples
+// addresses of a run's list, with their evidence and what DNS said of
+// their domains, and returns how many they are; onlySample leaves it at the samples
 // of the same list. It belongs in the transaction that records the plan.
 func (s *Store) Reuse(ctx context.Context, run Run, fresh []Fresh, onlySample bool) (n int64, err error) {
 	best, err := s.reusable(ctx, run, fresh, onlySample)
@@ -174,7 +174,7 @@ func (s *Store) Reuse(ctx context.Context, run Run, fresh []Fresh, onlySample bo
 	return best.count, err
 }
 
-// of gives the list's addresses by those of one source.
+// of returns the list's addresses by those of one source.
 func (r *reusable) of(source int32) (to []int32) {
 	for address, from := range r.from {
 		if from != source {
@@ -192,7 +192,7 @@ func (r *reusable) of(source int32) (to []int32) {
 // takeOver takes over some results of an earlier run, batch by batch: to gives
 // the run's addresses by those of the earlier one, 0 for those left.
 func (s *Store) takeOver(ctx context.Context, run, source int64, to []int32) error {
-	st, err := s.Standing(ctx, source)
+	st, err := s.Latest(ctx, source)
 	if err != nil {
 		return err
 	}
@@ -225,7 +225,7 @@ func (s *Store) takeOver(ctx context.Context, run, source int64, to []int32) err
 }
 
 // taken is what is taken over of a batch, which is counted.
-func (b *batch) taken(st *Standing, to []int32, tally map[int32]int32) (taken batch, err error) {
+func (b *batch) taken(st *Latest, to []int32, tally map[int32]int32) (taken batch, err error) {
 	all, err := pack.ReadEvidence(b.evidence, len(b.addresses))
 	if err != nil {
 		return taken, err
@@ -243,7 +243,7 @@ func (b *batch) taken(st *Standing, to []int32, tally map[int32]int32) (taken ba
 	return taken, nil
 }
 
-// Sampled tells whether a sample of a list was asked about.
+// Sampled reports whether a sample of a list was asked about.
 func (s *Store) Sampled(ctx context.Context, list int64) (is bool, err error) {
 	err = s.db.QueryRow(ctx, "SELECT EXISTS (SELECT FROM run WHERE list_id = $1 AND sample IS NOT NULL)", list).Scan(&is)
 	return is, err

@@ -116,7 +116,7 @@ func (s *Store) BeginRun(ctx context.Context, id int64) (ok bool, err error) {
 	return tag.RowsAffected() == 1, err
 }
 
-// Run gives one run of the workspace.
+// Run returns one run of the workspace.
 func (s *Store) Run(ctx context.Context, workspace, id int64) (Run, error) {
 	r, err := one[Run](ctx, s.db, "SELECT "+runColumns+" FROM run WHERE workspace_id = $1 AND id = $2", workspace, id)
 	r.wholePolicy()
@@ -131,12 +131,12 @@ func (r *Run) wholePolicy() {
 	}
 }
 
-// RunByID gives a run to the jobs that work on it.
+// RunByID returns a run to the jobs that work on it.
 func (s *Store) RunByID(ctx context.Context, id int64) (Run, error) {
 	return one[Run](ctx, s.db, "SELECT "+runColumns+" FROM run WHERE id = $1", id)
 }
 
-// Runs gives a page of runs, newest first, of one list or (0) of all; runs of a
+// Runs returns a page of runs, newest first, of one list or (0) of all; runs of a
 // sample are left out.
 func (s *Store) Runs(ctx context.Context, workspace, list, before int64, limit int) ([]Run, error) {
 	runs, err := many[Run](ctx, s.db, `SELECT `+runColumns+` FROM run
@@ -181,7 +181,7 @@ func (s *Store) PauseRun(ctx context.Context, workspace, id int64, until *time.T
 	})
 }
 
-// ResumeRun lets a paused run go on, and gives its parcels, of which only lane
+// ResumeRun lets a paused run go on, and returns its parcels, of which only lane
 // key and time are filled in. It belongs in the transaction that sets their
 // lanes going. A run that is not paused has none.
 func (s *Store) ResumeRun(ctx context.Context, workspace, id int64) (Run, []Parcel, error) {
@@ -299,7 +299,7 @@ type MalformedRow struct {
 	Problem Problem
 }
 
-// Malformed gives the texts of a list that are no address, after an ordinal.
+// Malformed returns the texts of a list that are no address, after an ordinal.
 func (s *Store) Malformed(ctx context.Context, list int64, after int32, limit int) (found []MalformedRow, err error) {
 	err = s.eachBlock(ctx, list, false, func(in []Row) error {
 		for _, c := range in {
@@ -320,7 +320,7 @@ func (s *Store) NextDomains(ctx context.Context, list int64, p Plan, limit int) 
 		list, p.Domain, p.Addresses, limit)
 }
 
-// FrequentDomains gives the domains of a list with at least so many addresses,
+// FrequentDomains returns the domains of a list with at least so many addresses,
 // at most 200 of them.
 func (s *Store) FrequentDomains(ctx context.Context, list int64, addresses int) ([]string, error) {
 	rows, err := s.db.Query(ctx, "SELECT domain FROM list_domain WHERE list_id = $1 AND addresses >= $2 ORDER BY addresses DESC LIMIT 200", list, addresses)
@@ -336,7 +336,7 @@ type DomainSize struct {
 	Addresses int32
 }
 
-// RunDomain is what the name service said of a domain when the run was planned.
+// RunDomain is what DNS said of a domain when the run was planned.
 type RunDomain struct {
 	Domain   string
 	Operator string
@@ -345,7 +345,7 @@ type RunDomain struct {
 	Acceptances []probe.Acceptance
 }
 
-// AddRunDomains records what the name service said.
+// AddRunDomains records what DNS said.
 func (s *Store) AddRunDomains(ctx context.Context, run int64, domains []RunDomain) error {
 	_, err := s.db.CopyFrom(ctx, pgx.Identifier{"run_domain"}, []string{"run_id", "domain", "operator", "facts"},
 		pgx.CopyFromSlice(len(domains), func(i int) ([]any, error) {
@@ -355,7 +355,7 @@ func (s *Store) AddRunDomains(ctx context.Context, run int64, domains []RunDomai
 	return err
 }
 
-// ReplaceRunDomains records what the name service said when it was asked again.
+// ReplaceRunDomains records what DNS said when it was asked again.
 func (s *Store) ReplaceRunDomains(ctx context.Context, run int64, domains []RunDomain) error {
 	names := make([]string, len(domains))
 	for i, d := range domains {

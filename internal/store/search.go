@@ -10,8 +10,8 @@ import (
 	"varnet/internal/store/pack"
 )
 
-// resultsBySearch gives a page of results whose address cell holds a text.
-func (s *Store) resultsBySearch(ctx context.Context, run Run, f ResultFilter, ok fitting) ([]Result, error) {
+// resultsBySearch returns a page of results whose address cell holds a text.
+func (s *Store) resultsBySearch(ctx context.Context, run Run, f ResultFilter, ok matching) ([]Result, error) {
 	var found []int32
 	for last, blocks := f.After, firstBlocks; len(found) < f.Limit; blocks *= moreBlocks {
 		ordinals, end, err := s.matches(ctx, run.ListID, last, f.Search, blocks)
@@ -24,10 +24,10 @@ func (s *Store) resultsBySearch(ctx context.Context, run Run, f ResultFilter, ok
 		}
 		last = end
 	}
-	return s.resultsAt(ctx, run, ok.Standing, found[:min(len(found), f.Limit)])
+	return s.resultsAt(ctx, run, ok.Latest, found[:min(len(found), f.Limit)])
 }
 
-// withText gives the ordinals of all address cells of a list that hold a text.
+// withText returns the ordinals of all address cells of a list that hold a text.
 func (s *Store) withText(ctx context.Context, list int64, search string) ([]int32, error) {
 	found, _, err := s.matches(ctx, list, 0, search, math.MaxInt32)
 	return found, err
@@ -40,7 +40,7 @@ const (
 	moreBlocks  = 8
 )
 
-// matches gives the ordinals whose text holds another, out of the next blocks after
+// matches returns the ordinals whose text holds another, out of the next blocks after
 // an ordinal, and the last ordinal of these; 0 where no more come. Which blocks these
 // are is settled first: the planner does not know that looking into a text costs much
 // more than passing it by.

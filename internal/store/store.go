@@ -1,7 +1,7 @@
 // Package store keeps everything in PostgreSQL. It holds all of Varnet's SQL
 // and decides nothing.
 //
-// A Store works on a pool; InTx gives one that works in a transaction, in which
+// A Store works on a pool; InTx returns one that works in a transaction, in which
 // jobs are inserted too. Bulk goes by COPY; nothing is updated row by row.
 package store
 
@@ -37,8 +37,8 @@ type Store struct {
 	pool     *pgxpool.Pool
 	db       querier
 	verdicts *verdictCache
-	// standings are shared by the stores of all transactions.
-	standings *standings
+	// latestCache are shared by the stores of all transactions.
+	latestCache *latestCache
 }
 
 // Open connects to PostgreSQL. The error names what to check.
@@ -63,7 +63,7 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 		return nil, fmt.Errorf("PostgreSQL at %s:%d cannot be reached; is it running, and is -dsn (VARNET_DSN) right? (%s)",
 			c.ConnConfig.Host, c.ConnConfig.Port, firstLine(err))
 	}
-	return &Store{pool: pool, db: pool, verdicts: newVerdictCache(), standings: &standings{}}, nil
+	return &Store{pool: pool, db: pool, verdicts: newVerdictCache(), latestCache: &latestCache{}}, nil
 }
 
 // prepare sets up a new connection.
@@ -109,20 +109,20 @@ func firstLine(err error) string {
 	return strings.TrimSpace(s)
 }
 
-// Close gives all connections back.
+// Close returns all connections back.
 func (s *Store) Close() { s.pool.Close() }
 
-// Ping tells whether the database answers.
+// Ping reports whether the database answers.
 func (s *Store) Ping(ctx context.Context) error { return s.pool.Ping(ctx) }
 
-// Pool gives the pool to the job engine.
+// Pool returns the pool to the job engine.
 func (s *Store) Pool() *pgxpool.Pool { return s.pool }
 
 // InTx calls do with a store bound to one transaction, and the transaction
 // itself for jobs to be inserted in.
 func (s *Store) InTx(ctx context.Context, do func(*Store, pgx.Tx) error) error {
 	return pgx.BeginFunc(ctx, s.db, func(tx pgx.Tx) error {
-		return do(&Store{pool: s.pool, db: tx, verdicts: s.verdicts, standings: s.standings}, tx)
+		return do(&Store{pool: s.pool, db: tx, verdicts: s.verdicts, latestCache: s.latestCache}, tx)
 	})
 }
 

@@ -296,7 +296,7 @@ func TestRetention(t *testing.T) {
 	exec("UPDATE list SET created_at = now() - interval '91 days' WHERE id <> $1", young.ListID)
 	exec("UPDATE run SET state = 'finished', finished_at = now() - interval '91 days' WHERE id <> $1", running.ID)
 	forever := 0
-	if err := s.SetListKeepDays(ctx, w, kept.ListID, &forever); err != nil {
+	if err := s.ChangeList(ctx, w, kept.ListID, store.ListChange{KeepDays: &forever}); err != nil {
 		t.Fatal(err)
 	}
 	due, err := s.DueLists(ctx, 10)
@@ -320,7 +320,7 @@ func TestRetention(t *testing.T) {
 	}
 }
 
-// TestLostWorker takes leave of a worker that is silent, and of no other.
+// TestLostWorker removes a worker that is silent, and of no other.
 func TestLostWorker(t *testing.T) {
 	s, ctx := open(t), t.Context()
 	for _, id := range []string{"a", "b"} {
@@ -382,10 +382,10 @@ func TestCatalogueEntries(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	if got, err := s.CatalogueEntries(ctx, ours); err != nil || len(got) != 2 || !got[1].Except {
+	if got, err := s.CatalogueEntries(ctx, ours, catalogue.Entry{}, 10); err != nil || len(got) != 2 || !got[1].Except {
 		t.Errorf("ours: %v, %v", got, err)
 	}
-	if got, err := s.CatalogueEntries(ctx, theirs); err != nil || len(got) != 0 {
+	if got, err := s.CatalogueEntries(ctx, theirs, catalogue.Entry{}, 10); err != nil || len(got) != 0 {
 		t.Errorf("theirs: %v, %v", got, err)
 	}
 	if err := s.DeleteCatalogueEntry(ctx, theirs, catalogue.Disposable, "a.example"); !errors.Is(err, store.ErrNotFound) {

@@ -23,7 +23,7 @@ var ErrOffset = errors.New("the part does not begin where the last one ended")
 // uploadDays is for how many days after its first part an upload is kept.
 const uploadDays = 1
 
-// OpenUpload begins an upload under a key, or gives the one that was begun.
+// OpenUpload begins an upload under a key, or returns the one that was begun.
 // Those that began more than a day ago are deleted.
 func (s *Store) OpenUpload(ctx context.Context, workspace int64, key string, size int64) (Upload, error) {
 	_, err := s.db.Exec(ctx, "DELETE FROM upload WHERE created_at < now() - make_interval(days => $1)", uploadDays)
@@ -36,7 +36,7 @@ func (s *Store) OpenUpload(ctx context.Context, workspace int64, key string, siz
 	return s.Upload(ctx, workspace, key)
 }
 
-// Upload gives the upload under a key.
+// Upload returns the upload under a key.
 func (s *Store) Upload(ctx context.Context, workspace int64, key string) (Upload, error) {
 	return one[Upload](ctx, s.db, "SELECT id, key, size, received FROM upload WHERE workspace_id = $1 AND key = $2", workspace, key)
 }
@@ -91,7 +91,7 @@ func (s *Store) DeleteUpload(ctx context.Context, u Upload) error {
 	return err
 }
 
-// ListByKey gives the list that was brought in with a key.
+// ListByKey returns the list that was imported with a key.
 func (s *Store) ListByKey(ctx context.Context, workspace int64, key string) (List, error) {
 	return one[List](ctx, s.db, `SELECT `+listColumns+` FROM list WHERE workspace_id = $1 AND key = $2`, workspace, key)
 }

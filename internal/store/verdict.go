@@ -47,7 +47,7 @@ func (s *Store) KnowVerdicts(ctx context.Context, results []Concluded) error {
 	return nil
 }
 
-// verdictID gives the number of a verdict, which is recorded if it is new.
+// verdictID returns the number of a verdict, which is recorded if it is new.
 func (s *Store) verdictID(ctx context.Context, v finding.Verdict) (int32, error) {
 	c, key := s.verdicts, keyOf(v)
 	c.mu.RLock()
@@ -72,7 +72,7 @@ func (s *Store) verdictID(ctx context.Context, v finding.Verdict) (int32, error)
 	return id, err
 }
 
-// Verdicts gives all verdicts by number.
+// Verdicts returns all verdicts by number.
 func (s *Store) Verdicts(ctx context.Context) (map[int32]finding.Verdict, error) {
 	type record struct {
 		ID             int32

@@ -19,7 +19,7 @@ type Awaited struct {
 // Left is all of them, the postponed left out.
 func (w Awaited) Left() int64 { return w.Ready + w.InHand }
 
-// Awaited gives what a run waits for, by lane key, the most addresses first.
+// Awaited returns what a run waits for, by lane key, the most addresses first.
 func (s *Store) Awaited(ctx context.Context, run int64) ([]Awaited, error) {
 	return many[Awaited](ctx, s.db, `
 		SELECT rtrim(lane_key, '!') AS lane_key, coalesce(sum(addresses) FILTER (WHERE state <> 'claimed' AND not_before <= now()), 0) AS ready,
@@ -29,7 +29,7 @@ func (s *Store) Awaited(ctx context.Context, run int64) ([]Awaited, error) {
 		FROM parcel WHERE run_id = $1 AND state IN ('open', 'paused', 'claimed') GROUP BY 1 ORDER BY sum(addresses) DESC`, run)
 }
 
-// AwaitedByOthers gives how many addresses of other runs may be asked now at some
+// AwaitedByOthers returns how many addresses of other runs may be asked now at some
 // lane keys.
 func (s *Store) AwaitedByOthers(ctx context.Context, run int64, keys []string) (map[string]int64, error) {
 	rows, err := s.db.Query(ctx, `SELECT lane_key, sum(addresses) FROM parcel p
@@ -44,7 +44,7 @@ func (s *Store) LearnSpeed(ctx context.Context, key string, perSecond float64) e
 	return err
 }
 
-// Speeds gives how many addresses a second one lane gets through, of those lane
+// Speeds returns how many addresses a second one lane gets through, of those lane
 // keys of which it is known.
 func (s *Store) Speeds(ctx context.Context, keys []string) (map[string]float64, error) {
 	rows, err := s.db.Query(ctx, "SELECT lane_key, per_second::float8 FROM lane_speed WHERE lane_key = ANY($1)", keys)

@@ -33,7 +33,7 @@ func (s *Store) SeeWorker(ctx context.Context, w Worker) (draining bool, err err
 	return draining, err
 }
 
-// Workers gives the workers, the oldest first.
+// Workers returns the workers, the oldest first.
 func (s *Store) Workers(ctx context.Context) ([]Worker, error) {
 	return many[Worker](ctx, s.db, "SELECT id, name, version, serves, lanes, parcels, routes, draining, started_at, seen_at FROM worker ORDER BY started_at, id")
 }
@@ -47,13 +47,13 @@ func (s *Store) DrainWorker(ctx context.Context, id string) error {
 	return err
 }
 
-// EndWorker takes leave of a worker.
+// EndWorker removes a worker.
 func (s *Store) EndWorker(ctx context.Context, id string) error {
 	_, err := s.db.Exec(ctx, "DELETE FROM worker WHERE id = $1", id)
 	return err
 }
 
-// LostWorkers takes leave of workers that gave no sign of life for so long, and
+// LostWorkers removes workers that gave no sign of life for so long, and
 // lets others take up their jobs at once: the engine itself waits until a job
 // is older than any may be. A job whose worker comes to life again records
 // nothing, since its parcels are claimed anew.
@@ -131,15 +131,5 @@ func (s *Store) KeepDays(ctx context.Context, workspace int64) (days int, err er
 // SetKeepDays changes for how long lists are kept.
 func (s *Store) SetKeepDays(ctx context.Context, workspace int64, days int) error {
 	_, err := s.db.Exec(ctx, "UPDATE workspace SET keep_days = $2 WHERE id = $1", workspace, days)
-	return err
-}
-
-// SetListKeepDays changes for how long one list is kept; nil: as long as the
-// workspace's others.
-func (s *Store) SetListKeepDays(ctx context.Context, workspace, list int64, days *int) error {
-	tag, err := s.db.Exec(ctx, "UPDATE list SET keep_days = $3 WHERE workspace_id = $1 AND id = $2", workspace, list, days)
-	if err == nil && tag.RowsAffected() == 0 {
-		err = ErrNotFound
-	}
 	return err
 }

@@ -22,7 +22,7 @@ type Awaited struct {
 	Until *time.Time
 	// Rests tells that the operator is left alone until then, having complained.
 	Rests bool
-	// Unresolved stands for addresses whose domain the DNS failed for.
+	// Unresolved stands for addresses whose domain DNS failed for.
 	Unresolved bool
 	// Lanes are how many sessions it gets, PerSecond what one got through.
 	Lanes     int

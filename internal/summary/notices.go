@@ -10,7 +10,7 @@ import (
 	"varnet/internal/store"
 )
 
-// happenings say what happened to the outbound side during a run: a sentence
+// happenings say what happened to outbound during a run: a sentence
 // for each route that hosts refused, one for each that was left alone.
 func happenings(list []store.Notice, zone *time.Location) []string {
 	out := []string{}
@@ -74,7 +74,7 @@ func whatNow(moved bool) string {
 }
 
 // noticeable is from which share of the concluded addresses on, in percent, a
-// fault of the outbound side is told, and from how many addresses.
+// fault of outbound is told, and from how many addresses.
 const (
 	noticeable  = 5
 	noticedFrom = 20

@@ -28,7 +28,7 @@ func (s *Summaries) Report(ctx context.Context, run store.Run, l store.List, zon
 	}
 	r := report.Report{List: l.Name, File: cmp.Or(l.FileName, "none"), Run: run.ID, Began: run.CreatedAt.In(zone), Made: time.Now().In(zone),
 		Depth: string(run.Depth), Policy: run.Policy.Name, Addresses: b.Addresses, Open: b.Open,
-		Read: List(l), TakeOut: b.TakeOut, Decisions: contract.Each(b.Decisions, func(c contract.Count) policy.Count { return policy.Count(c) }), Says: run.Policy.Says()}
+		Read: List(l), Kept: b.ExportSentence, Decisions: contract.Each(b.Decisions, func(c contract.Count) policy.Count { return policy.Count(c) }), Says: run.Policy.Says()}
 	if run.Policy.Version > 0 {
 		r.Policy += fmt.Sprintf(", version %d", run.Policy.Version)
 	}
@@ -49,7 +49,7 @@ func (s *Summaries) Report(ctx context.Context, run store.Run, l store.List, zon
 	return r, err
 }
 
-// places gives the largest domains and operators.
+// places returns the largest domains and operators.
 func (s *Summaries) places(ctx context.Context, run store.Run) (domains, operators []report.Place, err error) {
 	verdicts, err := s.Source.Verdicts(ctx)
 	if err != nil {

@@ -70,7 +70,7 @@ func (s *Summaries) Run(ctx context.Context, r store.Run, l store.List, zone *ti
 			b.MayAsk += c.Addresses
 		}
 	}
-	b.Decisions, b.TakeOut, b.Kept = contract.Counts(tally.Counts()), tally.Sentence(policy.Keep), tally.Rows(policy.Keep)
+	b.Decisions, b.ExportSentence, b.Kept = contract.Counts(tally.Counts()), tally.Sentence(policy.Keep), tally.Rows(policy.Keep)
 	if r.State == store.Running && r.Plan.Done && p.Ready == 0 && p.Postponed > 0 {
 		b.State = store.Waiting
 	}

@@ -30,7 +30,7 @@ func Root() string {
 	return filepath.Dir(filepath.Dir(filepath.Dir(here)))
 }
 
-// cluster gives the DSN of a PostgreSQL cluster for tests: VARNET_TEST_DSN, or
+// cluster returns the DSN of a PostgreSQL cluster for tests: VARNET_TEST_DSN, or
 // a private one that script/postgres starts.
 var cluster = sync.OnceValues(func() (string, error) {
 	if dsn := os.Getenv("VARNET_TEST_DSN"); dsn != "" {
@@ -42,7 +42,7 @@ var cluster = sync.OnceValues(func() (string, error) {
 	return strings.TrimSpace(string(out)), err
 })
 
-// Database makes an empty database for the test and gives its DSN.
+// Database makes an empty database for the test and returns its DSN.
 func Database(t testing.TB) string {
 	t.Helper()
 	dsn, err := cluster()
@@ -65,7 +65,7 @@ func Database(t testing.TB) string {
 	return dsn[:strings.LastIndexByte(dsn, '/')+1] + name
 }
 
-// Binary builds the command and gives its path.
+// Binary builds the command and returns its path.
 var Binary = sync.OnceValue(func() string {
 	path := filepath.Join(os.TempDir(), fmt.Sprintf("varnet-test-%d", os.Getpid()))
 	cmd := exec.Command("go", append(append([]string{"build"}, buildFlags...), "-o", path, "./cmd/varnet")...)
@@ -102,7 +102,7 @@ func FreePort(t testing.TB) string {
 }
 
 // Answer answers connections on loopback by do, for at most 5 seconds each, and
-// gives the address.
+// returns the address.
 func Answer(t testing.TB, do func(net.Conn)) string {
 	t.Helper()
 	l, err := net.Listen("tcp", "127.0.0.1:0")
@@ -123,7 +123,7 @@ type Service struct {
 	log *buffer
 }
 
-// Settings gives the environment of an installation on a practice internet.
+// Settings returns the environment of an installation on a practice internet.
 func Settings(dsn string, i *practice.Internet) []string {
 	return []string{"VARNET_CONFIG=", "VARNET_DSN=" + dsn, "VARNET_RESOLVERS=" + i.DNS, fmt.Sprintf("VARNET_SMTP_PORT=%d", i.Port),
 		"VARNET_ALLOW_PRIVATE=yes", "VARNET_HELO=verify.fernhollow.example", "VARNET_MAIL_FROM=check@fernhollow.example",

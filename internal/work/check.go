@@ -47,7 +47,7 @@ type rememberedCatalogue struct {
 	at        time.Time
 }
 
-// ofRun gives a run's workspace, and its catalogue as it counts for the run's list.
+// ofRun returns a run's workspace, and its catalogue as it counts for the run's list.
 func (e *Engine) ofRun(ctx context.Context, id int64) (workspace int64, c *catalogue.Catalogue, err error) {
 	e.catalogues.mu.Lock()
 	known := e.catalogues.byRun[id]

@@ -13,7 +13,7 @@ import (
 )
 
 // ClockArgs names a run whose times are to be looked at. Each look sets the next
-// one, for when the run's standing changes.
+// one, for when the run's schedule window changes.
 type ClockArgs struct {
 	Run int64 `json:"run"`
 }
@@ -35,19 +35,19 @@ func (w *clockWorker) Work(ctx context.Context, job *river.Job[ClockArgs]) error
 	if err != nil {
 		return err
 	}
-	standing, until, err := run.Rule().At(time.Now())
+	window, until, err := run.Rule().At(time.Now())
 	if err != nil {
 		return err
 	}
 	switch {
-	case standing == rule.Over:
+	case window == rule.Over:
 		return e.Store.StopRun(ctx, run.WorkspaceID, run.ID)
-	case standing == rule.Early && run.State == store.Running:
+	case window == rule.Early && run.State == store.Running:
 		err = e.Store.PauseRun(ctx, run.WorkspaceID, run.ID, &until)
-	case standing == rule.Open && run.State == store.Drafted:
+	case window == rule.Open && run.State == store.Drafted:
 		_, err = e.BeginRun(ctx, run.ID)
 		return err // which sets the clock anew
-	case standing == rule.Open && run.State == store.Paused && run.ResumeAt != nil:
+	case window == rule.Open && run.State == store.Paused && run.ResumeAt != nil:
 		err = e.ResumeRun(ctx, run.WorkspaceID, run.ID)
 	}
 	if err != nil {
@@ -78,11 +78,11 @@ func (e *Engine) StartRun(ctx context.Context, r *store.Run) error {
 	if r.BeginAt.Before(now) {
 		r.BeginAt = now
 	}
-	standing, until, err := r.Rule().At(now)
+	window, until, err := r.Rule().At(now)
 	if err != nil {
 		return err
 	}
-	if r.State = store.Running; standing == rule.Early {
+	if r.State = store.Running; window == rule.Early {
 		r.State, r.BeginAt = store.Drafted, until
 	}
 	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {

@@ -152,7 +152,7 @@ func (p *plant) asked() (n int) {
 	return n
 }
 
-// counts gives how many addresses have each finding.
+// counts returns how many addresses have each finding.
 func (p *plant) counts(run store.Run) map[finding.Finding]int64 {
 	p.t.Helper()
 	byVerdict, err := p.Store.ResultCounts(p.t.Context(), run, store.ResultFilter{})
@@ -321,7 +321,7 @@ func TestListsAreDeletedWhileRunsStart(t *testing.T) {
 // told the first is asked again when another has found it out.
 func TestAHostThatAnswersByChance(t *testing.T) {
 	world := filepath.Join(t.TempDir(), "chance.json")
-	if err := os.WriteFile(world, []byte(`{"name": "chance", "seed": 4, "greylistMs": 1000, "sending": {}, "operators": [
+	if err := os.WriteFile(world, []byte(`{"name": "chance", "seed": 4, "greylistMs": 1000, "outbound": {}, "operators": [
 		{"name": "medlar.example", "character": "accepts-by-chance", "domains": ["medlar.example"], "weight": 1, "real": 0.5}]}`), 0o600); err != nil {
 		t.Fatal(err)
 	}
@@ -339,7 +339,7 @@ func TestAHostThatAnswersByChance(t *testing.T) {
 // a host that is gone teaches nothing of its speed.
 func TestLanesShareWhatIsLeft(t *testing.T) {
 	world := filepath.Join(t.TempDir(), "slow.json")
-	if err := os.WriteFile(world, []byte(`{"name": "slow", "seed": 4, "greylistMs": 1000, "sending": {}, "operators": [
+	if err := os.WriteFile(world, []byte(`{"name": "slow", "seed": 4, "greylistMs": 1000, "outbound": {}, "operators": [
 		{"name": "quince.example", "character": "deliberate", "domains": ["quince.example"], "weight": 3, "real": 0.9},
 		{"name": "medlar.example", "character": "refuses", "domains": ["medlar.example"], "weight": 1, "real": 0.9}]}`), 0o600); err != nil {
 		t.Fatal(err)

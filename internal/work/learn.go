@@ -60,7 +60,7 @@ func (l *loaded) moveRefused(out *probe.Outcome, next *after) {
 	next.again(next.now, next.parcel.Round, moved)
 }
 
-// other tells whether somebody refused by one route will be asked by another
+// other reports whether somebody refused by one route will be asked by another
 // that is not known to be refused.
 func (l *loaded) other(by asked, now time.Time) bool {
 	op := store.Operator{Name: by.source.Operator, By: maps.Clone(l.known[by.source.Operator].By)}
@@ -73,7 +73,7 @@ func (l *loaded) other(by asked, now time.Time) bool {
 	return st.Way.Route != by.source.Route && !now.Before(op.By[st.Way.Route].Blocked())
 }
 
-// learn takes in how operators and routes did, and gives the operators' paces.
+// learn takes in how operators and routes did, and returns the operators' paces.
 // First come the operators' records and then the routes', each in one order for
 // all, against deadlocks.
 func (e *Engine) learn(ctx context.Context, s *store.Store, run int64, l loaded, seen map[probe.Source]pace.Seen, now time.Time) (map[string]pace.Pace, error) {

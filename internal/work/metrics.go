@@ -44,7 +44,7 @@ func countResults(results []store.Concluded) {
 	}
 }
 
-// state tells what waits and how the outbound side is, read when it is asked for.
+// state tells what waits and how outbound is, read when it is asked for.
 type state struct{ engine *Engine }
 
 var (
@@ -53,7 +53,7 @@ var (
 	ageNow       = prometheus.NewDesc("varnet_queue_age_seconds", "How long the oldest open parcel has waited.", nil, nil)
 	workersNow   = prometheus.NewDesc("varnet_workers", "Workers that give signs of life.", nil, nil)
 	inHandNow    = prometheus.NewDesc("varnet_lanes_open", "Lanes that this process works in.", nil, nil)
-	sideNow      = prometheus.NewDesc("varnet_sending_ready", "1 where the last test of a resolver, route or identity went well.", []string{"kind", "name"}, nil)
+	sideNow      = prometheus.NewDesc("varnet_outbound_ready", "1 where the last test of a resolver, route or identity went well.", []string{"kind", "name"}, nil)
 )
 
 func (s state) Describe(to chan<- *prometheus.Desc) {

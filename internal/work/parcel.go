@@ -19,7 +19,7 @@ import (
 	"varnet/internal/store/pack"
 )
 
-// workParcel claims, probes and records one parcel, and gives its run; 0 when there
+// workParcel claims, probes and records one parcel, and returns its run; 0 when there
 // is nothing to do now. before is the run of the parcel before: that was its last one
 // here where the next is another's.
 func (e *Engine) workParcel(ctx context.Context, lane LaneArgs, end time.Time, before int64) (run int64, err error) {

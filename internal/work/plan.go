@@ -226,7 +226,7 @@ func (e *Engine) planDomains(ctx context.Context, run store.Run, domains []store
 	})
 }
 
-// upTo gives the first domains that have fewer addresses together than are
+// upTo returns the first domains that have fewer addresses together than are
 // planned in one transaction, or the first alone.
 func upTo(domains []store.DomainSize) ([]store.DomainSize, []string) {
 	sum, names := int32(0), []string{}
@@ -317,7 +317,7 @@ type batch struct {
 	own       []string
 }
 
-// conclude sorts the addresses: concluded by the name service or the run's
+// conclude sorts the addresses: concluded by DNS or the run's
 // depth, or open for their operator.
 func (b *batch) conclude(questions []store.Asking) {
 	b.open = map[string]map[string][]store.Asking{}

@@ -17,7 +17,7 @@ const (
 
 // AskAgain opens a finished run again for the addresses with some verdicts, or
 // only for some of these unless only is nil, as another round of the same run: their domains are looked up anew, and so on
-// from there. Their results stand until they are replaced. It gives how many
+// from there. Their results stand until they are replaced. It returns how many
 // they are.
 func (e *Engine) AskAgain(ctx context.Context, run store.Run, verdicts, only []int32) (addresses int64, err error) {
 	e.absences.forget(run.WorkspaceID)
@@ -33,7 +33,7 @@ func (e *Engine) AskAgain(ctx context.Context, run store.Run, verdicts, only []i
 	return addresses, err
 }
 
-// resolveParcel asks the name service again about the domains of a parcel and
+// resolveParcel asks DNS again about the domains of a parcel and
 // sorts its addresses anew.
 func (e *Engine) resolveParcel(ctx context.Context, lane LaneArgs, p *store.Parcel) error {
 	run, err := e.Store.RunByID(ctx, p.RunID)

@@ -13,7 +13,7 @@ import (
 	"varnet/internal/store"
 )
 
-// A worker gives a sign of life every beat. One that was silent for so long is
+// A worker returns a sign of life every beat. One that was silent for so long is
 // taken for lost: its parcels go to others well within a minute.
 const (
 	beat    = 3 * time.Second
@@ -42,7 +42,7 @@ func version() string {
 	return "unknown"
 }
 
-// live gives signs of life until ctx ends, takes leave of lost workers, and
+// live gives signs of life until ctx ends, removes lost workers, and
 // comes to an end when it is told to.
 func (e *Engine) live(ctx context.Context) {
 	defer close(e.dead)

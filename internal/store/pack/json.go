@@ -14,7 +14,7 @@ type form struct {
 
 var forms = map[reflect.Type]form{}
 
-// keep gives the type C of the core the JSON form K.
+// keep returns the type C of the core the JSON form K.
 func keep[C, K any](to func(C) K, from func(K) C) bool {
 	forms[reflect.TypeFor[C]()] = form{
 		kept: reflect.TypeFor[K](),

@@ -10,7 +10,7 @@ export type Result = Schemas["Result"];
 export type Evidence = Schemas["Evidence"];
 export type Preview = Schemas["Preview"];
 export type CauseCount = Schemas["CauseCount"];
-export type TakeOut = Schemas["TakeOut"];
+export type ExportPreview = Schemas["ExportPreview"];
 export type KnownPolicy = Schemas["KnownPolicy"];
 export type Policy = Schemas["Policy"];
 export type PolicyRule = Schemas["PolicyRule"];
@@ -39,10 +39,33 @@ export function told<T>(answer: { data?: T; error?: unknown; response: Response 
   return answer.data as T;
 }
 
+/** items gives what is on the page that an operation answers with. */
+export const items = <T,>(answer: { data?: { items: T[] }; error?: unknown; response: Response }): T[] => told(answer).items;
+
 function problemOf(status: number, body: Told | undefined): Problem {
   const details = (body?.errors ?? []).map((e) => e.message).filter(Boolean).join("; ");
   const sentence = body?.detail ?? body?.title ?? "The service does not answer. Try again in a moment.";
   return new Problem(status, details ? `${sentence} (${details})` : sentence);
+}
+
+/**
+ * events reads an event stream that a POST answers with, calling each event by its name: EventSource can send no body, and
+ * addresses do not belong in URLs.
+ */
+export async function events(path: string, body: unknown, seen: Record<string, (data: never) => void>, signal: AbortSignal): Promise<void> {
+  const response = await fetch("/api/v1" + path, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(body), signal });
+  if (!response.ok || !response.body) throw problemOf(response.status, (await response.json().catch(() => undefined)) as Told | undefined);
+  const reader = response.body.pipeThrough(new TextDecoderStream()).getReader();
+  for (let text = ""; ; ) {
+    const { value, done } = await reader.read();
+    if (done) return;
+    const parts = (text + value).split("\n\n");
+    text = parts.pop()!;
+    for (const part of parts) {
+      const fields = Object.fromEntries(part.split("\n").map((l) => [l.slice(0, l.indexOf(":")), l.slice(l.indexOf(":") + 1).trim()]));
+      if (fields.data) seen[fields.event ?? "message"]?.(JSON.parse(fields.data) as never);
+    }
+  }
 }
 
 /** send posts a file as it is; openapi-fetch would read it into memory. */

@@ -11,7 +11,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The workspace's own entries; they count for what is brought in or checked from then on */
+        /** The workspace's own entries; they count for what is imported or checked from then on */
         get: operations["catalogue"];
         put?: never;
         /** Add entries of your own, all of them or none */
@@ -132,10 +132,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Check an address now and tell each stage that it passes; all that is seen at the end */
-        get: operations["check-events"];
+        get?: never;
         put?: never;
-        post?: never;
+        /** Check an address now and tell each stage that it passes; all that is seen at the end */
+        post: operations["check-events"];
         delete?: never;
         options?: never;
         head?: never;
@@ -159,6 +159,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/glossary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All causes and traits with their words */
+        get: operations["glossary"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/health": {
         parameters: {
             query?: never;
@@ -169,24 +186,6 @@ export interface paths {
         /** What waits to be worked, over all runs, and how the database is */
         get: operations["health"];
         put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/keeping": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** For how long lists are kept */
-        get: operations["keeping"];
-        /** Change for how long lists are kept that have no days of their own */
-        put: operations["set-keeping"];
         post?: never;
         delete?: never;
         options?: never;
@@ -240,7 +239,7 @@ export interface paths {
         get: operations["lists"];
         put?: never;
         /** Import a file as a list */
-        post: operations["bring-in"];
+        post: operations["import-list"];
         delete?: never;
         options?: never;
         head?: never;
@@ -262,58 +261,8 @@ export interface paths {
         delete: operations["delete-list"];
         options?: never;
         head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/lists/{id}/again": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Import a newer file for a list that is there: after its rows, in their place, or to change those with the same address or key */
-        post: operations["bring-in-again"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/lists/{id}/archived": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Archive a list, or show it among the others again */
-        put: operations["archive-list"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/lists/{id}/by-hand": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Override the policy for some addresses of a list */
-        post: operations["decide-by-hand"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
+        /** Change what a list is called, for how long it is kept, whether it is archived */
+        patch: operations["change-list"];
         trace?: never;
     };
     "/lists/{id}/common": {
@@ -368,7 +317,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/lists/{id}/keeping": {
+    "/lists/{id}/imports": {
         parameters: {
             query?: never;
             header?: never;
@@ -376,9 +325,26 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Change for how long one list is kept */
-        put: operations["set-list-keeping"];
-        post?: never;
+        put?: never;
+        /** Import a newer file for a list that is there: after its rows, in their place, or to change those with the same address or key */
+        post: operations["import-newer-file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/lists/{id}/overrides": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Override the policy for some addresses of a list */
+        post: operations["override"];
         delete?: never;
         options?: never;
         head?: never;
@@ -409,7 +375,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A page of a list's rows as they were brought in */
+        /** A page of a list's rows as they were imported */
         get: operations["list-rows"];
         put?: never;
         post?: never;
@@ -430,6 +396,193 @@ export interface paths {
         put?: never;
         /** Start a run of a list */
         post: operations["start-run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/outbound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Outbound: resolvers, routes, identities, blocklists, rules, pace */
+        get: operations["outbound"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/outbound/operators": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What pace has learnt about operators, those asked last first */
+        get: operations["operators"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/outbound/operators/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forget what was learnt about an operator */
+        delete: operations["forget-operator"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/outbound/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add parts, one per line, all of them or none, and test the whole */
+        post: operations["add-parts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/outbound/parts/remove-failed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Remove all parts of a kind that failed their last test */
+        post: operations["remove-failed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/outbound/parts/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove a part */
+        delete: operations["remove-part"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/outbound/readiness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whether outbound is ready, in a sentence */
+        get: operations["readiness"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/outbound/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Replace the rules */
+        put: operations["set-rules"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/outbound/rules/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Which rule fits an address, and how it would be asked about */
+        post: operations["try-rules"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/outbound/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change what holds for all of outbound */
+        put: operations["set-outbound"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/outbound/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Test all of outbound; it takes some seconds */
+        post: operations["test-outbound"];
         delete?: never;
         options?: never;
         head?: never;
@@ -483,6 +636,24 @@ export interface paths {
         put?: never;
         /** See what a file looks like; of delimited text its first 256 KB are enough */
         post: operations["preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/retention": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** For how long lists are kept */
+        get: operations["retention"];
+        /** Change for how long lists are kept that have no days of their own */
+        put: operations["set-retention"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -557,23 +728,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/runs/{id}/by-hand": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Decide about all results that fit a filter, whatever the policy says */
-        post: operations["decide-fitting"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/runs/{id}/compare/{other}": {
         parameters: {
             query?: never;
@@ -625,15 +779,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/runs/{id}/file": {
+    "/runs/{id}/export": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** The rows of one decision, or all, as they stood in the file or in another form; of a run that ended a broken download can be taken up again (Range) */
-        get: operations["file"];
+        /** What the file would hold, before it is made */
+        get: operations["preview-export"];
         put?: never;
         post?: never;
         delete?: never;
@@ -642,7 +796,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/runs/{id}/fitting": {
+    "/runs/{id}/export/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The rows of one decision, or all, as they stood in the file or in another form; of a run that ended a broken download can be taken up again (Range) */
+        get: operations["export"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/matching": {
         parameters: {
             query?: never;
             header?: never;
@@ -650,7 +821,7 @@ export interface paths {
             cookie?: never;
         };
         /** How many results of a run fit a filter, and how many would if one part of it were another */
-        get: operations["fitting"];
+        get: operations["count-matching"];
         put?: never;
         post?: never;
         delete?: never;
@@ -670,6 +841,23 @@ export interface paths {
         get: operations["operators-of-run"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/overrides": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Decide about all results that fit a filter, whatever the policy says */
+        post: operations["override-matching"];
         delete?: never;
         options?: never;
         head?: never;
@@ -744,7 +932,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/runs/{id}/results/{address}": {
+    "/runs/{id}/results/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The result of an address, with all that was seen */
+        post: operations["find-result"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/results/{ordinal}": {
         parameters: {
             query?: never;
             header?: never;
@@ -795,23 +1000,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/runs/{id}/take-out": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** What the file would hold, before it is made */
-        get: operations["take-out"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/runs/{id}/try": {
         parameters: {
             query?: never;
@@ -823,193 +1011,6 @@ export interface paths {
         put?: never;
         /** What a policy would do with the rows of a run; nothing is changed, nobody is asked */
         post: operations["try-policy"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/sending": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Outbound: resolvers, routes, identities, blocklists, rules, pace */
-        get: operations["sending"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/sending/operators": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** What pace has learnt about operators, those asked last first */
-        get: operations["operators"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/sending/operators/{name}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /** Forget what was learnt about an operator */
-        delete: operations["forget-operator"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/sending/parts": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Add parts, one per line, all of them or none, and test the whole */
-        post: operations["add-parts"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/sending/parts/remove-failed": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Remove all parts of a kind that failed their last test */
-        post: operations["remove-failed"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/sending/parts/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /** Remove a part */
-        delete: operations["remove-part"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/sending/rules": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Replace the rules */
-        put: operations["set-rules"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/sending/rules/try": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Which rule fits an address, and how it would be asked about */
-        get: operations["try-rules"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/sending/settings": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Change what holds for all of outbound */
-        put: operations["set-sending"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/sending/standing": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Whether outbound is ready, in a sentence */
-        get: operations["standing"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/sending/test": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Test all of outbound; it takes some seconds */
-        post: operations["test-sending"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1051,23 +1052,6 @@ export interface paths {
         head?: never;
         /** Send the next part of a file, of at most 8 MB */
         patch: operations["upload-part"];
-        trace?: never;
-    };
-    "/words": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** All causes and traits with their words */
-        get: operations["words"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
         trace?: never;
     };
     "/workers": {
@@ -1194,17 +1178,13 @@ export interface components {
             /** @description The type of record asked for, such as MX. */
             type: string;
         };
-        Archiving: {
-            /** @description Whether it is archived: not shown among the others, and kept as before. */
-            archived: boolean;
-        };
         AskAgain: {
-            /** @description Only these of them, by their numbers; without findings and causes, whatever their cause. */
-            addresses?: number[];
             /** @description Addresses with one of these causes. */
             causes?: string[];
             /** @description Addresses with one of these findings. */
             findings?: string[];
+            /** @description Only these of them, by the ordinals of their results; without findings and causes, whatever their cause. */
+            ordinals?: number[];
         };
         Asked: {
             /** Format: date-time */
@@ -1216,24 +1196,6 @@ export interface components {
             tookMs: number;
             /** @description How the reply was read, or why there is none. */
             why: string;
-        };
-        ByHand: {
-            /** @description The addresses, by their numbers in the list. */
-            addresses?: number[];
-            /**
-             * @description What is to be done with them in all runs of the list; policy: what the policy says, as for all others.
-             * @enum {string}
-             */
-            decision: "keep" | "hold" | "drop" | "policy";
-            /** @description The addresses, or more of them, as they are written; those that are not in the list are passed over. */
-            mailboxes?: string[];
-        };
-        ByHandDone: {
-            /**
-             * Format: int64
-             * @description About how many it was decided.
-             */
-            addresses: number;
         };
         CatalogueEffect: {
             /** @description The lists with addresses that would be told otherwise, the newest first. */
@@ -1331,10 +1293,13 @@ export interface components {
             to: "deliverable" | "catch-all" | "undecided" | "undeliverable";
         };
         Changed: {
-            /** Format: int32 */
-            address: number;
             /** @enum {string} */
             from: "deliverable" | "catch-all" | "undecided" | "undeliverable";
+            /**
+             * Format: int32
+             * @description Names the result.
+             */
+            ordinal: number;
             /** @description The cause now, in a few words. */
             title: string;
             /** @enum {string} */
@@ -1477,7 +1442,7 @@ export interface components {
             from: number;
             /**
              * Format: int64
-             * @description Addresses at domains that the DNS rules out, as far as was looked.
+             * @description Addresses at domains that DNS rules out, as far as was looked.
              */
             hopeless: number;
             /**
@@ -1600,23 +1565,16 @@ export interface components {
             acceptance?: components["schemas"]["Acceptance"];
             /** @description What that means for the mailbox, in a sentence. */
             acceptanceSays?: string;
-            /**
-             * Format: int32
-             * @description The address's number in its list; 0 for a check without a list.
-             */
-            address: number;
             /** @description What to do. */
             advice: string;
             /** @description Each time a host was asked about the mailbox. */
             asked?: components["schemas"]["Asked"][];
             /** Format: date-time */
             at: string;
-            /** @description Whether somebody decided so, and not the policy. */
-            byHand?: boolean;
             cause: string;
             /** @enum {string} */
             decision: "keep" | "hold" | "drop";
-            /** @description What the DNS said. */
+            /** @description What DNS said. */
             dns?: components["schemas"]["Domain"];
             domain?: string;
             /** @description What the odds are made of; their product is the odds. */
@@ -1643,6 +1601,13 @@ export interface components {
             odds: number;
             /** @description Who runs the exchangers. */
             operator?: string;
+            /**
+             * Format: int32
+             * @description The ordinal of the first row cell with the address; 0 for a check without a list.
+             */
+            ordinal: number;
+            /** @description Whether somebody decided so, and not the policy. */
+            overridden?: boolean;
             /** @description Why the text is no address. */
             problem?: string;
             /** @description The address that may have been meant. */
@@ -1683,6 +1648,26 @@ export interface components {
              */
             to: string;
         };
+        ExportPreview: {
+            /** @description The result columns that can be chosen. */
+            columns: components["schemas"]["ResultColumn"][];
+            counts: components["schemas"]["Count"][];
+            /** @enum {string} */
+            decision: "keep" | "hold" | "drop" | "all";
+            fileName: string;
+            /** @description The cells of the first rows of the file. */
+            first: string[][];
+            /**
+             * Format: int64
+             * @description Rows of the list with a cell of your own that a spreadsheet would run as a formula.
+             */
+            formulas: number;
+            /** Format: int64 */
+            rows: number;
+            sentence: string;
+            /** @description The names of the columns of the file. */
+            titles: string[];
+        };
         Facet: {
             /** Format: int64 */
             addresses: number;
@@ -1701,7 +1686,7 @@ export interface components {
             /** @description What was taken into account, in words. */
             what: string;
         };
-        FilterSaid: {
+        FilterSentence: {
             sentence: string;
         };
         FindingAddresses: {
@@ -1709,21 +1694,6 @@ export interface components {
             addresses: number;
             /** @enum {string} */
             finding: "deliverable" | "catch-all" | "undecided" | "undeliverable";
-        };
-        Fitting: {
-            /** Format: int64 */
-            addresses: number;
-            /** @description How many would fit if one part of the filter had another value, of those that any would fit. Decisions are not counted where the policy looks at each row. */
-            facets: components["schemas"]["Facet"][];
-            /** @description Whether there are more, which were not counted. */
-            more: boolean;
-        };
-        FittingByHand: {
-            /**
-             * @description What is to be done with them in all runs of the list; policy: what the policy says, as for all others.
-             * @enum {string}
-             */
-            decision: "keep" | "hold" | "drop" | "policy";
         };
         Flow: {
             /** @description The stages with what left there, then the end with what reached it. */
@@ -1823,13 +1793,6 @@ export interface components {
             /** @description The sender of MAIL FROM; empty for the null sender. */
             sender: string;
         };
-        Keeping: {
-            /**
-             * Format: int64
-             * @description Days after a list was brought in or last run; 0: until somebody deletes it.
-             */
-            days: number;
-        };
         KnownKey: {
             /** Format: date-time */
             createdAt: string;
@@ -1902,7 +1865,7 @@ export interface components {
             duplicates: number;
             /**
              * Format: int64
-             * @description The list that these rows were before a file was brought in again.
+             * @description The list that these rows were before a file was imported again.
              */
             earlierId?: number;
             fileName: string;
@@ -1934,6 +1897,17 @@ export interface components {
             sheet?: string;
             /** @description What each column holds: text, number or date. */
             types: string[];
+        };
+        ListChange: {
+            /** @description Whether it is archived: not shown among the others, and kept as before. */
+            archived?: boolean;
+            /**
+             * Format: int64
+             * @description Days after it was imported or last run when it is deleted; 0: not until somebody does.
+             */
+            keepDays?: number;
+            /** @description What it is called. */
+            name?: string;
         };
         ListRow: {
             cells: string[];
@@ -1967,6 +1941,14 @@ export interface components {
             mailbox: string;
             /** @description The reply, word for word. */
             reply?: string;
+        };
+        Matching: {
+            /** Format: int64 */
+            addresses: number;
+            /** @description How many would fit if one part of the filter had another value, of those that any would fit. Decisions are not counted where the policy looks at each row. */
+            facets: components["schemas"]["Facet"][];
+            /** @description Whether there are more, which were not counted. */
+            more: boolean;
         };
         NewCatalogueSource: {
             /**
@@ -2031,6 +2013,10 @@ export interface components {
              */
             size: number;
         };
+        OneAddress: {
+            /** @description The address, as typed. */
+            address: string;
+        };
         OperatorCount: {
             /**
              * Format: int64
@@ -2059,6 +2045,90 @@ export interface components {
             /** @description How it is treated now, in a sentence. */
             says: string;
         };
+        Outbound: {
+            /** @description How the resolvers have done since the service started. */
+            health: components["schemas"]["Health"][];
+            /** @description The one thing to do next; left out when there is nothing. */
+            next?: string;
+            pace: components["schemas"]["PaceSettings"];
+            parts: components["schemas"]["OutboundPart"][];
+            /** @description Domains whose mail hosts are known to be well; the tests greet them. */
+            reference: string[];
+            /** @description Operators that refused us in the last 24 hours, the latest first, at most 50. */
+            refusals: components["schemas"]["Refusal"][];
+            /** @description In the order in which they are held against an address; the first that fits counts. */
+            rules: components["schemas"]["SaidRule"][];
+            /** @description The readiness in a sentence, with the effect to expect. */
+            says: string;
+            /**
+             * @description The readiness of outbound.
+             * @enum {string}
+             */
+            state: "untested" | "ready" | "ready with reservations" | "not ready";
+            /**
+             * Format: date-time
+             * @description When the oldest of the outcomes was got.
+             */
+            testedAt?: string;
+        };
+        OutboundPart: {
+            checks: components["schemas"]["Check"][];
+            /**
+             * @description How its last test came out; empty: not tested.
+             * @enum {string}
+             */
+            grade: "" | "good" | "reservation" | "bad";
+            /**
+             * Format: int64
+             * @description 0: told at the start of the service; it counts while none of its kind is added.
+             */
+            id: number;
+            /** @enum {string} */
+            kind: "identity" | "resolver" | "route" | "blocklist";
+            name: string;
+            /** @description The address that mail hosts see. */
+            public?: string;
+            /** @description Why it is left alone now and until when, in a sentence. */
+            rests?: string;
+            /** @description It has a password or token, which is never shown. */
+            secret?: boolean;
+            /** Format: double */
+            tookMs?: number;
+        };
+        OutboundSettings: {
+            /**
+             * Format: int64
+             * @description The most sessions at a time with one operator by one route; 0 leaves it.
+             */
+            cap?: number;
+            /** @description Domains whose mail hosts the tests greet; none leaves them. */
+            reference?: string[];
+        };
+        Overridden: {
+            /**
+             * Format: int64
+             * @description About how many it was decided.
+             */
+            addresses: number;
+        };
+        Override: {
+            /**
+             * @description What is to be done with them in all runs of the list; policy: what the policy says, as for all others.
+             * @enum {string}
+             */
+            decision: "keep" | "hold" | "drop" | "policy";
+            /** @description The addresses, or more of them, as they are written; those that are not in the list are passed over. */
+            mailboxes?: string[];
+            /** @description The addresses, by the ordinals of their results. */
+            ordinals?: number[];
+        };
+        OverrideMatching: {
+            /**
+             * @description What is to be done with them in all runs of the list; policy: what the policy says, as for all others.
+             * @enum {string}
+             */
+            decision: "keep" | "hold" | "drop" | "policy";
+        };
         PaceSettings: {
             /**
              * Format: int64
@@ -2067,6 +2137,84 @@ export interface components {
             cap: number;
             /** @description What is polite. */
             readonly note?: string;
+        };
+        PageCatalogueEntry: {
+            /** @description What is on the page. */
+            items: components["schemas"]["CatalogueEntry"][];
+            /** @description The cursor of the page after it; left out on the last. */
+            next?: string;
+        };
+        PageCatalogueSource: {
+            /** @description What is on the page. */
+            items: components["schemas"]["CatalogueSource"][];
+            /** @description The cursor of the page after it; left out on the last. */
+            next?: string;
+        };
+        PageDomainCount: {
+            /** @description What is on the page. */
+            items: components["schemas"]["DomainCount"][];
+            /** @description The cursor of the page after it; left out on the last. */
+            next?: string;
+        };
+        PageEvidence: {
+            /** @description What is on the page. */
+            items: components["schemas"]["Evidence"][];
+            /** @description The cursor of the page after it; left out on the last. */
+            next?: string;
+        };
+        PageKnownKey: {
+            /** @description What is on the page. */
+            items: components["schemas"]["KnownKey"][];
+            /** @description The cursor of the page after it; left out on the last. */
+            next?: string;
+        };
+        PageKnownPolicy: {
+            /** @description What is on the page. */
+            items: components["schemas"]["KnownPolicy"][];
+            /** @description The cursor of the page after it; left out on the last. */
+            next?: string;
+        };
+        PageList: {
+            /** @description What is on the page. */
+            items: components["schemas"]["List"][];
+            /** @description The cursor of the page after it; left out on the last. */
+            next?: string;
+        };
+        PageListRow: {
+            /** @description What is on the page. */
+            items: components["schemas"]["ListRow"][];
+            /** @description The cursor of the page after it; left out on the last. */
+            next?: string;
+        };
+        PageOperatorCount: {
+            /** @description What is on the page. */
+            items: components["schemas"]["OperatorCount"][];
+            /** @description The cursor of the page after it; left out on the last. */
+            next?: string;
+        };
+        PageOperatorPace: {
+            /** @description What is on the page. */
+            items: components["schemas"]["OperatorPace"][];
+            /** @description The cursor of the page after it; left out on the last. */
+            next?: string;
+        };
+        PageResult: {
+            /** @description What is on the page. */
+            items: components["schemas"]["Result"][];
+            /** @description The cursor of the page after it; left out on the last. */
+            next?: string;
+        };
+        PageRun: {
+            /** @description What is on the page. */
+            items: components["schemas"]["Run"][];
+            /** @description The cursor of the page after it; left out on the last. */
+            next?: string;
+        };
+        PageWorker: {
+            /** @description What is on the page. */
+            items: components["schemas"]["Worker"][];
+            /** @description The cursor of the page after it; left out on the last. */
+            next?: string;
         };
         Passed: {
             /** @description What was seen there, in a sentence. */
@@ -2207,15 +2355,8 @@ export interface components {
             removed: number;
         };
         Result: {
-            /**
-             * Format: int32
-             * @description The address's number in its list; 0 for a check without a list.
-             */
-            address: number;
             /** Format: date-time */
             at: string;
-            /** @description Whether somebody decided so, and not the policy. */
-            byHand?: boolean;
             cause: string;
             /** @enum {string} */
             decision: "keep" | "hold" | "drop";
@@ -2229,6 +2370,13 @@ export interface components {
              * @description The estimated probability, 0 to 1, that a message sent now would be delivered.
              */
             odds: number;
+            /**
+             * Format: int32
+             * @description The ordinal of the first row cell with the address; 0 for a check without a list.
+             */
+            ordinal: number;
+            /** @description Whether somebody decided so, and not the policy. */
+            overridden?: boolean;
             /** @description The address that may have been meant. */
             suggestion?: string;
             /** @description The cause in a few words. */
@@ -2243,6 +2391,13 @@ export interface components {
             title: string;
             /** @description Whether it is given unless others are chosen. */
             usual: boolean;
+        };
+        Retention: {
+            /**
+             * Format: int64
+             * @description Days after a list was imported or last run; 0: until somebody deletes it.
+             */
+            days: number;
         };
         Rule: {
             /**
@@ -2314,6 +2469,8 @@ export interface components {
             estimate?: string;
             /** @description When all is expected to be asked that may be asked now, or the next round begins. */
             expectedEnd?: components["schemas"]["Expected"];
+            /** @description How many rows would be kept now and what is left out, in a sentence. */
+            exportSentence: string;
             /** Format: date-time */
             finishedAt?: string;
             /** @description The picture of the run; left out where several runs are listed. */
@@ -2388,8 +2545,6 @@ export interface components {
             sentence: string;
             /** @enum {string} */
             state: "drafted" | "running" | "paused" | "waiting" | "finished" | "stopped";
-            /** @description How many rows would be kept now and what is left out, in a sentence. */
-            takeOut: string;
             /**
              * Format: int64
              * @description Which version of the policy it is; ready-made ones have none.
@@ -2436,65 +2591,6 @@ export interface components {
             /** @description The time zone of the hours, such as Europe/Berlin; UTC unless given. */
             zone?: string;
         };
-        Sending: {
-            /** @description How the resolvers have done since the service started. */
-            health: components["schemas"]["Health"][];
-            /** @description The one thing to do next; left out when there is nothing. */
-            next?: string;
-            pace: components["schemas"]["PaceSettings"];
-            parts: components["schemas"]["SendingPart"][];
-            /** @description Domains whose mail hosts are known to be well; the tests greet them. */
-            reference: string[];
-            /** @description Operators that refused us in the last 24 hours, the latest first, at most 50. */
-            refusals: components["schemas"]["Refusal"][];
-            /** @description In the order in which they are held against an address; the first that fits counts. */
-            rules: components["schemas"]["SaidRule"][];
-            /** @description The readiness in a sentence, with the effect to expect. */
-            says: string;
-            /**
-             * @description The readiness of outbound.
-             * @enum {string}
-             */
-            state: "untested" | "ready" | "ready with reservations" | "not ready";
-            /**
-             * Format: date-time
-             * @description When the oldest of the outcomes was got.
-             */
-            testedAt?: string;
-        };
-        SendingPart: {
-            checks: components["schemas"]["Check"][];
-            /**
-             * @description How its last test came out; empty: not tested.
-             * @enum {string}
-             */
-            grade: "" | "good" | "reservation" | "bad";
-            /**
-             * Format: int64
-             * @description 0: told at the start of the service; it counts while none of its kind is added.
-             */
-            id: number;
-            /** @enum {string} */
-            kind: "identity" | "resolver" | "route" | "blocklist";
-            name: string;
-            /** @description The address that mail hosts see. */
-            public?: string;
-            /** @description Why it is left alone now and until when, in a sentence. */
-            rests?: string;
-            /** @description It has a password or token, which is never shown. */
-            secret?: boolean;
-            /** Format: double */
-            tookMs?: number;
-        };
-        SendingSettings: {
-            /**
-             * Format: int64
-             * @description The most sessions at a time with one operator by one route; 0 leaves it.
-             */
-            cap?: number;
-            /** @description Domains whose mail hosts the tests greet; none leaves them. */
-            reference?: string[];
-        };
         ServiceHealth: {
             /** @description The version of the database. */
             database: string;
@@ -2527,26 +2623,6 @@ export interface components {
         SignIn: {
             /** @description A key of the workspace. */
             key: string;
-        };
-        TakeOut: {
-            /** @description The result columns that can be chosen. */
-            columns: components["schemas"]["ResultColumn"][];
-            counts: components["schemas"]["Count"][];
-            /** @enum {string} */
-            decision: "keep" | "hold" | "drop" | "all";
-            fileName: string;
-            /** @description The cells of the first rows of the file. */
-            first: string[][];
-            /**
-             * Format: int64
-             * @description Rows of the list with a cell of your own that a spreadsheet would run as a formula.
-             */
-            formulas: number;
-            /** Format: int64 */
-            rows: number;
-            sentence: string;
-            /** @description The names of the columns of the file. */
-            titles: string[];
         };
         TraitInfo: {
             /** @description The trait. */
@@ -2657,7 +2733,12 @@ export type $defs = Record<string, never>;
 export interface operations {
     catalogue: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The cursor that the page before gave as next; none begins at the beginning. */
+                cursor?: string;
+                /** @description How many at the most. */
+                limit?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -2670,7 +2751,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CatalogueEntry"][];
+                    "application/json": components["schemas"]["PageCatalogueEntry"];
                 };
             };
             /** @description Unauthorized */
@@ -2693,6 +2774,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2721,11 +2811,56 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CatalogueEntry"][];
+                    "application/json": components["schemas"]["CatalogueEntries"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
             /** @description Unauthorized */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2744,6 +2879,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2768,7 +2912,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CatalogueSource"][];
+                    "application/json": components["schemas"]["PageCatalogueSource"];
                 };
             };
             /** @description Unauthorized */
@@ -2791,6 +2935,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2813,8 +2966,8 @@ export interface operations {
             };
         };
         responses: {
-            /** @description OK */
-            200: {
+            /** @description Created */
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2822,8 +2975,53 @@ export interface operations {
                     "application/json": components["schemas"]["CatalogueSource"];
                 };
             };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Unauthorized */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2842,6 +3040,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2879,8 +3086,26 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2899,6 +3124,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2929,6 +3163,15 @@ export interface operations {
                     "application/json": components["schemas"]["CatalogueSource"];
                 };
             };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -2938,8 +3181,44 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2958,6 +3237,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2989,8 +3277,53 @@ export interface operations {
                     "application/json": components["schemas"]["CatalogueEffect"];
                 };
             };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Unauthorized */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3009,6 +3342,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3046,8 +3388,26 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3066,6 +3426,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3094,11 +3463,56 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Evidence"][];
+                    "application/json": components["schemas"]["PageEvidence"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
             /** @description Unauthorized */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3124,19 +3538,29 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
         };
     };
     "check-events": {
         parameters: {
-            query: {
-                /** @description The address, as typed. */
-                address: string;
-            };
+            query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OneAddress"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -3169,8 +3593,53 @@ export interface operations {
                     })[];
                 };
             };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Unauthorized */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3189,6 +3658,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3202,13 +3680,13 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only this finding. */
-                finding?: string;
+                finding?: "deliverable" | "catch-all" | "undecided" | "undeliverable";
                 /** @description Only this cause. */
-                cause?: string;
+                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "rule.skipped" | "rule.depth";
                 /** @description Only causes of this stage. */
-                stage?: string;
+                stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
-                trait?: string;
+                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate";
                 /** @description Only with odds of so much or more. */
                 oddsFrom?: number;
                 /** @description Only with odds under so much; 0: any. */
@@ -3220,9 +3698,9 @@ export interface operations {
                 /** @description Only addresses with this text in them. */
                 search?: string;
                 /** @description Only with this decision, by the run's policy or by an override. */
-                decision?: string;
+                decision?: "keep" | "hold" | "drop";
                 /** @description Only overrides: what a person decided. */
-                hand?: boolean;
+                overridden?: boolean;
             };
             header?: never;
             path?: never;
@@ -3236,7 +3714,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["FilterSaid"];
+                    "application/json": components["schemas"]["FilterSentence"];
                 };
             };
             /** @description Unauthorized */
@@ -3259,6 +3737,71 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    glossary: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Words"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3313,97 +3856,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-        };
-    };
-    keeping: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Keeping"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    "set-keeping": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Keeping"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Keeping"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3428,7 +3882,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["KnownKey"][];
+                    "application/json": components["schemas"]["PageKnownKey"];
                 };
             };
             /** @description Unauthorized */
@@ -3451,6 +3905,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3476,14 +3939,60 @@ export interface operations {
             /** @description Created */
             201: {
                 headers: {
+                    Location?: string;
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["KnownKey"];
                 };
             };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Unauthorized */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3502,6 +4011,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3539,8 +4057,26 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3566,13 +4102,22 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
         };
     };
     lists: {
         parameters: {
             query?: {
-                /** @description Gives what came before this ID; 0: the newest. */
-                before?: number;
+                /** @description The cursor that the page before gave as next; none begins at the beginning. */
+                cursor?: string;
                 /** @description How many at the most. */
                 limit?: number;
                 /** @description Archived lists, instead of the others. */
@@ -3590,7 +4135,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["List"][];
+                    "application/json": components["schemas"]["PageList"];
                 };
             };
             /** @description Unauthorized */
@@ -3620,9 +4165,18 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
         };
     };
-    "bring-in": {
+    "import-list": {
         parameters: {
             query?: {
                 /** @description The sheet of a spreadsheet; the first with something on it unless given. */
@@ -3660,14 +4214,60 @@ export interface operations {
             /** @description Created */
             201: {
                 headers: {
+                    Location?: string;
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["List"];
                 };
             };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Unauthorized */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3686,6 +4286,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3752,6 +4361,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
         };
     };
     "delete-list": {
@@ -3782,8 +4400,26 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3809,88 +4445,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-        };
-    };
-    "bring-in-again": {
-        parameters: {
-            query?: {
-                /** @description The sheet of a spreadsheet; the first with something on it unless given. */
-                sheet?: string;
-                /** @description What stands between cells: guess, one character, tab or none. */
-                delimiter?: string;
-                /** @description What wraps cells. */
-                quote?: "guess" | "double" | "single" | "none";
-                /** @description How letters are written as bytes: guess, or a name such as windows-1250. */
-                encoding?: string;
-                /** @description Whether the first record names the columns. */
-                header?: "guess" | "yes" | "no";
-                /** @description The list's name; the file's name unless given. */
-                name?: string;
-                /** @description The file's name. */
-                fileName?: string;
-                /** @description The columns that hold addresses, from 0, in the order in which they are to be used; none leaves it to Varnet. */
-                addressColumns?: number[];
-                /** @description Tell duplicates by what the operator takes for the same mailbox (dots or tags left out where it is known to). */
-                sameMailbox?: boolean;
-                /** @description Imports the list once: whoever sends the same key again is given the list that is there. A file sent part by part under this key stands for the body. */
-                key?: string;
-                /** @description append: after the list's rows; replace: in their place; update: in the place of rows with the same key, and after them otherwise. */
-                mode?: "append" | "replace" | "update";
-                /** @description With update: the column by which rows are found again; the address unless given. */
-                rowKey?: string;
-            };
-            header?: never;
-            path: {
-                /** @description Its ID. */
-                id: number;
-            };
-            cookie?: never;
-        };
-        /** @description The file, byte for byte. */
-        requestBody: {
-            content: {
-                "application/octet-stream": string;
-            };
-        };
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["List"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3900,7 +4456,7 @@ export interface operations {
             };
         };
     };
-    "archive-list": {
+    "change-list": {
         parameters: {
             query?: never;
             header?: never;
@@ -3912,68 +4468,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Archiving"];
-            };
-        };
-        responses: {
-            /** @description No Content */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    "decide-by-hand": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                /** @description Its ID. */
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ByHand"];
+                "application/json": components["schemas"]["ListChange"];
             };
         };
         responses: {
@@ -3983,7 +4478,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ByHandDone"];
+                    "application/json": components["schemas"]["List"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
             /** @description Unauthorized */
@@ -3995,8 +4499,44 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4015,6 +4555,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4084,6 +4633,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
         };
     };
     "draft-run": {
@@ -4111,6 +4669,15 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -4120,8 +4687,44 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4140,6 +4743,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4206,6 +4818,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
         };
     };
     "make-estimate": {
@@ -4229,6 +4850,15 @@ export interface operations {
                     "application/json": components["schemas"]["Estimate"];
                 };
             };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -4238,8 +4868,44 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4265,9 +4931,162 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
         };
     };
-    "set-list-keeping": {
+    "import-newer-file": {
+        parameters: {
+            query?: {
+                /** @description The sheet of a spreadsheet; the first with something on it unless given. */
+                sheet?: string;
+                /** @description What stands between cells: guess, one character, tab or none. */
+                delimiter?: string;
+                /** @description What wraps cells. */
+                quote?: "guess" | "double" | "single" | "none";
+                /** @description How letters are written as bytes: guess, or a name such as windows-1250. */
+                encoding?: string;
+                /** @description Whether the first record names the columns. */
+                header?: "guess" | "yes" | "no";
+                /** @description The list's name; the file's name unless given. */
+                name?: string;
+                /** @description The file's name. */
+                fileName?: string;
+                /** @description The columns that hold addresses, from 0, in the order in which they are to be used; none leaves it to Varnet. */
+                addressColumns?: number[];
+                /** @description Tell duplicates by what the operator takes for the same mailbox (dots or tags left out where it is known to). */
+                sameMailbox?: boolean;
+                /** @description Imports the list once: whoever sends the same key again is given the list that is there. A file sent part by part under this key stands for the body. */
+                key?: string;
+                /** @description append: after the list's rows; replace: in their place; update: in the place of rows with the same key, and after them otherwise. */
+                mode?: "append" | "replace" | "update";
+                /** @description With update: the column by which rows are found again; the address unless given. */
+                rowKey?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        /** @description The file, byte for byte. */
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["List"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    override: {
         parameters: {
             query?: never;
             header?: never;
@@ -4279,7 +5098,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Keeping"];
+                "application/json": components["schemas"]["Override"];
             };
         };
         responses: {
@@ -4289,7 +5108,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Keeping"];
+                    "application/json": components["schemas"]["Overridden"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
             /** @description Unauthorized */
@@ -4301,8 +5129,44 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4321,6 +5185,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4390,15 +5263,26 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
         };
     };
     "list-rows": {
         parameters: {
             query?: {
-                /** @description How many rows come before, in the order that is asked for. */
-                after?: number;
+                /** @description The cursor that the page before gave as next; none begins at the beginning. */
+                cursor?: string;
                 /** @description How many at the most. */
                 limit?: number;
+                /** @description Without a cursor: how many rows come before, in the order that is asked for. */
+                skip?: number;
                 /** @description In the order of this column, from 1; 0: as in the file. */
                 by?: number;
                 /** @description The largest first. */
@@ -4419,7 +5303,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ListRow"][];
+                    "application/json": components["schemas"]["PageListRow"];
                 };
             };
             /** @description Unauthorized */
@@ -4451,6 +5335,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4479,10 +5372,20 @@ export interface operations {
             /** @description Created */
             201: {
                 headers: {
+                    Location?: string;
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
             /** @description Unauthorized */
@@ -4494,8 +5397,44 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4514,6 +5453,998 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    outbound: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outbound"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    operators: {
+        parameters: {
+            query?: {
+                /** @description Only operators with this text in their name. */
+                search?: string;
+                /** @description How many at the most. */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageOperatorPace"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "forget-operator": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The operator. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "add-parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewParts"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outbound"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-failed": {
+        parameters: {
+            query: {
+                kind: "identity" | "resolver" | "route" | "blocklist";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Removed"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-part": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    readiness: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Readiness"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Rules"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outbound"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "try-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OneAddress"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tried"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-outbound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OutboundSettings"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outbound"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "test-outbound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outbound"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4538,7 +6469,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["KnownPolicy"][];
+                    "application/json": components["schemas"]["PageKnownPolicy"];
                 };
             };
             /** @description Unauthorized */
@@ -4561,6 +6492,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4630,6 +6570,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
         };
     };
     "save-policy": {
@@ -4657,6 +6606,15 @@ export interface operations {
                     "application/json": components["schemas"]["KnownPolicy"];
                 };
             };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -4666,8 +6624,44 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4686,6 +6680,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4723,8 +6726,26 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4743,6 +6764,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4786,6 +6816,107 @@ export interface operations {
                     "application/json": components["schemas"]["Preview"];
                 };
             };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    retention: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Retention"];
+                };
+            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -4813,13 +6944,127 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-retention": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Retention"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Retention"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
         };
     };
     runs: {
         parameters: {
             query?: {
-                /** @description Gives what came before this ID; 0: the newest. */
-                before?: number;
+                /** @description The cursor that the page before gave as next; none begins at the beginning. */
+                cursor?: string;
                 /** @description How many at the most. */
                 limit?: number;
                 /** @description Only runs of this list; 0: of all. */
@@ -4837,7 +7082,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Run"][];
+                    "application/json": components["schemas"]["PageRun"];
                 };
             };
             /** @description Unauthorized */
@@ -4860,6 +7105,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4926,19 +7180,28 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
         };
     };
     "ask-again": {
         parameters: {
             query?: {
                 /** @description Only this finding. */
-                finding?: string;
+                finding?: "deliverable" | "catch-all" | "undecided" | "undeliverable";
                 /** @description Only this cause. */
-                cause?: string;
+                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "rule.skipped" | "rule.depth";
                 /** @description Only causes of this stage. */
-                stage?: string;
+                stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
-                trait?: string;
+                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate";
                 /** @description Only with odds of so much or more. */
                 oddsFrom?: number;
                 /** @description Only with odds under so much; 0: any. */
@@ -4950,9 +7213,9 @@ export interface operations {
                 /** @description Only addresses with this text in them. */
                 search?: string;
                 /** @description Only with this decision, by the run's policy or by an override. */
-                decision?: string;
+                decision?: "keep" | "hold" | "drop";
                 /** @description Only overrides: what a person decided. */
-                hand?: boolean;
+                overridden?: boolean;
             };
             header?: never;
             path: {
@@ -4976,6 +7239,15 @@ export interface operations {
                     "application/json": components["schemas"]["Run"];
                 };
             };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -4985,8 +7257,44 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5005,6 +7313,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5035,6 +7352,15 @@ export interface operations {
                     "application/json": components["schemas"]["Run"];
                 };
             };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -5044,8 +7370,44 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5071,85 +7433,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-        };
-    };
-    "decide-fitting": {
-        parameters: {
-            query?: {
-                /** @description Only this finding. */
-                finding?: string;
-                /** @description Only this cause. */
-                cause?: string;
-                /** @description Only causes of this stage. */
-                stage?: string;
-                /** @description Only with this trait. */
-                trait?: string;
-                /** @description Only with odds of so much or more. */
-                oddsFrom?: number;
-                /** @description Only with odds under so much; 0: any. */
-                oddsBelow?: number;
-                /** @description Only addresses at this domain. */
-                domain?: string;
-                /** @description Only addresses whose exchangers this operator runs. */
-                operator?: string;
-                /** @description Only addresses with this text in them. */
-                search?: string;
-                /** @description Only with this decision, by the run's policy or by an override. */
-                decision?: string;
-                /** @description Only overrides: what a person decided. */
-                hand?: boolean;
-            };
-            header?: never;
-            path: {
-                /** @description Its ID. */
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FittingByHand"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ByHandDone"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5218,6 +7503,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
         };
     };
     domains: {
@@ -5225,10 +7519,8 @@ export interface operations {
             query?: {
                 /** @description Only domains with this text in the name. */
                 search?: string;
-                /** @description The last domain of the page before. */
-                after?: string;
-                /** @description How many addresses that one had. */
-                afterSize?: number;
+                /** @description The cursor that the page before gave as next; none begins at the beginning. */
+                cursor?: string;
                 /** @description How many at the most. */
                 limit?: number;
             };
@@ -5247,7 +7539,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DomainCount"][];
+                    "application/json": components["schemas"]["PageDomainCount"];
                 };
             };
             /** @description Unauthorized */
@@ -5279,6 +7571,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5356,17 +7657,26 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
         };
     };
-    file: {
+    "preview-export": {
         parameters: {
             query?: {
                 /** @description Which rows to export. */
                 decision?: "keep" | "hold" | "drop" | "all";
                 /** @description rows: as they were imported; results: with result columns; addresses: nothing else; suppression: address and reason. */
                 form?: "rows" | "results" | "addresses" | "suppression";
-                /** @description brought: byte for byte as the file was; spreadsheet: CSV that opens in columns; txt: one address per line. */
-                format?: "brought" | "spreadsheet" | "xlsx" | "ods" | "jsonl" | "txt";
+                /** @description original: byte for byte as the file was; spreadsheet: CSV that opens in columns; txt: one address per line. */
+                format?: "original" | "spreadsheet" | "xlsx" | "ods" | "jsonl" | "txt";
                 /** @description The result columns of the form results; finding, cause and decision unless given. */
                 columns?: string[];
                 /** @description The column after which the result columns stand, from 1; 0: right after the address column. */
@@ -5385,16 +7695,131 @@ export interface operations {
                 every?: number;
                 /** @description Only a random sample of so many of the rows, the same each time. */
                 sample?: number;
-                /** @description Only the rows with these addresses, by their numbers in the list. */
-                addresses?: number[];
+                /** @description Only the rows with these addresses, by the ordinals of their results. */
+                ordinals?: number[];
                 /** @description Only this finding. */
-                finding?: string;
+                finding?: "deliverable" | "catch-all" | "undecided" | "undeliverable";
                 /** @description Only this cause. */
-                cause?: string;
+                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "rule.skipped" | "rule.depth";
                 /** @description Only causes of this stage. */
-                stage?: string;
+                stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
-                trait?: string;
+                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate";
+                /** @description Only with odds of so much or more. */
+                oddsFrom?: number;
+                /** @description Only with odds under so much; 0: any. */
+                oddsBelow?: number;
+                /** @description Only addresses at this domain. */
+                domain?: string;
+                /** @description Only addresses whose exchangers this operator runs. */
+                operator?: string;
+                /** @description Only addresses with this text in them. */
+                search?: string;
+                /** @description How many of the first rows of the file to show. */
+                first?: number;
+            };
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExportPreview"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    export: {
+        parameters: {
+            query?: {
+                /** @description Which rows to export. */
+                decision?: "keep" | "hold" | "drop" | "all";
+                /** @description rows: as they were imported; results: with result columns; addresses: nothing else; suppression: address and reason. */
+                form?: "rows" | "results" | "addresses" | "suppression";
+                /** @description original: byte for byte as the file was; spreadsheet: CSV that opens in columns; txt: one address per line. */
+                format?: "original" | "spreadsheet" | "xlsx" | "ods" | "jsonl" | "txt";
+                /** @description The result columns of the form results; finding, cause and decision unless given. */
+                columns?: string[];
+                /** @description The column after which the result columns stand, from 1; 0: right after the address column. */
+                after?: number;
+                /** @description For spreadsheets of a locale with decimal commas. */
+                semicolons?: boolean;
+                /** @description Decide by another policy than the run's; nobody is asked again. */
+                policy?: string;
+                /** @description Make your own cells harmless that a spreadsheet would run as formulas. Result columns always are. */
+                guard?: boolean;
+                /** @description One file for each decision or finding, in a zip with a README. */
+                apart?: "decision" | "finding";
+                /** @description Split into files of at most so many rows, in a zip; 0: one file. */
+                rowsEach?: number;
+                /** @description Only every nth of the rows. */
+                every?: number;
+                /** @description Only a random sample of so many of the rows, the same each time. */
+                sample?: number;
+                /** @description Only the rows with these addresses, by the ordinals of their results. */
+                ordinals?: number[];
+                /** @description Only this finding. */
+                finding?: "deliverable" | "catch-all" | "undecided" | "undeliverable";
+                /** @description Only this cause. */
+                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "rule.skipped" | "rule.depth";
+                /** @description Only causes of this stage. */
+                stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
+                /** @description Only with this trait. */
+                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate";
                 /** @description Only with odds of so much or more. */
                 oddsFrom?: number;
                 /** @description Only with odds under so much; 0: any. */
@@ -5460,19 +7885,28 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
         };
     };
-    fitting: {
+    "count-matching": {
         parameters: {
             query?: {
                 /** @description Only this finding. */
-                finding?: string;
+                finding?: "deliverable" | "catch-all" | "undecided" | "undeliverable";
                 /** @description Only this cause. */
-                cause?: string;
+                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "rule.skipped" | "rule.depth";
                 /** @description Only causes of this stage. */
-                stage?: string;
+                stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
-                trait?: string;
+                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate";
                 /** @description Only with odds of so much or more. */
                 oddsFrom?: number;
                 /** @description Only with odds under so much; 0: any. */
@@ -5484,9 +7918,9 @@ export interface operations {
                 /** @description Only addresses with this text in them. */
                 search?: string;
                 /** @description Only with this decision, by the run's policy or by an override. */
-                decision?: string;
+                decision?: "keep" | "hold" | "drop";
                 /** @description Only overrides: what a person decided. */
-                hand?: boolean;
+                overridden?: boolean;
             };
             header?: never;
             path: {
@@ -5503,7 +7937,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Fitting"];
+                    "application/json": components["schemas"]["Matching"];
                 };
             };
             /** @description Unauthorized */
@@ -5542,6 +7976,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
         };
     };
     "operators-of-run": {
@@ -5549,10 +7992,8 @@ export interface operations {
             query?: {
                 /** @description Only operators with this text in the name. */
                 search?: string;
-                /** @description The last operator of the page before. */
-                after?: string;
-                /** @description How many addresses that one had. */
-                afterSize?: number;
+                /** @description The cursor that the page before gave as next; none begins at the beginning. */
+                cursor?: string;
                 /** @description How many at the most. */
                 limit?: number;
             };
@@ -5571,7 +8012,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["OperatorCount"][];
+                    "application/json": components["schemas"]["PageOperatorCount"];
                 };
             };
             /** @description Unauthorized */
@@ -5603,6 +8044,157 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "override-matching": {
+        parameters: {
+            query?: {
+                /** @description Only this finding. */
+                finding?: "deliverable" | "catch-all" | "undecided" | "undeliverable";
+                /** @description Only this cause. */
+                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "rule.skipped" | "rule.depth";
+                /** @description Only causes of this stage. */
+                stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
+                /** @description Only with this trait. */
+                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate";
+                /** @description Only with odds of so much or more. */
+                oddsFrom?: number;
+                /** @description Only with odds under so much; 0: any. */
+                oddsBelow?: number;
+                /** @description Only addresses at this domain. */
+                domain?: string;
+                /** @description Only addresses whose exchangers this operator runs. */
+                operator?: string;
+                /** @description Only addresses with this text in them. */
+                search?: string;
+                /** @description Only with this decision, by the run's policy or by an override. */
+                decision?: "keep" | "hold" | "drop";
+                /** @description Only overrides: what a person decided. */
+                overridden?: boolean;
+                /** @description With no filter: whether all results are meant. */
+                all?: boolean;
+            };
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OverrideMatching"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overridden"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5633,6 +8225,15 @@ export interface operations {
                     "application/json": components["schemas"]["Run"];
                 };
             };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -5642,8 +8243,44 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5662,6 +8299,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5696,6 +8342,15 @@ export interface operations {
                     "application/json": components["schemas"]["Run"];
                 };
             };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -5705,8 +8360,44 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5725,6 +8416,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5796,19 +8496,28 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
         };
     };
     results: {
         parameters: {
             query?: {
                 /** @description Only this finding. */
-                finding?: string;
+                finding?: "deliverable" | "catch-all" | "undecided" | "undeliverable";
                 /** @description Only this cause. */
-                cause?: string;
+                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "rule.skipped" | "rule.depth";
                 /** @description Only causes of this stage. */
-                stage?: string;
+                stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
-                trait?: string;
+                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate";
                 /** @description Only with odds of so much or more. */
                 oddsFrom?: number;
                 /** @description Only with odds under so much; 0: any. */
@@ -5820,11 +8529,11 @@ export interface operations {
                 /** @description Only addresses with this text in them. */
                 search?: string;
                 /** @description Only with this decision, by the run's policy or by an override. */
-                decision?: string;
+                decision?: "keep" | "hold" | "drop";
                 /** @description Only overrides: what a person decided. */
-                hand?: boolean;
-                /** @description Gives what comes after this address number; 0: from the start. */
-                after?: number;
+                overridden?: boolean;
+                /** @description The cursor that the page before gave as next; none begins at the beginning. */
+                cursor?: string;
                 /** @description How many at the most. */
                 limit?: number;
             };
@@ -5843,7 +8552,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Result"][];
+                    "application/json": components["schemas"]["PageResult"];
                 };
             };
             /** @description Unauthorized */
@@ -5882,6 +8591,132 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "find-result": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OneAddress"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Evidence"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
         };
     };
     evidence: {
@@ -5891,8 +8726,8 @@ export interface operations {
             path: {
                 /** @description Its ID. */
                 id: number;
-                /** @description The address's number in its list. */
-                address: number;
+                /** @description The result's ordinal. */
+                ordinal: number;
             };
             cookie?: never;
         };
@@ -5943,6 +8778,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
         };
     };
     "resume-run": {
@@ -5966,6 +8810,15 @@ export interface operations {
                     "application/json": components["schemas"]["Run"];
                 };
             };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -5975,8 +8828,44 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5995,6 +8884,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6025,6 +8923,15 @@ export interface operations {
                     "application/json": components["schemas"]["Run"];
                 };
             };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -6034,8 +8941,44 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6061,105 +9004,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-        };
-    };
-    "take-out": {
-        parameters: {
-            query?: {
-                /** @description Which rows to export. */
-                decision?: "keep" | "hold" | "drop" | "all";
-                /** @description rows: as they were imported; results: with result columns; addresses: nothing else; suppression: address and reason. */
-                form?: "rows" | "results" | "addresses" | "suppression";
-                /** @description brought: byte for byte as the file was; spreadsheet: CSV that opens in columns; txt: one address per line. */
-                format?: "brought" | "spreadsheet" | "xlsx" | "ods" | "jsonl" | "txt";
-                /** @description The result columns of the form results; finding, cause and decision unless given. */
-                columns?: string[];
-                /** @description The column after which the result columns stand, from 1; 0: right after the address column. */
-                after?: number;
-                /** @description For spreadsheets of a locale with decimal commas. */
-                semicolons?: boolean;
-                /** @description Decide by another policy than the run's; nobody is asked again. */
-                policy?: string;
-                /** @description Make your own cells harmless that a spreadsheet would run as formulas. Result columns always are. */
-                guard?: boolean;
-                /** @description One file for each decision or finding, in a zip with a README. */
-                apart?: "decision" | "finding";
-                /** @description Split into files of at most so many rows, in a zip; 0: one file. */
-                rowsEach?: number;
-                /** @description Only every nth of the rows. */
-                every?: number;
-                /** @description Only a random sample of so many of the rows, the same each time. */
-                sample?: number;
-                /** @description Only the rows with these addresses, by their numbers in the list. */
-                addresses?: number[];
-                /** @description Only this finding. */
-                finding?: string;
-                /** @description Only this cause. */
-                cause?: string;
-                /** @description Only causes of this stage. */
-                stage?: string;
-                /** @description Only with this trait. */
-                trait?: string;
-                /** @description Only with odds of so much or more. */
-                oddsFrom?: number;
-                /** @description Only with odds under so much; 0: any. */
-                oddsBelow?: number;
-                /** @description Only addresses at this domain. */
-                domain?: string;
-                /** @description Only addresses whose exchangers this operator runs. */
-                operator?: string;
-                /** @description Only addresses with this text in them. */
-                search?: string;
-                /** @description How many of the first rows of the file to show. */
-                first?: number;
-            };
-            header?: never;
-            path: {
-                /** @description Its ID. */
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["TakeOut"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6194,179 +9040,14 @@ export interface operations {
                     "application/json": components["schemas"]["Trial"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
+            /** @description Bad Request */
+            400: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    sending: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Sending"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    operators: {
-        parameters: {
-            query?: {
-                /** @description Only operators with this text in their name. */
-                search?: string;
-                /** @description How many at the most. */
-                limit?: number;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["OperatorPace"][];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    "forget-operator": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                /** @description The operator. */
-                name: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No Content */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
             };
             /** @description Unauthorized */
             401: {
@@ -6395,8 +9076,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6404,8 +9085,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Internal Server Error */
-            500: {
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6413,41 +9094,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-        };
-    };
-    "add-parts": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["NewParts"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Sending"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6473,405 +9121,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-        };
-    };
-    "remove-failed": {
-        parameters: {
-            query: {
-                kind: "identity" | "resolver" | "route" | "blocklist";
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Removed"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    "remove-part": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                /** @description Its ID. */
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No Content */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    "set-rules": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Rules"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Sending"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    "try-rules": {
-        parameters: {
-            query: {
-                /** @description The address. */
-                address: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Tried"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    "set-sending": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SendingSettings"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Sending"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    standing: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Readiness"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    "test-sending": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Sending"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6926,6 +9177,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
         };
     };
     "sign-in": {
@@ -6951,8 +9211,53 @@ export interface operations {
                     "application/json": components["schemas"]["Session"];
                 };
             };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Unauthorized */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6971,6 +9276,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7008,6 +9322,24 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -7019,6 +9351,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7053,6 +9394,15 @@ export interface operations {
                     "application/json": components["schemas"]["Upload"];
                 };
             };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -7062,8 +9412,44 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7082,6 +9468,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7120,8 +9515,26 @@ export interface operations {
                     "application/json": components["schemas"]["Upload"];
                 };
             };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Unauthorized */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7138,8 +9551,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7147,8 +9560,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Internal Server Error */
-            500: {
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7156,28 +9569,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-        };
-    };
-    words: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Words"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7196,6 +9589,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7220,7 +9622,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Worker"][];
+                    "application/json": components["schemas"]["PageWorker"];
                 };
             };
             /** @description Unauthorized */
@@ -7243,6 +9645,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7271,6 +9682,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -7280,8 +9700,44 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7300,6 +9756,15 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,6 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { api, told, type Run } from "./client";
+import { api, items, told, type Run } from "./client";
 
 export const keys = {
   session: ["session"] as const,
@@ -14,11 +14,11 @@ export function useSession() {
   return useQuery({ queryKey: keys.session, queryFn: async () => told(await api.GET("/session")), retry: false, staleTime: 60_000 });
 }
 
-/** useLists gives the newest lists, or the newest of those put aside. */
+/** useLists gives the newest lists, or the newest of those archived. */
 export function useLists(archived = false) {
   return useQuery({
     queryKey: [...keys.lists, archived],
-    queryFn: async () => told(await api.GET("/lists", { params: { query: { limit: 100, archived } } })),
+    queryFn: async () => items(await api.GET("/lists", { params: { query: { limit: 100, archived } } })),
     // Somebody may be running one: look again while any is on its way.
     refetchInterval: (q) => (q.state.data?.some((l) => l.lastRun && !l.lastRun.finishedAt) ? 2000 : false),
   });
@@ -48,12 +48,12 @@ export function useRun(id: number) {
 }
 
 export function usePolicies() {
-  return useQuery({ queryKey: keys.policies, queryFn: async () => told(await api.GET("/policies")) });
+  return useQuery({ queryKey: keys.policies, queryFn: async () => items(await api.GET("/policies")) });
 }
 
 /** useWords gives the registry: all causes and traits with their words. */
 export function useWords() {
-  return useQuery({ queryKey: ["words"], queryFn: async () => told(await api.GET("/words")), staleTime: Infinity });
+  return useQuery({ queryKey: ["glossary"], queryFn: async () => told(await api.GET("/glossary")), staleTime: Infinity });
 }
 
 /** useSettled gives a value once it has stayed as it is for so many milliseconds. */

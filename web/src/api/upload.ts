@@ -5,8 +5,8 @@ const inParts = 8 * 1024 * 1024;
 const part = 4 * 1024 * 1024;
 const tries = 6;
 
-/** bringIn sends a file and brings it in once: a list's own path, and what is said of the file. */
-export async function bringIn<T>(path: string, query: URLSearchParams, file: File, sent: (bytes: number) => void): Promise<T> {
+/** importFile sends a file and brings it in once: a list's own path, and what is said of the file. */
+export async function importFile<T>(path: string, query: URLSearchParams, file: File, sent: (bytes: number) => void): Promise<T> {
   if (file.size <= inParts) return send<T>(`${path}?${query}`, file);
   const key = keyOf(file);
   await upload(key, file, sent);

@@ -9,7 +9,7 @@ import { When } from "./When";
 export function Found({ e }: { e: Evidence }) {
   return (
     <div className="evidence">
-      <p className="sentence"><DecisionMark decision={e.decision} />{e.byHand && ", overridden by a person"}: {e.finding}. {e.title}.</p>
+      <p className="sentence"><DecisionMark decision={e.decision} />{e.overridden && ", overridden by a person"}: {e.finding}. {e.title}.</p>
       <p>{e.meaning} {e.advice}</p>
       <p className="quiet">
         A message sent now would be delivered with odds of about {Math.round(e.odds * 100)} in 100
@@ -17,7 +17,7 @@ export function Found({ e }: { e: Evidence }) {
       </p>
       <ol className="timeline">
         <li>
-          <h3>{e.address > 0 ? "In the file" : "Typed"}</h3>
+          <h3>{e.ordinal > 0 ? "In the file" : "Typed"}</h3>
           <p>{e.line ? `Line ${number(e.line)}: ` : ""}<AddressText text={e.typed} /></p>
           {e.problem && <p>{e.problem}</p>}
           {e.mended?.map((m) => <p key={m}>Cleaned up: {m}.</p>)}

@@ -22,8 +22,8 @@ export function Frame() {
         <nav aria-label="Main">
           <Link to="/lists">Lists</Link><Link to="/check">Check</Link><Link to="/policies">Policies</Link>
           <Link to="/catalogues">Catalogues</Link>
-          {session.data?.keeper && <><Link to="/sending">Outbound</Link><Link to="/health">Health</Link></>}
-          <Link to="/words">Glossary</Link><Link to="/keys">Keys</Link>
+          {session.data?.keeper && <><Link to="/outbound">Outbound</Link><Link to="/health">Health</Link></>}
+          <Link to="/glossary">Glossary</Link><Link to="/keys">Keys</Link>
         </nav>
         {session.data && <SignedIn workspace={session.data.workspace} />}
       </header>

@@ -4,9 +4,9 @@ import { useNavigate } from "react-router";
 import { useLists } from "../api/hooks";
 
 const pages = [
-  ["Lists", "/lists"], ["Import a list", "/bring-in"], ["Check an address", "/check"],
+  ["Lists", "/lists"], ["Import a list", "/import"], ["Check an address", "/check"],
   ["Policies", "/policies"], ["Catalogues", "/catalogues"],
-  ["Glossary", "/words"], ["Keys", "/keys"], ["Outbound", "/sending"], ["Workers and health", "/health"],
+  ["Glossary", "/glossary"], ["Keys", "/keys"], ["Outbound", "/outbound"], ["Workers and health", "/health"],
 ] as const;
 const help: [string, string][] = [["Ctrl K", "go anywhere"], ["/", "to the search of the page"], ["↑ ↓", "walk the rows"], ["Enter", "open the evidence"], ["Space", "choose a row"], ["Esc", "close"], ["?", "this help"]];
 

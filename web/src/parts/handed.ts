@@ -1,4 +1,4 @@
-/** A file that was dropped on one page and is brought in on another. */
+/** A file that was dropped on one page and is imported on another. */
 let handed: File | undefined;
 
 export function handOver(file: File) {

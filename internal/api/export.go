@@ -1,0 +1,79 @@
+package api
+
+import (
+	"context"
+	"io"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"varnet/core/policy"
+	"varnet/internal/contract"
+	"varnet/internal/decide"
+	"varnet/internal/export"
+)
+
+// ExportInput is a run and what of it is exported.
+type ExportInput struct {
+	ByID
+	contract.ExportChoice
+}
+
+func (a *API) registerExport(h huma.API) {
+	huma.Register(h, operation("preview-export", http.MethodGet, "/runs/{id}/export", "What the file would hold, before it is made"), a.exportSentence)
+	file := operation("export", http.MethodGet, "/runs/{id}/export/file", "The rows of one decision, or all, as they stood in the file or in another form; of a run that ended a broken download can be taken up again (Range)")
+	file.Responses = fileResponse("text/csv")
+	huma.Register(h, file, a.file)
+}
+
+// exportOf reads all that a file of a run is made of.
+func (a *API) exportOf(ctx context.Context, id int64, in contract.ExportChoice) (*export.Export, error) {
+	run, l, err := a.runAndList(ctx, id)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	p := run.Policy
+	if in.Policy != "" && in.Policy != p.Name {
+		if p, err = a.namedPolicy(ctx, in.Policy, 0); err != nil {
+			return nil, err
+		}
+	}
+	d, err := decide.New(ctx, a.store, run, l, p)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	e, err := export.New(ctx, a.store, d, in)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return e, nil
+}
+
+func (a *API) exportSentence(ctx context.Context, in *struct {
+	ExportInput
+	First int `query:"first" minimum:"0" maximum:"50" doc:"How many of the first rows of the file to show."`
+}) (*struct{ Body contract.ExportPreview }, error) {
+	e, err := a.exportOf(ctx, in.ID, in.ExportChoice)
+	if err != nil {
+		return nil, err
+	}
+	t, err := e.Tally(ctx, &a.summaries.Counted)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	out := contract.ExportPreview{Decision: policy.Decision(in.Decision), Rows: e.Rows(t), FileName: e.FileName(), Sentence: e.Sentence(t), Counts: contract.Counts(t.Counts()),
+		Columns: export.Columns(), Formulas: e.Formulas(), Titles: e.Titles()}
+	if out.First, err = e.First(ctx, t, in.First); err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return &struct{ Body contract.ExportPreview }{out}, nil
+}
+
+// file streams the rows as they are read; nothing is held in memory.
+func (a *API) file(ctx context.Context, in *ExportInput) (*huma.StreamResponse, error) {
+	e, err := a.exportOf(ctx, in.ID, in.ExportChoice)
+	if err != nil {
+		return nil, err
+	}
+	return a.stream(download{name: e.FileName(), kind: e.Kind(), tag: e.Tag(), write: func(out io.Writer) error { return e.Write(ctx, &a.summaries.Counted, out) }}), nil
+}

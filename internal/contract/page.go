@@ -1,0 +1,34 @@
+package contract
+
+import (
+	"encoding/base64"
+	"encoding/json"
+)
+
+// Page is a part of a list of things.
+type Page[T any] struct {
+	Items []T    `json:"items" doc:"What is on the page."`
+	Next  string `json:"next,omitempty" doc:"The cursor of the page after it; left out on the last."`
+}
+
+// CursorOf returns the cursor of the page that begins after a place. To callers it is
+// opaque: what it holds may change with every release.
+func CursorOf(place any) string {
+	text, err := json.Marshal(place)
+	if err != nil {
+		panic(err) // places are numbers and names
+	}
+	return base64.RawURLEncoding.EncodeToString(text)
+}
+
+// ReadCursor reads the place of a cursor; "" is the beginning and leaves place as it is.
+func ReadCursor(cursor string, place any) error {
+	if cursor == "" {
+		return nil
+	}
+	text, err := base64.RawURLEncoding.DecodeString(cursor)
+	if err == nil {
+		err = json.Unmarshal(text, place)
+	}
+	return err
+}

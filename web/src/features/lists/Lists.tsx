@@ -1,0 +1,100 @@
+import { Button } from "antd";
+import { lazy, Suspense, useState, type DragEvent } from "react";
+import { Link, useNavigate, useSearchParams } from "react-router";
+import type { List } from "../../api/client";
+import { useLists } from "../../api/hooks";
+import { MiniFlow } from "../../parts/MiniFlow";
+import { Sentence, Trouble, Wait } from "../../parts/Notice";
+import { When } from "../../parts/When";
+import { handOver } from "../../parts/handed";
+import { number, share } from "../../words";
+import type { Order } from "./Find";
+
+// What few look at comes when it is wanted: the first page stays small.
+const Find = lazy(async () => ({ default: (await import("./Find")).Find }));
+const Archive = lazy(async () => ({ default: (await import("./Archive")).Archive }));
+const Delete = lazy(async () => ({ default: (await import("./Delete")).Delete }));
+
+const orders: Record<Order, (a: List, b: List) => number> = {
+  newest: (a, b) => b.id - a.id,
+  name: (a, b) => a.name.localeCompare(b.name),
+  largest: (a, b) => b.rows - a.rows,
+};
+
+/** Lists shows the lists. A file can be dropped anywhere on the page. */
+export function Lists() {
+  const [search] = useSearchParams();
+  const archived = search.get("archived") === "true";
+  const lists = useLists(archived);
+  const go = useNavigate();
+  const [over, setOver] = useState(false);
+  const drop = (e: DragEvent) => {
+    e.preventDefault();
+    setOver(false);
+    const file = e.dataTransfer.files[0];
+    if (!file) return;
+    handOver(file);
+    void go("/import");
+  };
+  return (
+    <div className={over ? "whole-page over" : "whole-page"} onDragOver={(e) => { e.preventDefault(); setOver(true); }} onDragLeave={() => setOver(false)} onDrop={drop}>
+      <div className="title">
+        <h1>{archived ? "Archived lists" : "Lists"}</h1>
+        <Button type="primary" onClick={() => void go("/import")}>Import a list</Button>
+      </div>
+      {lists.isPending && <Wait for="your lists" />}
+      {lists.error && <Trouble error={lists.error} again={() => void lists.refetch()} />}
+      {archived && lists.data?.length === 0 && <p>No list is archived.</p>}
+      {!archived && lists.data?.length === 0 && <Sentence>There is no list yet. Drop a file anywhere on this page: any CSV or spreadsheet with a column of addresses will do.</Sentence>}
+      {lists.data && lists.data.length > 0 && <Table lists={lists.data} />}
+      {lists.data && (
+        <p className="after">
+          {!archived && lists.data.length > 0 && <span className="quiet">Drop a file anywhere on this page to import it. </span>}
+          {archived ? <Link to="/lists">All other lists</Link> : <Link to="/lists?archived=true">Archived lists</Link>}
+        </p>
+      )}
+    </div>
+  );
+}
+
+function Table({ lists }: { lists: List[] }) {
+  const [text, setText] = useState("");
+  const [order, setOrder] = useState<Order>("newest");
+  const shown = lists.filter((l) => l.name.toLowerCase().includes(text.trim().toLowerCase())).sort(orders[order]);
+  return (
+    <>
+      {lists.length > 5 && <Suspense fallback={null}><Find text={text} onText={setText} order={order} onOrder={setOrder} /></Suspense>}
+      {shown.length === 0 && <p>No list has this in its name.</p>}
+      <div className="scroll">
+        <table className="rows">
+          <thead>
+            <tr><th>List</th><th className="number">Rows</th><th className="number">Addresses</th><th>Last run</th><th>Kept</th><th>Brought in</th><th><span className="unseen">What can be done</span></th></tr>
+          </thead>
+          <tbody>{shown.map((l) => <Row key={l.id} list={l} />)}</tbody>
+        </table>
+      </div>
+    </>
+  );
+}
+
+function Row({ list: l }: { list: List }) {
+  const run = l.lastRun;
+  const [asks, setAsks] = useState(false);
+  return (
+    <tr>
+      <td><Link to={run ? `/runs/${run.id}` : `/lists/${l.id}`} className="name"><bdi>{l.name}</bdi></Link></td>
+      <td className="number">{number(l.rows)}</td>
+      <td className="number">{number(l.addresses)}</td>
+      <td>{run ? <><MiniFlow run={run} /><span className="quiet">{run.state === "finished" ? <When at={run.finishedAt!} /> : run.sentence}</span></> : <Link to={`/lists/${l.id}`}>not run yet: start one</Link>}</td>
+      <td>{run && <Link to={`/runs/${run.id}/export`}>{number(run.kept)}</Link>}{run && <span className="quiet">{share(run.kept, l.rows, "rows")}</span>}</td>
+      <td className="quiet"><When at={l.createdAt} /></td>
+      <td>
+        <span className="row-acts">
+          <Archive list={l} />
+          <button type="button" className="plain" onClick={() => setAsks(true)}>Delete<span className="unseen">: {l.name}</span></button>
+        </span>
+        {asks && <Suspense fallback={null}><Delete list={l} done={() => setAsks(false)} /></Suspense>}
+      </td>
+    </tr>
+  );
+}

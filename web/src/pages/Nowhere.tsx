@@ -1,5 +1,0 @@
-import { Link } from "react-router";
-
-export function Nowhere() {
-  return <><h1>There is no such page</h1><p><Link to="/lists">Go to the lists</Link></p></>;
-}
