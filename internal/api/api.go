@@ -52,7 +52,7 @@ func New(ending context.Context, e *work.Engine) http.Handler {
 	r.Handle("/metrics", promhttp.Handler())
 	r.Route("/api/v1", func(r chi.Router) {
 		h := humachi.New(r, configuration())
-		h.UseMiddleware(a.authenticate(h), strict(h))
+		h.UseMiddleware(a.authenticate(h), strict(h), a.idempotent(h))
 		a.register(h)
 		r.Get("/docs", docs(h))
 		r.Get("/problems", problems)
@@ -116,6 +116,7 @@ func (a *API) register(h huma.API) {
 	a.registerKeys(h)
 	a.registerOutbound(h)
 	closeValues(h.OpenAPI())
+	describeKeys(h.OpenAPI())
 }
 
 // operation describes an operation in one line.

@@ -19,8 +19,9 @@ import (
 
 func (a *API) registerChecks(h huma.API) {
 	huma.Register(h, operation("check", http.MethodPost, "/checks", "Check some addresses now, with all that is seen"), a.check)
-	sse.Register(h, operation("check-events", http.MethodPost, "/checks/events", "Check an address now and tell each stage that it passes; all that is seen at the end"),
-		map[string]any{"stage": contract.Passed{}, "evidence": contract.Evidence{}}, a.checkEvents)
+	stream := operation("check-events", http.MethodPost, "/checks/events", "Check an address now and tell each stage that it passes; all that is seen at the end")
+	stream.Metadata = map[string]any{"stream": true}
+	sse.Register(h, stream, map[string]any{"stage": contract.Passed{}, "evidence": contract.Evidence{}}, a.checkEvents)
 }
 
 func (a *API) check(ctx context.Context, in *struct{ Body contract.Addresses }) (*pageOutput[contract.Evidence], error) {

@@ -147,16 +147,19 @@ type ImportInput struct {
 	FileName       string `query:"fileName" doc:"The file's name."`
 	AddressColumns []int  `query:"addressColumns" maxItems:"8" doc:"The columns that hold addresses, from 0, in the order in which they are to be used; none leaves it to Varnet."`
 	SameMailbox    bool   `query:"sameMailbox" doc:"Tell duplicates by what the operator takes for the same mailbox (dots or tags left out where it is known to)."`
+	IdempotencyKey string `header:"Idempotency-Key" maxLength:"100" doc:"The same as the query's key."`
 	Key            string `query:"key" maxLength:"100" doc:"Imports the list once: whoever sends the same key again is given the list that is there. A file sent part by part under this key stands for the body."`
 }
 
+func (in *ImportInput) key() string { return cmp.Or(in.Key, in.IdempotencyKey) }
+
 func (in *ImportInput) file(ctx context.Context) intake.File {
 	return intake.File{Workspace: workspace(ctx).ID, Name: in.Name, FileName: in.FileName, SameMailbox: in.SameMailbox,
-		Sheet: in.Sheet, Overrule: in.overrule(), AddressColumns: in.AddressColumns, Key: in.Key}
+		Sheet: in.Sheet, Overrule: in.overrule(), AddressColumns: in.AddressColumns, Key: in.key()}
 }
 
 func (a *API) importFile(ctx context.Context, in *ImportInput) (*made[contract.List], error) {
-	l, err := a.once(ctx, in.Key, in.body, func(body io.Reader) (store.List, error) { return a.importer.Import(ctx, in.file(ctx), body) })
+	l, err := a.once(ctx, in.key(), in.body, func(body io.Reader) (store.List, error) { return a.importer.Import(ctx, in.file(ctx), body) })
 	if err != nil {
 		return nil, a.broken(ctx, err)
 	}
@@ -174,7 +177,7 @@ func (a *API) importNewer(ctx context.Context, in *struct {
 		return nil, a.failed(ctx, err)
 	}
 	newer := intake.Newer{File: in.file(ctx), List: l, Mode: intake.Mode(in.Mode), RowKey: in.RowKey}
-	made, err := a.once(ctx, in.Key, in.body, func(body io.Reader) (store.List, error) { return a.importer.ImportNewer(ctx, newer, body) })
+	made, err := a.once(ctx, in.key(), in.body, func(body io.Reader) (store.List, error) { return a.importer.ImportNewer(ctx, newer, body) })
 	if err != nil {
 		return nil, a.broken(ctx, err)
 	}

@@ -6,8 +6,8 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"varnet/core/catalogue"
 	"varnet/core/address"
+	"varnet/core/catalogue"
 	"varnet/core/finding"
 	"varnet/core/policy"
 	"varnet/core/probe"

@@ -2795,7 +2795,10 @@ export interface operations {
     "add-to-catalogue": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
             path?: never;
             cookie?: never;
         };
@@ -2956,7 +2959,10 @@ export interface operations {
     "follow-catalogue": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
             path?: never;
             cookie?: never;
         };
@@ -3258,7 +3264,10 @@ export interface operations {
     "try-catalogue": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
             path?: never;
             cookie?: never;
         };
@@ -3447,7 +3456,10 @@ export interface operations {
     check: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
             path?: never;
             cookie?: never;
         };
@@ -3926,7 +3938,10 @@ export interface operations {
     "make-key": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
             path?: never;
             cookie?: never;
         };
@@ -4200,7 +4215,10 @@ export interface operations {
                 /** @description Imports the list once: whoever sends the same key again is given the list that is there. A file sent part by part under this key stands for the body. */
                 key?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The same as the query's key. */
+                "Idempotency-Key"?: string;
+            };
             path?: never;
             cookie?: never;
         };
@@ -4647,7 +4665,10 @@ export interface operations {
     "draft-run": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
             path: {
                 /** @description Its ID. */
                 id: number;
@@ -4970,7 +4991,10 @@ export interface operations {
                 /** @description With update: the column by which rows are found again; the address unless given. */
                 rowKey?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The same as the query's key. */
+                "Idempotency-Key"?: string;
+            };
             path: {
                 /** @description Its ID. */
                 id: number;
@@ -5089,7 +5113,10 @@ export interface operations {
     override: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
             path: {
                 /** @description Its ID. */
                 id: number;
@@ -5356,7 +5383,10 @@ export interface operations {
     "start-run": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
             path: {
                 /** @description Its ID. */
                 id: number;
@@ -5693,7 +5723,10 @@ export interface operations {
     "add-parts": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
             path?: never;
             cookie?: never;
         };
@@ -6146,7 +6179,10 @@ export interface operations {
     "try-rules": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
             path?: never;
             cookie?: never;
         };
@@ -7217,7 +7253,10 @@ export interface operations {
                 /** @description Only overrides: what a person decided. */
                 overridden?: boolean;
             };
-            header?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
             path: {
                 /** @description Its ID. */
                 id: number;
@@ -8090,7 +8129,10 @@ export interface operations {
                 /** @description With no filter: whether all results are meant. */
                 all?: boolean;
             };
-            header?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
             path: {
                 /** @description Its ID. */
                 id: number;
@@ -8605,7 +8647,10 @@ export interface operations {
     "find-result": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
             path: {
                 /** @description Its ID. */
                 id: number;
@@ -9018,7 +9063,10 @@ export interface operations {
     "try-policy": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
             path: {
                 /** @description Its ID. */
                 id: number;
