@@ -145,7 +145,9 @@ func (r *recorder) AppendHeader(name, value string) {
 	r.humaContext.AppendHeader(name, value)
 }
 
-func (r *recorder) BodyWriter() io.Writer { return io.MultiWriter(&r.answer, r.humaContext.BodyWriter()) }
+func (r *recorder) BodyWriter() io.Writer {
+	return io.MultiWriter(&r.answer, r.humaContext.BodyWriter())
+}
 
 // describeKeys has the contract tell of the header where it holds.
 func describeKeys(api *huma.OpenAPI) {

@@ -9,6 +9,7 @@ import (
 	"io"
 	"net/http"
 	"strconv"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -49,7 +50,7 @@ func (a *API) registerLists(h huma.API) {
 	again = creates(again)
 	again.RequestBody = fileBody
 	huma.Register(h, again, a.importNewer)
-	huma.Register(h, operation("lists", http.MethodGet, "/lists", "The lists, newest first"), a.lists)
+	huma.Register(h, operation("lists", http.MethodGet, "/lists", "The lists, page by page"), a.lists)
 	problems := operation("list-problems", http.MethodGet, "/lists/{id}/problems", "The problem rows as CSV: no address, not an address, a repeated one, one that was cleaned up")
 	problems.Responses = fileResponse("text/csv")
 	huma.Register(h, problems, a.problems)
@@ -237,13 +238,15 @@ func (a *API) common(ctx context.Context, in *struct {
 func (a *API) lists(ctx context.Context, in *struct {
 	Cursor
 	Limit
-	Archived bool `query:"archived" doc:"Archived lists, instead of the others."`
+	Archived bool            `query:"archived" doc:"Archived lists, instead of the others."`
+	Search   string          `query:"search" maxLength:"200" doc:"Only lists with this text in their name."`
+	Order    store.ListOrder `query:"order" enum:"newest,name,largest" default:"newest" doc:"The order: the newest first, by name, or the largest first."`
 }) (*pageOutput[contract.List], error) {
-	w, before := workspace(ctx).ID, int64(0)
-	if err := in.place(&before); err != nil {
+	f := store.ListFilter{Search: strings.TrimSpace(in.Search), Archived: in.Archived, Order: in.Order, Limit: in.Limit.Limit}
+	if err := in.place(&f.After); err != nil {
 		return nil, err
 	}
-	lists, err := a.store.Lists(ctx, w, before, in.Limit.Limit, in.Archived)
+	lists, err := a.store.Lists(ctx, workspace(ctx).ID, f)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -255,7 +258,7 @@ func (a *API) lists(ctx context.Context, in *struct {
 		}
 		out = append(out, b)
 	}
-	return pageOf(out, in.Limit.Limit, func(l contract.List) any { return l.ID }), nil
+	return pageOf(out, f.Limit, func(l contract.List) any { return store.ListPlace{ID: l.ID, Name: l.Name, Rows: l.Rows} }), nil
 }
 
 func (a *API) list(ctx context.Context, in *ByID) (*struct{ Body contract.List }, error) {

@@ -123,11 +123,11 @@ func (a *API) findResult(ctx context.Context, in *struct {
 	ByID
 	Body contract.OneAddress
 }) (*struct{ Body contract.Evidence }, error) {
-	read, err := address.Parse(in.Body.Address)
-	if err != nil {
-		return nil, huma.Error422UnprocessableEntity(sentence(err.Error()))
-	}
 	d, err := a.decider(ctx, in.ID)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	read, err := address.Parse(in.Body.Address)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}

@@ -64,7 +64,9 @@ func TestIdempotencyKeys(t *testing.T) {
 	var wait sync.WaitGroup
 	answers := make([]int, 8)
 	for n := range answers {
-		wait.Go(func() { answers[n], _, _ = send("/lists/2/runs", "application/json", "many-at-once-of-it", `{"depth": "syntax"}`) })
+		wait.Go(func() {
+			answers[n], _, _ = send("/lists/2/runs", "application/json", "many-at-once-of-it", `{"depth": "syntax"}`)
+		})
 	}
 	wait.Wait()
 	for _, status := range answers {

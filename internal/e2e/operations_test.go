@@ -213,7 +213,7 @@ func (c *caller) withoutKey(t *testing.T) {
 			return
 		}
 		for _, key := range []string{"", "varnet_made_up"} {
-			code, header, text := c.call(key, method, path, op, map[string]string{"id": "1", "other": "1", "address": "1", "name": "seed", "kind": "role", "key": "seed"}, nil)
+			code, header, text := c.call(key, method, path, op, map[string]string{"id": "1", "other": "1", "ordinal": "1", "name": "seed", "kind": "role", "key": "seed"}, nil)
 			if code != http.StatusUnauthorized {
 				t.Errorf("%s: %d", name, code)
 			}
@@ -225,7 +225,7 @@ func (c *caller) withoutKey(t *testing.T) {
 func (c *caller) byNeighbours(t *testing.T, theirs string, list, run int64) {
 	tried := 0
 	c.each(func(name, method, path string, op described1) {
-		fill := map[string]string{"id": fmt.Sprint(run), "other": fmt.Sprint(run), "address": "1", "with": fmt.Sprint(list)}
+		fill := map[string]string{"id": fmt.Sprint(run), "other": fmt.Sprint(run), "ordinal": "1", "with": fmt.Sprint(list)}
 		switch {
 		case strings.HasPrefix(path, "/lists/{id}"):
 			fill["id"] = fmt.Sprint(list)
@@ -257,7 +257,7 @@ func (c *caller) withNonsense(t *testing.T, key string, list, run int64) {
 	c.each(func(name, method, path string, op described1) {
 		if strings.Contains(path, "{id}") && (strings.HasPrefix(path, "/lists") || strings.HasPrefix(path, "/runs")) {
 			for _, id := range []string{"nonsense", "0", "-1", "9223372036854775808", "4000000000"} {
-				code, header, text := c.call(key, method, path, op, map[string]string{"id": id, "other": id, "address": "1"}, nil)
+				code, header, text := c.call(key, method, path, op, map[string]string{"id": id, "other": id, "ordinal": "1"}, nil)
 				hold(name+" "+id, code, header, text)
 			}
 		}

@@ -82,13 +82,49 @@ func (s *Store) CompleteList(ctx context.Context, l *List, domains map[string]*M
 	return s.addParts(ctx, l.ID, domains)
 }
 
-// Lists returns a page of the workspace's lists, newest first: those with an ID
-// below before (0: from the newest). Lists that were imported again are left
-// out for the newer ones. Those archived are given apart from the others.
-func (s *Store) Lists(ctx context.Context, workspace, before int64, limit int, archived bool) ([]List, error) {
-	return many[List](ctx, s.db, `SELECT `+listColumns+` FROM list WHERE workspace_id = $1 AND ($2 = 0 OR id < $2) AND (archived_at IS NOT NULL) = $4
-		AND NOT EXISTS (SELECT FROM list newer WHERE newer.earlier_id = list.id) ORDER BY id DESC LIMIT $3`,
-		workspace, before, limit, archived)
+// ListOrder is an order of lists.
+type ListOrder string
+
+// The orders of lists.
+const (
+	NewestFirst  ListOrder = "newest"
+	ByName       ListOrder = "name"
+	LargestFirst ListOrder = "largest"
+)
+
+// ListFilter chooses lists, and where a page of them begins.
+type ListFilter struct {
+	Search   string // a part of the name, whatever the case
+	Archived bool   // those that are archived, instead of the others
+	Order    ListOrder
+	// After is the last list of the page before, as far as the order looks at it.
+	After ListPlace
+	Limit int
+}
+
+// ListPlace is the place of a list in any order; ID 0 is before all.
+type ListPlace struct {
+	ID   int64
+	Name string
+	Rows int64
+}
+
+// places are the orders in SQL: the condition that a list comes after the place ($4 ID,
+// $5 name, $6 rows), and the order itself.
+var places = map[ListOrder][2]string{
+	NewestFirst:  {"id < $4 AND $5::text IS NOT NULL AND $6::bigint IS NOT NULL", "id DESC"},
+	ByName:       {"(lower(name), id) > (lower($5), $4) AND $6::bigint IS NOT NULL", "lower(name), id"},
+	LargestFirst: {"(rows, id) < ($6::bigint, $4) AND $5::text IS NOT NULL", "rows DESC, id DESC"},
+}
+
+// Lists returns a page of the workspace's lists. Lists that a newer file was imported for
+// are left out for the newer ones.
+func (s *Store) Lists(ctx context.Context, workspace int64, f ListFilter) ([]List, error) {
+	place := places[f.Order]
+	return many[List](ctx, s.db, `SELECT `+listColumns+` FROM list WHERE workspace_id = $1 AND (archived_at IS NOT NULL) = $2
+		AND ($3 = '' OR name ILIKE $3) AND ($4::bigint = 0 OR `+place[0]+`)
+		AND NOT EXISTS (SELECT FROM list newer WHERE newer.earlier_id = list.id) ORDER BY `+place[1]+` LIMIT $7`,
+		workspace, f.Archived, pattern(f.Search), f.After.ID, f.After.Name, f.After.Rows, f.Limit)
 }
 
 // ListChange is what is to be changed of a list; nil leaves it.

@@ -397,7 +397,7 @@ func TestNothingHalfIsBroughtIn(t *testing.T) {
 			t.Errorf("%s: %v", what, err)
 		}
 	}
-	if lists, err := p.Store.Lists(t.Context(), p.workspace, 0, 10, false); err != nil || len(lists) != 0 {
+	if lists, err := p.Store.Lists(t.Context(), p.workspace, store.ListFilter{Order: store.NewestFirst, Limit: 10}); err != nil || len(lists) != 0 {
 		t.Errorf("%d lists are left, %v", len(lists), err)
 	}
 	var rows int

@@ -235,7 +235,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The lists, newest first */
+        /** The lists, page by page */
         get: operations["lists"];
         put?: never;
         /** Import a file as a list */
@@ -4137,6 +4137,10 @@ export interface operations {
                 limit?: number;
                 /** @description Archived lists, instead of the others. */
                 archived?: boolean;
+                /** @description Only lists with this text in their name. */
+                search?: string;
+                /** @description The order: the newest first, by name, or the largest first. */
+                order?: "newest" | "name" | "largest";
             };
             header?: never;
             path?: never;

@@ -1,4 +1,4 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useInfiniteQuery, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, items, told, type Run } from "./client";
 
@@ -14,13 +14,19 @@ export function useSession() {
   return useQuery({ queryKey: keys.session, queryFn: async () => told(await api.GET("/session")), retry: false, staleTime: 60_000 });
 }
 
-/** useLists gives the newest lists, or the newest of those archived. */
-export function useLists(archived = false) {
-  return useQuery({
-    queryKey: [...keys.lists, archived],
-    queryFn: async () => items(await api.GET("/lists", { params: { query: { limit: 100, archived } } })),
+export type ListQuery = { archived?: boolean; search?: string; order?: "newest" | "name" | "largest" };
+
+/** useLists gives the lists that are looked for, page after page; the service searches and orders them. */
+export function useLists(query: ListQuery = {}) {
+  return useInfiniteQuery({
+    queryKey: [...keys.lists, query],
+    initialPageParam: undefined as string | undefined,
+    queryFn: async ({ pageParam }) => told(await api.GET("/lists", { params: { query: { ...query, cursor: pageParam, limit: 50 } } })),
+    getNextPageParam: (last) => last.next,
+    placeholderData: keepPreviousData,
+    select: (pages) => pages.pages.flatMap((p) => p.items),
     // Somebody may be running one: look again while any is on its way.
-    refetchInterval: (q) => (q.state.data?.some((l) => l.lastRun && !l.lastRun.finishedAt) ? 2000 : false),
+    refetchInterval: (q) => (q.state.data?.pages.some((p) => p.items.some((l) => l.lastRun && !l.lastRun.finishedAt)) ? 2000 : false),
   });
 }
 

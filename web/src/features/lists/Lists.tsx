@@ -2,7 +2,7 @@ import { Button } from "antd";
 import { lazy, Suspense, useState, type DragEvent } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import type { List } from "../../api/client";
-import { useLists } from "../../api/hooks";
+import { useLists, useSettled } from "../../api/hooks";
 import { MiniFlow } from "../../parts/MiniFlow";
 import { Sentence, Trouble, Wait } from "../../parts/Notice";
 import { When } from "../../parts/When";
@@ -15,17 +15,15 @@ const Find = lazy(async () => ({ default: (await import("./Find")).Find }));
 const Archive = lazy(async () => ({ default: (await import("./Archive")).Archive }));
 const Delete = lazy(async () => ({ default: (await import("./Delete")).Delete }));
 
-const orders: Record<Order, (a: List, b: List) => number> = {
-  newest: (a, b) => b.id - a.id,
-  name: (a, b) => a.name.localeCompare(b.name),
-  largest: (a, b) => b.rows - a.rows,
-};
-
 /** Lists shows the lists. A file can be dropped anywhere on the page. */
 export function Lists() {
   const [search] = useSearchParams();
   const archived = search.get("archived") === "true";
-  const lists = useLists(archived);
+  const [text, setText] = useState("");
+  const [order, setOrder] = useState<Order>("newest");
+  const looked = useSettled(text.trim(), 250);
+  const lists = useLists({ archived, search: looked, order });
+  const none = lists.data?.length === 0;
   const go = useNavigate();
   const [over, setOver] = useState(false);
   const drop = (e: DragEvent) => {
@@ -42,11 +40,14 @@ export function Lists() {
         <h1>{archived ? "Archived lists" : "Lists"}</h1>
         <Button type="primary" onClick={() => void go("/import")}>Import a list</Button>
       </div>
+      {lists.data && (lists.data.length > 5 || text !== "") && <Suspense fallback={null}><Find text={text} onText={setText} order={order} onOrder={setOrder} /></Suspense>}
       {lists.isPending && <Wait for="your lists" />}
       {lists.error && <Trouble error={lists.error} again={() => void lists.refetch()} />}
-      {archived && lists.data?.length === 0 && <p>No list is archived.</p>}
-      {!archived && lists.data?.length === 0 && <Sentence>There is no list yet. Drop a file anywhere on this page: any CSV or spreadsheet with a column of addresses will do.</Sentence>}
+      {none && looked && <p>No list has this in its name.</p>}
+      {archived && none && !looked && <p>No list is archived.</p>}
+      {!archived && none && !looked && <Sentence>There is no list yet. Drop a file anywhere on this page: any CSV or spreadsheet with a column of addresses will do.</Sentence>}
       {lists.data && lists.data.length > 0 && <Table lists={lists.data} />}
+      {lists.hasNextPage && <Button loading={lists.isFetchingNextPage} onClick={() => void lists.fetchNextPage()}>Show 50 more</Button>}
       {lists.data && (
         <p className="after">
           {!archived && lists.data.length > 0 && <span className="quiet">Drop a file anywhere on this page to import it. </span>}
@@ -58,22 +59,15 @@ export function Lists() {
 }
 
 function Table({ lists }: { lists: List[] }) {
-  const [text, setText] = useState("");
-  const [order, setOrder] = useState<Order>("newest");
-  const shown = lists.filter((l) => l.name.toLowerCase().includes(text.trim().toLowerCase())).sort(orders[order]);
   return (
-    <>
-      {lists.length > 5 && <Suspense fallback={null}><Find text={text} onText={setText} order={order} onOrder={setOrder} /></Suspense>}
-      {shown.length === 0 && <p>No list has this in its name.</p>}
-      <div className="scroll">
-        <table className="rows">
+    <div className="scroll">
+      <table className="rows">
           <thead>
-            <tr><th>List</th><th className="number">Rows</th><th className="number">Addresses</th><th>Last run</th><th>Kept</th><th>Brought in</th><th><span className="unseen">What can be done</span></th></tr>
+            <tr><th>List</th><th className="number">Rows</th><th className="number">Addresses</th><th>Last run</th><th>Kept</th><th>Imported</th><th><span className="unseen">What can be done</span></th></tr>
           </thead>
-          <tbody>{shown.map((l) => <Row key={l.id} list={l} />)}</tbody>
+          <tbody>{lists.map((l) => <Row key={l.id} list={l} />)}</tbody>
         </table>
       </div>
-    </>
   );
 }
 

@@ -79,7 +79,7 @@ function Bar({ run, clear, says, decide, ask, out, many, children }: Acts) {
         {many && <span className="quiet">A rule of a policy decides about so many.</span>}
         {run.state === "finished" && <Button size="small" loading={asking.isPending} onClick={() => asking.mutate()}>Ask again</Button>}
         {!("overridden" in out) && (
-          <Button size="small" onClick={() => void go(`/runs/${run.id}/export?${new URLSearchParams({ decision: "all", ...out })}`)}>Export</Button>
+          <Button size="small" onClick={() => void go(`/runs/${run.id}/export?${new URLSearchParams({ decision: "all", ...out })}`)}>Export the chosen</Button>
         )}
         {children}
         <button type="button" className="plain" onClick={clear}>Choose none</button>
