@@ -18,6 +18,9 @@ func init() {
 
 // problemOf makes a problem document of a kind (RFC 9457).
 func problemOf(k contract.ProblemKind, status int, detail string, errs ...error) huma.StatusError {
+	if detail == "validation failed" { // huma's own words
+		detail = "The request has something that this operation does not take. Nothing was done."
+	}
 	p := &huma.ErrorModel{Type: k.Type(), Title: k.Title, Status: status, Detail: detail}
 	for _, err := range errs {
 		if err != nil {

@@ -274,8 +274,6 @@ func allResults(t *testing.T, api *client.Client, run int64) (all []contract.Res
 	return all
 }
 
-func itoa(n int32) string { b, _ := json.Marshal(n); return string(b) }
-
 // checkResults holds a run's results against its counts and the truth.
 func checkResults(t *testing.T, api *client.Client, run contract.Run, w *practice.World) {
 	t.Helper()

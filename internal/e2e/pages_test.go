@@ -40,11 +40,11 @@ func TestPages(t *testing.T) {
 	do("sign in", browser.SignIn(s.URL, s.Key))
 	do("check one", browser.Press("Check"), browser.Type(`input[aria-label="Address"]`, "ada.moss@longgone.example\r"), browser.Text("Domain does not exist"), browser.Text("not reached"))
 	do("its place can be passed on", chromedp.Reload(), browser.Text("Typed"), browser.Text("Domain does not exist"))
-	do("catalogues", browser.Press("Catalogues"), browser.Type(`textarea[aria-label="Names"]`, "tenminutes.example\nquickpost.example"), browser.Press("Add 2 entries"), browser.Text("2 entries of your own"))
+	do("catalogues", browser.Press("Setup"), browser.Press("Catalogues"), browser.Type(`textarea[aria-label="Names"]`, "tenminutes.example\nquickpost.example"), browser.Press("Add 2 entries"), browser.Text("2 entries of your own"))
 	do("an entry is removed", click("quickpost.example"), browser.Text("1 entry of your own"))
 	do("an entry that is none", browser.Type(`textarea[aria-label="Names"]`, "@@"), browser.Press("Add"), browser.Seen("[role=alert]"))
-	do("glossary", browser.Press("Glossary"), browser.Type("#search", "greylist"), browser.Text("1 of 29 fit"), browser.Text("exchanger.postponed"))
-	do("keys", browser.Press("Keys"), browser.Type(`input[aria-label="What the key is for"]`, "the web form"), browser.Press("Make a key"), browser.Text("shown only now"))
+	do("glossary", browser.Press("Setup"), browser.Press("Glossary"), browser.Type("#search", "greylist"), browser.Text("1 of 29 fit"), browser.Text("exchanger.postponed"))
+	do("keys", browser.Press("Setup"), browser.Press("Keys"), browser.Type(`input[aria-label="What the key is for"]`, "the web form"), browser.Press("Make a key"), browser.Text("shown only now"))
 	do("a key is taken back", click("the web form"), without("the web form"))
 	do("domains", chromedp.Navigate(s.URL+"/runs/1/domains"), browser.Text("postbarn.example"), browser.Type("#search", "sundial"), browser.Text("1 domain, the largest first"), browser.Text("proves nothing"))
 	do("a domain's results", browser.Press("sundial-nursery.example"), browser.Text("catch-all"))
@@ -52,8 +52,8 @@ func TestPages(t *testing.T) {
 	do("the list's runs", chromedp.Navigate(s.URL+"/lists/1"), browser.Text("Its runs"), browser.Press("What changed since run 1"), browser.Text("changed from run 1 to run 2"))
 	do("the rows", chromedp.Navigate(s.URL+"/lists/1/rows"), browser.Text("Rows 1 to"), browser.Text("FS-00001"))
 	do("the rows in another order, to the end", click("Name"), browser.Text("Name ↑"), click("Name"), browser.Text("Name ↓"), scrolledTo("to 1,200 of 1,200"))
-	do("what an entry would alter", browser.Press("Catalogues"), browser.Type(`textarea[aria-label="Names"]`, "postbarn.example"), browser.Press("See what that would alter"), browser.Text("would be told otherwise"))
-	do("health", browser.Press("Health"), browser.Text("1 worker with 200 lanes is at work."), browser.Text("direct"))
+	do("what an entry would alter", browser.Press("Setup"), browser.Press("Catalogues"), browser.Type(`textarea[aria-label="Names"]`, "postbarn.example"), browser.Press("See what that would alter"), browser.Text("would be told otherwise"))
+	do("health", browser.Press("Setup"), browser.Press("Workers and health"), browser.Text("1 worker with 200 lanes is at work."), browser.Text("direct"))
 	do("a list is put aside", chromedp.Navigate(s.URL+"/lists"), click("Archive"), browser.Text("There is no list yet"), browser.Press("Archived lists"), click("Unarchive"), browser.Text("No list is archived"))
 	do("anywhere by keyboard", keys("k", true), browser.Seen(`input[aria-label="Where to"]`), browser.Type(`input[aria-label="Where to"]`, "polic\r"), browser.Text("careful"))
 	do("what the keyboard can do", keys("?", false), browser.Text("open the evidence"))
@@ -64,7 +64,7 @@ func TestPages(t *testing.T) {
 	narrow := drive(t, browser.Options{Width: 390, Height: 844})
 	narrow("sign in, narrow", browser.SignIn(s.URL, s.Key))
 	for _, page := range []string{"/lists", "/import", "/lists/1", "/lists/1/rows", "/runs/1", "/runs/1/results", "/runs/1/domains", "/runs/2/compare/1", "/runs/1/export",
-		"/policies", "/policies/new?from=strict&run=1", "/outbound", "/check?address=ada@fernhollow.example", "/catalogues", "/glossary", "/keys", "/health", "/lists?archived=true"} {
+		"/policies", "/policies/new?from=strict&run=1", "/outbound", "/check?address=ada@fernhollow.example", "/catalogues", "/glossary", "/keys", "/health", "/lists?archived=true", "/setup"} {
 		narrow(page+", narrow", chromedp.Navigate(s.URL+page), browser.Seen("h1"), chromedp.Sleep(300*time.Millisecond))
 	}
 	do("a list is deleted", chromedp.Navigate(s.URL+"/lists"), click("Delete"), browser.Press("Delete it for good"), browser.Text("There is no list yet"))

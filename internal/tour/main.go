@@ -79,6 +79,7 @@ func (t *tour) run(ctx context.Context) error {
 		{"policy", chromedp.Tasks{t.ofRun("/policies/new?from=reach-further&run=%s"), browser.Text("whatever no rule fits"), browser.Text("rows will be kept"), chromedp.Sleep(600 * time.Millisecond)}},
 		{"export", chromedp.Tasks{t.ofRun("/runs/%s/export?form=results&columns=finding,cause,traits,decision"), browser.Text("Preview of the file"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"catalogues", chromedp.Tasks{t.ownEntries(), t.open("/catalogues"), browser.Text("Followed catalogues"), browser.Text("seedbank")}},
+		{"setup", chromedp.Tasks{t.open("/setup"), browser.Text("Outbound is"), browser.Text("opens this workspace"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"run-dark", chromedp.Tasks{dark, t.ofRun("/runs/%s"), browser.Text(": finished"), chromedp.Sleep(300 * time.Millisecond)}},
 	} {
 		if err := browser.Do(tab, 45*time.Second, p.steps...); err != nil {

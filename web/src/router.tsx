@@ -14,6 +14,7 @@ export const router = createBrowserRouter([
       { path: "/lists/:id/rows", lazy: async () => ({ Component: (await import("./features/lists/ListRows")).ListRows }) },
       { path: "/check", lazy: async () => ({ Component: (await import("./features/check/Check")).Check }) },
       { path: "/catalogues", lazy: async () => ({ Component: (await import("./features/catalogues/Catalogues")).Catalogues }) },
+      { path: "/setup", lazy: async () => ({ Component: (await import("./features/setup/Setup")).Setup }) },
       { path: "/glossary", lazy: async () => ({ Component: (await import("./features/glossary/Glossary")).Glossary }) },
       { path: "/keys", lazy: async () => ({ Component: (await import("./features/keys/Keys")).Keys }) },
       { path: "/runs/:id/domains", lazy: async () => ({ Component: (await import("./features/runs/Domains")).Domains }) },

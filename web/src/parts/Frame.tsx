@@ -20,10 +20,7 @@ export function Frame() {
       <header className="frame">
         <Link to="/lists" className="brand"><img src="/mark.svg" alt="" width={24} height={24} /> Varnet</Link>
         <nav aria-label="Main">
-          <Link to="/lists">Lists</Link><Link to="/check">Check</Link><Link to="/policies">Policies</Link>
-          <Link to="/catalogues">Catalogues</Link>
-          {session.data?.keeper && <><Link to="/outbound">Outbound</Link><Link to="/health">Health</Link></>}
-          <Link to="/glossary">Glossary</Link><Link to="/keys">Keys</Link>
+          <Link to="/lists">Lists</Link><Link to="/check">Check</Link><Link to="/setup">Setup</Link>
         </nav>
         {session.data && <SignedIn workspace={session.data.workspace} />}
       </header>

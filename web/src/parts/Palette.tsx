@@ -4,7 +4,7 @@ import { useNavigate } from "react-router";
 import { useLists } from "../api/hooks";
 
 const pages = [
-  ["Lists", "/lists"], ["Import a list", "/import"], ["Check an address", "/check"],
+  ["Lists", "/lists"], ["Import a list", "/import"], ["Check an address", "/check"], ["Setup", "/setup"],
   ["Policies", "/policies"], ["Catalogues", "/catalogues"],
   ["Glossary", "/glossary"], ["Keys", "/keys"], ["Outbound", "/outbound"], ["Workers and health", "/health"],
 ] as const;

@@ -20,7 +20,7 @@ const keyOf = (e: Entry) => `${e.kind} ${e.name}`;
 /** Catalogues shows the workspace's own entries over the shipped catalogues, and takes many at a time. */
 export function Catalogues() {
   const client = useQueryClient();
-  const entries = useQuery({ queryKey: ["catalogue"], queryFn: async () => items(await api.GET("/catalogue")) });
+  const entries = useQuery({ queryKey: ["catalogue"], queryFn: async () => items(await api.GET("/catalogue", { params: { query: { limit: 500 } } })) });
   const remove = useMutation({
     mutationFn: async (e: Entry) => told(await api.DELETE("/catalogue/{kind}/{name}", { params: { path: { kind: e.kind, name: e.name } } })),
     onSuccess: () => client.invalidateQueries({ queryKey: ["catalogue"] }),

@@ -24,7 +24,7 @@ export function Check() {
   };
   return (
     <>
-      <h1>Check one address</h1>
+      <h1>Check an address</h1>
       <p>Its form, its domain, its mail host and its mailbox, now. No message is sent to anybody.</p>
       <form className="add" onSubmit={check}>
         <Input aria-label="Address" autoFocus value={typed} onChange={(e) => setTyped(e.target.value)} placeholder="ada.moss@fernhollow.example" />

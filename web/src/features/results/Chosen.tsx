@@ -11,7 +11,7 @@ import { useMatching } from "./useMatching";
 
 type Hand = Schema<"Override">["decision"];
 /** What one can do with a choice of rows, and what it is called. */
-const overrides: [Hand, string][] = [["keep", `${glyphs.keep} Keep`], ["hold", `${glyphs.hold} Hold`], ["drop", `${glyphs.drop} Strike`], ["policy", "As the policy says"]];
+const overrides: [Hand, string][] = [["keep", `${glyphs.keep} Keep`], ["hold", `${glyphs.hold} Hold`], ["drop", `${glyphs.drop} Drop`], ["policy", "As the policy says"]];
 
 /** About so many can be overridden at once; the service takes no more. */
 const mostByHand = 10_000;
