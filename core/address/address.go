@@ -64,7 +64,7 @@ func (a Address) Identity(s Sameness) string {
 	return local + "@" + a.Domain
 }
 
-// International tells whether the local part needs SMTPUTF8 (RFC 6531).
+// International reports whether the local part needs SMTPUTF8 (RFC 6531).
 func (a Address) International() bool { return !ascii(a.Local) }
 
 // Tag is the sub-address after a plus sign (RFC 5233), "" where there is none.
@@ -156,7 +156,7 @@ func (g Grammar) firstOfSeveral(cell string) (first Address, ok bool) {
 	return first, true
 }
 
-// Rebuild gives back an address from the mailbox form that Parse made.
+// Rebuild returns an address from the mailbox form that Parse made.
 func Rebuild(mailbox string) Address {
 	i := strings.LastIndexByte(mailbox, '@')
 	return Address{Local: mailbox[:i], Domain: mailbox[i+1:]}
@@ -213,7 +213,7 @@ func split(text string) (local, domain string, err error) {
 	return local, domain, nil
 }
 
-// closingQuote gives the index of the quote that ends the quoted string s
+// closingQuote returns the index of the quote that ends the quoted string s
 // begins with, or -1.
 func closingQuote(s string) int {
 	for i := 1; i < len(s); i++ {

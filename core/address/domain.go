@@ -21,7 +21,7 @@ var profile = idna.New(
 	idna.Transitional(false),
 )
 
-// domain gives the canonical form of a domain: lower case, A-labels. It begins
+// domain returns the canonical form of a domain: lower case, A-labels. It begins
 // after the character numbered at.
 func (g Grammar) domain(s string, at int) (string, error) {
 	if s[0] == '[' {

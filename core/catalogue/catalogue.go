@@ -105,13 +105,13 @@ func lay(own []Entry) *Catalogue {
 	return c
 }
 
-// Has tells whether a name or domain, as Normal gives it, stands in a kind.
+// Has reports whether a name or domain, as Normal gives it, stands in a kind.
 func (c *Catalogue) Has(k Kind, name string) bool {
 	return map[Kind]set{Roles: c.roles, NoReplies: c.noReplies, Disposable: c.disposable, FreeMail: c.freeMail,
 		TrapNames: c.trapNames, TrapDomains: c.trapDomains, TrapTypos: c.trapTypos}[k][name]
 }
 
-// Normal gives an entry as it is compared: a domain in its canonical form, a
+// Normal returns an entry as it is compared: a domain in its canonical form, a
 // name in lower case without dots, hyphens and underscores where those are
 // left out.
 func Normal(k Kind, name string) (string, error) {
@@ -202,13 +202,13 @@ func (c *Catalogue) isFreeMail(domain string) bool {
 	return families[name] && country(ending) && !c.except[Entry{FreeMail, domain, true}]
 }
 
-// Traits gives the traits that the text of the address alone shows: those of
+// Traits returns the traits that the text of the address alone shows: those of
 // its name and those of its domain.
 func (c *Catalogue) Traits(a address.Address) finding.Traits {
 	return c.NameTraits(a).With(c.OwnTraits(a.Domain)...)
 }
 
-// NameTraits gives the traits that the name before the @ shows.
+// NameTraits returns the traits that the name before the @ shows.
 func (c *Catalogue) NameTraits(a address.Address) finding.Traits {
 	var t finding.Traits
 	base := a.Base()
@@ -223,7 +223,7 @@ func (c *Catalogue) NameTraits(a address.Address) finding.Traits {
 	return t
 }
 
-// OwnTraits gives the traits that the text of a domain shows; they are those of
+// OwnTraits returns the traits that the text of a domain shows; they are those of
 // all its addresses.
 func (c *Catalogue) OwnTraits(domain string) finding.Traits {
 	var t finding.Traits
@@ -254,7 +254,7 @@ func (c *Catalogue) Sameness(domain string) address.Sameness {
 	return address.Sameness{Dots: sameMailbox[domain+":dots"], Tags: sameMailbox[domain+":tags"]}
 }
 
-// ExchangerTraits gives the traits that a domain's exchangers show: one whose
+// ExchangerTraits returns the traits that a domain's exchangers show: one whose
 // every exchanger belongs to a disposable service is disposable itself,
 // whatever its name.
 func (c *Catalogue) ExchangerTraits(exchangers []string) (t finding.Traits) {
@@ -269,7 +269,7 @@ func (c *Catalogue) ExchangerTraits(exchangers []string) (t finding.Traits) {
 	return t
 }
 
-// inOrUnder tells whether the domain or one above it is in the set.
+// inOrUnder reports whether the domain or one above it is in the set.
 func inOrUnder(s set, domain string) bool {
 	for domain != "" {
 		if s[domain] {

@@ -40,7 +40,7 @@ type Share struct {
 // z is the quantile of the normal distribution for intervals at the 95 % level.
 const z = 1.959964
 
-// Of gives the interval in which the share of a kind in a whole of so many
+// Of returns the interval in which the share of a kind in a whole of so many
 // lies, when hits of sampled were of that kind: Wilson's score interval with
 // the correction for samples that are a good part of the whole. It holds the
 // truth in at least 93 of 100 lists (TestCoverage).

@@ -64,7 +64,7 @@ type CauseInfo struct {
 	Advice  string
 	// Findings are the findings the cause may go with.
 	Findings []Finding
-	// AskAgain tells whether asking again may bring another answer.
+	// AskAgain reports whether asking again may bring another answer.
 	AskAgain bool
 }
 
@@ -88,7 +88,7 @@ var byCode = func() map[Cause]CauseInfo {
 // Causes lists the registry in the order of the stages.
 func Causes() []CauseInfo { return append([]CauseInfo(nil), registry...) }
 
-// Lookup gives the registry's entry for a cause.
+// Lookup returns the registry's entry for a cause.
 func Lookup(c Cause) (CauseInfo, bool) {
 	i, ok := byCode[c]
 	return i, ok

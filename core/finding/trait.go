@@ -25,7 +25,7 @@ const (
 	TraitDuplicate     Trait = "duplicate"
 )
 
-// Revived tells whether a mailbox that is accepted now was found absent so long
+// Revived reports whether a mailbox that is accepted now was found absent so long
 // ago that it may have been opened again as a trap.
 func Revived(absent, now time.Time) bool {
 	return !absent.IsZero() && absent.Before(RevivedFrom(now))
@@ -68,7 +68,7 @@ func TraitInfos() []TraitInfo { return append([]TraitInfo(nil), traits...) }
 // Traits is a set of traits, sorted and without repetition.
 type Traits []Trait
 
-// With gives the set with one more trait in it.
+// With returns the set with one more trait in it.
 func (t Traits) With(more ...Trait) Traits {
 	if len(more) == 0 {
 		return t
@@ -83,7 +83,7 @@ func (t Traits) With(more ...Trait) Traits {
 	return out
 }
 
-// Has tells whether the trait is in the set.
+// Has reports whether the trait is in the set.
 func (t Traits) Has(x Trait) bool {
 	for _, y := range t {
 		if x == y {

@@ -13,7 +13,7 @@ import (
 	"varnet/core/smtp"
 )
 
-// TestIdentity holds an identity against the name service and the addresses it
+// TestIdentity holds an identity against DNS and the addresses it
 // is seen with.
 func (t *Tester) TestIdentity(ctx context.Context, id smtp.Identity, seen []Seen) (o Outcome) {
 	t.testName(ctx, &o, id.Name, seen)
@@ -59,7 +59,7 @@ func (t *Tester) suggest(ctx context.Context, seen []Seen, otherwise string) str
 	return otherwise
 }
 
-// confirmed gives the reverse name of an address that leads back to it.
+// confirmed returns the reverse name of an address that leads back to it.
 func (t *Tester) confirmed(ctx context.Context, ip netip.Addr) string {
 	for _, name := range t.Resolver.Names(ctx, ip).Texts {
 		if back, _ := t.Resolver.Addresses(ctx, name); slices.Contains(back, ip) {

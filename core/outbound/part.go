@@ -1,6 +1,6 @@
 // Package outbound looks at the outbound side before it is used: does each
 // resolver answer, and truthfully; does each route come as far as a mail
-// host's greeting; does each identity hold against the name service; is our
+// host's greeting; does each identity hold against DNS; is our
 // address on a blocklist. Every outcome is a sentence with what to do.
 package outbound
 
@@ -123,7 +123,7 @@ func parseResolver(line string) (string, error) {
 	return net.JoinHostPort(host, port), nil
 }
 
-// domainName gives a name in canonical form.
+// domainName returns a name in canonical form.
 func domainName(s, what string) (string, error) {
 	a, err := address.Parse("x@" + s)
 	if err != nil || len(a.Mended) > 0 {

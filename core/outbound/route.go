@@ -84,7 +84,7 @@ func (g *greeted) rank() int {
 	return 0
 }
 
-// references gives one exchanger for each reference domain.
+// references returns one exchanger for each reference domain.
 func (t *Tester) references(ctx context.Context) (hosts []resolve.Exchanger) {
 	for _, d := range t.Reference {
 		for _, x := range t.Resolver.Lookup(ctx, d).Exchangers {

@@ -18,7 +18,7 @@ import (
 	"varnet/core/smtp"
 )
 
-// names is a name service in master-file form. Names under lying.test exist
+// names is a zone in master-file form. Names under lying.test exist
 // whatever they are, where the server lies.
 const names = `
 seedlibrary.test.                 MX 10 mx1.seedlibrary.test.
@@ -123,7 +123,7 @@ func tester(t *testing.T, server string, port int) *Tester {
 		Identity: smtp.Identity{Name: "verify.fernhollow.test", Sender: "check@fernhollow.test"}}
 }
 
-// holds tells whether an outcome has a grade and says something.
+// holds reports whether an outcome has a grade and says something.
 func holds(t *testing.T, what string, o Outcome, g Grade, says string) {
 	t.Helper()
 	var all []string
@@ -251,7 +251,7 @@ func TestBlocklists(t *testing.T) {
 	}
 }
 
-// TestAllTogether looks at a whole sending side: identities are held against the
+// TestAllTogether looks at all of outbound: identities are held against the
 // addresses that the routes were seen with.
 func TestAllTogether(t *testing.T) {
 	server := nameServer(t, false)

@@ -27,7 +27,7 @@ const (
 	SharedLanes = 64
 )
 
-// Cut gives the sizes of the parcels of so many addresses of a lane key: small
+// Cut returns the sizes of the parcels of so many addresses of a lane key: small
 // ones first, two of each size, each size twice the one before. Where others were
 // cut before of the same that is planned in parts, none need be small.
 func Cut(addresses int, before bool) (sizes []int) {

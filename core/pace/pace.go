@@ -130,7 +130,7 @@ func (s *Seen) Add(o Seen) {
 // this or that mailbox.
 func (s Seen) Refused() bool { return s.Blocked > 0 && s.Blocked*2 > s.Asked }
 
-// After gives the pace after a parcel: more lanes after calm, half the lanes and
+// After returns the pace after a parcel: more lanes after calm, half the lanes and
 // a rest after a complaint (slow start, additive increase, multiplicative
 // decrease). Lanes that were open when it complained first say the same a moment
 // later: that counts once. Hosts that cannot be reached get no more lanes, but
@@ -213,7 +213,7 @@ func (p Pace) PerSession(now time.Time) int {
 	return 0
 }
 
-// Resting tells whether the operator is to be left alone at this moment.
+// Resting reports whether the operator is to be left alone at this moment.
 func (p Pace) Resting(now time.Time) bool { return now.Before(p.RestUntil) }
 
 // Rounds are the waits before postponed addresses are asked again: the first
@@ -242,7 +242,7 @@ func (r Rounds) String() string {
 	return strings.Join(out, ",")
 }
 
-// Return gives when to ask again after that many rounds, or after as long as the
+// Return returns when to ask again after that many rounds, or after as long as the
 // host asked us to stay away; ok is false when the rounds are used up. The wait
 // is drawn out at random by up to a fifth, so that not everything comes back at
 // the same moment.

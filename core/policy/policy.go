@@ -68,7 +68,7 @@ type Row struct {
 	Domain, Operator string
 	// Age is how long ago the result was found.
 	Age time.Duration
-	// Cell gives the row's cell in a column; nil where there are no columns.
+	// Cell returns the row's cell in a column; nil where there are no columns.
 	Cell func(column string) string
 }
 
@@ -132,7 +132,7 @@ func harm() []Rule {
 // Ready lists the ready-made policies, the default first.
 func Ready() []Policy { return []Policy{Careful(), ReachFurther(), Strict()} }
 
-// Named gives the ready-made policy of that name.
+// Named returns the ready-made policy of that name.
 func Named(name string) (Policy, error) {
 	var names []string
 	for _, p := range Ready() {
@@ -147,7 +147,7 @@ func Named(name string) (Policy, error) {
 // Decide rules on a row.
 func (p Policy) Decide(r Row) Ruling { return p.Ruling(p.First(r)) }
 
-// First gives the place of the first rule that fits, len(p.Rules) for none.
+// First returns the place of the first rule that fits, len(p.Rules) for none.
 func (p Policy) First(r Row) int {
 	for i := range p.Rules {
 		if p.Rules[i].fits(r) {
@@ -174,7 +174,7 @@ func (p Policy) Rulings() (out []Ruling) {
 	return out
 }
 
-// ByVerdict tells whether rows with the same verdict get the same ruling, as
+// ByVerdict reports whether rows with the same verdict get the same ruling, as
 // long as no result is older than oldest: then verdicts can be counted, and
 // rows need not be looked at.
 func (p Policy) ByVerdict(oldest time.Duration) bool {

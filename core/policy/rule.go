@@ -50,7 +50,7 @@ func (r *Rule) fits(row Row) bool {
 	return true
 }
 
-// anyLike tells whether a text fits one of the patterns.
+// anyLike reports whether a text fits one of the patterns.
 func anyLike(patterns []string, text string) bool {
 	text = strings.ToLower(strings.TrimSpace(text))
 	return slices.ContainsFunc(patterns, func(p string) bool { return rule.Like(text, strings.ToLower(strings.TrimSpace(p))) })

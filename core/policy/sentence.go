@@ -54,7 +54,7 @@ func (t Tally) Total() (n int64) {
 	return n
 }
 
-// Sentence says how many rows will be taken out and what stays behind for
+// Sentence says how many rows will be exported and what stays behind for
 // which reason, before the file is made.
 func (t Tally) Sentence(taken Decision) string {
 	total, rows := t.Total(), t.Rows(taken)

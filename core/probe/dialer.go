@@ -9,7 +9,7 @@ import (
 	"varnet/core/resolve"
 )
 
-// DirectDialer gives a dialer straight from this host. Unless private
+// DirectDialer returns a dialer straight from this host. Unless private
 // addresses are allowed it refuses to connect to any address that no host of
 // the public Internet can have, whoever named it.
 func DirectDialer(allowPrivate bool) *net.Dialer {

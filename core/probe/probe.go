@@ -120,7 +120,7 @@ type Domain struct {
 	Questions []Question
 }
 
-// Hosts gives the names of the exchangers.
+// Hosts returns the names of the exchangers.
 func (d Domain) Hosts() []string { return resolve.Domain{Exchangers: d.Exchangers}.Hosts() }
 
 // Parcel is a bounded handful of addresses, probed and recorded as one.

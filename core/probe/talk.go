@@ -105,7 +105,7 @@ func (t *talk) drop(items []*item) {
 	}
 }
 
-// mostMadeUp is about how many made-up mailboxes of a domain a session asks at the most.
+// mostMadeUp is about how many made-up mailboxes of a domain a session asks at most.
 const mostMadeUp = 2
 
 // invent returns one more made-up mailbox of a domain; none if the session has asked

@@ -25,7 +25,7 @@ type cache struct {
 	entries map[key]*entry
 }
 
-// get gives the answer that is still good, waits for one in flight, or makes
+// get returns the answer that is still good, waits for one in flight, or makes
 // the lookup itself. A lookup cut short by its own caller's context is not
 // kept for others.
 func (c *cache) get(ctx context.Context, k key, now func() time.Time, lookup func() Answer) Answer {
@@ -57,7 +57,7 @@ func (c *cache) get(ctx context.Context, k key, now func() time.Time, lookup fun
 	}
 }
 
-// over tells whether the caller's time is up. A connection's deadline can strike
+// over reports whether the caller's time is up. A connection's deadline can strike
 // a moment before the context with the same deadline knows of it.
 func over(ctx context.Context) bool {
 	end, ok := ctx.Deadline()

@@ -122,7 +122,7 @@ func (r *Resolver) Know(domains []string) {
 	r.pool.reference = domains
 }
 
-// order gives the resolvers in the order in which they are asked: in turn,
+// order returns the resolvers in the order in which they are asked: in turn,
 // those at rest last.
 func (p *pool) order(now time.Time) []string {
 	p.mu.Lock()

@@ -78,7 +78,7 @@ func New(servers []string, allowPrivate bool) (*Resolver, error) {
 	return r, nil
 }
 
-// System gives the resolvers that this machine is set up with.
+// System returns the resolvers that this machine is set up with.
 func System() ([]string, error) {
 	c, err := dns.ClientConfigFromFile("/etc/resolv.conf")
 	if err != nil {
@@ -256,7 +256,7 @@ func lifetime(m *dns.Msg, s Status) time.Duration {
 	return max(minTTL, min(ttl, upper))
 }
 
-// Alive tells whether any resolver answers at all, whatever it says.
+// Alive reports whether any resolver answers at all, whatever it says.
 func (r *Resolver) Alive(ctx context.Context) bool {
 	m := new(dns.Msg)
 	m.SetQuestion(".", dns.TypeNS)

@@ -17,7 +17,7 @@ func (r *Resolver) Records(ctx context.Context, name string, qtype uint16) Answe
 	return r.query(ctx, name, qtype)
 }
 
-// Reverse is the name under which a name service keeps facts about an address:
+// Reverse is the name under which DNS keeps facts about an address:
 // the PTR name (RFC 1035 section 3.5, RFC 3596 section 2.5) less its ending.
 func Reverse(ip netip.Addr) string {
 	full, err := dns.ReverseAddr(ip.Unmap().String())
@@ -27,7 +27,7 @@ func Reverse(ip netip.Addr) string {
 	return strings.TrimSuffix(strings.TrimSuffix(full, ".in-addr.arpa."), ".ip6.arpa.")
 }
 
-// Names gives the names that an address's PTR records hold.
+// Names returns the names that an address's PTR records hold.
 func (r *Resolver) Names(ctx context.Context, ip netip.Addr) Answer {
 	ending := ".ip6.arpa"
 	if ip.Unmap().Is4() {
@@ -36,7 +36,7 @@ func (r *Resolver) Names(ctx context.Context, ip netip.Addr) Answer {
 	return r.Records(ctx, Reverse(ip)+ending, dns.TypePTR)
 }
 
-// Addresses gives the addresses of a host, of both families.
+// Addresses returns the addresses of a host, of both families.
 func (r *Resolver) Addresses(ctx context.Context, host string) (addrs []netip.Addr, failed bool) {
 	for _, qtype := range []uint16{dns.TypeA, dns.TypeAAAA} {
 		a := r.Records(ctx, host, qtype)
@@ -59,13 +59,13 @@ func asError(a Answer) error {
 	return nil
 }
 
-// LookupTXT gives the texts of a name.
+// LookupTXT returns the texts of a name.
 func (f ForSPF) LookupTXT(ctx context.Context, name string) ([]string, error) {
 	a := f.Records(ctx, strings.TrimSuffix(name, "."), dns.TypeTXT)
 	return a.Texts, asError(a)
 }
 
-// LookupMX gives the exchangers of a domain.
+// LookupMX returns the exchangers of a domain.
 func (f ForSPF) LookupMX(ctx context.Context, name string) (out []*net.MX, err error) {
 	a := f.Records(ctx, strings.TrimSuffix(name, "."), dns.TypeMX)
 	for _, m := range a.MX {
@@ -74,7 +74,7 @@ func (f ForSPF) LookupMX(ctx context.Context, name string) (out []*net.MX, err e
 	return out, asError(a)
 }
 
-// LookupIPAddr gives the addresses of a host.
+// LookupIPAddr returns the addresses of a host.
 func (f ForSPF) LookupIPAddr(ctx context.Context, host string) (out []net.IPAddr, err error) {
 	addrs, failed := f.Addresses(ctx, strings.TrimSuffix(host, "."))
 	for _, ip := range addrs {
@@ -86,7 +86,7 @@ func (f ForSPF) LookupIPAddr(ctx context.Context, host string) (out []net.IPAddr
 	return out, err
 }
 
-// LookupAddr gives the names of an address.
+// LookupAddr returns the names of an address.
 func (f ForSPF) LookupAddr(ctx context.Context, addr string) ([]string, error) {
 	ip, err := netip.ParseAddr(addr)
 	if err != nil {

@@ -2,7 +2,7 @@
 // which that can come out: exchangers by MX, the domain itself as implicit
 // exchanger (RFC 5321 section 5.1), a null MX (RFC 7505), a domain that does
 // not exist, one without any mail host, one whose hosts are unusable, and a
-// name service that failed. A failure is never taken for an absence.
+// DNS that failed. A failure is never taken for an absence.
 package resolve
 
 import (
@@ -34,7 +34,7 @@ const (
 	Failed       Outcome = "failed"        // SERVFAIL, REFUSED or silence of every resolver
 )
 
-// Cause gives the cause that ends the verification of the domain's addresses;
+// Cause returns the cause that ends the verification of the domain's addresses;
 // ok is false where there are exchangers to ask.
 func (o Outcome) Cause() (c finding.Cause, ok bool) {
 	c, ok = map[Outcome]finding.Cause{
@@ -57,7 +57,7 @@ type Exchanger struct {
 	Unusable []netip.Addr
 }
 
-// Domain is what the name service says of a domain.
+// Domain is what DNS says of a domain.
 type Domain struct {
 	Name    string
 	Outcome Outcome
@@ -84,7 +84,7 @@ func (d Domain) Operator() string {
 	return host
 }
 
-// Hosts gives the names of the exchangers.
+// Hosts returns the names of the exchangers.
 func (d Domain) Hosts() []string {
 	out := make([]string, len(d.Exchangers))
 	for i, x := range d.Exchangers {
@@ -236,7 +236,7 @@ var reserved = func() (p []netip.Prefix) {
 	return p
 }()
 
-// Public tells whether a host of the public Internet may have this address.
+// Public reports whether a host of the public Internet may have this address.
 func Public(ip netip.Addr) bool {
 	ip = ip.Unmap()
 	if !ip.IsGlobalUnicast() || ip.IsPrivate() {

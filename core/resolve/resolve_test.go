@@ -15,7 +15,7 @@ import (
 	"varnet/core/finding"
 )
 
-// zoneText is a name service in master-file form. A name with "rcode" in the
+// zoneText is a zone in master-file form. A name with "rcode" in the
 // class of TXT answers with that code; "slow" never answers.
 const zoneText = `
 plain.example.        MX 10 mx1.plain.example.

@@ -16,7 +16,7 @@ type Candidate struct {
 	BlockedUntil time.Time
 }
 
-// Choose gives the place of the candidate by which the operator is asked now.
+// Choose returns the place of the candidate by which the operator is asked now.
 // An operator keeps its route as long as that is good, so that greylisting
 // hosts see the same client come back; over many operators the routes are used
 // evenly; and when one goes, only its own operators move (rendezvous hashing).

@@ -29,7 +29,7 @@ func (h Hours) Closes(now time.Time) (time.Time, error) {
 	return closes, err
 }
 
-// around gives beginning and end of the hours that are now, or else next. Both
+// around returns beginning and end of the hours that are now, or else next. Both
 // are zero for the whole day.
 func (h Hours) around(now time.Time) (opens, closes time.Time, err error) {
 	if h.Hours == "" {

@@ -25,7 +25,7 @@ type Rule struct {
 	Of Of
 	// Pattern is a name; "*" stands for any text.
 	Pattern string
-	// Depth is how far these addresses go at the most: "" for as far as the
+	// Depth is how far these addresses go at most: "" for as far as the
 	// run, "domain" or "syntax", "never" for no asking at all.
 	Depth string
 	// Lanes is the most sessions at a time; 0 for the usual.
@@ -51,7 +51,7 @@ type Subject struct {
 	Operator string
 }
 
-// First gives the place of the first rule that fits, -1 for none.
+// First returns the place of the first rule that fits, -1 for none.
 func First(rules []Rule, s Subject) int {
 	for i := range rules {
 		if rules[i].Fits(s) {
@@ -61,7 +61,7 @@ func First(rules []Rule, s Subject) int {
 	return -1
 }
 
-// Fits tells whether the rule counts for the subject.
+// Fits reports whether the rule counts for the subject.
 func (r *Rule) Fits(s Subject) bool {
 	text := map[Of]string{OfDomain: s.Domain, OfOperator: s.Operator, OfAddress: s.Address}[r.Of]
 	return text != "" && Like(strings.ToLower(text), strings.ToLower(r.Pattern))

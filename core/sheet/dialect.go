@@ -45,7 +45,7 @@ func (d Dialect) Cells(raw []byte) []string {
 	}
 }
 
-// Cell gives the text of the cell numbered n, from 0; "" where the record is
+// Cell returns the text of the cell numbered n, from 0; "" where the record is
 // shorter.
 func (d Dialect) Cell(raw []byte, n int) string {
 	b := trimEnd(bytes.TrimPrefix(raw, bom))
@@ -77,7 +77,7 @@ func (d Dialect) cut(b []byte) (cell, rest []byte, more bool) {
 	return b[:end+i], b[end+i+1:], true
 }
 
-// closeQuote gives the index after the quote that closes the quoted cell b
+// closeQuote returns the index after the quote that closes the quoted cell b
 // begins with; doubled quotes are part of it.
 func closeQuote(b []byte, q byte) int {
 	for i := 1; i < len(b); i++ {
@@ -110,7 +110,7 @@ func (d Dialect) text(cell []byte) string {
 	return string(bytes.ToValidUTF8(cell, []byte("\ufffd")))
 }
 
-// Mark gives the byte order mark that b begins with, if it does.
+// Mark returns the byte order mark that b begins with, if it does.
 func Mark(b []byte) []byte {
 	if bytes.HasPrefix(b, bom) {
 		return b[:len(bom)]

@@ -50,7 +50,7 @@ func Encodings() []string {
 	return append([]string{UTF8}, rest...)
 }
 
-// reader gives a file as the text that records are cut from.
+// reader returns a file as the text that records are cut from.
 func (d Dialect) reader(in io.Reader) io.Reader {
 	if e, ok := doubleByte[d.Encoding]; ok {
 		return transform.NewReader(in, transform.Chain(wholeLetters{high: d.Encoding == UTF16BE}, e.NewDecoder()))
@@ -84,7 +84,7 @@ func (w wholeLetters) Transform(dst, src []byte, atEOF bool) (written, read int,
 	return written, read, nil
 }
 
-// letter gives the size in bytes of the letter at the beginning, and whether it is
+// letter returns the size in bytes of the letter at the beginning, and whether it is
 // there as a whole.
 func (w wholeLetters) letter(b []byte) (size int, whole bool) {
 	const pairs, seconds, end = 0xd800, 0xdc00, 0xe000 // of the units that make pairs

@@ -27,7 +27,7 @@ type Guessed struct {
 	AddressColumn int
 	// AlsoAddresses are other columns that hold addresses.
 	AlsoAddresses []int
-	// several is how many addresses a cell of each column holds, at the most.
+	// several is how many addresses a cell of each column holds, at most.
 	several []int
 	// Kinds are what the columns hold, told by the first records.
 	Kinds []Kind
@@ -98,7 +98,7 @@ func GuessWith(sample []byte, o Overrule) (Guessed, error) {
 }
 
 // controlShare is which share of control characters, one in so many, a damaged
-// text may have at the most.
+// text may have at most.
 const controlShare = 200
 
 // zeroShare is the same for zero bytes: programs leave them in texts, and they are kept.

@@ -8,7 +8,7 @@ import (
 	"golang.org/x/text/encoding"
 )
 
-// Insert gives a record with more cells right after the cell numbered after,
+// Insert returns a record with more cells right after the cell numbered after,
 // from 0. All other bytes stay as they are. A record that ends before that cell
 // is filled up, so that the new cells stand in their columns.
 func (d Dialect) Insert(raw []byte, after int, cells []string) []byte {

@@ -11,7 +11,7 @@ import (
 // cells do. Texts count by their first 23 bytes in small letters.
 type Rank [24]byte
 
-// Rank gives the rank of a cell of a column of the kind. Empty cells come first,
+// Rank returns the rank of a cell of a column of the kind. Empty cells come first,
 // then those that are not of the kind, as texts.
 func (k Kind) Rank(cell string) (r Rank) {
 	cell = strings.TrimSpace(cell)

@@ -61,7 +61,7 @@ func NewReader(in io.Reader, d Dialect) *Reader {
 	return &Reader{in: bufio.NewReaderSize(d.reader(in), 1<<16), dialect: d, line: 1}
 }
 
-// Next gives the next record, io.EOF after the last, or an *Error. A record
+// Next returns the next record, io.EOF after the last, or an *Error. A record
 // may run over several lines where a quoted cell holds line ends.
 func (r *Reader) Next() (Record, error) {
 	r.buf = r.buf[:0]

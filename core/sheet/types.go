@@ -88,7 +88,7 @@ func ParseNumber(cell string) (float64, bool) {
 // runnable begins what a spreadsheet may run as a formula.
 const runnable = "=@\t\r+-"
 
-// Formula tells whether a spreadsheet would run a cell as a formula. Numbers,
+// Formula reports whether a spreadsheet would run a cell as a formula. Numbers,
 // and numbers of telephones, begin with plus or minus, and are none.
 func Formula(cell string) bool {
 	if cell == "" || !strings.Contains(runnable, cell[:1]) {
@@ -97,7 +97,7 @@ func Formula(cell string) bool {
 	return cell[0] != '+' && cell[0] != '-' || strings.Trim(cell, "+-0123456789., ()/") != ""
 }
 
-// HasFormula tells whether a record has a cell that a spreadsheet would run as
+// HasFormula reports whether a record has a cell that a spreadsheet would run as
 // a formula.
 func (d Dialect) HasFormula(raw []byte) bool {
 	if !d.mayHaveFormula(raw) {

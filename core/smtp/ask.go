@@ -219,7 +219,7 @@ func (s *Session) discard(replies int) {
 	}
 }
 
-// piped tells whether questions may follow each other without waiting (RFC 2920).
+// piped reports whether questions may follow each other without waiting (RFC 2920).
 func (s *Session) piped() bool { return s.limits.Window > 1 && s.Offers("PIPELINING") }
 
 // beforeSilence is how many mailboxes may be on their way at once so that the last
@@ -262,7 +262,7 @@ func sameKind(mailboxes []string) int {
 	return len(mailboxes)
 }
 
-// Takes tells whether the host can be asked about this mailbox at all: one
+// Takes reports whether the host can be asked about this mailbox at all: one
 // with letters outside ASCII needs SMTPUTF8.
 func (s *Session) Takes(mailbox string) bool {
 	return !needsUTF8(mailbox) || s.Offers("SMTPUTF8")

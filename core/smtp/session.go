@@ -70,7 +70,7 @@ func WaitSteps() []Step {
 	return []Step{StepConnect, StepGreeting, StepHello, StepTLS, StepMail, StepRcpt}
 }
 
-// All gives the waits with that of every step that can be set changed.
+// All returns the waits with that of every step that can be set changed.
 func (w Waits) All(d time.Duration) Waits {
 	out := maps.Clone(w)
 	for _, s := range WaitSteps() {
@@ -90,7 +90,7 @@ type Limits struct {
 	Recipients int
 	// Questions ends the session after so many.
 	Questions int
-	// Window is how many RCPT commands may be on their way at once, at the most:
+	// Window is how many RCPT commands may be on their way at once, at most:
 	// a host that has answered little so far gets fewer.
 	Window int
 	// Proven is how many questions the host's operator has answered without a
@@ -294,16 +294,16 @@ func (s *Session) startTLS() *Failure {
 	return s.hello()
 }
 
-// Offers tells whether the host named a service extension in its EHLO reply.
+// Offers reports whether the host named a service extension in its EHLO reply.
 func (s *Session) Offers(extension string) bool {
 	_, ok := s.extensions[extension]
 	return ok
 }
 
-// Encrypted tells whether STARTTLS took place.
+// Encrypted reports whether STARTTLS took place.
 func (s *Session) Encrypted() bool { return s.encrypted }
 
-// Lines gives the session-level lines said so far; RCPT commands and their
+// Lines returns the session-level lines said so far; RCPT commands and their
 // replies are in the answers instead.
 func (s *Session) Lines() []Line { return s.lines }
 

@@ -127,7 +127,7 @@ func (s *Session) troubled(step Step, err error) *Failure {
 	return &Failure{Step: step, Trouble: Dropped, Err: errors.New("the host closed the connection")}
 }
 
-// hasLine tells whether a whole line is there to be read.
+// hasLine reports whether a whole line is there to be read.
 func (s *Session) hasLine() bool {
 	there, _ := s.in.Peek(s.in.Buffered())
 	return bytes.IndexByte(there, '\n') >= 0
@@ -144,7 +144,7 @@ func (s *Session) until(step Step) time.Time {
 	return t
 }
 
-// outOfTime tells whether the time-out that just struck was the session's end
+// outOfTime reports whether the time-out that just struck was the session's end
 // and not the host's silence.
 func (s *Session) outOfTime() bool {
 	end, ok := s.ctx.Deadline()

@@ -27,7 +27,7 @@ func (c Cursor) place(into any) error {
 
 type pageOutput[T any] struct{ Body contract.Page[T] }
 
-// pageOf is a page of so many at the most; place says where the page after it begins.
+// pageOf is a page of so many at most; place says where the page after it begins.
 func pageOf[T any](items []T, limit int, place func(last T) any) *pageOutput[T] {
 	p := &pageOutput[T]{contract.Page[T]{Items: items}}
 	if p.Body.Items == nil {

@@ -97,7 +97,7 @@ func farWorld(large []int, others int) (*practice.World, error) {
 	return practice.Read(strings.NewReader(fmt.Sprintf(`{"name": "far", "seed": 20, "greylistMs": 1000, "outbound": {}, "operators": [%s]}`, strings.Join(operators, ","))))
 }
 
-// addressesOf gives addresses of a world that are all different and plain, the
+// addressesOf returns addresses of a world that are all different and plain, the
 // operators by their weight and the domains of one in turn.
 func addressesOf(w *practice.World, rows int) []string {
 	sum, out := 0, make([]string, 0, rows)

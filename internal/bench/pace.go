@@ -312,7 +312,7 @@ func (k *keyed) speed() float64 {
 	return k.operators[0].speed
 }
 
-// start gives lanes that wait to workers that are free.
+// start returns lanes that wait to workers that are free.
 func (s *simulation) start() {
 	for s.busy < s.lanes && len(s.ready) > 0 {
 		k := heap.Pop(&s.ready).(readyLane).key

@@ -94,7 +94,7 @@ func TestQuery(t *testing.T) {
 		{contract.ExportChoice{}, url.Values{}},
 		{contract.ExportChoice{Decision: "hold", Columns: []string{"finding", "cause"}, Semicolons: true, After: 3, Filter: contract.Filter{Finding: "catch-all", OddsFrom: 0.25}},
 			url.Values{"decision": {"hold"}, "columns": {"finding,cause"}, "semicolons": {"true"}, "after": {"3"}, "finding": {"catch-all"}, "oddsFrom": {"0.25"}}},
-		{contract.ExportChoice{Ordinals: []int32{4, 7}}, url.Values{"addresses": {"4,7"}}},
+		{contract.ExportChoice{Ordinals: []int32{4, 7}}, url.Values{"ordinals": {"4,7"}}},
 		{contract.Filter{Search: "a&b=c d"}, url.Values{"search": {"a&b=c d"}}},
 	} {
 		if got := contract.Query(c.what); got.Encode() != c.want.Encode() {

@@ -38,7 +38,7 @@ type SaidRule struct {
 	Says string `json:"says" doc:"The rule as a sentence."`
 }
 
-// PaceSettings are how many sessions an operator gets at the most.
+// PaceSettings are how many sessions an operator gets at most.
 type PaceSettings struct {
 	Cap  int    `json:"cap" minimum:"1" maximum:"20" doc:"The most sessions at a time with one operator by one route."`
 	Note string `json:"note,omitempty" readOnly:"true" doc:"What is polite."`

@@ -241,7 +241,7 @@ func entries(t *testing.T, archive []byte) string {
 	return strings.Join(out, " ")
 }
 
-// mailboxes gives addresses of a first name that exist at a domain.
+// mailboxes returns addresses of a first name that exist at a domain.
 func mailboxes(w *practice.World, first, domain string) (out []string) {
 	for _, last := range strings.Fields("mossman larkham linden marsham pippin quince rootham rushby seedham sorrell") {
 		if address := first + "." + last + "@" + domain; w.Truth(address).Deliverable() {

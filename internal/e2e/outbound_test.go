@@ -201,7 +201,7 @@ func TestOutbound(t *testing.T) {
 }
 
 // TestSecrets looks for passwords and tokens where they must not be: in what the
-// API gives, in the log and in the database.
+// API returns, in the log and in the database.
 func TestSecrets(t *testing.T) {
 	t.Parallel()
 	i, dsn := testkit.World(t, "fernhollow"), testkit.Database(t)

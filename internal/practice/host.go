@@ -115,7 +115,7 @@ func (h *Host) Leave() { h.close() }
 // Return brings a host back that left.
 func (h *Host) Return() error { return h.listen(h.port) }
 
-// LastAsked gives when the host was last asked about each mailbox, as it was
+// LastAsked returns when the host was last asked about each mailbox, as it was
 // written.
 func (h *Host) LastAsked() map[string]time.Time {
 	h.mu.Lock()

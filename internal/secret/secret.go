@@ -78,7 +78,7 @@ func make600(name string, fresh func() ([]byte, error)) error {
 	return errors.Join(err, f.Close())
 }
 
-// Random gives 256 random bits as text.
+// Random returns 256 random bits as text.
 func Random() string {
 	b := make([]byte, 32)
 	_, _ = rand.Read(b) // never fails

@@ -161,7 +161,7 @@ type RawRow struct {
 	Raw     []byte
 }
 
-// RawRows gives rows of a list as they were imported, by their numbers and in
+// RawRows returns rows of a list as they were imported, by their numbers and in
 // that order.
 func (s *Store) RawRows(ctx context.Context, l List, numbers []int32) ([]RawRow, error) {
 	first := func(number int32) int32 { return (number-1)*int32(len(l.AddressColumns)) + 1 }

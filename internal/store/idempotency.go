@@ -44,7 +44,7 @@ func (s *Store) EndAnswer(ctx context.Context, workspace int64, key string, a An
 	return err
 }
 
-// GiveUpAnswer gives a key back whose request made nothing.
+// GiveUpAnswer frees a key whose request made nothing.
 func (s *Store) GiveUpAnswer(ctx context.Context, workspace int64, key string) error {
 	_, err := s.db.Exec(ctx, "DELETE FROM idempotency WHERE workspace_id = $1 AND key = $2 AND status IS NULL", workspace, key)
 	return err

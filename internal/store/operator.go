@@ -67,7 +67,7 @@ func (s *Store) Operators(ctx context.Context, names []string) (map[string]Opera
 	return out, rows.Err()
 }
 
-// OwnLanes gives operators lanes of their own, for good.
+// OwnLanes returns operators lanes of their own, for good.
 func (s *Store) OwnLanes(ctx context.Context, names []string) error {
 	slices.Sort(names)
 	_, err := s.db.Exec(ctx, `INSERT INTO operator (name, own) SELECT name, true FROM unnest($1::text[]) name

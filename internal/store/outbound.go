@@ -111,7 +111,7 @@ type OutboundSettings struct {
 	Rules     []rule.Rule
 }
 
-// OutboundSettings gives them.
+// OutboundSettings returns them.
 func (s *Store) OutboundSettings(ctx context.Context) (OutboundSettings, error) {
 	return one[OutboundSettings](ctx, s.db, "SELECT cap, reference, rules FROM sending_setting")
 }

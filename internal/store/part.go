@@ -20,7 +20,7 @@ type AddressRow struct {
 	Traits  []finding.Trait // of its name
 }
 
-// partSize is how many addresses a part of a domain holds at the most.
+// partSize is how many addresses a part of a domain holds at most.
 const partSize = 20_000
 
 // Members are the addresses of a domain of a list, gathered as it is imported.
@@ -128,7 +128,7 @@ type partsOf struct {
 	lines   bool
 }
 
-// eachPart gives parts of a list in the order of domains and ordinals, until do
+// eachPart returns parts of a list in the order of domains and ordinals, until do
 // returns false.
 func (s *Store) eachPart(ctx context.Context, list int64, of partsOf, do func(domain string, ordinals []int32, lines string) bool) error {
 	lines := "''"

@@ -91,7 +91,7 @@ func (p *HostPlaces) Free(scopes []string, places []int) {
 	}
 }
 
-// unlock gives those places to others that are idle for long enough.
+// unlock returns those places to others that are idle for long enough.
 func (p *HostPlaces) unlock() {
 	p.mu.Lock()
 	defer p.mu.Unlock()

@@ -125,7 +125,7 @@ func count[T any](found []T, err error) (int, error) { return len(found), err }
 
 func size[T any](found map[string]T, err error) (int, error) { return len(found), err }
 
-// concluded gives each address of a run's list a result, and the run its domain.
+// concluded returns each address of a run's list a result, and the run its domain.
 func concluded(t *testing.T, s *store.Store, run store.Run, n int32) {
 	t.Helper()
 	results := make([]store.Concluded, n)

@@ -86,7 +86,7 @@ func (ok *matching) has(address, verdict int32) bool {
 	return verdict != 0 && address > ok.after && (ok.places == nil || ok.places[address]) && (ok.verdicts == nil || ok.verdicts[verdict])
 }
 
-// among gives those of some addresses that are chosen.
+// among returns those of some addresses that are chosen.
 func (ok *matching) among(addresses []int32) (out []int32) {
 	for _, a := range addresses {
 		if ok.has(a, ok.Verdict(a)) {

@@ -17,7 +17,7 @@ import (
 )
 
 // model is a list and what a run found of it, held in the plainest way: what the
-// store gives is held against it.
+// store returns is held against it.
 type model struct {
 	run      store.Run
 	typed    []string // by ordinal, from 1

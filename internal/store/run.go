@@ -265,7 +265,7 @@ type Progress struct {
 	LastMinute int64
 }
 
-// Progress gives where a run stands: the sum of its tallies.
+// Progress returns where a run stands: the sum of its tallies.
 func (s *Store) Progress(ctx context.Context, run int64) (p Progress, err error) {
 	p.Verdicts = map[int32]int64{}
 	rows, err := s.db.Query(ctx, `
@@ -312,7 +312,7 @@ func (s *Store) Malformed(ctx context.Context, list int64, after int32, limit in
 	return found, err
 }
 
-// NextDomains gives domains of a list after the last one planned, the largest
+// NextDomains returns domains of a list after the last one planned, the largest
 // first.
 func (s *Store) NextDomains(ctx context.Context, list int64, p Plan, limit int) (domains []DomainSize, err error) {
 	return many[DomainSize](ctx, s.db, `SELECT domain, addresses FROM list_domain

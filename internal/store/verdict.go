@@ -8,7 +8,7 @@ import (
 )
 
 // verdictCache maps verdicts to their numbers. There are some hundreds of them
-// at the most, and they never change.
+// at most, and they never change.
 type verdictCache struct {
 	mu    sync.RWMutex
 	byKey map[verdictKey]int32

@@ -111,7 +111,7 @@ func (s *Store) Database(ctx context.Context) (version string, bytes int64, err 
 // DueList is a list whose time has come.
 type DueList struct{ WorkspaceID, ID int64 }
 
-// DueLists gives lists that were kept for as long as they are to be. One with a
+// DueLists returns lists that were kept for as long as they are to be. One with a
 // run that is not at its end stays until it is.
 func (s *Store) DueLists(ctx context.Context, limit int) ([]DueList, error) {
 	return many[DueList](ctx, s.db, `SELECT l.workspace_id, l.id FROM list l JOIN workspace w ON w.id = l.workspace_id
@@ -121,7 +121,7 @@ func (s *Store) DueLists(ctx context.Context, limit int) ([]DueList, error) {
 		ORDER BY l.id LIMIT $1`, limit)
 }
 
-// KeepDays gives for how many days a workspace's lists are kept; 0: until
+// KeepDays returns for how many days a workspace's lists are kept; 0: until
 // somebody deletes them.
 func (s *Store) KeepDays(ctx context.Context, workspace int64) (days int, err error) {
 	err = s.db.QueryRow(ctx, "SELECT keep_days FROM workspace WHERE id = $1", workspace).Scan(&days)

@@ -35,7 +35,7 @@ const (
 // what they say is taken as it is.
 const maxPauses = 2
 
-// refusedRest is how long a refused route is left alone first, and at the most;
+// refusedRest is how long a refused route is left alone first, and at most;
 // and how long an operator that refuses it is not asked by it.
 func (e *Engine) refusedRest() (first, most, operator time.Duration) {
 	last := e.Rounds[len(e.Rounds)-1]

@@ -42,7 +42,7 @@ func version() string {
 	return "unknown"
 }
 
-// live gives signs of life until ctx ends, removes lost workers, and
+// live returns signs of life until ctx ends, removes lost workers, and
 // comes to an end when it is told to.
 func (e *Engine) live(ctx context.Context) {
 	defer close(e.dead)

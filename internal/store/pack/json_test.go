@@ -17,7 +17,7 @@ import (
 
 var update = flag.Bool("update", false, "write testdata anew; only for a form that has not been released")
 
-// fill gives every field of a value something other than zero.
+// fill returns every field of a value something other than zero.
 func fill(v reflect.Value, n *int) {
 	*n++
 	switch v.Interface().(type) {
