@@ -19,7 +19,7 @@ const maxPart = 8 << 20
 
 // ByKey is a path with the key of an upload.
 type ByKey struct {
-	Key string `path:"key" minLength:"8" maxLength:"100" doc:"The key under which the file is sent, made up by the sender; the list that the file becomes is brought in once with it."`
+	Key string `path:"key" minLength:"8" maxLength:"100" doc:"The key under which the file is sent, made up by the sender; the list that the file becomes is imported once with it."`
 }
 
 type uploadOutput struct{ Body contract.Upload }

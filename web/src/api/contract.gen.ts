@@ -9426,7 +9426,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The key under which the file is sent, made up by the sender; the list that the file becomes is brought in once with it. */
+                /** @description The key under which the file is sent, made up by the sender; the list that the file becomes is imported once with it. */
                 key: string;
             };
             cookie?: never;
@@ -9546,7 +9546,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                /** @description The key under which the file is sent, made up by the sender; the list that the file becomes is brought in once with it. */
+                /** @description The key under which the file is sent, made up by the sender; the list that the file becomes is imported once with it. */
                 key: string;
             };
             cookie?: never;

@@ -35,7 +35,7 @@ function Group({ name, children }: { name: string; children: ReactNode }) {
 }
 
 function Place({ to, name, says }: { to: string; name: string; says: string | undefined }) {
-  return <div><dt><Link to={to}>{name}</Link></dt><dd role="status">{says ?? "\u00a0"}</dd></div>;
+  return <div><dt><Link to={to}>{name}</Link></dt><dd>{says ?? "\u00a0"}</dd></div>;
 }
 
 function Policies() {
