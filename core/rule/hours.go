@@ -78,19 +78,19 @@ type Times struct {
 	Limit time.Duration
 }
 
-// Standing is what its times say of a run.
-type Standing string
+// Window is what the times of a run say at a moment.
+type Window string
 
-// The standings.
+// The windows.
 const (
-	Early Standing = "early" // it may not work yet, or not now
-	Open  Standing = "open"
-	Over  Standing = "over" // its limit was reached
+	Early Window = "early" // it may not work yet, or not now
+	Open  Window = "open"
+	Over  Window = "over" // its limit was reached
 )
 
 // At tells how a run stands at a time, and when that will change next; zero:
 // never.
-func (t Times) At(now time.Time) (s Standing, until time.Time, err error) {
+func (t Times) At(now time.Time) (s Window, until time.Time, err error) {
 	from := now
 	if t.Begin.After(now) {
 		from = t.Begin

@@ -19,7 +19,7 @@ func TestTimes(t *testing.T) {
 		what  string
 		times Times
 		now   string
-		want  Standing
+		want  Window
 		until string
 	}{
 		{"nothing asked for", Times{}, "2026-11-23 12:00", Open, ""},

@@ -20,7 +20,7 @@ type ExportInput struct {
 }
 
 func (a *API) registerExport(h huma.API) {
-	huma.Register(h, operation("preview-export", http.MethodGet, "/runs/{id}/export", "What the file would hold, before it is made"), a.exportSentence)
+	huma.Register(h, operation("preview-export", http.MethodGet, "/runs/{id}/export", "What the file would hold, before it is made"), a.previewExport)
 	file := operation("export", http.MethodGet, "/runs/{id}/export/file", "The rows of one decision, or all, as they stood in the file or in another form; of a run that ended a broken download can be taken up again (Range)")
 	file.Responses = fileResponse("text/csv")
 	huma.Register(h, file, a.file)
@@ -49,7 +49,7 @@ func (a *API) exportOf(ctx context.Context, id int64, in contract.ExportChoice) 
 	return e, nil
 }
 
-func (a *API) exportSentence(ctx context.Context, in *struct {
+func (a *API) previewExport(ctx context.Context, in *struct {
 	ExportInput
 	First int `query:"first" minimum:"0" maximum:"50" doc:"How many of the first rows of the file to show."`
 }) (*struct{ Body contract.ExportPreview }, error) {

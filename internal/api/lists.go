@@ -42,12 +42,10 @@ func (a *API) registerLists(h huma.API) {
 	preview := operation("preview", http.MethodPost, "/previews", "See what a file looks like; of delimited text its first 256 KB are enough")
 	preview.RequestBody = fileBody
 	huma.Register(h, preview, a.preview)
-	importFile := operation("import-list", http.MethodPost, "/lists", "Import a file as a list")
-	importFile = creates(importFile)
+	importFile := creates(operation("import-list", http.MethodPost, "/lists", "Import a file as a list"))
 	importFile.RequestBody = fileBody
 	huma.Register(h, importFile, a.importFile)
-	again := operation("import-newer-file", http.MethodPost, "/lists/{id}/imports", "Import a newer file for a list that is there: after its rows, in their place, or to change those with the same address or key")
-	again = creates(again)
+	again := creates(operation("import-newer-file", http.MethodPost, "/lists/{id}/imports", "Import a newer file for a list that is there: after its rows, in their place, or to change those with the same address or key"))
 	again.RequestBody = fileBody
 	huma.Register(h, again, a.importNewer)
 	huma.Register(h, operation("lists", http.MethodGet, "/lists", "The lists, page by page"), a.lists)

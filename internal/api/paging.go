@@ -13,21 +13,22 @@ type Cursor struct {
 
 // Limit is how many things a page has.
 type Limit struct {
-	Limit int `query:"limit" minimum:"1" maximum:"500" default:"100" doc:"How many at the most."`
+	Limit int `query:"limit" minimum:"1" maximum:"500" default:"100" doc:"How many at most."`
 }
 
-// place reads the place of the cursor.
+// place reads into a variable where the page begins; without a cursor it stays as it is.
 func (c Cursor) place(into any) error {
 	if contract.ReadCursor(c.Cursor, into) != nil {
-		return huma.Error422UnprocessableEntity("The cursor is none that a page of this operation gave as next. Begin without one.",
-			&huma.ErrorDetail{Location: "query.cursor", Message: "this is no cursor of this operation", Value: c.Cursor})
+		return huma.Error422UnprocessableEntity("This cursor does not come from a page of this operation. Start without one.",
+			&huma.ErrorDetail{Location: "query.cursor", Message: "this is not a cursor of this operation", Value: c.Cursor})
 	}
 	return nil
 }
 
 type pageOutput[T any] struct{ Body contract.Page[T] }
 
-// pageOf is a page of so many at most; place says where the page after it begins.
+// pageOf returns a page of at most limit things; place returns where the page after its last
+// one begins.
 func pageOf[T any](items []T, limit int, place func(last T) any) *pageOutput[T] {
 	p := &pageOutput[T]{contract.Page[T]{Items: items}}
 	if p.Body.Items == nil {
@@ -39,5 +40,5 @@ func pageOf[T any](items []T, limit int, place func(last T) any) *pageOutput[T] 
 	return p
 }
 
-// whole is a page with everything there is.
+// whole returns everything as one page.
 func whole[T any](items []T) *pageOutput[T] { return pageOf(items, len(items)+1, nil) }

@@ -41,8 +41,8 @@ body { font: 16px/1.5 sans-serif; margin: 2rem auto; max-width: 60rem; padding: 
 h2 { margin-top: 2rem; font-size: 1.1rem } code { background: #efe9dd; padding: 0 .25em } :target { background: #efe9dd }
 </style>
 <h1>Problems</h1>
-<p>What goes wrong is told as <code>application/problem+json</code> (RFC 9457). The <code>type</code> is one of these and stays;
-<code>detail</code> is for people; <code>errors</code> name the places that are wrong.</p>
+<p>Errors are sent as <code>application/problem+json</code> (RFC 9457). The <code>type</code> is one of these and does not change;
+<code>detail</code> is for people; <code>errors</code> name each place that is wrong.</p>
 {{range .}}<section id="{{.Name}}"><h2>{{.Title}}: <code>{{.Name}}</code>, status {{.Status}}</h2><p>{{.Meaning}} {{.Remedy}}</p></section>
 {{end}}</html>`))
 

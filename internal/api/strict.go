@@ -33,7 +33,7 @@ func strict(h huma.API) func(huma.Context, func(huma.Context)) {
 			}
 		}
 		if len(wrong) > 0 {
-			_ = huma.WriteErr(h, ctx, http.StatusUnprocessableEntity, "The query has a name that this operation does not know. Nothing was done.", wrong...)
+			_ = huma.WriteErr(h, ctx, http.StatusUnprocessableEntity, "The query has parameters that this operation does not know. Nothing was done.", wrong...)
 			return
 		}
 		next(ctx)
@@ -42,9 +42,9 @@ func strict(h huma.API) func(huma.Context, func(huma.Context)) {
 
 func noParameter(known []string) string {
 	if len(known) == 0 {
-		return "there is no such parameter; this operation has none"
+		return "there is no such parameter; this operation takes none"
 	}
-	return "there is no such parameter; there is " + say.And(known...)
+	return "there is no such parameter; this operation takes " + say.And(known...)
 }
 
 // closeValues has the contract name all values of parameters that come from a registry,

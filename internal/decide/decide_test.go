@@ -112,7 +112,7 @@ func TestOverrides(t *testing.T) {
 	if got := d.Ruling(rule); got.Decision != policy.Drop || got.Code != policy.Overridden || rule.OfPolicy() {
 		t.Errorf("%+v", got)
 	}
-	some, err := d.Results(t.Context(), decide.Filter{Hand: true}, 0, 10)
+	some, err := d.Results(t.Context(), decide.Filter{Overridden: true}, 0, 10)
 	if err != nil || len(some) != 1 || some[0].Address != 3 || some[0].Decision != policy.Drop {
 		t.Errorf("overrides: %+v, %v", some, err)
 	}
@@ -203,7 +203,7 @@ func TestFilterWords(t *testing.T) {
 	for want, f := range map[string]decide.Filter{
 		"":                       {},
 		"with the decision keep": {Decision: "keep"},
-		"at d.example, with the decision drop, overridden by a person": {Filter: contract.Filter{Domain: "d.example"}, Decision: "drop", Hand: true},
+		"at d.example, with the decision drop, overridden by a person": {Filter: contract.Filter{Domain: "d.example"}, Decision: "drop", Overridden: true},
 	} {
 		if got := f.Words(); got != want {
 			t.Errorf("%+v is said %q, want %q", f, got, want)

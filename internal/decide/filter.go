@@ -14,8 +14,8 @@ import (
 // Filter chooses results by what was found and by what is decided about them.
 type Filter struct {
 	contract.Filter
-	Decision string `query:"decision" doc:"Only with this decision, by the run's policy or by an override."`
-	Hand     bool   `query:"overridden" doc:"Only overrides: what a person decided."`
+	Decision   string `query:"decision" doc:"Only with this decision, by the run's policy or by an override."`
+	Overridden bool   `query:"overridden" doc:"Only overrides: what a person decided."`
 }
 
 // Words returns the filter in words, "" for none.
@@ -27,7 +27,7 @@ func (f Filter) Words() string {
 	if f.Decision != "" {
 		words = append(words, "with the decision "+f.Decision)
 	}
-	if f.Hand {
+	if f.Overridden {
 		words = append(words, "overridden by a person")
 	}
 	return strings.Join(words, ", ")
@@ -68,7 +68,7 @@ func VerdictsWhere(verdicts map[int32]finding.Verdict, fits func(finding.Verdict
 // Results returns a page of the results that fit a filter, in the order of the list:
 // overrides, which are few, and unless only they are wanted the others.
 func (d *Decider) Results(ctx context.Context, f Filter, after int32, limit int) ([]Result, error) {
-	return d.results(ctx, d.page(f, after, limit), f.Decision, f.Hand)
+	return d.results(ctx, d.page(f, after, limit), f.Decision, f.Overridden)
 }
 
 func (d *Decider) results(ctx context.Context, f store.ResultFilter, want string, overridesOnly bool) (out []Result, err error) {
@@ -158,7 +158,7 @@ func (d *Decider) Decisions(ctx context.Context, found []store.Result) ([]policy
 func (d *Decider) Matching(ctx context.Context, f Filter, most int) (addresses []int32, err error) {
 	const atOnce = 2000
 	for page := d.page(f, 0, atOnce); len(addresses) <= most; {
-		found, err := d.results(ctx, page, f.Decision, f.Hand)
+		found, err := d.results(ctx, page, f.Decision, f.Overridden)
 		if err != nil {
 			return nil, err
 		}
@@ -205,7 +205,7 @@ func (p Pool) Count(f Filter) (n int64) {
 	d := p.decider
 	ruled := func(verdict int32) bool { return f.Decision == "" || string(d.OfVerdict(verdict)) == f.Decision }
 	for id, c := range p.counts {
-		if !f.Hand && f.Fits(d.Verdicts[id]) && ruled(id) {
+		if !f.Overridden && f.Fits(d.Verdicts[id]) && ruled(id) {
 			n += c
 		}
 	}
@@ -213,7 +213,7 @@ func (p Pool) Count(f Filter) (n int64) {
 		if !f.Fits(d.Verdicts[o.Verdict]) {
 			continue
 		}
-		if !f.Hand && ruled(o.Verdict) {
+		if !f.Overridden && ruled(o.Verdict) {
 			n-- // it was counted by what the policy says
 		}
 		if f.Decision == "" || f.Decision == string(o.Decision) {

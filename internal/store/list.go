@@ -110,7 +110,8 @@ type ListPlace struct {
 }
 
 // places are the orders in SQL: the condition that a list comes after the place ($4 ID,
-// $5 name, $6 rows), and the order itself.
+// $5 name, $6 rows), and the order itself. Each names all three, so that PostgreSQL knows
+// their types.
 var places = map[ListOrder][2]string{
 	NewestFirst:  {"id < $4 AND $5::text IS NOT NULL AND $6::bigint IS NOT NULL", "id DESC"},
 	ByName:       {"(lower(name), id) > (lower($5), $4) AND $6::bigint IS NOT NULL", "lower(name), id"},

@@ -65,7 +65,7 @@ func To(ctx context.Context, pool *pgxpool.Pool, version int64) error {
 	if err != nil {
 		return err
 	}
-	if knows := Known(); has > knows {
+	if knows := newest(p); has > knows {
 		return Newer{has, knows}
 	}
 	_, err = p.UpTo(ctx, version)
@@ -89,6 +89,10 @@ func Known() int64 {
 	if err != nil {
 		panic(err) // they are embedded at build time
 	}
+	return newest(p)
+}
+
+func newest(p *goose.Provider) int64 {
 	all := p.ListSources()
 	return all[len(all)-1].Version
 }

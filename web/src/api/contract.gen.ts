@@ -2736,7 +2736,7 @@ export interface operations {
             query?: {
                 /** @description The cursor that the page before gave as next; none begins at the beginning. */
                 cursor?: string;
-                /** @description How many at the most. */
+                /** @description How many at most. */
                 limit?: number;
             };
             header?: never;
@@ -4133,7 +4133,7 @@ export interface operations {
             query?: {
                 /** @description The cursor that the page before gave as next; none begins at the beginning. */
                 cursor?: string;
-                /** @description How many at the most. */
+                /** @description How many at most. */
                 limit?: number;
                 /** @description Archived lists, instead of the others. */
                 archived?: boolean;
@@ -5310,7 +5310,7 @@ export interface operations {
             query?: {
                 /** @description The cursor that the page before gave as next; none begins at the beginning. */
                 cursor?: string;
-                /** @description How many at the most. */
+                /** @description How many at most. */
                 limit?: number;
                 /** @description Without a cursor: how many rows come before, in the order that is asked for. */
                 skip?: number;
@@ -7105,7 +7105,7 @@ export interface operations {
             query?: {
                 /** @description The cursor that the page before gave as next; none begins at the beginning. */
                 cursor?: string;
-                /** @description How many at the most. */
+                /** @description How many at most. */
                 limit?: number;
                 /** @description Only runs of this list; 0: of all. */
                 list?: number;
@@ -7564,7 +7564,7 @@ export interface operations {
                 search?: string;
                 /** @description The cursor that the page before gave as next; none begins at the beginning. */
                 cursor?: string;
-                /** @description How many at the most. */
+                /** @description How many at most. */
                 limit?: number;
             };
             header?: never;
@@ -8037,7 +8037,7 @@ export interface operations {
                 search?: string;
                 /** @description The cursor that the page before gave as next; none begins at the beginning. */
                 cursor?: string;
-                /** @description How many at the most. */
+                /** @description How many at most. */
                 limit?: number;
             };
             header?: never;
@@ -8580,7 +8580,7 @@ export interface operations {
                 overridden?: boolean;
                 /** @description The cursor that the page before gave as next; none begins at the beginning. */
                 cursor?: string;
-                /** @description How many at the most. */
+                /** @description How many at most. */
                 limit?: number;
             };
             header?: never;

@@ -1,12 +1,13 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Button, Input, Select } from "antd";
 import { useState } from "react";
 import { Link } from "react-router";
-import { api, items, told, type Schema } from "../../api/client";
+import { api, told, type Schema } from "../../api/client";
 import { AddressText } from "../../parts/AddressText";
 import { Trouble, Wait } from "../../parts/Notice";
 import { When } from "../../parts/When";
 import { number, plural } from "../../words";
+import { useFollowed, useOwnEntries } from "./queries";
 
 type Entry = Schema<"CatalogueEntry">;
 const kinds: { value: Entry["kind"]; label: string }[] = [
@@ -20,7 +21,7 @@ const keyOf = (e: Entry) => `${e.kind} ${e.name}`;
 /** Catalogues shows the workspace's own entries over the shipped catalogues, and takes many at a time. */
 export function Catalogues() {
   const client = useQueryClient();
-  const entries = useQuery({ queryKey: ["catalogue"], queryFn: async () => items(await api.GET("/catalogue", { params: { query: { limit: 500 } } })) });
+  const entries = useOwnEntries();
   const remove = useMutation({
     mutationFn: async (e: Entry) => told(await api.DELETE("/catalogue/{kind}/{name}", { params: { path: { kind: e.kind, name: e.name } } })),
     onSuccess: () => client.invalidateQueries({ queryKey: ["catalogue"] }),
@@ -56,7 +57,7 @@ function Followed() {
   const client = useQueryClient();
   const [kind, setKind] = useState<Entry["kind"]>("disposable");
   const [url, setURL] = useState("");
-  const sources = useQuery({ queryKey: ["catalogue", "sources"], queryFn: async () => items(await api.GET("/catalogue/sources")) });
+  const sources = useFollowed();
   const again = () => client.invalidateQueries({ queryKey: ["catalogue", "sources"] });
   const follow = useMutation({
     mutationFn: async () => told(await api.POST("/catalogue/sources", { body: { kind, url } })),

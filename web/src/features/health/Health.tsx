@@ -1,15 +1,14 @@
-import { useQuery } from "@tanstack/react-query";
 import { useEffect } from "react";
-import { api, told } from "../../api/client";
 import { useReadiness } from "../outbound/queries";
 import { Sentence, Trouble, Wait } from "../../parts/Notice";
 import { OutboundState } from "../../parts/OutboundState";
 import { number, size } from "../../words";
+import { useHealth } from "./queries";
 import { Workers } from "./Workers";
 
 /** Health shows what works, what waits, and whether the way out is good. */
 export function Health() {
-  const health = useQuery({ queryKey: ["health"], queryFn: async () => told(await api.GET("/health")), refetchInterval: 5000 });
+  const health = useHealth();
   const readiness = useReadiness();
   useEffect(() => { document.title = "Workers and health · Varnet"; return () => { document.title = "Varnet"; }; }, []);
   if (health.error) return <Trouble error={health.error} again={() => void health.refetch()} />;

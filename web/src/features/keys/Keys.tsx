@@ -1,16 +1,17 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Alert, Button, Input } from "antd";
 import { useState, type FormEvent } from "react";
-import { api, items, told } from "../../api/client";
+import { api, told } from "../../api/client";
 import { Copy } from "../../parts/Copy";
 import { Trouble, Wait } from "../../parts/Notice";
 import { moment } from "../../words";
+import { useKeys } from "./queries";
 
 /** Keys shows the keys of the workspace, makes one and takes one back. */
 export function Keys() {
   const client = useQueryClient();
   const [name, setName] = useState("");
-  const keys = useQuery({ queryKey: ["keys"], queryFn: async () => items(await api.GET("/keys")) });
+  const keys = useKeys();
   const after = { onSuccess: () => client.invalidateQueries({ queryKey: ["keys"] }) };
   const make = useMutation({ ...after, mutationFn: async () => told(await api.POST("/keys", { body: { name } })) });
   const remove = useMutation({ ...after, mutationFn: async (id: number) => told(await api.DELETE("/keys/{id}", { params: { path: { id } } })) });

@@ -9,19 +9,19 @@ import { glyphs, number, plural } from "../../words";
 import type { Filter } from "./filter";
 import { useMatching } from "./useMatching";
 
-type Hand = Schema<"Override">["decision"];
+type Asked = Schema<"Override">["decision"];
 /** What one can do with a choice of rows, and what it is called. */
-const overrides: [Hand, string][] = [["keep", `${glyphs.keep} Keep`], ["hold", `${glyphs.hold} Hold`], ["drop", `${glyphs.drop} Drop`], ["policy", "As the policy says"]];
+const overrides: [Asked, string][] = [["keep", `${glyphs.keep} Keep`], ["hold", `${glyphs.hold} Hold`], ["drop", `${glyphs.drop} Drop`], ["policy", "As the policy says"]];
 
 /** About so many can be overridden at once; the service takes no more. */
-const mostByHand = 10_000;
+const mostOverridden = 10_000;
 
 type Acts = {
   run: Run;
   clear: () => void;
   /** What is chosen, in words. */
   says: string;
-  decide: (decision: Hand) => Promise<unknown>;
+  decide: (decision: Asked) => Promise<unknown>;
   ask: () => Promise<Run>;
   /** The choice as the page for taking out knows it. */
   out: Record<string, string>;
@@ -52,7 +52,7 @@ export function AllChosen({ run, filter, clear }: { run: Run; filter: Filter; cl
   if (fits.error) return <Trouble error={fits.error} again={() => void fits.refetch()} />;
   if (!fits.data) return <Wait for="the count of those that fit" />;
   const { addresses, more } = fits.data;
-  const many = more || addresses > mostByHand;
+  const many = more || addresses > mostOverridden;
   return (
     <Bar run={run} clear={clear} many={many} out={Object.fromEntries(Object.entries(filter).map(([k, v]) => [k, String(v)]))}
       says={more ? `All that fit are chosen: more than ${number(addresses)} addresses.` : `All ${plural(addresses, "address", "addresses")} that fit are chosen.`}

@@ -1,8 +1,9 @@
-import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { Link } from "react-router";
-import { api, items, told } from "../../api/client";
 import { usePolicies, useSession, useWords } from "../../api/hooks";
+import { useFollowed, useOwnEntries } from "../catalogues/queries";
+import { useHealth } from "../health/queries";
+import { useKeys } from "../keys/queries";
 import { useReadiness } from "../outbound/queries";
 import { plural } from "../../words";
 
@@ -46,8 +47,8 @@ function Policies() {
 }
 
 function Catalogues() {
-  const own = useQuery({ queryKey: ["catalogue"], queryFn: async () => items(await api.GET("/catalogue", { params: { query: { limit: 500 } } })) });
-  const followed = useQuery({ queryKey: ["catalogue", "sources"], queryFn: async () => items(await api.GET("/catalogue/sources")) });
+  const own = useOwnEntries();
+  const followed = useFollowed();
   const says = own.data && followed.data && `${own.data.length === 500 ? "500 entries or more" : plural(own.data.length, "entry", "entries")} of your own, ${followed.data.length === 0 ? "none" : plural(followed.data.length, "list")} followed.`;
   return <Place to="/catalogues" name="Catalogues" says={says} />;
 }
@@ -58,12 +59,12 @@ function Outbound() {
 }
 
 function Workers() {
-  const health = useQuery({ queryKey: ["health"], queryFn: async () => told(await api.GET("/health")) });
+  const health = useHealth();
   return <Place to="/health" name="Workers and health" says={health.data?.sentence} />;
 }
 
 function Keys() {
-  const keys = useQuery({ queryKey: ["keys"], queryFn: async () => items(await api.GET("/keys")) });
+  const keys = useKeys();
   return <Place to="/keys" name="Keys" says={keys.data && `${plural(keys.data.length, "key opens", "keys open")} this workspace.`} />;
 }
 
