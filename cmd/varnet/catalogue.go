@@ -4,8 +4,6 @@ import (
 	"context"
 	"fmt"
 	"io"
-	"os"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -15,88 +13,80 @@ import (
 	"varnet/internal/contract"
 )
 
-const catalogueForms = `  varnet catalogue                          your own entries
-  varnet catalogue add KIND NAME…           add some; with -file FILE, one per line (- is standard input)
-  varnet catalogue except KIND NAME…        take some of the shipped ones out
-  varnet catalogue remove KIND NAME…        take entries of your own back
-  varnet catalogue follow KIND URL          follow a list at an https:// or file:// address: it is read every day
-  varnet catalogue followed                 what is followed, and what changed
-  varnet catalogue read ID                  read one that is followed now
-  varnet catalogue unfollow ID              follow it no longer
-  KIND is role, no-reply, disposable, free-mail, trap-name, trap-domain or trap-typo-domain`
-
-// catalogueCall is a call of the command.
-type catalogueCall struct {
-	*cli
-	api  *client.Client
-	json bool
-	file string
+func catalogueCommand() command {
+	return command{"catalogue", "", "shows and changes your own catalogue entries, from then on", "varnet catalogue", showCatalogue, []command{
+		{"add", "KIND [NAME…]", "adds names of your own; " + kinds(), "varnet catalogue add disposable tenminutes.example", changeCatalogue(false), nil},
+		{"except", "KIND [NAME…]", "lets shipped names of a kind not count", "varnet catalogue except role info", changeCatalogue(true), nil},
+		{"remove", "KIND NAME…", "removes entries of your own", "varnet catalogue remove disposable tenminutes.example", removeFromCatalogue, nil},
+		{"followed", "", "shows the catalogues that are followed, and what changed in them", "varnet catalogue followed", showFollowed, nil},
+		{"follow", "KIND URL", "follows a list at an https:// or file:// URL: it is read every day", "varnet catalogue follow disposable https://lists.seedlibrary.example/disposable.txt", followCatalogue, nil},
+		{"read", "ID", "reads a followed catalogue now", "varnet catalogue read 3", readFollowed, nil},
+		{"unfollow", "ID", "follows a catalogue no longer", "varnet catalogue unfollow 3", unfollow, nil},
+	}}
 }
 
-func catalogueCommand(ctx context.Context, c *cli, args []string) error {
-	connect := c.connect()
-	asJSON := c.flags.Bool("json", false, "a JSON object a line")
-	file := c.flags.String("file", "", "with add or except: a file with one name a line; # begins a comment")
-	rest, err := c.parse(args)
-	if err != nil {
-		return err
+// kinds names the kinds of catalogues.
+func kinds() string {
+	var out []string
+	for _, k := range catalogue.Kinds() {
+		out = append(out, string(k))
 	}
-	call := catalogueCall{c, connect(), *asJSON, *file}
-	if len(rest) == 0 {
-		return call.show(ctx)
-	}
-	switch what, rest := rest[0], rest[1:]; what {
-	case "add", "except", "remove":
-		return call.change(ctx, what, rest)
-	case "follow", "followed", "read", "unfollow":
-		return call.follow(ctx, what, rest)
-	}
-	return c.wrongUse("say: add, except or remove, then a kind, then names; or follow, followed, read or unfollow")
+	return "KIND is " + strings.Join(out[:len(out)-1], ", ") + " or " + out[len(out)-1]
 }
 
-func (c catalogueCall) change(ctx context.Context, what string, args []string) error {
-	if len(args) < 1 || !slices.Contains(catalogue.Kinds(), catalogue.Kind(args[0])) || (len(args) < 2) == (c.file == "") || what == "remove" && c.file != "" {
-		return c.wrongUse("say: add, except or remove, then a kind, then names or, to add, -file FILE")
-	}
-	kind, names := args[0], args[1:]
-	if what == "remove" {
-		for _, name := range names {
-			if err := c.api.DeleteFromCatalogue(ctx, kind, name); err != nil {
-				return fmt.Errorf("%s: %w", name, err)
+var entryTable = table[contract.CatalogueEntry]{
+	"There are no entries of your own; the shipped catalogues count. Add one: varnet catalogue add disposable DOMAIN", "catalogue\tname\t",
+	func(w io.Writer, e contract.CatalogueEntry) {
+		counts := "counts"
+		if e.Except {
+			counts = "does not count"
+		}
+		fmt.Fprintln(w, strings.Join([]string{e.Kind, printable(e.Name), counts}, "\t"))
+	}}
+
+func showCatalogue(c *cli) action {
+	return ask(c, func(ctx context.Context, api *client.Client) (contract.Page[contract.CatalogueEntry], error) {
+		return whole(api.Catalogue(ctx))
+	}, entryTable.of(c))
+}
+
+func changeCatalogue(except bool) func(c *cli) action {
+	return func(c *cli) action {
+		file := c.flags.String("file", "", "a file with one name a line, in place of names; # begins a comment; - is standard input")
+		return ask(c, func(ctx context.Context, api *client.Client) (page contract.Page[contract.CatalogueEntry], err error) {
+			names, kind := c.args[1:], c.args[0]
+			switch {
+			case (len(names) == 0) == (*file == ""):
+				return page, c.wrongUse("name what to add, or give -file FILE")
+			case *file != "":
+				if names, err = c.namesIn(*file, catalogue.Kind(kind)); err != nil {
+					return page, err
+				}
 			}
-		}
-		return c.show(ctx)
+			entries := make([]contract.CatalogueEntry, len(names))
+			for i, name := range names {
+				entries[i] = contract.CatalogueEntry{Kind: kind, Name: name, Except: except}
+			}
+			return whole(api.AddToCatalogue(ctx, entries))
+		}, func(page contract.Page[contract.CatalogueEntry]) error {
+			if *file != "" {
+				return c.sentence(say.Plural(int64(len(page.Items)), "entry", "entries") + " added.")
+			}
+			return entryTable.of(c)(page)
+		})
 	}
-	if c.file != "" {
-		var err error
-		if names, err = namesIn(c.file, catalogue.Kind(kind)); err != nil {
-			return err
-		}
-	}
-	entries := make([]contract.CatalogueEntry, len(names))
-	for i, name := range names {
-		entries[i] = contract.CatalogueEntry{Kind: kind, Name: name, Except: what == "except"}
-	}
-	found, err := c.api.AddToCatalogue(ctx, entries)
-	if err != nil || c.file == "" {
-		return c.shown(found, err)
-	}
-	fmt.Fprintf(c.out, "%s added.\n", say.Plural(int64(len(found)), "entry", "entries"))
-	return nil
 }
 
 // mostNames bounds the names of a file: the service takes no larger body.
 const mostNames = 1_000_000
 
 // namesIn reads the names of a file, one a line.
-func namesIn(file string, kind catalogue.Kind) (names []string, err error) {
-	in := os.Stdin
-	if file != "-" {
-		if in, err = os.Open(file); err != nil {
-			return nil, err
-		}
-		defer in.Close()
+func (c *cli) namesIn(file string, kind catalogue.Kind) (names []string, err error) {
+	in, err := c.open(file)
+	if err != nil {
+		return nil, err
 	}
+	defer in.Close()
 	names, err = catalogue.ReadNames(in, kind, mostNames)
 	switch {
 	case err != nil:
@@ -107,65 +97,54 @@ func namesIn(file string, kind catalogue.Kind) (names []string, err error) {
 	return names, err
 }
 
-func (c catalogueCall) show(ctx context.Context) error { return c.shown(c.api.Catalogue(ctx)) }
-
-func (c catalogueCall) shown(found []contract.CatalogueEntry, err error) error {
-	if err != nil {
-		return err
-	}
-	const none = "There are no entries of your own; the shipped catalogues count. Add one: varnet catalogue add disposable DOMAIN"
-	return listing[contract.CatalogueEntry]{c.json, none, "catalogue\tname\t", func(w io.Writer, e contract.CatalogueEntry) {
-		counts := "counts"
-		if e.Except {
-			counts = "does not count"
+func removeFromCatalogue(c *cli) action {
+	return do(c, func(ctx context.Context, api *client.Client) error {
+		for _, name := range c.args[1:] {
+			if err := api.DeleteFromCatalogue(ctx, c.args[0], name); err != nil {
+				return fmt.Errorf("%s: %w", name, err)
+			}
 		}
-		fmt.Fprintln(w, strings.Join([]string{e.Kind, printable(e.Name), counts}, "\t"))
-	}}.show(c.out, found)
+		return nil
+	})
 }
 
-// follow follows catalogues that are kept elsewhere.
-func (c catalogueCall) follow(ctx context.Context, what string, args []string) error {
-	id := int64(0)
-	if what == "read" || what == "unfollow" {
-		if len(args) == 1 {
-			id, _ = strconv.ParseInt(args[0], 10, 64)
-		}
-		if id < 1 {
-			return c.wrongUse(what + " wants the number of one that is followed; varnet catalogue followed lists them")
-		}
-	}
-	switch what {
-	case "follow":
-		if len(args) != 2 || !slices.Contains(catalogue.Kinds(), catalogue.Kind(args[0])) {
-			return c.wrongUse("say: follow, then a kind, then an address")
-		}
-		return c.source(c.api.FollowCatalogue(ctx, contract.NewCatalogueSource{Kind: args[0], URL: args[1]}))
-	case "read":
-		return c.source(c.api.ReadCatalogueSource(ctx, id))
-	case "unfollow":
-		return c.api.UnfollowCatalogue(ctx, id)
-	}
-	sources, err := c.api.CatalogueSources(ctx)
-	if err != nil {
-		return err
-	}
-	return c.sources(sources)
-}
-
-func (c catalogueCall) source(s contract.CatalogueSource, err error) error {
-	if err != nil {
-		return err
-	}
-	return c.sources([]contract.CatalogueSource{s})
-}
-
-func (c catalogueCall) sources(sources []contract.CatalogueSource) error {
-	const none = "No catalogue is followed. Follow one: varnet catalogue follow disposable https://HOST/LIST"
-	return listing[contract.CatalogueSource]{c.json, none, "number\tcatalogue\tlast read\taddress\tentries\t", func(w io.Writer, s contract.CatalogueSource) {
+var followedTable = table[contract.CatalogueSource]{
+	"No catalogue is followed. Follow one: varnet catalogue follow disposable https://HOST/LIST", "number\tcatalogue\tlast read\taddress\tentries\t",
+	func(w io.Writer, s contract.CatalogueSource) {
 		read := "not yet"
 		if s.ReadAt != nil {
 			read = s.ReadAt.Local().Format("2006-01-02 15:04")
 		}
 		fmt.Fprintln(w, strings.Join([]string{strconv.FormatInt(s.ID, 10), s.Kind, read, printable(s.URL), printable(s.Sentence)}, "\t"))
-	}}.show(c.out, sources)
+	}}
+
+// tellFollowed prints one followed catalogue.
+func (c *cli) tellFollowed(s contract.CatalogueSource) error {
+	return followedTable.of(c)(contract.Page[contract.CatalogueSource]{Items: []contract.CatalogueSource{s}})
+}
+
+func showFollowed(c *cli) action {
+	return ask(c, func(ctx context.Context, api *client.Client) (contract.Page[contract.CatalogueSource], error) {
+		return whole(api.CatalogueSources(ctx))
+	}, followedTable.of(c))
+}
+
+func followCatalogue(c *cli) action {
+	return ask(c, func(ctx context.Context, api *client.Client) (contract.CatalogueSource, error) {
+		return api.FollowCatalogue(ctx, contract.NewCatalogueSource{Kind: c.args[0], URL: c.args[1]})
+	}, c.tellFollowed)
+}
+
+func readFollowed(c *cli) action {
+	return ask(c, of(c, "followed catalogue", (*client.Client).ReadCatalogueSource), c.tellFollowed)
+}
+
+func unfollow(c *cli) action {
+	return do(c, func(ctx context.Context, api *client.Client) error {
+		id, err := c.number(0, "followed catalogue")
+		if err != nil {
+			return err
+		}
+		return api.UnfollowCatalogue(ctx, id)
+	})
 }

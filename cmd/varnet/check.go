@@ -3,6 +3,7 @@ package main
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 	"text/tabwriter"
 
@@ -11,54 +12,41 @@ import (
 	"varnet/internal/contract"
 )
 
-// connect adds the flags that every command for a running service has.
-func (c *cli) connect() func() *client.Client {
-	server := c.setting("server", "VARNET_SERVER", "http://127.0.0.1:8025", "the service")
-	key := c.setting("key", "VARNET_KEY", "", "a key of your workspace; safer given by the environment")
-	return func() *client.Client { return client.New(*server, *key) }
+func checkCommand() command {
+	return command{"check", "ADDRESS…", "checks addresses now; - reads them from standard input, one a line", "varnet check ada.moss@fernhollow.example", check, nil}
 }
 
-func check(ctx context.Context, c *cli, args []string) error {
-	connect := c.connect()
-	asJSON := c.flags.Bool("json", false, "a JSON object a line, with all evidence")
+// checkedAtOnce is how many addresses the API checks in one call.
+const checkedAtOnce = 50
+
+func check(c *cli) action {
 	verbose := c.flags.Bool("v", false, "all that was seen, in words")
-	addresses, err := c.parse(args)
-	if err != nil {
-		return err
-	}
-	if len(addresses) == 0 {
-		return c.wrongUse("name at least one address")
-	}
-	const atOnce = 50
-	for len(addresses) > 0 {
-		n := min(atOnce, len(addresses))
-		found, err := connect().Check(ctx, addresses[:n])
+	return ask(c, func(ctx context.Context, api *client.Client) (page contract.Page[contract.Evidence], err error) {
+		addresses, err := c.lines(0)
 		if err != nil {
-			return err
+			return page, err
 		}
-		if err := c.printChecked(found, *asJSON, *verbose); err != nil {
-			return err
-		}
-		addresses = addresses[n:]
-	}
-	return nil
-}
-
-func (c *cli) printChecked(found []contract.Evidence, asJSON, verbose bool) error {
-	if asJSON {
-		return printEach(c.out, found)
-	}
-	t := tabwriter.NewWriter(c.out, 0, 8, 2, ' ', 0)
-	for _, r := range found {
-		fmt.Fprintf(t, "%s\t%s\t%s\t%s\t%s\n", printable(r.Typed), r.Finding, r.Cause, r.Decision, r.Title)
-		if verbose {
-			if err := t.Flush(); err != nil {
-				return err
+		for part := range slices.Chunk(addresses, checkedAtOnce) {
+			found, err := api.Check(ctx, part)
+			if err != nil {
+				return page, err
 			}
-			c.printEvidence(r)
+			page.Items = append(page.Items, found...)
 		}
-	}
-	return t.Flush()
+		return page, nil
+	}, func(page contract.Page[contract.Evidence]) error {
+		t := tabwriter.NewWriter(c.out, 0, 8, 2, ' ', 0)
+		for _, r := range page.Items {
+			fmt.Fprintf(t, "%s\t%s\t%s\t%s\t%s\n", printable(r.Typed), r.Finding, r.Cause, r.Decision, r.Title)
+			if *verbose {
+				if err := t.Flush(); err != nil {
+					return err
+				}
+				c.printEvidence(r)
+			}
+		}
+		return t.Flush()
+	})
 }
 
 // printEvidence tells what was seen, as a list manager reads it.

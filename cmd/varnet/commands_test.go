@@ -64,7 +64,7 @@ func installed(t *testing.T) hand {
 	h.put("mine.json", `{"for": "Beans only.", "rules": [{"do": "drop", "findings": ["undeliverable"]}], "otherwise": "hold"}`)
 	h.put("slip.json", `{"rules": [{"do": "drop", "finding": ["undeliverable"]}]}`)
 	h.put("cut.json", `{"rules": [`)
-	h.put("rules.json", `[{"of": "domain", "pattern": "*.nethermoss.example", "depth": "never", "note": "they list whoever asks"}]`)
+	h.put("rules.json", `{"rules": [{"of": "domain", "pattern": "*.nethermoss.example", "depth": "never", "note": "they list whoever asks"}]}`)
 	h.put("theirs.txt", "# kept elsewhere\ntenminutes.example\nquickpost.example\n")
 	h.put("odd.txt", "tenminutes.example\nno domain\n")
 	h.put("proxies.txt", "socks5://127.0.0.1:9\nhttp://127.0.0.1:9\n")
@@ -82,7 +82,7 @@ func (h hand) put(name, content string) {
 func (h hand) call(words string) (exit int, out, errOut string) {
 	h.t.Helper()
 	args := strings.Fields(strings.ReplaceAll(words, "$", h.folder))
-	return called(h.t, append(append(args[:1:1], h.access...), args[1:]...)...)
+	return called(h.t, append(args, h.access...)...)
 }
 
 // walk takes steps in their order.
@@ -154,8 +154,9 @@ func TestInspect(t *testing.T) {
 		good("inspect parcel 1", "of run 1", "EHLO verify.fernhollow.example", "acceptance"),
 		failing("inspect run 99", "there is no run 99"),
 		failing("inspect parcel 999", "there is no parcel 999"),
-		wrong("inspect house 1", "say list, run or parcel"),
-		wrong("inspect run first", `"first" is no number of a run`),
+		wrong("inspect", "say what to do: list, run, parcel"),
+		wrong("inspect house 1", "say what to do: list, run, parcel"),
+		wrong("inspect run first", `"first" is not the number of a run`),
 	)
 }
 
@@ -164,65 +165,74 @@ func TestInspect(t *testing.T) {
 func TestCommands(t *testing.T) {
 	h := installed(t)
 	h.walk(
-		good("lists", "There is no list yet."),
-		good("runs", "There is no run yet."),
+		good("lists", "There is no list here."),
+		good("runs", "There is no run here."),
 		good("clean $/members.csv -out $/kept.csv", "150 rows", "rows will be kept.", "Written to "),
 		good("lists", "members.csv", "150", "run 1 finished"),
 		good("lists estimate 1", "%"),
 		good("lists common 1 1", "of"),
-		good("lists keep 1 30"),
+		good("lists retain 1 30", "members.csv"),
+		good("lists rename 1 Members", "Members"),
+		good("lists show 1", "Members", "run 1 finished"),
 		good("lists archive 1"),
-		good("lists", "There is no list yet."),
+		good("lists -archived", "Members"),
+		good("lists", "There is no list here."),
 		good("lists unarchive 1"),
-		failing("lists decide 1 drop nobody.atall@fernhollow.example", "none of these addresses"),
-		wrong("lists keep 1 long", `"long" is no number of days`),
+		failing("lists override 1 drop nobody.atall@fernhollow.example", "none of these addresses"),
+		wrong("lists retain 1 long", `"long" is no number of days`),
 		wrong("lists common 1 other", `"other" is not the number of a list`),
-		wrong("lists decide all drop ada@fernhollow.example", `"all" is not the number of a list`),
-		wrong("lists frown 1", `"frown" cannot be done with a list`),
-		wrong("lists delete", "the number of a list"),
+		wrong("lists override all drop ada@fernhollow.example", `"all" is not the number of a list`),
+		wrong("lists frown 1", `there is no "frown"; say one of: show, import, estimate`),
+		wrong("lists delete", "LIST is missing"),
+		wrong("lists delete 1 2", `"2" is too much`),
 		failing("lists delete 99", "lists/99: There is no such record"),
-		failing("lists decide 1 maybe ada@fernhollow.example", "keep, hold, drop, policy"),
+		failing("lists override 1 maybe ada@fernhollow.example", "keep, hold, drop, policy"),
 	)
 	h.walk( // runs
 		good("runs draft 1", "addresses"),
-		good("runs -depth domain draft 1", "addresses"),
-		good("runs -depth domain -begin 2031-11-24T06:00 -zone Europe/Berlin start 1", "Run 3."),
+		good("runs draft -depth domain 1", "addresses"),
+		good("runs start -depth domain -begin 2031-11-24T06:00 -zone Europe/Berlin 1", "Run 3."),
 		good("runs begin 3"),
 		step{call: "runs watch 3", out: []string{"of 150 rows"}, err: []string{"addresses"}},
-		good("runs", "finished", "members.csv"),
+		good("runs", "finished", "Members"),
+		good("runs -limit 1", "There are more: varnet runs -cursor "),
+		good("runs show 1", "finished"),
 		good("runs pause 3", "are concluded"),
 		failing("runs stop 99", "runs/99/stop: There is no such record"),
-		failing("runs -cause mailbox.frowned again 1", `there is no cause "mailbox.frowned"`),
-		wrong("runs frown 1", `"frown" cannot be done with a run`),
-		wrong("runs watch", "the number of a run"),
+		failing("runs again -cause mailbox.frowned 1", `there is no cause "mailbox.frowned"`),
+		wrong("runs frown 1", `there is no "frown"`),
+		wrong("runs watch", "RUN is missing"),
 		wrong("runs watch first", `"first" is not the number of a run`),
 		wrong("runs start first", `"first" is not the number of a list`),
-		wrong("runs start", "name the number of a list"),
-		wrong("runs -begin tomorrow start 1", `"tomorrow" is not of the form`),
-		wrong("runs -begin 2031-11-24T06:00 -zone Fernhollow/Hill start 1", `the zone "Fernhollow/Hill" is not known`),
-		step{call: "runs -cause exchanger.silent again 1", out: []string{"of 150 rows"}, err: []string{"addresses"}},
+		wrong("runs start", "LIST is missing"),
+		wrong("runs pause 1 -hours 22:00-06:00", "not defined: -hours"),
+		wrong("runs start -begin tomorrow 1", `"tomorrow" is not of the form`),
+		wrong("runs start -begin 2031-11-24T06:00 -zone Fernhollow/Hill 1", `the zone "Fernhollow/Hill" is not known`),
+		step{call: "runs again -cause exchanger.silent 1", out: []string{"of 150 rows"}, err: []string{"addresses"}},
 	)
 	h.walk( // policies
 		good("policies", "careful (ready-made)", "  1. "),
 		good("policies show careful", `"do": "drop"`),
-		good("policies -file $/mine.json save", "mine is saved, version 1.", "  1. "),
-		good("policies -file $/mine.json try 1", "decision", "drop"),
+		good("policies save -file $/mine.json", "mine is saved, version 1.", "  1. "),
+		good("policies try -file $/mine.json 1", "decision", "drop"),
 		good("policies use 1 mine", "of 150 rows"),
 		good("policies", "mine (your own, version 1)", "Beans only."),
 		good("policies delete mine"),
 		failing("policies use 1 mine", "mine"),
-		failing("policies -file $/slip.json save", `slip.json: this is no policy: unknown field "finding"`),
-		failing("policies -file $/cut.json save", "this is no policy"),
-		failing("policies -file $/none.json save", "none.json cannot be read: no such file"),
+		failing("policies save -file $/slip.json", `slip.json: this is no policy: unknown field "finding"`),
+		failing("policies save -file $/cut.json", "this is no policy"),
+		failing("policies save -file $/none.json", "none.json cannot be read: no such file"),
 		failing("policies delete careful", "careful"),
 		wrong("policies use one mine", `"one" is not the number of a run`),
-		wrong("policies -file $/mine.json try one", `"one" is not the number of a run`),
-		wrong("policies save", "the forms are below"),
+		wrong("policies try -file $/mine.json one", `"one" is not the number of a run`),
+		wrong("policies save", "-file FILE is missing"),
+		failing("clean $/members.csv -out $/none.csv -policy mine", `There is no policy named "mine"`),
 	)
 	h.walk( // catalogues
-		good("catalogue -file $/theirs.txt add disposable", "2 entries added."),
-		failing("catalogue -file $/odd.txt add disposable", "odd.txt, line 2:"),
-		good("catalogue remove disposable tenminutes.example quickpost.example", "no entries of your own"),
+		good("catalogue add disposable -file $/theirs.txt", "2 entries added."),
+		failing("catalogue add disposable -file $/odd.txt", "odd.txt, line 2:"),
+		good("catalogue remove disposable tenminutes.example quickpost.example"),
+		good("catalogue", "no entries of your own"),
 		good("catalogue follow disposable file://$/theirs.txt", "2 entries; its last change added 2 and removed 0."),
 		good("check -v ada@tenminutes.example", "Trait:         disposable"),
 		good("catalogue read 1", "2 entries"),
@@ -231,20 +241,21 @@ func TestCommands(t *testing.T) {
 		failing("catalogue follow disposable http://lists.seedlibrary.example/a", "https://"),
 		good("catalogue unfollow 1"),
 		good("catalogue followed", "No catalogue is followed."),
-		wrong("catalogue unfollow x", "wants the number"),
-		wrong("catalogue -file $/theirs.txt remove disposable", "say: add, except or remove"),
+		wrong("catalogue unfollow x", "is not the number of a followed catalogue"),
+		wrong("catalogue add disposable", "name what to add"),
+		wrong("catalogue remove disposable", "NAME is missing"),
 	)
 	h.walk( // check
 		good("check -v ada..moss@postbarn.example", "syntax.malformed", "What to do:", "In the text:"),
 		good("check -v nobody.atall@fernhollow.example", "Mail host:", "It answered:   550 5.1.1", "Made-up:", "So this host:", "DNS:"),
 		good("check -v x@oldquarry.example", "exchanger.silent", "nothing measured yet"),
 		good("check -v info@postbran.example", "Trait:         role"),
-		wrong("check", "name at least one address"),
+		wrong("check", "ADDRESS is missing"),
 	)
 	h.walk( // workers
 		good("workers", "lanes at work", "direct"),
 		failing("workers drain nobody", "nobody"),
-		wrong("workers drain", "varnet workers drain ID"),
+		wrong("workers drain", "ID is missing"),
 	)
 	h.reported()
 }
@@ -258,7 +269,7 @@ func (h hand) reported() {
 		failing("report -out $/none.pdf 99", "99"),
 		failing("report -out $/none.html -zone Fernhollow/Hill 1", "Fernhollow/Hill"),
 		failing("report -out $/no/folder.pdf 1", "cannot be written"),
-		wrong("report -out $/report.txt 1", "ending in .pdf or .html"),
+		wrong("report -out $/report.txt 1", "ends in .pdf or .html"),
 		wrong("report -out $/report.pdf first", `"first" is not the number of a run`),
 	)
 	pdf, err := os.ReadFile(filepath.Join(h.folder, "report.pdf"))
@@ -284,13 +295,13 @@ func TestOutboundCommands(t *testing.T) {
 		good("outbound test", "●"),
 		good("outbound cap 3", "At most 3 sessions at a time"),
 		good("outbound add identity verify.fernhollow.example check@fernhollow.example", "identity verify.fernhollow.example"),
-		good("outbound -file $/proxies.txt add route", "socks5://127.0.0.1:9", "connect://127.0.0.1:9"),
+		good("outbound add route -file $/proxies.txt", "socks5://127.0.0.1:9", "connect://127.0.0.1:9"),
 		good("outbound test", "○", "To do:"),
-		good("outbound remove failed route", "2 removed."),
+		good("outbound remove-failed route", "2 removed."),
 		good("outbound add blocklist blocklist.example", "blocklist blocklist.example"),
 		failing("outbound remove 99", "part 99"),
 		failing("outbound add route smoke-signals", "Line 1: a route begins with direct"),
-		wrong("outbound remove", "name the numbers"),
+		wrong("outbound remove", "ID is missing"),
 		wrong("outbound remove first", `"first" is not the number of a part`),
 		wrong("outbound add route", "name what to add"),
 		wrong("outbound frown", `there is no "frown"`),
@@ -298,19 +309,19 @@ func TestOutboundCommands(t *testing.T) {
 		wrong("outbound cap 21", "a number from 1 to 20"),
 		good("outbound rules", "There are no rules"),
 		good("outbound rules set $/rules.json", "*.nethermoss.example"),
-		good("outbound -json rules", `"depth": "never"`),
-		failing("outbound rules set $/proxies.txt", "is not a JSON list of rules"),
-		wrong("outbound rules forget", "rules set FILE"),
+		good("outbound rules -json", `"depth": "never"`),
+		failing("outbound rules set $/proxies.txt", "holds no rules as JSON"),
+		wrong("outbound rules forget", "say one of: set"),
 		good("outbound try ada@post.nethermoss.example", "nethermoss"),
-		good("outbound -json try ada@postbarn.example", `"lanes":3`),
-		wrong("outbound try", "name one address"),
+		good("outbound try -json ada@postbarn.example", `"lanes": 3`),
+		wrong("outbound try", "ADDRESS is missing"),
 		good("outbound operators", "Nothing has been learnt"),
 		good("clean $/members.csv -out $/kept.csv", "rows will be kept."),
 		good("outbound operators postbarn", "operator", "postbarn.example"),
 		good("outbound forget postbarn.example", "What was learnt about postbarn.example is forgotten; it starts again with 3 sessions."),
 		good("outbound operators postbarn", "Nothing has been learnt about an operator of that name yet."),
 		failing("outbound forget nobody.example", "nobody.example"),
-		wrong("outbound forget", "name one operator"),
+		wrong("outbound forget", "OPERATOR is missing"),
 	)
 	_, out, _ := h.call("outbound -json")
 	var side contract.Outbound

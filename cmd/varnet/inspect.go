@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"strconv"
 	"text/tabwriter"
 	"time"
 
@@ -14,39 +13,34 @@ import (
 	"varnet/internal/store"
 )
 
-const inspectForms = `  inspect list LIST       its rows, addresses and runs, and what they take on disk
-  inspect run RUN         how far its planning is, its results, its parcels by state and round, what it waits for
-  inspect parcel PARCEL   its addresses and what they answered before; once recorded, the sessions`
-
-// inspect looks into the database, for operators: across workspaces, as it is kept. The
+// inspectCommand looks into the database, for operators: across workspaces, as it is kept. The
 // views address_now, result_now and parcel_now are for queries of one's own.
-func inspect(ctx context.Context, c *cli, args []string) error {
-	dsn := c.setting("dsn", "VARNET_DSN", "", "the PostgreSQL database")
-	rest, err := c.parse(args)
-	if err != nil {
-		return err
+func inspectCommand() command {
+	return command{"inspect", "", "shows what the database holds, for operators", "varnet inspect run 12", nil, []command{
+		{"list", "LIST", "shows a list's rows, addresses and runs, and what they take on disk", "varnet inspect list 12", inspect("list", inspectList), nil},
+		{"run", "RUN", "shows how far a run's planning is, its results, its parcels by state and round, what it waits for", "varnet inspect run 12", inspect("run", inspectRun), nil},
+		{"parcel", "PARCEL", "shows a parcel's addresses and what they answered before; once recorded, the sessions", "varnet inspect parcel 345", inspect("parcel", inspectParcel), nil},
+	}}
+}
+
+// inspect makes a command that shows a thing of the database.
+func inspect(what string, look func(context.Context, *store.Store, int64, io.Writer) error) func(c *cli) action {
+	return func(c *cli) action {
+		return withDatabase(c.database(), func(ctx context.Context, db *store.Store) error {
+			id, err := c.number(0, what)
+			if err != nil {
+				return err
+			}
+			t := tabwriter.NewWriter(c.out, 0, 8, 2, ' ', 0)
+			if err := look(ctx, db, id, t); err != nil {
+				if errors.Is(err, store.ErrNotFound) {
+					return fmt.Errorf("there is no %s %d", what, id)
+				}
+				return err
+			}
+			return t.Flush()
+		})
 	}
-	look := map[string]func(context.Context, *store.Store, int64, io.Writer) error{"list": inspectList, "run": inspectRun, "parcel": inspectParcel}
-	if len(rest) != 2 || look[rest[0]] == nil || *dsn == "" {
-		return c.wrongUse("say list, run or parcel and its number, and with -dsn (or VARNET_DSN) where the database is")
-	}
-	id, err := strconv.ParseInt(rest[1], 10, 64)
-	if err != nil || id < 1 {
-		return c.wrongUse(fmt.Sprintf("%q is no number of a %s", rest[1], rest[0]))
-	}
-	db, err := openStore(ctx, *dsn, (*store.Store).CheckSchema)
-	if err != nil {
-		return err
-	}
-	defer db.Close()
-	t := tabwriter.NewWriter(c.out, 0, 8, 2, ' ', 0)
-	if err := look[rest[0]](ctx, db, id, t); err != nil {
-		if errors.Is(err, store.ErrNotFound) {
-			return fmt.Errorf("there is no %s %d", rest[0], id)
-		}
-		return err
-	}
-	return t.Flush()
 }
 
 func inspectList(ctx context.Context, db *store.Store, id int64, w io.Writer) error {

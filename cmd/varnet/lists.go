@@ -2,11 +2,10 @@ package main
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"io"
 	"strconv"
-	"text/tabwriter"
+	"strings"
 
 	"varnet/core/policy"
 	"varnet/core/say"
@@ -14,141 +13,121 @@ import (
 	"varnet/internal/contract"
 )
 
-// printEach writes one JSON object a line.
-func printEach[T any](w io.Writer, list []T) error {
-	e := json.NewEncoder(w)
-	e.SetEscapeHTML(false)
-	for _, v := range list {
-		if err := e.Encode(v); err != nil {
-			return err
+func listsCommand() command {
+	return command{"lists", "", "shows the lists, newest first, and changes them", "varnet lists -search members", showLists, []command{
+		{"show", "LIST", "shows one list", "varnet lists show 12", showList, nil},
+		{"import", "FILE", "imports a file as a list, or a newer file for one; - is standard input", "varnet lists import members.csv -name Members", importList, nil},
+		{"estimate", "LIST", "says from a sample what a list will come to, in half a minute at most", "varnet lists estimate 12", estimateList, nil},
+		{"common", "LIST LIST", "says how many addresses of the first list are in the second, too", "varnet lists common 12 7", commonLists, nil},
+		{"rename", "LIST NAME", "gives a list another name", "varnet lists rename 12 \"Members, spring\"", renameList, nil},
+		{"retain", "LIST DAYS", "sets how many days a list is kept after it was imported or last run; 0: until it is deleted", "varnet lists retain 12 365", retainList, nil},
+		{"override", "LIST DECISION ADDRESS…", "overrides the policy for some addresses: keep, hold or drop; policy takes that back. - reads addresses from standard input",
+			"varnet lists override 12 drop ada@upperloam.example", overrideList, nil},
+		{"archive", "LIST", "archives a list, so that it is not shown among the others", "varnet lists archive 12", archiveList(true), nil},
+		{"unarchive", "LIST", "shows an archived list among the others again", "varnet lists unarchive 12", archiveList(false), nil},
+		{"delete", "LIST", "deletes a list with its runs, results and evidence", "varnet lists delete 12", deleteList, nil},
+	}}
+}
+
+var listTable = table[contract.List]{"There is no list here. Import one: varnet clean FILE -out FILE", "list\tname\trows\taddresses\tlast run", func(w io.Writer, l contract.List) {
+	last := "not run yet"
+	if l.LastRun != nil {
+		last = fmt.Sprintf("run %d %s: %s of %s kept", l.LastRun.ID, l.LastRun.State, say.Number(l.LastRun.Kept), say.Rows(l.Rows))
+	}
+	fmt.Fprintf(w, "%d\t%s\t%s\t%s\t%s\n", l.ID, printable(l.Name), say.Number(l.Rows), say.Number(l.Addresses), last)
+}}
+
+func showLists(c *cli) action {
+	page := c.paged()
+	q := contract.ListQuery{}
+	c.flags.StringVar(&q.Search, "search", "", "only lists with this text in the name")
+	c.flags.StringVar(&q.Order, "order", "newest", "newest, name or largest")
+	c.flags.BoolVar(&q.Archived, "archived", false, "the archived lists instead")
+	return ask(c, func(ctx context.Context, api *client.Client) (contract.Page[contract.List], error) {
+		q.PageQuery = page()
+		return api.Lists(ctx, q)
+	}, listTable.of(c))
+}
+
+// tellList prints one list.
+func (c *cli) tellList(l contract.List) error {
+	return listTable.of(c)(contract.Page[contract.List]{Items: []contract.List{l}})
+}
+
+func showList(c *cli) action { return ask(c, of(c, "list", (*client.Client).List), c.tellList) }
+
+func importList(c *cli) action {
+	file := c.importing()
+	return ask(c, func(ctx context.Context, api *client.Client) (contract.List, error) {
+		return file(ctx, api, c.args[0])
+	}, func(l contract.List) error { return c.sentence(fmt.Sprintf("List %d. %s", l.ID, l.Sentence)) })
+}
+
+func estimateList(c *cli) action {
+	return ask(c, of(c, "list", (*client.Client).Estimate), func(e contract.Estimate) error { return c.sentence(e.Sentence) })
+}
+
+func commonLists(c *cli) action {
+	return ask(c, of(c, "list", func(api *client.Client, ctx context.Context, id int64) (k contract.Common, err error) {
+		other, err := c.number(1, "list")
+		if err != nil {
+			return k, err
 		}
-	}
-	return nil
+		return api.Common(ctx, id, other)
+	}), func(k contract.Common) error { return c.sentence(k.Sentence) })
 }
 
-// listing is how a command shows a list of things.
-type listing[T any] struct {
-	json   bool
-	none   string // what is said when there are none
-	header string
-	line   func(w io.Writer, v T)
-}
-
-// show writes the list as JSON, or as lines of cells under the header.
-func (l listing[T]) show(w io.Writer, found []T) error {
-	switch {
-	case l.json:
-		return printEach(w, found)
-	case len(found) == 0:
-		_, err := fmt.Fprintln(w, l.none)
-		return err
-	}
-	t := tabwriter.NewWriter(w, 0, 8, 2, ' ', 0)
-	fmt.Fprintln(t, l.header)
-	for _, v := range found {
-		l.line(t, v)
-	}
-	return t.Flush()
-}
-
-func lists(ctx context.Context, c *cli, args []string) error {
-	connect, limit := c.connect(), c.flags.Int("limit", 50, "how many at the most")
-	asJSON := c.flags.Bool("json", false, "a JSON object a line")
-	rest, err := c.parse(args)
-	if err != nil {
-		return err
-	}
-	if len(rest) > 0 {
-		return c.actOnList(ctx, connect(), rest)
-	}
-	found, err := connect().Lists(ctx, *limit)
-	if err != nil {
-		return err
-	}
-	const none = "There is no list yet. Import one: varnet clean FILE -out FILE"
-	return listing[contract.List]{*asJSON, none, "list\tname\trows\taddresses\tlast run", func(w io.Writer, l contract.List) {
-		last := "not run yet"
-		if l.LastRun != nil {
-			last = fmt.Sprintf("run %d %s: %s of %s kept", l.LastRun.ID, l.LastRun.State, say.Number(l.LastRun.Kept), say.Rows(l.Rows))
+// changeList makes a command that changes something of a list.
+func changeList(c *cli, change func() (contract.ListChange, error)) action {
+	return ask(c, of(c, "list", func(api *client.Client, ctx context.Context, id int64) (l contract.List, err error) {
+		what, err := change()
+		if err != nil {
+			return l, err
 		}
-		fmt.Fprintf(w, "%d\t%s\t%s\t%s\t%s\n", l.ID, printable(l.Name), say.Number(l.Rows), say.Number(l.Addresses), last)
-	}}.show(c.out, found)
+		return api.ChangeList(ctx, id, what)
+	}), c.tellList)
 }
 
-const listsForms = `  varnet lists                  the lists, newest first
-  varnet lists estimate LIST    tell from a sample what it will come to, in half a minute at most
-  varnet lists common LIST LIST how many addresses of the first stand in the second, too
-  varnet lists keep LIST DAYS   keep it so long after it was imported or last run; 0: until it is deleted
-  varnet lists decide LIST keep|hold|drop|policy ADDRESS…
-                                override the policy for some addresses; policy: as it says again
-  varnet lists archive LIST     archive it, so that it is not shown among the others
-  varnet lists unarchive LIST   show it among the others again
-  varnet lists delete LIST      delete it with its runs, results and evidence`
+func renameList(c *cli) action {
+	return changeList(c, func() (contract.ListChange, error) { return contract.ListChange{Name: &c.args[1]}, nil })
+}
 
-// actOnList does what is said with a list.
-func (c *cli) actOnList(ctx context.Context, api *client.Client, words []string) error {
-	if len(words) > 3 && words[0] == "decide" {
-		return c.override(ctx, api, words[1], words[2], words[3:])
-	}
-	if len(words) < 2 || len(words) > 3 || len(words) == 3 != (words[0] == "keep" || words[0] == "common") {
-		return c.wrongUse("say what to do and the number of a list; the forms are below")
-	}
-	id, err := c.listNumber(words[1])
-	if err != nil {
-		return err
-	}
-	switch words[0] {
-	case "estimate":
-		e, err := api.Estimate(ctx, id)
-		if err == nil {
-			fmt.Fprintln(c.out, e.Sentence)
+func retainList(c *cli) action {
+	return changeList(c, func() (contract.ListChange, error) {
+		days, err := strconv.Atoi(c.args[1])
+		if err != nil {
+			return contract.ListChange{}, c.wrongUse(fmt.Sprintf("%q is no number of days", c.args[1]))
 		}
-		return err
-	case "common":
-		other, err := c.listNumber(words[2])
+		return contract.ListChange{KeepDays: &days}, nil
+	})
+}
+
+func archiveList(archived bool) func(c *cli) action {
+	return func(c *cli) action {
+		return changeList(c, func() (contract.ListChange, error) { return contract.ListChange{Archived: &archived}, nil })
+	}
+}
+
+func deleteList(c *cli) action {
+	return do(c, func(ctx context.Context, api *client.Client) error {
+		id, err := c.number(0, "list")
 		if err != nil {
 			return err
 		}
-		k, err := api.Common(ctx, id, other)
-		if err == nil {
-			fmt.Fprintln(c.out, printable(k.Sentence))
-		}
-		return err
-	case "keep":
-		days, err := strconv.Atoi(words[2])
-		if err != nil {
-			return c.wrongUse(fmt.Sprintf("%q is no number of days", words[2]))
-		}
-		_, err = api.ChangeList(ctx, id, contract.ListChange{KeepDays: &days})
-		return err
-	case "archive", "unarchive":
-		archived := words[0] == "archive"
-		_, err := api.ChangeList(ctx, id, contract.ListChange{Archived: &archived})
-		return err
-	case "delete":
 		return api.DeleteList(ctx, id)
-	}
-	return c.wrongUse(fmt.Sprintf("%q cannot be done with a list; the forms are below", words[0]))
+	})
 }
 
-// override decides about addresses of a list.
-func (c *cli) override(ctx context.Context, api *client.Client, list, decision string, addresses []string) error {
-	id, err := c.listNumber(list)
-	if err != nil {
-		return err
-	}
-	done, err := api.Override(ctx, id, contract.Override{Mailboxes: addresses, Decision: policy.Decision(decision)})
-	if err == nil {
-		fmt.Fprintf(c.out, "It was decided about %d of %s.\n", done.Addresses, say.Addresses(int64(len(addresses))))
-	}
-	return err
-}
-
-// listNumber reads the number of a list.
-func (c *cli) listNumber(word string) (int64, error) {
-	id, err := strconv.ParseInt(word, 10, 64)
-	if err != nil {
-		return 0, c.wrongUse(fmt.Sprintf("%q is not the number of a list; \"varnet lists\" shows them", word))
-	}
-	return id, nil
+func overrideList(c *cli) action {
+	asked := 0
+	return ask(c, of(c, "list", func(api *client.Client, ctx context.Context, id int64) (done contract.Overridden, err error) {
+		addresses, err := c.lines(2)
+		if err != nil {
+			return done, err
+		}
+		asked = len(addresses)
+		return api.Override(ctx, id, contract.Override{Mailboxes: addresses, Decision: policy.Decision(strings.ToLower(c.args[1]))})
+	}), func(done contract.Overridden) error {
+		return c.sentence(fmt.Sprintf("It was decided about %d of %s.", done.Addresses, say.Addresses(int64(asked))))
+	})
 }

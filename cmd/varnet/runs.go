@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"io"
-	"strconv"
 	"time"
 
 	"varnet/core/finding"
@@ -12,156 +11,127 @@ import (
 	"varnet/internal/contract"
 )
 
-func runs(ctx context.Context, c *cli, args []string) error {
-	connect, limit := c.connect(), c.flags.Int("limit", 50, "how many at the most")
-	asJSON := c.flags.Bool("json", false, "a JSON object a line")
-	causes := c.flags.String("cause", "", "with again: only addresses with one of these causes, with commas between; otherwise all that asking may help")
-	findings := c.flags.String("finding", "", "with again: only addresses with one of these findings, with commas between")
-	asked := c.newRun()
-	rest, err := c.parse(args)
-	if err != nil {
-		return err
-	}
-	if len(rest) > 0 && (rest[0] == "start" || rest[0] == "draft") {
-		return c.startRun(ctx, connect(), rest, asked)
-	}
-	if len(rest) > 0 {
-		return c.actOnRun(ctx, connect(), rest, contract.AskAgain{Causes: split[finding.Cause](*causes), Findings: split[finding.Finding](*findings)})
-	}
-	found, err := connect().Runs(ctx, *limit)
-	if err != nil {
-		return err
-	}
-	const none = "There is no run yet. Start one: varnet clean FILE -out FILE"
-	return listing[contract.Run]{*asJSON, none, "run\tlist\tstate\tbegun\tstands", func(w io.Writer, r contract.Run) {
-		fmt.Fprintf(w, "%d\t%s\t%s\t%s\t%s\n", r.ID, printable(r.ListName), r.State, r.CreatedAt.Local().Format("2006-01-02 15:04"), r.Sentence)
-	}}.show(c.out, found)
+func runsCommand() command {
+	return command{"runs", "", "shows the runs, newest first, and starts and steers them", "varnet runs -limit 10", showRuns, []command{
+		{"show", "RUN", "shows one run", "varnet runs show 12", showRun, nil},
+		{"draft", "LIST", "says what a run of a list would take; nothing is started", "varnet runs draft 12 -depth domain", draftRun, nil},
+		{"start", "LIST", "starts a run of a list, or leaves it drafted until -begin or its hours", "varnet runs start 12 -hours 22:00-06:00 -zone Europe/Berlin", startRun, nil},
+		{"begin", "RUN", "lets a drafted run begin now", "varnet runs begin 12", steerRun((*client.Client).BeginRun), nil},
+		{"watch", "RUN", "follows a run until it ends", "varnet runs watch 12", watchRun, nil},
+		{"pause", "RUN", "lets a run wait; what is in flight comes to its end", "varnet runs pause 12", steerRun((*client.Client).PauseRun), nil},
+		{"resume", "RUN", "lets a paused run go on", "varnet runs resume 12", steerRun((*client.Client).ResumeRun), nil},
+		{"stop", "RUN", "ends a run; what is known stays", "varnet runs stop 12", steerRun((*client.Client).StopRun), nil},
+		{"again", "RUN", "asks again about the addresses of a finished run that asking may help", "varnet runs again 12 -cause exchanger.postponed,exchanger.silent", askAgain, nil},
+	}}
 }
 
-// newRun adds the flags of a run to be started.
-func (c *cli) newRun() func() (contract.NewRun, error) {
-	var n contract.NewRun
-	c.flags.StringVar(&n.Depth, "depth", "mailbox", "with start or draft: how far it goes: syntax, domain or mailbox")
-	c.flags.StringVar(&n.Policy, "policy", "careful", "with start or draft: the policy that decides")
-	c.flags.IntVar(&n.ReuseDays, "reuse-days", 0, "with start or draft: take over results of earlier runs that are younger; 0 asks about all")
-	c.flags.StringVar(&n.Hours, "hours", "", "with start: the hours of the day within which it works, such as 22:00-06:00")
-	c.flags.StringVar(&n.Zone, "zone", "", "with start: the time zone of -hours and -begin, such as Europe/Berlin; UTC unless given")
-	c.flags.IntVar(&n.LimitMinutes, "stop-after", 0, "with start: minutes after its beginning when it is stopped; 0: never")
-	begin := c.flags.String("begin", "", "with start: not before this time, such as 2026-11-24T06:00")
-	return func() (contract.NewRun, error) {
-		if *begin == "" {
-			return n, nil
-		}
-		zone, err := time.LoadLocation(n.Zone)
-		if err != nil {
-			return n, c.wrongUse(fmt.Sprintf("the zone %q is not known; name one such as Europe/Berlin", n.Zone))
-		}
-		at, err := time.ParseInLocation("2006-01-02T15:04", *begin, zone)
-		if err != nil {
-			return n, c.wrongUse(fmt.Sprintf("%q is not of the form 2026-11-24T06:00", *begin))
-		}
-		n.BeginAt = &at
-		return n, nil
+var runTable = table[contract.Run]{"There is no run here. Start one: varnet clean FILE -out FILE", "run\tlist\tstate\tbegun\tsummary", func(w io.Writer, r contract.Run) {
+	fmt.Fprintf(w, "%d\t%s\t%s\t%s\t%s\n", r.ID, printable(r.ListName), r.State, r.CreatedAt.Local().Format("2006-01-02 15:04"), printable(r.Sentence))
+}}
+
+func showRuns(c *cli) action {
+	page := c.paged()
+	return ask(c, func(ctx context.Context, api *client.Client) (contract.Page[contract.Run], error) {
+		return api.Runs(ctx, page())
+	}, runTable.of(c))
+}
+
+func showRun(c *cli) action {
+	return ask(c, of(c, "run", (*client.Client).Run), func(r contract.Run) error {
+		return runTable.of(c)(contract.Page[contract.Run]{Items: []contract.Run{r}})
+	})
+}
+
+// steerRun makes a command that changes the state of a run.
+func steerRun(call func(*client.Client, context.Context, int64) (contract.Run, error)) func(c *cli) action {
+	return func(c *cli) action {
+		return ask(c, of(c, "run", call), func(r contract.Run) error { return c.sentence(r.Sentence) })
 	}
 }
 
-// startRun starts a run of a list, or tells what it would take.
-func (c *cli) startRun(ctx context.Context, api *client.Client, words []string, asked func() (contract.NewRun, error)) error {
-	if len(words) != 2 {
-		return c.wrongUse("name the number of a list; the forms are below")
-	}
-	list, err := c.listNumber(words[1])
-	if err != nil {
-		return err
-	}
-	n, err := asked()
-	if err != nil {
-		return err
-	}
-	if words[0] == "draft" {
-		d, err := api.DraftRun(ctx, list, n)
-		if err == nil {
-			fmt.Fprintln(c.out, printable(d.Sentence))
+// chosenRun adds the flags of a run that say what it asks and what decides.
+func (c *cli) chosenRun() *contract.NewRun {
+	n := &contract.NewRun{}
+	c.flags.StringVar(&n.Depth, "depth", "mailbox", "how far it goes: syntax, domain or mailbox")
+	c.flags.StringVar(&n.Policy, "policy", "careful", "the policy that decides")
+	c.flags.IntVar(&n.ReuseDays, "reuse-days", 0, "reuse results of earlier runs that are younger; 0 asks about all")
+	return n
+}
+
+func draftRun(c *cli) action {
+	n := c.chosenRun()
+	return ask(c, of(c, "list", func(api *client.Client, ctx context.Context, list int64) (contract.Draft, error) {
+		return api.DraftRun(ctx, list, *n)
+	}), func(d contract.Draft) error { return c.sentence(d.Sentence) })
+}
+
+func startRun(c *cli) action {
+	n := c.chosenRun()
+	c.flags.StringVar(&n.Hours, "hours", "", "the hours of the day within which it works, such as 22:00-06:00")
+	c.flags.StringVar(&n.Zone, "zone", "", "the time zone of -hours and -begin, such as Europe/Berlin; UTC unless given")
+	c.flags.IntVar(&n.LimitMinutes, "stop-after", 0, "minutes after its beginning when it is stopped; 0: never")
+	begin := c.flags.String("begin", "", "not before this time, such as 2026-11-24T06:00")
+	return ask(c, of(c, "list", func(api *client.Client, ctx context.Context, list int64) (r contract.Run, err error) {
+		if n.BeginAt, err = c.beginning(*begin, n.Zone); err != nil {
+			return r, err
 		}
-		return err
-	}
-	r, err := api.StartRun(ctx, list, n)
-	if err == nil {
-		fmt.Fprintf(c.out, "Run %d. %s\n", r.ID, printable(r.Sentence))
-	}
-	return err
+		return api.StartRun(ctx, list, *n)
+	}), func(r contract.Run) error { return c.sentence(fmt.Sprintf("Run %d. %s", r.ID, r.Sentence)) })
 }
 
-const runsForms = `  varnet runs                the runs, newest first
-  varnet runs draft LIST     tell what a run of a list would take; nothing is started
-  varnet runs start LIST     start a run of a list, or leave it drafted until -begin or its hours
-  varnet runs begin RUN      let a drafted run begin now
-  varnet runs watch RUN      follow one until it ends
-  varnet runs pause RUN      let it wait; what is in flight comes to its end
-  varnet runs resume RUN     let it go on
-  varnet runs stop RUN       end it; what is known stays
-  varnet runs again RUN      ask again about addresses that asking may help, or -cause or -finding`
-
-// actOnRun does what is said with a run.
-func (c *cli) actOnRun(ctx context.Context, api *client.Client, words []string, which contract.AskAgain) error {
-	if len(words) != 2 {
-		return c.wrongUse("say what to do and the number of a run; the forms are below")
+// beginning reads when a run begins; without a time it is at once.
+func (c *cli) beginning(text, zoneName string) (*time.Time, error) {
+	if text == "" {
+		return nil, nil
 	}
-	id, err := c.runNumber(words[1])
+	zone, err := time.LoadLocation(zoneName)
 	if err != nil {
-		return err
+		return nil, c.wrongUse(fmt.Sprintf("the zone %q is not known; name one such as Europe/Berlin", zoneName))
 	}
-	var r contract.Run
-	switch words[0] {
-	case "watch":
-		return c.follow(ctx, api, id)
-	case "again":
-		if _, err = api.AskAgain(ctx, id, which); err != nil {
-			return err
+	at, err := time.ParseInLocation("2006-01-02T15:04", text, zone)
+	if err != nil {
+		return nil, c.wrongUse(fmt.Sprintf("%q is not of the form 2026-11-24T06:00", text))
+	}
+	return &at, nil
+}
+
+// waitsShown is how many operators are named that a run waits for.
+const waitsShown = 8
+
+func watchRun(c *cli) action {
+	return ask(c, of(c, "run", func(api *client.Client, ctx context.Context, id int64) (contract.Run, error) {
+		return c.follow(ctx, api, id, waitsShown)
+	}), c.tellEnd)
+}
+
+func askAgain(c *cli) action {
+	causes := c.flags.String("cause", "", "only addresses with one of these causes, with commas between")
+	findings := c.flags.String("finding", "", "only addresses with one of these findings, with commas between")
+	return ask(c, of(c, "run", func(api *client.Client, ctx context.Context, id int64) (contract.Run, error) {
+		which := contract.AskAgain{Causes: split[finding.Cause](*causes), Findings: split[finding.Finding](*findings)}
+		if r, err := api.AskAgain(ctx, id, which); err != nil {
+			return r, err
 		}
-		return c.follow(ctx, api, id)
-	case "pause":
-		r, err = api.PauseRun(ctx, id)
-	case "begin":
-		r, err = api.BeginRun(ctx, id)
-	case "resume":
-		r, err = api.ResumeRun(ctx, id)
-	case "stop":
-		r, err = api.StopRun(ctx, id)
-	default:
-		return c.wrongUse(fmt.Sprintf("%q cannot be done with a run; the forms are below", words[0]))
-	}
-	if err == nil {
-		fmt.Fprintln(c.out, printable(r.Sentence))
-	}
-	return err
+		return c.follow(ctx, api, id, waitsShown)
+	}), c.tellEnd)
 }
 
-// runNumber reads the number of a run.
-func (c *cli) runNumber(word string) (int64, error) {
-	id, err := strconv.ParseInt(word, 10, 64)
-	if err != nil {
-		return 0, c.wrongUse(fmt.Sprintf("%q is not the number of a run; \"varnet runs\" shows them", word))
-	}
-	return id, nil
-}
-
-// follow shows a run until it ends and says where it stands then.
-func (c *cli) follow(ctx context.Context, api *client.Client, id int64) error {
-	p := progress{to: c.err, terminal: onTerminal(c.err), waits: 8}
+// follow shows a run on standard error until it ends, with so many waits named; with none
+// only a terminal shows it.
+func (c *cli) follow(ctx context.Context, api *client.Client, id int64, waits int) (contract.Run, error) {
+	p := progress{to: c.err, terminal: onTerminal(c.err), waits: waits}
 	r, err := api.Wait(ctx, id, p.show)
 	p.end()
-	if err == nil {
-		fmt.Fprintln(c.out, r.Sentence)
-		fmt.Fprintln(c.out, printable(r.ExportSentence))
+	if err != nil && r.ID != 0 {
+		err = fmt.Errorf("run %d goes on in the service, but following it failed: %w", r.ID, err)
 	}
-	return err
+	return r, err
 }
 
-// split reads codes with commas between.
-func split[T ~string](list string) (out []T) {
-	for _, w := range fields(list) {
-		out = append(out, T(w))
+// tellEnd says what became of a run.
+func (c *cli) tellEnd(r contract.Run) error {
+	if err := c.sentence(r.Sentence); err != nil {
+		return err
 	}
-	return out
+	return c.sentence(r.ExportSentence)
 }

@@ -13,13 +13,14 @@ import (
 // release is set when a release is built.
 var release = "development"
 
-// version prints what this binary is.
-func version(_ context.Context, c *cli, args []string) error {
-	if _, err := c.parse(args); err != nil {
-		return err
+func versionCommand() command {
+	return command{"version", "", "prints release, commit, Go and the schema that this binary knows", "varnet version", version, nil}
+}
+
+func version(c *cli) action {
+	return func(context.Context) error {
+		return c.sentence(fmt.Sprintf("varnet %s\ncommit %s\n%s %s/%s\nschema %d", release, commit(), runtime.Version(), runtime.GOOS, runtime.GOARCH, migrate.Known()))
 	}
-	fmt.Fprintf(c.out, "varnet %s\ncommit %s\n%s %s/%s\nschema %d\n", release, commit(), runtime.Version(), runtime.GOOS, runtime.GOARCH, migrate.Known())
-	return nil
 }
 
 // commit is what the binary was built from.
@@ -37,35 +38,36 @@ func commit() string {
 	return revision + changed
 }
 
-// migrateDatabase brings the database up to date apart from the service.
-func migrateDatabase(ctx context.Context, c *cli, args []string) error {
-	dsn := c.setting("dsn", "VARNET_DSN", "", "the PostgreSQL database")
-	if _, err := c.parse(args); err != nil {
-		return err
+func migrateCommand() command {
+	return command{"migrate", "", "brings the database's schema up to date, apart from the service", "varnet migrate -dsn postgres://varnet@127.0.0.1/varnet", migrateDatabase, nil}
+}
+
+func migrateDatabase(c *cli) action {
+	dsn := c.database()
+	return func(ctx context.Context) error {
+		at, err := dsn()
+		if err != nil {
+			return err
+		}
+		db, err := store.Open(ctx, at)
+		if err != nil {
+			return err
+		}
+		defer db.Close()
+		before, err := db.Schema(ctx)
+		if err == nil {
+			err = db.Migrate(ctx)
+		}
+		if err != nil {
+			return err
+		}
+		now, err := db.Schema(ctx)
+		switch {
+		case err != nil:
+			return err
+		case now == before:
+			return c.sentence(fmt.Sprintf("The database has schema %d; nothing was to be done.", now))
+		}
+		return c.sentence(fmt.Sprintf("The database went from schema %d to %d.", before, now))
 	}
-	if *dsn == "" {
-		return c.wrongUse("say with -dsn (or VARNET_DSN) where the database is")
-	}
-	db, err := store.Open(ctx, *dsn)
-	if err != nil {
-		return err
-	}
-	defer db.Close()
-	before, err := db.Schema(ctx)
-	if err == nil {
-		err = db.Migrate(ctx)
-	}
-	if err != nil {
-		return err
-	}
-	now, err := db.Schema(ctx)
-	switch {
-	case err != nil:
-		return err
-	case now == before:
-		fmt.Fprintf(c.out, "The database has schema %d; nothing was to be done.\n", now)
-	default:
-		fmt.Fprintf(c.out, "The database went from schema %d to %d.\n", before, now)
-	}
-	return nil
 }

@@ -11,27 +11,20 @@ import (
 	"time"
 
 	"varnet/core/say"
+	"varnet/internal/client"
 	"varnet/internal/contract"
 )
 
-func workersCommand(ctx context.Context, c *cli, args []string) error {
-	connect := c.connect()
-	asJSON := c.flags.Bool("json", false, "a JSON object a line")
-	rest, err := c.parse(args)
-	if err != nil {
-		return err
-	}
-	switch {
-	case len(rest) == 2 && rest[0] == "drain":
-		return connect().DrainWorker(ctx, rest[1])
-	case len(rest) > 0:
-		return c.wrongUse("say: varnet workers, or: varnet workers drain ID")
-	}
-	found, err := connect().Workers(ctx)
-	if err != nil {
-		return err
-	}
-	return listing[contract.Worker]{*asJSON, "No worker gives a sign of life.", "worker\tversion\tserves\tlanes at work\tsessions by route\tlast sign of life", func(w io.Writer, k contract.Worker) {
+func workersCommand() command {
+	return command{"workers", "", "shows the processes that work on runs", "varnet workers", showWorkers, []command{
+		{"drain", "ID", "lets a worker take nothing new and come to its end", "varnet workers drain oak-4711", drainWorker, nil},
+	}}
+}
+
+func showWorkers(c *cli) action {
+	return ask(c, func(ctx context.Context, api *client.Client) (contract.Page[contract.Worker], error) {
+		return whole(api.Workers(ctx))
+	}, table[contract.Worker]{"No worker gives a sign of life.", "worker\tversion\tserves\tlanes at work\tsessions by route\tlast sign of life", func(w io.Writer, k contract.Worker) {
 		serves, state := "no", ""
 		if k.Serves {
 			serves = "yes"
@@ -39,8 +32,13 @@ func workersCommand(ctx context.Context, c *cli, args []string) error {
 		if k.Draining {
 			state = ", draining"
 		}
-		fmt.Fprintf(w, "%s\t%s\t%s\t%s\t%s\t%d s ago%s\n", printable(k.ID), printable(k.Version), serves, fmt.Sprintf("%d of %d", k.Parcels, k.Lanes), sessionsBy(k.Routes), int(time.Since(k.SeenAt).Seconds()), state)
-	}}.show(c.out, found)
+		fmt.Fprintf(w, "%s\t%s\t%s\t%d of %d\t%s\t%d s ago%s\n", printable(k.ID), printable(k.Version), serves, k.Parcels, k.Lanes, sessionsBy(k.Routes),
+			int(time.Since(k.SeenAt).Seconds()), state)
+	}}.of(c))
+}
+
+func drainWorker(c *cli) action {
+	return do(c, func(ctx context.Context, api *client.Client) error { return api.DrainWorker(ctx, c.args[0]) })
 }
 
 // sessionsBy says how many sessions went by each route.

@@ -177,9 +177,14 @@ func (c *Client) Common(ctx context.Context, list, other int64) (k contract.Comm
 	return k, c.call(ctx, http.MethodGet, fmt.Sprintf("/lists/%d/common?with=%d", list, other), nil, &k)
 }
 
-// Lists returns the newest lists.
-func (c *Client) Lists(ctx context.Context, limit int) (l []contract.List, err error) {
-	return items[contract.List](ctx, c, http.MethodGet, fmt.Sprintf("/lists?limit=%d", limit), nil)
+// Lists returns a page of lists.
+func (c *Client) Lists(ctx context.Context, q contract.ListQuery) (p contract.Page[contract.List], err error) {
+	return p, c.call(ctx, http.MethodGet, "/lists?"+contract.Query(q).Encode(), nil, &p)
+}
+
+// List returns one list.
+func (c *Client) List(ctx context.Context, id int64) (l contract.List, err error) {
+	return l, c.call(ctx, http.MethodGet, fmt.Sprintf("/lists/%d", id), nil, &l)
 }
 
 // Estimate tells from a sample what a list will come to; it takes up to half a
@@ -228,9 +233,9 @@ func (c *Client) SetRetention(ctx context.Context, days int) (k contract.Retenti
 	return k, c.call(ctx, http.MethodPut, "/retention", contract.Retention{Days: days}, &k)
 }
 
-// Runs returns the newest runs.
-func (c *Client) Runs(ctx context.Context, limit int) (r []contract.Run, err error) {
-	return items[contract.Run](ctx, c, http.MethodGet, fmt.Sprintf("/runs?limit=%d", limit), nil)
+// Runs returns a page of runs, the newest first.
+func (c *Client) Runs(ctx context.Context, q contract.PageQuery) (p contract.Page[contract.Run], err error) {
+	return p, c.call(ctx, http.MethodGet, "/runs?"+contract.Query(q).Encode(), nil, &p)
 }
 
 // StartRun starts a run of a list.

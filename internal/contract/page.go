@@ -11,6 +11,21 @@ type Page[T any] struct {
 	Next  string `json:"next,omitempty" doc:"The cursor of the page after it; left out on the last."`
 }
 
+// PageQuery asks for a page: of at most Limit things, 1 to 500, after the page whose Next
+// was Cursor. The zero value asks for the first page of the usual size.
+type PageQuery struct {
+	Limit  int    `query:"limit"`
+	Cursor string `query:"cursor"`
+}
+
+// ListQuery asks for a page of lists.
+type ListQuery struct {
+	PageQuery
+	Search   string `query:"search"`   // only lists with this text in their name
+	Order    string `query:"order"`    // newest, name or largest
+	Archived bool   `query:"archived"` // archived lists, instead of the others
+}
+
 // CursorOf returns the cursor of the page that begins after a place. To callers it is
 // opaque: what it holds may change with every release.
 func CursorOf(place any) string {

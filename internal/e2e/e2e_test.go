@@ -103,13 +103,13 @@ func TestCommandLine(t *testing.T) {
 			t.Fatal(err)
 		}
 		want := []finding.Cause{finding.MailboxAbsent, finding.SyntaxMalformed, finding.MailboxAnyAccepted, finding.DomainAbsent, finding.DomainNoMail}
-		for n, line := range strings.Split(strings.TrimSpace(string(text)), "\n") {
-			var e contract.Evidence
-			if err := json.Unmarshal([]byte(line), &e); err != nil {
-				t.Fatalf("%s: %v", line, err)
-			}
+		var page contract.Page[contract.Evidence]
+		if err := json.Unmarshal(text, &page); err != nil || len(page.Items) != len(want) {
+			t.Fatalf("%s: %v", text, err)
+		}
+		for n, e := range page.Items {
 			if e.Cause != want[n] || e.Meaning == "" || e.Decision == policy.Keep {
-				t.Errorf("line %d: %s, want cause %s", n, line, want[n])
+				t.Errorf("address %d: %+v, want cause %s", n, e, want[n])
 			}
 		}
 		if text, _ := testkit.Command(s.Env, "check", "-v", "nobody.atall@fernhollow.example").Output(); !strings.Contains(string(text), "It answered:   550 5.1.1") {
@@ -158,7 +158,7 @@ func TestCommandLine(t *testing.T) {
 	})
 	t.Run("export", func(t *testing.T) {
 		api, ctx := client.New(s.URL, s.Key), t.Context()
-		runs, err := api.Runs(ctx, 1)
+		runs, err := newestRuns(ctx, api)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -378,7 +378,7 @@ func TestWorkspacesAndKeys(t *testing.T) {
 	theirs := client.New(s.URL, strings.TrimSpace(string(key)))
 
 	t.Run("another workspace sees nothing", func(t *testing.T) {
-		if lists, err := theirs.Lists(ctx, 50); err != nil || len(lists) != 0 {
+		if lists, err := newestLists(ctx, theirs); err != nil || len(lists) != 0 {
 			t.Errorf("lists: %v, %v", lists, err)
 		}
 		tries := map[string]func() error{
@@ -405,7 +405,7 @@ func TestWorkspacesAndKeys(t *testing.T) {
 		}
 	})
 	t.Run("an unknown key is told so", func(t *testing.T) {
-		_, err := client.New(s.URL, "varnet_wrong").Lists(ctx, 1)
+		_, err := newestLists(ctx, client.New(s.URL, "varnet_wrong"))
 		if status(err) != http.StatusUnauthorized || !strings.Contains(err.Error(), "The key is not known") {
 			t.Errorf("got %v", err)
 		}
@@ -457,6 +457,18 @@ func TestWorkspacesAndKeys(t *testing.T) {
 			}
 		}
 	})
+}
+
+// newestRuns returns the first page of runs.
+func newestRuns(ctx context.Context, api *client.Client) ([]contract.Run, error) {
+	page, err := api.Runs(ctx, contract.PageQuery{})
+	return page.Items, err
+}
+
+// newestLists returns the first page of lists.
+func newestLists(ctx context.Context, api *client.Client) ([]contract.List, error) {
+	page, err := api.Lists(ctx, contract.ListQuery{})
+	return page.Items, err
 }
 
 // status is the HTTP status of a problem the service told.

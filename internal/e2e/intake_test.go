@@ -64,7 +64,7 @@ func TestBringAgain(t *testing.T) {
 	}
 	// Of the appended list two addresses were known, and only the new one was
 	// asked about.
-	runs, err := api.Runs(t.Context(), 10)
+	runs, err := newestRuns(t.Context(), api)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -76,7 +76,7 @@ func TestBringAgain(t *testing.T) {
 	if err != nil || len(e.Asked) == 0 || e.Asked[0].Conversation == nil || e.Operator == "" || !e.At.Before(known.CreatedAt) {
 		t.Errorf("the evidence of a result taken over: %v: %+v", err, e)
 	}
-	lists, err := api.Lists(t.Context(), 50)
+	lists, err := newestLists(t.Context(), api)
 	if err != nil || len(lists) != 4 || lists[3].ID != appended.ID || !strings.Contains(appended.Sentence, "The newer file added 2 rows and changed 0 rows.") {
 		t.Errorf("%v: %d lists, %s", err, len(lists), appended.Sentence)
 	}

@@ -212,7 +212,7 @@ func TestSecrets(t *testing.T) {
 	add := testkit.Command(s.Env, "outbound", "add", "route", "-file", "-", "-json")
 	add.Stdin = strings.NewReader(lines)
 	shown, err := add.CombinedOutput()
-	if err != nil || !strings.Contains(string(shown), `"secret":true`) {
+	if err != nil || !strings.Contains(string(shown), `"secret": true`) {
 		t.Fatalf("%v: %s", err, shown)
 	}
 	conn, err := pgx.Connect(ctx, dsn)

@@ -141,7 +141,7 @@ func compared(t *testing.T, api *client.Client, run contract.Run) {
 			t.Errorf("%s: %d findings of %d addresses", d.Domain, there, d.Addresses)
 		}
 	}
-	if l, err := api.Lists(ctx, 1); err != nil || total != l[0].Addresses {
+	if l, err := newestLists(ctx, api); err != nil || total != l[0].Addresses {
 		t.Errorf("%v: the domains have %d addresses", err, total)
 	}
 	if _, err := api.Compare(ctx, run.ID, run.ID+7); status(err) != http.StatusNotFound {
