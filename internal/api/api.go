@@ -23,6 +23,7 @@ import (
 	"varnet/core/sheet"
 	"varnet/internal/console"
 	"varnet/internal/intake"
+	"varnet/internal/live"
 	"varnet/internal/store"
 	"varnet/internal/summary"
 	"varnet/internal/work"
@@ -38,13 +39,15 @@ type API struct {
 	orders    orders
 	summaries *summary.Summaries
 	importer  *intake.Importer
+	live      *live.Hub
 }
 
 // New returns the handler of everything the service serves. Event streams end
 // when ending does.
 func New(ending context.Context, e *work.Engine) http.Handler {
 	a := &API{store: e.Store, engine: e, log: e.Log, ending: ending, summaries: &summary.Summaries{Source: e.Store, Left: e.Left},
-		importer: &intake.Importer{Store: e.Store, Grammar: e.Grammar, Catalogue: e.Catalogue}}
+		importer: &intake.Importer{Store: e.Store, Grammar: e.Grammar, Catalogue: e.Catalogue}, live: live.New(e.Store, e.Log)}
+	go a.live.Run(ending)
 	r := chi.NewRouter()
 	r.Use(a.logged, secured, zoned, sameOrigin().Handler, middleware.Compress(compression, compressed...))
 	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("ok\n")) })
@@ -115,6 +118,7 @@ func (a *API) register(h huma.API) {
 	a.registerPages(h)
 	a.registerKeys(h)
 	a.registerOutbound(h)
+	a.registerChanges(h)
 	closeValues(h.OpenAPI())
 	describeKeys(h.OpenAPI())
 }

@@ -2,11 +2,13 @@ package api
 
 import (
 	"context"
+	"encoding/json"
 	"net/http"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"varnet/internal/contract"
+	"varnet/internal/store"
 	"varnet/internal/summary"
 )
 
@@ -19,9 +21,16 @@ func (a *API) registerEstimate(h huma.API) {
 
 func (a *API) estimate(ctx context.Context, in *ByID) (*estimateOutput, error) {
 	l, err := a.store.List(ctx, workspace(ctx).ID, in.ID)
+	var saved map[int64]json.RawMessage
+	if err == nil {
+		saved, err = a.store.Estimates(ctx, l.ID)
+	}
+	if err == nil && saved[l.ID] == nil {
+		err = store.ErrNotFound
+	}
 	var e contract.Estimate
 	if err == nil {
-		err = a.store.Estimate(ctx, l.ID, &e)
+		err = json.Unmarshal(saved[l.ID], &e)
 	}
 	if err != nil {
 		return nil, a.failed(ctx, err)
@@ -46,7 +55,7 @@ func (a *API) makeEstimate(ctx context.Context, in *ByID) (*estimateOutput, erro
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	e := summary.EstimateOf(l, int64(len(run.Sample)), p.Verdicts, verdicts)
+	e := summary.EstimateOf(l, int64(len(run.Sample)), p[run.ID].Verdicts, verdicts)
 	if err := a.store.SaveEstimate(ctx, l.ID, e); err != nil {
 		return nil, a.failed(ctx, err)
 	}

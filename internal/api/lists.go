@@ -7,7 +7,9 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -248,13 +250,9 @@ func (a *API) lists(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	out := make([]contract.List, 0, len(lists))
-	for _, l := range lists {
-		b, err := a.listWithRun(ctx, l)
-		if err != nil {
-			return nil, a.failed(ctx, err)
-		}
-		out = append(out, b)
+	out, err := a.listsWithRuns(ctx, lists)
+	if err != nil {
+		return nil, a.failed(ctx, err)
 	}
 	return pageOf(out, f.Limit, func(l contract.List) any { return store.ListPlace{ID: l.ID, Name: l.Name, Rows: l.Rows} }), nil
 }
@@ -264,11 +262,11 @@ func (a *API) list(ctx context.Context, in *ByID) (*struct{ Body contract.List }
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	b, err := a.listWithRun(ctx, l)
+	out, err := a.listsWithRuns(ctx, []store.List{l})
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	return &struct{ Body contract.List }{b}, nil
+	return &struct{ Body contract.List }{out[0]}, nil
 }
 
 func madeList(l store.List) *made[contract.List] {
@@ -286,20 +284,33 @@ func (a *API) changeList(ctx context.Context, in *struct {
 	return a.list(ctx, &in.ByID)
 }
 
-// listWithRun adds the last run of the list.
-func (a *API) listWithRun(ctx context.Context, l store.List) (contract.List, error) {
-	b := listBody(l)
-	runs, err := a.store.Runs(ctx, l.WorkspaceID, l.ID, 0, 1)
+// listsWithRuns adds to lists of the workspace their last runs.
+func (a *API) listsWithRuns(ctx context.Context, lists []store.List) ([]contract.List, error) {
+	w, numbers, byNumber := workspace(ctx).ID, make([]int64, len(lists)), make(map[int64]store.List, len(lists))
+	for i, l := range lists {
+		numbers[i], byNumber[l.ID] = l.ID, l
+	}
+	last, err := a.store.LastRuns(ctx, w, numbers)
 	if err != nil {
-		return b, err
+		return nil, err
 	}
-	if b.KeptUntil, err = a.keptUntil(ctx, l, runs); err != nil || len(runs) == 0 {
-		return b, err
+	days, err := a.store.KeepDays(ctx, w)
+	if err != nil {
+		return nil, err
 	}
-	r, err := a.summaries.Run(ctx, runs[0], l, zone(ctx))
-	r.Flow = nil // as in the list of runs
-	b.LastRun = &r
-	return b, err
+	runs, err := a.summaries.Runs(ctx, slices.Collect(maps.Values(last)), byNumber, zone(ctx))
+	if err != nil {
+		return nil, err
+	}
+	out := make([]contract.List, len(lists))
+	for i, l := range lists {
+		out[i] = listBody(l)
+		out[i].KeptUntil = keptUntil(l, days, last[l.ID].FinishedAt)
+		if at := slices.IndexFunc(runs, func(r contract.Run) bool { return r.ListID == l.ID }); at >= 0 {
+			out[i].LastRun = &runs[at]
+		}
+	}
+	return out, nil
 }
 
 func listBody(l store.List) contract.List {

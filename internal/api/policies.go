@@ -127,7 +127,7 @@ func (a *API) tryPolicy(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	t, err := a.summaries.Counted.Tally(ctx, d, p.Verdicts)
+	t, err := a.summaries.Counted.Tally(ctx, d, p[run.ID].Verdicts)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}

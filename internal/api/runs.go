@@ -148,18 +148,13 @@ func (a *API) runs(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	out := make([]contract.Run, 0, len(runs))
-	for _, r := range runs {
-		l, err := a.store.List(ctx, w, r.ListID)
-		if err != nil {
-			return nil, a.failed(ctx, err)
-		}
-		b, err := a.summaries.Run(ctx, r, l, zone(ctx))
-		if err != nil {
-			return nil, a.failed(ctx, err)
-		}
-		b.Flow = nil // a picture each would be most of the page
-		out = append(out, b)
+	lists, err := a.store.ListsByNumber(ctx, w, contract.Each(runs, func(r store.Run) int64 { return r.ListID }))
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	out, err := a.summaries.Runs(ctx, runs, lists, zone(ctx))
+	if err != nil {
+		return nil, a.failed(ctx, err)
 	}
 	return pageOf(out, in.Limit.Limit, func(r contract.Run) any { return r.ID }), nil
 }

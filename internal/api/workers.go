@@ -61,21 +61,19 @@ func (a *API) registerRetention(h huma.API) {
 		})
 }
 
-// keptUntil tells when a list will be deleted; nil: when somebody does.
-func (a *API) keptUntil(ctx context.Context, l store.List, runs []store.Run) (*time.Time, error) {
-	days, err := a.store.KeepDays(ctx, l.WorkspaceID)
+// keptUntil tells when a list will be deleted whose workspace keeps lists so many days; nil:
+// when somebody does. The last run's end is nil while it goes on, or where there is none.
+func keptUntil(l store.List, days int, lastRun *time.Time) *time.Time {
 	if l.KeepDays != nil {
 		days = *l.KeepDays
 	}
-	if err != nil || days == 0 {
-		return nil, err
+	if days == 0 {
+		return nil
 	}
 	from := l.CreatedAt
-	for _, r := range runs {
-		if r.FinishedAt != nil && r.FinishedAt.After(from) {
-			from = *r.FinishedAt
-		}
+	if lastRun != nil && lastRun.After(from) {
+		from = *lastRun
 	}
 	until := from.AddDate(0, 0, days)
-	return &until, nil
+	return &until
 }

@@ -541,29 +541,66 @@ func (c *Client) Wait(ctx context.Context, id int64, seen func(contract.Run)) (c
 
 // follow reads the run's event stream until it ends.
 func (c *Client) follow(ctx context.Context, id int64, seen func(contract.Run)) (r contract.Run, err error) {
-	resp, err := c.do(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/events", id), nil)
-	if err != nil {
-		return r, err
-	}
-	defer resp.Body.Close()
-	lines := bufio.NewScanner(resp.Body)
-	lines.Buffer(nil, 1<<20)
-	for lines.Scan() {
-		data, ok := strings.CutPrefix(lines.Text(), "data: ")
-		if !ok {
-			continue
-		}
+	err = c.events(ctx, fmt.Sprintf("/runs/%d/events", id), func(_ string, data []byte) error {
 		r = contract.Run{}
-		if err := json.Unmarshal([]byte(data), &r); err != nil {
-			return r, fmt.Errorf("an event of the run is not understood: %w", err)
+		err := json.Unmarshal(data, &r)
+		if err == nil {
+			seen(r)
 		}
-		seen(r)
-	}
-	return r, lines.Err()
+		return err
+	})
+	return r, err
 }
 
-// call sends a body (a reader as it is, anything else as JSON) and reads the
-// answer into out.
+// Watch calls seen with what changes in the workspace, from the moment when ready is called,
+// until ctx ends or the stream breaks off.
+func (c *Client) Watch(ctx context.Context, ready func(), seen func(contract.WorkspaceChange)) error {
+	begun := false
+	return c.events(ctx, "/events", func(name string, data []byte) error {
+		if name != "change" {
+			if !begun {
+				ready()
+			}
+			begun = true
+			return nil
+		}
+		var change contract.WorkspaceChange
+		err := json.Unmarshal(data, &change)
+		if err == nil {
+			seen(change)
+		}
+		return err
+	})
+}
+
+// mostEvent bounds one event of a stream, in bytes.
+const mostEvent = 1 << 20
+
+// events calls seen with each event of a stream until it ends.
+func (c *Client) events(ctx context.Context, path string, seen func(name string, data []byte) error) error {
+	resp, err := c.do(ctx, http.MethodGet, path, nil)
+	if err != nil {
+		return err
+	}
+	defer resp.Body.Close()
+	lines, name := bufio.NewScanner(resp.Body), ""
+	lines.Buffer(nil, mostEvent)
+	for lines.Scan() {
+		field, value, _ := strings.Cut(lines.Text(), ": ")
+		switch field {
+		case "":
+			name = ""
+		case "event":
+			name = value
+		case "data":
+			if err := seen(name, []byte(value)); err != nil {
+				return fmt.Errorf("an event of the service is not understood: %w", err)
+			}
+		}
+	}
+	return lines.Err()
+}
+
 // items returns what is on the page that an operation answers with.
 func items[T any](ctx context.Context, c *Client, method, path string, body any) ([]T, error) {
 	var page contract.Page[T]
@@ -585,6 +622,7 @@ func every[T any](ctx context.Context, c *Client, path string, query url.Values)
 	}
 }
 
+// call sends a body (a reader as it is, anything else as JSON) and reads the answer into out.
 func (c *Client) call(ctx context.Context, method, path string, body, out any) error {
 	resp, err := c.do(ctx, method, path, body)
 	if err != nil {

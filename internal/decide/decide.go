@@ -16,7 +16,7 @@ import (
 // Source is where results, overrides and rows are read; the store is one.
 type Source interface {
 	Verdicts(ctx context.Context) (map[int32]finding.Verdict, error)
-	Overrides(ctx context.Context, run store.Run) ([]store.Override, error)
+	Overrides(ctx context.Context, runs ...store.Run) (map[int64][]store.Override, error)
 	EachRow(ctx context.Context, run store.Run, list store.List, with store.OutWith, do func(*store.OutRow) error) error
 	RowsOf(ctx context.Context, run store.Run, list store.List, addresses []int32) (map[int32]*store.OutRow, error)
 	Results(ctx context.Context, run store.Run, f store.ResultFilter) ([]store.Result, error)
@@ -50,6 +50,11 @@ func New(ctx context.Context, s Source, run store.Run, l store.List, p policy.Po
 	if err != nil {
 		return nil, err
 	}
+	return Knowing(s, run, l, p, verdicts, overrides[run.ID]), nil
+}
+
+// Knowing is New for those who have read verdicts and overrides already.
+func Knowing(s Source, run store.Run, l store.List, p policy.Policy, verdicts map[int32]finding.Verdict, overrides []store.Override) *Decider {
 	d := &Decider{Run: run, List: l, Policy: p, Verdicts: verdicts, source: s, rulings: p.Rulings(), overrides: map[int32]store.Override{}, now: time.Now()}
 	for _, o := range overrides {
 		d.overrides[o.Address] = o
@@ -60,7 +65,7 @@ func New(ctx context.Context, s Source, run store.Run, l store.List, p policy.Po
 			d.byVerdict[id] = Rule(p.First(policy.Row{Verdict: v}))
 		}
 	}
-	return d, nil
+	return d
 }
 
 // oldest bounds the age of a run's results: those that it reused are older than itself.

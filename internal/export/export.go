@@ -26,7 +26,7 @@ type Source interface {
 	Frequent
 	EachRow(ctx context.Context, run store.Run, list store.List, with store.OutWith, do func(*store.OutRow) error) error
 	Exchangers(ctx context.Context, run int64) (map[int64][]string, error)
-	Progress(ctx context.Context, run int64) (store.Progress, error)
+	Progress(ctx context.Context, runs ...int64) (map[int64]store.Progress, error)
 }
 
 // allRows exports the rows of every decision.
@@ -73,7 +73,7 @@ func (e *Export) Tally(ctx context.Context, m *decide.Memory) (policy.Tally, err
 		if err != nil {
 			return nil, err
 		}
-		t, err := m.Tally(ctx, e.decider, p.Verdicts)
+		t, err := m.Tally(ctx, e.decider, p[e.decider.Run.ID].Verdicts)
 		return t.Tally, err
 	}
 	t := policy.Tally{}

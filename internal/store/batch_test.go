@@ -52,7 +52,8 @@ func TestTheLastBatchHolds(t *testing.T) {
 	if after.Verdict(2) != after.Verdict(1) || before.Verdict(2) == after.Verdict(2) || after.Verdict(4) != 0 || after.Verdict(99) != 0 || after.Verdict(-1) != 0 {
 		t.Errorf("the latest results are wrong: %d, %d, %d", after.Verdict(1), after.Verdict(2), after.Verdict(4))
 	}
-	p, err := s.Progress(ctx, run.ID)
+	found, err := s.Progress(ctx, run.ID)
+	p := found[run.ID]
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -52,16 +52,16 @@ func (s *Store) SaveEstimate(ctx context.Context, list int64, body any) error {
 	return err
 }
 
-// Estimate reads the quick estimate of a list into body; ErrNotFound where
-// there is none.
-func (s *Store) Estimate(ctx context.Context, list int64, body any) error {
-	var text []byte
-	err := s.db.QueryRow(ctx, "SELECT body FROM estimate WHERE list_id = $1", list).Scan(&text)
-	if err == pgx.ErrNoRows {
-		return ErrNotFound
+// Estimates returns the quick estimates of the lists that have one, as they were saved.
+func (s *Store) Estimates(ctx context.Context, lists ...int64) (map[int64]json.RawMessage, error) {
+	type record struct {
+		ListID int64
+		Body   json.RawMessage
 	}
-	if err != nil {
-		return err
+	found := map[int64]json.RawMessage{}
+	list, err := many[record](ctx, s.db, "SELECT list_id, body FROM estimate WHERE list_id = ANY($1)", lists)
+	for _, r := range list {
+		found[r.ListID] = r.Body
 	}
-	return json.Unmarshal(text, body)
+	return found, err
 }

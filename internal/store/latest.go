@@ -83,13 +83,38 @@ func (st *Latest) last() (id int64) {
 // Latest returns the latest results of a run. Where it is known, only what came since is
 // read.
 func (s *Store) Latest(ctx context.Context, run int64) (*Latest, error) {
-	known := s.latestCache.of(run)
-	var batches int
-	var last int64
-	err := s.db.QueryRow(ctx, "SELECT count(*), coalesce(max(id), 0) FROM batch WHERE run_id = $1", run).Scan(&batches, &last)
-	if err != nil || batches == len(known.read) && last == known.last() {
-		return known, err
+	found, err := s.latestOfRuns(ctx, []int64{run})
+	return found[run], err
+}
+
+// latestOfRuns returns the latest results of runs, by the run: one query tells of which there
+// is something new, and one for each of these reads it.
+func (s *Store) latestOfRuns(ctx context.Context, runs []int64) (map[int64]*Latest, error) {
+	type record struct {
+		Run     int64
+		Batches int
+		Last    int64
 	}
+	there, err := many[record](ctx, s.db, `SELECT run, count(batch.id) AS batches, coalesce(max(batch.id), 0) AS last
+		FROM unnest($1::bigint[]) AS run LEFT JOIN batch ON batch.run_id = run GROUP BY run`, runs)
+	if err != nil {
+		return nil, err
+	}
+	found := make(map[int64]*Latest, len(runs))
+	for _, t := range there {
+		known := s.latestCache.of(t.Run)
+		if t.Batches != len(known.read) || t.Last != known.last() {
+			if known, err = s.readLatest(ctx, t.Run, known); err != nil {
+				return nil, err
+			}
+		}
+		found[t.Run] = known
+	}
+	return found, nil
+}
+
+// readLatest reads what came since a run's results were known.
+func (s *Store) readLatest(ctx context.Context, run int64, known *Latest) (*Latest, error) {
 	rows, err := s.db.Query(ctx, "SELECT id, at, addresses, verdicts FROM batch WHERE run_id = $1 AND id <> ALL($2) ORDER BY id", run, known.ids())
 	if err != nil {
 		return nil, err

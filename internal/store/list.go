@@ -151,6 +151,16 @@ func (s *Store) List(ctx context.Context, workspace, id int64) (List, error) {
 	return one[List](ctx, s.db, `SELECT `+listColumns+` FROM list WHERE workspace_id = $1 AND id = $2`, workspace, id)
 }
 
+// ListsByNumber returns some lists of the workspace.
+func (s *Store) ListsByNumber(ctx context.Context, workspace int64, numbers []int64) (map[int64]List, error) {
+	lists, err := many[List](ctx, s.db, `SELECT `+listColumns+` FROM list WHERE workspace_id = $1 AND id = ANY($2)`, workspace, numbers)
+	found := make(map[int64]List, len(lists))
+	for _, l := range lists {
+		found[l.ID] = l
+	}
+	return found, err
+}
+
 // EachCommon returns the addresses of a list that stand in another one, too, as
 // troubles whose First is the line there.
 func (s *Store) EachCommon(ctx context.Context, l, other List, do func(*Trouble) error) error {

@@ -191,7 +191,16 @@ func (s *Store) AddNotice(ctx context.Context, run int64, n Notice) error {
 	return err
 }
 
-// Notices returns what happened during a run, in order.
-func (s *Store) Notices(ctx context.Context, run int64) ([]Notice, error) {
-	return many[Notice](ctx, s.db, "SELECT at, kind, route, operator, words, until, moved FROM run_notice WHERE run_id = $1 ORDER BY at, route, operator", run)
+// Notices returns what happened during runs, in order, by the run.
+func (s *Store) Notices(ctx context.Context, runs ...int64) (map[int64][]Notice, error) {
+	type record struct {
+		RunID int64
+		Notice
+	}
+	list, err := many[record](ctx, s.db, "SELECT run_id, at, kind, route, operator, words, until, moved FROM run_notice WHERE run_id = ANY($1) ORDER BY at, route, operator", runs)
+	found := map[int64][]Notice{}
+	for _, r := range list {
+		found[r.RunID] = append(found[r.RunID], r.Notice)
+	}
+	return found, err
 }

@@ -2,6 +2,8 @@ package store
 
 import (
 	"context"
+	"maps"
+	"slices"
 
 	"varnet/core/policy"
 )
@@ -15,20 +17,39 @@ type Override struct {
 	Verdict int32
 }
 
-// Overrides returns what persons decided about the addresses of a run's list.
-func (s *Store) Overrides(ctx context.Context, run Run) ([]Override, error) {
-	decided, err := many[Override](ctx, s.db, "SELECT address, decision, 0 AS verdict FROM by_hand WHERE list_id = $1 ORDER BY address", run.ListID)
-	if err != nil || len(decided) == 0 {
-		return decided, err
+// Overrides returns what persons decided about the addresses of the runs' lists, by the run.
+func (s *Store) Overrides(ctx context.Context, runs ...Run) (map[int64][]Override, error) {
+	type record struct {
+		ListID int64
+		Override
 	}
-	st, err := s.Latest(ctx, run.ID)
-	if err != nil {
+	lists := make([]int64, len(runs))
+	for i, r := range runs {
+		lists[i] = r.ListID
+	}
+	decided, err := many[record](ctx, s.db, "SELECT list_id, address, decision, 0 AS verdict FROM by_hand WHERE list_id = ANY($1) ORDER BY list_id, address", lists)
+	if err != nil || len(decided) == 0 {
 		return nil, err
 	}
-	for i := range decided {
-		decided[i].Verdict = st.Verdict(decided[i].Address)
+	byList := map[int64][]Override{}
+	for _, d := range decided {
+		byList[d.ListID] = append(byList[d.ListID], d.Override)
 	}
-	return decided, nil
+	found := map[int64][]Override{}
+	for _, r := range runs {
+		if len(byList[r.ListID]) > 0 {
+			found[r.ID] = slices.Clone(byList[r.ListID])
+		}
+	}
+	latest, err := s.latestOfRuns(ctx, slices.Collect(maps.Keys(found)))
+	for run, list := range found {
+		for i := range list {
+			if l := latest[run]; l != nil {
+				list[i].Verdict = l.Verdict(list[i].Address)
+			}
+		}
+	}
+	return found, err
 }
 
 // SetOverrides decides about addresses of a list, whatever the policy says; "" leaves

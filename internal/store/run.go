@@ -148,6 +148,19 @@ func (s *Store) Runs(ctx context.Context, workspace, list, before int64, limit i
 	return runs, err
 }
 
+// LastRuns returns the newest run of each of some lists that has one, by the list.
+func (s *Store) LastRuns(ctx context.Context, workspace int64, lists []int64) (map[int64]Run, error) {
+	runs, err := many[Run](ctx, s.db, `SELECT `+runColumns+` FROM run WHERE id = ANY(ARRAY(
+		SELECT (SELECT max(id) FROM run WHERE list_id = list.id AND sample IS NULL) FROM unnest($2::bigint[]) AS list (id)))
+		AND workspace_id = $1`, workspace, lists)
+	found := make(map[int64]Run, len(runs))
+	for _, r := range runs {
+		r.wholePolicy()
+		found[r.ListID] = r
+	}
+	return found, err
+}
+
 // StopRun stops a run that is not finished; what is known stays. One that was
 // only asking again is finished as it was before.
 func (s *Store) StopRun(ctx context.Context, workspace, id int64) error {
@@ -265,32 +278,43 @@ type Progress struct {
 	LastMinute int64
 }
 
-// Progress returns where a run stands: the sum of its tallies.
-func (s *Store) Progress(ctx context.Context, run int64) (p Progress, err error) {
-	p.Verdicts = map[int32]int64{}
-	rows, err := s.db.Query(ctx, `
-		SELECT verdict, sum(addresses), sum(addresses) FILTER (WHERE addresses > 0 AND at > now() - interval '1 minute') FROM tally WHERE run_id = $1 GROUP BY 1`, run)
-	if err != nil {
-		return p, err
+// Progress returns where runs stand, each by its number: the sum of its tallies.
+func (s *Store) Progress(ctx context.Context, runs ...int64) (map[int64]Progress, error) {
+	found := make(map[int64]Progress, len(runs))
+	for _, run := range runs {
+		found[run] = Progress{Verdicts: map[int32]int64{}}
 	}
+	rows, err := s.db.Query(ctx, `SELECT run_id, verdict, sum(addresses), coalesce(sum(addresses) FILTER (WHERE addresses > 0 AND at > now() - interval '1 minute'), 0)
+		FROM tally WHERE run_id = ANY($1) GROUP BY 1, 2`, runs)
+	if err != nil {
+		return nil, err
+	}
+	var run, n, lately int64
 	var verdict int32
-	var n int64
-	var lately *int64
-	_, err = pgx.ForEachRow(rows, []any{&verdict, &n, &lately}, func() error {
+	_, err = pgx.ForEachRow(rows, []any{&run, &verdict, &n, &lately}, func() error {
+		p := found[run]
 		p.Verdicts[verdict] = n
-		if lately != nil {
-			p.LastMinute += *lately
-		}
+		p.LastMinute += lately
+		found[run] = p
 		return nil
 	})
 	if err != nil {
-		return p, err
+		return nil, err
 	}
-	err = s.db.QueryRow(ctx, `
-		SELECT coalesce(sum(addresses) FILTER (WHERE not_before > now()), 0), min(not_before) FILTER (WHERE not_before > now()),
+	rows, err = s.db.Query(ctx, `
+		SELECT run_id, coalesce(sum(addresses) FILTER (WHERE not_before > now()), 0), min(not_before) FILTER (WHERE not_before > now()),
 		       coalesce(sum(addresses) FILTER (WHERE not_before <= now()), 0), coalesce(sum(addresses) FILTER (WHERE again), 0)
-		FROM parcel WHERE run_id = $1 AND state IN ('open', 'paused', 'claimed')`, run).Scan(&p.Postponed, &p.NextRound, &p.Ready, &p.Again)
-	return p, err
+		FROM parcel WHERE run_id = ANY($1) AND state IN ('open', 'paused', 'claimed') GROUP BY 1`, runs)
+	if err != nil {
+		return nil, err
+	}
+	var p Progress
+	_, err = pgx.ForEachRow(rows, []any{&run, &p.Postponed, &p.NextRound, &p.Ready, &p.Again}, func() error {
+		p.Verdicts, p.LastMinute = found[run].Verdicts, found[run].LastMinute
+		found[run], p = p, Progress{}
+		return nil
+	})
+	return found, err
 }
 
 // MalformedRow is an address's text that is no address.

@@ -176,7 +176,8 @@ func TestParcelsOfOneRunRecordedAtOnce(t *testing.T) {
 	if err != nil || after.State != store.Finished || after.FinishedAt == nil {
 		t.Errorf("the run is %+v, %v", after, err)
 	}
-	p, err := s.Progress(t.Context(), run.ID)
+	found, err := s.Progress(t.Context(), run.ID)
+	p := found[run.ID]
 	if err != nil || len(p.Verdicts) != 1 || p.LastMinute != 60 || p.Ready != 0 {
 		t.Errorf("progress: %+v, %v", p, err)
 	}
@@ -238,7 +239,8 @@ func TestWhatAWorkerLeavesBehind(t *testing.T) {
 	if done, err := record(t.Context(), s, lost, 0); done || err != nil {
 		t.Errorf("the lost worker's late record was taken: %v, %v", done, err)
 	}
-	p, err := s.Progress(t.Context(), run.ID)
+	found, err := s.Progress(t.Context(), run.ID)
+	p := found[run.ID]
 	if err != nil || p.Postponed != 1 || p.NextRound == nil || p.Ready != 0 {
 		t.Errorf("progress: %+v, %v", p, err)
 	}

@@ -1,8 +1,7 @@
 package summary
 
 import (
-	"context"
-	"errors"
+	"encoding/json"
 	"fmt"
 	"strings"
 	"time"
@@ -61,12 +60,12 @@ func EstimateOf(l store.List, sampled int64, counts map[int32]int64, verdicts ma
 
 // estimated says what the quick estimate of the run's list was, beside what
 // became of it.
-func (s *Summaries) estimated(ctx context.Context, b contract.Run) (string, error) {
-	var e contract.Estimate
-	err := s.Source.Estimate(ctx, b.ListID, &e)
-	if errors.Is(err, store.ErrNotFound) {
+func estimated(b contract.Run, saved json.RawMessage) (string, error) {
+	if saved == nil {
 		return "", nil
 	}
+	var e contract.Estimate
+	err := json.Unmarshal(saved, &e)
 	if err != nil || b.FinishedAt == nil || b.Done == 0 {
 		return e.Sentence, err
 	}

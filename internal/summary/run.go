@@ -4,6 +4,7 @@ package summary
 
 import (
 	"context"
+	"encoding/json"
 	"time"
 
 	"varnet/core/finding"
@@ -17,9 +18,9 @@ import (
 // Source is where runs and what is known of them are read; the store is one.
 type Source interface {
 	decide.Source
-	Progress(ctx context.Context, run int64) (store.Progress, error)
-	Notices(ctx context.Context, run int64) ([]store.Notice, error)
-	Estimate(ctx context.Context, list int64, into any) error
+	Progress(ctx context.Context, runs ...int64) (map[int64]store.Progress, error)
+	Notices(ctx context.Context, runs ...int64) (map[int64][]store.Notice, error)
+	Estimates(ctx context.Context, lists ...int64) (map[int64]json.RawMessage, error)
 	Runs(ctx context.Context, workspace, list, before int64, limit int) ([]store.Run, error)
 	Sessions(ctx context.Context, run int64) (int64, error)
 	DomainPlaces(ctx context.Context, run store.Run, good []int32, most int) ([]store.Place, error)
@@ -40,14 +41,68 @@ type Summaries struct {
 
 // Run says where a run stands; times in its sentences are in the reader's zone.
 func (s *Summaries) Run(ctx context.Context, r store.Run, l store.List, zone *time.Location) (contract.Run, error) {
-	p, err := s.Source.Progress(ctx, r.ID)
+	found, err := s.Runs(ctx, []store.Run{r}, map[int64]store.List{l.ID: l}, zone)
 	if err != nil {
 		return contract.Run{}, err
 	}
-	d, err := decide.New(ctx, s.Source, r, l, r.Policy)
-	if err != nil {
-		return contract.Run{}, err
+	found[0].Flow = flowOf(found[0])
+	return found[0], nil
+}
+
+// Runs says where some runs stand, without the pictures of their flow, which would be most
+// of the page. However many they are, they take the same number of queries; more are made
+// for those that go on, and once for those whose rows must be counted one by one.
+func (s *Summaries) Runs(ctx context.Context, list []store.Run, lists map[int64]store.List, zone *time.Location) ([]contract.Run, error) {
+	out := make([]contract.Run, len(list))
+	if len(list) == 0 {
+		return out, nil
 	}
+	k, err := s.know(ctx, list)
+	if err != nil {
+		return nil, err
+	}
+	for i, r := range list {
+		if out[i], err = s.run(ctx, r, lists[r.ListID], k, zone); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// known is what is recorded of some runs.
+type known struct {
+	verdicts  map[int32]finding.Verdict
+	overrides map[int64][]store.Override
+	progress  map[int64]store.Progress
+	notices   map[int64][]store.Notice
+	estimates map[int64]json.RawMessage // by the list
+}
+
+func (s *Summaries) know(ctx context.Context, list []store.Run) (k known, err error) {
+	runs, lists := make([]int64, len(list)), make([]int64, len(list))
+	for i, r := range list {
+		runs[i], lists[i] = r.ID, r.ListID
+	}
+	if k.progress, err = s.Source.Progress(ctx, runs...); err != nil {
+		return k, err
+	}
+	// The verdicts after the counts, so that there is none that is not known.
+	if k.verdicts, err = s.Source.Verdicts(ctx); err != nil {
+		return k, err
+	}
+	if k.overrides, err = s.Source.Overrides(ctx, list...); err != nil {
+		return k, err
+	}
+	if k.notices, err = s.Source.Notices(ctx, runs...); err != nil {
+		return k, err
+	}
+	k.estimates, err = s.Source.Estimates(ctx, lists...)
+	return k, err
+}
+
+func (s *Summaries) run(ctx context.Context, r store.Run, l store.List, k known, zone *time.Location) (contract.Run, error) {
+	p := k.progress[r.ID]
+	d := decide.Knowing(s.Source, r, l, r.Policy, k.verdicts, k.overrides[r.ID])
 	tally, err := s.Counted.Tally(ctx, d, p.Verdicts)
 	if err != nil {
 		return contract.Run{}, err
@@ -64,7 +119,6 @@ func (s *Summaries) Run(ctx context.Context, r store.Run, l store.List, zone *ti
 	}
 	b.Open = b.Addresses - b.Done
 	b.Causes = causeCounts(p.Verdicts, d.Verdicts)
-	b.Flow = flowOf(b)
 	for _, c := range b.Causes {
 		if c.AskAgain {
 			b.MayAsk += c.Addresses
@@ -80,12 +134,8 @@ func (s *Summaries) Run(ctx context.Context, r store.Run, l store.List, zone *ti
 		}
 	}
 	b.Sentence = runSentence(b, zone)
-	happened, err := s.Source.Notices(ctx, r.ID)
-	if err != nil {
-		return contract.Run{}, err
-	}
-	b.Notices = append(happenings(happened, zone), notices(b)...)
-	b.Estimate, err = s.estimated(ctx, b)
+	b.Notices = append(happenings(k.notices[r.ID], zone), notices(b)...)
+	b.Estimate, err = estimated(b, k.estimates[l.ID])
 	return b, err
 }
 

@@ -2,6 +2,8 @@ package summary
 
 import (
 	"context"
+	"encoding/json"
+	"reflect"
 	"strings"
 	"testing"
 	"time"
@@ -161,9 +163,13 @@ type source struct {
 	notices []store.Notice
 }
 
-func (s source) Notices(context.Context, int64) ([]store.Notice, error) { return s.notices, nil }
-func (source) Estimate(context.Context, int64, any) error               { return store.ErrNotFound }
-func (source) Sessions(context.Context, int64) (int64, error)           { return 12, nil }
+func (s source) Notices(_ context.Context, runs ...int64) (map[int64][]store.Notice, error) {
+	return map[int64][]store.Notice{runs[0]: s.notices}, nil
+}
+func (source) Estimates(context.Context, ...int64) (map[int64]json.RawMessage, error) {
+	return nil, nil
+}
+func (source) Sessions(context.Context, int64) (int64, error) { return 12, nil }
 func (source) Runs(context.Context, int64, int64, int64, int) ([]store.Run, error) {
 	return []store.Run{{ID: 6}}, nil
 }
@@ -214,5 +220,64 @@ func TestRun(t *testing.T) {
 	}
 	if len(r.Work) < 1 || !strings.Contains(r.Work[0], "in 12 sessions") {
 		t.Errorf("%q", r.Work)
+	}
+}
+
+// counting counts how often it is asked.
+type counting struct {
+	source
+	asked int
+}
+
+func (c *counting) Progress(ctx context.Context, runs ...int64) (map[int64]store.Progress, error) {
+	c.asked++
+	return c.source.Progress(ctx, runs...)
+}
+
+func (c *counting) Verdicts(ctx context.Context) (map[int32]finding.Verdict, error) {
+	c.asked++
+	return c.source.Verdicts(ctx)
+}
+
+func (c *counting) Overrides(ctx context.Context, runs ...store.Run) (map[int64][]store.Override, error) {
+	c.asked++
+	return c.source.Overrides(ctx, runs...)
+}
+
+func (c *counting) Notices(ctx context.Context, runs ...int64) (map[int64][]store.Notice, error) {
+	c.asked++
+	return c.source.Notices(ctx, runs...)
+}
+
+func (c *counting) Estimates(ctx context.Context, lists ...int64) (map[int64]json.RawMessage, error) {
+	c.asked++
+	return c.source.Estimates(ctx, lists...)
+}
+
+// TestManyRunsAreReadAtOnce: a hundred runs are asked for no more often than one, and each
+// is summed up as by itself.
+func TestManyRunsAreReadAtOnce(t *testing.T) {
+	members := decidetest.Members(60)
+	members.Run.State, members.Run.Policy, members.Run.FinishedAt = store.Finished, policy.Careful(), &noon
+	c := &counting{source: source{members, nil}}
+	s := &Summaries{Source: c}
+	runs := make([]store.Run, 100)
+	for i := range runs {
+		runs[i] = members.Run
+		runs[i].ID += int64(i)
+	}
+	lists := map[int64]store.List{members.List.ID: members.List}
+	one, err := s.Runs(t.Context(), runs[:1], lists, time.UTC)
+	first := c.asked
+	if err != nil {
+		t.Fatal(err)
+	}
+	many, err := s.Runs(t.Context(), runs, lists, time.UTC)
+	if err != nil || len(many) != 100 || c.asked != 2*first || first > 5 {
+		t.Errorf("one run was asked for %d times, a hundred %d times; %v", first, c.asked-first, err)
+	}
+	many[99].ID = one[0].ID
+	if !reflect.DeepEqual(one[0], many[99]) {
+		t.Errorf("by itself %+v, among others %+v", one[0], many[99])
 	}
 }

@@ -76,6 +76,8 @@ type Engine struct {
 	// absences is since when workspaces know of absent mailboxes.
 	absences absences
 	speeds   speeds
+	// gotOn are the runs that got on since that was told.
+	gotOn gotOn
 	// probing ends when the engine is told to stop.
 	probing    context.Context
 	endProbing context.CancelFunc
@@ -106,6 +108,7 @@ func (e *Engine) Start(ctx context.Context) error {
 	living, e.endLife = context.WithCancel(ctx)
 	e.dead = make(chan struct{})
 	go e.live(living)
+	go e.tell(living)
 	// A second engine of the process is measured by the first.
 	_ = prometheus.Register(state{e})
 	return nil

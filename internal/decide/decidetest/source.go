@@ -67,7 +67,13 @@ func New(columns []string, verdicts []finding.Verdict, rows ...Row) *Source {
 func (s *Source) Verdicts(context.Context) (map[int32]finding.Verdict, error) { return s.Of, nil }
 
 // Overrides are the overrides.
-func (s *Source) Overrides(context.Context, store.Run) ([]store.Override, error) { return s.Hand, nil }
+func (s *Source) Overrides(_ context.Context, runs ...store.Run) (map[int64][]store.Override, error) {
+	found := map[int64][]store.Override{}
+	for _, r := range runs {
+		found[r.ID] = s.Hand
+	}
+	return found, nil
+}
 
 func (s *Source) row(i int) *store.OutRow {
 	r := s.Rows[i]
@@ -140,9 +146,13 @@ func (s *Source) ResultCounts(_ context.Context, _ store.Run, f store.ResultFilt
 }
 
 // Progress counts the results.
-func (s *Source) Progress(ctx context.Context, _ int64) (p store.Progress, err error) {
-	p.Verdicts, err = s.ResultCounts(ctx, s.Run, store.ResultFilter{})
-	return p, err
+func (s *Source) Progress(ctx context.Context, runs ...int64) (map[int64]store.Progress, error) {
+	counts, err := s.ResultCounts(ctx, s.Run, store.ResultFilter{})
+	found := map[int64]store.Progress{}
+	for _, run := range runs {
+		found[run] = store.Progress{Verdicts: counts}
+	}
+	return found, err
 }
 
 // Exchangers are none.

@@ -142,6 +142,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What changes in the workspace, told as it changes: read again what you show of it */
+        get: operations["changes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/filter": {
         parameters: {
             query?: never;
@@ -1196,6 +1213,13 @@ export interface components {
             tookMs: number;
             /** @description How the reply was read, or why there is none. */
             why: string;
+        };
+        Beat: {
+            /**
+             * Format: date-time
+             * @description When it was sent.
+             */
+            at: string;
         };
         CatalogueEffect: {
             /** @description The lists with addresses that would be told otherwise, the newest first. */
@@ -2722,6 +2746,18 @@ export interface components {
             /** @description What it was built from. */
             version: string;
         };
+        WorkspaceChange: {
+            /**
+             * Format: int64
+             * @description Its number; left out for everything.
+             */
+            id?: number;
+            /**
+             * @description What has changed: a list (its rows, name, overrides, estimate), a run (its state, its results), or everything, when some changes were missed.
+             * @enum {string}
+             */
+            kind: "list" | "run" | "everything";
+        };
     };
     responses: never;
     parameters: never;
@@ -3652,6 +3688,84 @@ export interface operations {
             };
             /** @description Unsupported Media Type */
             415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    changes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": ({
+                        data: components["schemas"]["Beat"];
+                        /**
+                         * @description The event name.
+                         * @constant
+                         */
+                        event: "beat";
+                        /** @description The event ID. */
+                        id?: number;
+                        /** @description The retry time in milliseconds. */
+                        retry?: number;
+                    } | {
+                        data: components["schemas"]["WorkspaceChange"];
+                        /**
+                         * @description The event name.
+                         * @constant
+                         */
+                        event: "change";
+                        /** @description The event ID. */
+                        id?: number;
+                        /** @description The retry time in milliseconds. */
+                        retry?: number;
+                    })[];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,6 +1,6 @@
-import { keepPreviousData, useInfiniteQuery, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { api, items, told, type Run } from "./client";
+import { api, items, told } from "./client";
 
 export const keys = {
   session: ["session"] as const,
@@ -25,8 +25,6 @@ export function useLists(query: ListQuery = {}) {
     getNextPageParam: (last) => last.next,
     placeholderData: keepPreviousData,
     select: (pages) => pages.pages.flatMap((p) => p.items),
-    // Somebody may be running one: look again while any is on its way.
-    refetchInterval: (q) => (q.state.data?.pages.some((p) => p.items.some((l) => l.lastRun && !l.lastRun.finishedAt)) ? 2000 : false),
   });
 }
 
@@ -34,23 +32,8 @@ export function useList(id: number) {
   return useQuery({ queryKey: keys.list(id), queryFn: async () => told(await api.GET("/lists/{id}", { params: { path: { id } } })), enabled: id > 0 });
 }
 
-/**
- * useRun gives a run and keeps it up to date: by its event stream until it ends, and by a look now and then afterwards,
- * for somebody may ask again about some of it.
- */
 export function useRun(id: number) {
-  const client = useQueryClient();
-  const query = useQuery({ queryKey: keys.run(id), queryFn: async () => told(await api.GET("/runs/{id}", { params: { path: { id } } })),
-    refetchInterval: (q) => (q.state.data?.finishedAt ? 3000 : false) });
-  const ended = query.data?.finishedAt !== undefined;
-  useEffect(() => {
-    if (ended) return;
-    const events = new EventSource(`/api/v1/runs/${id}/events`);
-    const seen = (e: MessageEvent<string>) => client.setQueryData(keys.run(id), JSON.parse(e.data) as Run);
-    events.addEventListener("run", seen);
-    return () => events.close();
-  }, [id, ended, client]);
-  return query;
+  return useQuery({ queryKey: keys.run(id), queryFn: async () => told(await api.GET("/runs/{id}", { params: { path: { id } } })) });
 }
 
 export function usePolicies() {

@@ -13,8 +13,6 @@ export function EvidenceDrawer({ run, ordinal, onClose }: { run: number; ordinal
     queryKey: ["evidence", run, ordinal, finished], 
     placeholderData: (old: Evidence | undefined) => (old?.ordinal === ordinal ? old : undefined),
     enabled: ordinal !== undefined,
-    // Another round may bring another answer while somebody looks.
-    refetchInterval: finished ? false : 3000,
     queryFn: async () => told(await api.GET("/runs/{id}/results/{ordinal}", { params: { path: { id: run, ordinal: ordinal! } } })),
   });
   const e = evidence.data;

@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { lazy, Suspense } from "react";
 import { Link, Navigate, Outlet, useLocation, useNavigate } from "react-router";
+import { useChanges } from "../api/changes";
 import { api, Problem } from "../api/client";
 import { useSession } from "../api/hooks";
 import { Trouble, Wait } from "./Notice";
@@ -11,6 +12,7 @@ const Palette = lazy(async () => ({ default: (await import("./Palette")).Palette
 export function Frame() {
   const session = useSession();
   const here = useLocation();
+  useChanges(session.data !== undefined);
   if (session.error instanceof Problem && session.error.status === 401) {
     return <Navigate to={"/sign-in?to=" + encodeURIComponent(here.pathname + here.search)} replace />;
   }

@@ -27,7 +27,6 @@ export function Rows({ run, filter, onOpen }: { run: Run; filter: Filter; onOpen
     initialPageParam: undefined as string | undefined,
     queryFn: async ({ pageParam }) => told(await api.GET("/runs/{id}/results", { params: { path: { id: run.id }, query: { ...filter, cursor: pageParam, limit: pageSize } } })),
     getNextPageParam: (last) => last.next,
-    refetchInterval: run.finishedAt ? false : 3000,
   });
   const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
   const fits = useMatching(run, filter);

@@ -8,6 +8,5 @@ export function useMatching(run: Run, filter: Filter) {
     queryKey: ["matching", run.id, filter, run.finishedAt ?? "live"],
     placeholderData: (old: Schema<"Matching"> | undefined) => old,
     queryFn: async () => told(await api.GET("/runs/{id}/matching", { params: { path: { id: run.id }, query: filter } })),
-    refetchInterval: run.finishedAt ? false : 10_000,
   });
 }

@@ -19,11 +19,10 @@ type Kind<Place> = {
 /** Places lists domains or operators, the largest first, page after page. */
 export function Places<Place extends { addresses: number }>({ run, search, kind }: { run: Run; search: string; kind: Kind<Place> }) {
   const pages = useInfiniteQuery({
-    queryKey: ["places", kind.one, run.id, search, run.finishedAt ?? "live"],
+    queryKey: ["places", run.id, kind.one, search, run.finishedAt ?? "live"],
     initialPageParam: undefined as string | undefined,
     queryFn: ({ pageParam }) => kind.load({ cursor: pageParam, limit: pageSize }),
     getNextPageParam: (last) => last.next,
-    refetchInterval: run.finishedAt ? false : 5000,
   });
   if (pages.error) return <Trouble error={pages.error} again={() => void pages.refetch()} />;
   if (!pages.data) return <Wait for={`the ${kind.one}s`} />;

@@ -1,0 +1,14 @@
+package contract
+
+import "time"
+
+// WorkspaceChange says what has changed in the workspace.
+type WorkspaceChange struct {
+	Kind string `json:"kind" enum:"list,run,everything" doc:"What has changed: a list (its rows, name, overrides, estimate), a run (its state, its results), or everything, when some changes were missed."`
+	ID   int64  `json:"id,omitempty" doc:"Its number; left out for everything."`
+}
+
+// Beat says that a stream is alive.
+type Beat struct {
+	At time.Time `json:"at" doc:"When it was sent."`
+}

@@ -1,0 +1,49 @@
+package store
+
+import (
+	"context"
+	"fmt"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// Change is what has changed in a workspace.
+type Change struct {
+	Workspace int64
+	Kind      string // list or run
+	ID        int64
+}
+
+// changeChannel is where the database tells changes (migration 26).
+const changeChannel = "varnet_change"
+
+// Changes calls seen with every change in the database, whichever process made it, until
+// ctx ends or the connection is lost; ready is called once none is missed any more. It has a
+// connection of its own, beside the pool.
+func (s *Store) Changes(ctx context.Context, ready func(), seen func(Change)) error {
+	conn, err := pgx.ConnectConfig(ctx, s.pool.Config().ConnConfig.Copy())
+	if err != nil {
+		return err
+	}
+	defer func() { _ = conn.Close(context.WithoutCancel(ctx)) }()
+	if _, err := conn.Exec(ctx, "LISTEN "+changeChannel); err != nil {
+		return err
+	}
+	ready()
+	for {
+		n, err := conn.WaitForNotification(ctx)
+		if err != nil {
+			return err
+		}
+		var c Change
+		if _, err := fmt.Sscan(n.Payload, &c.Workspace, &c.Kind, &c.ID); err == nil {
+			seen(c)
+		}
+	}
+}
+
+// TellProgress tells those who watch that results of runs were recorded.
+func (s *Store) TellProgress(ctx context.Context, runs []int64) error {
+	_, err := s.db.Exec(ctx, "SELECT pg_notify($2, workspace_id || ' run ' || id) FROM run WHERE id = ANY($1)", runs, changeChannel)
+	return err
+}
