@@ -87,6 +87,8 @@ func configuration() huma.Config {
 	huma.DefaultArrayNullable = false // an empty list is sent as one
 	c := huma.DefaultConfig("Varnet", "1")
 	c.Info.Description = "Verifies e-mail addresses in bulk and exports the deliverable ones."
+	c.Info.Contact = &huma.Contact{Name: "Whoever runs this installation"}
+	c.Info.License = &huma.License{Name: "Apache License 2.0", Identifier: "Apache-2.0"}
 	c.Servers = []*huma.Server{{URL: "/api/v1"}}
 	c.DocsPath, c.SchemasPath = "", ""
 	c.CreateHooks = nil
@@ -121,6 +123,8 @@ func (a *API) register(h huma.API) {
 	a.registerChanges(h)
 	closeValues(h.OpenAPI())
 	describeKeys(h.OpenAPI())
+	describe(h.OpenAPI())
+	nameEvents(h.OpenAPI())
 }
 
 // operation describes an operation in one line.

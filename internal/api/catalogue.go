@@ -11,7 +11,7 @@ import (
 )
 
 func (a *API) registerCatalogue(h huma.API) {
-	huma.Register(h, operation("catalogue", http.MethodGet, "/catalogue", "The workspace's own entries; they count for what is imported or checked from then on"), a.catalogue)
+	huma.Register(h, operation("get-catalogue", http.MethodGet, "/catalogue", "The workspace's own entries; they count for what is imported or checked from then on"), a.catalogue)
 	add := operation("add-to-catalogue", http.MethodPost, "/catalogue", "Add entries of your own, all of them or none")
 	add.MaxBodyBytes = maxCatalogueBody
 	huma.Register(h, add, a.addToCatalogue)
@@ -57,8 +57,8 @@ func (a *API) addToCatalogue(ctx context.Context, in *struct{ Body contract.Cata
 }
 
 func (a *API) deleteFromCatalogue(ctx context.Context, in *struct {
-	Kind string `path:"kind"`
-	Name string `path:"name"`
+	Kind string `path:"kind" doc:"The catalogue: role, disposable and so on."`
+	Name string `path:"name" doc:"The entry, in its normal form."`
 }) (*struct{}, error) {
 	name, err := catalogue.Normal(catalogue.Kind(in.Kind), in.Name)
 	if err != nil {

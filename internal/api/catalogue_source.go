@@ -15,7 +15,7 @@ import (
 )
 
 func (a *API) registerCatalogueSources(h huma.API) {
-	huma.Register(h, operation("catalogue-sources", http.MethodGet, "/catalogue/sources", "The catalogues that the workspace follows"), a.catalogueSources)
+	huma.Register(h, operation("get-catalogue-sources", http.MethodGet, "/catalogue/sources", "The catalogues that the workspace follows"), a.catalogueSources)
 	huma.Register(h, creates(operation("follow-catalogue", http.MethodPost, "/catalogue/sources", "Follow a catalogue: it is read now and every day")), a.followCatalogue)
 	huma.Register(h, operation("read-catalogue-source", http.MethodPost, "/catalogue/sources/{id}/read", "Read a catalogue that is followed now"), a.readCatalogueSource)
 	huma.Register(h, operation("unfollow-catalogue", http.MethodDelete, "/catalogue/sources/{id}", "Follow a catalogue no longer; its entries cease to count"), a.unfollowCatalogue)

@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"net/http"
+	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -13,8 +14,31 @@ import (
 )
 
 func (a *API) registerChanges(h huma.API) {
-	sse.Register(h, operation("changes", http.MethodGet, "/events", "What changes in the workspace, told as it changes: read again what you show of it"),
+	sse.Register(h, operation("watch-workspace", http.MethodGet, "/events", "What changes in the workspace, told as it changes: read again what you show of it"),
 		map[string]any{"change": contract.WorkspaceChange{}, "beat": contract.Beat{}}, a.changes)
+}
+
+// nameEvents gives the events of streams names, so that generated clients have a type for
+// each, told apart by the event's name.
+func nameEvents(doc *huma.OpenAPI) {
+	const schemas = "#/components/schemas/"
+	for _, item := range doc.Paths {
+		for _, op := range operationsOf(item) {
+			stream := op.Responses["200"]
+			if stream == nil || stream.Content["text/event-stream"] == nil {
+				continue
+			}
+			union := stream.Content["text/event-stream"].Schema.Items
+			union.Discriminator = &huma.Discriminator{PropertyName: "event", Mapping: map[string]string{}}
+			for i, event := range union.OneOf {
+				name := event.Properties["event"].Extensions["const"].(string)
+				schema := strings.ToUpper(name[:1]) + name[1:] + "Event"
+				doc.Components.Schemas.Map()[schema] = event
+				union.OneOf[i] = &huma.Schema{Ref: schemas + schema}
+				union.Discriminator.Mapping[name] = schemas + schema
+			}
+		}
+	}
 }
 
 // beatEvery is how often a stream without news says that it is alive.

@@ -18,8 +18,8 @@ import (
 )
 
 func (a *API) registerChecks(h huma.API) {
-	huma.Register(h, operation("check", http.MethodPost, "/checks", "Check some addresses now, with all that is seen"), a.check)
-	stream := operation("check-events", http.MethodPost, "/checks/events", "Check an address now and tell each stage that it passes; all that is seen at the end")
+	huma.Register(h, operation("check-addresses", http.MethodPost, "/checks", "Check some addresses now, with all that is seen"), a.check)
+	stream := operation("check-address", http.MethodPost, "/checks/events", "Check an address now and tell each stage that it passes; all that is seen at the end")
 	stream.Metadata = map[string]any{"stream": true}
 	sse.Register(h, stream, map[string]any{"stage": contract.Passed{}, "evidence": contract.Evidence{}}, a.checkEvents)
 }

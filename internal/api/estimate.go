@@ -16,7 +16,7 @@ type estimateOutput struct{ Body contract.Estimate }
 
 func (a *API) registerEstimate(h huma.API) {
 	huma.Register(h, operation("make-estimate", http.MethodPost, "/lists/{id}/estimate", "Tell from a sample what a list will come to; takes up to half a minute"), a.makeEstimate)
-	huma.Register(h, operation("estimate", http.MethodGet, "/lists/{id}/estimate", "The last quick estimate of a list"), a.estimate)
+	huma.Register(h, operation("get-estimate", http.MethodGet, "/lists/{id}/estimate", "The last quick estimate of a list"), a.estimate)
 }
 
 func (a *API) estimate(ctx context.Context, in *ByID) (*estimateOutput, error) {

@@ -11,7 +11,7 @@ import (
 )
 
 func (a *API) registerKeys(h huma.API) {
-	huma.Register(h, operation("keys", http.MethodGet, "/keys", "The keys of the workspace, the oldest first"), a.keys)
+	huma.Register(h, operation("get-keys", http.MethodGet, "/keys", "The keys of the workspace, the oldest first"), a.keys)
 	huma.Register(h, creates(operation("make-key", http.MethodPost, "/keys", "Make a key; it is shown this once")), a.makeKey)
 	huma.Register(h, operation("delete-key", http.MethodDelete, "/keys/{id}", "Take a key back, with the console sessions that it opened"), a.deleteKey)
 }

@@ -41,7 +41,7 @@ var fileBody = &huma.RequestBody{Required: true, Description: "The file, byte fo
 	Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}}
 
 func (a *API) registerLists(h huma.API) {
-	preview := operation("preview", http.MethodPost, "/previews", "See what a file looks like; of delimited text its first 256 KB are enough")
+	preview := operation("preview-file", http.MethodPost, "/previews", "See what a file looks like; of delimited text its first 256 KB are enough")
 	preview.RequestBody = fileBody
 	huma.Register(h, preview, a.preview)
 	importFile := creates(operation("import-list", http.MethodPost, "/lists", "Import a file as a list"))
@@ -50,12 +50,12 @@ func (a *API) registerLists(h huma.API) {
 	again := creates(operation("import-newer-file", http.MethodPost, "/lists/{id}/imports", "Import a newer file for a list that is there: after its rows, in their place, or to change those with the same address or key"))
 	again.RequestBody = fileBody
 	huma.Register(h, again, a.importNewer)
-	huma.Register(h, operation("lists", http.MethodGet, "/lists", "The lists, page by page"), a.lists)
-	problems := operation("list-problems", http.MethodGet, "/lists/{id}/problems", "The problem rows as CSV: no address, not an address, a repeated one, one that was cleaned up")
+	huma.Register(h, operation("get-lists", http.MethodGet, "/lists", "The lists, page by page"), a.lists)
+	problems := operation("get-list-problems", http.MethodGet, "/lists/{id}/problems", "The problem rows as CSV: no address, not an address, a repeated one, one that was cleaned up")
 	problems.Responses = fileResponse("text/csv")
 	huma.Register(h, problems, a.problems)
-	huma.Register(h, operation("list-common", http.MethodGet, "/lists/{id}/common", "How many addresses stand in another list, too"), a.common)
-	huma.Register(h, operation("list", http.MethodGet, "/lists/{id}", "One list"), a.list)
+	huma.Register(h, operation("count-common", http.MethodGet, "/lists/{id}/common", "How many addresses stand in another list, too"), a.common)
+	huma.Register(h, operation("get-list", http.MethodGet, "/lists/{id}", "One list"), a.list)
 	huma.Register(h, operation("change-list", http.MethodPatch, "/lists/{id}", "Change what a list is called, for how long it is kept, whether it is archived"), a.changeList)
 	huma.Register(h, operation("delete-list", http.MethodDelete, "/lists/{id}", "Delete a list with its runs, results and evidence"),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {

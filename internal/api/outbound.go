@@ -27,8 +27,8 @@ func (a *API) registerOutbound(h huma.API) {
 		}
 		return o
 	}
-	huma.Register(h, operation("readiness", http.MethodGet, "/outbound/readiness", "Whether outbound is ready, in a sentence"), a.readiness)
-	huma.Register(h, op("outbound", http.MethodGet, "/outbound", "Outbound: resolvers, routes, identities, blocklists, rules, pace"), a.outbound)
+	huma.Register(h, operation("get-readiness", http.MethodGet, "/outbound/readiness", "Whether outbound is ready, in a sentence"), a.readiness)
+	huma.Register(h, op("get-outbound", http.MethodGet, "/outbound", "Outbound: resolvers, routes, identities, blocklists, rules, pace"), a.outbound)
 	huma.Register(h, op("test-outbound", http.MethodPost, "/outbound/test", "Test all of outbound; it takes some seconds"), a.testOutbound)
 	huma.Register(h, op("add-parts", http.MethodPost, "/outbound/parts", "Add parts, one per line, all of them or none, and test the whole"), a.addParts)
 	huma.Register(h, op("remove-part", http.MethodDelete, "/outbound/parts/{id}", "Remove a part"), a.removePart)
@@ -36,7 +36,7 @@ func (a *API) registerOutbound(h huma.API) {
 	huma.Register(h, op("set-outbound", http.MethodPut, "/outbound/settings", "Change what holds for all of outbound"), a.setOutbound)
 	huma.Register(h, op("set-rules", http.MethodPut, "/outbound/rules", "Replace the rules"), a.setRules)
 	huma.Register(h, op("try-rules", http.MethodPost, "/outbound/rules/try", "Which rule fits an address, and how it would be asked about"), a.tryRules)
-	huma.Register(h, op("operators", http.MethodGet, "/outbound/operators", "What pace has learnt about operators, those asked last first"), a.operators)
+	huma.Register(h, op("get-operators", http.MethodGet, "/outbound/operators", "What pace has learnt about operators, those asked last first"), a.operators)
 	huma.Register(h, op("forget-operator", http.MethodDelete, "/outbound/operators/{name}", "Forget what was learnt about an operator"), a.forgetOperator)
 }
 
@@ -152,7 +152,7 @@ func (a *API) removePart(ctx context.Context, in *ByID) (*struct{}, error) {
 }
 
 func (a *API) removeFailed(ctx context.Context, in *struct {
-	Kind core.Kind `query:"kind" enum:"identity,resolver,route,blocklist" required:"true"`
+	Kind core.Kind `query:"kind" enum:"identity,resolver,route,blocklist" required:"true" doc:"What is removed."`
 }) (*struct{ Body contract.Removed }, error) {
 	n, err := a.engine.Outbound.RemoveFailed(ctx, in.Kind)
 	if err != nil {

@@ -13,7 +13,7 @@ import (
 )
 
 func (a *API) registerOverrides(h huma.API) {
-	huma.Register(h, operation("override", http.MethodPost, "/lists/{id}/overrides", "Override the policy for some addresses of a list"), a.override)
+	huma.Register(h, operation("override-addresses", http.MethodPost, "/lists/{id}/overrides", "Override the policy for some addresses of a list"), a.override)
 }
 
 // overrideDecision is the decision asked for; "policy" leaves addresses to the policy

@@ -23,8 +23,8 @@ type ByName struct {
 type policyOutput struct{ Body contract.KnownPolicy }
 
 func (a *API) registerPolicies(h huma.API) {
-	huma.Register(h, operation("policies", http.MethodGet, "/policies", "The policies, as sentences and as rules: the ready-made ones, then your own"), a.policies)
-	huma.Register(h, operation("policy", http.MethodGet, "/policies/{name}", "One policy"), a.policyByName)
+	huma.Register(h, operation("get-policies", http.MethodGet, "/policies", "The policies, as sentences and as rules: the ready-made ones, then your own"), a.policies)
+	huma.Register(h, operation("get-policy", http.MethodGet, "/policies/{name}", "One policy"), a.policyByName)
 	huma.Register(h, operation("save-policy", http.MethodPut, "/policies/{name}", "Save a policy of your own; a change is a new version, and runs keep the one that decided on them"), a.savePolicy)
 	huma.Register(h, operation("delete-policy", http.MethodDelete, "/policies/{name}", "Delete a policy of your own; runs keep theirs"),
 		func(ctx context.Context, in *ByName) (*struct{}, error) {
@@ -34,7 +34,7 @@ func (a *API) registerPolicies(h huma.API) {
 			return nil, nil
 		})
 	huma.Register(h, operation("try-policy", http.MethodPost, "/runs/{id}/try", "What a policy would do with the rows of a run; nothing is changed, nobody is asked"), a.tryPolicy)
-	huma.Register(h, operation("decide", http.MethodPut, "/runs/{id}/policy", "Let another policy decide on a run; nobody is asked again"), a.decide)
+	huma.Register(h, operation("choose-policy", http.MethodPut, "/runs/{id}/policy", "Let another policy decide on a run; nobody is asked again"), a.decide)
 }
 
 func (a *API) policies(ctx context.Context, _ *struct{}) (*pageOutput[contract.KnownPolicy], error) {

@@ -11,7 +11,7 @@ import (
 )
 
 func (a *API) registerReport(h huma.API) {
-	op := operation("report", http.MethodGet, "/runs/{id}/report", "The one-page report of a run")
+	op := operation("get-report", http.MethodGet, "/runs/{id}/report", "The one-page report of a run")
 	op.Responses = fileResponse("application/pdf")
 	huma.Register(h, op, a.report)
 }

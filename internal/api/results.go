@@ -18,11 +18,11 @@ import (
 )
 
 func (a *API) registerResults(h huma.API) {
-	huma.Register(h, operation("results", http.MethodGet, "/runs/{id}/results", "The results of a run, in the order of the list"), a.results)
-	huma.Register(h, operation("evidence", http.MethodGet, "/runs/{id}/results/{ordinal}", "One result with all that was seen"), a.evidence)
+	huma.Register(h, operation("get-results", http.MethodGet, "/runs/{id}/results", "The results of a run, in the order of the list"), a.results)
+	huma.Register(h, operation("get-evidence", http.MethodGet, "/runs/{id}/results/{ordinal}", "One result with all that was seen"), a.evidence)
 	huma.Register(h, operation("find-result", http.MethodPost, "/runs/{id}/results/find", "The result of an address, with all that was seen"), a.findResult)
-	huma.Register(h, operation("filter", http.MethodGet, "/filter", "What a filter chooses, in words"), filterSentence)
-	huma.Register(h, operation("glossary", http.MethodGet, "/glossary", "All causes and traits with their words"),
+	huma.Register(h, operation("describe-filter", http.MethodGet, "/filter", "What a filter chooses, in words"), filterSentence)
+	huma.Register(h, operation("get-glossary", http.MethodGet, "/glossary", "All causes and traits with their words"),
 		func(context.Context, *struct{}) (*struct{ Body contract.Words }, error) {
 			return &struct{ Body contract.Words }{allWords()}, nil
 		})

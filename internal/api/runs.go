@@ -21,8 +21,8 @@ import (
 
 func (a *API) registerRuns(h huma.API) {
 	huma.Register(h, creates(operation("start-run", http.MethodPost, "/lists/{id}/runs", "Start a run of a list")), a.startRun)
-	huma.Register(h, operation("runs", http.MethodGet, "/runs", "The runs, newest first"), a.runs)
-	huma.Register(h, operation("run", http.MethodGet, "/runs/{id}", "Where a run stands"), a.run)
+	huma.Register(h, operation("get-runs", http.MethodGet, "/runs", "The runs, newest first"), a.runs)
+	huma.Register(h, operation("get-run", http.MethodGet, "/runs/{id}", "Where a run stands"), a.run)
 	huma.Register(h, operation("draft-run", http.MethodPost, "/lists/{id}/draft", "What a run of a list would take; nothing is started"), a.draftRun)
 	huma.Register(h, operation("begin-run", http.MethodPost, "/runs/{id}/begin", "Let a drafted run begin now, whatever its times say"), a.beginRun)
 	huma.Register(h, operation("stop-run", http.MethodPost, "/runs/{id}/stop", "Stop a run; what is known stays"), a.stopRun)
@@ -30,7 +30,7 @@ func (a *API) registerRuns(h huma.API) {
 	huma.Register(h, operation("resume-run", http.MethodPost, "/runs/{id}/resume", "Let a paused run go on where it was"), a.resumeRun)
 	huma.Register(h, operation("ask-again", http.MethodPost, "/runs/{id}/ask-again",
 		"Ask again about chosen addresses of a finished run, or about those that fit a filter, as another round of it; their results stand until they are replaced"), a.askAgain)
-	events := operation("run-events", http.MethodGet, "/runs/{id}/events", "Where a run stands, told whenever it changes, until it ends")
+	events := operation("watch-run", http.MethodGet, "/runs/{id}/events", "Where a run stands, told whenever it changes, until it ends")
 	events.Middlewares = huma.Middlewares{a.runIsThere(h)}
 	sse.Register(h, events, map[string]any{"run": contract.Run{}}, a.runEvents)
 }

@@ -65,7 +65,7 @@ func (a *API) registerSessions(h huma.API) {
 	op := operation("sign-in", http.MethodPost, "/session", "Sign in to the console with a key")
 	op.Metadata, op.Security = public, []map[string][]string{}
 	huma.Register(h, op, a.signIn)
-	huma.Register(h, operation("who", http.MethodGet, "/session", "Who is signed in"),
+	huma.Register(h, operation("get-session", http.MethodGet, "/session", "Who is signed in"),
 		func(ctx context.Context, _ *struct{}) (*struct{ Body contract.Session }, error) {
 			return &struct{ Body contract.Session }{contract.Session{Workspace: workspace(ctx).Name, Keeper: workspace(ctx).Keeper}}, nil
 		})
@@ -93,7 +93,7 @@ func cookie(value string, life time.Duration) http.Cookie {
 }
 
 func (a *API) signOut(ctx context.Context, in *struct {
-	Session string `cookie:"varnet_session"`
+	Session string `cookie:"varnet_session" doc:"The session that ends."`
 }) (*struct {
 	SetCookie http.Cookie `header:"Set-Cookie"`
 }, error) {

@@ -13,7 +13,7 @@ import (
 
 func (a *API) registerWorkers(h huma.API) {
 	keeper := huma.Middlewares{a.keepersOnly(h)}
-	list := operation("workers", http.MethodGet, "/workers", "The processes that work on runs")
+	list := operation("get-workers", http.MethodGet, "/workers", "The processes that work on runs")
 	list.Middlewares = keeper
 	huma.Register(h, list, func(ctx context.Context, _ *struct{}) (*pageOutput[contract.Worker], error) {
 		found, err := a.store.Workers(ctx)
@@ -26,7 +26,7 @@ func (a *API) registerWorkers(h huma.API) {
 		}
 		return whole(out), nil
 	})
-	health := operation("health", http.MethodGet, "/health", "What waits to be worked, over all runs, and how the database is")
+	health := operation("get-health", http.MethodGet, "/health", "What waits to be worked, over all runs, and how the database is")
 	health.Middlewares = keeper
 	huma.Register(h, health, a.health)
 	drain := operation("drain-worker", http.MethodPost, "/workers/{id}/drain", "Tell a worker to take nothing new and come to its end")
@@ -44,7 +44,7 @@ func (a *API) registerWorkers(h huma.API) {
 type retentionOutput struct{ Body contract.Retention }
 
 func (a *API) registerRetention(h huma.API) {
-	huma.Register(h, operation("retention", http.MethodGet, "/retention", "For how long lists are kept"),
+	huma.Register(h, operation("get-retention", http.MethodGet, "/retention", "For how long lists are kept"),
 		func(ctx context.Context, _ *struct{}) (*retentionOutput, error) {
 			days, err := a.store.KeepDays(ctx, workspace(ctx).ID)
 			if err != nil {

@@ -19,7 +19,7 @@ type Preview struct {
 	Sheet         string       `json:"sheet,omitempty" doc:"The sheet that is read."`
 	Packed        string       `json:"packed,omitempty" doc:"What it is packed in."`
 	Encodings     []string     `json:"encodings" doc:"The encodings that can be chosen."`
-	Dialect       Dialect      `json:"dialect"`
+	Dialect       Dialect      `json:"dialect" doc:"How the text was written, as far as it was found out."`
 	Columns       []string     `json:"columns" doc:"The names of the columns."`
 	AddressColumn int          `json:"addressColumn" doc:"The column that holds the addresses, from 0; -1: none was recognised."`
 	AlsoAddresses []int        `json:"alsoAddresses" doc:"Other columns that hold addresses."`
@@ -30,16 +30,16 @@ type Preview struct {
 
 // List is rows somebody imported.
 type List struct {
-	ID       int64    `json:"id"`
-	Name     string   `json:"name"`
-	FileName string   `json:"fileName"`
+	ID       int64    `json:"id" doc:"Names the list."`
+	Name     string   `json:"name" doc:"What people call it."`
+	FileName string   `json:"fileName" doc:"The file that it was imported from."`
 	Format   string   `json:"format" doc:"What the file was, told by its content."`
-	Sheet    string   `json:"sheet,omitempty"`
-	Columns  []string `json:"columns"`
+	Sheet    string   `json:"sheet,omitempty" doc:"The sheet of the spreadsheet that its rows come from."`
+	Columns  []string `json:"columns" doc:"The names of its columns, in order."`
 	// AddressColumns are in the order in which they are used.
 	AddressColumns []int        `json:"addressColumns" doc:"The columns that hold addresses, from 0. A row is decided on by the first address that can be kept."`
 	Types          []sheet.Type `json:"types" doc:"What each column holds: text, number or date."`
-	Rows           int64        `json:"rows"`
+	Rows           int64        `json:"rows" doc:"Rows, without the header."`
 	Addresses      int64        `json:"addresses" doc:"Different well-formed addresses."`
 	Malformed      int64        `json:"malformed" doc:"Different texts that are no address."`
 	Duplicates     int64        `json:"duplicates" doc:"Rows whose address stands in an earlier row."`
@@ -50,15 +50,15 @@ type List struct {
 	KeptUntil *time.Time `json:"keptUntil,omitempty" doc:"When it will be deleted with its runs, results and evidence."`
 	// EarlierID is left out for a list that was imported but once.
 	EarlierID int64     `json:"earlierId,omitempty" doc:"The list that these rows were before a file was imported again."`
-	CreatedAt time.Time `json:"createdAt"`
+	CreatedAt time.Time `json:"createdAt" doc:"When it was imported."`
 	// ArchivedAt is left out for a list that is not archived.
 	ArchivedAt *time.Time `json:"archivedAt,omitempty" doc:"When it was archived."`
-	LastRun    *Run       `json:"lastRun,omitempty"`
+	LastRun    *Run       `json:"lastRun,omitempty" doc:"Its newest run."`
 }
 
 // Worker is a process that works on runs.
 type Worker struct {
-	ID      string `json:"id"`
+	ID      string `json:"id" doc:"Names the process."`
 	Name    string `json:"name" doc:"The host's name."`
 	Version string `json:"version" doc:"What it was built from."`
 	Serves  bool   `json:"serves" doc:"Whether it serves API and console, too."`
@@ -67,13 +67,13 @@ type Worker struct {
 	// Routes is by the routes' names.
 	Routes    map[string]int64 `json:"routes" doc:"How many sessions it has begun by each route since it started."`
 	Draining  bool             `json:"draining" doc:"Whether it comes to its end and takes nothing new."`
-	StartedAt time.Time        `json:"startedAt"`
+	StartedAt time.Time        `json:"startedAt" doc:"When it was started."`
 	SeenAt    time.Time        `json:"seenAt" doc:"Its last sign of life; one that is silent for 12 seconds is taken for lost."`
 }
 
 // ServiceHealth is what waits to be worked, and what it waits for.
 type ServiceHealth struct {
-	Sentence string   `json:"sentence"`
+	Sentence string   `json:"sentence" doc:"How the service is, for people."`
 	Queue    []Queued `json:"queue" doc:"The parcels of all runs that go on."`
 	// Database is PostgreSQL's own word.
 	Database      string `json:"database" doc:"The version of the database."`
@@ -84,8 +84,8 @@ type ServiceHealth struct {
 type Queued struct {
 	Kind      string `json:"kind" doc:"In hand, ready, postponed or paused."`
 	Says      string `json:"says" doc:"What that means."`
-	Parcels   int64  `json:"parcels"`
-	Addresses int64  `json:"addresses"`
+	Parcels   int64  `json:"parcels" doc:"Parcels that wait."`
+	Addresses int64  `json:"addresses" doc:"The addresses in them."`
 }
 
 // Retention is for how long lists are kept with all that was found out.
@@ -96,7 +96,7 @@ type Retention struct {
 // Common is what two lists have in common.
 type Common struct {
 	Addresses int64  `json:"addresses" doc:"Addresses of the list that stand in the other one, too."`
-	Sentence  string `json:"sentence"`
+	Sentence  string `json:"sentence" doc:"The same for people."`
 }
 
 // NewUpload is a file that is to be sent part by part.
@@ -116,29 +116,29 @@ type Estimate struct {
 	Sampled   int64            `json:"sampled" doc:"Addresses that were asked about."`
 	Late      int64            `json:"late" doc:"Of those, the ones that did not answer in time."`
 	LeftOut   Share            `json:"leftOut" doc:"The share that will not be kept."`
-	Findings  []EstimatedShare `json:"findings"`
-	Sentence  string           `json:"sentence"`
-	At        time.Time        `json:"at"`
+	Findings  []EstimatedShare `json:"findings" doc:"The share of each finding."`
+	Sentence  string           `json:"sentence" doc:"The same for people."`
+	At        time.Time        `json:"at" doc:"When the sample was asked about."`
 }
 
 // EstimatedShare is the share of addresses that will have a finding.
 type EstimatedShare struct {
-	Finding finding.Finding `json:"finding" enum:"deliverable,catch-all,undecided,undeliverable"`
+	Finding finding.Finding `json:"finding" enum:"deliverable,catch-all,undecided,undeliverable" doc:"The finding."`
 	Share
 }
 
 // Run is one verification of one list.
 type Run struct {
-	ID       int64  `json:"id"`
-	ListID   int64  `json:"listId"`
-	ListName string `json:"listName"`
-	Depth    string `json:"depth" enum:"syntax,domain,mailbox"`
+	ID       int64  `json:"id" doc:"Names the run."`
+	ListID   int64  `json:"listId" doc:"Names its list."`
+	ListName string `json:"listName" doc:"What people call the list."`
+	Depth    string `json:"depth" enum:"syntax,domain,mailbox" doc:"How far it goes: syntax, domain or mailbox."`
 	Policy   string `json:"policy" doc:"The name of the policy that decides."`
 	Version  int    `json:"version,omitempty" doc:"Which version of the policy it is; ready-made ones have none."`
-	State    string `json:"state" enum:"drafted,running,paused,waiting,finished,stopped"`
+	State    string `json:"state" enum:"drafted,running,paused,waiting,finished,stopped" doc:"Drafted, running, paused, waiting for a later round, finished or stopped."`
 	Times
-	CreatedAt  time.Time  `json:"createdAt"`
-	FinishedAt *time.Time `json:"finishedAt,omitempty"`
+	CreatedAt  time.Time  `json:"createdAt" doc:"When it was made."`
+	FinishedAt *time.Time `json:"finishedAt,omitempty" doc:"When it ended; left out while it goes on."`
 
 	Addresses int64      `json:"addresses" doc:"All addresses of the run, malformed ones too: the whole of every share."`
 	Done      int64      `json:"done" doc:"Addresses with a result."`
@@ -232,7 +232,7 @@ type Wait struct {
 
 // Draft is what a run will take.
 type Draft struct {
-	Rows      int64 `json:"rows"`
+	Rows      int64 `json:"rows" doc:"Rows of the list."`
 	Addresses int64 `json:"addresses" doc:"All addresses of the list, malformed ones too."`
 	Malformed int64 `json:"malformed" doc:"Of those, texts that are no address."`
 	Reused    int64 `json:"reused" doc:"Results that are taken over from earlier runs."`
@@ -251,11 +251,11 @@ type Draft struct {
 
 // CauseCount is how many addresses have a finding by a cause.
 type CauseCount struct {
-	Finding   finding.Finding `json:"finding" enum:"deliverable,catch-all,undecided,undeliverable"`
-	Cause     finding.Cause   `json:"cause"`
-	Stage     finding.Stage   `json:"stage"`
-	Title     string          `json:"title"`
-	Addresses int64           `json:"addresses"`
+	Finding   finding.Finding `json:"finding" enum:"deliverable,catch-all,undecided,undeliverable" doc:"The finding."`
+	Cause     finding.Cause   `json:"cause" doc:"The cause, by its code."`
+	Stage     finding.Stage   `json:"stage" doc:"The stage at which it was found."`
+	Title     string          `json:"title" doc:"The cause in a few words."`
+	Addresses int64           `json:"addresses" doc:"Addresses with this finding and cause."`
 	AskAgain  bool            `json:"askAgain" doc:"Whether asking again may bring another answer."`
 }
 
@@ -264,16 +264,16 @@ type Result struct {
 	Ordinal    int32           `json:"ordinal" doc:"The ordinal of the first row cell with the address; 0 for a check without a list."`
 	Typed      string          `json:"typed" doc:"What stands in the cell."`
 	Mailbox    string          `json:"mailbox,omitempty" doc:"What a host is asked about; left out for what is no address."`
-	Domain     string          `json:"domain,omitempty"`
-	Finding    finding.Finding `json:"finding" enum:"deliverable,catch-all,undecided,undeliverable"`
-	Cause      finding.Cause   `json:"cause"`
+	Domain     string          `json:"domain,omitempty" doc:"The domain of the address, in its ASCII form."`
+	Finding    finding.Finding `json:"finding" enum:"deliverable,catch-all,undecided,undeliverable" doc:"What was found."`
+	Cause      finding.Cause   `json:"cause" doc:"Why, by its code."`
 	Title      string          `json:"title" doc:"The cause in a few words."`
-	Traits     []finding.Trait `json:"traits"`
+	Traits     []finding.Trait `json:"traits" doc:"What else is known of the address, by codes."`
 	Odds       float64         `json:"odds" doc:"The estimated probability, 0 to 1, that a message sent now would be delivered."`
-	Decision   policy.Decision `json:"decision" enum:"keep,hold,drop"`
+	Decision   policy.Decision `json:"decision" enum:"keep,hold,drop" doc:"What is decided about its rows."`
 	Overridden bool            `json:"overridden,omitempty" doc:"Whether somebody decided so, and not the policy."`
 	Suggestion string          `json:"suggestion,omitempty" doc:"The address that may have been meant."`
-	At         time.Time       `json:"at"`
+	At         time.Time       `json:"at" doc:"When it was found."`
 }
 
 // Evidence is one result with all that was seen.
@@ -296,23 +296,23 @@ type Evidence struct {
 
 // Asked is one time a host was asked, with the conversation around it.
 type Asked struct {
-	At           time.Time     `json:"at"`
-	TookMS       float64       `json:"tookMs"`
+	At           time.Time     `json:"at" doc:"When the host was asked."`
+	TookMS       float64       `json:"tookMs" doc:"How long its answer took, in milliseconds."`
 	Reply        string        `json:"reply,omitempty" doc:"The reply about the mailbox, word for word."`
 	Why          string        `json:"why" doc:"How the reply was read, or why there is none."`
-	Conversation *Conversation `json:"conversation,omitempty"`
+	Conversation *Conversation `json:"conversation,omitempty" doc:"The conversation in which it was asked."`
 }
 
 // Session is who is signed in to the console.
 type Session struct {
-	Workspace string `json:"workspace"`
+	Workspace string `json:"workspace" doc:"The workspace that it opens."`
 	Keeper    bool   `json:"keeper" doc:"Whether the workspace looks after outbound."`
 }
 
 // Words is the registry: all causes and traits with their words.
 type Words struct {
-	Causes []CauseInfo `json:"causes"`
-	Traits []TraitInfo `json:"traits"`
+	Causes []CauseInfo `json:"causes" doc:"All causes."`
+	Traits []TraitInfo `json:"traits" doc:"All traits."`
 }
 
 // CatalogueEntry is a workspace's own addition to a catalogue, or an exception
@@ -350,15 +350,15 @@ type CatalogueSource struct {
 
 // CatalogueEffect is what entries would alter.
 type CatalogueEffect struct {
-	Sentence string         `json:"sentence"`
+	Sentence string         `json:"sentence" doc:"The same for people."`
 	Lists    []AffectedList `json:"lists" doc:"The lists with addresses that would be told otherwise, the newest first."`
 }
 
 // AffectedList is a list and how many of its addresses something is about.
 type AffectedList struct {
-	ID        int64  `json:"id"`
-	Name      string `json:"name"`
-	Addresses int64  `json:"addresses"`
+	ID        int64  `json:"id" doc:"Names the list."`
+	Name      string `json:"name" doc:"What people call it."`
+	Addresses int64  `json:"addresses" doc:"Addresses that the entries fit."`
 }
 
 // ListChange is what is to be changed of a list; what is left out stays.
@@ -370,11 +370,11 @@ type ListChange struct {
 
 // Past is what a run found of an address.
 type Past struct {
-	RunID    int64           `json:"runId"`
-	ListID   int64           `json:"listId"`
-	ListName string          `json:"listName"`
-	At       time.Time       `json:"at"`
-	Finding  finding.Finding `json:"finding" enum:"deliverable,catch-all,undecided,undeliverable"`
+	RunID    int64           `json:"runId" doc:"Names the run."`
+	ListID   int64           `json:"listId" doc:"Names its list."`
+	ListName string          `json:"listName" doc:"What people call the list."`
+	At       time.Time       `json:"at" doc:"When it was found."`
+	Finding  finding.Finding `json:"finding" enum:"deliverable,catch-all,undecided,undeliverable" doc:"What was found."`
 	Title    string          `json:"title" doc:"The cause in a few words."`
 }
 
@@ -389,16 +389,16 @@ type NewRun struct {
 
 // Passed is a stage that an address being checked has passed.
 type Passed struct {
-	Stage finding.Stage `json:"stage" enum:"syntax,domain,exchanger,mailbox"`
+	Stage finding.Stage `json:"stage" enum:"syntax,domain,exchanger,mailbox" doc:"The stage that was passed."`
 	Says  string        `json:"says" doc:"What was seen there, in a sentence."`
 }
 
 // DomainCount is a domain of a list and what a run found out at it.
 type DomainCount struct {
-	Domain     string             `json:"domain"`
+	Domain     string             `json:"domain" doc:"The domain, in its ASCII form."`
 	Addresses  int64              `json:"addresses" doc:"Addresses of the list at the domain."`
 	Operator   string             `json:"operator,omitempty" doc:"Who runs its exchangers."`
-	Exchangers []string           `json:"exchangers"`
+	Exchangers []string           `json:"exchangers" doc:"Its mail exchangers, the preferred first."`
 	Acceptance string             `json:"acceptance,omitempty" doc:"What its hosts do with made-up mailboxes, in a sentence."`
 	Since      *time.Time         `json:"since,omitempty" doc:"Since when that is known."`
 	Findings   []FindingAddresses `json:"findings" doc:"Its addresses by finding, as far as they are concluded."`
@@ -407,7 +407,7 @@ type DomainCount struct {
 // OperatorCount is an operator of the mail hosts of a list's domains, and what a
 // run found out there.
 type OperatorCount struct {
-	Operator  string             `json:"operator"`
+	Operator  string             `json:"operator" doc:"Who runs the exchangers."`
 	Domains   int64              `json:"domains" doc:"Domains of the list whose exchangers it runs."`
 	Addresses int64              `json:"addresses" doc:"Addresses of the list at these."`
 	Findings  []FindingAddresses `json:"findings" doc:"Its addresses by finding, as far as they are concluded."`
@@ -415,15 +415,15 @@ type OperatorCount struct {
 
 // FindingAddresses is how many addresses have a finding.
 type FindingAddresses struct {
-	Finding   finding.Finding `json:"finding" enum:"deliverable,catch-all,undecided,undeliverable"`
-	Addresses int64           `json:"addresses"`
+	Finding   finding.Finding `json:"finding" enum:"deliverable,catch-all,undecided,undeliverable" doc:"The finding."`
+	Addresses int64           `json:"addresses" doc:"Addresses with it."`
 }
 
 // Change is how many addresses have another finding than in another run.
 type Change struct {
-	From      finding.Finding `json:"from" enum:"deliverable,catch-all,undecided,undeliverable"`
-	To        finding.Finding `json:"to" enum:"deliverable,catch-all,undecided,undeliverable"`
-	Addresses int64           `json:"addresses"`
+	From      finding.Finding `json:"from" enum:"deliverable,catch-all,undecided,undeliverable" doc:"The finding of the other run."`
+	To        finding.Finding `json:"to" enum:"deliverable,catch-all,undecided,undeliverable" doc:"The finding of this run."`
+	Addresses int64           `json:"addresses" doc:"Addresses that went from one to the other."`
 }
 
 // Comparison is what changed from one run of a list to another.
@@ -431,23 +431,23 @@ type Comparison struct {
 	Both     int64     `json:"both" doc:"Addresses that have a result in both runs: the whole of every share."`
 	Changes  []Change  `json:"changes" doc:"The most addresses first; findings that stayed are left out."`
 	Rows     []Changed `json:"rows" doc:"The first addresses whose finding changed, at most 200."`
-	Sentence string    `json:"sentence"`
+	Sentence string    `json:"sentence" doc:"The same for people."`
 }
 
 // Changed is an address whose finding changed.
 type Changed struct {
 	Ordinal int32           `json:"ordinal" doc:"Names the result."`
-	Typed   string          `json:"typed"`
-	From    finding.Finding `json:"from" enum:"deliverable,catch-all,undecided,undeliverable"`
-	To      finding.Finding `json:"to" enum:"deliverable,catch-all,undecided,undeliverable"`
+	Typed   string          `json:"typed" doc:"The address as it is in the file."`
+	From    finding.Finding `json:"from" enum:"deliverable,catch-all,undecided,undeliverable" doc:"The finding of the other run."`
+	To      finding.Finding `json:"to" enum:"deliverable,catch-all,undecided,undeliverable" doc:"The finding of this run."`
 	Title   string          `json:"title" doc:"The cause now, in a few words."`
 }
 
 // KnownKey is a key of the workspace; the key itself is shown only when made.
 type KnownKey struct {
-	ID        int64     `json:"id"`
-	Name      string    `json:"name"`
-	CreatedAt time.Time `json:"createdAt"`
+	ID        int64     `json:"id" doc:"Names the key."`
+	Name      string    `json:"name" doc:"What it is for."`
+	CreatedAt time.Time `json:"createdAt" doc:"When it was made."`
 	Yours     bool      `json:"yours" doc:"Whether this request was made with it."`
 	Key       string    `json:"key,omitempty" doc:"The key itself, of one that was just made."`
 }
@@ -461,7 +461,7 @@ type NewKey struct {
 type ListRow struct {
 	Row   int32    `json:"row" doc:"Its number in the list, from 1."`
 	Line  int64    `json:"line" doc:"The line of the file on which it begins."`
-	Cells []string `json:"cells"`
+	Cells []string `json:"cells" doc:"Its cells, in the order of the columns."`
 }
 
 // Override is a decision about some addresses of a list, whatever the policy says.
@@ -478,7 +478,7 @@ type OverrideMatching struct {
 
 // Matching is how many results fit a filter.
 type Matching struct {
-	Addresses int64   `json:"addresses"`
+	Addresses int64   `json:"addresses" doc:"How many results fit, at least; exactly where there are no more."`
 	More      bool    `json:"more" doc:"Whether there are more, which were not counted."`
 	Facets    []Facet `json:"facets" doc:"How many would fit if one part of the filter had another value, of those that any would fit. Decisions are not counted where the policy looks at each row."`
 }
@@ -486,9 +486,9 @@ type Matching struct {
 // Facet is a value that a part of a filter can have, and how many results would
 // fit then.
 type Facet struct {
-	Part      string `json:"part" enum:"finding,cause,trait,decision"`
-	Value     string `json:"value"`
-	Addresses int64  `json:"addresses"`
+	Part      string `json:"part" enum:"finding,cause,trait,decision" doc:"The part of the filter."`
+	Value     string `json:"value" doc:"Its value."`
+	Addresses int64  `json:"addresses" doc:"How many results would fit."`
 }
 
 // Overridden tells what came of a decision by an override.

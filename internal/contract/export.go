@@ -64,7 +64,7 @@ func (f Filter) Says() string {
 
 // FilterSentence is a filter in words.
 type FilterSentence struct {
-	Sentence string `json:"sentence"`
+	Sentence string `json:"sentence" doc:"What the filter chooses."`
 }
 
 // ExportChoice is which rows are exported, and how. Its zero value is the kept
@@ -92,11 +92,11 @@ func (t ExportChoice) Chooses() bool { return t.Filter != (Filter{}) || len(t.Or
 
 // ExportPreview is what a file would hold, said before it is made.
 type ExportPreview struct {
-	Decision policy.Decision `json:"decision" enum:"keep,hold,drop,all"`
-	Rows     int64           `json:"rows"`
-	FileName string          `json:"fileName"`
-	Sentence string          `json:"sentence"`
-	Counts   []Count         `json:"counts"`
+	Decision policy.Decision `json:"decision" enum:"keep,hold,drop,all" doc:"The decision of the rows, or all."`
+	Rows     int64           `json:"rows" doc:"Rows in the file."`
+	FileName string          `json:"fileName" doc:"What the file will be called."`
+	Sentence string          `json:"sentence" doc:"The same for people."`
+	Counts   []Count         `json:"counts" doc:"All rows by decision and reason."`
 	Columns  []ResultColumn  `json:"columns" doc:"The result columns that can be chosen."`
 	// Formulas counts rows of the list, not of the file.
 	Formulas int64      `json:"formulas" doc:"Rows of the list with a cell of your own that a spreadsheet would run as a formula."`
@@ -106,7 +106,7 @@ type ExportPreview struct {
 
 // ResultColumn is a column of results.
 type ResultColumn struct {
-	Name  string `json:"name"`
+	Name  string `json:"name" doc:"The name of the column."`
 	Title string `json:"title" doc:"What it is called in a file."`
 	Usual bool   `json:"usual" doc:"Whether it is given unless others are chosen."`
 }
@@ -121,8 +121,8 @@ type KnownPolicy struct {
 // Trial is what a policy would do with the rows of a run.
 type Trial struct {
 	Says     []string `json:"says" doc:"What it decides, in order; what fits first decides."`
-	Sentence string   `json:"sentence"`
-	Counts   []Count  `json:"counts"`
+	Sentence string   `json:"sentence" doc:"The same for people."`
+	Counts   []Count  `json:"counts" doc:"All rows by decision and reason."`
 	// Rules are in the order of the policy's, and one more.
 	Rules []Count `json:"rules" doc:"How many rows each rule decides on; the last is of those that no rule fits."`
 }

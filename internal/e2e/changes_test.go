@@ -84,7 +84,7 @@ func TestChangesAreTold(t *testing.T) {
 	if _, err := api.Wait(ctx, r.ID, func(contract.Run) {}); err != nil {
 		t.Fatal(err)
 	}
-	n = ours.since(t, n, run)
+	ours.since(t, n, run)
 	time.Sleep(time.Second) // what is still on its way
 	ours.mu.Lock()
 	n = len(ours.all)

@@ -1,6 +1,6 @@
 import type { operations } from "../../api/contract.gen";
 
-export type Query = NonNullable<operations["export"]["parameters"]["query"]>;
+export type Query = NonNullable<operations["export-rows"]["parameters"]["query"]>;
 export type Which = NonNullable<Query["decision"]>;
 export const which: Which[] = ["keep", "hold", "drop", "all"];
 

@@ -1,6 +1,6 @@
 import type { operations } from "../../api/contract.gen";
 
-export type Filter = NonNullable<operations["filter"]["parameters"]["query"]>;
+export type Filter = NonNullable<operations["describe-filter"]["parameters"]["query"]>;
 const texts = ["finding", "cause", "stage", "trait", "domain", "operator", "decision", "search"] as const;
 
 /** filterOf reads from the page's address which results are wanted; the service checks it. */

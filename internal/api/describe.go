@@ -1,0 +1,150 @@
+package api
+
+import (
+	"encoding/json"
+	"fmt"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+// group is a part of the contract: the operations about one thing.
+type group struct {
+	name, about string
+	operations  map[string]description
+}
+
+// description is what the contract says of an operation beyond its summary.
+type description struct {
+	text    string
+	example string // of the body, as JSON; "" where there is none, or a file
+}
+
+// describe adds the groups, and to each operation its group, description and example.
+func describe(doc *huma.OpenAPI) {
+	for _, g := range groups {
+		doc.Tags = append(doc.Tags, &huma.Tag{Name: g.name, Description: g.about})
+	}
+	for _, item := range doc.Paths {
+		for _, op := range operationsOf(item) {
+			for _, g := range groups {
+				if d, ok := g.operations[op.OperationID]; ok {
+					op.Tags = []string{g.name}
+					d.add(op)
+				}
+			}
+		}
+	}
+}
+
+func (d description) add(op *huma.Operation) {
+	op.Description = d.text
+	if d.example == "" {
+		return
+	}
+	var example any
+	if err := json.Unmarshal([]byte(d.example), &example); err != nil {
+		panic(fmt.Sprintf("the example of %s: %v", op.OperationID, err))
+	}
+	op.RequestBody.Content["application/json"].Example = example
+}
+
+const oneAddress = `{"address": "ada.moss@fernhollow.example"}`
+
+// groups are all operations, in the order of the documentation.
+var groups = []group{
+	{"Lists", "Files imported as lists: their rows, problem rows, names and for how long they are kept.", map[string]description{
+		"get-lists":          {"A page of the lists, each with its last run. They are searched and put in order by the service.", ""},
+		"get-list":           {"One list with its last run.", ""},
+		"import-list":        {"The body is the file, byte for byte: delimited text, xlsx, ods or JSON lines, also packed. How it is read is guessed and can be overruled. With a key, and without a body, the file that was uploaded under it is taken.", ""},
+		"import-newer-file":  {"The rows of the file are put after those of the list, in their place, or over those with the same address or row key. Earlier runs keep the list as it was.", ""},
+		"preview-file":       {"The body is the beginning of a file. The answer says how it would be read, with its first rows; nothing is imported.", ""},
+		"change-list":        {"What is left out stays as it is.", `{"name": "Members, spring", "keepDays": 365}`},
+		"delete-list":        {"The list, its runs, their results and all evidence are deleted at once and cannot be brought back.", ""},
+		"count-common":       {"Counts the addresses that are in both lists; list-problems with the same parameter names them.", ""},
+		"get-list-problems":  {"One line for each row that has no address, none that is one, a repeated one, or one that was cleaned up, with its line in the file.", ""},
+		"get-list-rows":      {"A page of rows with their cells, and what the last run found of each.", ""},
+		"get-estimate":       {"What make-estimate told when it was called last; 404 before.", ""},
+		"make-estimate":      {"A few hundred addresses, drawn over all domains, are asked about; the answer tells shares with their bounds. Nothing else is changed.", ""},
+		"override-addresses": {"A person's decision about addresses of the list goes before the policy, in all its runs, until it is taken back with the decision “policy”.", `{"mailboxes": ["ada.moss@fernhollow.example"], "decision": "drop"}`},
+		"get-retention":      {"For how many days the workspace keeps lists that have no days of their own.", ""},
+		"set-retention":      {"Lists are deleted when so many days have passed since they were imported or last run.", `{"days": 90}`},
+		"open-upload":        {"Large files are sent in parts under a key of your own; the answer says how much has come. It may be called again at any time.", `{"size": 104857600}`},
+		"upload-part":        {"The body is the next part, from the byte that the answer before named.", ""},
+	}},
+	{"Runs", "Runs verify the addresses of a list: how far they are, what they found in all, and how to steer them.", map[string]description{
+		"get-runs":          {"A page of runs, without the pictures of their flow.", ""},
+		"get-run":           {"State, counts by cause, decisions, what is waited for and when it is expected to end.", ""},
+		"draft-run":         {"Domains are looked up, no mail host is asked. The answer says what a run would reuse, rule out and ask, and how long it would take.", `{"depth": "mailbox", "policy": "careful", "reuseDays": 30}`},
+		"start-run":         {"The run begins at once, or at its time and within its hours.", `{"depth": "mailbox", "policy": "careful", "reuseDays": 30, "hours": "22:00-06:00", "zone": "Europe/Berlin"}`},
+		"begin-run":         {"A run that waits for its time begins now; one that has begun is a 409.", ""},
+		"pause-run":         {"Nobody new is asked until it is resumed.", ""},
+		"resume-run":        {"Goes on where it was paused; what is known is not asked again.", ""},
+		"stop-run":          {"Ends it for good. Addresses without a result stay open.", ""},
+		"ask-again":         {"With causes, findings or ordinals in the body, or a filter in the query; without either, all that asking again may help.", `{"causes": ["exchanger.postponed", "exchanger.silent"]}`},
+		"watch-run":         {"Server-sent events: the run whenever it changes, at most about three times a second, until it ends.", ""},
+		"compare-runs":      {"Addresses that have a result in both runs, by what they were and are.", ""},
+		"get-run-domains":   {"Their exchangers, operator, addresses and findings.", ""},
+		"get-run-operators": {"Whoever runs the exchangers of the domains, with addresses and findings.", ""},
+		"get-report":        {"One page for people, as PDF or HTML, with times in a zone.", ""},
+	}},
+	{"Results", "What a run found of each address, with the evidence; filters over it, and what acts on all that fit.", map[string]description{
+		"get-results":       {"A page of results that fit a filter, by their ordinals.", ""},
+		"get-evidence":      {"The answers of the DNS, the conversations with the mail hosts, what was made of them, the odds and what they are made of.", ""},
+		"find-result":       {"As evidence, for those who know the address and not its ordinal. The address is in the body, so that it is in no log.", oneAddress},
+		"count-matching":    {"The count is exact up to 10,000; facets tell what other values would give.", ""},
+		"override-matching": {"The decision goes before the policy. A filter is needed, or all=true.", `{"decision": "drop"}`},
+		"describe-filter":   {"For headings: “deliverable, at fernhollow.example”.", ""},
+	}},
+	{"Export", "The rows of a list by decision, as a file.", map[string]description{
+		"preview-export": {"How many rows, in which columns and under which name; the file itself is not made.", ""},
+		"export-rows":    {"The rows as they were in the file, or in another form and format. Of a run that ended, a download that broke off can be continued with Range and If-Range.", ""},
+	}},
+	{"Policies", "Rules that decide from what was found: keep, hold or drop.", map[string]description{
+		"get-policies":  {"Each with its sentences, as people read it, and its rules, as programs do.", ""},
+		"get-policy":    {"Its latest version, or an earlier one.", ""},
+		"save-policy":   {"Runs keep the version that decided on them until another policy is chosen for them.", `{"name": "spring-mailing", "for": "Deliverable addresses, no role addresses.", "rules": [{"do": "drop", "traits": ["role"]}, {"do": "keep", "findings": ["deliverable"]}], "otherwise": "hold"}`},
+		"delete-policy": {"The ready-made ones cannot be deleted.", ""},
+		"try-policy":    {"Counts what each rule of the policy would decide on, of this run's rows.", `{"name": "spring-mailing", "rules": [{"do": "keep", "findings": ["deliverable"]}], "otherwise": "hold"}`},
+		"choose-policy": {"From now on this policy decides on the run's rows, in its latest version.", `{"name": "spring-mailing"}`},
+	}},
+	{"Checks", "Single addresses, checked at once.", map[string]description{
+		"check-addresses": {"At most 50 addresses, at once. The answer comes when all are concluded.", `{"addresses": ["ada.moss@fernhollow.example", "info@upperloam.example"]}`},
+		"check-address":   {"Server-sent events: each stage that the address passes, then the evidence.", oneAddress},
+	}},
+	{"Catalogues", "Names known as role addresses, disposable or free-mail domains, spam traps: your own, beside the shipped ones.", map[string]description{
+		"get-catalogue":         {"A page of your own entries; the shipped catalogues count beside them.", ""},
+		"add-to-catalogue":      {"An entry that is an exception lets a shipped name not count.", `{"entries": [{"kind": "disposable", "name": "tenminutes.example"}]}`},
+		"try-catalogue":         {"Says which lists have addresses that the entries fit, and how many.", `{"entries": [{"kind": "role", "name": "seedbank", "except": false}]}`},
+		"delete-from-catalogue": {"The shipped catalogue counts again.", ""},
+		"get-catalogue-sources": {"When each was read last, how many entries it has and what its last change was.", ""},
+		"follow-catalogue":      {"The list at an https URL, or a file of the service's catalogue folder, is read now and every day; its entries count as your own.", `{"kind": "disposable", "url": "https://lists.seedlibrary.example/disposable.txt"}`},
+		"read-catalogue-source": {"Reads it now, not only at its time.", ""},
+		"unfollow-catalogue":    {"Its entries are removed.", ""},
+	}},
+	{"Outbound", "How mail hosts are reached: resolvers, routes, identities, blocklists, rules and pace.", map[string]description{
+		"get-outbound":    {"All parts with what their last test found, the rules, the pace, and who refused us lately.", ""},
+		"get-readiness":   {"Ready, ready with reservations, or not ready, with the one thing to do next.", ""},
+		"test-outbound":   {"Every resolver, route, identity and blocklist is tried; it takes some seconds.", ""},
+		"add-parts":       {"One part a line. Secrets in the lines are sealed and never shown again.", `{"kind": "route", "lines": "socks5://proxy.fernhollow.example:1080"}`},
+		"remove-part":     {"A part of the settings cannot be removed here.", ""},
+		"remove-failed":   {"Of a kind, those whose last test failed.", ""},
+		"set-outbound":    {"The most sessions at a time with one operator by one route.", `{"cap": 4}`},
+		"set-rules":       {"The first rule that fits counts.", `{"rules": [{"of": "domain", "pattern": "*.nethermoss.example", "depth": "never", "note": "they list whoever asks"}]}`},
+		"try-rules":       {"Nobody is asked.", oneAddress},
+		"get-operators":   {"Sessions at a time and pauses, as they were learnt from the operators' answers.", ""},
+		"forget-operator": {"It is asked again as one that is not known.", ""},
+	}},
+	{"Service", "Who is signed in, keys, workers, the service's health, and what changes.", map[string]description{
+		"get-session":     {"The workspace that the key or the session opens.", ""},
+		"sign-in":         {"Answers with a cookie, for browsers; programs send the key itself.", `{"key": "varnet_…"}`},
+		"sign-out":        {"Ends the session of the cookie.", ""},
+		"get-keys":        {"Names and times; the keys themselves are not kept.", ""},
+		"make-key":        {"The answer holds the key, this once.", `{"name": "office laptop"}`},
+		"delete-key":      {"It opens nothing from then on.", ""},
+		"get-workers":     {"Processes that gave a sign of life in the last minute.", ""},
+		"drain-worker":    {"It finishes the parcels it has in hand and ends.", ""},
+		"get-health":      {"For people; programs ask /healthz, /readyz and /metrics.", ""},
+		"watch-workspace": {"Server-sent events: which list or run has changed. After a break, and when some were missed, “everything”. A beat at the beginning, from which on nothing is missed, and every 15 seconds without news.", ""},
+		"get-glossary":    {"For programs that show results: titles, meanings and advice.", ""},
+	}},
+}
