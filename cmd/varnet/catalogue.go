@@ -15,6 +15,7 @@ import (
 
 func catalogueCommand() command {
 	return command{"catalogue", "", "shows and changes your own catalogue entries, from then on", "varnet catalogue", showCatalogue, []command{
+		{"shipped", "KIND", "shows the entries of a shipped catalogue", "varnet catalogue shipped role -search info", showShipped, nil},
 		{"add", "KIND [NAME…]", "adds names of your own; " + kinds(), "varnet catalogue add disposable tenminutes.example", changeCatalogue(false), nil},
 		{"except", "KIND [NAME…]", "lets shipped names of a kind not count", "varnet catalogue except role info", changeCatalogue(true), nil},
 		{"remove", "KIND NAME…", "removes entries of your own", "varnet catalogue remove disposable tenminutes.example", removeFromCatalogue, nil},
@@ -37,17 +38,32 @@ func kinds() string {
 var entryTable = table[contract.CatalogueEntry]{
 	"There are no entries of your own; the shipped catalogues count. Add one: varnet catalogue add disposable DOMAIN", "catalogue\tname\t",
 	func(w io.Writer, e contract.CatalogueEntry) {
-		counts := "counts"
-		if e.Except {
-			counts = "does not count"
-		}
-		fmt.Fprintln(w, strings.Join([]string{e.Kind, printable(e.Name), counts}, "\t"))
+		fmt.Fprintln(w, strings.Join([]string{e.Kind, printable(e.Name), counts(!e.Except)}, "\t"))
 	}}
 
 func showCatalogue(c *cli) action {
 	return ask(c, func(ctx context.Context, api *client.Client) (contract.Page[contract.CatalogueEntry], error) {
 		return whole(api.Catalogue(ctx))
 	}, entryTable.of(c))
+}
+
+func showShipped(c *cli) action {
+	page, q := c.paged(), contract.ShippedQuery{}
+	c.flags.StringVar(&q.Search, "search", "", "only entries with this text in their name")
+	return ask(c, func(ctx context.Context, api *client.Client) (contract.Page[contract.ShippedEntry], error) {
+		q.PageQuery, q.Kind = page(), c.args[0]
+		return api.ShippedCatalogue(ctx, q)
+	}, table[contract.ShippedEntry]{"The catalogue has no such entry.", "name\t", func(w io.Writer, e contract.ShippedEntry) {
+		fmt.Fprintln(w, e.Name+"\t"+counts(e.Counts))
+	}}.of(c))
+}
+
+// counts says whether an entry counts.
+func counts(does bool) string {
+	if does {
+		return "counts"
+	}
+	return "does not count"
 }
 
 func changeCatalogue(except bool) func(c *cli) action {

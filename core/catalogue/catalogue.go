@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"io"
 	"maps"
+	"slices"
 	"strings"
 
 	"varnet/core/address"
@@ -103,6 +104,35 @@ func lay(own []Entry) *Catalogue {
 		c.targets = append(c.targets, d)
 	}
 	return c
+}
+
+// inOrder are the shipped entries of each kind by name.
+var inOrder = func() map[Kind][]string {
+	out := map[Kind][]string{}
+	for k, s := range shipped {
+		out[k] = slices.Sorted(maps.Keys(s))
+	}
+	return out
+}()
+
+// Shipped returns at most so many shipped entries of a kind that have a text in their name,
+// those after a name, in order.
+func Shipped(k Kind, text, after string, most int) []string {
+	all := inOrder[k]
+	from, found := slices.BinarySearch(all, after)
+	if found {
+		from++
+	}
+	out := []string{}
+	for _, name := range all[from:] {
+		if len(out) == most {
+			break
+		}
+		if strings.Contains(name, text) {
+			out = append(out, name)
+		}
+	}
+	return out
 }
 
 // Has reports whether a name or domain, as Normal gives it, stands in a kind.

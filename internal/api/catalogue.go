@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"net/http"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -12,6 +13,7 @@ import (
 
 func (a *API) registerCatalogue(h huma.API) {
 	huma.Register(h, operation("get-catalogue", http.MethodGet, "/catalogue", "The workspace's own entries; they count for what is imported or checked from then on"), a.catalogue)
+	huma.Register(h, operation("get-shipped-catalogue", http.MethodGet, "/catalogue/shipped", "The entries of a catalogue that ships with Varnet"), a.shippedCatalogue)
 	add := operation("add-to-catalogue", http.MethodPost, "/catalogue", "Add entries of your own, all of them or none")
 	add.MaxBodyBytes = maxCatalogueBody
 	huma.Register(h, add, a.addToCatalogue)
@@ -39,6 +41,28 @@ func (a *API) catalogue(ctx context.Context, in *struct {
 	return pageOf(out, in.Limit.Limit, func(e contract.CatalogueEntry) any {
 		return catalogue.Entry{Kind: catalogue.Kind(e.Kind), Name: e.Name}
 	}), nil
+}
+
+func (a *API) shippedCatalogue(ctx context.Context, in *struct {
+	Cursor
+	Limit
+	Kind   string `query:"kind" required:"true" enum:"role,no-reply,disposable,free-mail,trap-name,trap-domain,trap-typo-domain" doc:"The catalogue."`
+	Search string `query:"search" maxLength:"200" doc:"Only entries with this text in their name."`
+}) (*pageOutput[contract.ShippedEntry], error) {
+	after := ""
+	if err := in.place(&after); err != nil {
+		return nil, err
+	}
+	kind := catalogue.Kind(in.Kind)
+	names := catalogue.Shipped(kind, strings.ToLower(strings.TrimSpace(in.Search)), after, in.Limit.Limit)
+	counting, err := a.engine.Catalogue(ctx, workspace(ctx).ID)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	out := contract.Each(names, func(name string) contract.ShippedEntry {
+		return contract.ShippedEntry{Name: name, Counts: counting.Has(kind, name)}
+	})
+	return pageOf(out, in.Limit.Limit, func(e contract.ShippedEntry) any { return e.Name }), nil
 }
 
 func entryBody(e catalogue.Entry) contract.CatalogueEntry {

@@ -30,13 +30,14 @@ func nameEvents(doc *huma.OpenAPI) {
 			}
 			union := stream.Content["text/event-stream"].Schema.Items
 			union.Discriminator = &huma.Discriminator{PropertyName: "event", Mapping: map[string]string{}}
-			for i, event := range union.OneOf {
+			for _, event := range union.Extensions["oneOf"].([]*huma.Schema) {
 				name := event.Properties["event"].Extensions["const"].(string)
 				schema := strings.ToUpper(name[:1]) + name[1:] + "Event"
 				doc.Components.Schemas.Map()[schema] = event
-				union.OneOf[i] = &huma.Schema{Ref: schemas + schema}
+				union.OneOf = append(union.OneOf, &huma.Schema{Ref: schemas + schema})
 				union.Discriminator.Mapping[name] = schemas + schema
 			}
+			delete(union.Extensions, "oneOf")
 		}
 	}
 }

@@ -113,6 +113,7 @@ var groups = []group{
 	}},
 	{"Catalogues", "Names known as role addresses, disposable or free-mail domains, spam traps: your own, beside the shipped ones.", map[string]description{
 		"get-catalogue":         {"A page of your own entries; the shipped catalogues count beside them.", ""},
+		"get-shipped-catalogue": {"A page of names, with whether each counts in your workspace: an exception of your own lets it not count.", ""},
 		"add-to-catalogue":      {"An entry that is an exception lets a shipped name not count.", `{"entries": [{"kind": "disposable", "name": "tenminutes.example"}]}`},
 		"try-catalogue":         {"Says which lists have addresses that the entries fit, and how many.", `{"entries": [{"kind": "role", "name": "seedbank", "except": false}]}`},
 		"delete-from-catalogue": {"The shipped catalogue counts again.", ""},

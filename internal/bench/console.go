@@ -22,8 +22,8 @@ new PerformanceObserver(l => l.getEntries().forEach(e => seen.tasks.push(e.durat
 new MutationObserver(() => seen.changes++).observe(document.body, {subtree: true, childList: true, characterData: true, attributes: true});
 (function frame(last) { requestAnimationFrame(now => { seen.gap = Math.max(seen.gap, now - last); frame(now); }); })(performance.now());`
 
-// console watches a run of 100,000 rows live, and tells how long the page was
-// busy at a stretch.
+// console watches a run of 100,000 rows live, and tells how long the page was busy at a
+// stretch; then how long the pages take to open on a slow processor.
 func console() error {
 	w, err := practice.Load("fernhollow")
 	if err == nil {
@@ -74,7 +74,15 @@ func console() error {
 	}
 	fmt.Printf("A run of %d rows was watched for %.0f s; the page changed %d times. Of %d tasks over 50 ms the longest took %.0f ms; the longest time without a picture was %.0f ms.\n",
 		watchedRows, time.Since(start).Seconds(), seen.Changes, len(seen.Tasks), longest, seen.Gap)
-	return judge([]bar{{what: "tasks of the page over 200 ms", figure: float64(long), bar: 0, atMost: true}})
+	small, err := in.small(w)
+	if err != nil {
+		return err
+	}
+	pages, err := pageTimes(tab, in.url, small)
+	if err != nil {
+		return err
+	}
+	return judge(append(pages, bar{what: "tasks of the page over 200 ms", figure: float64(long), bar: 0, atMost: true}))
 }
 
 // far brings addresses in that are all different, and starts a run of them.

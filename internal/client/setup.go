@@ -33,6 +33,11 @@ func (c *Client) Catalogue(ctx context.Context) ([]contract.CatalogueEntry, erro
 	return every[contract.CatalogueEntry](ctx, c, "/catalogue", url.Values{"limit": {"500"}})
 }
 
+// ShippedCatalogue returns a page of the entries of a shipped catalogue with a text in their name.
+func (c *Client) ShippedCatalogue(ctx context.Context, q contract.ShippedQuery) (p contract.Page[contract.ShippedEntry], err error) {
+	return p, c.call(ctx, http.MethodGet, "/catalogue/shipped?"+contract.Query(q).Encode(), nil, &p)
+}
+
 // AddToCatalogue adds entries and returns them in their normal form.
 func (c *Client) AddToCatalogue(ctx context.Context, entries []contract.CatalogueEntry) ([]contract.CatalogueEntry, error) {
 	var added contract.CatalogueEntries

@@ -315,6 +315,12 @@ type Words struct {
 	Traits []TraitInfo `json:"traits" doc:"All traits."`
 }
 
+// ShippedEntry is an entry of a catalogue that ships with Varnet.
+type ShippedEntry struct {
+	Name   string `json:"name" doc:"The name, or domain."`
+	Counts bool   `json:"counts" doc:"Whether it counts in the workspace: false where an exception of its own stands against it."`
+}
+
 // CatalogueEntry is a workspace's own addition to a catalogue, or an exception
 // from it.
 type CatalogueEntry struct {

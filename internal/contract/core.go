@@ -33,7 +33,7 @@ type Share struct {
 
 // Count is how many rows share a decision and its reason.
 type Count struct {
-	Decision policy.Decision   `json:"decision" doc:"What to do with these rows."`
+	Decision policy.Decision   `json:"decision" enum:"keep,hold,drop" doc:"What to do with these rows."`
 	Code     policy.ReasonCode `json:"code" enum:"rule,otherwise,no-address,duplicate,open,override" doc:"Why: a rule of the policy, none that fits, or what goes before the policy."`
 	Reason   string            `json:"reason" doc:"The reason in words, as a noun for a sentence."`
 	Rows     int64             `json:"rows" doc:"How many rows."`

@@ -26,6 +26,13 @@ type ListQuery struct {
 	Archived bool   `query:"archived"` // archived lists, instead of the others
 }
 
+// ShippedQuery asks for a page of a shipped catalogue.
+type ShippedQuery struct {
+	PageQuery
+	Kind   string `query:"kind"`   // role, disposable and so on
+	Search string `query:"search"` // only entries with this text in their name
+}
+
 // CursorOf returns the cursor of the page that begins after a place. To callers it is
 // opaque: what it holds may change with every release.
 func CursorOf(place any) string {

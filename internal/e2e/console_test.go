@@ -11,7 +11,6 @@ import (
 	"testing"
 	"time"
 
-	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 
 	"varnet/internal/browser"
@@ -100,8 +99,9 @@ func drive(t *testing.T, o browser.Options) (do func(what string, steps ...chrom
 	}
 }
 
-// sound holds the page to the accessibility rules (axe-core: nothing serious)
-// and to its width: it never scrolls sideways.
+// sound holds the page to the accessibility rules (axe-core: nothing serious) and to its
+// layout: it never scrolls sideways, its headings skip no level, and what is touched is large
+// enough.
 func sound(t *testing.T, tab context.Context, what string) {
 	t.Helper()
 	axe, err := os.ReadFile(filepath.Join(testkit.Root(), "web/node_modules/axe-core/axe.min.js"))
@@ -109,7 +109,7 @@ func sound(t *testing.T, tab context.Context, what string) {
 		t.Fatal(err)
 	}
 	var faults []string
-	var wide bool
+	var layout browser.Faults
 	err = browser.Do(tab, 2*time.Minute,
 		chromedp.ActionFunc(func(ctx context.Context) error {
 			var there bool
@@ -119,20 +119,18 @@ func sound(t *testing.T, tab context.Context, what string) {
 			return chromedp.Evaluate(string(axe)+"\n;0", nil).Do(ctx)
 		}),
 		chromedp.Evaluate(`axe.run({resultTypes: ["violations"]}).then(r => r.violations.filter(v => v.impact === "serious" || v.impact === "critical")
-			.map(v => v.id + ": " + v.nodes.map(n => n.target + " " + n.failureSummary).join("; ")))`, &faults, awaited),
-		chromedp.Evaluate(`document.documentElement.scrollWidth > window.innerWidth`, &wide))
+			.map(v => v.id + ": " + v.nodes.map(n => n.target + " " + n.failureSummary).join("; ")))`, &faults, browser.Awaited),
+		browser.FaultsOf(&layout))
 	if err != nil {
 		t.Fatalf("%s: %v", what, err)
 	}
 	for _, f := range faults {
 		t.Errorf("%s: %s", what, f)
 	}
-	if wide {
-		t.Errorf("%s: the page scrolls sideways", what)
+	if layout.Any() {
+		t.Errorf("%s: %s", what, layout)
 	}
 }
-
-func awaited(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }
 
 func waitForFile(t *testing.T, path string) []byte {
 	t.Helper()

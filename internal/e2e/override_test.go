@@ -62,7 +62,7 @@ func TestOverrides(t *testing.T) {
 	if strings.Count(some, "\n") != 3 {
 		t.Errorf("three chosen addresses come out as %q", some)
 	}
-	command := testkit.Command(s.Env, "lists", "decide", fmt.Sprint(list.ID), "hold", "nobody.at.all@"+kept[5].Domain, kept[5].Mailbox)
+	command := testkit.Command(s.Env, "lists", "override", fmt.Sprint(list.ID), "hold", "nobody.at.all@"+kept[5].Domain, kept[5].Mailbox)
 	if out, err := command.CombinedOutput(); err != nil || string(out) != "It was decided about 1 of 2 addresses.\n" {
 		t.Errorf("%v: %s", err, out)
 	}

@@ -22,6 +22,7 @@ type apiOperation struct {
 	Parameters   []struct {
 		Name, In string
 		Required bool
+		Schema   struct{ Enum []string }
 	}
 	RequestBody *struct {
 		Content map[string]any
@@ -58,7 +59,7 @@ func (d apiOperation) at() string {
 	var query []string
 	for _, p := range d.Parameters {
 		if p.In == "query" && p.Required {
-			query = append(query, p.Name+"=1")
+			query = append(query, p.Name+"="+append(p.Schema.Enum, "1")[0])
 		}
 	}
 	return path + "?" + strings.Join(query, "&")

@@ -32,20 +32,23 @@ func main() {
 	out := flag.String("out", "docs/screenshots", "where the pictures go")
 	only := flag.String("only", "", "one picture alone")
 	page := flag.String("page", "", "instead of all, the page at this path, as page.png")
+	look := flag.Bool("look", false, "instead, every page of the console on a wide screen, a phone and in the dark, and a table of what is wrong")
+	height := flag.Int("height", 800, "how high the screen is, to see more of a page at once")
 	flag.Parse()
-	t := tour{server: *server, key: *key, list: *list, out: *out, only: *only, page: *page}
-	if err := t.run(context.Background()); err != nil {
+	t := tour{server: *server, key: *key, list: *list, out: *out, only: *only, page: *page, height: *height}
+	if err := t.run(context.Background(), *look); err != nil {
 		log.Fatal(err)
 	}
 }
 
 type tour struct {
 	server, key, list, out, only, page, id string
+	height                                 int
 	tab                                    context.Context
 }
 
-func (t *tour) run(ctx context.Context) error {
-	tab, stop, err := browser.Start(ctx, browser.Options{Width: 1280, Height: 800})
+func (t *tour) run(ctx context.Context, look bool) error {
+	tab, stop, err := browser.Start(ctx, browser.Options{Width: 1280, Height: t.height})
 	if err != nil {
 		return err
 	}
@@ -53,6 +56,9 @@ func (t *tour) run(ctx context.Context) error {
 	t.tab = tab
 	if err := browser.Do(tab, 20*time.Second, browser.SignIn(t.server, t.key)); err != nil {
 		return err
+	}
+	if look {
+		return t.look()
 	}
 	if t.page != "" {
 		if err := browser.Do(tab, 20*time.Second, t.open(t.page), chromedp.Sleep(1500*time.Millisecond)); err != nil {
@@ -75,7 +81,7 @@ func (t *tour) run(ctx context.Context) error {
 			browser.Click("tbody tr:nth-child(3) button"), browser.Text("made-up mailboxes"), chromedp.Sleep(500 * time.Millisecond)}},
 		{"domains", chromedp.Tasks{t.ofRun("/runs/%s/domains"), browser.Text("the largest first")}},
 		{"rows", chromedp.Tasks{t.open("/lists/1/rows?by=4&down=true"), browser.Text("Rows 1 to"), chromedp.Sleep(500 * time.Millisecond)}},
-		{"check", chromedp.Tasks{t.open("/check?address=nell.hartwood@sundial-nursery.example"), browser.Text("made-up mailboxes")}},
+		{"check", chromedp.Tasks{t.open("/check#nell.hartwood%40sundial-nursery.example"), browser.Text("made-up mailboxes")}},
 		{"policy", chromedp.Tasks{t.ofRun("/policies/new?from=reach-further&run=%s"), browser.Text("whatever no rule fits"), browser.Text("rows will be kept"), chromedp.Sleep(600 * time.Millisecond)}},
 		{"export", chromedp.Tasks{t.ofRun("/runs/%s/export?form=results&columns=finding,cause,traits,decision"), browser.Text("Preview of the file"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"catalogues", chromedp.Tasks{t.ownEntries(), t.open("/catalogues"), browser.Text("Followed catalogues"), browser.Text("seedbank")}},
@@ -203,11 +209,16 @@ func (t *tour) search(text string) chromedp.Action {
 }
 
 func (t *tour) shoot(name string) error {
-	var png []byte
-	if err := browser.Do(t.tab, 20*time.Second, chromedp.CaptureScreenshot(&png)); err != nil {
+	png, err := t.picture()
+	if err != nil {
 		return err
 	}
 	return t.write(name, png)
+}
+
+// picture is what the screen shows.
+func (t *tour) picture() (png []byte, err error) {
+	return png, browser.Do(t.tab, 20*time.Second, chromedp.CaptureScreenshot(&png))
 }
 
 func (t *tour) write(name string, png []byte) error {

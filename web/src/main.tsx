@@ -4,9 +4,8 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { ConfigProvider } from "antd";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
-import { RouterProvider } from "react-router";
 import { Problem } from "./api/client";
-import { router } from "./router";
+import { Router } from "./router";
 import { useTheme } from "./theme";
 
 const queries = new QueryClient({
@@ -23,13 +22,14 @@ function App() {
   return (
     <ConfigProvider theme={useTheme()} wave={{ disabled: true }}>
       <QueryClientProvider client={queries}>
-        <RouterProvider router={router} />
+        <Router />
       </QueryClientProvider>
     </ConfigProvider>
   );
 }
 
 // The service says times in the person's zone; streams of events carry no header of ours.
+// biome-ignore lint/suspicious/noDocumentCookie: it is no secret, and the newer interface is not everywhere
 document.cookie = `zone=${encodeURIComponent(Intl.DateTimeFormat().resolvedOptions().timeZone)}; Path=/; SameSite=Strict; Max-Age=31536000`;
 
 createRoot(document.getElementById("root")!).render(

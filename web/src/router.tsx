@@ -1,33 +1,58 @@
-import { createBrowserRouter, Navigate } from "react-router";
+import { type ComponentType, lazy, type ReactNode, Suspense } from "react";
+import { BrowserRouter, matchPath, Navigate, Route, Routes } from "react-router";
 import { Frame } from "./parts/Frame";
 
-/** Each page comes when it is gone to. */
-export const router = createBrowserRouter([
-  { path: "/sign-in", lazy: async () => ({ Component: (await import("./features/account/SignIn")).SignIn }) },
-  {
-    element: <Frame />,
-    children: [
-      { path: "/", element: <Navigate to="/lists" replace /> },
-      { path: "/lists", lazy: async () => ({ Component: (await import("./features/lists/Lists")).Lists }) },
-      { path: "/import", lazy: async () => ({ Component: (await import("./features/lists/Import")).Import }) },
-      { path: "/lists/:id", lazy: async () => ({ Component: (await import("./features/lists/ListPage")).ListPage }) },
-      { path: "/lists/:id/rows", lazy: async () => ({ Component: (await import("./features/lists/ListRows")).ListRows }) },
-      { path: "/check", lazy: async () => ({ Component: (await import("./features/check/Check")).Check }) },
-      { path: "/catalogues", lazy: async () => ({ Component: (await import("./features/catalogues/Catalogues")).Catalogues }) },
-      { path: "/setup", lazy: async () => ({ Component: (await import("./features/setup/Setup")).Setup }) },
-      { path: "/glossary", lazy: async () => ({ Component: (await import("./features/glossary/Glossary")).Glossary }) },
-      { path: "/keys", lazy: async () => ({ Component: (await import("./features/keys/Keys")).Keys }) },
-      { path: "/runs/:id/domains", lazy: async () => ({ Component: (await import("./features/runs/Domains")).Domains }) },
-      { path: "/runs/:id/compare/:other", lazy: async () => ({ Component: (await import("./features/runs/Compare")).Compare }) },
-      { path: "/runs/:id", lazy: async () => ({ Component: (await import("./features/runs/RunPage")).RunPage }) },
-      { path: "/runs/:id/results", lazy: async () => ({ Component: (await import("./features/results/Results")).Results }) },
-      { path: "/runs/:id/export", lazy: async () => ({ Component: (await import("./features/export/Export")).Export }) },
-      { path: "/policies", lazy: async () => ({ Component: (await import("./features/policies/Policies")).Policies }) },
-      { path: "/policies/new", lazy: async () => ({ Component: (await import("./features/policies/PolicyPage")).PolicyPage }) },
-      { path: "/policies/:name", lazy: async () => ({ Component: (await import("./features/policies/PolicyPage")).PolicyPage }) },
-      { path: "/outbound", lazy: async () => ({ Component: (await import("./features/outbound/Outbound")).Outbound }) },
-      { path: "/health", lazy: async () => ({ Component: (await import("./features/health/Health")).Health }) },
-      { path: "*", lazy: async () => ({ Component: (await import("./parts/NotFound")).NotFound }) },
-    ],
-  },
-]);
+/** Page is a component that comes when it is gone to. */
+type Page = () => Promise<ComponentType>;
+
+const pages: Record<string, Page> = {
+  "/lists": async () => (await import("./features/lists/Lists")).Lists,
+  "/import": async () => (await import("./features/lists/Import")).Import,
+  "/lists/:id": async () => (await import("./features/lists/ListPage")).ListPage,
+  "/lists/:id/rows": async () => (await import("./features/lists/ListRows")).ListRows,
+  "/check": async () => (await import("./features/check/Check")).Check,
+  "/catalogues": async () => (await import("./features/catalogues/Catalogues")).Catalogues,
+  "/setup": async () => (await import("./features/setup/Setup")).Setup,
+  "/glossary": async () => (await import("./features/glossary/Glossary")).Glossary,
+  "/keys": async () => (await import("./features/keys/Keys")).Keys,
+  "/runs/:id": async () => (await import("./features/runs/RunPage")).RunPage,
+  "/runs/:id/domains": async () => (await import("./features/runs/Domains")).Domains,
+  "/runs/:id/compare/:other": async () => (await import("./features/runs/Compare")).Compare,
+  "/runs/:id/results": async () => (await import("./features/results/Results")).Results,
+  "/runs/:id/export": async () => (await import("./features/export/Export")).Export,
+  "/policies": async () => (await import("./features/policies/Policies")).Policies,
+  "/policies/new": async () => (await import("./features/policies/PolicyPage")).PolicyPage,
+  "/policies/:name": async () => (await import("./features/policies/PolicyPage")).PolicyPage,
+  "/outbound": async () => (await import("./features/outbound/Outbound")).Outbound,
+  "/health": async () => (await import("./features/health/Health")).Health,
+  "*": async () => (await import("./parts/NotFound")).NotFound,
+};
+
+const signIn: Page = async () => (await import("./features/account/SignIn")).SignIn;
+
+/** once is the page at a path. Where somebody begins is fetched at once, beside what is drawn around it. */
+function once(path: string, load: Page): [string, ReactNode] {
+  const begun = path !== "*" && matchPath(path, location.pathname) ? load() : undefined;
+  const Page = lazy(async () => ({ default: await (begun ?? load()) }));
+  return [path, <Page key={path} />];
+}
+
+const routes = Object.entries(pages).map(([path, load]) => once(path, load));
+const [, signInPage] = once("/sign-in", signIn);
+
+/** Router shows the page of the address. */
+export function Router() {
+  return (
+    <BrowserRouter>
+      <Routes>
+        <Route path="/sign-in" element={<Suspense fallback={null}>{signInPage}</Suspense>} />
+        <Route element={<Frame />}>
+          <Route index element={<Navigate to="/lists" replace />} />
+          {routes.map(([path, element]) => (
+            <Route key={path} path={path} element={element} />
+          ))}
+        </Route>
+      </Routes>
+    </BrowserRouter>
+  );
+}

@@ -1,4 +1,4 @@
-import { theme, type ThemeConfig } from "antd";
+import { type ThemeConfig, theme } from "antd";
 import { useSyncExternalStore } from "react";
 
 /** The tones of the three decisions and of paper and ink, by theme. app.css holds the same as CSS variables. */
@@ -20,7 +20,8 @@ function useMedia(query: string): boolean {
 }
 
 /** useTheme is the theme that the person's system asks for: dark or light, and without motion where that is wanted. */
-export const useTheme = () => themeFor(useMedia("(prefers-color-scheme: dark)"), useMedia("(prefers-reduced-motion: reduce)"));
+export const useTheme = () =>
+  themeFor(useMedia("(prefers-color-scheme: dark)"), useMedia("(prefers-reduced-motion: reduce)"));
 
 function themeFor(dark: boolean, still: boolean): ThemeConfig {
   const t = dark ? tones.dark : tones.light;
@@ -46,6 +47,9 @@ function themeFor(dark: boolean, still: boolean): ThemeConfig {
       wireframe: false,
       motion: !still,
     },
-    components: { Segmented: { trackBg: dark ? "#2e3844" : "#e6dfd0", itemColor: t.ink }, Button: { primaryShadow: "none", defaultShadow: "none", colorTextLightSolid: dark ? "#10262a" : "#fffdf8" } },
+    components: {
+      Segmented: { trackBg: dark ? "#2e3844" : "#e6dfd0", itemColor: t.ink },
+      Button: { primaryShadow: "none", defaultShadow: "none", colorTextLightSolid: dark ? "#10262a" : "#fffdf8" },
+    },
   };
 }

@@ -2,11 +2,18 @@ import type { Decision, Finding } from "./api/client";
 
 /** Numbers and times in the person's own locale; hours from 0 to 23, as in the sentences beside them. */
 export const number = (n: number) => n.toLocaleString();
-export const plural = (n: number, one: string, many = one + "s") => `${number(n)} ${n === 1 ? one : many}`;
+export const plural = (n: number, one: string, many = `${one}s`) => `${number(n)} ${n === 1 ? one : many}`;
 export const time = (iso: string) => new Date(iso).toLocaleTimeString(undefined, { hourCycle: "h23" });
-export const moment = (iso: string) => new Date(iso).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short", hourCycle: "h23" });
+export const moment = (iso: string) =>
+  new Date(iso).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short", hourCycle: "h23" });
 
-const units: [Intl.RelativeTimeFormatUnit, number][] = [["year", 31_536_000], ["month", 2_592_000], ["day", 86_400], ["hour", 3600], ["minute", 60]];
+const units: [Intl.RelativeTimeFormatUnit, number][] = [
+  ["year", 31_536_000],
+  ["month", 2_592_000],
+  ["day", 86_400],
+  ["hour", 3600],
+  ["minute", 60],
+];
 
 /** ago says how long ago, or in how long, something is: "3 days ago". */
 export function ago(iso: string): string {
@@ -23,7 +30,8 @@ export const size = (bytes: number) => `${number(Math.round(bytes / 1e6))} MB`;
 export function share(part: number, whole: number, of: string): string {
   if (whole === 0) return `none of 0 ${of}`;
   const percent = (100 * part) / whole;
-  const shown = part > 0 && percent < 1 ? "under 1" : part < whole && percent > 99 ? "over 99" : String(Math.round(percent));
+  const shown =
+    part > 0 && percent < 1 ? "under 1" : part < whole && percent > 99 ? "over 99" : String(Math.round(percent));
   return `${shown} % of ${number(whole)} ${of}`;
 }
 
@@ -31,7 +39,12 @@ export function share(part: number, whole: number, of: string): string {
 export const glyphs: Record<Decision, string> = { keep: "●", hold: "◐", drop: "○" };
 
 /** The tone a finding has under the default policy, for drawing. */
-export const tones: Record<Finding, Decision> = { deliverable: "keep", "catch-all": "hold", undecided: "hold", undeliverable: "drop" };
+export const tones: Record<Finding, Decision> = {
+  deliverable: "keep",
+  "catch-all": "hold",
+  undecided: "hold",
+  undeliverable: "drop",
+};
 
 export const findings: Finding[] = ["deliverable", "catch-all", "undecided", "undeliverable"];
 

@@ -1,31 +1,43 @@
 import { type QueryClient, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
-import type { Schema } from "./client";
 import { keys } from "./hooks";
-
-type Change = Schema<"WorkspaceChange">;
+import { type Change, stream } from "./stream";
 
 /** restEvery is how often, in milliseconds, pages of many things are read again at the most while a run goes on. */
 const restEvery = 2000;
 
-/** useChanges keeps what is shown up to date, by the one event stream of the workspace. */
+/** watch tells what changes in the workspace, by the stream that all tabs share, until it is left. */
+function watch(tell: (change: Change) => void): () => void {
+  if (typeof SharedWorker === "undefined") return stream(tell);
+  const worker = new SharedWorker(new URL("./changes.worker.ts", import.meta.url), { type: "module" });
+  worker.port.onmessage = (e: MessageEvent<Change>) => tell(e.data);
+  return () => {
+    worker.port.postMessage("leave");
+    worker.port.close();
+  };
+}
+
+/** useChanges keeps what is shown up to date. */
 export function useChanges(watched: boolean) {
   const client = useQueryClient();
   useEffect(() => {
     if (!watched) return;
     const reader = new Reader(client);
-    const events = new EventSource("/api/v1/events");
-    let lost = false;
-    events.addEventListener("change", (e: MessageEvent<string>) => reader.changed(JSON.parse(e.data) as Change));
-    events.addEventListener("error", () => {
-      lost = true;
-    });
-    events.addEventListener("open", () => {
-      if (lost) reader.changed({ kind: "everything" });
-      lost = false;
-    });
+    const begin = () => watch((change) => reader.changed(change));
+    let leave = begin();
+    // A page that is only put aside by the browser must hold no stream open, and has missed something when it is back.
+    const hidden = () => leave();
+    const shown = (e: PageTransitionEvent) => {
+      if (!e.persisted) return;
+      leave = begin();
+      reader.changed({ kind: "everything" });
+    };
+    addEventListener("pagehide", hidden);
+    addEventListener("pageshow", shown);
     return () => {
-      events.close();
+      removeEventListener("pagehide", hidden);
+      removeEventListener("pageshow", shown);
+      leave();
       reader.end();
     };
   }, [client, watched]);
@@ -48,7 +60,16 @@ class Reader {
         return this.later(keys.lists);
       case "run":
         this.read(keys.run(id));
-        for (const key of [keys.lists, ["list"], ["runs"], ["results", id], ["matching", id], ["places", id], ["evidence", id]]) this.later(key);
+        for (const key of [
+          keys.lists,
+          ["list"],
+          ["runs"],
+          ["results", id],
+          ["matching", id],
+          ["places", id],
+          ["evidence", id],
+        ])
+          this.later(key);
     }
   }
 

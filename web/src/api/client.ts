@@ -17,7 +17,10 @@ export type PolicyRule = Schemas["PolicyRule"];
 export type Decision = Result["decision"];
 export type Finding = Result["finding"];
 
-export const api = createClient<paths>({ baseUrl: "/api/v1", querySerializer: { array: { style: "form", explode: false } } });
+export const api = createClient<paths>({
+  baseUrl: "/api/v1",
+  querySerializer: { array: { style: "form", explode: false } },
+});
 
 /** Problem is an error the service told in a sentence. */
 export class Problem extends Error {
@@ -40,21 +43,36 @@ export function told<T>(answer: { data?: T; error?: unknown; response: Response 
 }
 
 /** items gives what is on the page that an operation answers with. */
-export const items = <T,>(answer: { data?: { items: T[] }; error?: unknown; response: Response }): T[] => told(answer).items;
+export const items = <T>(answer: { data?: { items: T[] }; error?: unknown; response: Response }): T[] =>
+  told(answer).items;
 
 function problemOf(status: number, body: Told | undefined): Problem {
-  const details = (body?.errors ?? []).map((e) => e.message).filter(Boolean).join("; ");
+  const details = (body?.errors ?? [])
+    .map((e) => e.message)
+    .filter(Boolean)
+    .join("; ");
   const sentence = body?.detail ?? body?.title ?? "The service does not answer. Try again in a moment.";
   return new Problem(status, details ? `${sentence} (${details})` : sentence);
 }
 
 /**
- * events reads an event stream that a POST answers with, calling each event by its name: EventSource can send no body, and
+ * events reads an event stream that a POST answers with: EventSource can send no body, and
  * addresses do not belong in URLs.
  */
-export async function events(path: string, body: unknown, seen: Record<string, (data: never) => void>, signal: AbortSignal): Promise<void> {
-  const response = await fetch("/api/v1" + path, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(body), signal });
-  if (!response.ok || !response.body) throw problemOf(response.status, (await response.json().catch(() => undefined)) as Told | undefined);
+export async function events<E extends { event: string; data: unknown }>(
+  path: string,
+  body: unknown,
+  seen: (event: E) => void,
+  signal: AbortSignal,
+): Promise<void> {
+  const response = await fetch(`/api/v1${path}`, {
+    method: "POST",
+    headers: { "Content-Type": "application/json" },
+    body: JSON.stringify(body),
+    signal,
+  });
+  if (!response.ok || !response.body)
+    throw problemOf(response.status, (await response.json().catch(() => undefined)) as Told | undefined);
   const reader = response.body.pipeThrough(new TextDecoderStream()).getReader();
   for (let text = ""; ; ) {
     const { value, done } = await reader.read();
@@ -62,15 +80,17 @@ export async function events(path: string, body: unknown, seen: Record<string, (
     const parts = (text + value).split("\n\n");
     text = parts.pop()!;
     for (const part of parts) {
-      const fields = Object.fromEntries(part.split("\n").map((l) => [l.slice(0, l.indexOf(":")), l.slice(l.indexOf(":") + 1).trim()]));
-      if (fields.data) seen[fields.event ?? "message"]?.(JSON.parse(fields.data) as never);
+      const fields = Object.fromEntries(
+        part.split("\n").map((l) => [l.slice(0, l.indexOf(":")), l.slice(l.indexOf(":") + 1).trim()]),
+      );
+      if (fields.data) seen({ event: fields.event, data: JSON.parse(fields.data) } as E);
     }
   }
 }
 
 /** send posts a file as it is; openapi-fetch would read it into memory. */
 export async function send<T>(path: string, file: Blob): Promise<T> {
-  const response = await fetch("/api/v1" + path, {
+  const response = await fetch(`/api/v1${path}`, {
     method: "POST",
     headers: { "Content-Type": "application/octet-stream" },
     body: file,

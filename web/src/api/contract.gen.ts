@@ -28,6 +28,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/catalogue/shipped": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The entries of a catalogue that ships with Varnet
+         * @description A page of names, with whether each counts in your workspace: an exception of your own lets it not count.
+         */
+        get: operations["get-shipped-catalogue"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/catalogue/sources": {
         parameters: {
             query?: never;
@@ -1466,6 +1486,19 @@ export interface components {
              */
             at: string;
         };
+        /** Event beat */
+        BeatEvent: {
+            data: components["schemas"]["Beat"];
+            /**
+             * @description The event name. (enum property replaced by openapi-typescript)
+             * @enum {string}
+             */
+            event: "beat";
+            /** @description The event ID. */
+            id?: number;
+            /** @description The retry time in milliseconds. */
+            retry?: number;
+        };
         CatalogueEffect: {
             /** @description The lists with addresses that would be told otherwise, the newest first. */
             lists: components["schemas"]["AffectedList"][];
@@ -1580,6 +1613,19 @@ export interface components {
              */
             to: "deliverable" | "catch-all" | "undecided" | "undeliverable";
         };
+        /** Event change */
+        ChangeEvent: {
+            data: components["schemas"]["WorkspaceChange"];
+            /**
+             * @description The event name. (enum property replaced by openapi-typescript)
+             * @enum {string}
+             */
+            event: "change";
+            /** @description The event ID. */
+            id?: number;
+            /** @description The retry time in milliseconds. */
+            retry?: number;
+        };
         Changed: {
             /**
              * @description The finding of the other run.
@@ -1661,8 +1707,11 @@ export interface components {
              * @enum {string}
              */
             code: "rule" | "otherwise" | "no-address" | "duplicate" | "open" | "override";
-            /** @description What to do with these rows. */
-            decision: string;
+            /**
+             * @description What to do with these rows.
+             * @enum {string}
+             */
+            decision: "keep" | "hold" | "drop";
             /** @description The reason in words, as a noun for a sentence. */
             reason: string;
             /**
@@ -1939,6 +1988,19 @@ export interface components {
             traits: string[];
             /** @description What stands in the cell. */
             typed: string;
+        };
+        /** Event evidence */
+        EvidenceEvent: {
+            data: components["schemas"]["Evidence"];
+            /**
+             * @description The event name. (enum property replaced by openapi-typescript)
+             * @enum {string}
+             */
+            event: "evidence";
+            /** @description The event ID. */
+            id?: number;
+            /** @description The retry time in milliseconds. */
+            retry?: number;
         };
         Exchanger: {
             /** @description Its addresses. */
@@ -2599,6 +2661,12 @@ export interface components {
             /** @description The cursor of the page after it; left out on the last. */
             next?: string;
         };
+        PageShippedEntry: {
+            /** @description What is on the page. */
+            items: components["schemas"]["ShippedEntry"][];
+            /** @description The cursor of the page after it; left out on the last. */
+            next?: string;
+        };
         PageWorker: {
             /** @description What is on the page. */
             items: components["schemas"]["Worker"][];
@@ -3008,6 +3076,19 @@ export interface components {
             /** @description The time zone of the hours, such as Europe/Berlin; UTC unless given. */
             zone?: string;
         };
+        /** Event run */
+        RunEvent: {
+            data: components["schemas"]["Run"];
+            /**
+             * @description The event name. (enum property replaced by openapi-typescript)
+             * @enum {string}
+             */
+            event: "run";
+            /** @description The event ID. */
+            id?: number;
+            /** @description The retry time in milliseconds. */
+            retry?: number;
+        };
         SaidRule: {
             /**
              * @description never: not asked, though form and domain are still checked.
@@ -3075,9 +3156,28 @@ export interface components {
              */
             low: number;
         };
+        ShippedEntry: {
+            /** @description Whether it counts in the workspace: false where an exception of its own stands against it. */
+            counts: boolean;
+            /** @description The name, or domain. */
+            name: string;
+        };
         SignIn: {
             /** @description A key of the workspace. */
             key: string;
+        };
+        /** Event stage */
+        StageEvent: {
+            data: components["schemas"]["Passed"];
+            /**
+             * @description The event name. (enum property replaced by openapi-typescript)
+             * @enum {string}
+             */
+            event: "stage";
+            /** @description The event ID. */
+            id?: number;
+            /** @description The retry time in milliseconds. */
+            retry?: number;
         };
         TraitInfo: {
             /** @description The trait. */
@@ -3355,6 +3455,71 @@ export interface operations {
             };
             /** @description Unsupported Media Type */
             415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-shipped-catalogue": {
+        parameters: {
+            query: {
+                /** @description The cursor that the page before gave as next; none begins at the beginning. */
+                cursor?: string;
+                /** @description How many at most. */
+                limit?: number;
+                /** @description The catalogue. */
+                kind: "role" | "no-reply" | "disposable" | "free-mail" | "trap-name" | "trap-domain" | "trap-typo-domain";
+                /** @description Only entries with this text in their name. */
+                search?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageShippedEntry"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4103,29 +4268,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/event-stream": ({
-                        data: components["schemas"]["Evidence"];
-                        /**
-                         * @description The event name.
-                         * @constant
-                         */
-                        event: "evidence";
-                        /** @description The event ID. */
-                        id?: number;
-                        /** @description The retry time in milliseconds. */
-                        retry?: number;
-                    } | {
-                        data: components["schemas"]["Passed"];
-                        /**
-                         * @description The event name.
-                         * @constant
-                         */
-                        event: "stage";
-                        /** @description The event ID. */
-                        id?: number;
-                        /** @description The retry time in milliseconds. */
-                        retry?: number;
-                    })[];
+                    "text/event-stream": (components["schemas"]["EvidenceEvent"] | components["schemas"]["StageEvent"])[];
                 };
             };
             /** @description Bad Request */
@@ -4226,29 +4369,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/event-stream": ({
-                        data: components["schemas"]["Beat"];
-                        /**
-                         * @description The event name.
-                         * @constant
-                         */
-                        event: "beat";
-                        /** @description The event ID. */
-                        id?: number;
-                        /** @description The retry time in milliseconds. */
-                        retry?: number;
-                    } | {
-                        data: components["schemas"]["WorkspaceChange"];
-                        /**
-                         * @description The event name.
-                         * @constant
-                         */
-                        event: "change";
-                        /** @description The event ID. */
-                        id?: number;
-                        /** @description The retry time in milliseconds. */
-                        retry?: number;
-                    })[];
+                    "text/event-stream": (components["schemas"]["BeatEvent"] | components["schemas"]["ChangeEvent"])[];
                 };
             };
             /** @description Unauthorized */
@@ -8349,18 +8470,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/event-stream": {
-                        data: components["schemas"]["Run"];
-                        /**
-                         * @description The event name.
-                         * @constant
-                         */
-                        event: "run";
-                        /** @description The event ID. */
-                        id?: number;
-                        /** @description The retry time in milliseconds. */
-                        retry?: number;
-                    }[];
+                    "text/event-stream": components["schemas"]["RunEvent"][];
                 };
             };
             /** @description Unauthorized */

@@ -11,7 +11,12 @@ export const keys = {
 };
 
 export function useSession() {
-  return useQuery({ queryKey: keys.session, queryFn: async () => told(await api.GET("/session")), retry: false, staleTime: 60_000 });
+  return useQuery({
+    queryKey: keys.session,
+    queryFn: async () => told(await api.GET("/session")),
+    retry: false,
+    staleTime: 60_000,
+  });
 }
 
 export type ListQuery = { archived?: boolean; search?: string; order?: "newest" | "name" | "largest" };
@@ -21,7 +26,8 @@ export function useLists(query: ListQuery = {}) {
   return useInfiniteQuery({
     queryKey: [...keys.lists, query],
     initialPageParam: undefined as string | undefined,
-    queryFn: async ({ pageParam }) => told(await api.GET("/lists", { params: { query: { ...query, cursor: pageParam, limit: 50 } } })),
+    queryFn: async ({ pageParam }) =>
+      told(await api.GET("/lists", { params: { query: { ...query, cursor: pageParam, limit: 50 } } })),
     getNextPageParam: (last) => last.next,
     placeholderData: keepPreviousData,
     select: (pages) => pages.pages.flatMap((p) => p.items),
@@ -29,11 +35,18 @@ export function useLists(query: ListQuery = {}) {
 }
 
 export function useList(id: number) {
-  return useQuery({ queryKey: keys.list(id), queryFn: async () => told(await api.GET("/lists/{id}", { params: { path: { id } } })), enabled: id > 0 });
+  return useQuery({
+    queryKey: keys.list(id),
+    queryFn: async () => told(await api.GET("/lists/{id}", { params: { path: { id } } })),
+    enabled: id > 0,
+  });
 }
 
 export function useRun(id: number) {
-  return useQuery({ queryKey: keys.run(id), queryFn: async () => told(await api.GET("/runs/{id}", { params: { path: { id } } })) });
+  return useQuery({
+    queryKey: keys.run(id),
+    queryFn: async () => told(await api.GET("/runs/{id}", { params: { path: { id } } })),
+  });
 }
 
 export function usePolicies() {
@@ -42,7 +55,11 @@ export function usePolicies() {
 
 /** useWords gives the registry: all causes and traits with their words. */
 export function useWords() {
-  return useQuery({ queryKey: ["glossary"], queryFn: async () => told(await api.GET("/glossary")), staleTime: Infinity });
+  return useQuery({
+    queryKey: ["glossary"],
+    queryFn: async () => told(await api.GET("/glossary")),
+    staleTime: Infinity,
+  });
 }
 
 /** useSettled gives a value once it has stayed as it is for so many milliseconds. */

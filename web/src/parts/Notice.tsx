@@ -1,5 +1,5 @@
 import { Alert, Button } from "antd";
-import { useEffect, useState, type ReactNode } from "react";
+import { type ReactNode, useEffect, useState } from "react";
 import { Link } from "react-router";
 import { Problem } from "../api/client";
 
@@ -7,8 +7,13 @@ import { Problem } from "../api/client";
 export function Trouble({ error, again }: { error: Error; again?: () => void }) {
   const gone = error instanceof Problem && error.status === 404;
   return (
-    <Alert type="error" role="alert" title={error.message} className="notice"
-      action={gone ? <Link to="/lists">Go to the lists</Link> : again && <Button onClick={again}>Try again</Button>} />
+    <Alert
+      type="error"
+      role="alert"
+      title={error.message}
+      className="notice"
+      action={gone ? <Link to="/lists">Go to the lists</Link> : again && <Button onClick={again}>Try again</Button>}
+    />
   );
 }
 
@@ -19,7 +24,11 @@ export function Wait({ for: what }: { for: string }) {
     const timer = setTimeout(() => setLong(true), 1000);
     return () => clearTimeout(timer);
   }, []);
-  return <p className="wait" role="status">{long ? `Waiting for ${what} …` : ""}</p>;
+  return (
+    <p className="wait" role="status">
+      {long ? `Waiting for ${what} …` : ""}
+    </p>
+  );
 }
 
 /** Sentence is a plain sentence that carries the numbers. */

@@ -1,36 +1,48 @@
 import { Input, Modal } from "antd";
-import { useEffect, useState, type KeyboardEvent } from "react";
+import { type KeyboardEvent, useState } from "react";
 import { useNavigate } from "react-router";
 import { useLists } from "../api/hooks";
 
 const pages = [
-  ["Lists", "/lists"], ["Import a list", "/import"], ["Check an address", "/check"], ["Setup", "/setup"],
-  ["Policies", "/policies"], ["Catalogues", "/catalogues"],
-  ["Glossary", "/glossary"], ["Keys", "/keys"], ["Outbound", "/outbound"], ["Workers and health", "/health"],
+  ["Lists", "/lists"],
+  ["Import a list", "/import"],
+  ["Check an address", "/check"],
+  ["Setup", "/setup"],
+  ["Policies", "/policies"],
+  ["Catalogues", "/catalogues"],
+  ["Glossary", "/glossary"],
+  ["Keys", "/keys"],
+  ["Outbound", "/outbound"],
+  ["Workers and health", "/health"],
 ] as const;
-const help: [string, string][] = [["Ctrl K", "go anywhere"], ["/", "to the search of the page"], ["↑ ↓", "walk the rows"], ["Enter", "open the evidence"], ["Space", "choose a row"], ["Esc", "close"], ["?", "this help"]];
+const help: [string, string][] = [
+  ["Ctrl K", "go anywhere"],
+  ["/", "to the search of the page"],
+  ["↑ ↓", "walk the rows"],
+  ["Enter", "open the evidence"],
+  ["Space", "choose a row"],
+  ["Esc", "close"],
+  ["?", "this help"],
+];
 
-/** Palette goes anywhere by a few letters (Ctrl K), and tells what the keyboard can do (?). */
-export function Palette() {
-  const [open, setOpen] = useState<"go" | "help">();
-  useEffect(() => {
-    const pressed = (e: globalThis.KeyboardEvent) => {
-      const writes = e.target instanceof HTMLInputElement && e.target.type !== "checkbox" || e.target instanceof HTMLTextAreaElement;
-      if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === "k") { e.preventDefault(); setOpen("go"); }
-      else if (e.key === "?" && !writes) setOpen("help");
-      else if (e.key === "/" && !writes) {
-        const search = document.getElementById("search");
-        if (search) { e.preventDefault(); search.focus(); }
-      }
-    };
-    document.addEventListener("keydown", pressed);
-    return () => document.removeEventListener("keydown", pressed);
-  }, []);
+/** Palette goes anywhere by a few letters, and tells what the keyboard can do. */
+export function Palette({ open, onClose }: { open: "go" | "help" | undefined; onClose: () => void }) {
   return (
     <>
-      <Modal open={open === "go"} onCancel={() => setOpen(undefined)} footer={null} title="Go to" destroyOnHidden><Go done={() => setOpen(undefined)} /></Modal>
-      <Modal open={open === "help"} onCancel={() => setOpen(undefined)} footer={null} title="By keyboard">
-        <dl className="keys">{help.map(([k, what]) => <div key={k}><dt><kbd>{k}</kbd></dt><dd>{what}</dd></div>)}</dl>
+      <Modal open={open === "go"} onCancel={onClose} footer={null} title="Go to" destroyOnHidden>
+        <Go done={onClose} />
+      </Modal>
+      <Modal open={open === "help"} onCancel={onClose} footer={null} title="By keyboard">
+        <dl className="keys">
+          {help.map(([k, what]) => (
+            <div key={k}>
+              <dt>
+                <kbd>{k}</kbd>
+              </dt>
+              <dd>{what}</dd>
+            </div>
+          ))}
+        </dl>
       </Modal>
     </>
   );
@@ -41,20 +53,56 @@ function Go({ done }: { done: () => void }) {
   const [at, setAt] = useState(0);
   const lists = useLists();
   const go = useNavigate();
-  const all: [string, string][] = [...pages.map(([n, to]) => [n, to] as [string, string]), ...(lists.data ?? []).map((l) => [l.name, `/lists/${l.id}`] as [string, string])];
+  const all: [string, string][] = [
+    ...pages.map(([n, to]) => [n, to] as [string, string]),
+    ...(lists.data ?? []).map((l) => [l.name, `/lists/${l.id}`] as [string, string]),
+  ];
   const fits = all.filter(([name]) => name.toLowerCase().includes(text.trim().toLowerCase())).slice(0, 9);
-  const take = (to: string) => { done(); void go(to); };
+  const take = (to: string) => {
+    done();
+    void go(to);
+  };
   const walk = (e: KeyboardEvent) => {
     const by = { ArrowDown: 1, ArrowUp: -1 }[e.key];
-    if (by) { e.preventDefault(); setAt((n) => Math.min(fits.length - 1, Math.max(0, n + by))); }
+    if (by) {
+      e.preventDefault();
+      setAt((n) => Math.min(fits.length - 1, Math.max(0, n + by)));
+    }
     if (e.key === "Enter" && fits[at]) take(fits[at][1]);
   };
   return (
-    <div onKeyDown={walk}>
-      <Input autoFocus aria-label="Where to" placeholder="a page or a list" value={text} onChange={(e) => { setText(e.target.value); setAt(0); }} />
-      <ul className="go" role="listbox" aria-label="Places">{fits.map(([name, to], i) => (
-        <li key={to} role="option" aria-selected={i === at} className={i === at ? "at" : ""} onClick={() => take(to)}><bdi>{name}</bdi></li>
-      ))}</ul>
-    </div>
+    <>
+      <Input
+        autoFocus
+        onKeyDown={walk}
+        role="combobox"
+        aria-expanded
+        aria-controls="places"
+        aria-activedescendant={fits[at] && `place-${at}`}
+        aria-label="Where to"
+        placeholder="a page or a list"
+        value={text}
+        onChange={(e) => {
+          setText(e.target.value);
+          setAt(0);
+        }}
+      />
+      <div className="go" role="listbox" id="places" aria-label="Places" tabIndex={-1}>
+        {fits.map(([name, to], i) => (
+          <button
+            type="button"
+            key={to}
+            id={`place-${i}`}
+            role="option"
+            tabIndex={-1}
+            aria-selected={i === at}
+            className={i === at ? "plain at" : "plain"}
+            onClick={() => take(to)}
+          >
+            <bdi>{name}</bdi>
+          </button>
+        ))}
+      </div>
+    </>
   );
 }

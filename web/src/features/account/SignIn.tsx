@@ -23,15 +23,34 @@ export function SignIn() {
   });
   return (
     <main className="sign-in">
-      <h1><img src="/mark.svg" alt="" width={36} height={36} /> Varnet</h1>
+      <h1>
+        <img src="/mark.svg" alt="" width={36} height={36} /> Varnet
+      </h1>
       <p>Verifies the addresses of a list and takes out the ones that mail will reach.</p>
-      <form onSubmit={(e) => { e.preventDefault(); signIn.mutate(); }}>
+      <form
+        onSubmit={(e) => {
+          e.preventDefault();
+          signIn.mutate();
+        }}
+      >
         <label htmlFor="key">The key of your workspace</label>
-        <input id="key" type="password" className="field" autoFocus autoComplete="current-password" value={key} onChange={(e) => setKey(e.target.value)} />
+        <input
+          id="key"
+          type="password"
+          className="field"
+          autoFocus
+          autoComplete="current-password"
+          value={key}
+          onChange={(e) => setKey(e.target.value)}
+        />
         {signIn.error && <Trouble error={signIn.error} />}
-        <Button type="primary" htmlType="submit" disabled={!key.trim()} loading={signIn.isPending}>Sign in</Button>
+        <Button type="primary" htmlType="submit" disabled={!key.trim()} loading={signIn.isPending}>
+          Sign in
+        </Button>
       </form>
-      <p className="quiet">Whoever runs the service makes a key with: <code>varnet key new</code></p>
+      <p className="quiet">
+        Whoever runs the service makes a key with: <code>varnet key new</code>
+      </p>
     </main>
   );
 }

@@ -2,18 +2,16 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Button, Input, Select } from "antd";
 import { useState } from "react";
 import { Link } from "react-router";
-import { api, told, type Schema } from "../../api/client";
+import { api, type Schema, told } from "../../api/client";
 import { AddressText } from "../../parts/AddressText";
 import { Trouble, Wait } from "../../parts/Notice";
 import { When } from "../../parts/When";
 import { number, plural } from "../../words";
+import { type Kind, kinds } from "./kinds";
 import { useFollowed, useOwnEntries } from "./queries";
+import { Shipped } from "./Shipped";
 
 type Entry = Schema<"CatalogueEntry">;
-const kinds: { value: Entry["kind"]; label: string }[] = [
-  { value: "disposable", label: "disposable domains" }, { value: "role", label: "role names" }, { value: "no-reply", label: "no-reply names" },
-  { value: "free-mail", label: "free-mail domains" }, { value: "trap-domain", label: "trap domains" }, { value: "trap-name", label: "trap names" }, { value: "trap-typo-domain", label: "mistyped domains that are traps" },
-];
 /** shown is how many entries of one's own are shown. */
 const shown = 500;
 const keyOf = (e: Entry) => `${e.kind} ${e.name}`;
@@ -23,31 +21,59 @@ export function Catalogues() {
   const client = useQueryClient();
   const entries = useOwnEntries();
   const remove = useMutation({
-    mutationFn: async (e: Entry) => told(await api.DELETE("/catalogue/{kind}/{name}", { params: { path: { kind: e.kind, name: e.name } } })),
+    mutationFn: async (e: Entry) =>
+      told(await api.DELETE("/catalogue/{kind}/{name}", { params: { path: { kind: e.kind, name: e.name } } })),
     onSuccess: () => client.invalidateQueries({ queryKey: ["catalogue"] }),
   });
   return (
     <>
       <h1>Catalogues</h1>
-      <p>Varnet ships with lists of role names, disposable and free-mail domains, and traps. What you know beside them stands here, and counts from the next check on.</p>
+      <p>
+        Varnet ships with lists of role names, disposable and free-mail domains, and traps. What you know beside them is
+        here, and counts from the next check on.
+      </p>
       <Add />
       {(entries.error ?? remove.error) && <Trouble error={(entries.error ?? remove.error)!} />}
-      {!entries.data ? <Wait for="your entries" /> : entries.data.length === 0 ? <p>You have no entries of your own yet.</p> : (
+      {!entries.data ? (
+        <Wait for="your entries" />
+      ) : entries.data.length === 0 ? (
+        <p>You have no entries of your own yet.</p>
+      ) : (
         <>
           <h2>{plural(entries.data.length, "entry", "entries")} of your own</h2>
           <table className="rows narrow">
-            <thead><tr><th>Catalogue</th><th>Name</th><th>Counts as</th><th><span className="unseen">What can be done</span></th></tr></thead>
-            <tbody>{entries.data.slice(0, shown).map((e) => (
-              <tr key={keyOf(e)}>
-                <td>{kinds.find((k) => k.value === e.kind)?.label}</td><td><AddressText text={e.name} /></td><td>{e.except ? "an exception: it is none" : "one of them"}</td>
-                <td><button type="button" className="plain" onClick={() => remove.mutate(e)}>Remove<span className="unseen">: {e.name}</span></button></td>
+            <thead>
+              <tr>
+                <th>Catalogue</th>
+                <th>Name</th>
+                <th>Counts as</th>
+                <th>
+                  <span className="unseen">What can be done</span>
+                </th>
               </tr>
-            ))}</tbody>
+            </thead>
+            <tbody>
+              {entries.data.slice(0, shown).map((e) => (
+                <tr key={keyOf(e)}>
+                  <td>{kinds.find((k) => k.value === e.kind)?.label}</td>
+                  <td>
+                    <AddressText text={e.name} />
+                  </td>
+                  <td>{e.except ? "an exception: it is none" : "one of them"}</td>
+                  <td>
+                    <button type="button" className="plain" onClick={() => remove.mutate(e)}>
+                      Remove<span className="unseen">: {e.name}</span>
+                    </button>
+                  </td>
+                </tr>
+              ))}
+            </tbody>
           </table>
           {entries.data.length > shown && <p className="quiet">The first {number(shown)} are shown.</p>}
         </>
       )}
       <Followed />
+      <Shipped />
     </>
   );
 }
@@ -55,16 +81,20 @@ export function Catalogues() {
 /** Followed are the catalogues that are kept elsewhere and read every day. */
 function Followed() {
   const client = useQueryClient();
-  const [kind, setKind] = useState<Entry["kind"]>("disposable");
+  const [kind, setKind] = useState<Kind>("disposable");
   const [url, setURL] = useState("");
   const sources = useFollowed();
   const again = () => client.invalidateQueries({ queryKey: ["catalogue", "sources"] });
   const follow = useMutation({
     mutationFn: async () => told(await api.POST("/catalogue/sources", { body: { kind, url } })),
-    onSuccess: () => { setURL(""); return again(); },
+    onSuccess: () => {
+      setURL("");
+      return again();
+    },
   });
   const read = useMutation({
-    mutationFn: async (id: number) => told(await api.POST("/catalogue/sources/{id}/read", { params: { path: { id } } })),
+    mutationFn: async (id: number) =>
+      told(await api.POST("/catalogue/sources/{id}/read", { params: { path: { id } } })),
     onSuccess: again,
   });
   const unfollow = useMutation({
@@ -76,37 +106,64 @@ function Followed() {
     <section>
       <h2>Followed catalogues</h2>
       <p>Each is a list kept elsewhere, one entry per line, and read every day. Your own entries take precedence.</p>
-      <form className="add" onSubmit={(e) => { e.preventDefault(); follow.mutate(); }}>
-        <Input aria-label="Address of the list" value={url} onChange={(e) => setURL(e.target.value)}
-          placeholder="https://lists.seedlibrary.example/disposable.txt" />
-        <Select aria-label="Catalogue of the list" value={kind} onChange={setKind} options={kinds} popupMatchSelectWidth={false} />
-        <Button htmlType="submit" disabled={!url.trim()} loading={follow.isPending}>Follow</Button>
+      <form
+        className="add"
+        onSubmit={(e) => {
+          e.preventDefault();
+          follow.mutate();
+        }}
+      >
+        <Input
+          aria-label="Address of the list"
+          value={url}
+          onChange={(e) => setURL(e.target.value)}
+          placeholder="https://lists.seedlibrary.example/disposable.txt"
+        />
+        <Select
+          aria-label="Catalogue of the list"
+          value={kind}
+          onChange={setKind}
+          options={kinds}
+          popupMatchSelectWidth={false}
+        />
+        <Button htmlType="submit" disabled={!url.trim()} loading={follow.isPending}>
+          Follow
+        </Button>
       </form>
       {error && <Trouble error={error} />}
       {sources.data && sources.data.length > 0 && (
         <table className="rows narrow">
           <thead>
             <tr>
-              <th>Catalogue</th><th>Address</th><th>Entries</th><th>Last read</th>
-              <th><span className="unseen">What can be done</span></th>
+              <th>Catalogue</th>
+              <th>Address</th>
+              <th>Entries</th>
+              <th>Last read</th>
+              <th>
+                <span className="unseen">What can be done</span>
+              </th>
             </tr>
           </thead>
-          <tbody>{sources.data.map((s) => (
-            <tr key={s.id}>
-              <td>{kinds.find((k) => k.value === s.kind)?.label}</td>
-              <td><AddressText text={s.url} /></td>
-              <td className={s.problem ? "hold" : ""}>{s.sentence}</td>
-              <td>{s.readAt ? <When at={s.readAt} /> : "not yet"}</td>
-              <td>
-                <button type="button" className="plain" onClick={() => read.mutate(s.id)}>
-                  Read now<span className="unseen">: {s.url}</span>
-                </button>{" "}
-                <button type="button" className="plain" onClick={() => unfollow.mutate(s.id)}>
-                  Unfollow<span className="unseen">: {s.url}</span>
-                </button>
-              </td>
-            </tr>
-          ))}</tbody>
+          <tbody>
+            {sources.data.map((s) => (
+              <tr key={s.id}>
+                <td>{kinds.find((k) => k.value === s.kind)?.label}</td>
+                <td>
+                  <AddressText text={s.url} />
+                </td>
+                <td className={s.problem ? "hold" : ""}>{s.sentence}</td>
+                <td>{s.readAt ? <When at={s.readAt} /> : "not yet"}</td>
+                <td>
+                  <button type="button" className="plain" onClick={() => read.mutate(s.id)}>
+                    Read now<span className="unseen">: {s.url}</span>
+                  </button>{" "}
+                  <button type="button" className="plain" onClick={() => unfollow.mutate(s.id)}>
+                    Unfollow<span className="unseen">: {s.url}</span>
+                  </button>
+                </td>
+              </tr>
+            ))}
+          </tbody>
         </table>
       )}
     </section>
@@ -115,29 +172,65 @@ function Followed() {
 
 function Add() {
   const client = useQueryClient();
-  const [kind, setKind] = useState<Entry["kind"]>("disposable");
+  const [kind, setKind] = useState<Kind>("disposable");
   const [except, setExcept] = useState(false);
   const [text, setText] = useState("");
   const names = text.split(/[\s,;]+/).filter(Boolean);
   const add = useMutation({
-    mutationFn: async () => told(await api.POST("/catalogue", { body: { entries: names.map((name) => ({ kind, name, except })) } })),
-    onSuccess: () => { setText(""); return client.invalidateQueries({ queryKey: ["catalogue"] }); },
+    mutationFn: async () =>
+      told(await api.POST("/catalogue", { body: { entries: names.map((name) => ({ kind, name, except })) } })),
+    onSuccess: () => {
+      setText("");
+      return client.invalidateQueries({ queryKey: ["catalogue"] });
+    },
   });
-  const would = useMutation({ mutationFn: async () => told(await api.POST("/catalogue/try", { body: { entries: names.map((name) => ({ kind, name, except })) } })) });
+  const would = useMutation({
+    mutationFn: async () =>
+      told(await api.POST("/catalogue/try", { body: { entries: names.map((name) => ({ kind, name, except })) } })),
+  });
   return (
     <>
       <div className="add">
-        <Input.TextArea aria-label="Names" rows={3} value={text} onChange={(e) => setText(e.target.value)}
-          placeholder={"names or domains, one per line\ntenminutes.example"} />
+        <Input.TextArea
+          aria-label="Names"
+          rows={3}
+          value={text}
+          onChange={(e) => setText(e.target.value)}
+          placeholder={"names or domains, one per line\ntenminutes.example"}
+        />
         <Select aria-label="Catalogue" value={kind} onChange={setKind} options={kinds} popupMatchSelectWidth={false} />
-        <Select aria-label="Counts as" value={except} onChange={setExcept} options={[{ value: false, label: "count as such" }, { value: true, label: "are exceptions" }]} />
-        <Button type="primary" disabled={names.length === 0} loading={add.isPending} onClick={() => add.mutate()}>{names.length > 1 ? `Add ${names.length} entries` : "Add"}</Button>
-        <Button disabled={names.length === 0} loading={would.isPending} onClick={() => would.mutate()}>See what that would alter</Button>
+        <Select
+          aria-label="Counts as"
+          value={except}
+          onChange={setExcept}
+          options={[
+            { value: false, label: "count as such" },
+            { value: true, label: "are exceptions" },
+          ]}
+        />
+        <Button type="primary" disabled={names.length === 0} loading={add.isPending} onClick={() => add.mutate()}>
+          {names.length > 1 ? `Add ${names.length} entries` : "Add"}
+        </Button>
+        <Button disabled={names.length === 0} loading={would.isPending} onClick={() => would.mutate()}>
+          See what that would alter
+        </Button>
       </div>
       {(add.error ?? would.error) && <Trouble error={(add.error ?? would.error)!} />}
-      {would.data && <div role="status" className="takes"><p>{would.data.sentence}</p>
-        <ul>{would.data.lists.map((l) => <li key={l.id}>{plural(l.addresses, "address", "addresses")} of <Link to={`/lists/${l.id}`}><bdi>{l.name}</bdi></Link></li>)}</ul>
-      </div>}
+      {would.data && (
+        <div role="status" className="takes">
+          <p>{would.data.sentence}</p>
+          <ul>
+            {would.data.lists.map((l) => (
+              <li key={l.id}>
+                {plural(l.addresses, "address", "addresses")} of{" "}
+                <Link to={`/lists/${l.id}`}>
+                  <bdi>{l.name}</bdi>
+                </Link>
+              </li>
+            ))}
+          </ul>
+        </div>
+      )}
     </>
   );
 }

@@ -1,7 +1,7 @@
 import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
 import { Button, Segmented } from "antd";
 import { Link, useParams, useSearchParams } from "react-router";
-import { api, told, type Decision, type ExportPreview } from "../../api/client";
+import { api, type Decision, type ExportPreview, told } from "../../api/client";
 import { usePolicies, useRun } from "../../api/hooks";
 import { DecisionMark } from "../../parts/DecisionMark";
 import { Sentence, Trouble, Wait } from "../../parts/Notice";
@@ -15,15 +15,21 @@ export function Export() {
   const run = useRun(id);
   const policies = usePolicies();
   const [search, setSearch] = useSearchParams();
-  const change = (values: Record<string, string | undefined>) => setSearch((old) => {
-    const next = new URLSearchParams(old);
-    for (const [name, value] of Object.entries(values)) value ? next.set(name, value) : next.delete(name);
-    return next;
-  }, { replace: true });
+  const change = (values: Record<string, string | undefined>) =>
+    setSearch(
+      (old) => {
+        const next = new URLSearchParams(old);
+        for (const [name, value] of Object.entries(values)) value ? next.set(name, value) : next.delete(name);
+        return next;
+      },
+      { replace: true },
+    );
   const query = queryOf(search);
   const out = useQuery({
-    queryKey: ["preview-export", id, query, run.data?.done, run.data?.policy, run.data?.version], placeholderData: keepPreviousData,
-    queryFn: async () => told(await api.GET("/runs/{id}/export", { params: { path: { id }, query: { ...query, first: 8 } } })),
+    queryKey: ["preview-export", id, query, run.data?.done, run.data?.policy, run.data?.version],
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      told(await api.GET("/runs/{id}/export", { params: { path: { id }, query: { ...query, first: 8 } } })),
   });
   const error = run.error ?? out.error;
   if (error) return <Trouble error={error} again={() => void out.refetch()} />;
@@ -33,24 +39,72 @@ export function Export() {
   const file = `/api/v1/runs/${id}/export/file?${new URLSearchParams(Object.entries(query).map(([k, v]) => [k, String(v)]))}`;
   return (
     <>
-      <p className="path"><Link to="/lists">Lists</Link> → <Link to={`/lists/${run.data.listId}`}><bdi>{run.data.listName}</bdi></Link> → <Link to={`/runs/${id}`}>Run {id}</Link> →</p>
+      <p className="path">
+        <Link to="/lists">Lists</Link> →{" "}
+        <Link to={`/lists/${run.data.listId}`}>
+          <bdi>{run.data.listName}</bdi>
+        </Link>{" "}
+        → <Link to={`/runs/${id}`}>Run {id}</Link> →
+      </p>
       <h1>Export</h1>
-      <Segmented aria-label="Which rows" value={query.decision ?? "keep"} onChange={(d) => change({ decision: d })}
-        options={which.map((d) => ({ value: d, label: d === "all" ? "all rows" : `${glyphs[d]} ${d}` }))} />
+      <Segmented
+        aria-label="Which rows"
+        value={query.decision ?? "keep"}
+        onChange={(d) => change({ decision: d })}
+        options={which.map((d) => ({ value: d, label: d === "all" ? "all rows" : `${glyphs[d]} ${d}` }))}
+      />
       <Sentence>{out.data.sentence}</Sentence>
-      {run.data.open > 0 && <p>The run is not at its end: {plural(run.data.open, "address is", "addresses are")} not concluded yet and count as held.</p>}
+      {run.data.open > 0 && (
+        <p>
+          The run is not at its end: {plural(run.data.open, "address is", "addresses are")} not concluded yet and count
+          as held.
+        </p>
+      )}
       <Choices query={query} policy={policy} policies={policies.data ?? []} out={out.data} change={change} />
       <div className="acts">
-        <Button type="primary" size="large" href={file} download={out.data.fileName} disabled={out.data.rows === 0}>Write {plural(out.data.rows, "row")} to {out.data.fileName}</Button>
+        <Button type="primary" size="large" href={file} download={out.data.fileName} disabled={out.data.rows === 0}>
+          Write {plural(out.data.rows, "row")} to {out.data.fileName}
+        </Button>
         <Copy run={id} query={query} out={out.data} />
       </div>
-      <p>To show a colleague: the one-page report, <a href={report(id, "pdf")}>as PDF</a> or <a href={report(id, "html")}>as HTML</a>.</p>
-      {by && <details><summary>Decided by {by.name}: {by.for} Changing the policy asks nobody again.</summary><ol>{by.says.map((s) => <li key={s}>{s}</li>)}</ol><Link to={`/policies?run=${id}`}>See and write policies</Link></details>}
+      <p>
+        To show a colleague: the one-page report, <a href={report(id, "pdf")}>as PDF</a> or{" "}
+        <a href={report(id, "html")}>as HTML</a>.
+      </p>
+      {by && (
+        <details>
+          <summary>
+            Decided by {by.name}: {by.for} Changing the policy asks nobody again.
+          </summary>
+          <ol>
+            {by.says.map((s) => (
+              <li key={s}>{s}</li>
+            ))}
+          </ol>
+          <Link to={`/policies?run=${id}`}>See and write policies</Link>
+        </details>
+      )}
       <FirstRows out={out.data} />
       <h2>Why rows are kept, held or dropped</h2>
       <table className="rows narrow">
-        <thead><tr><th>Decision</th><th>Because they are</th><th className="number">Rows</th></tr></thead>
-        <tbody>{out.data.counts.map((c) => <tr key={c.decision + c.reason}><td><DecisionMark decision={c.decision as Decision} /></td><td>{c.reason}</td><td className="number">{number(c.rows)}</td></tr>)}</tbody>
+        <thead>
+          <tr>
+            <th>Decision</th>
+            <th>Because they are</th>
+            <th className="number">Rows</th>
+          </tr>
+        </thead>
+        <tbody>
+          {out.data.counts.map((c) => (
+            <tr key={c.decision + c.reason}>
+              <td>
+                <DecisionMark decision={c.decision as Decision} />
+              </td>
+              <td>{c.reason}</td>
+              <td className="number">{number(c.rows)}</td>
+            </tr>
+          ))}
+        </tbody>
       </table>
     </>
   );
@@ -62,14 +116,24 @@ const mostCopied = 100_000;
 function Copy({ run, query, out }: { run: number; query: ReturnType<typeof queryOf>; out: ExportPreview }) {
   const copy = useMutation({
     mutationFn: async () => {
-      const text = told(await api.GET("/runs/{id}/export/file", { params: { path: { id: run }, query: { ...query, form: "addresses", format: "txt", apart: undefined, rowsEach: undefined } }, parseAs: "text" })) as unknown as string;
+      const text = told(
+        await api.GET("/runs/{id}/export/file", {
+          params: {
+            path: { id: run },
+            query: { ...query, form: "addresses", format: "txt", apart: undefined, rowsEach: undefined },
+          },
+          parseAs: "text",
+        }),
+      ) as unknown as string;
       await navigator.clipboard.writeText(text);
     },
   });
   if (out.rows === 0 || out.rows > mostCopied) return null;
   return (
     <>
-      <Button size="large" loading={copy.isPending} onClick={() => copy.mutate()}>{copy.isSuccess ? "Copied" : "Copy the addresses"}</Button>
+      <Button size="large" loading={copy.isPending} onClick={() => copy.mutate()}>
+        {copy.isSuccess ? "Copied" : "Copy the addresses"}
+      </Button>
       {copy.error && <Trouble error={copy.error} />}
     </>
   );

@@ -1,5 +1,6 @@
 import type { ExportPreview } from "../../api/client";
 import { AddressText } from "../../parts/AddressText";
+import { Scroll } from "../../parts/Scroll";
 
 /** FirstRows shows what the file will begin with. */
 export function FirstRows({ out }: { out: ExportPreview }) {
@@ -7,12 +8,30 @@ export function FirstRows({ out }: { out: ExportPreview }) {
   return (
     <>
       <h2>Preview of the file</h2>
-      <div className="scroll" tabIndex={0} role="region" aria-label="The first rows of the file">
+      <Scroll label="The first rows of the file">
         <table className="rows preview">
-          <thead><tr>{out.titles.map((t, i) => <th key={i}><AddressText text={t} long={40} /></th>)}</tr></thead>
-          <tbody>{out.first.map((cells, r) => <tr key={r}>{cells.map((c, i) => <td key={i}><AddressText text={c} long={60} /></td>)}</tr>)}</tbody>
+          <thead>
+            <tr>
+              {out.titles.map((t, i) => (
+                <th key={i}>
+                  <AddressText text={t} long={40} />
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {out.first.map((cells, r) => (
+              <tr key={r}>
+                {cells.map((c, i) => (
+                  <td key={i}>
+                    <AddressText text={c} long={60} />
+                  </td>
+                ))}
+              </tr>
+            ))}
+          </tbody>
         </table>
-      </div>
+      </Scroll>
     </>
   );
 }

@@ -1,16 +1,24 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, items, told } from "../../api/client";
 import { Trouble } from "../../parts/Notice";
+import { Scroll } from "../../parts/Scroll";
 import { When } from "../../parts/When";
 import { number } from "../../words";
 
 /** routesOf says how many sessions went by each route. */
-const routesOf = (routes: Record<string, number>) => Object.entries(routes).map(([name, n]) => `${name} ${number(n)}`).join(", ") || "none yet";
+const routesOf = (routes: Record<string, number>) =>
+  Object.entries(routes)
+    .map(([name, n]) => `${name} ${number(n)}`)
+    .join(", ") || "none yet";
 
 /** Workers shows the processes that work on runs, and brings one to its end. */
 export function Workers() {
   const client = useQueryClient();
-  const workers = useQuery({ queryKey: ["workers"], queryFn: async () => items(await api.GET("/workers")), refetchInterval: 5000 });
+  const workers = useQuery({
+    queryKey: ["workers"],
+    queryFn: async () => items(await api.GET("/workers")),
+    refetchInterval: 5000,
+  });
   const drain = useMutation({
     mutationFn: async (id: string) => told(await api.POST("/workers/{id}/drain", { params: { path: { id } } })),
     onSuccess: () => client.invalidateQueries({ queryKey: ["workers"] }),
@@ -18,24 +26,58 @@ export function Workers() {
   return (
     <section>
       <h2>Workers</h2>
-      <p>Processes that ask the mail hosts. One that gives no sign of life for 12 seconds is taken for lost, and others take up its work.</p>
+      <p>
+        Processes that ask the mail hosts. One that gives no sign of life for 12 seconds is taken for lost, and others
+        take up its work.
+      </p>
       {(workers.error ?? drain.error) && <Trouble error={(workers.error ?? drain.error)!} />}
       {workers.data && (
-        <div className="scroll" tabIndex={0} role="region" aria-label="Workers">
+        <Scroll label="Workers">
           <table className="rows">
-            <thead><tr><th>Worker</th><th>Version</th><th>Serves the console</th><th className="number">Lanes at work</th><th>Sessions by route</th><th>Begun</th><th>Last sign of life</th><th><span className="unseen">What can be done</span></th></tr></thead>
-            <tbody>{workers.data.map((w) => (
-              <tr key={w.id}>
-                <td>{w.id}</td><td>{w.version}</td><td>{w.serves ? "yes" : "no"}</td><td className="number">{number(w.parcels)} of {number(w.lanes)}</td><td>{routesOf(w.routes)}</td><td><When at={w.startedAt} /></td><td><When at={w.seenAt} /></td>
-                <td>
-                  {w.draining ? "stopping" : !w.serves && (
-                    <button type="button" className="plain" onClick={() => drain.mutate(w.id)}>Stop when its work is done<span className="unseen">: {w.id}</span></button>
-                  )}
-                </td>
+            <thead>
+              <tr>
+                <th>Worker</th>
+                <th>Version</th>
+                <th>Serves the console</th>
+                <th className="number">Lanes at work</th>
+                <th>Sessions by route</th>
+                <th>Begun</th>
+                <th>Last sign of life</th>
+                <th>
+                  <span className="unseen">What can be done</span>
+                </th>
               </tr>
-            ))}</tbody>
+            </thead>
+            <tbody>
+              {workers.data.map((w) => (
+                <tr key={w.id}>
+                  <td>{w.id}</td>
+                  <td>{w.version}</td>
+                  <td>{w.serves ? "yes" : "no"}</td>
+                  <td className="number">
+                    {number(w.parcels)} of {number(w.lanes)}
+                  </td>
+                  <td>{routesOf(w.routes)}</td>
+                  <td>
+                    <When at={w.startedAt} />
+                  </td>
+                  <td>
+                    <When at={w.seenAt} />
+                  </td>
+                  <td>
+                    {w.draining
+                      ? "stopping"
+                      : !w.serves && (
+                          <button type="button" className="plain" onClick={() => drain.mutate(w.id)}>
+                            Stop when its work is done<span className="unseen">: {w.id}</span>
+                          </button>
+                        )}
+                  </td>
+                </tr>
+              ))}
+            </tbody>
           </table>
-        </div>
+        </Scroll>
       )}
     </section>
   );

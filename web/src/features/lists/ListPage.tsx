@@ -1,11 +1,11 @@
 import { Alert } from "antd";
 import { Link, useParams } from "react-router";
 import { useList } from "../../api/hooks";
-import { useReadiness } from "../outbound/queries";
 import { Sentence, Trouble, Wait } from "../../parts/Notice";
 import { OutboundState } from "../../parts/OutboundState";
-import { Retention } from "./Retention";
+import { useReadiness } from "../outbound/queries";
 import { Estimate } from "./Estimate";
+import { Retention } from "./Retention";
 import { Runs } from "./Runs";
 import { Start } from "./Start";
 
@@ -18,15 +18,33 @@ export function ListPage() {
   const run = list.data.lastRun;
   return (
     <>
-      <p className="path"><Link to="/lists">Lists</Link> →</p>
-      <h1><bdi>{list.data.name}</bdi></h1>
+      <p className="path">
+        <Link to="/lists">Lists</Link> →
+      </p>
+      <h1>
+        <bdi>{list.data.name}</bdi>
+      </h1>
       <Sentence>{list.data.sentence}</Sentence>
       {list.data.addresses < list.data.rows && (
-        <p><a href={`/api/v1/lists/${id}/problems`} download>Download problem rows</a>: empty, repeated, cleaned up or not an address, each with its line.</p>
+        <p>
+          <a href={`/api/v1/lists/${id}/problems`} download>
+            Download problem rows
+          </a>
+          : empty, repeated, cleaned up or not an address, each with its line.
+        </p>
       )}
-      <p><Link to={`/lists/${id}/rows`}>Look at the rows</Link></p>
-      {run && <p>The last run: <Link to={`/runs/${run.id}`}>{run.sentence}</Link></p>}
-      <p>A run checks every address for its form, its domain, its mail host and its mailbox. No message is sent to anybody. It keeps running when you close this page.</p>
+      <p>
+        <Link to={`/lists/${id}/rows`}>Look at the rows</Link>
+      </p>
+      {run && (
+        <p>
+          The last run: <Link to={`/runs/${run.id}`}>{run.sentence}</Link>
+        </p>
+      )}
+      <p>
+        A run checks every address for its form, its domain, its mail host and its mailbox. No message is sent to
+        anybody. It keeps running when you close this page.
+      </p>
       {readiness.data && readiness.data.state !== "ready" && (
         <Alert type="warning" role="status" className="notice" title={<OutboundState readiness={readiness.data} />} />
       )}
@@ -35,8 +53,8 @@ export function ListPage() {
       <Runs list={list.data} />
       <Retention list={list.data} />
       <p className="after">
-        Do you have a newer file of this list? <Link to={`/import?for=${id}`}>Import it</Link> to add its rows, update those with the same address,
-        or replace the list.
+        Do you have a newer file of this list? <Link to={`/import?for=${id}`}>Import it</Link> to add its rows, update
+        those with the same address, or replace the list.
       </p>
     </>
   );

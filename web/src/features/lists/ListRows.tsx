@@ -18,7 +18,13 @@ export function ListRows() {
   if (!list.data) return <Wait for="the list" />;
   return (
     <>
-      <p className="path"><Link to="/lists">Lists</Link> → <Link to={`/lists/${list.data.id}`}><bdi>{list.data.name}</bdi></Link> →</p>
+      <p className="path">
+        <Link to="/lists">Lists</Link> →{" "}
+        <Link to={`/lists/${list.data.id}`}>
+          <bdi>{list.data.name}</bdi>
+        </Link>{" "}
+        →
+      </p>
       <h1>Rows</h1>
       <Rows list={list.data} />
     </>
@@ -26,15 +32,34 @@ export function ListRows() {
 }
 
 function Rows({ list }: { list: List }) {
-  const [shown, setShown] = useState(() => list.columns.map((_, i) => i).filter((i) => i < firstColumns || list.addressColumns.includes(i)));
+  const [shown, setShown] = useState(() =>
+    list.columns.map((_, i) => i).filter((i) => i < firstColumns || list.addressColumns.includes(i)),
+  );
   const [search, setSearch] = useSearchParams();
   const by = Number(search.get("by")) || 0;
-  const [order, setOrder] = useState<Order>({ by: by <= list.columns.length ? by : 0, down: search.get("down") === "true" });
-  const change = (o: Order) => { setOrder(o); setSearch({ by: String(o.by), down: String(o.down) }, { replace: true }); };
+  const [order, setOrder] = useState<Order>({
+    by: by <= list.columns.length ? by : 0,
+    down: search.get("down") === "true",
+  });
+  const change = (o: Order) => {
+    setOrder(o);
+    setSearch({ by: String(o.by), down: String(o.down) }, { replace: true });
+  };
   return (
     <>
-      <details className="paste"><summary>Columns: {shown.length} of {list.columns.length} are shown</summary>
-        <Checkbox.Group className="columns" value={shown} onChange={(v) => setShown([...(v as number[])].sort((a, b) => a - b))} options={list.columns.map((c, i) => ({ value: i, label: <AddressText text={c || `column ${i + 1}`} long={40} /> }))} />
+      <details className="paste">
+        <summary>
+          Columns: {shown.length} of {list.columns.length} are shown
+        </summary>
+        <Checkbox.Group
+          className="columns"
+          value={shown}
+          onChange={(v) => setShown([...(v as number[])].sort((a, b) => a - b))}
+          options={list.columns.map((c, i) => ({
+            value: i,
+            label: <AddressText text={c || `column ${i + 1}`} long={40} />,
+          }))}
+        />
       </details>
       <Table list={list} columns={shown} order={order} onOrder={change} />
     </>

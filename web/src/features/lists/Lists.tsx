@@ -1,12 +1,12 @@
 import { Button } from "antd";
-import { lazy, Suspense, useState, type DragEvent } from "react";
+import { type DragEvent, lazy, Suspense, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import type { List } from "../../api/client";
 import { useLists, useSettled } from "../../api/hooks";
+import { handOver } from "../../parts/handed";
 import { MiniFlow } from "../../parts/MiniFlow";
 import { Sentence, Trouble, Wait } from "../../parts/Notice";
 import { When } from "../../parts/When";
-import { handOver } from "../../parts/handed";
 import { number, share } from "../../words";
 import type { Order } from "./Find";
 
@@ -35,22 +35,48 @@ export function Lists() {
     void go("/import");
   };
   return (
-    <div className={over ? "whole-page over" : "whole-page"} onDragOver={(e) => { e.preventDefault(); setOver(true); }} onDragLeave={() => setOver(false)} onDrop={drop}>
+    // biome-ignore lint/a11y/noStaticElementInteractions: a file may be dropped anywhere; the button does the same
+    <div
+      className={over ? "whole-page over" : "whole-page"}
+      onDragOver={(e) => {
+        e.preventDefault();
+        setOver(true);
+      }}
+      onDragLeave={() => setOver(false)}
+      onDrop={drop}
+    >
       <div className="title">
         <h1>{archived ? "Archived lists" : "Lists"}</h1>
-        <Button type="primary" onClick={() => void go("/import")}>Import a list</Button>
+        <Button type="primary" onClick={() => void go("/import")}>
+          Import a list
+        </Button>
       </div>
-      {lists.data && (lists.data.length > 5 || text !== "") && <Suspense fallback={null}><Find text={text} onText={setText} order={order} onOrder={setOrder} /></Suspense>}
+      {lists.data && (lists.data.length > 5 || text !== "") && (
+        <Suspense fallback={null}>
+          <Find text={text} onText={setText} order={order} onOrder={setOrder} />
+        </Suspense>
+      )}
       {lists.isPending && <Wait for="your lists" />}
       {lists.error && <Trouble error={lists.error} again={() => void lists.refetch()} />}
       {none && looked && <p>No list has this in its name.</p>}
       {archived && none && !looked && <p>No list is archived.</p>}
-      {!archived && none && !looked && <Sentence>There is no list yet. Drop a file anywhere on this page: any CSV or spreadsheet with a column of addresses will do.</Sentence>}
+      {!archived && none && !looked && (
+        <Sentence>
+          There is no list yet. Drop a file anywhere on this page: any CSV or spreadsheet with a column of addresses
+          will do.
+        </Sentence>
+      )}
       {lists.data && lists.data.length > 0 && <Table lists={lists.data} />}
-      {lists.hasNextPage && <Button loading={lists.isFetchingNextPage} onClick={() => void lists.fetchNextPage()}>Show 50 more</Button>}
+      {lists.hasNextPage && (
+        <Button loading={lists.isFetchingNextPage} onClick={() => void lists.fetchNextPage()}>
+          Show 50 more
+        </Button>
+      )}
       {lists.data && (
         <p className="after">
-          {!archived && lists.data.length > 0 && <span className="quiet">Drop a file anywhere on this page to import it. </span>}
+          {!archived && lists.data.length > 0 && (
+            <span className="quiet">Drop a file anywhere on this page to import it. </span>
+          )}
           {archived ? <Link to="/lists">All other lists</Link> : <Link to="/lists?archived=true">Archived lists</Link>}
         </p>
       )}
@@ -61,13 +87,27 @@ export function Lists() {
 function Table({ lists }: { lists: List[] }) {
   return (
     <div className="scroll">
-      <table className="rows">
-          <thead>
-            <tr><th>List</th><th className="number">Rows</th><th className="number">Addresses</th><th>Last run</th><th>Kept</th><th>Imported</th><th><span className="unseen">What can be done</span></th></tr>
-          </thead>
-          <tbody>{lists.map((l) => <Row key={l.id} list={l} />)}</tbody>
-        </table>
-      </div>
+      <table className="rows lists">
+        <thead>
+          <tr>
+            <th>List</th>
+            <th className="number">Rows</th>
+            <th className="number">Addresses</th>
+            <th>Last run</th>
+            <th>Kept</th>
+            <th>Imported</th>
+            <th>
+              <span className="unseen">What can be done</span>
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {lists.map((l) => (
+            <Row key={l.id} list={l} />
+          ))}
+        </tbody>
+      </table>
+    </div>
   );
 }
 
@@ -76,18 +116,42 @@ function Row({ list: l }: { list: List }) {
   const [asks, setAsks] = useState(false);
   return (
     <tr>
-      <td><Link to={run ? `/runs/${run.id}` : `/lists/${l.id}`} className="name"><bdi>{l.name}</bdi></Link></td>
+      <td>
+        <Link to={run ? `/runs/${run.id}` : `/lists/${l.id}`} className="name">
+          <bdi>{l.name}</bdi>
+        </Link>
+      </td>
       <td className="number">{number(l.rows)}</td>
       <td className="number">{number(l.addresses)}</td>
-      <td>{run ? <><MiniFlow run={run} /><span className="quiet">{run.state === "finished" ? <When at={run.finishedAt!} /> : run.sentence}</span></> : <Link to={`/lists/${l.id}`}>not run yet: start one</Link>}</td>
-      <td>{run && <Link to={`/runs/${run.id}/export`}>{number(run.kept)}</Link>}{run && <span className="quiet">{share(run.kept, l.rows, "rows")}</span>}</td>
-      <td className="quiet"><When at={l.createdAt} /></td>
+      <td>
+        {run ? (
+          <>
+            <MiniFlow run={run} />
+            <span className="quiet">{run.state === "finished" ? <When at={run.finishedAt!} /> : run.sentence}</span>
+          </>
+        ) : (
+          <Link to={`/lists/${l.id}`}>not run yet: start one</Link>
+        )}
+      </td>
+      <td>
+        {run && <Link to={`/runs/${run.id}/export`}>{number(run.kept)}</Link>}
+        {run && <span className="quiet">{share(run.kept, l.rows, "rows")}</span>}
+      </td>
+      <td className="quiet">
+        <When at={l.createdAt} />
+      </td>
       <td>
         <span className="row-acts">
           <Archive list={l} />
-          <button type="button" className="plain" onClick={() => setAsks(true)}>Delete<span className="unseen">: {l.name}</span></button>
+          <button type="button" className="plain" onClick={() => setAsks(true)}>
+            Delete<span className="unseen">: {l.name}</span>
+          </button>
         </span>
-        {asks && <Suspense fallback={null}><Delete list={l} done={() => setAsks(false)} /></Suspense>}
+        {asks && (
+          <Suspense fallback={null}>
+            <Delete list={l} done={() => setAsks(false)} />
+          </Suspense>
+        )}
       </td>
     </tr>
   );

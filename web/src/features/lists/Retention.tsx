@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Popconfirm, Select } from "antd";
 import { useNavigate } from "react-router";
-import { api, told, type List } from "../../api/client";
+import { api, type List, told } from "../../api/client";
 import { keys } from "../../api/hooks";
 import { Trouble } from "../../parts/Notice";
 import { moment, plural } from "../../words";
@@ -13,21 +13,44 @@ export function Retention({ list }: { list: List }) {
   const client = useQueryClient();
   const go = useNavigate();
   const change = useMutation({
-    mutationFn: async (d: number) => told(await api.PATCH("/lists/{id}", { params: { path: { id: list.id } }, body: { keepDays: d } })),
+    mutationFn: async (d: number) =>
+      told(await api.PATCH("/lists/{id}", { params: { path: { id: list.id } }, body: { keepDays: d } })),
     onSuccess: () => client.invalidateQueries({ queryKey: keys.list(list.id) }),
   });
   const remove = useMutation({
     mutationFn: async () => told(await api.DELETE("/lists/{id}", { params: { path: { id: list.id } } })),
-    onSuccess: async () => { await client.invalidateQueries({ queryKey: keys.lists }); void go("/lists"); },
+    onSuccess: async () => {
+      await client.invalidateQueries({ queryKey: keys.lists });
+      void go("/lists");
+    },
   });
   return (
     <section>
       <h2>How long it is kept</h2>
-      <p>{list.keptUntil ? `It is kept until ${moment(list.keptUntil)}; then its rows, runs, results and evidence are deleted.` : "It is kept until somebody deletes it."}</p>
+      <p>
+        {list.keptUntil
+          ? `It is kept until ${moment(list.keptUntil)}; then its rows, runs, results and evidence are deleted.`
+          : "It is kept until somebody deletes it."}
+      </p>
       <div className="acts">
-        <Select aria-label="Keep it" placeholder="keep it for …" onChange={(d) => change.mutate(d)} options={[...days, { value: 0, label: "until somebody deletes it" }]} popupMatchSelectWidth={false} />
-        <Popconfirm title={`Delete ${plural(list.rows, "row")} with all runs, results and evidence?`} description="Nothing of it can be brought back." okText="Delete it" cancelText="Keep it" onConfirm={() => remove.mutate()}>
-          <button type="button" className="plain">Delete it now</button>
+        <Select
+          aria-label="Keep it"
+          placeholder="keep it for …"
+          style={{ minWidth: 240 }}
+          onChange={(d) => change.mutate(d)}
+          options={[...days, { value: 0, label: "until somebody deletes it" }]}
+          popupMatchSelectWidth={false}
+        />
+        <Popconfirm
+          title={`Delete ${plural(list.rows, "row")} with all runs, results and evidence?`}
+          description="Nothing of it can be brought back."
+          okText="Delete it"
+          cancelText="Keep it"
+          onConfirm={() => remove.mutate()}
+        >
+          <button type="button" className="plain">
+            Delete it now
+          </button>
         </Popconfirm>
       </div>
       {(change.error ?? remove.error) && <Trouble error={(change.error ?? remove.error)!} />}

@@ -11,9 +11,37 @@ export function When({ change }: { change: (of: (t: Times) => Times) => void }) 
     <details className="when">
       <summary>Schedule and limits</summary>
       <div className="settle">
-        <label>Not before<Input type="datetime-local" onChange={(e) => change((t) => ({ ...t, beginAt: e.target.value ? new Date(e.target.value).toISOString() : undefined }))} /></label>
-        <label>Only at these hours ({zone})<Input placeholder="22:00-06:00" onChange={(e) => change((t) => ({ ...t, hours: e.target.value.trim() || undefined, zone: e.target.value.trim() ? zone : undefined }))} /></label>
-        <label>Stop after so many minutes<InputNumber min={1} max={100000} precision={0} onChange={(n) => change((t) => ({ ...t, limitMinutes: n ?? undefined }))} /></label>
+        <label>
+          Not before
+          <Input
+            type="datetime-local"
+            onChange={(e) =>
+              change((t) => ({ ...t, beginAt: e.target.value ? new Date(e.target.value).toISOString() : undefined }))
+            }
+          />
+        </label>
+        <label>
+          Only at these hours ({zone})
+          <Input
+            placeholder="22:00-06:00"
+            onChange={(e) =>
+              change((t) => ({
+                ...t,
+                hours: e.target.value.trim() || undefined,
+                zone: e.target.value.trim() ? zone : undefined,
+              }))
+            }
+          />
+        </label>
+        <label>
+          Stop after so many minutes
+          <InputNumber
+            min={1}
+            max={100000}
+            precision={0}
+            onChange={(n) => change((t) => ({ ...t, limitMinutes: n ?? undefined }))}
+          />
+        </label>
       </div>
     </details>
   );

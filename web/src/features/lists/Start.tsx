@@ -2,18 +2,21 @@ import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
 import { Button, Select } from "antd";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { api, told, type List } from "../../api/client";
+import { api, type List, told } from "../../api/client";
 import { usePolicies } from "../../api/hooks";
 import { Trouble, Wait } from "../../parts/Notice";
-import { When, type Times } from "./Schedule";
+import { type Times, When } from "./Schedule";
 
 type Depth = "syntax" | "domain" | "mailbox";
 const depths: { value: Depth; label: string }[] = [
-  { value: "mailbox", label: "mailbox: ask the mail hosts" }, { value: "domain", label: "domain: ask DNS alone" },
+  { value: "mailbox", label: "mailbox: ask the mail hosts" },
+  { value: "domain", label: "domain: ask DNS alone" },
   { value: "syntax", label: "syntax: the form of the address alone" },
 ];
-const ages = [{ value: 0, label: "ask about every address" },
-  ...[7, 30, 90].map((d) => ({ value: d, label: `reuse results from the last ${d} days` }))];
+const ages = [
+  { value: 0, label: "ask about every address" },
+  ...[7, 30, 90].map((d) => ({ value: d, label: `reuse results from the last ${d} days` })),
+];
 
 /** Start settles a run and starts it. */
 export function Start({ list }: { list: List }) {
@@ -31,14 +34,36 @@ export function Start({ list }: { list: List }) {
   return (
     <>
       <div className="settle">
-        <label>Depth<Select aria-label="Depth" value={depth} onChange={setDepth} options={depths} popupMatchSelectWidth={false} /></label>
-        <label>Decided by the policy<Select aria-label="Policy" value={policy} onChange={setPolicy} options={(policies.data ?? []).map((p) => ({ value: p.name, label: p.name }))} /></label>
-        <label>Results of earlier runs<Select aria-label="Results of earlier runs" value={reuseDays} onChange={setReuse} options={ages} popupMatchSelectWidth={false} /></label>
+        <label>
+          Depth
+          <Select aria-label="Depth" value={depth} onChange={setDepth} options={depths} popupMatchSelectWidth={false} />
+        </label>
+        <label>
+          Decided by the policy
+          <Select
+            aria-label="Policy"
+            value={policy}
+            onChange={setPolicy}
+            options={(policies.data ?? []).map((p) => ({ value: p.name, label: p.name }))}
+          />
+        </label>
+        <label>
+          Results of earlier runs
+          <Select
+            aria-label="Results of earlier runs"
+            value={reuseDays}
+            onChange={setReuse}
+            options={ages}
+            popupMatchSelectWidth={false}
+          />
+        </label>
       </div>
       <When change={setTimes} />
       <Takes list={list} depth={depth} reuseDays={reuseDays} />
       {start.error && <Trouble error={start.error} />}
-      <Button type="primary" size="large" loading={start.isPending} onClick={() => start.mutate()}>{times.beginAt || times.hours ? "Have it run then" : list.lastRun ? "Start another run" : "Start the run"}</Button>
+      <Button type="primary" size="large" loading={start.isPending} onClick={() => start.mutate()}>
+        {times.beginAt || times.hours ? "Have it run then" : list.lastRun ? "Start another run" : "Start the run"}
+      </Button>
     </>
   );
 }
@@ -47,10 +72,16 @@ export function Start({ list }: { list: List }) {
 function Takes({ list, depth, reuseDays }: { list: List; depth: Depth; reuseDays: number }) {
   const asked = { depth, reuseDays, policy: "careful" };
   const draft = useQuery({
-    queryKey: ["draft", list.id, asked.depth, asked.reuseDays], placeholderData: keepPreviousData, staleTime: 30_000,
+    queryKey: ["draft", list.id, asked.depth, asked.reuseDays],
+    placeholderData: keepPreviousData,
+    staleTime: 30_000,
     queryFn: async () => told(await api.POST("/lists/{id}/draft", { params: { path: { id: list.id } }, body: asked })),
   });
   if (draft.error) return <Trouble error={draft.error} again={() => void draft.refetch()} />;
   if (!draft.data) return <Wait for="what the run will take: the largest domains are looked up" />;
-  return <p className="estimate-says takes" role="status">{draft.data.sentence}</p>;
+  return (
+    <p className="estimate-says takes" role="status">
+      {draft.data.sentence}
+    </p>
+  );
 }

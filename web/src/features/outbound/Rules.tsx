@@ -1,9 +1,9 @@
+import { useQuery } from "@tanstack/react-query";
 import { Button, Input, InputNumber, Select } from "antd";
 import { useState } from "react";
-import { useQuery } from "@tanstack/react-query";
 import { api, told } from "../../api/client";
-import { useOutboundChange, type Rule, type SendingSide } from "./queries";
 import { Trouble } from "../../parts/Notice";
+import { type Rule, type SendingSide, useOutboundChange } from "./queries";
 
 /** Rules are whom to ask and how: the first that fits an address counts. */
 export function Rules({ side }: { side: SendingSide }) {
@@ -20,46 +20,124 @@ export function Rules({ side }: { side: SendingSide }) {
         {side.rules.map((r, i) => (
           <li key={r.says + i}>
             <div className="title">
-              <span>{i + 1}. {r.says} {r.note && <span className="quiet">{r.note}</span>}</span>
+              <span>
+                {i + 1}. {r.says} {r.note && <span className="quiet">{r.note}</span>}
+              </span>
               <span className="acts">
-                {i > 0 && <Button size="small" onClick={() => change.mutate(earlier(i))}>Earlier<span className="unseen">: rule {i + 1}</span></Button>}
-                <Button size="small" onClick={() => change.mutate(without(i))}>Remove<span className="unseen"> rule {i + 1}</span></Button>
+                {i > 0 && (
+                  <Button size="small" onClick={() => change.mutate(earlier(i))}>
+                    Earlier<span className="unseen">: rule {i + 1}</span>
+                  </Button>
+                )}
+                <Button size="small" onClick={() => change.mutate(without(i))}>
+                  Remove<span className="unseen"> rule {i + 1}</span>
+                </Button>
               </span>
             </div>
           </li>
         ))}
       </ol>
       {change.error && <Trouble error={change.error} />}
-      <NewRule side={side} onRule={(r, done) => change.mutate([...rules, r], { onSuccess: done })} busy={change.isPending} />
+      <NewRule
+        side={side}
+        onRule={(r, done) => change.mutate([...rules, r], { onSuccess: done })}
+        busy={change.isPending}
+      />
       <Try />
     </section>
   );
 }
 
 const whats = [
-  { value: "never", label: "never ask" }, { value: "domain", label: "check down to the domain" }, { value: "lanes", label: "at most so many at a time" },
-  { value: "rest", label: "rest after each parcel" }, { value: "route", label: "by a certain route" }, { value: "identity", label: "as a certain identity" }, { value: "hours", label: "at certain hours only" },
+  { value: "never", label: "never ask" },
+  { value: "domain", label: "check down to the domain" },
+  { value: "lanes", label: "at most so many at a time" },
+  { value: "rest", label: "rest after each parcel" },
+  { value: "route", label: "by a certain route" },
+  { value: "identity", label: "as a certain identity" },
+  { value: "hours", label: "at certain hours only" },
 ];
 
-function NewRule({ side, onRule, busy }: { side: SendingSide; onRule: (r: Rule, done: () => void) => void; busy: boolean }) {
+function NewRule({
+  side,
+  onRule,
+  busy,
+}: {
+  side: SendingSide;
+  onRule: (r: Rule, done: () => void) => void;
+  busy: boolean;
+}) {
   const [of, setOf] = useState<Rule["of"]>("domain");
   const [pattern, setPattern] = useState("");
   const [what, setWhat] = useState("never");
   const [value, setValue] = useState("");
   const parts = side.parts.filter((p) => p.kind === what);
   const rule = (): Rule => ({
-    of, pattern,
-    ...(what === "never" || what === "domain" ? { depth: what } : what === "lanes" || what === "rest" ? { [what]: Number(value) } : { [what]: value }),
+    of,
+    pattern,
+    ...(what === "never" || what === "domain"
+      ? { depth: what }
+      : what === "lanes" || what === "rest"
+        ? { [what]: Number(value) }
+        : { [what]: value }),
   });
   return (
-    <form className="rule" onSubmit={(e) => { e.preventDefault(); onRule(rule(), () => { setPattern(""); setValue(""); }); }}>
-      <Select aria-label="What the rule looks at" value={of} onChange={setOf} options={["domain", "operator", "address"].map((v) => ({ value: v as Rule["of"], label: v }))} />
-      <Input aria-label="Pattern" placeholder="*.example" value={pattern} onChange={(e) => setPattern(e.target.value)} />
-      <Select aria-label="What the rule does" value={what} onChange={(v) => { setWhat(v); setValue(""); }} options={whats} popupMatchSelectWidth={false} />
-      {(what === "route" || what === "identity") && <Select aria-label="Which" value={value || null} onChange={(v) => setValue(v ?? "")} options={parts.map((p) => ({ value: p.name, label: p.name }))} popupMatchSelectWidth={false} />}
-      {(what === "lanes" || what === "rest") && <InputNumber aria-label={what === "lanes" ? "How many" : "Seconds"} min={1} max={what === "lanes" ? 20 : 3600} value={value ? Number(value) : null} onChange={(v) => setValue(v === null ? "" : String(v))} />}
-      {what === "hours" && <Input aria-label="Hours" placeholder="22:00-06:00" value={value} onChange={(e) => setValue(e.target.value)} />}
-      <Button htmlType="submit" loading={busy} disabled={pattern.trim() === ""}>Add the rule</Button>
+    <form
+      className="rule"
+      onSubmit={(e) => {
+        e.preventDefault();
+        onRule(rule(), () => {
+          setPattern("");
+          setValue("");
+        });
+      }}
+    >
+      <Select
+        aria-label="What the rule looks at"
+        value={of}
+        onChange={setOf}
+        options={["domain", "operator", "address"].map((v) => ({ value: v as Rule["of"], label: v }))}
+      />
+      <Input
+        aria-label="Pattern"
+        placeholder="*.example"
+        value={pattern}
+        onChange={(e) => setPattern(e.target.value)}
+      />
+      <Select
+        aria-label="What the rule does"
+        value={what}
+        onChange={(v) => {
+          setWhat(v);
+          setValue("");
+        }}
+        options={whats}
+        popupMatchSelectWidth={false}
+      />
+      {(what === "route" || what === "identity") && (
+        <Select
+          aria-label="Which"
+          value={value || null}
+          onChange={(v) => setValue(v ?? "")}
+          options={parts.map((p) => ({ value: p.name, label: p.name }))}
+          popupMatchSelectWidth={false}
+        />
+      )}
+      {(what === "lanes" || what === "rest") && (
+        <InputNumber
+          aria-label={what === "lanes" ? "How many" : "Seconds"}
+          min={1}
+          max={what === "lanes" ? 20 : 3600}
+          value={value ? Number(value) : null}
+          onChange={(v) => setValue(v === null ? "" : String(v))}
+        />
+      )}
+      {what === "hours" && (
+        <Input aria-label="Hours" placeholder="22:00-06:00" value={value} onChange={(e) => setValue(e.target.value)} />
+      )}
+      <Button htmlType="submit" loading={busy} disabled={pattern.trim() === ""}>
+        Add the rule
+      </Button>
     </form>
   );
 }
@@ -69,13 +147,28 @@ function Try() {
   const [typed, setTyped] = useState("");
   const [address, setAddress] = useState("");
   const tried = useQuery({
-    queryKey: ["outbound", "try", address], enabled: address !== "", retry: false,
+    queryKey: ["outbound", "try", address],
+    enabled: address !== "",
+    retry: false,
     queryFn: async () => told(await api.POST("/outbound/rules/try", { body: { address } })),
   });
   return (
-    <form className="add" onSubmit={(e) => { e.preventDefault(); setAddress(typed.trim()); }}>
-      <Input aria-label="An address to try the rules on" placeholder="an address to try the rules on; its host is not asked" value={typed} onChange={(e) => setTyped(e.target.value)} />
-      <Button htmlType="submit" loading={tried.isFetching}>Try</Button>
+    <form
+      className="add"
+      onSubmit={(e) => {
+        e.preventDefault();
+        setAddress(typed.trim());
+      }}
+    >
+      <Input
+        aria-label="An address to try the rules on"
+        placeholder="an address to try the rules on; its host is not asked"
+        value={typed}
+        onChange={(e) => setTyped(e.target.value)}
+      />
+      <Button htmlType="submit" loading={tried.isFetching}>
+        Try
+      </Button>
       {tried.error && <Trouble error={tried.error} />}
       {tried.data && <p role="status">{tried.data.says}</p>}
     </form>

@@ -16,7 +16,11 @@ export function useOutbound() {
 
 /** useReadiness tells whether outbound is ready. */
 export function useReadiness() {
-  return useQuery({ queryKey: ["readiness"], queryFn: async () => told(await api.GET("/outbound/readiness")), staleTime: 10_000 });
+  return useQuery({
+    queryKey: ["readiness"],
+    queryFn: async () => told(await api.GET("/outbound/readiness")),
+    staleTime: 10_000,
+  });
 }
 
 type Kind = Part["kind"];
@@ -24,7 +28,8 @@ const changes = {
   test: async (_: undefined) => told(await api.POST("/outbound/test")),
   add: async (body: { kind: Kind; lines: string }) => told(await api.POST("/outbound/parts", { body })),
   remove: async (id: number) => told(await api.DELETE("/outbound/parts/{id}", { params: { path: { id } } })),
-  removeFailed: async (kind: Kind) => told(await api.POST("/outbound/parts/remove-failed", { params: { query: { kind } } })),
+  removeFailed: async (kind: Kind) =>
+    told(await api.POST("/outbound/parts/remove-failed", { params: { query: { kind } } })),
   rules: async (rules: Rule[]) => told(await api.PUT("/outbound/rules", { body: { rules } })),
   cap: async (cap: number) => told(await api.PUT("/outbound/settings", { body: { cap } })),
   forget: async (name: string) => told(await api.DELETE("/outbound/operators/{name}", { params: { path: { name } } })),
@@ -35,6 +40,7 @@ export function useOutboundChange<K extends keyof typeof changes>(what: K) {
   const client = useQueryClient();
   return useMutation({
     mutationFn: changes[what] as (input: Parameters<(typeof changes)[K]>[0]) => Promise<unknown>,
-    onSuccess: () => Promise.all([key, ["readiness"], ["operators"]].map((queryKey) => client.invalidateQueries({ queryKey }))),
+    onSuccess: () =>
+      Promise.all([key, ["readiness"], ["operators"]].map((queryKey) => client.invalidateQueries({ queryKey }))),
   });
 }

@@ -17,14 +17,21 @@ export function Policies() {
     <>
       <div className="title">
         <h1>Policies</h1>
-        <Button type="primary" onClick={() => void go("/policies/new" + on)}>Write one of your own</Button>
+        <Button type="primary" onClick={() => void go(`/policies/new${on}`)}>
+          Write one of your own
+        </Button>
       </div>
-      <p>A policy decides which rows are kept, held or dropped. The first rule that fits a row decides. Changing it asks nobody again.</p>
+      <p>
+        A policy decides which rows are kept, held or dropped. The first rule that fits a row decides. Changing it asks
+        nobody again.
+      </p>
       <ul className="parts">
         {policies.data.map((p) => (
           <li key={p.name}>
             <div className="title">
-              <h2 className="part-name">{p.name} <span className="quiet">{p.ready ? "ready-made" : `your own, version ${p.version}`}</span></h2>
+              <h2 className="part-name">
+                {p.name} <span className="quiet">{p.ready ? "ready-made" : `your own, version ${p.version}`}</span>
+              </h2>
               <span className="acts">
                 <Link to={`/policies/new?from=${p.name}${on.replace("?", "&")}`}>Copy</Link>
                 {!p.ready && <Link to={`/policies/${p.name}${on}`}>Change</Link>}
@@ -32,7 +39,11 @@ export function Policies() {
               </span>
             </div>
             {p.for && <p>{p.for}</p>}
-            <ol>{p.says.map((s) => <li key={s}>{s}</li>)}</ol>
+            <ol>
+              {p.says.map((s) => (
+                <li key={s}>{s}</li>
+              ))}
+            </ol>
           </li>
         ))}
       </ul>
@@ -46,5 +57,12 @@ function Remove({ name }: { name: string }) {
     mutationFn: async () => told(await api.DELETE("/policies/{name}", { params: { path: { name } } })),
     onSuccess: () => client.invalidateQueries({ queryKey: keys.policies }),
   });
-  return <><button type="button" className="plain" onClick={() => remove.mutate()}>Delete<span className="unseen"> {name}</span></button>{remove.error && <Trouble error={remove.error} />}</>;
+  return (
+    <>
+      <button type="button" className="plain" onClick={() => remove.mutate()}>
+        Delete<span className="unseen"> {name}</span>
+      </button>
+      {remove.error && <Trouble error={remove.error} />}
+    </>
+  );
 }

@@ -3,7 +3,7 @@ import { useState } from "react";
 import type { PolicyRule } from "../../api/client";
 import { useWords } from "../../api/hooks";
 import { findings, number } from "../../words";
-import { decisions } from "./PolicyPage";
+import { decisions } from "./decisions";
 
 interface Props {
   rule: PolicyRule;
@@ -20,11 +20,27 @@ export function RuleRow({ rule, says, rows, onChange, onRemove, onUp }: Props) {
   return (
     <li>
       <div className="rule-row">
-        <Select aria-label="What is done" size="small" value={rule.do} onChange={(d) => onChange({ ...rule, do: d })} options={decisions} />
-        <button type="button" className="plain rule-says" aria-expanded={open} onClick={() => setOpen(!open)}>{says || "…"}</button>
+        <Select
+          aria-label="What is done"
+          size="small"
+          value={rule.do}
+          onChange={(d) => onChange({ ...rule, do: d })}
+          options={decisions}
+        />
+        <button type="button" className="plain rule-says" aria-expanded={open} onClick={() => setOpen(!open)}>
+          {says || "…"}
+        </button>
         <span className="rule-count">{rows === undefined ? "" : number(rows) + (rows === 1 ? " row" : " rows")}</span>
-        {onUp ? <button type="button" className="plain" onClick={onUp}>Up<span className="unseen">: {says}</span></button> : <span />}
-        <button type="button" className="plain" onClick={onRemove}>Remove<span className="unseen">: {says}</span></button>
+        {onUp ? (
+          <button type="button" className="plain" onClick={onUp}>
+            Up<span className="unseen">: {says}</span>
+          </button>
+        ) : (
+          <span />
+        )}
+        <button type="button" className="plain" onClick={onRemove}>
+          Remove<span className="unseen">: {says}</span>
+        </button>
       </div>
       {open && <Conditions rule={rule} onChange={onChange} />}
     </li>
@@ -36,31 +52,106 @@ function Conditions({ rule, onChange }: { rule: PolicyRule; onChange: (r: Policy
   const words = useWords();
   const set = <K extends keyof PolicyRule>(name: K, value: PolicyRule[K] | null | undefined) => {
     const next = { ...rule };
-    if (value === undefined || value === null || value === "" || value === 0 || (Array.isArray(value) && value.length === 0)) delete next[name];
+    if (
+      value === undefined ||
+      value === null ||
+      value === "" ||
+      value === 0 ||
+      (Array.isArray(value) && value.length === 0)
+    )
+      delete next[name];
     else next[name] = value as PolicyRule[K];
     onChange(next);
   };
-  const many = (name: "findings" | "causes" | "traits", label: string, options: { value: string; label: string }[]) => (
-    <label>{label}<Select aria-label={label} mode="multiple" allowClear value={(rule[name] ?? []) as string[]} onChange={(v) => set(name, v as never)} options={options} optionFilterProp="label" placeholder="any" /></label>
+  const many = <K extends "findings" | "causes" | "traits">(
+    name: K,
+    label: string,
+    options: { value: NonNullable<PolicyRule[K]>[number]; label: string }[],
+  ) => (
+    <label>
+      {label}
+      <Select<PolicyRule[K]>
+        aria-label={label}
+        mode="multiple"
+        allowClear
+        value={rule[name]}
+        onChange={(v) => set(name, v)}
+        options={options}
+        optionFilterProp="label"
+        placeholder="any"
+      />
+    </label>
   );
   const names = (name: "domains" | "operators" | "values", label: string) => (
-    <label>{label}<Select aria-label={label} mode="tags" tokenSeparators={[",", " "].slice(0, name === "values" ? 1 : 2)} value={rule[name] ?? []} onChange={(v) => set(name, v)} open={false} suffixIcon={null} placeholder="any; * for any text" /></label>
+    <label>
+      {label}
+      <Select
+        aria-label={label}
+        mode="tags"
+        tokenSeparators={[",", " "].slice(0, name === "values" ? 1 : 2)}
+        value={rule[name] ?? []}
+        onChange={(v) => set(name, v)}
+        open={false}
+        suffixIcon={null}
+        placeholder="any; * for any text"
+      />
+    </label>
   );
   const odds = (name: "oddsFrom" | "oddsBelow", label: string) => (
-    <label>{label}<InputNumber aria-label={label} min={0} max={100} value={rule[name] === undefined ? null : Math.round(rule[name] * 100)} onChange={(v) => set(name, v === null ? undefined : v / 100)} suffix="in 100" /></label>
+    <label>
+      {label}
+      <InputNumber
+        aria-label={label}
+        min={0}
+        max={100}
+        value={rule[name] === undefined ? null : Math.round(rule[name] * 100)}
+        onChange={(v) => set(name, v === null ? undefined : v / 100)}
+        suffix="in 100"
+      />
+    </label>
   );
   return (
     <div className="conditions">
-      {many("findings", "Finding is", findings.map((f) => ({ value: f, label: f })))}
-      {many("traits", "Has the trait", (words.data?.traits ?? []).map((t) => ({ value: t.code, label: t.title })))}
-      {many("causes", "Cause is", (words.data?.causes ?? []).map((c) => ({ value: c.code, label: c.title })))}
+      {many(
+        "findings",
+        "Finding is",
+        findings.map((f) => ({ value: f, label: f })),
+      )}
+      {many(
+        "traits",
+        "Has the trait",
+        (words.data?.traits ?? []).map((t) => ({ value: t.code, label: t.title })),
+      )}
+      {many(
+        "causes",
+        "Cause is",
+        (words.data?.causes ?? []).map((c) => ({ value: c.code, label: c.title })),
+      )}
       {odds("oddsFrom", "Odds from")}
       {odds("oddsBelow", "Odds under")}
       {names("domains", "At the domain")}
       {names("operators", "Run by the operator")}
-      <label>In the column<Input aria-label="In the column" value={rule.column ?? ""} onChange={(e) => set("column", e.target.value)} placeholder="its name" /></label>
+      <label>
+        In the column
+        <Input
+          aria-label="In the column"
+          value={rule.column ?? ""}
+          onChange={(e) => set("column", e.target.value)}
+          placeholder="its name"
+        />
+      </label>
       {names("values", "stands")}
-      <label>Checked more than<InputNumber aria-label="Checked more than" min={0} max={3650} value={rule.olderThan ?? null} onChange={(v) => set("olderThan", v)} suffix="days ago" /></label>
+      <label>
+        Checked more than
+        <InputNumber
+          aria-label="Checked more than"
+          min={0}
+          max={3650}
+          value={rule.olderThan ?? null}
+          onChange={(v) => set("olderThan", v)}
+          suffix="days ago"
+        />
+      </label>
     </div>
   );
 }

@@ -2,7 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Button } from "antd";
 import type { ReactNode } from "react";
 import { useNavigate } from "react-router";
-import { api, told, type Result, type Run, type Schema } from "../../api/client";
+import { api, type Result, type Run, type Schema, told } from "../../api/client";
 import { keys } from "../../api/hooks";
 import { Trouble, Wait } from "../../parts/Notice";
 import { glyphs, number, plural } from "../../words";
@@ -11,7 +11,12 @@ import { useMatching } from "./useMatching";
 
 type Asked = Schema<"Override">["decision"];
 /** What one can do with a choice of rows, and what it is called. */
-const overrides: [Asked, string][] = [["keep", `${glyphs.keep} Keep`], ["hold", `${glyphs.hold} Hold`], ["drop", `${glyphs.drop} Drop`], ["policy", "As the policy says"]];
+const overrides: [Asked, string][] = [
+  ["keep", `${glyphs.keep} Keep`],
+  ["hold", `${glyphs.hold} Hold`],
+  ["drop", `${glyphs.drop} Drop`],
+  ["policy", "As the policy says"],
+];
 
 /** About so many can be overridden at once; the service takes no more. */
 const mostOverridden = 10_000;
@@ -33,13 +38,31 @@ type Acts = {
 /** Chosen is what can be done with the addresses that were chosen. */
 export function Chosen({ run, chosen, clear }: { run: Run; chosen: Result[]; clear: () => void }) {
   const ordinals = chosen.map((r) => r.ordinal);
-  const copy = useMutation({ mutationFn: () => navigator.clipboard.writeText(chosen.map((r) => r.mailbox ?? r.typed).join("\n") + "\n") });
+  const copy = useMutation({
+    mutationFn: () => navigator.clipboard.writeText(`${chosen.map((r) => r.mailbox ?? r.typed).join("\n")}\n`),
+  });
   if (chosen.length === 0) return null;
   return (
-    <Bar run={run} clear={clear} says={`${plural(chosen.length, "address", "addresses")} chosen.`} out={{ ordinals: ordinals.join(",") }}
-      decide={async (decision) => told(await api.POST("/lists/{id}/overrides", { params: { path: { id: run.listId } }, body: { ordinals, decision } }))}
-      ask={async () => told(await api.POST("/runs/{id}/ask-again", { params: { path: { id: run.id } }, body: { ordinals } }))}>
-      <Button size="small" onClick={() => copy.mutate()}>{copy.isSuccess ? "Copied" : "Copy"}</Button>
+    <Bar
+      run={run}
+      clear={clear}
+      says={`${plural(chosen.length, "address", "addresses")} chosen.`}
+      out={{ ordinals: ordinals.join(",") }}
+      decide={async (decision) =>
+        told(
+          await api.POST("/lists/{id}/overrides", {
+            params: { path: { id: run.listId } },
+            body: { ordinals, decision },
+          }),
+        )
+      }
+      ask={async () =>
+        told(await api.POST("/runs/{id}/ask-again", { params: { path: { id: run.id } }, body: { ordinals } }))
+      }
+    >
+      <Button size="small" onClick={() => copy.mutate()}>
+        {copy.isSuccess ? "Copied" : "Copy"}
+      </Button>
       {copy.error && <Trouble error={copy.error} />}
     </Bar>
   );
@@ -54,10 +77,26 @@ export function AllChosen({ run, filter, clear }: { run: Run; filter: Filter; cl
   const { addresses, more } = fits.data;
   const many = more || addresses > mostOverridden;
   return (
-    <Bar run={run} clear={clear} many={many} out={Object.fromEntries(Object.entries(filter).map(([k, v]) => [k, String(v)]))}
-      says={more ? `All that fit are chosen: more than ${number(addresses)} addresses.` : `All ${plural(addresses, "address", "addresses")} that fit are chosen.`}
-      decide={async (decision) => told(await api.POST("/runs/{id}/overrides", { params: { ...params, query: { ...filter, all: Object.keys(filter).length === 0 } }, body: { decision } }))}
-      ask={async () => told(await api.POST("/runs/{id}/ask-again", { params, body: {} }))} />
+    <Bar
+      run={run}
+      clear={clear}
+      many={many}
+      out={Object.fromEntries(Object.entries(filter).map(([k, v]) => [k, String(v)]))}
+      says={
+        more
+          ? `All that fit are chosen: more than ${number(addresses)} addresses.`
+          : `All ${plural(addresses, "address", "addresses")} that fit are chosen.`
+      }
+      decide={async (decision) =>
+        told(
+          await api.POST("/runs/{id}/overrides", {
+            params: { ...params, query: { ...filter, all: Object.keys(filter).length === 0 } },
+            body: { decision },
+          }),
+        )
+      }
+      ask={async () => told(await api.POST("/runs/{id}/ask-again", { params, body: {} }))}
+    />
   );
 }
 
@@ -67,22 +106,56 @@ function Bar({ run, clear, says, decide, ask, out, many, children }: Acts) {
   const go = useNavigate();
   const deciding = useMutation({
     mutationFn: decide,
-    onSuccess: async () => { clear(); await Promise.all([["results"], ["run"], ["evidence"], ["preview-export"], ["matching"], keys.lists].map((queryKey) => client.invalidateQueries({ queryKey }))); },
+    onSuccess: async () => {
+      clear();
+      await Promise.all(
+        [["results"], ["run"], ["evidence"], ["preview-export"], ["matching"], keys.lists].map((queryKey) =>
+          client.invalidateQueries({ queryKey }),
+        ),
+      );
+    },
   });
-  const asking = useMutation({ mutationFn: ask, onSuccess: (r) => { clear(); client.setQueryData(keys.run(run.id), r); } });
+  const asking = useMutation({
+    mutationFn: ask,
+    onSuccess: (r) => {
+      clear();
+      client.setQueryData(keys.run(run.id), r);
+    },
+  });
   const error = deciding.error ?? asking.error;
   return (
     <section className="chosen" aria-label="What can be done with the chosen">
       <strong role="status">{says}</strong>
       <span className="acts">
-        {!many && overrides.map(([d, label]) => <Button key={d} size="small" loading={deciding.isPending && deciding.variables === d} onClick={() => deciding.mutate(d)}>{label}</Button>)}
+        {!many &&
+          overrides.map(([d, label]) => (
+            <Button
+              key={d}
+              size="small"
+              loading={deciding.isPending && deciding.variables === d}
+              onClick={() => deciding.mutate(d)}
+            >
+              {label}
+            </Button>
+          ))}
         {many && <span className="quiet">A rule of a policy decides about so many.</span>}
-        {run.state === "finished" && <Button size="small" loading={asking.isPending} onClick={() => asking.mutate()}>Ask again</Button>}
+        {run.state === "finished" && (
+          <Button size="small" loading={asking.isPending} onClick={() => asking.mutate()}>
+            Ask again
+          </Button>
+        )}
         {!("overridden" in out) && (
-          <Button size="small" onClick={() => void go(`/runs/${run.id}/export?${new URLSearchParams({ decision: "all", ...out })}`)}>Export the chosen</Button>
+          <Button
+            size="small"
+            onClick={() => void go(`/runs/${run.id}/export?${new URLSearchParams({ decision: "all", ...out })}`)}
+          >
+            Export the chosen
+          </Button>
         )}
         {children}
-        <button type="button" className="plain" onClick={clear}>Choose none</button>
+        <button type="button" className="plain" onClick={clear}>
+          Choose none
+        </button>
       </span>
       {error && <Trouble error={error} />}
     </section>

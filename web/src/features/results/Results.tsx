@@ -2,8 +2,8 @@ import { Link, useParams, useSearchParams } from "react-router";
 import { useRun } from "../../api/hooks";
 import { EvidenceDrawer } from "../../parts/EvidenceDrawer";
 import { Trouble, Wait } from "../../parts/Notice";
+import { type Change, Filters } from "./Filters";
 import { filterOf } from "./filter";
-import { Filters, type Change } from "./Filters";
 import { Rows } from "./Rows";
 
 /** Results shows a run's results; which of them, and whose evidence is open, stands in the page's address. */
@@ -13,25 +13,43 @@ export function Results() {
   const [search, setSearch] = useSearchParams();
   const filter = filterOf(search);
   const change: Change = (values) =>
-    setSearch((old) => {
-      const next = new URLSearchParams(old);
-      for (const [name, value] of Object.entries(values)) value ? next.set(name, value) : next.delete(name);
-      return next;
-    }, { replace: "address" in values });
+    setSearch(
+      (old) => {
+        const next = new URLSearchParams(old);
+        for (const [name, value] of Object.entries(values)) value ? next.set(name, value) : next.delete(name);
+        return next;
+      },
+      { replace: "address" in values },
+    );
   const open = search.get("address");
   if (run.error) return <Trouble error={run.error} again={() => void run.refetch()} />;
   if (!run.data) return <Wait for="the run" />;
   const out = new URLSearchParams(Object.entries({ decision: "all", ...filter }).map(([k, v]) => [k, String(v)]));
   return (
     <>
-      <p className="path"><Link to="/lists">Lists</Link> → <Link to={`/lists/${run.data.listId}`}><bdi>{run.data.listName}</bdi></Link> → <Link to={`/runs/${id}`}>Run {id}</Link> →</p>
+      <p className="path">
+        <Link to="/lists">Lists</Link> →{" "}
+        <Link to={`/lists/${run.data.listId}`}>
+          <bdi>{run.data.listName}</bdi>
+        </Link>{" "}
+        → <Link to={`/runs/${id}`}>Run {id}</Link> →
+      </p>
       <div className="title">
         <h1>Results</h1>
         {!filter.overridden && <Link to={`/runs/${id}/export?${out}`}>Export these rows</Link>}
       </div>
       <Filters run={run.data} filter={filter} change={change} />
-      <Rows key={JSON.stringify(filter)} run={run.data} filter={filter} onOpen={(a) => change({ address: String(a) })} />
-      <EvidenceDrawer run={id} ordinal={open === null ? undefined : Number(open)} onClose={() => change({ address: undefined })} />
+      <Rows
+        key={JSON.stringify(filter)}
+        run={run.data}
+        filter={filter}
+        onOpen={(a) => change({ address: String(a) })}
+      />
+      <EvidenceDrawer
+        run={id}
+        ordinal={open === null ? undefined : Number(open)}
+        onClose={() => change({ address: undefined })}
+      />
     </>
   );
 }

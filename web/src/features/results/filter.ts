@@ -8,7 +8,8 @@ export function filterOf(search: URLSearchParams): Filter {
   const odds = (name: string) => (Number(search.get(name)) > 0 ? { [name]: Number(search.get(name)) } : {});
   return {
     ...Object.fromEntries(texts.flatMap((n) => (search.get(n) ? [[n, search.get(n)!]] : []))),
-    ...odds("oddsFrom"), ...odds("oddsBelow"),
+    ...odds("oddsFrom"),
+    ...odds("oddsBelow"),
     ...(search.get("overridden") === "true" ? { overridden: true } : {}),
   };
 }

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, told, type Run, type Schema } from "../../api/client";
+import { api, type Run, type Schema, told } from "../../api/client";
 import type { Filter } from "./filter";
 
 /** useMatching counts what fits a filter, and what would if one part of it were another. */
@@ -7,6 +7,7 @@ export function useMatching(run: Run, filter: Filter) {
   return useQuery({
     queryKey: ["matching", run.id, filter, run.finishedAt ?? "live"],
     placeholderData: (old: Schema<"Matching"> | undefined) => old,
-    queryFn: async () => told(await api.GET("/runs/{id}/matching", { params: { path: { id: run.id }, query: filter } })),
+    queryFn: async () =>
+      told(await api.GET("/runs/{id}/matching", { params: { path: { id: run.id }, query: filter } })),
   });
 }

@@ -1,6 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Button } from "antd";
-import { api, told, type Run } from "../../api/client";
+import { api, type Run, told } from "../../api/client";
 import { keys } from "../../api/hooks";
 import { Trouble } from "../../parts/Notice";
 
@@ -13,11 +13,20 @@ export function Life({ run }: { run: Run }) {
     mutationFn: async (what: Act) => told(await api.POST(`/runs/{id}/${what}`, { params: { path: { id: run.id } } })),
     onSuccess: (r) => client.setQueryData(keys.run(run.id), r),
   });
-  const [next, says]: [Act, string] = run.state === "drafted" ? ["begin", "Begin now"] : run.state === "paused" ? ["resume", "Go on"] : ["pause", "Pause"];
+  const [next, says]: [Act, string] =
+    run.state === "drafted"
+      ? ["begin", "Begin now"]
+      : run.state === "paused"
+        ? ["resume", "Go on"]
+        : ["pause", "Pause"];
   return (
     <>
-      <Button loading={act.isPending} onClick={() => act.mutate(next)}>{says}</Button>
-      <Button loading={act.isPending} onClick={() => act.mutate("stop")}>{run.state === "drafted" ? "Do not run it" : "Stop, keep what is known"}</Button>
+      <Button loading={act.isPending} onClick={() => act.mutate(next)}>
+        {says}
+      </Button>
+      <Button loading={act.isPending} onClick={() => act.mutate("stop")}>
+        {run.state === "drafted" ? "Do not run it" : "Stop, keep what is known"}
+      </Button>
       {act.error && <Trouble error={act.error} />}
     </>
   );

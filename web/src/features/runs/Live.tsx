@@ -6,10 +6,29 @@ export function Live({ run }: { run: Run }) {
   return (
     <>
       <dl className="live">
-        <div><dt>Concluded</dt><dd>{share(run.done, run.addresses, "addresses")}</dd></div>
-        <div><dt>In the last minute</dt><dd>{plural(run.perMinute, "address", "addresses")}</dd></div>
-        {run.again > 0 && <div><dt>Asked again</dt><dd>{plural(run.again, "address", "addresses")}; their results stand until then</dd></div>}
-        {run.postponed > 0 && <div><dt>Put off by their hosts</dt><dd>{plural(run.postponed, "address", "addresses")}{run.nextRound && `, until ${time(run.nextRound)}`}</dd></div>}
+        <div>
+          <dt>Concluded</dt>
+          <dd>{share(run.done, run.addresses, "addresses")}</dd>
+        </div>
+        <div>
+          <dt>In the last minute</dt>
+          <dd>{plural(run.perMinute, "address", "addresses")}</dd>
+        </div>
+        {run.again > 0 && (
+          <div>
+            <dt>Asked again</dt>
+            <dd>{plural(run.again, "address", "addresses")}; their results stand until then</dd>
+          </div>
+        )}
+        {run.postponed > 0 && (
+          <div>
+            <dt>Put off by their hosts</dt>
+            <dd>
+              {plural(run.postponed, "address", "addresses")}
+              {run.nextRound && `, until ${time(run.nextRound)}`}
+            </dd>
+          </div>
+        )}
         <Expected run={run} />
       </dl>
       <Waits run={run} />
@@ -21,7 +40,19 @@ function Expected({ run }: { run: Run }) {
   const e = run.expectedEnd;
   if (!e) return null;
   const sure = e.from === e.to;
-  return <div><dt>{sure ? "Next round" : "Expected end"}</dt><dd>about {time(e.at)}{!sure && <span className="quiet">, between {time(e.from)} and {time(e.to)}</span>}</dd></div>;
+  return (
+    <div>
+      <dt>{sure ? "Next round" : "Expected end"}</dt>
+      <dd>
+        about {time(e.at)}
+        {!sure && (
+          <span className="quiet">
+            , between {time(e.from)} and {time(e.to)}
+          </span>
+        )}
+      </dd>
+    </div>
+  );
 }
 
 function Waits({ run }: { run: Run }) {
@@ -29,7 +60,11 @@ function Waits({ run }: { run: Run }) {
   return (
     <details className="waits">
       <summary>Waiting for</summary>
-      <ul>{run.waits.map((w) => <li key={w.operator + w.sentence.slice(-24)}>{w.sentence}</li>)}</ul>
+      <ul>
+        {run.waits.map((w) => (
+          <li key={w.operator + w.sentence.slice(-24)}>{w.sentence}</li>
+        ))}
+      </ul>
     </details>
   );
 }

@@ -1,8 +1,8 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Alert, Button } from "antd";
-import type { ReactNode } from "react";
+import { type ReactNode, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { api, told, type Run } from "../../api/client";
+import { api, type Run, told } from "../../api/client";
 import { keys, useRun, useWords } from "../../api/hooks";
 import { DecisionMark } from "../../parts/DecisionMark";
 import { Flow } from "../../parts/Flow";
@@ -23,16 +23,36 @@ function Whole({ run }: { run: Run }) {
   const go = useNavigate();
   return (
     <>
-      <p className="path"><Link to="/lists">Lists</Link> → <Link to={`/lists/${run.listId}`}><bdi>{run.listName}</bdi></Link> →</p>
+      <p className="path">
+        <Link to="/lists">Lists</Link> →{" "}
+        <Link to={`/lists/${run.listId}`}>
+          <bdi>{run.listName}</bdi>
+        </Link>{" "}
+        →
+      </p>
       <div className="title">
-        <h1>Run {run.id}: {run.state}</h1>
+        <h1>
+          Run {run.id}: {run.state}
+        </h1>
         <span className="acts">
           {!run.finishedAt && <Life run={run} />}
-          {run.state === "finished" && run.mayAsk > 0 && <AskAgain run={run} which={{}}>Ask again about {plural(run.mayAsk, "address", "addresses")}</AskAgain>}
+          {run.state === "finished" && run.mayAsk > 0 && (
+            <AskAgain run={run} which={{}}>
+              Ask again about {plural(run.mayAsk, "address", "addresses")}
+            </AskAgain>
+          )}
           {run.done > 0 && <Button href={report(run.id, "pdf")}>Report</Button>}
-          <Button onClick={() => void go(`/runs/${run.id}/domains`)} disabled={run.done === 0}>Domains</Button>
-          <Button onClick={() => void go(`/runs/${run.id}/results`)} disabled={run.done === 0}>See the results</Button>
-          <Button type={run.finishedAt ? "primary" : "default"} onClick={() => void go(`/runs/${run.id}/export`)} disabled={run.done === 0}>
+          <Button onClick={() => void go(`/runs/${run.id}/domains`)} disabled={run.done === 0}>
+            Domains
+          </Button>
+          <Button onClick={() => void go(`/runs/${run.id}/results`)} disabled={run.done === 0}>
+            See the results
+          </Button>
+          <Button
+            type={run.finishedAt ? "primary" : "default"}
+            onClick={() => void go(`/runs/${run.id}/export`)}
+            disabled={run.done === 0}
+          >
             Export the kept rows
           </Button>
         </span>
@@ -40,11 +60,15 @@ function Whole({ run }: { run: Run }) {
       <Sentence>{run.finishedAt ? run.exportSentence : run.sentence}</Sentence>
       <Reused run={run} />
       {run.estimate && <p className="quiet">{run.estimate}</p>}
-      {run.notices.map((n) => <Alert key={n} type="warning" role="status" title={n} className="notice" />)}
+      {run.notices.map((n) => (
+        <Alert key={n} type="warning" role="status" title={n} className="notice" />
+      ))}
       {!run.finishedAt && run.state !== "drafted" && <Live run={run} />}
       <Flow run={run} />
-      <Decisions run={run} />
-      <Causes run={run} />
+      <div className="halves">
+        <Decisions run={run} />
+        <Causes run={run} />
+      </div>
     </>
   );
 }
@@ -53,12 +77,15 @@ function Whole({ run }: { run: Run }) {
 function AskAgain({ run, which, children }: { run: Run; which: { causes?: string[] }; children: ReactNode }) {
   const client = useQueryClient();
   const ask = useMutation({
-    mutationFn: async () => told(await api.POST("/runs/{id}/ask-again", { params: { path: { id: run.id } }, body: which })),
+    mutationFn: async () =>
+      told(await api.POST("/runs/{id}/ask-again", { params: { path: { id: run.id } }, body: which })),
     onSuccess: (r) => client.setQueryData(keys.run(run.id), r),
   });
   return (
     <>
-      <Button size={which.causes ? "small" : "middle"} loading={ask.isPending} onClick={() => ask.mutate()}>{children}</Button>
+      <Button size={which.causes ? "small" : "middle"} loading={ask.isPending} onClick={() => ask.mutate()}>
+        {children}
+      </Button>
       {ask.error && <Trouble error={ask.error} />}
     </>
   );
@@ -79,12 +106,26 @@ function Decisions({ run }: { run: Run }) {
     <section>
       <h2>What will be done with the {number(run.rows)} rows</h2>
       <table className="rows narrow">
-        <thead><tr><th>Decision</th><th>Because they are</th><th className="number">Rows</th></tr></thead>
+        <thead>
+          <tr>
+            <th>Decision</th>
+            <th>Because they are</th>
+            <th className="number">Rows</th>
+          </tr>
+        </thead>
         <tbody>
           {run.decisions.map((d) => (
             <tr key={d.decision + d.reason}>
-              <td><DecisionMark decision={d.decision as "keep"} /></td>
-              <td>{d.code === "override" ? <Link to={`/runs/${run.id}/results?overridden=true&decision=${d.decision}`}>{d.reason}</Link> : d.reason}</td>
+              <td>
+                <DecisionMark decision={d.decision} />
+              </td>
+              <td>
+                {d.code === "override" ? (
+                  <Link to={`/runs/${run.id}/results?overridden=true&decision=${d.decision}`}>{d.reason}</Link>
+                ) : (
+                  d.reason
+                )}
+              </td>
               <td className="number">{number(d.rows)}</td>
             </tr>
           ))}
@@ -96,27 +137,61 @@ function Decisions({ run }: { run: Run }) {
 
 /** Meaning is what a cause means, and what to do. */
 function Meaning({ of }: { of: { meaning: string; advice: string } | undefined }) {
-  return of ? <small className="quiet">{of.meaning} {of.advice}</small> : null;
+  return of ? (
+    <small className="quiet">
+      {of.meaning} {of.advice}
+    </small>
+  ) : null;
 }
+
+/** shownCauses is how many causes are shown unless all are asked for. */
+const shownCauses = 8;
 
 function Causes({ run }: { run: Run }) {
   const words = useWords();
+  const [all, setAll] = useState(false);
+  const causes = run.causes.toSorted((a, b) => b.addresses - a.addresses);
   return (
     <section>
       <h2>Findings and causes of the {number(run.done)} concluded addresses</h2>
       <table className="rows narrow">
-        <thead><tr><th>Finding</th><th>Cause</th><th className="number">Addresses</th><th><span className="unseen">What can be done</span></th></tr></thead>
+        <thead>
+          <tr>
+            <th>Finding</th>
+            <th>Cause</th>
+            <th className="number">Addresses</th>
+            <th>
+              <span className="unseen">What can be done</span>
+            </th>
+          </tr>
+        </thead>
         <tbody>
-          {run.causes.map((c) => (
+          {causes.slice(0, all ? undefined : shownCauses).map((c) => (
             <tr key={c.finding + c.cause}>
-              <td className={tones[c.finding]}><span aria-hidden="true">{glyphs[tones[c.finding]]}</span> {c.finding}</td>
-              <td><Link to={`/runs/${run.id}/results?cause=${c.cause}`}>{c.title}</Link><Meaning of={words.data?.causes.find((w) => w.code === c.cause)} /></td>
+              <td className={`${tones[c.finding]} finding`}>
+                <span aria-hidden="true">{glyphs[tones[c.finding]]}</span> {c.finding}
+              </td>
+              <td>
+                <Link to={`/runs/${run.id}/results?cause=${c.cause}`}>{c.title}</Link>
+                <Meaning of={words.data?.causes.find((w) => w.code === c.cause)} />
+              </td>
               <td className="number">{number(c.addresses)}</td>
-              <td>{run.state === "finished" && c.askAgain && <AskAgain run={run} which={{ causes: [c.cause] }}>Ask again<span className="unseen">: {c.title}</span></AskAgain>}</td>
+              <td>
+                {run.state === "finished" && c.askAgain && (
+                  <AskAgain run={run} which={{ causes: [c.cause] }}>
+                    Ask again<span className="unseen">: {c.title}</span>
+                  </AskAgain>
+                )}
+              </td>
             </tr>
           ))}
         </tbody>
       </table>
+      {!all && causes.length > shownCauses && (
+        <Button className="fold" onClick={() => setAll(true)}>
+          Show {plural(causes.length - shownCauses, "rarer cause")}
+        </Button>
+      )}
     </section>
   );
 }

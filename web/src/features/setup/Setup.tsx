@@ -1,11 +1,11 @@
 import type { ReactNode } from "react";
 import { Link } from "react-router";
 import { usePolicies, useSession, useWords } from "../../api/hooks";
+import { plural } from "../../words";
 import { useFollowed, useOwnEntries } from "../catalogues/queries";
 import { useHealth } from "../health/queries";
 import { useKeys } from "../keys/queries";
 import { useReadiness } from "../outbound/queries";
-import { plural } from "../../words";
 
 /** Setup lists all that is set up once, in groups, each with its state in a sentence. */
 export function Setup() {
@@ -24,38 +24,69 @@ export function Setup() {
             <Workers />
           </Group>
         )}
-        <Group name="Who may come in"><Keys /></Group>
-        <Group name="What the words mean"><Glossary /></Group>
+        <Group name="Who may come in">
+          <Keys />
+        </Group>
+        <Group name="What the words mean">
+          <Glossary />
+        </Group>
       </div>
     </>
   );
 }
 
 function Group({ name, children }: { name: string; children: ReactNode }) {
-  return <section><h2>{name}</h2><dl>{children}</dl></section>;
+  return (
+    <section>
+      <h2>{name}</h2>
+      <dl>{children}</dl>
+    </section>
+  );
 }
 
 function Place({ to, name, says }: { to: string; name: string; says: string | undefined }) {
-  return <div><dt><Link to={to}>{name}</Link></dt><dd>{says ?? "\u00a0"}</dd></div>;
+  return (
+    <div>
+      <dt>
+        <Link to={to}>{name}</Link>
+      </dt>
+      <dd>{says ?? "\u00a0"}</dd>
+    </div>
+  );
 }
 
 function Policies() {
   const policies = usePolicies();
   const own = policies.data?.filter((p) => !p.ready).length;
   const ready = policies.data?.filter((p) => p.ready).length;
-  return <Place to="/policies" name="Policies" says={own === undefined ? undefined : `${ready} ready-made, ${own === 0 ? "none" : own} of your own.`} />;
+  return (
+    <Place
+      to="/policies"
+      name="Policies"
+      says={own === undefined ? undefined : `${ready} ready-made, ${own === 0 ? "none" : own} of your own.`}
+    />
+  );
 }
 
 function Catalogues() {
   const own = useOwnEntries();
   const followed = useFollowed();
-  const says = own.data && followed.data && `${own.data.length === 500 ? "500 entries or more" : plural(own.data.length, "entry", "entries")} of your own, ${followed.data.length === 0 ? "none" : plural(followed.data.length, "list")} followed.`;
+  const says =
+    own.data &&
+    followed.data &&
+    `${own.data.length === 500 ? "500 entries or more" : plural(own.data.length, "entry", "entries")} of your own, ${followed.data.length === 0 ? "none" : plural(followed.data.length, "list")} followed.`;
   return <Place to="/catalogues" name="Catalogues" says={says} />;
 }
 
 function Outbound() {
   const readiness = useReadiness();
-  return <Place to="/outbound" name="Outbound" says={readiness.data && `Outbound is ${readiness.data.state}. ${readiness.data.says}`} />;
+  return (
+    <Place
+      to="/outbound"
+      name="Outbound"
+      says={readiness.data && `Outbound is ${readiness.data.state}. ${readiness.data.says}`}
+    />
+  );
 }
 
 function Workers() {
@@ -65,10 +96,25 @@ function Workers() {
 
 function Keys() {
   const keys = useKeys();
-  return <Place to="/keys" name="Keys" says={keys.data && `${plural(keys.data.length, "key opens", "keys open")} this workspace.`} />;
+  return (
+    <Place
+      to="/keys"
+      name="Keys"
+      says={keys.data && `${plural(keys.data.length, "key opens", "keys open")} this workspace.`}
+    />
+  );
 }
 
 function Glossary() {
   const words = useWords();
-  return <Place to="/glossary" name="Glossary" says={words.data && `${plural(words.data.causes.length, "cause")} and ${plural(words.data.traits.length, "trait")}, with what they mean and what to do.`} />;
+  return (
+    <Place
+      to="/glossary"
+      name="Glossary"
+      says={
+        words.data &&
+        `${plural(words.data.causes.length, "cause")} and ${plural(words.data.traits.length, "trait")}, with what they mean and what to do.`
+      }
+    />
+  );
 }
