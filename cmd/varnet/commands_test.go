@@ -252,6 +252,18 @@ func TestCommands(t *testing.T) {
 		good("check -v info@postbran.example", "Trait:         role"),
 		wrong("check", "ADDRESS is missing"),
 	)
+	h.walk( // keys
+		good("keys", "test", "read,import,run,export,check,manage", "127.0.0.1"),
+		good("keys make form -scopes check -days 30 -networks 192.0.2.0/24", "varnet_"),
+		good("keys", "form", "check", "192.0.2.0/24"),
+		good("keys rotate 2 -overlap 0", "varnet_"),
+		good("keys delete 2"),
+		failing("keys delete 1", "You are signed in with key 1."),
+		failing("keys make form -scopes all", "body.scopes"),
+		failing("keys make form -networks here", `"here" is no network`),
+		failing("keys rotate 99", "no such record"),
+		wrong("keys make", "NAME is missing"),
+	)
 	h.walk( // workers
 		good("workers", "lanes at work", "direct"),
 		failing("workers drain nobody", "nobody"),

@@ -22,6 +22,7 @@ import (
 	"varnet/core/probe"
 	"varnet/core/resolve"
 	"varnet/core/smtp"
+	"varnet/internal/account"
 	"varnet/internal/api"
 	"varnet/internal/secret"
 	"varnet/internal/store"
@@ -363,8 +364,8 @@ func firstKey(ctx context.Context, c *cli, db *store.Store) error {
 		fmt.Fprintln(c.err, "There is no key yet; \"varnet key new\" makes one.")
 		return nil
 	}
-	_, k, err := db.NewKey(ctx, defaultWorkspace, "first key")
-	if err != nil {
+	k := account.NewKey()
+	if _, err := db.NewKey(ctx, defaultWorkspace, k, store.KeyTerms{Name: "first key", Scopes: account.Names(account.Scopes())}); err != nil {
 		return err
 	}
 	fmt.Fprintf(c.err, "The first key of this installation, shown only now:\n  %s\nSign in to the console with it; programs give it as VARNET_KEY.\n", k)
@@ -407,12 +408,17 @@ func newKey(c *cli) action {
 	dsn := c.database()
 	name := c.flags.String("name", "a key", "what the key is for")
 	workspace := c.flags.String("workspace", defaultWorkspace, "the workspace it opens; made if need be")
+	scopes := c.flags.String("scopes", strings.Join(account.Names(account.Scopes()), ","), "what it may do, with commas between")
 	return withDatabase(dsn, func(ctx context.Context, db *store.Store) error {
-		_, k, err := db.NewKey(ctx, *workspace, *name)
-		if err == nil {
-			err = c.sentence(k)
+		granted, err := account.ReadScopes(fields(*scopes))
+		if err != nil {
+			return c.wrongUse("-scopes: " + err.Error())
 		}
-		return err
+		k := account.NewKey()
+		if _, err := db.NewKey(ctx, *workspace, k, store.KeyTerms{Name: *name, Scopes: account.Names(granted)}); err != nil {
+			return err
+		}
+		return c.sentence(k)
 	})
 }
 

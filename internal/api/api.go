@@ -123,6 +123,7 @@ func (a *API) register(h huma.API) {
 	a.registerChanges(h)
 	closeValues(h.OpenAPI())
 	describeKeys(h.OpenAPI())
+	secure(h.OpenAPI())
 	describe(h.OpenAPI())
 	nameEvents(h.OpenAPI())
 }
@@ -130,12 +131,12 @@ func (a *API) register(h huma.API) {
 // operation describes an operation in one line.
 func operation(id, method, path, summary string) huma.Operation {
 	op := huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary,
-		Errors: []int{http.StatusUnauthorized, http.StatusUnprocessableEntity, http.StatusInternalServerError, http.StatusServiceUnavailable}}
+		Errors: []int{http.StatusUnauthorized, http.StatusForbidden, http.StatusUnprocessableEntity, http.StatusInternalServerError, http.StatusServiceUnavailable}}
 	if strings.Contains(path, "{") {
 		op.Errors = append(op.Errors, http.StatusNotFound)
 	}
 	if method != http.MethodGet {
-		op.Errors = append(op.Errors, http.StatusForbidden, http.StatusConflict)
+		op.Errors = append(op.Errors, http.StatusConflict)
 	}
 	if method != http.MethodGet && method != http.MethodDelete {
 		op.Errors = append(op.Errors, http.StatusBadRequest, http.StatusRequestEntityTooLarge, http.StatusUnsupportedMediaType)

@@ -4,15 +4,22 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"net/netip"
+	"slices"
+	"strings"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"varnet/internal/account"
 	"varnet/internal/contract"
+	"varnet/internal/store"
 )
 
 func (a *API) registerKeys(h huma.API) {
 	huma.Register(h, operation("get-keys", http.MethodGet, "/keys", "The keys of the workspace, the oldest first"), a.keys)
 	huma.Register(h, creates(operation("make-key", http.MethodPost, "/keys", "Make a key; it is shown this once")), a.makeKey)
+	huma.Register(h, creates(operation("rotate-key", http.MethodPost, "/keys/{id}/rotate", "Replace a key by a new one with the same terms")), a.rotateKey)
 	huma.Register(h, operation("delete-key", http.MethodDelete, "/keys/{id}", "Take a key back, with the console sessions that it opened"), a.deleteKey)
 }
 
@@ -21,19 +28,80 @@ func (a *API) keys(ctx context.Context, _ *struct{}) (*pageOutput[contract.Known
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	out := make([]contract.KnownKey, len(found))
-	for i, k := range found {
-		out[i] = contract.KnownKey{ID: k.ID, Name: k.Name, CreatedAt: k.CreatedAt, Yours: k.ID == workspace(ctx).KeyID}
+	return whole(contract.Each(found, func(k store.Key) contract.KnownKey { return keyBody(k, workspace(ctx).KeyID) })), nil
+}
+
+func keyBody(k store.Key, yours int64) contract.KnownKey {
+	b := contract.KnownKey{ID: k.ID, Name: k.Name, Scopes: k.Scopes, CreatedAt: k.CreatedAt, ExpiresAt: k.ExpiresAt, Networks: []string{}, LastUsedAt: k.LastUsedAt, Yours: k.ID == yours}
+	for _, n := range k.Networks {
+		b.Networks = append(b.Networks, n.String())
 	}
-	return whole(out), nil
+	if k.LastUsedFrom != nil {
+		b.LastUsedFrom = k.LastUsedFrom.String()
+	}
+	if k.MadeBy != nil {
+		b.MadeBy = *k.MadeBy
+	}
+	return b
+}
+
+// madeKey is a key with its text, which nobody can read again.
+func madeKey(k store.Key, text string) *made[contract.KnownKey] {
+	b := keyBody(k, 0)
+	b.Key = text
+	return &made[contract.KnownKey]{fmt.Sprintf("/api/v1/keys/%d", k.ID), b}
 }
 
 func (a *API) makeKey(ctx context.Context, in *struct{ Body contract.NewKey }) (*made[contract.KnownKey], error) {
-	k, text, err := a.store.NewKey(ctx, workspace(ctx).Name, in.Body.Name)
+	w := workspace(ctx)
+	for _, s := range in.Body.Scopes {
+		if !slices.Contains(w.Scopes, s) {
+			return nil, huma.Error403Forbidden(fmt.Sprintf("Your key has not the scope “%s” itself, so it cannot give it to another.", s))
+		}
+	}
+	terms := store.KeyTerms{Name: in.Body.Name, Scopes: in.Body.Scopes, MadeBy: &w.KeyID}
+	if in.Body.ExpiresDays > 0 {
+		end := time.Now().AddDate(0, 0, in.Body.ExpiresDays)
+		terms.ExpiresAt = &end
+	}
+	for i, text := range in.Body.Networks {
+		n, err := network(text)
+		if err != nil {
+			return nil, huma.Error422UnprocessableEntity("One of the networks is none.", &huma.ErrorDetail{Location: fmt.Sprintf("body.networks[%d]", i), Message: err.Error(), Value: text})
+		}
+		terms.Networks = append(terms.Networks, n)
+	}
+	text := account.NewKey()
+	k, err := a.store.NewKey(ctx, w.Name, text, terms)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	return &made[contract.KnownKey]{fmt.Sprintf("/api/v1/keys/%d", k.ID), contract.KnownKey{ID: k.ID, Name: k.Name, CreatedAt: k.CreatedAt, Key: text}}, nil
+	return madeKey(k, text), nil
+}
+
+// network reads a network, or one address.
+func network(text string) (netip.Prefix, error) {
+	text = strings.TrimSpace(text)
+	if a, err := netip.ParseAddr(text); err == nil {
+		return netip.PrefixFrom(a, a.BitLen()), nil
+	}
+	n, err := netip.ParsePrefix(text)
+	if err != nil {
+		return n, fmt.Errorf("%q is no network; write one such as 192.0.2.0/24", text)
+	}
+	return n.Masked(), nil
+}
+
+func (a *API) rotateKey(ctx context.Context, in *struct {
+	ByID
+	Body contract.KeyRotation
+}) (*made[contract.KnownKey], error) {
+	text := account.NewKey()
+	k, err := a.store.RotateKey(ctx, workspace(ctx).ID, in.ID, text, time.Now().Add(time.Duration(in.Body.OverlapHours)*time.Hour))
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return madeKey(k, text), nil
 }
 
 func (a *API) deleteKey(ctx context.Context, in *ByID) (*struct{}, error) {

@@ -22,9 +22,6 @@ func (a *API) registerOutbound(h huma.API) {
 	op := func(id, method, path, summary string) huma.Operation {
 		o := operation(id, method, path, summary)
 		o.Middlewares = keeper
-		if method == http.MethodGet {
-			o.Errors = append(o.Errors, http.StatusForbidden)
-		}
 		return o
 	}
 	huma.Register(h, operation("get-readiness", http.MethodGet, "/outbound/readiness", "Whether outbound is ready, in a sentence"), a.readiness)

@@ -11,6 +11,7 @@ import (
 	"varnet/core/finding"
 	"varnet/core/policy"
 	"varnet/core/probe"
+	"varnet/internal/account"
 	"varnet/internal/contract"
 	"varnet/internal/decide"
 	"varnet/internal/export"
@@ -31,7 +32,10 @@ func (a *API) registerResults(h huma.API) {
 // allWords is the registry: all causes and traits with their words.
 func allWords() contract.Words {
 	return contract.Words{Causes: contract.Each(finding.Causes(), func(c finding.CauseInfo) contract.CauseInfo { return contract.CauseInfo(c) }),
-		Traits: contract.Each(finding.TraitInfos(), func(t finding.TraitInfo) contract.TraitInfo { return contract.TraitInfo(t) })}
+		Traits: contract.Each(finding.TraitInfos(), func(t finding.TraitInfo) contract.TraitInfo { return contract.TraitInfo(t) }),
+		Scopes: contract.Each(account.Scopes(), func(x account.Scope) contract.ScopeInfo {
+			return contract.ScopeInfo{Code: string(x), Says: x.Says()}
+		})}
 }
 
 func filterSentence(_ context.Context, in *struct{ decide.Filter }) (*struct{ Body contract.FilterSentence }, error) {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"net/http"
+	"net/netip"
 	"strings"
 	"time"
 
@@ -36,7 +37,9 @@ func (a *API) authenticate(h huma.API) func(huma.Context, func(huma.Context)) {
 		switch {
 		case errors.Is(err, store.ErrUnknownKey):
 			_ = huma.WriteErr(h, ctx, http.StatusUnauthorized,
-				"The key is not known. Give a key of your workspace (Authorization: Bearer …), or sign in to the console with it.")
+				"The key is not known. It is none, has expired, or may not be used from your network. Give a key of your workspace (Authorization: Bearer …), or sign in to the console with it.")
+		case err == nil && may(w, ctx.Operation().OperationID) != nil:
+			_ = huma.WriteErr(h, ctx, http.StatusForbidden, may(w, ctx.Operation().OperationID).Error())
 		case err != nil:
 			a.log.Error("a key could not be looked up", "err", err)
 			_ = huma.WriteErr(h, ctx, http.StatusServiceUnavailable, "The database does not answer. Try again in a moment.")
@@ -48,10 +51,10 @@ func (a *API) authenticate(h huma.API) func(huma.Context, func(huma.Context)) {
 
 func (a *API) whoIs(ctx huma.Context) (store.Workspace, error) {
 	if key, ok := strings.CutPrefix(ctx.Header("Authorization"), "Bearer "); ok {
-		return a.store.WorkspaceOfKey(ctx.Context(), strings.TrimSpace(key))
+		return a.store.WorkspaceOfKey(ctx.Context(), strings.TrimSpace(key), addressOf(ctx.RemoteAddr()))
 	}
 	if c, err := huma.ReadCookie(ctx, sessionCookie); err == nil {
-		return a.store.WorkspaceOfSession(ctx.Context(), c.Value)
+		return a.store.WorkspaceOfSession(ctx.Context(), c.Value, addressOf(ctx.RemoteAddr()))
 	}
 	return store.Workspace{}, store.ErrUnknownKey
 }
@@ -72,8 +75,8 @@ func (a *API) registerSessions(h huma.API) {
 	huma.Register(h, operation("sign-out", http.MethodDelete, "/session", "Sign out"), a.signOut)
 }
 
-func (a *API) signIn(ctx context.Context, in *struct{ Body contract.SignIn }) (*sessionOutput, error) {
-	w, err := a.store.WorkspaceOfKey(ctx, strings.TrimSpace(in.Body.Key))
+func (a *API) signIn(ctx context.Context, in *signInInput) (*sessionOutput, error) {
+	w, err := a.store.WorkspaceOfKey(ctx, strings.TrimSpace(in.Body.Key), in.from)
 	if errors.Is(err, store.ErrUnknownKey) {
 		return nil, huma.Error401Unauthorized("This key is not known. Check that it was pasted whole; a new one is made by: varnet key new")
 	}
@@ -85,6 +88,18 @@ func (a *API) signIn(ctx context.Context, in *struct{ Body contract.SignIn }) (*
 		return nil, a.failed(ctx, err)
 	}
 	return &sessionOutput{SetCookie: cookie(session, store.SessionLife), Body: contract.Session{Workspace: w.Name, Keeper: w.Keeper}}, nil
+}
+
+// signInInput is a request to sign in, with the address that it comes from.
+type signInInput struct {
+	Body contract.SignIn
+	from netip.Addr
+}
+
+// Resolve takes note of where the request comes from.
+func (in *signInInput) Resolve(ctx huma.Context) []error {
+	in.from = addressOf(ctx.RemoteAddr())
+	return nil
 }
 
 func cookie(value string, life time.Duration) http.Cookie {

@@ -99,3 +99,23 @@ func (c *Client) TryPolicy(ctx context.Context, run int64, p contract.Policy) (t
 func (c *Client) Decide(ctx context.Context, run int64, policy string) (r contract.Run, err error) {
 	return r, c.call(ctx, http.MethodPut, fmt.Sprintf("/runs/%d/policy", run), contract.PolicyChoice{Name: policy}, &r)
 }
+
+// Keys returns the keys of the workspace, the oldest first.
+func (c *Client) Keys(ctx context.Context) (k []contract.KnownKey, err error) {
+	return items[contract.KnownKey](ctx, c, http.MethodGet, "/keys", nil)
+}
+
+// MakeKey makes a key; its text is in the answer, this once.
+func (c *Client) MakeKey(ctx context.Context, n contract.NewKey) (k contract.KnownKey, err error) {
+	return k, c.call(ctx, http.MethodPost, "/keys", n, &k)
+}
+
+// RotateKey replaces a key by a new one with the same terms; the old one ends after the overlap.
+func (c *Client) RotateKey(ctx context.Context, id int64, r contract.KeyRotation) (k contract.KnownKey, err error) {
+	return k, c.call(ctx, http.MethodPost, fmt.Sprintf("/keys/%d/rotate", id), r, &k)
+}
+
+// DeleteKey takes a key back, with the console sessions that it opened.
+func (c *Client) DeleteKey(ctx context.Context, id int64) error {
+	return c.remove(ctx, fmt.Sprintf("/keys/%d", id))
+}

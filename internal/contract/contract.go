@@ -313,6 +313,7 @@ type Session struct {
 type Words struct {
 	Causes []CauseInfo `json:"causes" doc:"All causes."`
 	Traits []TraitInfo `json:"traits" doc:"All traits."`
+	Scopes []ScopeInfo `json:"scopes" doc:"All scopes of keys."`
 }
 
 // ShippedEntry is an entry of a catalogue that ships with Varnet.
@@ -451,16 +452,36 @@ type Changed struct {
 
 // KnownKey is a key of the workspace; the key itself is shown only when made.
 type KnownKey struct {
-	ID        int64     `json:"id" doc:"Names the key."`
-	Name      string    `json:"name" doc:"What it is for."`
-	CreatedAt time.Time `json:"createdAt" doc:"When it was made."`
-	Yours     bool      `json:"yours" doc:"Whether this request was made with it."`
-	Key       string    `json:"key,omitempty" doc:"The key itself, of one that was just made."`
+	ID           int64      `json:"id" doc:"Names the key."`
+	Name         string     `json:"name" doc:"What it is for."`
+	Scopes       []string   `json:"scopes" doc:"What it may do."`
+	CreatedAt    time.Time  `json:"createdAt" doc:"When it was made."`
+	MadeBy       int64      `json:"madeBy,omitempty" doc:"The key by which it was made; left out where that was on the installation itself, or it is gone."`
+	ExpiresAt    *time.Time `json:"expiresAt,omitempty" doc:"When it ends; left out of one that does not."`
+	Networks     []string   `json:"networks" doc:"The networks from which it may be used; none: from anywhere."`
+	LastUsedAt   *time.Time `json:"lastUsedAt,omitempty" doc:"When it was used last, to the minute."`
+	LastUsedFrom string     `json:"lastUsedFrom,omitempty" doc:"From which address."`
+	Yours        bool       `json:"yours" doc:"Whether this request was made with it."`
+	Key          string     `json:"key,omitempty" doc:"The key itself, of one that was just made."`
+}
+
+// KeyRotation is how a key is replaced.
+type KeyRotation struct {
+	OverlapHours int `json:"overlapHours,omitempty" default:"24" minimum:"0" maximum:"720" doc:"For how many hours the old key goes on beside the new one."`
 }
 
 // NewKey is a key to be made.
 type NewKey struct {
-	Name string `json:"name" minLength:"1" maxLength:"120" doc:"What it is for."`
+	Name        string   `json:"name" minLength:"1" maxLength:"120" doc:"What it is for."`
+	Scopes      []string `json:"scopes" minItems:"1" maxItems:"20" enum:"read,import,run,export,check,manage" doc:"What it may do; nothing beyond what you may do yourself."`
+	ExpiresDays int      `json:"expiresDays,omitempty" minimum:"0" maximum:"3650" doc:"After how many days it ends; 0: it does not."`
+	Networks    []string `json:"networks,omitempty" maxItems:"100" doc:"The networks from which it may be used, such as 192.0.2.0/24 or 2001:db8::/32; none: from anywhere."`
+}
+
+// ScopeInfo says what a scope lets do.
+type ScopeInfo struct {
+	Code string `json:"code" enum:"read,import,run,export,check,manage" doc:"The scope."`
+	Says string `json:"says" doc:"What it lets do."`
 }
 
 // ListRow is a row of a list as it was imported.

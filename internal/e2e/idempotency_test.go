@@ -40,7 +40,7 @@ func TestIdempotencyKeys(t *testing.T) {
 		{"/lists?fileName=members.csv", "application/octet-stream", "e-mail\niris@postbarn.example\nlark@postbarn.example\n"},
 		{"/lists/1/imports?mode=append", "application/octet-stream", "e-mail\nmoss@postbarn.example\n"},
 		{"/lists/2/runs", "application/json", `{"depth": "syntax"}`},
-		{"/keys", "application/json", `{"name": "spring"}`},
+		{"/keys", "application/json", `{"name": "spring", "scopes": ["read"]}`},
 	} {
 		key := fmt.Sprint("key-of-", n, "-and-more")
 		status, first, at := send(c.path, c.kind, key, c.body)
@@ -52,13 +52,13 @@ func TestIdempotencyKeys(t *testing.T) {
 			t.Errorf("%s: what was made is not at %s: %d", c.path, at, got)
 		}
 	}
-	if status, text, _ := send("/keys", "application/json", "key-of-3-and-more", `{"name": "autumn"}`); status != http.StatusUnprocessableEntity || !strings.Contains(text, "idempotency-key-reused") {
+	if status, text, _ := send("/keys", "application/json", "key-of-3-and-more", `{"name": "autumn", "scopes": ["read"]}`); status != http.StatusUnprocessableEntity || !strings.Contains(text, "idempotency-key-reused") {
 		t.Errorf("another request with the same key: %d %s", status, text)
 	}
-	if status, _, _ := send("/keys", "application/json", "a-wrong-one-first", `{"name": ""}`); status != http.StatusUnprocessableEntity {
+	if status, _, _ := send("/keys", "application/json", "a-wrong-one-first", `{"name": "", "scopes": ["read"]}`); status != http.StatusUnprocessableEntity {
 		t.Errorf("a wrong request: %d", status)
 	}
-	if status, _, _ := send("/keys", "application/json", "a-wrong-one-first", `{"name": "winter"}`); status != http.StatusCreated {
+	if status, _, _ := send("/keys", "application/json", "a-wrong-one-first", `{"name": "winter", "scopes": ["read"]}`); status != http.StatusCreated {
 		t.Errorf("corrected under the same key: %d", status)
 	}
 	var wait sync.WaitGroup

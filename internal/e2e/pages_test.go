@@ -45,7 +45,7 @@ func TestPages(t *testing.T) {
 	do("an entry that is none", browser.Type(`textarea[aria-label="Names"]`, "@@"), browser.Press("Add"), browser.Seen("[role=alert]"))
 	do("glossary", browser.Press("Setup"), browser.Press("Glossary"), browser.Type("#search", "greylist"), browser.Text("1 of 29 fit"), browser.Text("exchanger.postponed"))
 	do("keys", browser.Press("Setup"), browser.Press("Keys"), browser.Type(`input[aria-label="What the key is for"]`, "the web form"), browser.Press("Make a key"), browser.Text("shown only now"))
-	do("a key is taken back", click("the web form"), without("the web form"))
+	do("a key is taken back", click("Take it back: the web form"), without("the web form"))
 	do("domains", chromedp.Navigate(s.URL+"/runs/1/domains"), browser.Text("postbarn.example"), browser.Type("#search", "sundial"), browser.Text("1 domain, the largest first"), browser.Text("proves nothing"))
 	do("a domain's results", browser.Press("sundial-nursery.example"), browser.Text("catch-all"))
 	do("one address asked again", chromedp.Navigate(s.URL+"/runs/1/results?finding=deliverable"), browser.Text("Arrow keys walk"), browser.Click("tbody button"), browser.Press("Ask again now"), browser.Text("It is being asked again"))

@@ -28,6 +28,7 @@ type apiOperation struct {
 		Content map[string]any
 	} `json:"requestBody"`
 	Responses map[string]any
+	Security  []map[string][]string
 }
 
 // operations reads the operations of the contract.

@@ -2,6 +2,7 @@ package store_test
 
 import (
 	"context"
+	"crypto/rand"
 	"errors"
 	"fmt"
 	"strings"
@@ -186,12 +187,13 @@ func TestKeysMadeAtOnce(t *testing.T) {
 	for n := range 20 {
 		made.Go(func() {
 			name := fmt.Sprint("key ", n)
-			k, text, err := s.NewKey(ctx, "ours", name)
+			text := rand.Text()
+			k, err := s.NewKey(ctx, "ours", text, store.KeyTerms{Name: name, Scopes: []string{"read"}})
 			if err != nil {
 				t.Error(err)
 				return
 			}
-			of, err := s.WorkspaceOfKey(ctx, text)
+			of, err := s.WorkspaceOfKey(ctx, text, here)
 			if err != nil || of.ID != w || of.KeyID != k.ID || k.Name != name {
 				t.Errorf("%s was given %+v, which opens %+v, %v", name, k, of, err)
 			}

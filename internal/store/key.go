@@ -6,6 +6,7 @@ import (
 	"crypto/sha256"
 	"encoding/base64"
 	"errors"
+	"net/netip"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -21,6 +22,8 @@ type Workspace struct {
 	KeyID int64
 	// Keeper looks after outbound of the installation.
 	Keeper bool
+	// Scopes are what the key may do.
+	Scopes []string
 }
 
 // secret makes 256 random bits in a form that can be typed and pasted.
@@ -38,16 +41,37 @@ func hashed(text string) []byte {
 	return h[:]
 }
 
-// NewKey makes a key for the workspace of that name, which is made if need be; the first
-// there is looks after outbound. The text of the key is returned this once and
-// cannot be read again.
-func (s *Store) NewKey(ctx context.Context, workspace, name string) (k Key, text string, err error) {
-	text, hash := secret("varnet_")
-	k, err = one[Key](ctx, s.db, `
+// KeyTerms are what a key is for: what it may do, how long and from where.
+type KeyTerms struct {
+	Name      string
+	Scopes    []string
+	ExpiresAt *time.Time
+	Networks  []netip.Prefix // none: from anywhere
+	MadeBy    *int64         // the key by which it was made
+}
+
+// NewKey records a key for the workspace of that name, which is made if need be; the first
+// there is looks after outbound. Of its text only a hash is kept.
+func (s *Store) NewKey(ctx context.Context, workspace, text string, t KeyTerms) (Key, error) {
+	return one[Key](ctx, s.db, `
 		WITH made AS (INSERT INTO workspace (name, keeper) SELECT $1, NOT EXISTS (SELECT FROM workspace)
 			ON CONFLICT (name) DO UPDATE SET name = $1 RETURNING id)
-		INSERT INTO key (workspace_id, name, hash) SELECT id, $2, $3 FROM made RETURNING id, name, created_at`, workspace, name, hash)
-	return k, text, err
+		INSERT INTO key (workspace_id, name, hash, scopes, expires_at, networks, made_by) SELECT id, $2, $3, $4, $5, coalesce($6::cidr[], '{}'), $7 FROM made RETURNING `+keyColumns,
+		workspace, t.Name, hashed(text), t.Scopes, t.ExpiresAt, t.Networks, t.MadeBy)
+}
+
+// RotateKey records a new key with the terms of another one, which ends at a time unless it
+// ends before.
+func (s *Store) RotateKey(ctx context.Context, workspace, id int64, text string, until time.Time) (k Key, err error) {
+	err = s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
+		k, err = one[Key](ctx, s.db, `INSERT INTO key (workspace_id, name, hash, scopes, expires_at, networks, made_by)
+			SELECT workspace_id, name, $3, scopes, expires_at, networks, id FROM key WHERE workspace_id = $1 AND id = $2 RETURNING `+keyColumns, workspace, id, hashed(text))
+		if err == nil {
+			_, err = s.db.Exec(ctx, "UPDATE key SET expires_at = least(expires_at, $3) WHERE workspace_id = $1 AND id = $2", workspace, id, until)
+		}
+		return err
+	})
+	return k, err
 }
 
 // AnyKey reports whether there is a key at all.
@@ -56,9 +80,9 @@ func (s *Store) AnyKey(ctx context.Context) (any bool, err error) {
 	return any, err
 }
 
-// WorkspaceOfKey returns the workspace a key opens.
-func (s *Store) WorkspaceOfKey(ctx context.Context, key string) (Workspace, error) {
-	return s.workspace(ctx, `SELECT w.id, w.name, k.id, w.keeper FROM key k JOIN workspace w ON w.id = k.workspace_id WHERE k.hash = $1`, hashed(key))
+// WorkspaceOfKey returns the workspace a key opens to somebody at an address.
+func (s *Store) WorkspaceOfKey(ctx context.Context, key string, from netip.Addr) (Workspace, error) {
+	return s.workspace(ctx, from, `key k JOIN workspace w ON w.id = k.workspace_id WHERE k.hash = $1`, hashed(key))
 }
 
 // SessionLife is how long a console session lasts.
@@ -79,30 +103,48 @@ func (s *Store) EndSession(ctx context.Context, session string) error {
 }
 
 // WorkspaceOfSession returns the workspace a console session is signed in to.
-func (s *Store) WorkspaceOfSession(ctx context.Context, session string) (Workspace, error) {
-	return s.workspace(ctx, `
-		SELECT w.id, w.name, k.id, w.keeper FROM console_session c JOIN key k ON k.id = c.key_id JOIN workspace w ON w.id = k.workspace_id
+func (s *Store) WorkspaceOfSession(ctx context.Context, session string, from netip.Addr) (Workspace, error) {
+	return s.workspace(ctx, from, `console_session c JOIN key k ON k.id = c.key_id JOIN workspace w ON w.id = k.workspace_id
 		WHERE c.hash = $1 AND c.expires_at > now()`, hashed(session))
 }
 
-func (s *Store) workspace(ctx context.Context, sql string, hash []byte) (w Workspace, err error) {
-	err = s.db.QueryRow(ctx, sql, hash).Scan(&w.ID, &w.Name, &w.KeyID, &w.Keeper)
+// usedEvery is how often the use of a key is written down at the most.
+const usedEvery = time.Minute
+
+// workspace returns the workspace of a key that is good now, and from that address. Why one
+// is not is told to nobody: it may be a thief who asks.
+func (s *Store) workspace(ctx context.Context, from netip.Addr, where string, hash []byte) (w Workspace, err error) {
+	var used *time.Time
+	err = s.db.QueryRow(ctx, "SELECT w.id, w.name, k.id, w.keeper, k.scopes, k.last_used_at FROM "+where+
+		" AND (k.expires_at IS NULL OR k.expires_at > now()) AND (k.networks = '{}' OR $2::inet <<= ANY (k.networks))", hash, from).
+		Scan(&w.ID, &w.Name, &w.KeyID, &w.Keeper, &w.Scopes, &used)
 	if errors.Is(err, pgx.ErrNoRows) {
-		err = ErrUnknownKey
+		return w, ErrUnknownKey
+	}
+	if err == nil && (used == nil || time.Since(*used) > usedEvery) {
+		_, err = s.db.Exec(ctx, "UPDATE key SET last_used_at = now(), last_used_from = $2 WHERE id = $1", w.KeyID, from)
 	}
 	return w, err
 }
 
 // Key is a key as it is kept: it cannot be read again.
 type Key struct {
-	ID        int64
-	Name      string
-	CreatedAt time.Time
+	ID           int64
+	Name         string
+	Scopes       []string
+	CreatedAt    time.Time
+	ExpiresAt    *time.Time
+	Networks     []netip.Prefix
+	LastUsedAt   *time.Time
+	LastUsedFrom *netip.Addr
+	MadeBy       *int64
 }
 
-// Keys returns the keys of a workspace, the oldest first.
+const keyColumns = "id, name, scopes, created_at, expires_at, networks, last_used_at, last_used_from, made_by"
+
+// Keys returns the keys of a workspace, the oldest first, also those that have expired.
 func (s *Store) Keys(ctx context.Context, workspace int64) ([]Key, error) {
-	return many[Key](ctx, s.db, "SELECT id, name, created_at FROM key WHERE workspace_id = $1 ORDER BY id", workspace)
+	return many[Key](ctx, s.db, "SELECT "+keyColumns+" FROM key WHERE workspace_id = $1 ORDER BY id", workspace)
 }
 
 // DeleteKey takes a key back, with the console sessions that it opened.

@@ -2,8 +2,12 @@ package store_test
 
 import (
 	"context"
+	"crypto/rand"
 	"errors"
 	"fmt"
+	"net/netip"
+	"reflect"
+	"slices"
 	"sync"
 	"testing"
 	"time"
@@ -34,13 +38,16 @@ func open(t *testing.T) *store.Store {
 	return s
 }
 
+// here is where the tests call from.
+var here = netip.MustParseAddr("127.0.0.1")
+
 func workspace(t *testing.T, s *store.Store, name string) int64 {
 	t.Helper()
-	_, key, err := s.NewKey(t.Context(), name, "test")
-	if err != nil {
+	key := rand.Text()
+	if _, err := s.NewKey(t.Context(), name, key, store.KeyTerms{Name: "test", Scopes: []string{"read"}}); err != nil {
 		t.Fatal(err)
 	}
-	w, err := s.WorkspaceOfKey(t.Context(), key)
+	w, err := s.WorkspaceOfKey(t.Context(), key, here)
 	if err != nil || w.Name != name {
 		t.Fatalf("%+v, %v", w, err)
 	}
@@ -395,16 +402,61 @@ func TestCatalogueEntries(t *testing.T) {
 	}
 }
 
+// TestKeyTerms: a key opens its workspace while it lasts and from its networks; its use is
+// written down; one that is replaced goes on for the overlap, with the same terms.
+func TestKeyTerms(t *testing.T) {
+	s, ctx := open(t), t.Context()
+	past, soon := time.Now().Add(-time.Second), time.Now().Add(time.Hour)
+	near := []netip.Prefix{netip.MustParsePrefix("192.0.2.0/24"), netip.MustParsePrefix("2001:db8::/32")}
+	for key, terms := range map[string]store.KeyTerms{"ended": {ExpiresAt: &past}, "lasting": {ExpiresAt: &soon}, "near": {Networks: near}} {
+		terms.Name, terms.Scopes = key, []string{"read"}
+		if _, err := s.NewKey(ctx, "ours", key, terms); err != nil {
+			t.Fatal(err)
+		}
+	}
+	opens := func(key, from string) bool {
+		t.Helper()
+		w, err := s.WorkspaceOfKey(ctx, key, netip.MustParseAddr(from))
+		if err != nil && !errors.Is(err, store.ErrUnknownKey) || err == nil && !slices.Equal(w.Scopes, []string{"read"}) {
+			t.Errorf("%s: %+v, %v", key, w, err)
+		}
+		return err == nil
+	}
+	if opens("ended", "127.0.0.1") || !opens("lasting", "127.0.0.1") || opens("near", "127.0.0.1") || !opens("near", "192.0.2.77") || !opens("near", "2001:db8::1") {
+		t.Error("a key opens when it should not, or the other way round")
+	}
+	kept, err := s.Keys(ctx, 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, k := range kept {
+		if used := k.Name != "ended"; (k.LastUsedAt != nil) != used || used && !k.LastUsedFrom.IsValid() {
+			t.Errorf("%s was used: %v from %v", k.Name, k.LastUsedAt, k.LastUsedFrom)
+		}
+		next, err := s.RotateKey(ctx, 1, k.ID, "next "+k.Name, past)
+		if err != nil || next.Name != k.Name || !slices.Equal(next.Scopes, k.Scopes) || !slices.Equal(next.Networks, k.Networks) || *next.MadeBy != k.ID {
+			t.Errorf("%+v was replaced by %+v, %v", k, next, err)
+		}
+	}
+	if opens("lasting", "127.0.0.1") || !opens("next lasting", "127.0.0.1") || !opens("next near", "192.0.2.1") || opens("next near", "127.0.0.1") {
+		t.Error("a key that was replaced opens after its overlap, or the new one does not")
+	}
+	if _, err := s.RotateKey(ctx, 2, kept[0].ID, "another workspace's", soon); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("another workspace replaces it: %v", err)
+	}
+}
+
 func TestKeysAndSessions(t *testing.T) {
 	s, ctx := open(t), t.Context()
 	if any, err := s.AnyKey(ctx); any || err != nil {
 		t.Errorf("%v, %v", any, err)
 	}
-	_, key, err := s.NewKey(ctx, "ours", "laptop")
-	if err != nil {
-		t.Fatal(err)
+	key := rand.Text()
+	made, err := s.NewKey(ctx, "ours", key, store.KeyTerms{Name: "laptop", Scopes: []string{"read", "check"}})
+	if err != nil || made.LastUsedAt != nil || made.ExpiresAt != nil {
+		t.Fatalf("%+v, %v", made, err)
 	}
-	w, err := s.WorkspaceOfKey(ctx, key)
+	w, err := s.WorkspaceOfKey(ctx, key, here)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -412,17 +464,17 @@ func TestKeysAndSessions(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if got, err := s.WorkspaceOfSession(ctx, session); err != nil || got != w {
+	if got, err := s.WorkspaceOfSession(ctx, session, here); err != nil || !reflect.DeepEqual(got, w) {
 		t.Errorf("%+v, %v", got, err)
 	}
 	if err := s.EndSession(ctx, session); err != nil {
 		t.Fatal(err)
 	}
 	for name, err := range map[string]error{
-		"an ended session":    second(s.WorkspaceOfSession(ctx, session)),
-		"a session as a key":  second(s.WorkspaceOfKey(ctx, session)),
-		"a key with a change": second(s.WorkspaceOfKey(ctx, key+"x")),
-		"no key":              second(s.WorkspaceOfKey(ctx, "")),
+		"an ended session":    second(s.WorkspaceOfSession(ctx, session, here)),
+		"a session as a key":  second(s.WorkspaceOfKey(ctx, session, here)),
+		"a key with a change": second(s.WorkspaceOfKey(ctx, key+"x", here)),
+		"no key":              second(s.WorkspaceOfKey(ctx, "", here)),
 	} {
 		if !errors.Is(err, store.ErrUnknownKey) {
 			t.Errorf("%s: %v", name, err)

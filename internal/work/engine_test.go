@@ -6,6 +6,7 @@ import (
 	"errors"
 	"io"
 	"log/slog"
+	"net/netip"
 	"os"
 	"path/filepath"
 	"strings"
@@ -20,6 +21,7 @@ import (
 	"varnet/core/probe"
 	"varnet/core/resolve"
 	"varnet/core/smtp"
+	"varnet/internal/account"
 	"varnet/internal/intake"
 	"varnet/internal/practice"
 	"varnet/internal/secret"
@@ -72,11 +74,12 @@ func newPlant(t *testing.T, world string) *plant {
 			t.Error(err)
 		}
 	})
-	_, key, err := c.Store.NewKey(t.Context(), "seed library", "test")
+	key := account.NewKey()
+	_, err = c.Store.NewKey(t.Context(), "seed library", key, store.KeyTerms{Name: "test", Scopes: account.Names(account.Scopes())})
 	if err != nil {
 		t.Fatal(err)
 	}
-	w, err := c.Store.WorkspaceOfKey(t.Context(), key)
+	w, err := c.Store.WorkspaceOfKey(t.Context(), key, netip.IPv6Loopback())
 	if err != nil {
 		t.Fatal(err)
 	}

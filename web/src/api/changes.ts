@@ -46,6 +46,7 @@ export function useChanges(watched: boolean) {
 /** Reader reads again what has changed: one thing at once, pages of many after a rest. */
 class Reader {
   private waiting = new Map<string, ReturnType<typeof setTimeout>>();
+  private reading = new Map<string, { again: boolean }>();
 
   constructor(private client: QueryClient) {}
 
@@ -53,13 +54,15 @@ class Reader {
     const id = change.id ?? 0;
     switch (change.kind) {
       case "everything":
-        return this.read([]);
+        void this.read([]);
+        return;
       case "list":
-        this.read(keys.list(id));
-        this.read(["runs", id]);
-        return this.later(keys.lists);
+        void this.read(keys.list(id));
+        void this.read(["runs", id]);
+        this.later(keys.lists);
+        return;
       case "run":
-        this.read(keys.run(id));
+        void this.read(keys.run(id));
         for (const key of [
           keys.lists,
           ["list"],
@@ -73,8 +76,21 @@ class Reader {
     }
   }
 
-  private read(key: readonly unknown[]) {
-    void this.client.invalidateQueries({ queryKey: key }, { cancelRefetch: false });
+  /** read reads again; what changes meanwhile is read once more, for the answer on its way may not hold it yet. */
+  private async read(key: readonly unknown[]) {
+    const name = JSON.stringify(key);
+    const under = this.reading.get(name);
+    if (under) {
+      under.again = true;
+      return;
+    }
+    const now = { again: true };
+    this.reading.set(name, now);
+    while (now.again) {
+      now.again = false;
+      await this.client.invalidateQueries({ queryKey: key });
+    }
+    this.reading.delete(name);
   }
 
   private later(key: readonly unknown[]) {
@@ -82,7 +98,7 @@ class Reader {
     if (this.waiting.has(name)) return;
     const read = () => {
       this.waiting.delete(name);
-      this.read(key);
+      void this.read(key);
     };
     this.waiting.set(name, setTimeout(read, restEvery));
   }

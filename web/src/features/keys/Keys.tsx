@@ -1,19 +1,42 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { Alert, Button, Input } from "antd";
+import { Alert, Button, Input, Select } from "antd";
 import { type FormEvent, useState } from "react";
-import { api, told } from "../../api/client";
+import { api, type Schema, told } from "../../api/client";
+import { useWords } from "../../api/hooks";
 import { Copy } from "../../parts/Copy";
 import { Trouble, Wait } from "../../parts/Notice";
+import { Scroll } from "../../parts/Scroll";
+import { When } from "../../parts/When";
 import { moment } from "../../words";
 import { useKeys } from "./queries";
 
-/** Keys shows the keys of the workspace, makes one and takes one back. */
+type Scope = Schema<"NewKey">["scopes"][number];
+
+const lives = [
+  { value: 30, label: "ends in 30 days" },
+  { value: 365, label: "ends in a year" },
+  { value: 0, label: "does not end" },
+];
+
+/** Keys shows the keys of the workspace, makes, replaces and takes them back. */
 export function Keys() {
   const client = useQueryClient();
   const [name, setName] = useState("");
   const keys = useKeys();
   const after = { onSuccess: () => client.invalidateQueries({ queryKey: ["keys"] }) };
-  const make = useMutation({ ...after, mutationFn: async () => told(await api.POST("/keys", { body: { name } })) });
+  const words = useWords();
+  const [scopes, setScopes] = useState<Scope[]>(["read"]);
+  const [days, setDays] = useState(365);
+  const make = useMutation({
+    ...after,
+    mutationFn: async () => told(await api.POST("/keys", { body: { name, scopes, expiresDays: days } })),
+  });
+  const rotate = useMutation({
+    ...after,
+    mutationFn: async (id: number) =>
+      told(await api.POST("/keys/{id}/rotate", { params: { path: { id } }, body: { overlapHours: 24 } })),
+  });
+  const fresh = make.submittedAt > rotate.submittedAt ? make.data : rotate.data;
   const remove = useMutation({
     ...after,
     mutationFn: async (id: number) => told(await api.DELETE("/keys/{id}", { params: { path: { id } } })),
@@ -22,24 +45,24 @@ export function Keys() {
     e.preventDefault();
     make.mutate(undefined, { onSuccess: () => setName("") });
   };
-  const trouble = keys.error ?? make.error ?? remove.error;
+  const trouble = keys.error ?? make.error ?? rotate.error ?? remove.error;
   return (
     <>
       <h1>Keys</h1>
       <p>
-        A key opens this workspace: people sign in to the console with it, programs send it with each call. Varnet keeps
-        only a fingerprint of it.
+        A key opens this workspace, as far as its scopes go: people sign in to the console with it, programs send it
+        with each call. Varnet keeps only a fingerprint of it.
       </p>
       {trouble && <Trouble error={trouble} />}
-      {make.data?.key && (
+      {fresh?.key && (
         <Alert
           type="success"
           role="status"
           className="notice"
           title={
             <>
-              The key for “{make.data.name}”, shown only now: <code>{make.data.key}</code>{" "}
-              <Copy text={make.data.key} what="the key" />
+              The key for “{fresh.name}”, shown only now: <code>{fresh.key}</code>{" "}
+              <Copy text={fresh.key} what="the key" />
             </>
           }
         />
@@ -52,44 +75,88 @@ export function Keys() {
           maxLength={120}
           onChange={(e) => setName(e.target.value)}
         />
-        <Button htmlType="submit" disabled={!name.trim()} loading={make.isPending}>
+        <Select
+          aria-label="What it may do"
+          mode="multiple"
+          value={scopes}
+          onChange={setScopes}
+          options={(words.data?.scopes ?? []).map((x) => ({ value: x.code, label: `${x.code}: ${x.says}` }))}
+          optionLabelProp="value"
+          placeholder="what it may do"
+          popupMatchSelectWidth={false}
+          style={{ minWidth: 240 }}
+        />
+        <Select
+          aria-label="When it ends"
+          value={days}
+          onChange={setDays}
+          options={lives}
+          popupMatchSelectWidth={false}
+        />
+        <Button htmlType="submit" disabled={!name.trim() || scopes.length === 0} loading={make.isPending}>
           Make a key
         </Button>
       </form>
       {!keys.data ? (
         <Wait for="the keys" />
       ) : (
-        <table className="rows narrow">
-          <thead>
-            <tr>
-              <th>For</th>
-              <th>Made</th>
-              <th>
-                <span className="unseen">What can be done</span>
-              </th>
-            </tr>
-          </thead>
-          <tbody>
-            {keys.data.map((k) => (
-              <tr key={k.id}>
-                <td>
-                  <bdi>{k.name}</bdi>
-                </td>
-                <td>{moment(k.createdAt)}</td>
-                <td>
-                  {k.yours ? (
-                    <span className="quiet">you are signed in with it</span>
-                  ) : (
-                    <button type="button" className="plain" onClick={() => remove.mutate(k.id)}>
-                      Take it back<span className="unseen">: {k.name}</span>
-                    </button>
-                  )}
-                </td>
+        <Scroll label="Keys">
+          <table className="rows">
+            <thead>
+              <tr>
+                <th>For</th>
+                <th>May</th>
+                <th>Made</th>
+                <th>Ends</th>
+                <th>Last used</th>
+                <th>
+                  <span className="unseen">What can be done</span>
+                </th>
               </tr>
-            ))}
-          </tbody>
-        </table>
+            </thead>
+            <tbody>
+              {keys.data.map((k) => (
+                <Row key={k.id} of={k} onRotate={() => rotate.mutate(k.id)} onRemove={() => remove.mutate(k.id)} />
+              ))}
+            </tbody>
+          </table>
+        </Scroll>
       )}
     </>
+  );
+}
+
+function Row({ of: k, onRotate, onRemove }: { of: Schema<"KnownKey">; onRotate: () => void; onRemove: () => void }) {
+  const ended = k.expiresAt !== undefined && new Date(k.expiresAt) < new Date();
+  return (
+    <tr>
+      <td>
+        <bdi>{k.name}</bdi>
+        {k.networks.length > 0 && <small className="quiet">from {k.networks.join(", ")} only</small>}
+      </td>
+      <td>{k.scopes.join(", ")}</td>
+      <td>{moment(k.createdAt)}</td>
+      <td>{ended ? "ended" : k.expiresAt ? moment(k.expiresAt) : "does not"}</td>
+      <td>
+        {k.lastUsedAt ? <When at={k.lastUsedAt} /> : "never"}
+        {k.lastUsedFrom && <small className="quiet">from {k.lastUsedFrom}</small>}
+      </td>
+      <td>
+        <span className="row-acts">
+          {!ended && (
+            <button type="button" className="plain" onClick={onRotate}>
+              Replace<span className="unseen">: {k.name}</span>
+            </button>
+          )}
+          {k.yours ? (
+            <span className="quiet">you are signed in with it</span>
+          ) : (
+            <button type="button" className="plain" onClick={onRemove}>
+              Take it back<span className="unseen">: {k.name}</span>
+            </button>
+          )}
+        </span>
+      </td>
+    </tr>
   );
 }

@@ -1,0 +1,69 @@
+package api
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"varnet/internal/account"
+	"varnet/internal/store"
+)
+
+// wants tells which scope every operation wants. Those of nobody's want none: whoever is
+// known may ask who he is.
+var wants = map[account.Scope][]string{
+	account.Read: {"get-lists", "get-list", "get-list-rows", "count-common", "get-estimate", "get-retention", "get-runs", "get-run", "watch-run", "compare-runs",
+		"get-run-domains", "get-run-operators", "get-report", "get-results", "get-evidence", "find-result", "count-matching", "describe-filter", "preview-export",
+		"get-policies", "get-policy", "try-policy", "get-catalogue", "get-shipped-catalogue", "get-catalogue-sources", "try-catalogue", "get-glossary", "get-health",
+		"get-workers", "watch-workspace", "get-outbound", "get-readiness", "get-operators", "try-rules", "get-keys"},
+	account.Import: {"preview-file", "import-list", "import-newer-file", "open-upload", "upload-part", "change-list", "delete-list"},
+	account.Run: {"draft-run", "start-run", "begin-run", "pause-run", "resume-run", "stop-run", "ask-again", "make-estimate", "override-addresses", "override-matching",
+		"choose-policy"},
+	account.Export: {"export-rows", "get-list-problems"},
+	account.Check:  {"check-addresses", "check-address"},
+	account.Manage: {"set-retention", "save-policy", "delete-policy", "add-to-catalogue", "delete-from-catalogue", "follow-catalogue", "read-catalogue-source",
+		"unfollow-catalogue", "test-outbound", "add-parts", "remove-part", "remove-failed", "set-outbound", "set-rules", "forget-operator", "make-key", "rotate-key",
+		"delete-key", "drain-worker"},
+	"": {"get-session", "sign-in", "sign-out"},
+}
+
+// scopeOf returns the scope that an operation wants, "" for none; one that is not in the
+// table is let through by no key.
+func scopeOf(operation string) (account.Scope, bool) {
+	for scope, operations := range wants {
+		if slices.Contains(operations, operation) {
+			return scope, true
+		}
+	}
+	return "", false
+}
+
+// may reports whether somebody may call an operation, and what is missing.
+func may(w store.Workspace, operation string) error {
+	scope, known := scopeOf(operation)
+	if known && (scope == "" || slices.Contains(w.Scopes, string(scope))) {
+		return nil
+	}
+	return fmt.Errorf("Your key has not the scope “%s”, which is wanted here. Ask for a key that may %s.", scope, scope.Says()) //nolint:staticcheck // a sentence for people
+}
+
+// secure has the contract tell which scope each operation wants.
+func secure(doc *huma.OpenAPI) {
+	for _, item := range doc.Paths {
+		for _, op := range operationsOf(item) {
+			if scope, ok := scopeOf(op.OperationID); ok && scope != "" {
+				op.Security = []map[string][]string{{"key": {string(scope)}}, {"session": {string(scope)}}}
+			}
+		}
+	}
+}
+
+// addressOf returns the address of whoever sends a request.
+func addressOf(remote string) netip.Addr {
+	if at, err := netip.ParseAddrPort(remote); err == nil {
+		return at.Addr().Unmap()
+	}
+	return netip.IPv4Unspecified()
+}
