@@ -11,8 +11,7 @@ import (
 	"varnet/internal/store"
 )
 
-// wants tells which scope every operation wants. Those of nobody's want none: whoever is
-// known may ask who he is.
+// wants tells which scope every operation wants; "" stands for those that want none.
 var wants = map[account.Scope][]string{
 	account.Read: {"get-lists", "get-list", "get-list-rows", "count-common", "get-estimate", "get-retention", "get-runs", "get-run", "watch-run", "compare-runs",
 		"get-run-domains", "get-run-operators", "get-report", "get-results", "get-evidence", "find-result", "count-matching", "describe-filter", "preview-export",
@@ -40,13 +39,13 @@ func scopeOf(operation string) (account.Scope, bool) {
 	return "", false
 }
 
-// may reports whether somebody may call an operation, and what is missing.
-func may(w store.Workspace, operation string) error {
+// lacks says what somebody lacks who calls an operation; "" when nothing.
+func lacks(w store.Workspace, operation string) string {
 	scope, known := scopeOf(operation)
 	if known && (scope == "" || slices.Contains(w.Scopes, string(scope))) {
-		return nil
+		return ""
 	}
-	return fmt.Errorf("Your key has not the scope “%s”, which is wanted here. Ask for a key that may %s.", scope, scope.Says()) //nolint:staticcheck // a sentence for people
+	return fmt.Sprintf("Your key has not the scope “%s”, which is wanted here. Ask for a key that may %s.", scope, scope.Says())
 }
 
 // secure has the contract tell which scope each operation wants.
