@@ -53,7 +53,7 @@ func secure(doc *huma.OpenAPI) {
 	for _, item := range doc.Paths {
 		for _, op := range operationsOf(item) {
 			if scope, ok := scopeOf(op.OperationID); ok && scope != "" {
-				op.Security = []map[string][]string{{"key": {string(scope)}}, {"session": {string(scope)}}}
+				op.Extensions = map[string]any{"x-scope": string(scope)}
 			}
 		}
 	}

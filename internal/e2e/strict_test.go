@@ -28,7 +28,8 @@ type apiOperation struct {
 		Content map[string]any
 	} `json:"requestBody"`
 	Responses map[string]any
-	Security  []map[string][]string
+	// Scope is what a key must have; "" for none.
+	Scope string `json:"x-scope"`
 }
 
 // operations reads the operations of the contract.
