@@ -121,7 +121,7 @@ func printCommands(out io.Writer) {
 	fmt.Fprint(out, "Varnet verifies e-mail addresses in bulk and exports the deliverable ones.\n\n")
 	for _, c := range commands() {
 		usage := c.usage
-		if len(c.subs) > 0 {
+		if usage == "" && len(c.subs) > 0 {
 			usage = "[" + c.subs[0].name + "|…]"
 		}
 		fmt.Fprintf(out, "  varnet %-26s %s\n", strings.TrimSpace(c.name+" "+usage), c.does)

@@ -399,7 +399,7 @@ func worker(c *cli) action {
 }
 
 func keyCommand() command {
-	return command{"key", "", "makes keys", "varnet key new", nil, []command{
+	return command{"key", "", "makes keys on the installation itself, where there is none yet", "varnet key new", nil, []command{
 		{"new", "", "makes a key and prints it, this once", "varnet key new -name \"office laptop\"", newKey, nil},
 	}}
 }

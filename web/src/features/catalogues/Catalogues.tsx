@@ -3,6 +3,7 @@ import { Button, Input, Select } from "antd";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, type Schema, told } from "../../api/client";
+import { ActsHead } from "../../parts/ActsHead";
 import { AddressText } from "../../parts/AddressText";
 import { Trouble, Wait } from "../../parts/Notice";
 import { When } from "../../parts/When";
@@ -47,9 +48,7 @@ export function Catalogues() {
                 <th>Catalogue</th>
                 <th>Name</th>
                 <th>Counts as</th>
-                <th>
-                  <span className="unseen">What can be done</span>
-                </th>
+                <ActsHead />
               </tr>
             </thead>
             <tbody>
@@ -139,9 +138,7 @@ function Followed() {
               <th>Address</th>
               <th>Entries</th>
               <th>Last read</th>
-              <th>
-                <span className="unseen">What can be done</span>
-              </th>
+              <ActsHead />
             </tr>
           </thead>
           <tbody>

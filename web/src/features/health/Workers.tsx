@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, items, told } from "../../api/client";
+import { ActsHead } from "../../parts/ActsHead";
 import { Trouble } from "../../parts/Notice";
 import { Scroll } from "../../parts/Scroll";
 import { When } from "../../parts/When";
@@ -43,9 +44,7 @@ export function Workers() {
                 <th>Sessions by route</th>
                 <th>Begun</th>
                 <th>Last sign of life</th>
-                <th>
-                  <span className="unseen">What can be done</span>
-                </th>
+                <ActsHead />
               </tr>
             </thead>
             <tbody>

@@ -3,6 +3,7 @@ import { Alert, Button, Input, Select } from "antd";
 import { type FormEvent, useState } from "react";
 import { api, type Schema, told } from "../../api/client";
 import { useWords } from "../../api/hooks";
+import { ActsHead } from "../../parts/ActsHead";
 import { Copy } from "../../parts/Copy";
 import { Trouble, Wait } from "../../parts/Notice";
 import { Scroll } from "../../parts/Scroll";
@@ -109,9 +110,7 @@ export function Keys() {
                 <th>Made</th>
                 <th>Ends</th>
                 <th>Last used</th>
-                <th>
-                  <span className="unseen">What can be done</span>
-                </th>
+                <ActsHead />
               </tr>
             </thead>
             <tbody>

@@ -3,6 +3,7 @@ import { type DragEvent, lazy, Suspense, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import type { List } from "../../api/client";
 import { useLists, useSettled } from "../../api/hooks";
+import { ActsHead } from "../../parts/ActsHead";
 import { handOver } from "../../parts/handed";
 import { MiniFlow } from "../../parts/MiniFlow";
 import { Sentence, Trouble, Wait } from "../../parts/Notice";
@@ -96,9 +97,7 @@ function Table({ lists }: { lists: List[] }) {
             <th>Last run</th>
             <th>Kept</th>
             <th>Imported</th>
-            <th>
-              <span className="unseen">What can be done</span>
-            </th>
+            <ActsHead />
           </tr>
         </thead>
         <tbody>

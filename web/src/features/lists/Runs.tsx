@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, items, type List } from "../../api/client";
+import { ActsHead } from "../../parts/ActsHead";
 import { MiniFlow } from "../../parts/MiniFlow";
 import { Scroll } from "../../parts/Scroll";
 import { When } from "../../parts/When";
@@ -24,9 +25,7 @@ export function Runs({ list }: { list: List }) {
               <th>Begun</th>
               <th>What was found</th>
               <th>Kept</th>
-              <th>
-                <span className="unseen">What can be done</span>
-              </th>
+              <ActsHead />
             </tr>
           </thead>
           <tbody>

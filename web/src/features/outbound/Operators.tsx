@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Button, Input, InputNumber } from "antd";
 import { useState } from "react";
 import { api, items } from "../../api/client";
+import { ActsHead } from "../../parts/ActsHead";
 import { Trouble } from "../../parts/Notice";
 import { type SendingSide, useOutboundChange } from "./queries";
 
@@ -47,9 +48,7 @@ export function Operators({ side }: { side: SendingSide }) {
                 <th>Operator</th>
                 <th>Route</th>
                 <th>How it is treated now</th>
-                <th>
-                  <span className="unseen">What can be done</span>
-                </th>
+                <ActsHead />
               </tr>
             </thead>
             <tbody>

@@ -4,6 +4,7 @@ import { type ReactNode, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, type Run, told } from "../../api/client";
 import { keys, useRun, useWords } from "../../api/hooks";
+import { ActsHead } from "../../parts/ActsHead";
 import { DecisionMark } from "../../parts/DecisionMark";
 import { Flow } from "../../parts/Flow";
 import { Sentence, Trouble, Wait } from "../../parts/Notice";
@@ -160,9 +161,7 @@ function Causes({ run }: { run: Run }) {
             <th>Finding</th>
             <th>Cause</th>
             <th className="number">Addresses</th>
-            <th>
-              <span className="unseen">What can be done</span>
-            </th>
+            <ActsHead />
           </tr>
         </thead>
         <tbody>
