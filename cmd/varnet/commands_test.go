@@ -252,6 +252,15 @@ func TestCommands(t *testing.T) {
 		good("check -v info@postbran.example", "Trait:         role"),
 		wrong("check", "ADDRESS is missing"),
 	)
+	h.walk( // letters
+		good("letters", "No letters are sent"),
+		failing("letters test ada@fernhollow.example", "No submission server is set up"),
+		good("letters set -host 127.0.0.1 -port 9 -security none -username varnet -password-file $/rules.json -sender varnet@fernhollow.example -base-url http://127.0.0.1:8025", "Letters are sent by 127.0.0.1:9", "with a password"),
+		failing("letters test ada@fernhollow.example", "did not take the letter"),
+		failing("letters set -host 127.0.0.1 -sender varnet -base-url http://127.0.0.1:8025", "body.sender"),
+		good("letters remove"),
+		wrong("letters set -host 127.0.0.1", "-sender SENDER is missing"),
+	)
 	h.walk( // keys
 		good("keys", "test", "read,import,run,export,check,manage", "127.0.0.1"),
 		good("keys make form -scopes check -days 30 -networks 192.0.2.0/24", "varnet_"),

@@ -18,6 +18,8 @@ func runPractice(c *cli) action {
 	list := c.flags.Int("list", 0, "write a list of so many made-up people to standard output, and nothing else")
 	dns := c.flags.String("dns", "127.0.0.1:2553", "where the name server listens")
 	port := c.flags.Int("port", 2525, "the port of the mail hosts, each on its own loopback address")
+	letters := c.flags.String("letters", "127.0.0.1:2587", "where its letterbox takes letters")
+	page := c.flags.String("letterbox", "127.0.0.1:2588", "where its letterbox shows them, as a page")
 	life := c.flags.Duration("for", 24*time.Hour, "how long to run at the most")
 	return func(ctx context.Context) error {
 		w, err := practice.Load(*world)
@@ -33,12 +35,12 @@ func runPractice(c *cli) action {
 		}
 		ctx, cancel := context.WithTimeout(ctx, *life)
 		defer cancel()
-		return c.practise(ctx, w, *dns, *port)
+		return c.practise(ctx, w, *dns, *port, *letters, *page)
 	}
 }
 
 // practise runs a world until ctx ends.
-func (c *cli) practise(ctx context.Context, w *practice.World, dns string, port int) error {
+func (c *cli) practise(ctx context.Context, w *practice.World, dns string, port int, letters, page string) error {
 	i, err := practice.Start(w, dns, port)
 	if err != nil {
 		return err
@@ -47,9 +49,14 @@ func (c *cli) practise(ctx context.Context, w *practice.World, dns string, port 
 	if err := i.StartStandIns(); err != nil {
 		return err
 	}
+	box, err := i.StartLetterbox(letters, page, "", "")
+	if err != nil {
+		return err
+	}
 	fmt.Fprintf(c.out, "The practice internet %q runs: name server at %s, %d mail hosts on port %d.\n"+
+		"Its letterbox takes letters at %s and shows them at %s.\n"+
 		"A service for it: varnet serve -resolvers %s -smtp-port %d -allow-private yes\n",
-		w.Name, i.DNS, len(i.Hosts()), i.Port, i.DNS, i.Port)
+		w.Name, i.DNS, len(i.Hosts()), i.Port, box.SMTP, box.Page, i.DNS, i.Port)
 	<-ctx.Done()
 	return nil
 }

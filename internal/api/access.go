@@ -16,7 +16,7 @@ var wants = map[account.Scope][]string{
 	account.Read: {"get-lists", "get-list", "get-list-rows", "count-common", "get-estimate", "get-retention", "get-runs", "get-run", "watch-run", "compare-runs",
 		"get-run-domains", "get-run-operators", "get-report", "get-results", "get-evidence", "find-result", "count-matching", "describe-filter", "preview-export",
 		"get-policies", "get-policy", "try-policy", "get-catalogue", "get-shipped-catalogue", "get-catalogue-sources", "try-catalogue", "get-glossary", "get-health",
-		"get-workers", "watch-workspace", "get-outbound", "get-readiness", "get-operators", "try-rules", "get-keys"},
+		"get-workers", "watch-workspace", "get-outbound", "get-readiness", "get-operators", "try-rules", "get-keys", "get-letter-settings"},
 	account.Import: {"preview-file", "import-list", "import-newer-file", "open-upload", "upload-part", "change-list", "delete-list"},
 	account.Run: {"draft-run", "start-run", "begin-run", "pause-run", "resume-run", "stop-run", "ask-again", "make-estimate", "override-addresses", "override-matching",
 		"choose-policy"},
@@ -24,7 +24,7 @@ var wants = map[account.Scope][]string{
 	account.Check:  {"check-addresses", "check-address"},
 	account.Manage: {"set-retention", "save-policy", "delete-policy", "add-to-catalogue", "delete-from-catalogue", "follow-catalogue", "read-catalogue-source",
 		"unfollow-catalogue", "test-outbound", "add-parts", "remove-part", "remove-failed", "set-outbound", "set-rules", "forget-operator", "make-key", "rotate-key",
-		"delete-key", "drain-worker"},
+		"delete-key", "drain-worker", "set-letter-server", "remove-letter-server", "test-letter-server"},
 	"": {"get-session", "sign-in", "sign-out"},
 }
 

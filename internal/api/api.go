@@ -23,6 +23,7 @@ import (
 	"varnet/core/sheet"
 	"varnet/internal/console"
 	"varnet/internal/intake"
+	"varnet/internal/letter"
 	"varnet/internal/live"
 	"varnet/internal/store"
 	"varnet/internal/summary"
@@ -40,13 +41,15 @@ type API struct {
 	summaries *summary.Summaries
 	importer  *intake.Importer
 	live      *live.Hub
+	letters   *letter.Office
 }
 
 // New returns the handler of everything the service serves. Event streams end
 // when ending does.
 func New(ending context.Context, e *work.Engine) http.Handler {
 	a := &API{store: e.Store, engine: e, log: e.Log, ending: ending, summaries: &summary.Summaries{Source: e.Store, Left: e.Left},
-		importer: &intake.Importer{Store: e.Store, Grammar: e.Grammar, Catalogue: e.Catalogue}, live: live.New(e.Store, e.Log)}
+		importer: &intake.Importer{Store: e.Store, Grammar: e.Grammar, Catalogue: e.Catalogue}, live: live.New(e.Store, e.Log),
+		letters: &letter.Office{Store: e.Store, Secrets: e.Secrets}}
 	go a.live.Run(ending)
 	r := chi.NewRouter()
 	r.Use(a.logged, secured, zoned, sameOrigin().Handler, middleware.Compress(compression, compressed...))
@@ -121,6 +124,7 @@ func (a *API) register(h huma.API) {
 	a.registerKeys(h)
 	a.registerOutbound(h)
 	a.registerChanges(h)
+	a.registerLetters(h)
 	closeValues(h.OpenAPI())
 	describeKeys(h.OpenAPI())
 	secure(h.OpenAPI())

@@ -119,3 +119,23 @@ func (c *Client) RotateKey(ctx context.Context, id int64, r contract.KeyRotation
 func (c *Client) DeleteKey(ctx context.Context, id int64) error {
 	return c.remove(ctx, fmt.Sprintf("/keys/%d", id))
 }
+
+// LetterSettings returns whether and by which server letters are sent.
+func (c *Client) LetterSettings(ctx context.Context) (s contract.LetterSettings, err error) {
+	return s, c.call(ctx, http.MethodGet, "/letters", nil, &s)
+}
+
+// SetLetterServer sets the submission server up.
+func (c *Client) SetLetterServer(ctx context.Context, n contract.NewLetterServer) (s contract.LetterSettings, err error) {
+	return s, c.call(ctx, http.MethodPut, "/letters/server", n, &s)
+}
+
+// RemoveLetterServer lets no letter be sent any more.
+func (c *Client) RemoveLetterServer(ctx context.Context) error {
+	return c.remove(ctx, "/letters/server")
+}
+
+// TestLetterServer sends a trial letter.
+func (c *Client) TestLetterServer(ctx context.Context, to string) (s contract.LetterSent, err error) {
+	return s, c.call(ctx, http.MethodPost, "/letters/test", contract.LetterTrial{To: to}, &s)
+}

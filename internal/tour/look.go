@@ -40,6 +40,7 @@ var pages = []struct{ name, path string }{
 	{"outbound", "/outbound"},
 	{"catalogues", "/catalogues"},
 	{"keys", "/keys"},
+	{"letters", "/letters"},
 	{"health", "/health"},
 	{"glossary", "/glossary"},
 	{"none", "/nowhere"},

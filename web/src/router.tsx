@@ -23,6 +23,7 @@ const pages: Record<string, Page> = {
   "/policies": async () => (await import("./features/policies/Policies")).Policies,
   "/policies/new": async () => (await import("./features/policies/PolicyPage")).PolicyPage,
   "/policies/:name": async () => (await import("./features/policies/PolicyPage")).PolicyPage,
+  "/letters": async () => (await import("./features/letters/Letters")).Letters,
   "/outbound": async () => (await import("./features/outbound/Outbound")).Outbound,
   "/health": async () => (await import("./features/health/Health")).Health,
   "*": async () => (await import("./parts/NotFound")).NotFound,

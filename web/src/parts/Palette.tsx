@@ -13,6 +13,7 @@ const pages = [
   ["Glossary", "/glossary"],
   ["Keys", "/keys"],
   ["Outbound", "/outbound"],
+  ["Letters", "/letters"],
   ["Workers and health", "/health"],
 ] as const;
 const help: [string, string][] = [

@@ -5,6 +5,7 @@ import { plural } from "../../words";
 import { useFollowed, useOwnEntries } from "../catalogues/queries";
 import { useHealth } from "../health/queries";
 import { useKeys } from "../keys/queries";
+import { useLetters } from "../letters/queries";
 import { useReadiness } from "../outbound/queries";
 
 /** Setup lists all that is set up once, in groups, each with its state in a sentence. */
@@ -19,9 +20,10 @@ export function Setup() {
           <Catalogues />
         </Group>
         {session.data?.keeper && (
-          <Group name="How mail hosts are asked">
+          <Group name="How mail hosts are asked, and letters sent">
             <Outbound />
             <Workers />
+            <Letters />
           </Group>
         )}
         <Group name="Who may come in">
@@ -92,6 +94,11 @@ function Outbound() {
 function Workers() {
   const health = useHealth();
   return <Place to="/health" name="Workers and health" says={health.data?.sentence} />;
+}
+
+function Letters() {
+  const letters = useLetters();
+  return <Place to="/letters" name="Letters" says={letters.data?.says} />;
 }
 
 function Keys() {

@@ -1,0 +1,58 @@
+package letter
+
+import (
+	"strings"
+	"testing"
+
+	"varnet/internal/store"
+)
+
+// TestLetter: both forms hold the same, the text in lines that every reader takes, the page
+// with nothing of anybody's in it as markup.
+func TestLetter(t *testing.T) {
+	l := Letter{Subject: "Your code", Paragraphs: []string{"Somebody, <b>you</b> we hope, wants to sign in to Varnet. " + strings.Repeat("Type the code in. ", 12)}, Code: "402 918",
+		Link: &Link{"Open Varnet", "https://varnet.fernhollow.example/sign-in?code=a&b=" + strings.Repeat("x", 90)}, Why: "You get this because you signed in."}
+	text := l.Text()
+	page, err := l.HTML()
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, line := range strings.Split(text, "\n") {
+		if len(line) > columns && !strings.HasPrefix(line, "https://") {
+			t.Errorf("a line of %d columns: %q", len(line), line)
+		}
+	}
+	for _, want := range []string{"402 918", "Open Varnet", "You get this because you signed in."} {
+		if !strings.Contains(text, want) || !strings.Contains(page, want) {
+			t.Errorf("%q is missing in one of the forms", want)
+		}
+	}
+	if !strings.Contains(text, l.Link.URL+"\n") || strings.Contains(page, "<b>you</b>") || !strings.Contains(page, "&lt;b&gt;you") {
+		t.Errorf("the link is broken, or text became markup:\n%s\n%s", text, page)
+	}
+	for _, elsewhere := range []string{"src=", "<script", "url(", "<link"} {
+		if strings.Contains(page, elsewhere) {
+			t.Errorf("the page loads something: %q", elsewhere)
+		}
+	}
+}
+
+// TestCheck: settings that cannot be are named.
+func TestCheck(t *testing.T) {
+	good := store.LetterServer{Host: "smtp.fernhollow.example", Port: 587, Security: "starttls", Sender: "Varnet <varnet@fernhollow.example>", BaseURL: "https://varnet.fernhollow.example"}
+	if err := check(good); err != nil {
+		t.Error(err)
+	}
+	for field, change := range map[string]func(*store.LetterServer){
+		"sender":   func(s *store.LetterServer) { s.Sender = "Varnet" },
+		"security": func(s *store.LetterServer) { s.Security = "none" },
+		"baseUrl":  func(s *store.LetterServer) { s.BaseURL = "http://varnet.fernhollow.example" },
+		"host":     func(s *store.LetterServer) { s.Host = "smtp.fernhollow.example\r\nRCPT" },
+	} {
+		s := good
+		change(&s)
+		if err, ok := check(s).(*Wrong); !ok || err.Field != field {
+			t.Errorf("%s: %v", field, err)
+		}
+	}
+}
