@@ -61,11 +61,11 @@ func TestPages(t *testing.T) {
 	do("a file dropped on the lists", onPage("more.csv", "E-mail\nada@upperloam.example\n"), browser.Text("The addresses are in"))
 	do("a list is not deleted by mistake", chromedp.Navigate(s.URL+"/lists"), click("Delete"), browser.Text("with all its runs"), browser.Press("Keep it"), browser.Gone(".ant-modal"))
 
-	narrow := drive(t, browser.Options{Width: 390, Height: 844})
-	narrow("sign in, narrow", browser.SignIn(s.URL, s.Key))
+	phone := drive(t, browser.Options{Width: 390, Height: 844})
+	phone("sign in, narrow", browser.SignIn(s.URL, s.Key))
 	for _, page := range []string{"/lists", "/import", "/lists/1", "/lists/1/rows", "/runs/1", "/runs/1/results", "/runs/1/domains", "/runs/2/compare/1", "/runs/1/export",
 		"/policies", "/policies/new?from=strict&run=1", "/outbound", "/check#ada%40fernhollow.example", "/catalogues", "/glossary", "/keys", "/letters", "/health", "/lists?archived=true", "/setup"} {
-		narrow(page+", narrow", chromedp.Navigate(s.URL+page), browser.Seen("h1"), chromedp.Sleep(300*time.Millisecond))
+		phone(page+", narrow", chromedp.Navigate(s.URL+page), browser.Seen("h1"), chromedp.Sleep(300*time.Millisecond))
 	}
 	do("a list is deleted", chromedp.Navigate(s.URL+"/lists"), click("Delete"), browser.Press("Delete it for good"), browser.Text("There is no list yet"))
 	do("what is gone shows the way to what is not", chromedp.Navigate(s.URL+"/runs/1"), browser.Text("There is no such record"), browser.Press("Go to the lists"), browser.Text("There is no list yet"))
