@@ -1,7 +1,6 @@
 package main
 
 import (
-	"cmp"
 	"context"
 	"crypto/rand"
 	"fmt"
@@ -57,8 +56,10 @@ func clean(c *cli) action {
 			tell("Notice: " + n)
 		}
 		if *asJSON {
-			err = to.write(c.exported(ctx, api, r.ID, contract.ExportChoice{}))
-			return cmp.Or(err, c.printJSON(r))
+			if err := to.write(c.exported(ctx, api, r.ID, contract.ExportChoice{})); err != nil {
+				return err
+			}
+			return c.printJSON(r)
 		}
 		return c.export(ctx, api, r.ID, contract.ExportChoice{}, to)
 	}

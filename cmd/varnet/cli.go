@@ -366,12 +366,12 @@ func decodeStrictly(text string, to any) error {
 	d := json.NewDecoder(strings.NewReader(text))
 	d.DisallowUnknownFields()
 	err := d.Decode(to)
-	if _, more := d.Token(); err == nil && more == nil {
-		return errors.New("there is more behind its end")
-	}
 	var syntax *json.SyntaxError
 	switch {
 	case err == nil:
+		if _, end := d.Token(); !errors.Is(end, io.EOF) {
+			return errors.New("there is more behind its end")
+		}
 		return nil
 	case errors.As(err, &syntax):
 		return fmt.Errorf("%w at byte %d", syntax, syntax.Offset)

@@ -71,6 +71,7 @@ func TestScriptedCalls(t *testing.T) {
 		{`varnet policies show ours | varnet policies try 1 -file - | head -n 1 | grep -c "of 150 rows"`, 0, "1\n", ""},
 		{`echo '{"rules":[],"rule":1}' | varnet policies save -file -`, 1, "", `unknown field "rule"`},
 		{`echo '{}{}' | varnet policies save -file -`, 1, "", "more behind its end"},
+		{`echo '{}}' | varnet policies save -file -`, 1, "", "more behind its end"},
 		{`varnet outbound rules -json | varnet outbound rules set -`, 0, "There are no rules: everybody is asked alike.\n", ""},
 		{`printf 'tenminutes.example\n' | varnet catalogue add disposable -file -`, 0, "1 entry added.\n", ""},
 		{`varnet lists override 1 drop - <mailboxes.txt`, 0, "It was decided about 1 of 2 addresses.\n", ""},

@@ -45,7 +45,7 @@ func lacks(w store.Workspace, operation string) string {
 	if known && (scope == "" || slices.Contains(w.Scopes, string(scope))) {
 		return ""
 	}
-	return fmt.Sprintf("Your key has not the scope “%s”, which is wanted here. Ask for a key that may %s.", scope, scope.Says())
+	return fmt.Sprintf("Your key does not have the scope “%s”, which this needs. Ask for a key that may %s.", scope, scope.Says())
 }
 
 // secure has the contract tell which scope each operation wants.

@@ -54,10 +54,8 @@ func madeKey(k store.Key, text string) *made[contract.KnownKey] {
 
 func (a *API) makeKey(ctx context.Context, in *struct{ Body contract.NewKey }) (*made[contract.KnownKey], error) {
 	w := workspace(ctx)
-	for _, s := range in.Body.Scopes {
-		if !slices.Contains(w.Scopes, s) {
-			return nil, huma.Error403Forbidden(fmt.Sprintf("Your key has not the scope “%s” itself, so it cannot give it to another.", s))
-		}
+	if err := mayGive(w, in.Body.Scopes); err != nil {
+		return nil, err
 	}
 	terms := store.KeyTerms{Name: in.Body.Name, Scopes: in.Body.Scopes, MadeBy: &w.KeyID}
 	if in.Body.ExpiresDays > 0 {
@@ -79,6 +77,17 @@ func (a *API) makeKey(ctx context.Context, in *struct{ Body contract.NewKey }) (
 	return madeKey(k, text), nil
 }
 
+// mayGive reports whether somebody may hand out a key with these scopes: only those that he
+// has himself.
+func mayGive(w store.Workspace, scopes []string) error {
+	for _, s := range scopes {
+		if !slices.Contains(w.Scopes, s) {
+			return huma.Error403Forbidden(fmt.Sprintf("Your key does not have the scope “%s” itself, so it cannot give it to another.", s))
+		}
+	}
+	return nil
+}
+
 // network reads a network, or one address.
 func network(text string) (netip.Prefix, error) {
 	text = strings.TrimSpace(text)
@@ -96,8 +105,17 @@ func (a *API) rotateKey(ctx context.Context, in *struct {
 	ByID
 	Body contract.KeyRotation
 }) (*made[contract.KnownKey], error) {
+	w := workspace(ctx)
+	old, err := a.store.Key(ctx, w.ID, in.ID)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	// Whoever rotates a key has the new one.
+	if err := mayGive(w, old.Scopes); err != nil {
+		return nil, err
+	}
 	text := account.NewKey()
-	k, err := a.store.RotateKey(ctx, workspace(ctx).ID, in.ID, text, time.Now().Add(time.Duration(in.Body.OverlapHours)*time.Hour))
+	k, err := a.store.RotateKey(ctx, w.ID, in.ID, text, time.Now().Add(time.Duration(in.Body.OverlapHours)*time.Hour))
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}

@@ -48,6 +48,10 @@ func TestScopes(t *testing.T) {
 	if status(err) != http.StatusForbidden || !strings.Contains(err.Error(), "export") {
 		t.Errorf("a key gives what it has not: %v", err)
 	}
+	// The key that all tests have was made first, and has all scopes.
+	if _, err := client.New(s.URL, keys["manage"]).RotateKey(t.Context(), 1, contract.KeyRotation{}); status(err) != http.StatusForbidden {
+		t.Errorf("a key is replaced by one with fewer scopes, which then has them all: %v", err)
+	}
 	if _, err := client.New(s.URL, keys["read"]+"x").Keys(t.Context()); status(err) != http.StatusUnauthorized {
 		t.Errorf("a key with one character more: %v", err)
 	}

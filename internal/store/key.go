@@ -147,6 +147,11 @@ func (s *Store) Keys(ctx context.Context, workspace int64) ([]Key, error) {
 	return many[Key](ctx, s.db, "SELECT "+keyColumns+" FROM key WHERE workspace_id = $1 ORDER BY id", workspace)
 }
 
+// Key returns a key of a workspace.
+func (s *Store) Key(ctx context.Context, workspace, id int64) (Key, error) {
+	return one[Key](ctx, s.db, "SELECT "+keyColumns+" FROM key WHERE workspace_id = $1 AND id = $2", workspace, id)
+}
+
 // DeleteKey takes a key back, with the console sessions that it opened.
 func (s *Store) DeleteKey(ctx context.Context, workspace, id int64) error {
 	tag, err := s.db.Exec(ctx, "DELETE FROM key WHERE workspace_id = $1 AND id = $2", workspace, id)

@@ -281,7 +281,7 @@ export interface paths {
         };
         /**
          * The keys of the workspace, the oldest first
-         * @description Names and times; the keys themselves are not kept.
+         * @description What each is for, what it may do and when it was used last; the keys themselves are not kept.
          */
         get: operations["get-keys"];
         put?: never;
@@ -327,7 +327,7 @@ export interface paths {
         put?: never;
         /**
          * Replace a key by a new one with the same terms
-         * @description The answer holds the new key, this once; the old one ends after the overlap.
+         * @description The answer holds the new key, this once; the old one ends after the overlap. A key with a scope that you have not is not yours to rotate.
          */
         post: operations["rotate-key"];
         delete?: never;
@@ -461,7 +461,7 @@ export interface paths {
         };
         /**
          * How many addresses stand in another list, too
-         * @description Counts the addresses that are in both lists; list-problems with the same parameter names them.
+         * @description Counts the addresses that are in both lists; get-list-problems with the same parameter names them.
          */
         get: operations["count-common"];
         put?: never;
@@ -585,7 +585,7 @@ export interface paths {
         };
         /**
          * A page of a list's rows as they were imported
-         * @description A page of rows with their cells, and what the last run found of each.
+         * @description A page of rows with their cells, in the order of the file or of a column.
          */
         get: operations["get-list-rows"];
         put?: never;
