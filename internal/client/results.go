@@ -74,7 +74,8 @@ func (c *Client) download(ctx context.Context, path string, out io.Writer) error
 		n, got, err := c.downloadFrom(ctx, path, written, tag, out)
 		written, tag = written+n, cmp.Or(tag, got)
 		var told *Problem
-		if err == nil || tag == "" || try > downloadTries || ctx.Err() != nil || errors.As(err, &told) {
+		var own *writeError
+		if err == nil || tag == "" || try > downloadTries || ctx.Err() != nil || errors.As(err, &told) || errors.As(err, &own) {
 			return err
 		}
 	}
@@ -93,10 +94,30 @@ func (c *Client) downloadFrom(ctx context.Context, path string, from int64, tag 
 	}
 	defer resp.Body.Close()
 	if from > 0 && resp.StatusCode != http.StatusPartialContent {
-		return 0, "", &Problem{Status: resp.StatusCode, Detail: "The file broke off on its way, and the run has changed since. Take it out again."}
+		return 0, "", &Problem{Status: resp.StatusCode, Detail: "The file broke off on its way, and the run has changed since. Export it again."}
 	}
-	if n, err = io.Copy(out, resp.Body); err != nil {
+	n, err = io.Copy(writing{out}, resp.Body)
+	var own *writeError
+	if err != nil && !errors.As(err, &own) {
 		err = fmt.Errorf("the file broke off on its way: %w", err)
 	}
 	return n, resp.Header.Get("ETag"), err
+}
+
+// writeError tells that what came could not be written: asking for it once more helps nobody.
+type writeError struct{ err error }
+
+func (w *writeError) Error() string { return "the file cannot be written: " + w.err.Error() }
+
+func (w *writeError) Unwrap() error { return w.err }
+
+// writing tells faults of the writer from those of the way.
+type writing struct{ to io.Writer }
+
+func (w writing) Write(p []byte) (int, error) {
+	n, err := w.to.Write(p)
+	if err != nil {
+		err = &writeError{err}
+	}
+	return n, err
 }
