@@ -3,11 +3,13 @@ import { Button, Input, Select } from "antd";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, type Schema, told } from "../../api/client";
+import { Act } from "../../parts/Act";
 import { ActsHead } from "../../parts/ActsHead";
 import { AddressText } from "../../parts/AddressText";
 import { Trouble, Wait } from "../../parts/Notice";
 import { When } from "../../parts/When";
 import { number, plural } from "../../words";
+import { KindChoice } from "./KindChoice";
 import { type Kind, kinds } from "./kinds";
 import { useFollowed, useOwnEntries } from "./queries";
 import { Shipped } from "./Shipped";
@@ -60,9 +62,9 @@ export function Catalogues() {
                   </td>
                   <td>{e.except ? "an exception: it is none" : "one of them"}</td>
                   <td>
-                    <button type="button" className="plain" onClick={() => remove.mutate(e)}>
-                      Remove<span className="unseen">: {e.name}</span>
-                    </button>
+                    <Act of={e.name} onClick={() => remove.mutate(e)}>
+                      Remove
+                    </Act>
                   </td>
                 </tr>
               ))}
@@ -118,13 +120,7 @@ function Followed() {
           onChange={(e) => setURL(e.target.value)}
           placeholder="https://lists.seedlibrary.example/disposable.txt"
         />
-        <Select
-          aria-label="Catalogue of the list"
-          value={kind}
-          onChange={setKind}
-          options={kinds}
-          popupMatchSelectWidth={false}
-        />
+        <KindChoice name="Catalogue of the list" value={kind} onChange={setKind} />
         <Button htmlType="submit" disabled={!url.trim()} loading={follow.isPending}>
           Follow
         </Button>
@@ -151,12 +147,12 @@ function Followed() {
                 <td className={s.problem ? "hold" : ""}>{s.sentence}</td>
                 <td>{s.readAt ? <When at={s.readAt} /> : "not yet"}</td>
                 <td>
-                  <button type="button" className="plain" onClick={() => read.mutate(s.id)}>
-                    Read now<span className="unseen">: {s.url}</span>
-                  </button>{" "}
-                  <button type="button" className="plain" onClick={() => unfollow.mutate(s.id)}>
-                    Unfollow<span className="unseen">: {s.url}</span>
-                  </button>
+                  <Act of={s.url} onClick={() => read.mutate(s.id)}>
+                    Read now
+                  </Act>{" "}
+                  <Act of={s.url} onClick={() => unfollow.mutate(s.id)}>
+                    Unfollow
+                  </Act>
                 </td>
               </tr>
             ))}
@@ -195,7 +191,7 @@ function Add() {
           onChange={(e) => setText(e.target.value)}
           placeholder={"names or domains, one per line\ntenminutes.example"}
         />
-        <Select aria-label="Catalogue" value={kind} onChange={setKind} options={kinds} popupMatchSelectWidth={false} />
+        <KindChoice name="Catalogue" value={kind} onChange={setKind} />
         <Select
           aria-label="Counts as"
           value={except}

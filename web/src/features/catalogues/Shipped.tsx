@@ -1,12 +1,14 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { Button, Input, Select } from "antd";
+import { Button, Input } from "antd";
 import { useState } from "react";
 import { api, told } from "../../api/client";
 import { useSettled } from "../../api/hooks";
+import { Act } from "../../parts/Act";
 import { AddressText } from "../../parts/AddressText";
 import { Trouble, Wait } from "../../parts/Notice";
 import { plural } from "../../words";
-import { type Kind, kinds } from "./kinds";
+import { KindChoice } from "./KindChoice";
+import type { Kind } from "./kinds";
 import { useShipped } from "./queries";
 
 /** Shipped are the catalogues that ship with Varnet, to look through; an entry can be made not to count. */
@@ -31,13 +33,7 @@ export function Shipped() {
           onChange={(e) => setText(e.target.value)}
           placeholder="a text in the name"
         />
-        <Select
-          aria-label="Shipped catalogue"
-          value={kind}
-          onChange={setKind}
-          options={kinds}
-          popupMatchSelectWidth={false}
-        />
+        <KindChoice name="Shipped catalogue" value={kind} onChange={setKind} />
       </div>
       {error && <Trouble error={error} />}
       {!entries.data ? (
@@ -53,9 +49,9 @@ export function Shipped() {
               <li key={e.name} className={e.counts ? undefined : "quiet"}>
                 <AddressText text={e.name} />{" "}
                 {e.counts ? (
-                  <button type="button" className="plain" onClick={() => except.mutate(e.name)}>
-                    Except<span className="unseen">: {e.name}</span>
-                  </button>
+                  <Act of={e.name} onClick={() => except.mutate(e.name)}>
+                    Except
+                  </Act>
                 ) : (
                   "does not count"
                 )}

@@ -1,5 +1,6 @@
-import { Checkbox, InputNumber, Select } from "antd";
+import { Checkbox, InputNumber } from "antd";
 import type { ExportPreview, KnownPolicy } from "../../api/client";
+import { Choice } from "../../parts/Choice";
 import { plural } from "../../words";
 import type { Query } from "./query";
 
@@ -41,35 +42,27 @@ export function Choices({ query, policy, policies, out, change }: Props) {
   return (
     <>
       <div className="settle">
-        <label>
-          What
-          <Select
-            aria-label="What"
-            value={form}
-            onChange={(f) => change({ form: f })}
-            options={forms}
-            popupMatchSelectWidth={false}
-          />
-        </label>
-        <label>
-          As
-          <Select
-            aria-label="As"
-            value={query.format ?? "original"}
-            onChange={(f) => change({ format: f })}
-            options={formats}
-            popupMatchSelectWidth={false}
-          />
-        </label>
-        <label>
-          Decided by the policy
-          <Select
-            aria-label="Policy"
-            value={policy}
-            onChange={(p) => change({ policy: p })}
-            options={policies.map((p) => ({ value: p.name, label: p.name }))}
-          />
-        </label>
+        <Choice
+          label="What"
+          value={form}
+          onChange={(f) => change({ form: f })}
+          options={forms}
+          popupMatchSelectWidth={false}
+        />
+        <Choice
+          label="As"
+          value={query.format ?? "original"}
+          onChange={(f) => change({ format: f })}
+          options={formats}
+          popupMatchSelectWidth={false}
+        />
+        <Choice
+          label="Decided by the policy"
+          name="Policy"
+          value={policy}
+          onChange={(p) => change({ policy: p })}
+          options={policies.map((p) => ({ value: p.name, label: p.name }))}
+        />
       </div>
       {form === "results" && <Columns query={query} out={out} change={change} />}
       {out.formulas > 0 && (query.format ?? "original") !== "xlsx" && (
@@ -127,16 +120,13 @@ function More({ query, change }: { query: Query; change: Change }) {
     <details className="paste" open={used !== undefined}>
       <summary>Several files, or a part of the rows</summary>
       <div className="settle">
-        <label>
-          Files
-          <Select
-            aria-label="Files"
-            value={query.apart ?? ""}
-            onChange={(a) => change({ apart: a || undefined, ...(a ? { decision: "all" } : {}) })}
-            options={files}
-            popupMatchSelectWidth={false}
-          />
-        </label>
+        <Choice
+          label="Files"
+          value={query.apart ?? ""}
+          onChange={(a) => change({ apart: a || undefined, ...(a ? { decision: "all" } : {}) })}
+          options={files}
+          popupMatchSelectWidth={false}
+        />
         {numeral("rowsEach", "Rows a file at the most", "no limit")}
         {numeral("sample", "A random sample of", "all rows")}
         {numeral("every", "One row of each", "1")}

@@ -1,11 +1,11 @@
 import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
 import { Button, Segmented } from "antd";
 import { Link, useParams, useSearchParams } from "react-router";
-import { api, type Decision, type ExportPreview, told } from "../../api/client";
+import { api, type ExportPreview, told } from "../../api/client";
 import { usePolicies, useRun } from "../../api/hooks";
-import { DecisionMark } from "../../parts/DecisionMark";
 import { Sentence, Trouble, Wait } from "../../parts/Notice";
-import { glyphs, number, plural, report } from "../../words";
+import { Reasons } from "../../parts/Reasons";
+import { glyphs, plural, report } from "../../words";
 import { Choices } from "./Choices";
 import { FirstRows } from "./FirstRows";
 import { queryOf, which } from "./query";
@@ -86,26 +86,7 @@ export function Export() {
       )}
       <FirstRows out={out.data} />
       <h2>Why rows are kept, held or dropped</h2>
-      <table className="rows narrow">
-        <thead>
-          <tr>
-            <th>Decision</th>
-            <th>Because they are</th>
-            <th className="number">Rows</th>
-          </tr>
-        </thead>
-        <tbody>
-          {out.data.counts.map((c) => (
-            <tr key={c.decision + c.reason}>
-              <td>
-                <DecisionMark decision={c.decision as Decision} />
-              </td>
-              <td>{c.reason}</td>
-              <td className="number">{number(c.rows)}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <Reasons counts={out.data.counts} />
     </>
   );
 }

@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, items, told } from "../../api/client";
+import { Act } from "../../parts/Act";
 import { ActsHead } from "../../parts/ActsHead";
 import { Trouble } from "../../parts/Notice";
 import { Scroll } from "../../parts/Scroll";
@@ -67,9 +68,9 @@ export function Workers() {
                     {w.draining
                       ? "stopping"
                       : !w.serves && (
-                          <button type="button" className="plain" onClick={() => drain.mutate(w.id)}>
-                            Stop when its work is done<span className="unseen">: {w.id}</span>
-                          </button>
+                          <Act of={w.id} onClick={() => drain.mutate(w.id)}>
+                            Stop when its work is done
+                          </Act>
                         )}
                   </td>
                 </tr>

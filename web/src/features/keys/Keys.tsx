@@ -3,6 +3,7 @@ import { Alert, Button, Input, Select } from "antd";
 import { type FormEvent, useState } from "react";
 import { api, type Schema, told } from "../../api/client";
 import { useWords } from "../../api/hooks";
+import { Act } from "../../parts/Act";
 import { ActsHead } from "../../parts/ActsHead";
 import { Copy } from "../../parts/Copy";
 import { Trouble, Wait } from "../../parts/Notice";
@@ -16,7 +17,7 @@ type Scope = Schema<"NewKey">["scopes"][number];
 const lives = [
   { value: 30, label: "ends in 30 days" },
   { value: 365, label: "ends in a year" },
-  { value: 0, label: "does not end" },
+  { value: 0, label: "never ends" },
 ];
 
 /** Keys shows the keys of the workspace, makes, replaces and takes them back. */
@@ -135,7 +136,7 @@ function Row({ of: k, onRotate, onRemove }: { of: Schema<"KnownKey">; onRotate: 
       </td>
       <td>{k.scopes.join(", ")}</td>
       <td>{moment(k.createdAt)}</td>
-      <td>{ended ? "ended" : k.expiresAt ? moment(k.expiresAt) : "does not"}</td>
+      <td>{ended ? "ended" : k.expiresAt ? moment(k.expiresAt) : "never"}</td>
       <td>
         {k.lastUsedAt ? <When at={k.lastUsedAt} /> : "never"}
         {k.lastUsedFrom && <small className="quiet">from {k.lastUsedFrom}</small>}
@@ -143,16 +144,16 @@ function Row({ of: k, onRotate, onRemove }: { of: Schema<"KnownKey">; onRotate: 
       <td>
         <span className="row-acts">
           {!ended && (
-            <button type="button" className="plain" onClick={onRotate}>
-              Replace<span className="unseen">: {k.name}</span>
-            </button>
+            <Act of={k.name} onClick={onRotate}>
+              Replace
+            </Act>
           )}
           {k.yours ? (
             <span className="quiet">you are signed in with it</span>
           ) : (
-            <button type="button" className="plain" onClick={onRemove}>
-              Take it back<span className="unseen">: {k.name}</span>
-            </button>
+            <Act of={k.name} onClick={onRemove}>
+              Take it back
+            </Act>
           )}
         </span>
       </td>

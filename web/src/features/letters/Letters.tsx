@@ -1,7 +1,8 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { Alert, Button, Input, InputNumber, Select } from "antd";
+import { Alert, Button, Input, InputNumber } from "antd";
 import { type FormEvent, useState } from "react";
 import { api, type Schema, told } from "../../api/client";
+import { Choice } from "../../parts/Choice";
 import { Sentence, Trouble, Wait } from "../../parts/Notice";
 import { useLetters } from "./queries";
 
@@ -74,15 +75,13 @@ function Form({ settings }: { settings: Schema<"LetterSettings"> }) {
             onChange={(n) => n && change({ port: n })}
           />
         </label>
-        <label>
-          Sealed by
-          <Select
-            value={server.security}
-            onChange={(security) => change({ security })}
-            options={securities}
-            popupMatchSelectWidth={false}
-          />
-        </label>
+        <Choice
+          label="Security"
+          value={server.security}
+          onChange={(security) => change({ security })}
+          options={securities}
+          popupMatchSelectWidth={false}
+        />
         <label>
           Name to sign in with
           <Input
@@ -121,7 +120,7 @@ function Form({ settings }: { settings: Schema<"LetterSettings"> }) {
         </Button>
         {settings.server && (
           <Button onClick={() => remove.mutate()} loading={remove.isPending}>
-            Send no letters any more
+            Stop sending letters
           </Button>
         )}
       </span>

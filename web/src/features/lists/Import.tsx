@@ -1,11 +1,12 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { Button, Input, Select } from "antd";
+import { Button, Input } from "antd";
 import { type DragEvent, useEffect, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import { type List, type Preview, send } from "../../api/client";
 import { keys, useList } from "../../api/hooks";
 import { importFile as bring } from "../../api/upload";
 import { AddressText } from "../../parts/AddressText";
+import { Choice } from "../../parts/Choice";
 import { takeOver } from "../../parts/handed";
 import { Sentence, Trouble, Wait } from "../../parts/Notice";
 import { Scroll } from "../../parts/Scroll";
@@ -196,40 +197,32 @@ function Settle({ before, file, preview, written, onWritten }: SettleProps) {
           </label>
         )}
         {before && (
-          <label>
-            Where its rows go
-            <Select
-              aria-label="Where its rows go"
-              value={mode}
-              onChange={setMode}
-              options={modes}
-              popupMatchSelectWidth={false}
-            />
-          </label>
+          <Choice
+            label="Where its rows go"
+            value={mode}
+            onChange={setMode}
+            options={modes}
+            popupMatchSelectWidth={false}
+          />
         )}
         {before && mode === "update" && (
-          <label>
-            The same key is
-            <Select
-              aria-label="The same key is"
-              value={rowKey}
-              onChange={setRowKey}
-              options={[{ value: "", label: "the address" }, ...before.columns.map((c) => ({ value: c, label: c }))]}
-            />
-          </label>
-        )}
-        <label>
-          Columns with the addresses, the first counts first
-          <Select
-            aria-label="Columns with the addresses"
-            mode="multiple"
-            maxCount={8}
-            options={choices}
-            value={columns}
-            onChange={setColumns}
-            placeholder="choose one"
+          <Choice
+            label="The same key is"
+            value={rowKey}
+            onChange={setRowKey}
+            options={[{ value: "", label: "the address" }, ...before.columns.map((c) => ({ value: c, label: c }))]}
           />
-        </label>
+        )}
+        <Choice
+          label="Columns with the addresses, the first counts first"
+          name="Columns with the addresses"
+          mode="multiple"
+          maxCount={8}
+          options={choices}
+          value={columns}
+          onChange={setColumns}
+          placeholder="choose one"
+        />
         <Button type="primary" htmlType="submit" disabled={columns.length === 0} loading={importFile.isPending}>
           Import
         </Button>
@@ -269,51 +262,39 @@ function Dialect({ preview: p, onChange }: { preview: Preview; onChange: (w: Wri
   return (
     <div className="dialect">
       {p.sheets.length > 1 && (
-        <label>
-          Sheet
-          <Select
-            aria-label="Sheet"
-            value={p.sheet ?? ""}
-            onChange={(sheet) => onChange({ sheet })}
-            options={p.sheets.map((s) => ({ value: s, label: s }))}
-          />
-        </label>
+        <Choice
+          label="Sheet"
+          value={p.sheet ?? ""}
+          onChange={(sheet) => onChange({ sheet })}
+          options={p.sheets.map((s) => ({ value: s, label: s }))}
+        />
       )}
       {(prose || p.format === "text") && (
-        <label>
-          Between cells
-          <Select
-            aria-label="Between cells"
-            value={prose ? "guess" : delimiter}
-            onChange={(d) => onChange({ delimiter: d })}
-            options={prose ? [{ value: "guess", label: "running text" }, ...known] : known}
-          />
-        </label>
+        <Choice
+          label="Between cells"
+          value={prose ? "guess" : delimiter}
+          onChange={(d) => onChange({ delimiter: d })}
+          options={prose ? [{ value: "guess", label: "running text" }, ...known] : known}
+        />
       )}
       {p.format === "text" && (
-        <label>
-          Encoding
-          <Select
-            aria-label="Encoding"
-            showSearch
-            value={p.dialect.encoding}
-            onChange={(encoding) => onChange({ encoding })}
-            options={p.encodings.map((e) => ({ value: e, label: e }))}
-          />
-        </label>
-      )}
-      <label>
-        First line
-        <Select
-          aria-label="First line"
-          value={p.dialect.header ? "yes" : "no"}
-          onChange={(header) => onChange({ header })}
-          options={[
-            { value: "yes", label: "names the columns" },
-            { value: "no", label: "is a row like the others" },
-          ]}
+        <Choice
+          label="Encoding"
+          showSearch
+          value={p.dialect.encoding}
+          onChange={(encoding) => onChange({ encoding })}
+          options={p.encodings.map((e) => ({ value: e, label: e }))}
         />
-      </label>
+      )}
+      <Choice
+        label="First line"
+        value={p.dialect.header ? "yes" : "no"}
+        onChange={(header) => onChange({ header })}
+        options={[
+          { value: "yes", label: "names the columns" },
+          { value: "no", label: "is a row like the others" },
+        ]}
+      />
     </div>
   );
 }

@@ -3,6 +3,7 @@ import { type DragEvent, lazy, Suspense, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import type { List } from "../../api/client";
 import { useLists, useSettled } from "../../api/hooks";
+import { Act } from "../../parts/Act";
 import { ActsHead } from "../../parts/ActsHead";
 import { handOver } from "../../parts/handed";
 import { MiniFlow } from "../../parts/MiniFlow";
@@ -142,9 +143,9 @@ function Row({ list: l }: { list: List }) {
       <td>
         <span className="row-acts">
           <Archive list={l} />
-          <button type="button" className="plain" onClick={() => setAsks(true)}>
-            Delete<span className="unseen">: {l.name}</span>
-          </button>
+          <Act of={l.name} onClick={() => setAsks(true)}>
+            Delete
+          </Act>
         </span>
         {asks && (
           <Suspense fallback={null}>

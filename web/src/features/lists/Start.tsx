@@ -1,9 +1,10 @@
 import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
-import { Button, Select } from "antd";
+import { Button } from "antd";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, type List, told } from "../../api/client";
 import { usePolicies } from "../../api/hooks";
+import { Choice } from "../../parts/Choice";
 import { Trouble, Wait } from "../../parts/Notice";
 import { type Times, When } from "./Schedule";
 
@@ -34,29 +35,21 @@ export function Start({ list }: { list: List }) {
   return (
     <>
       <div className="settle">
-        <label>
-          Depth
-          <Select aria-label="Depth" value={depth} onChange={setDepth} options={depths} popupMatchSelectWidth={false} />
-        </label>
-        <label>
-          Decided by the policy
-          <Select
-            aria-label="Policy"
-            value={policy}
-            onChange={setPolicy}
-            options={(policies.data ?? []).map((p) => ({ value: p.name, label: p.name }))}
-          />
-        </label>
-        <label>
-          Results of earlier runs
-          <Select
-            aria-label="Results of earlier runs"
-            value={reuseDays}
-            onChange={setReuse}
-            options={ages}
-            popupMatchSelectWidth={false}
-          />
-        </label>
+        <Choice label="Depth" value={depth} onChange={setDepth} options={depths} popupMatchSelectWidth={false} />
+        <Choice
+          label="Decided by the policy"
+          name="Policy"
+          value={policy}
+          onChange={setPolicy}
+          options={(policies.data ?? []).map((p) => ({ value: p.name, label: p.name }))}
+        />
+        <Choice
+          label="Results of earlier runs"
+          value={reuseDays}
+          onChange={setReuse}
+          options={ages}
+          popupMatchSelectWidth={false}
+        />
       </div>
       <When change={setTimes} />
       <Takes list={list} depth={depth} reuseDays={reuseDays} />

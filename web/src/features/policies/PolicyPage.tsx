@@ -4,6 +4,7 @@ import { useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { api, type Policy, type PolicyRule, told } from "../../api/client";
 import { keys, useLists, usePolicies, useSettled } from "../../api/hooks";
+import { Choice } from "../../parts/Choice";
 import { Sentence, Trouble, Wait } from "../../parts/Notice";
 import { number } from "../../words";
 import { decisions } from "./decisions";
@@ -93,25 +94,22 @@ function Editor({ start, changing }: { start: Policy; changing: boolean }) {
           />
         </label>
         {runs.length > 0 && (
-          <label>
-            Tried on
-            <Select
-              aria-label="Tried on"
-              value={run}
-              onChange={(r) =>
-                setSearch(
-                  (old) => {
-                    const n = new URLSearchParams(old);
-                    n.set("run", String(r));
-                    return n;
-                  },
-                  { replace: true },
-                )
-              }
-              options={runs}
-              popupMatchSelectWidth={false}
-            />
-          </label>
+          <Choice
+            label="Tried on"
+            value={run}
+            onChange={(r) =>
+              setSearch(
+                (old) => {
+                  const n = new URLSearchParams(old);
+                  n.set("run", String(r));
+                  return n;
+                },
+                { replace: true },
+              )
+            }
+            options={runs}
+            popupMatchSelectWidth={false}
+          />
         )}
         <Button type="primary" htmlType="submit" disabled={policy.name === ""} loading={save.isPending}>
           Save

@@ -2,6 +2,7 @@ import { Input, InputNumber, Select } from "antd";
 import { useState } from "react";
 import type { PolicyRule } from "../../api/client";
 import { useWords } from "../../api/hooks";
+import { Act } from "../../parts/Act";
 import { findings, number } from "../../words";
 import { decisions } from "./decisions";
 
@@ -32,15 +33,15 @@ export function RuleRow({ rule, says, rows, onChange, onRemove, onUp }: Props) {
         </button>
         <span className="rule-count">{rows === undefined ? "" : number(rows) + (rows === 1 ? " row" : " rows")}</span>
         {onUp ? (
-          <button type="button" className="plain" onClick={onUp}>
-            Up<span className="unseen">: {says}</span>
-          </button>
+          <Act of={says} onClick={onUp}>
+            Up
+          </Act>
         ) : (
           <span />
         )}
-        <button type="button" className="plain" onClick={onRemove}>
-          Remove<span className="unseen">: {says}</span>
-        </button>
+        <Act of={says} onClick={onRemove}>
+          Remove
+        </Act>
       </div>
       {open && <Conditions rule={rule} onChange={onChange} />}
     </li>

@@ -5,9 +5,9 @@ import { Link, useNavigate, useParams } from "react-router";
 import { api, type Run, told } from "../../api/client";
 import { keys, useRun, useWords } from "../../api/hooks";
 import { ActsHead } from "../../parts/ActsHead";
-import { DecisionMark } from "../../parts/DecisionMark";
 import { Flow } from "../../parts/Flow";
 import { Sentence, Trouble, Wait } from "../../parts/Notice";
+import { Reasons } from "../../parts/Reasons";
 import { glyphs, number, plural, report, tones } from "../../words";
 import { Life } from "./Life";
 import { Live } from "./Live";
@@ -106,32 +106,7 @@ function Decisions({ run }: { run: Run }) {
   return (
     <section>
       <h2>What will be done with the {number(run.rows)} rows</h2>
-      <table className="rows narrow">
-        <thead>
-          <tr>
-            <th>Decision</th>
-            <th>Because they are</th>
-            <th className="number">Rows</th>
-          </tr>
-        </thead>
-        <tbody>
-          {run.decisions.map((d) => (
-            <tr key={d.decision + d.reason}>
-              <td>
-                <DecisionMark decision={d.decision} />
-              </td>
-              <td>
-                {d.code === "override" ? (
-                  <Link to={`/runs/${run.id}/results?overridden=true&decision=${d.decision}`}>{d.reason}</Link>
-                ) : (
-                  d.reason
-                )}
-              </td>
-              <td className="number">{number(d.rows)}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <Reasons counts={run.decisions} overrides={`/runs/${run.id}/results?overridden=true`} />
     </section>
   );
 }

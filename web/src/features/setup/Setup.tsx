@@ -73,11 +73,10 @@ function Policies() {
 function Catalogues() {
   const own = useOwnEntries();
   const followed = useFollowed();
-  const says =
-    own.data &&
-    followed.data &&
-    `${own.data.length === 500 ? "500 entries or more" : plural(own.data.length, "entry", "entries")} of your own, ${followed.data.length === 0 ? "none" : plural(followed.data.length, "list")} followed.`;
-  return <Place to="/catalogues" name="Catalogues" says={says} />;
+  if (!own.data || !followed.data) return <Place to="/catalogues" name="Catalogues" says={undefined} />;
+  const entries = own.data.length === 500 ? "500 entries or more" : plural(own.data.length, "entry", "entries");
+  const lists = followed.data.length === 0 ? "none" : plural(followed.data.length, "list");
+  return <Place to="/catalogues" name="Catalogues" says={`${entries} of your own, ${lists} followed.`} />;
 }
 
 function Outbound() {
