@@ -14,10 +14,10 @@ import (
 )
 
 func catalogueCommand() command {
-	return command{"catalogue", "", "shows and changes your own catalogue entries, from then on", "varnet catalogue", showCatalogue, []command{
+	return command{"catalogue", "", "shows and changes your own catalogue entries", "varnet catalogue", showCatalogue, []command{
 		{"shipped", "KIND", "shows the entries of a shipped catalogue", "varnet catalogue shipped role -search info", showShipped, nil},
 		{"add", "KIND [NAME…]", "adds names of your own; " + kinds(), "varnet catalogue add disposable tenminutes.example", changeCatalogue(false), nil},
-		{"except", "KIND [NAME…]", "lets shipped names of a kind not count", "varnet catalogue except role info", changeCatalogue(true), nil},
+		{"except", "KIND [NAME…]", "makes exceptions: shipped names of a kind that do not count", "varnet catalogue except role info", changeCatalogue(true), nil},
 		{"remove", "KIND NAME…", "removes entries of your own", "varnet catalogue remove disposable tenminutes.example", removeFromCatalogue, nil},
 		{"followed", "", "shows the catalogues that are followed, and what changed in them", "varnet catalogue followed", showFollowed, nil},
 		{"follow", "KIND URL", "follows a list at an https:// or file:// URL: it is read every day", "varnet catalogue follow disposable https://lists.seedlibrary.example/disposable.txt", followCatalogue, nil},
@@ -127,17 +127,8 @@ func removeFromCatalogue(c *cli) action {
 var followedTable = table[contract.CatalogueSource]{
 	"No catalogue is followed. Follow one: varnet catalogue follow disposable https://HOST/LIST", "number\tcatalogue\tlast read\taddress\tentries\t",
 	func(w io.Writer, s contract.CatalogueSource) {
-		read := "not yet"
-		if s.ReadAt != nil {
-			read = s.ReadAt.Local().Format("2006-01-02 15:04")
-		}
-		fmt.Fprintln(w, strings.Join([]string{strconv.FormatInt(s.ID, 10), s.Kind, read, printable(s.URL), printable(s.Sentence)}, "\t"))
+		fmt.Fprintln(w, strings.Join([]string{strconv.FormatInt(s.ID, 10), s.Kind, minute(s.ReadAt, "not yet"), printable(s.URL), printable(s.Sentence)}, "\t"))
 	}}
-
-// tellFollowed prints one followed catalogue.
-func (c *cli) tellFollowed(s contract.CatalogueSource) error {
-	return followedTable.of(c)(contract.Page[contract.CatalogueSource]{Items: []contract.CatalogueSource{s}})
-}
 
 func showFollowed(c *cli) action {
 	return ask(c, func(ctx context.Context, api *client.Client) (contract.Page[contract.CatalogueSource], error) {
@@ -148,19 +139,13 @@ func showFollowed(c *cli) action {
 func followCatalogue(c *cli) action {
 	return ask(c, func(ctx context.Context, api *client.Client) (contract.CatalogueSource, error) {
 		return api.FollowCatalogue(ctx, contract.NewCatalogueSource{Kind: c.args[0], URL: c.args[1]})
-	}, c.tellFollowed)
+	}, followedTable.one(c))
 }
 
 func readFollowed(c *cli) action {
-	return ask(c, of(c, "followed catalogue", (*client.Client).ReadCatalogueSource), c.tellFollowed)
+	return ask(c, of(c, "followed catalogue", (*client.Client).ReadCatalogueSource), followedTable.one(c))
 }
 
 func unfollow(c *cli) action {
-	return do(c, func(ctx context.Context, api *client.Client) error {
-		id, err := c.number(0, "followed catalogue")
-		if err != nil {
-			return err
-		}
-		return api.UnfollowCatalogue(ctx, id)
-	})
+	return doOf(c, "followed catalogue", (*client.Client).UnfollowCatalogue)
 }

@@ -111,7 +111,7 @@ func (c *cli) checkUse() error {
 		if most == 0 && len(c.subs) > 0 {
 			return c.wrongUse(fmt.Sprintf("there is no %q; say one of: %s", c.args[0], strings.Join(names(c.subs), ", ")))
 		}
-		return c.wrongUse(fmt.Sprintf("%q is too much", c.args[most]))
+		return c.wrongUse(fmt.Sprintf("unexpected argument %q", c.args[most]))
 	}
 	return nil
 }
@@ -219,6 +219,17 @@ func do(c *cli, call func(context.Context, *client.Client) error) action {
 	return func(ctx context.Context) error { return call(ctx, connect()) }
 }
 
+// doOf is do about the thing whose number is the first argument.
+func doOf(c *cli, what string, call func(*client.Client, context.Context, int64) error) action {
+	return do(c, func(ctx context.Context, api *client.Client) error {
+		id, err := c.number(0, what)
+		if err != nil {
+			return err
+		}
+		return call(api, ctx, id)
+	})
+}
+
 // of is a call about the thing whose number is the first argument.
 func of[T any](c *cli, what string, call func(*client.Client, context.Context, int64) (T, error)) func(context.Context, *client.Client) (T, error) {
 	return func(ctx context.Context, api *client.Client) (answer T, err error) {
@@ -271,10 +282,15 @@ func (t table[T]) of(c *cli) func(contract.Page[T]) error {
 		}
 		err := w.Flush()
 		if err == nil && page.Next != "" {
-			err = c.sentence("There are more: " + c.title() + " -cursor " + page.Next)
+			err = c.sentence("There are more; the same call with -cursor " + page.Next + " shows them.")
 		}
 		return err
 	}
+}
+
+// one makes what shows one thing under the header.
+func (t table[T]) one(c *cli) func(T) error {
+	return func(v T) error { return t.of(c)(contract.Page[T]{Items: []T{v}}) }
 }
 
 // whole is a page with all that there is.
@@ -338,7 +354,7 @@ func (c *cli) read(name string) (string, error) {
 	defer f.Close()
 	text, err := io.ReadAll(io.LimitReader(f, most+1))
 	if err == nil && len(text) > most {
-		err = fmt.Errorf("%s is larger than 1 MB, which is no text of this kind", name)
+		err = fmt.Errorf("%s is larger than 1 MB; no file of this kind is", name)
 	}
 	return string(text), err
 }
@@ -355,7 +371,7 @@ func (c *cli) lines(from int) (out []string, err error) {
 		}
 	}
 	if err = s.Err(); err == nil && len(out) == 0 {
-		err = errors.New("nothing came by standard input; write one per line")
+		err = errors.New("standard input is empty; write one per line")
 	}
 	return out, err
 }

@@ -2,7 +2,6 @@ package main
 
 import (
 	"context"
-	"errors"
 	"flag"
 	"fmt"
 	"slices"
@@ -10,8 +9,8 @@ import (
 )
 
 func completionCommand() command {
-	return command{"completion", "SHELL", "prints what lets a shell complete commands and settings: bash or zsh", "source <(varnet completion bash)", completion, []command{
-		{"words", "[WORD…]", "prints how the last of the words may go on; the shells call it", "varnet completion words -- runs st", completionWords, nil},
+	return command{"completion", "SHELL", "prints the script with which bash or zsh completes commands and settings", "source <(varnet completion bash)", completion, []command{
+		{"words", "[WORD…]", "prints how the last word may continue; the script calls it", "varnet completion words -- runs st", completionWords, nil},
 	}}
 }
 
@@ -46,16 +45,14 @@ func completion(c *cli) action {
 
 func completionWords(c *cli) action {
 	return func(context.Context) error {
-		var err error
 		for _, word := range completed(c.args) {
-			_, werr := fmt.Fprintln(c.out, word)
-			err = errors.Join(err, werr)
+			fmt.Fprintln(c.out, word)
 		}
-		return err
+		return nil // a fault of standard output is kept there
 	}
 }
 
-// completed returns how the last word may go on: as a command, or as a setting of the
+// completed returns how the last word may continue: as a command, or as a setting of the
 // command that the words before it name.
 func completed(words []string) (out []string) {
 	if len(words) == 0 {

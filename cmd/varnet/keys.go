@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"strings"
-	"time"
 
 	"varnet/internal/account"
 	"varnet/internal/client"
@@ -25,21 +24,13 @@ func showKeys(c *cli) action {
 	return ask(c, func(ctx context.Context, api *client.Client) (contract.Page[contract.KnownKey], error) {
 		return whole(api.Keys(ctx))
 	}, table[contract.KnownKey]{"There are no keys.", "key\tname\tscopes\tends\tfrom\tlast used", func(w io.Writer, k contract.KnownKey) {
-		last := cmp.Or(moments(k.LastUsedAt, "never"))
+		last := minute(k.LastUsedAt, "never")
 		if k.LastUsedFrom != "" {
 			last += " from " + k.LastUsedFrom
 		}
-		fmt.Fprintf(w, "%d\t%s\t%s\t%s\t%s\t%s\n", k.ID, printable(k.Name), strings.Join(k.Scopes, ","), moments(k.ExpiresAt, "never"),
+		fmt.Fprintf(w, "%d\t%s\t%s\t%s\t%s\t%s\n", k.ID, printable(k.Name), strings.Join(k.Scopes, ","), minute(k.ExpiresAt, "never"),
 			cmp.Or(strings.Join(k.Networks, ","), "anywhere"), last)
 	}}.of(c))
-}
-
-// moments is a time that there may not be.
-func moments(t *time.Time, none string) string {
-	if t == nil {
-		return none
-	}
-	return t.Local().Format("2006-01-02 15:04")
 }
 
 // tellKey prints a key that was just made, alone, so that a script can take it.
@@ -57,16 +48,8 @@ func makeKey(c *cli) action {
 func rotateKey(c *cli) action {
 	overlap := c.flags.Int("overlap", 24, "for how many hours the old key goes on, 0 to 720")
 	return ask(c, of(c, "key", func(api *client.Client, ctx context.Context, id int64) (contract.KnownKey, error) {
-		return api.RotateKey(ctx, id, contract.KeyRotation{OverlapHours: *overlap})
+		return api.RotateKey(ctx, id, contract.KeyRotation{OverlapHours: overlap})
 	}), c.tellKey)
 }
 
-func deleteKey(c *cli) action {
-	return do(c, func(ctx context.Context, api *client.Client) error {
-		id, err := c.number(0, "key")
-		if err != nil {
-			return err
-		}
-		return api.DeleteKey(ctx, id)
-	})
-}
+func deleteKey(c *cli) action { return doOf(c, "key", (*client.Client).DeleteKey) }

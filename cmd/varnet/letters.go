@@ -13,7 +13,7 @@ func lettersCommand() command {
 		{"set", "-host HOST -sender SENDER -base-url URL", "sets the submission server up; the password is read from a file, so that it is in no history",
 			"varnet letters set -host smtp.fernhollow.example -username varnet -password-file password.txt -sender \"Varnet <varnet@fernhollow.example>\" -base-url https://varnet.fernhollow.example", setLetters, nil},
 		{"test", "ADDRESS", "sends a trial letter", "varnet letters test ada.moss@fernhollow.example", testLetters, nil},
-		{"remove", "", "sends no letters any more", "varnet letters remove", removeLetters, nil},
+		{"remove", "", "stops sending letters", "varnet letters remove", removeLetters, nil},
 	}}
 }
 
@@ -25,7 +25,7 @@ func (c *cli) tellLetters(s contract.LetterSettings) error {
 	if s.Password {
 		password = "with a password"
 	}
-	return c.sentence(s.Says + "\nSealed by " + s.Server.Security + ", " + password + ". Links begin with " + s.Server.BaseURL + ".")
+	return c.sentence(s.Says + "\nSecurity: " + s.Server.Security + ", " + password + ". Links begin with " + s.Server.BaseURL + ".")
 }
 
 func showLetters(c *cli) action {

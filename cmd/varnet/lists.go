@@ -49,12 +49,9 @@ func showLists(c *cli) action {
 	}, listTable.of(c))
 }
 
-// tellList prints one list.
-func (c *cli) tellList(l contract.List) error {
-	return listTable.of(c)(contract.Page[contract.List]{Items: []contract.List{l}})
+func showList(c *cli) action {
+	return ask(c, of(c, "list", (*client.Client).List), listTable.one(c))
 }
-
-func showList(c *cli) action { return ask(c, of(c, "list", (*client.Client).List), c.tellList) }
 
 func importList(c *cli) action {
 	file := c.importing()
@@ -85,7 +82,7 @@ func changeList(c *cli, change func() (contract.ListChange, error)) action {
 			return l, err
 		}
 		return api.ChangeList(ctx, id, what)
-	}), c.tellList)
+	}), listTable.one(c))
 }
 
 func renameList(c *cli) action {
@@ -108,15 +105,7 @@ func archiveList(archived bool) func(c *cli) action {
 	}
 }
 
-func deleteList(c *cli) action {
-	return do(c, func(ctx context.Context, api *client.Client) error {
-		id, err := c.number(0, "list")
-		if err != nil {
-			return err
-		}
-		return api.DeleteList(ctx, id)
-	})
-}
+func deleteList(c *cli) action { return doOf(c, "list", (*client.Client).DeleteList) }
 
 func overrideList(c *cli) action {
 	asked := 0

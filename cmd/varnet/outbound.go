@@ -52,7 +52,7 @@ func (c *cli) tellOutbound(o contract.Outbound) error {
 		fmt.Fprintf(c.out, "Rule %d: %s\n", i+1, printable(r.Says))
 	}
 	for _, r := range o.Refusals {
-		fmt.Fprintf(c.out, "%s refused us by %s at %s: %s\n", printable(r.Operator), printable(r.Route), r.At.Local().Format("2006-01-02 15:04"), printable(r.Words))
+		fmt.Fprintf(c.out, "%s refused us by %s at %s: %s\n", printable(r.Operator), printable(r.Route), minute(&r.At, ""), printable(r.Words))
 	}
 	return nil
 }

@@ -26,7 +26,7 @@ func runsCommand() command {
 }
 
 var runTable = table[contract.Run]{"There is no run here. Start one: varnet clean FILE -out FILE", "run\tlist\tstate\tbegun\tsummary", func(w io.Writer, r contract.Run) {
-	fmt.Fprintf(w, "%d\t%s\t%s\t%s\t%s\n", r.ID, printable(r.ListName), r.State, r.CreatedAt.Local().Format("2006-01-02 15:04"), printable(r.Sentence))
+	fmt.Fprintf(w, "%d\t%s\t%s\t%s\t%s\n", r.ID, printable(r.ListName), r.State, minute(&r.CreatedAt, ""), printable(r.Sentence))
 }}
 
 func showRuns(c *cli) action {
@@ -37,9 +37,7 @@ func showRuns(c *cli) action {
 }
 
 func showRun(c *cli) action {
-	return ask(c, of(c, "run", (*client.Client).Run), func(r contract.Run) error {
-		return runTable.of(c)(contract.Page[contract.Run]{Items: []contract.Run{r}})
-	})
+	return ask(c, of(c, "run", (*client.Client).Run), runTable.one(c))
 }
 
 // steerRun makes a command that changes the state of a run.

@@ -60,7 +60,7 @@ func TestScriptedCalls(t *testing.T) {
 		{`varnet lists import - -name "From a pipe" <members.csv`, 0, "List 3. 150 rows…", ""},
 		{`varnet lists show 3 -json | grep '"fileName"'`, 0, "  \"fileName\": \"standard input\",\n", ""},
 		{`echo ada@@fernhollow.example | varnet check -`, 0, "ada@@fernhollow.example  undeliverable  syntax.malformed  drop…", ""},
-		{`varnet check - </dev/null`, 1, "", "nothing came by standard input"},
+		{`varnet check - </dev/null`, 1, "", "standard input is empty"},
 		{`varnet check -- -ada@fernhollow.example | cut -d' ' -f1`, 0, "-ada@fernhollow.example\n", ""},
 		{`varnet check a@longgone.example b@longgone.example -json | grep -c '"cause": "domain'`, 0, "2\n", ""},
 		{`varnet export 1 -out - | cmp - kept.csv`, 0, "", "rows will be kept."},

@@ -25,6 +25,14 @@ func printable(s string) string {
 	}, s)
 }
 
+// minute is a time in this machine's zone, to the minute; none where there is none.
+func minute(t *time.Time, none string) string {
+	if t == nil {
+		return none
+	}
+	return t.Local().Format("2006-01-02 15:04")
+}
+
 // onTerminal reports whether a file is a terminal.
 func onTerminal(f any) bool {
 	file, ok := f.(*os.File)

@@ -17,7 +17,7 @@ import (
 
 func workersCommand() command {
 	return command{"workers", "", "shows the processes that work on runs", "varnet workers", showWorkers, []command{
-		{"drain", "ID", "lets a worker take nothing new and come to its end", "varnet workers drain oak-4711", drainWorker, nil},
+		{"drain", "ID", "lets a worker finish what it has in hand, and end", "varnet workers drain oak-4711", drainWorker, nil},
 	}}
 }
 

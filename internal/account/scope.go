@@ -13,12 +13,12 @@ type Scope string
 
 // The scopes.
 const (
-	Read   Scope = "read"   // look at lists, runs, results, settings
-	Import Scope = "import" // import lists, change and delete them
-	Run    Scope = "run"    // start and steer runs, override decisions
-	Export Scope = "export" // take addresses out as a file
-	Check  Scope = "check"  // check single addresses
-	Manage Scope = "manage" // policies, catalogues, outbound, keys, retention
+	Read   Scope = "read"
+	Import Scope = "import"
+	Run    Scope = "run"
+	Export Scope = "export"
+	Check  Scope = "check"
+	Manage Scope = "manage"
 )
 
 // Scopes returns all scopes.
@@ -32,7 +32,7 @@ func (s Scope) Says() string {
 		Run:    "start and steer runs, override decisions",
 		Export: "export addresses",
 		Check:  "check single addresses",
-		Manage: "change policies, catalogues, outbound, keys and retention",
+		Manage: "change policies, catalogues, outbound, letters, workers, keys and retention",
 	}[s]
 }
 

@@ -2,6 +2,7 @@ package api
 
 import (
 	"fmt"
+	"net/http"
 	"net/netip"
 	"slices"
 
@@ -28,20 +29,21 @@ var wants = map[account.Scope][]string{
 	"": {"get-session", "sign-in", "sign-out"},
 }
 
-// scopeOf returns the scope that an operation wants, "" for none; one that is not in the
-// table is let through by no key.
-func scopeOf(operation string) (account.Scope, bool) {
+// wanted is wants by the operation.
+var wanted = func() map[string]account.Scope {
+	out := map[string]account.Scope{}
 	for scope, operations := range wants {
-		if slices.Contains(operations, operation) {
-			return scope, true
+		for _, o := range operations {
+			out[o] = scope
 		}
 	}
-	return "", false
-}
+	return out
+}()
 
-// lacks says what somebody lacks who calls an operation; "" when nothing.
+// lacks says what somebody lacks who calls an operation; "" when nothing. An operation that
+// is not in the table is let through by no key.
 func lacks(w store.Workspace, operation string) string {
-	scope, known := scopeOf(operation)
+	scope, known := wanted[operation]
 	if known && (scope == "" || slices.Contains(w.Scopes, string(scope))) {
 		return ""
 	}
@@ -52,10 +54,27 @@ func lacks(w store.Workspace, operation string) string {
 func secure(doc *huma.OpenAPI) {
 	for _, item := range doc.Paths {
 		for _, op := range operationsOf(item) {
-			if scope, ok := scopeOf(op.OperationID); ok && scope != "" {
+			if scope := wanted[op.OperationID]; scope != "" {
 				op.Extensions = map[string]any{"x-scope": string(scope)}
 			}
 		}
+	}
+}
+
+// keepersOperation describes operations on what is the installation's, such as routes and
+// letters: they let only the workspace pass that looks after it.
+func (a *API) keepersOperation(h huma.API) func(id, method, path, summary string) huma.Operation {
+	only := func(ctx huma.Context, next func(huma.Context)) {
+		if !workspace(ctx.Context()).Keeper {
+			_ = huma.WriteErr(h, ctx, http.StatusForbidden, "The installation is looked after by another workspace, and this is its alone.")
+			return
+		}
+		next(ctx)
+	}
+	return func(id, method, path, summary string) huma.Operation {
+		o := operation(id, method, path, summary)
+		o.Middlewares = huma.Middlewares{only}
+		return o
 	}
 }
 

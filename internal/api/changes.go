@@ -14,7 +14,7 @@ import (
 )
 
 func (a *API) registerChanges(h huma.API) {
-	sse.Register(h, operation("watch-workspace", http.MethodGet, "/events", "What changes in the workspace, told as it changes: read again what you show of it"),
+	sse.Register(h, operation("watch-workspace", http.MethodGet, "/events", "Changes in the workspace, as they happen"),
 		map[string]any{"change": contract.WorkspaceChange{}, "beat": contract.Beat{}}, a.changes)
 }
 

@@ -21,7 +21,7 @@ type ExportInput struct {
 
 func (a *API) registerExport(h huma.API) {
 	huma.Register(h, operation("preview-export", http.MethodGet, "/runs/{id}/export", "What the file would hold, before it is made"), a.previewExport)
-	file := operation("export-rows", http.MethodGet, "/runs/{id}/export/file", "The rows of one decision, or all, as they stood in the file or in another form; of a run that ended a broken download can be taken up again (Range)")
+	file := operation("export-rows", http.MethodGet, "/runs/{id}/export/file", "Export rows as a file")
 	file.Responses = fileResponse("text/csv")
 	huma.Register(h, file, a.file)
 }

@@ -77,8 +77,8 @@ func (a *API) makeKey(ctx context.Context, in *struct{ Body contract.NewKey }) (
 	return madeKey(k, text), nil
 }
 
-// mayGive reports whether somebody may hand out a key with these scopes: only those that he
-// has himself.
+// mayGive reports whether a key may hand out another one with these scopes: only those that it
+// has itself.
 func mayGive(w store.Workspace, scopes []string) error {
 	for _, s := range scopes {
 		if !slices.Contains(w.Scopes, s) {
@@ -101,6 +101,9 @@ func network(text string) (netip.Prefix, error) {
 	return n.Masked(), nil
 }
 
+// usualOverlap is how long a rotated key goes on unless it is said.
+const usualOverlap = 24 * time.Hour
+
 func (a *API) rotateKey(ctx context.Context, in *struct {
 	ByID
 	Body contract.KeyRotation
@@ -110,12 +113,19 @@ func (a *API) rotateKey(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
+	if old.ExpiresAt != nil && old.ExpiresAt.Before(time.Now()) {
+		return nil, huma.Error409Conflict(fmt.Sprintf("Key %d has ended. Make a new one.", in.ID))
+	}
 	// Whoever rotates a key has the new one.
 	if err := mayGive(w, old.Scopes); err != nil {
 		return nil, err
 	}
 	text := account.NewKey()
-	k, err := a.store.RotateKey(ctx, w.ID, in.ID, text, time.Now().Add(time.Duration(in.Body.OverlapHours)*time.Hour))
+	overlap := usualOverlap
+	if in.Body.OverlapHours != nil {
+		overlap = time.Duration(*in.Body.OverlapHours) * time.Hour
+	}
+	k, err := a.store.RotateKey(ctx, w.ID, in.ID, text, time.Now().Add(overlap))
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}

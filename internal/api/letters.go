@@ -14,14 +14,10 @@ import (
 )
 
 func (a *API) registerLetters(h huma.API) {
-	op := func(id, method, path, summary string) huma.Operation {
-		o := operation(id, method, path, summary)
-		o.Middlewares = huma.Middlewares{a.keepersOnly(h)}
-		return o
-	}
+	op := a.keepersOperation(h)
 	huma.Register(h, op("get-letter-settings", http.MethodGet, "/letters", "Whether and by which server letters are sent"), a.letterSettings)
 	huma.Register(h, op("set-letter-server", http.MethodPut, "/letters/server", "Set the submission server up"), a.setLetterServer)
-	huma.Register(h, op("remove-letter-server", http.MethodDelete, "/letters/server", "Send no letters any more"), a.removeLetterServer)
+	huma.Register(h, op("remove-letter-server", http.MethodDelete, "/letters/server", "Stop sending letters"), a.removeLetterServer)
 	huma.Register(h, op("test-letter-server", http.MethodPost, "/letters/test", "Send a trial letter"), a.testLetterServer)
 }
 
@@ -64,7 +60,7 @@ func (a *API) testLetterServer(ctx context.Context, in *struct{ Body contract.Le
 	if err != nil {
 		return nil, a.letterProblem(ctx, err)
 	}
-	return &struct{ Body contract.LetterSent }{contract.LetterSent{Says: fmt.Sprintf("%s:%d took a trial letter to %s. Look whether it arrives.", s.Host, s.Port, in.Body.To)}}, nil
+	return &struct{ Body contract.LetterSent }{contract.LetterSent{Says: fmt.Sprintf("%s:%d took a trial letter to %s. See whether it arrives.", s.Host, s.Port, in.Body.To)}}, nil
 }
 
 // letterProblem tells a setting that cannot be, and what the submission server said.

@@ -47,14 +47,14 @@ func (a *API) registerLists(h huma.API) {
 	importFile := creates(operation("import-list", http.MethodPost, "/lists", "Import a file as a list"))
 	importFile.RequestBody = fileBody
 	huma.Register(h, importFile, a.importFile)
-	again := creates(operation("import-newer-file", http.MethodPost, "/lists/{id}/imports", "Import a newer file for a list that is there: after its rows, in their place, or to change those with the same address or key"))
+	again := creates(operation("import-newer-file", http.MethodPost, "/lists/{id}/imports", "Import a newer file for a list"))
 	again.RequestBody = fileBody
 	huma.Register(h, again, a.importNewer)
 	huma.Register(h, operation("get-lists", http.MethodGet, "/lists", "The lists, page by page"), a.lists)
-	problems := operation("get-list-problems", http.MethodGet, "/lists/{id}/problems", "The problem rows as CSV: no address, not an address, a repeated one, one that was cleaned up")
+	problems := operation("get-list-problems", http.MethodGet, "/lists/{id}/problems", "The problem rows of a list, as CSV")
 	problems.Responses = fileResponse("text/csv")
 	huma.Register(h, problems, a.problems)
-	huma.Register(h, operation("count-common", http.MethodGet, "/lists/{id}/common", "How many addresses stand in another list, too"), a.common)
+	huma.Register(h, operation("count-common", http.MethodGet, "/lists/{id}/common", "How many addresses are in another list, too"), a.common)
 	huma.Register(h, operation("get-list", http.MethodGet, "/lists/{id}", "One list"), a.list)
 	huma.Register(h, operation("change-list", http.MethodPatch, "/lists/{id}", "Change what a list is called, for how long it is kept, whether it is archived"), a.changeList)
 	huma.Register(h, operation("delete-list", http.MethodDelete, "/lists/{id}", "Delete a list with its runs, results and evidence"),
@@ -302,15 +302,15 @@ func (a *API) listsWithRuns(ctx context.Context, lists []store.List) ([]contract
 	if err != nil {
 		return nil, err
 	}
-	out := make([]contract.List, len(lists))
-	for i, l := range lists {
-		out[i] = listBody(l)
-		out[i].KeptUntil = keptUntil(l, days, last[l.ID].FinishedAt)
-		if at := slices.IndexFunc(runs, func(r contract.Run) bool { return r.ListID == l.ID }); at >= 0 {
-			out[i].LastRun = &runs[at]
-		}
+	ofList := make(map[int64]*contract.Run, len(runs))
+	for i, r := range runs {
+		ofList[r.ListID] = &runs[i]
 	}
-	return out, nil
+	return contract.Each(lists, func(l store.List) contract.List {
+		b := listBody(l)
+		b.KeptUntil, b.LastRun = keptUntil(l, days, last[l.ID].FinishedAt), ofList[l.ID]
+		return b
+	}), nil
 }
 
 func listBody(l store.List) contract.List {

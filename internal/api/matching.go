@@ -19,7 +19,7 @@ import (
 const mostOverridden = 10_000
 
 func (a *API) registerMatching(h huma.API) {
-	huma.Register(h, operation("count-matching", http.MethodGet, "/runs/{id}/matching", "How many results of a run fit a filter, and how many would if one part of it were another"), a.countMatching)
+	huma.Register(h, operation("count-matching", http.MethodGet, "/runs/{id}/matching", "How many results of a run fit a filter"), a.countMatching)
 	huma.Register(h, operation("override-matching", http.MethodPost, "/runs/{id}/overrides", "Decide about all results that fit a filter, whatever the policy says"), a.overrideMatching)
 }
 

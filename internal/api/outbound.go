@@ -18,12 +18,7 @@ import (
 )
 
 func (a *API) registerOutbound(h huma.API) {
-	keeper := huma.Middlewares{a.keepersOnly(h)}
-	op := func(id, method, path, summary string) huma.Operation {
-		o := operation(id, method, path, summary)
-		o.Middlewares = keeper
-		return o
-	}
+	op := a.keepersOperation(h)
 	huma.Register(h, operation("get-readiness", http.MethodGet, "/outbound/readiness", "Whether outbound is ready, in a sentence"), a.readiness)
 	huma.Register(h, op("get-outbound", http.MethodGet, "/outbound", "Outbound: resolvers, routes, identities, blocklists, rules, pace"), a.outbound)
 	huma.Register(h, op("test-outbound", http.MethodPost, "/outbound/test", "Test all of outbound; it takes some seconds"), a.testOutbound)
@@ -35,18 +30,6 @@ func (a *API) registerOutbound(h huma.API) {
 	huma.Register(h, op("try-rules", http.MethodPost, "/outbound/rules/try", "Which rule fits an address, and how it would be asked about"), a.tryRules)
 	huma.Register(h, op("get-operators", http.MethodGet, "/outbound/operators", "What pace has learnt about operators, those asked last first"), a.operators)
 	huma.Register(h, op("forget-operator", http.MethodDelete, "/outbound/operators/{name}", "Forget what was learnt about an operator"), a.forgetOperator)
-}
-
-// keepersOnly lets only the workspace pass that looks after outbound:
-// routes and rules are the installation's, and their owner's alone to see.
-func (a *API) keepersOnly(h huma.API) func(huma.Context, func(huma.Context)) {
-	return func(ctx huma.Context, next func(huma.Context)) {
-		if !workspace(ctx.Context()).Keeper {
-			_ = huma.WriteErr(h, ctx, http.StatusForbidden, "Outbound is looked after by another workspace of this installation.")
-			return
-		}
-		next(ctx)
-	}
 }
 
 func (a *API) readiness(ctx context.Context, _ *struct{}) (*struct{ Body contract.Readiness }, error) {

@@ -17,8 +17,8 @@ import (
 
 func (a *API) registerPages(h huma.API) {
 	huma.Register(h, operation("get-list-rows", http.MethodGet, "/lists/{id}/rows", "A page of a list's rows as they were imported"), a.listRows)
-	huma.Register(h, operation("get-run-domains", http.MethodGet, "/runs/{id}/domains", "A page of the domains of a run's list, the largest first, with what was found out at each"), a.domains)
-	huma.Register(h, operation("get-run-operators", http.MethodGet, "/runs/{id}/operators", "A page of the operators of a run's domains, the largest first, with what was found out at each"), a.operatorsOfRun)
+	huma.Register(h, operation("get-run-domains", http.MethodGet, "/runs/{id}/domains", "The domains of a run's list, the largest first"), a.domains)
+	huma.Register(h, operation("get-run-operators", http.MethodGet, "/runs/{id}/operators", "The operators of a run's domains, the largest first"), a.operatorsOfRun)
 	huma.Register(h, operation("compare-runs", http.MethodGet, "/runs/{id}/compare/{other}", "What changed from another run of the same list to this one"), a.compare)
 }
 

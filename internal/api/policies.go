@@ -25,7 +25,7 @@ type policyOutput struct{ Body contract.KnownPolicy }
 func (a *API) registerPolicies(h huma.API) {
 	huma.Register(h, operation("get-policies", http.MethodGet, "/policies", "The policies, as sentences and as rules: the ready-made ones, then your own"), a.policies)
 	huma.Register(h, operation("get-policy", http.MethodGet, "/policies/{name}", "One policy"), a.policyByName)
-	huma.Register(h, operation("save-policy", http.MethodPut, "/policies/{name}", "Save a policy of your own; a change is a new version, and runs keep the one that decided on them"), a.savePolicy)
+	huma.Register(h, operation("save-policy", http.MethodPut, "/policies/{name}", "Save a policy of your own; a change is a new version"), a.savePolicy)
 	huma.Register(h, operation("delete-policy", http.MethodDelete, "/policies/{name}", "Delete a policy of your own; runs keep theirs"),
 		func(ctx context.Context, in *ByName) (*struct{}, error) {
 			if err := a.store.DeletePolicy(ctx, workspace(ctx).ID, in.Name); err != nil {

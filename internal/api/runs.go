@@ -29,7 +29,7 @@ func (a *API) registerRuns(h huma.API) {
 	huma.Register(h, operation("pause-run", http.MethodPost, "/runs/{id}/pause", "Let a run wait; conversations in flight come to their end"), a.pauseRun)
 	huma.Register(h, operation("resume-run", http.MethodPost, "/runs/{id}/resume", "Let a paused run go on where it was"), a.resumeRun)
 	huma.Register(h, operation("ask-again", http.MethodPost, "/runs/{id}/ask-again",
-		"Ask again about chosen addresses of a finished run, or about those that fit a filter, as another round of it; their results stand until they are replaced"), a.askAgain)
+		"Ask again about some addresses of a finished run"), a.askAgain)
 	events := operation("watch-run", http.MethodGet, "/runs/{id}/events", "Where a run stands, told whenever it changes, until it ends")
 	events.Middlewares = huma.Middlewares{a.runIsThere(h)}
 	sse.Register(h, events, map[string]any{"run": contract.Run{}}, a.runEvents)

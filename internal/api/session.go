@@ -34,15 +34,16 @@ func (a *API) authenticate(h huma.API) func(huma.Context, func(huma.Context)) {
 			return
 		}
 		w, err := a.whoIs(ctx)
+		missing := lacks(w, ctx.Operation().OperationID)
 		switch {
 		case errors.Is(err, store.ErrUnknownKey):
 			_ = huma.WriteErr(h, ctx, http.StatusUnauthorized,
 				"The key is not known. It is none, has expired, or may not be used from your network. Give a key of your workspace (Authorization: Bearer …), or sign in to the console with it.")
-		case err == nil && lacks(w, ctx.Operation().OperationID) != "":
-			_ = huma.WriteErr(h, ctx, http.StatusForbidden, lacks(w, ctx.Operation().OperationID))
 		case err != nil:
 			a.log.Error("a key could not be looked up", "err", err)
 			_ = huma.WriteErr(h, ctx, http.StatusServiceUnavailable, "The database does not answer. Try again in a moment.")
+		case missing != "":
+			_ = huma.WriteErr(h, ctx, http.StatusForbidden, missing)
 		default:
 			next(huma.WithValue(ctx, workspaceKey{}, w))
 		}

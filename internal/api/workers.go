@@ -12,9 +12,8 @@ import (
 )
 
 func (a *API) registerWorkers(h huma.API) {
-	keeper := huma.Middlewares{a.keepersOnly(h)}
-	list := operation("get-workers", http.MethodGet, "/workers", "The processes that work on runs")
-	list.Middlewares = keeper
+	op := a.keepersOperation(h)
+	list := op("get-workers", http.MethodGet, "/workers", "The processes that work on runs")
 	huma.Register(h, list, func(ctx context.Context, _ *struct{}) (*pageOutput[contract.Worker], error) {
 		found, err := a.store.Workers(ctx)
 		if err != nil {
@@ -26,11 +25,10 @@ func (a *API) registerWorkers(h huma.API) {
 		}
 		return whole(out), nil
 	})
-	health := operation("get-health", http.MethodGet, "/health", "What waits to be worked, over all runs, and how the database is")
-	health.Middlewares = keeper
+	health := op("get-health", http.MethodGet, "/health", "What waits to be worked, over all runs, and how the database is")
 	huma.Register(h, health, a.health)
-	drain := operation("drain-worker", http.MethodPost, "/workers/{id}/drain", "Tell a worker to take nothing new and come to its end")
-	drain.Middlewares, drain.DefaultStatus = keeper, http.StatusNoContent
+	drain := op("drain-worker", http.MethodPost, "/workers/{id}/drain", "Tell a worker to take nothing new and come to its end")
+	drain.DefaultStatus = http.StatusNoContent
 	huma.Register(h, drain, func(ctx context.Context, in *struct {
 		ID string `path:"id" doc:"Its ID."`
 	}) (*struct{}, error) {

@@ -96,7 +96,7 @@ type Retention struct {
 // Common is what two lists have in common.
 type Common struct {
 	Addresses int64  `json:"addresses" doc:"Addresses of the list that stand in the other one, too."`
-	Sentence  string `json:"sentence" doc:"The same for people."`
+	Sentence  string `json:"sentence" doc:"The same in words."`
 }
 
 // NewUpload is a file that is to be sent part by part.
@@ -117,7 +117,7 @@ type Estimate struct {
 	Late      int64            `json:"late" doc:"Of those, the ones that did not answer in time."`
 	LeftOut   Share            `json:"leftOut" doc:"The share that will not be kept."`
 	Findings  []EstimatedShare `json:"findings" doc:"The share of each finding."`
-	Sentence  string           `json:"sentence" doc:"The same for people."`
+	Sentence  string           `json:"sentence" doc:"The same in words."`
 	At        time.Time        `json:"at" doc:"When the sample was asked about."`
 }
 
@@ -357,7 +357,7 @@ type CatalogueSource struct {
 
 // CatalogueEffect is what entries would alter.
 type CatalogueEffect struct {
-	Sentence string         `json:"sentence" doc:"The same for people."`
+	Sentence string         `json:"sentence" doc:"The same in words."`
 	Lists    []AffectedList `json:"lists" doc:"The lists with addresses that would be told otherwise, the newest first."`
 }
 
@@ -438,7 +438,7 @@ type Comparison struct {
 	Both     int64     `json:"both" doc:"Addresses that have a result in both runs: the whole of every share."`
 	Changes  []Change  `json:"changes" doc:"The most addresses first; findings that stayed are left out."`
 	Rows     []Changed `json:"rows" doc:"The first addresses whose finding changed, at most 200."`
-	Sentence string    `json:"sentence" doc:"The same for people."`
+	Sentence string    `json:"sentence" doc:"The same in words."`
 }
 
 // Changed is an address whose finding changed.
@@ -467,7 +467,7 @@ type KnownKey struct {
 
 // KeyRotation is how a key is replaced.
 type KeyRotation struct {
-	OverlapHours int `json:"overlapHours,omitempty" default:"24" minimum:"0" maximum:"720" doc:"For how many hours the old key goes on beside the new one."`
+	OverlapHours *int `json:"overlapHours,omitempty" minimum:"0" maximum:"720" doc:"For how many hours the old key goes on beside the new one; 24 unless given, 0: it ends at once."`
 }
 
 // NewKey is a key to be made.

@@ -95,7 +95,7 @@ type ExportPreview struct {
 	Decision policy.Decision `json:"decision" enum:"keep,hold,drop,all" doc:"The decision of the rows, or all."`
 	Rows     int64           `json:"rows" doc:"Rows in the file."`
 	FileName string          `json:"fileName" doc:"What the file will be called."`
-	Sentence string          `json:"sentence" doc:"The same for people."`
+	Sentence string          `json:"sentence" doc:"The same in words."`
 	Counts   []Count         `json:"counts" doc:"All rows by decision and reason."`
 	Columns  []ResultColumn  `json:"columns" doc:"The result columns that can be chosen."`
 	// Formulas counts rows of the list, not of the file.
@@ -121,7 +121,7 @@ type KnownPolicy struct {
 // Trial is what a policy would do with the rows of a run.
 type Trial struct {
 	Says     []string `json:"says" doc:"What it decides, in order; what fits first decides."`
-	Sentence string   `json:"sentence" doc:"The same for people."`
+	Sentence string   `json:"sentence" doc:"The same in words."`
 	Counts   []Count  `json:"counts" doc:"All rows by decision and reason."`
 	// Rules are in the order of the policy's, and one more.
 	Rules []Count `json:"rules" doc:"How many rows each rule decides on; the last is of those that no rule fits."`

@@ -14,7 +14,7 @@ type LetterServer struct {
 type LetterSettings struct {
 	Server   *LetterServer `json:"server,omitempty" doc:"The submission server; left out where none is set up."`
 	Password bool          `json:"password" doc:"Whether a password is kept; it is never shown."`
-	Says     string        `json:"says" doc:"The same for people."`
+	Says     string        `json:"says" doc:"The same in words."`
 }
 
 // NewLetterServer sets a submission server up.

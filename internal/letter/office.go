@@ -143,7 +143,7 @@ type Refused struct {
 }
 
 func (r *Refused) Error() string {
-	return fmt.Sprintf("the submission server %s did not take the letter: %s", r.Server, printable(r.err.Error()))
+	return fmt.Sprintf("the submission server %s did not take the letter: %s", r.Server, shown(r.err.Error()))
 }
 
 func (r *Refused) Unwrap() error { return r.err }
@@ -151,8 +151,8 @@ func (r *Refused) Unwrap() error { return r.err }
 // mostWords is how much of a server's words is told, in characters.
 const mostWords = 400
 
-// printable makes the words of a server safe to be shown, on one line.
-func printable(text string) string {
+// shown makes the words of a server safe to be shown, on one line.
+func shown(text string) string {
 	runes := []rune(strings.Map(func(r rune) rune {
 		if !unicode.IsPrint(r) {
 			return ' '

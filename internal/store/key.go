@@ -122,7 +122,8 @@ func (s *Store) workspace(ctx context.Context, from netip.Addr, where string, ha
 		return w, ErrUnknownKey
 	}
 	if err == nil && (used == nil || time.Since(*used) > usedEvery) {
-		_, err = s.db.Exec(ctx, "UPDATE key SET last_used_at = now(), last_used_from = $2 WHERE id = $1", w.KeyID, from)
+		_, err = s.db.Exec(ctx, `UPDATE key SET last_used_at = now(), last_used_from = $2
+			WHERE id = $1 AND last_used_at IS NOT DISTINCT FROM $3`, w.KeyID, from, used)
 	}
 	return w, err
 }

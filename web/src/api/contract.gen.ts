@@ -200,7 +200,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * What changes in the workspace, told as it changes: read again what you show of it
+         * Changes in the workspace, as they happen
          * @description Server-sent events: which list or run has changed. After a break, and when some were missed, “everything”. A beat at the beginning, from which on nothing is missed, and every 15 seconds without news.
          */
         get: operations["watch-workspace"];
@@ -371,8 +371,8 @@ export interface paths {
         put: operations["set-letter-server"];
         post?: never;
         /**
-         * Send no letters any more
-         * @description What needs letters cannot be done then.
+         * Stop sending letters
+         * @description Nothing that needs letters works from then on.
          */
         delete: operations["remove-letter-server"];
         options?: never;
@@ -391,7 +391,7 @@ export interface paths {
         put?: never;
         /**
          * Send a trial letter
-         * @description A letter that says what it is goes to an address; what the server answers is told.
+         * @description Sends a letter that says it is a trial; the answer holds what the submission server said.
          */
         post: operations["test-letter-server"];
         delete?: never;
@@ -460,7 +460,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * How many addresses stand in another list, too
+         * How many addresses are in another list, too
          * @description Counts the addresses that are in both lists; get-list-problems with the same parameter names them.
          */
         get: operations["count-common"];
@@ -526,7 +526,7 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Import a newer file for a list that is there: after its rows, in their place, or to change those with the same address or key
+         * Import a newer file for a list
          * @description The rows of the file are put after those of the list, in their place, or over those with the same address or row key. Earlier runs keep the list as it was.
          */
         post: operations["import-newer-file"];
@@ -564,7 +564,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * The problem rows as CSV: no address, not an address, a repeated one, one that was cleaned up
+         * The problem rows of a list, as CSV
          * @description One line for each row that has no address, none that is one, a repeated one, or one that was cleaned up, with its line in the file.
          */
         get: operations["get-list-problems"];
@@ -869,7 +869,7 @@ export interface paths {
          */
         get: operations["get-policy"];
         /**
-         * Save a policy of your own; a change is a new version, and runs keep the one that decided on them
+         * Save a policy of your own; a change is a new version
          * @description Runs keep the version that decided on them until another policy is chosen for them.
          */
         put: operations["save-policy"];
@@ -978,8 +978,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Ask again about chosen addresses of a finished run, or about those that fit a filter, as another round of it; their results stand until they are replaced
-         * @description With causes, findings or ordinals in the body, or a filter in the query; without either, all that asking again may help.
+         * Ask again about some addresses of a finished run
+         * @description Another round of the run, about those with causes, findings or ordinals in the body, or that fit the filter in the query; without either, about all that asking again may help. Results stay until others replace them.
          */
         post: operations["ask-again"];
         delete?: never;
@@ -1036,8 +1036,8 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * A page of the domains of a run's list, the largest first, with what was found out at each
-         * @description Their exchangers, operator, addresses and findings.
+         * The domains of a run's list, the largest first
+         * @description A page of them: exchangers, operator, addresses, findings, and what is known of how their hosts take mail.
          */
         get: operations["get-run-domains"];
         put?: never;
@@ -1096,8 +1096,8 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * The rows of one decision, or all, as they stood in the file or in another form; of a run that ended a broken download can be taken up again (Range)
-         * @description The rows as they were in the file, or in another form and format. Of a run that ended, a download that broke off can be continued with Range and If-Range.
+         * Export rows as a file
+         * @description The rows of one decision, or all, as they were in the file or in another form and format. Of a run that ended, a download that broke off can be continued with Range and If-Range.
          */
         get: operations["export-rows"];
         put?: never;
@@ -1116,8 +1116,8 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * How many results of a run fit a filter, and how many would if one part of it were another
-         * @description The count is exact up to 10,000; facets tell what other values would give.
+         * How many results of a run fit a filter
+         * @description The count is exact up to 10,000; facets tell how many would fit if one part of the filter had another value.
          */
         get: operations["count-matching"];
         put?: never;
@@ -1136,8 +1136,8 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * A page of the operators of a run's domains, the largest first, with what was found out at each
-         * @description Whoever runs the exchangers of the domains, with addresses and findings.
+         * The operators of a run's domains, the largest first
+         * @description A page of them: whoever runs the exchangers of the domains, with addresses and findings.
          */
         get: operations["get-run-operators"];
         put?: never;
@@ -1586,7 +1586,7 @@ export interface components {
         CatalogueEffect: {
             /** @description The lists with addresses that would be told otherwise, the newest first. */
             lists: components["schemas"]["AffectedList"][];
-            /** @description The same for people. */
+            /** @description The same in words. */
             sentence: string;
         };
         CatalogueEntries: {
@@ -1748,7 +1748,7 @@ export interface components {
              * @description Addresses of the list that stand in the other one, too.
              */
             addresses: number;
-            /** @description The same for people. */
+            /** @description The same in words. */
             sentence: string;
         };
         Comparison: {
@@ -1761,7 +1761,7 @@ export interface components {
             changes: components["schemas"]["Change"][];
             /** @description The first addresses whose finding changed, at most 200. */
             rows: components["schemas"]["Changed"][];
-            /** @description The same for people. */
+            /** @description The same in words. */
             sentence: string;
         };
         Conversation: {
@@ -1983,7 +1983,7 @@ export interface components {
              * @description Addresses that were asked about.
              */
             sampled: number;
-            /** @description The same for people. */
+            /** @description The same in words. */
             sentence: string;
         };
         EstimatedShare: {
@@ -2140,7 +2140,7 @@ export interface components {
              * @description Rows in the file.
              */
             rows: number;
-            /** @description The same for people. */
+            /** @description The same in words. */
             sentence: string;
             /** @description The names of the columns of the file. */
             titles: string[];
@@ -2287,10 +2287,9 @@ export interface components {
         KeyRotation: {
             /**
              * Format: int64
-             * @description For how many hours the old key goes on beside the new one.
-             * @default 24
+             * @description For how many hours the old key goes on beside the new one; 24 unless given, 0: it ends at once.
              */
-            overlapHours: number;
+            overlapHours?: number;
         };
         KnownKey: {
             /**
@@ -2380,7 +2379,7 @@ export interface components {
         LetterSettings: {
             /** @description Whether a password is kept; it is never shown. */
             password: boolean;
-            /** @description The same for people. */
+            /** @description The same in words. */
             says: string;
             /** @description The submission server; left out where none is set up. */
             server?: components["schemas"]["LetterServer"];
@@ -3387,7 +3386,7 @@ export interface components {
             rules: components["schemas"]["Count"][];
             /** @description What it decides, in order; what fits first decides. */
             says: string[];
-            /** @description The same for people. */
+            /** @description The same in words. */
             sentence: string;
         };
         Tried: {
