@@ -20,6 +20,7 @@ func runPractice(c *cli) action {
 	port := c.flags.Int("port", 2525, "the port of the mail hosts, each on its own loopback address")
 	letters := c.flags.String("letters", "127.0.0.1:2587", "where its letterbox takes letters")
 	page := c.flags.String("letterbox", "127.0.0.1:2588", "where its letterbox shows them, as a page")
+	provider := c.flags.String("provider", "127.0.0.1:2589", "where its sign-in provider listens")
 	life := c.flags.Duration("for", 24*time.Hour, "how long to run at the most")
 	return func(ctx context.Context) error {
 		w, err := practice.Load(*world)
@@ -35,12 +36,12 @@ func runPractice(c *cli) action {
 		}
 		ctx, cancel := context.WithTimeout(ctx, *life)
 		defer cancel()
-		return c.practise(ctx, w, *dns, *port, *letters, *page)
+		return c.practise(ctx, w, *dns, *port, *letters, *page, *provider)
 	}
 }
 
 // practise runs a world until ctx ends.
-func (c *cli) practise(ctx context.Context, w *practice.World, dns string, port int, letters, page string) error {
+func (c *cli) practise(ctx context.Context, w *practice.World, dns string, port int, letters, page, provider string) error {
 	i, err := practice.Start(w, dns, port)
 	if err != nil {
 		return err
@@ -53,10 +54,15 @@ func (c *cli) practise(ctx context.Context, w *practice.World, dns string, port 
 	if err != nil {
 		return err
 	}
+	signIn, err := i.StartProvider(provider, "varnet", "practice")
+	if err != nil {
+		return err
+	}
 	fmt.Fprintf(c.out, "The practice internet %q runs: name server at %s, %d mail hosts on port %d.\n"+
 		"Its letterbox takes letters at %s and shows them at %s.\n"+
+		"Its sign-in provider is %s, for the client %q with the secret %q.\n"+
 		"A service for it: varnet serve -resolvers %s -smtp-port %d -allow-private yes\n",
-		w.Name, i.DNS, len(i.Hosts()), i.Port, box.SMTP, box.Page, i.DNS, i.Port)
+		w.Name, i.DNS, len(i.Hosts()), i.Port, box.SMTP, box.Page, signIn.Issuer, signIn.Client, signIn.Secret, i.DNS, i.Port)
 	<-ctx.Done()
 	return nil
 }

@@ -9,6 +9,7 @@ import (
 	"net"
 	"net/http"
 	"net/http/pprof"
+	"net/netip"
 	"os"
 	"path/filepath"
 	"runtime/debug"
@@ -24,6 +25,7 @@ import (
 	"varnet/core/smtp"
 	"varnet/internal/account"
 	"varnet/internal/api"
+	"varnet/internal/letter"
 	"varnet/internal/secret"
 	"varnet/internal/store"
 	"varnet/internal/work"
@@ -41,7 +43,7 @@ func workerCommand() command {
 type settings struct {
 	dsn func() (string, error)
 
-	listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, lanes, unknown, catalogues, migrate, pprof, level *string
+	listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, lanes, unknown, catalogues, migrate, pprof, level, demo *string
 }
 
 func (c *cli) settings() settings {
@@ -56,7 +58,7 @@ func (c *cli) settings() settings {
 		patience:   c.setting("patience", "VARNET_PATIENCE", "", "how long to wait for each step of the conversation, at most 15s: one time for all, or as in connect=5s,greeting=15s,hello=10s,tls=10s,mail=10s,rcpt=15s"),
 		lastWait:   c.setting("last-wait", "VARNET_LAST_WAIT", smtp.LastWait.String(), "how long to wait for each reply of a silent host in the last rounds"),
 		literals:   c.setting("allow-literals", "VARNET_ALLOW_LITERALS", "no", "yes: take addresses whose host is a number in brackets"),
-		secretFile: c.setting("secret-file", "VARNET_SECRET_FILE", defaultSecretFile(), "the file with the secret that proxy passwords and relay tokens are sealed with; made if there is none; VARNET_SECRET goes before it"),
+		secretFile: c.secretSetting(),
 		reference:  c.setting("reference", "VARNET_REFERENCE", strings.Join(outbound.DefaultReference(), ","), "domains whose mail hosts are known to be well; the tests of outbound greet them"),
 		lanes:      c.setting("lanes", "VARNET_LANES", strconv.Itoa(work.DefaultLanes), "how many lanes this process works in at once: the most sessions it has open"),
 		unknown:    c.setting("unknown-rate", "VARNET_UNKNOWN_RATE", strconv.Itoa(pace.DefaultUnknown), "how many unknown recipients to ask one address of a mail host about in a minute; 0: no limit"),
@@ -65,6 +67,11 @@ func (c *cli) settings() settings {
 		pprof:      c.setting("pprof", "VARNET_PPROF", "", "where to serve Go's profiles, such as 127.0.0.1:6060; nowhere unless given, and best on loopback alone"),
 		level:      c.setting("log-level", "VARNET_LOG_LEVEL", "info", "debug, info, warn or error"),
 	}
+}
+
+// secretSetting names the file with the secret.
+func (c *cli) secretSetting() *string {
+	return c.setting("secret-file", "VARNET_SECRET_FILE", defaultSecretFile(), "the file with the secret that passwords, tokens and second factors are sealed with; made if there is none; VARNET_SECRET goes before it")
 }
 
 // logger logs to standard error at the level told.
@@ -295,6 +302,7 @@ func (s settings) parseRounds(c *cli) (rounds pace.Rounds, err error) {
 func serve(c *cli) action {
 	s := c.settings()
 	s.listen = c.setting("listen", "VARNET_LISTEN", "127.0.0.1:8025", "where to serve API and console")
+	s.demo = c.setting("demo", "VARNET_DEMO", "", "the address of a person whom anybody on this machine may sign in as; for demos, and only where -listen is on loopback")
 	return func(ctx context.Context) error {
 		config, dsn, err := s.config(c)
 		if err != nil {
@@ -306,13 +314,16 @@ func serve(c *cli) action {
 			return fmt.Errorf("cannot listen on %s: %w; choose another port with -listen", *s.listen, unwrapOp(err))
 		}
 		defer l.Close()
+		if at, err := netip.ParseAddrPort(l.Addr().String()); *s.demo != "" && (err != nil || !at.Addr().IsLoopback()) {
+			return c.wrongUse("-demo lets anybody in, so -listen is on loopback with it, such as 127.0.0.1:8025")
+		}
 		config.Serves = true
 		engine, err := s.open(ctx, dsn, config)
 		if err != nil {
 			return err
 		}
 		defer engine.Store.Close()
-		if err := firstKey(ctx, c, engine.Store); err != nil {
+		if err := s.firstOwner(ctx, c, engine, l.Addr().String()); err != nil {
 			return err
 		}
 		if err := engine.Start(ctx); err != nil {
@@ -324,14 +335,14 @@ func serve(c *cli) action {
 			}
 		}()
 		engine.Log.Info("serving", "url", "http://"+l.Addr().String())
-		return serveUntil(ctx, l, engine)
+		return serveUntil(ctx, l, engine, *s.demo)
 	}
 }
 
 // serveUntil serves until ctx ends, then lets requests and parcels in flight
 // come to their end.
-func serveUntil(ctx context.Context, l net.Listener, engine *work.Engine) error {
-	server := &http.Server{Handler: api.New(ctx, engine), ReadHeaderTimeout: 10 * time.Second,
+func serveUntil(ctx context.Context, l net.Listener, engine *work.Engine, demo string) error {
+	server := &http.Server{Handler: api.New(ctx, engine, demo), ReadHeaderTimeout: 10 * time.Second,
 		ErrorLog: slog.NewLogLogger(engine.Log.Handler(), slog.LevelDebug)}
 	failed := make(chan error, 1)
 	go func() { failed <- server.Serve(l) }()
@@ -353,26 +364,29 @@ func stopWithin(d time.Duration, steps ...func(context.Context) error) (err erro
 	return err
 }
 
-// firstKey makes the first key there is and shows it this once, on a terminal: it is not
-// to be kept in a log.
-func firstKey(ctx context.Context, c *cli, db *store.Store) error {
-	any, err := db.AnyKey(ctx)
+// firstOwner shows a one-time link by which the first person signs up, while there is nobody
+// who owns the installation; on a terminal, since it is not to be kept in a log.
+func (s settings) firstOwner(ctx context.Context, c *cli, e *work.Engine, at string) error {
+	any, err := e.Store.AnyOwner(ctx)
 	if err != nil || any {
 		return err
 	}
 	if !onTerminal(c.err) {
-		fmt.Fprintln(c.err, "There is no key yet; \"varnet key new\" makes one.")
+		fmt.Fprintln(c.err, "Nobody looks after this installation yet; \"varnet person link\" shows the link by which somebody begins to.")
 		return nil
 	}
-	k := account.NewKey()
-	if _, err := db.NewKey(ctx, defaultWorkspace, k, store.KeyTerms{Name: "first key", Scopes: account.Names(account.Scopes())}); err != nil {
-		return err
+	secret, err := accounts(e.Store, e.Secrets).OwnerLink(ctx)
+	if err == nil {
+		fmt.Fprintf(c.err, "Nobody looks after this installation yet. Open this link within a day, once, to sign up as its owner:\n  http://%s/begin#%s\n", at, secret)
 	}
-	fmt.Fprintf(c.err, "The first key of this installation, shown only now:\n  %s\nSign in to the console with it; programs give it as VARNET_KEY.\n", k)
-	return nil
+	return err
 }
 
-const defaultWorkspace = "default"
+// accounts are those of an installation, as far as commands on the installation itself need
+// them: they send no letters.
+func accounts(db *store.Store, box *secret.Box) *account.Accounts {
+	return &account.Accounts{Store: db, Secrets: box, Office: &letter.Office{Store: db, Secrets: box}, Log: slog.Default()}
+}
 
 func worker(c *cli) action {
 	s := c.settings()
@@ -396,30 +410,6 @@ func worker(c *cli) action {
 		}
 		return stopWithin(30*time.Second, engine.Stop)
 	}
-}
-
-func keyCommand() command {
-	return command{"key", "", "makes keys on the installation itself, where there is none yet", "varnet key new", nil, []command{
-		{"new", "", "makes a key and prints it, this once", "varnet key new -name \"office laptop\"", newKey, nil},
-	}}
-}
-
-func newKey(c *cli) action {
-	dsn := c.database()
-	name := c.flags.String("name", "a key", "what the key is for")
-	workspace := c.flags.String("workspace", defaultWorkspace, "the workspace it opens; made if need be")
-	scopes := c.flags.String("scopes", strings.Join(account.Names(account.Scopes()), ","), "what it may do, with commas between")
-	return withDatabase(dsn, func(ctx context.Context, db *store.Store) error {
-		granted, err := account.ReadScopes(fields(*scopes))
-		if err != nil {
-			return c.wrongUse("-scopes: " + err.Error())
-		}
-		k := account.NewKey()
-		if _, err := db.NewKey(ctx, *workspace, k, store.KeyTerms{Name: *name, Scopes: account.Names(granted)}); err != nil {
-			return err
-		}
-		return c.sentence(k)
-	})
 }
 
 // withDatabase makes the action of a command that works on a database with this release's

@@ -1,9 +1,7 @@
 package account
 
 import (
-	"crypto/rand"
 	"hash/crc32"
-	"math/big"
 	"strings"
 )
 
@@ -19,14 +17,8 @@ const (
 
 // NewKey makes a key.
 func NewKey() string {
-	var b strings.Builder
-	b.WriteString(keyPrefix)
-	base := big.NewInt(int64(len(alphabet)))
-	for range keyRandom {
-		n, _ := rand.Int(rand.Reader, base) // never fails
-		b.WriteByte(alphabet[n.Int64()])
-	}
-	return b.String() + checksum(b.String())
+	text := keyPrefix + drawn(keyRandom, alphabet)
+	return text + checksum(text)
 }
 
 // checksum is the CRC-32 (IEEE) of a text in letters and digits.

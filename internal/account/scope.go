@@ -1,5 +1,3 @@
-// Package account holds what persons and programs may do, and the secrets by which they are
-// known. It keeps nothing.
 package account
 
 import (
@@ -8,31 +6,43 @@ import (
 	"strings"
 )
 
-// Scope is a part of what can be done in a workspace. Every operation wants one.
+// Scope is a part of what can be done. Every operation wants one.
 type Scope string
 
-// The scopes.
+// The scopes that keys may have.
 const (
-	Read   Scope = "read"
-	Import Scope = "import"
-	Run    Scope = "run"
-	Export Scope = "export"
-	Check  Scope = "check"
-	Manage Scope = "manage"
+	Read         Scope = "read"
+	Import       Scope = "import"
+	Run          Scope = "run"
+	Export       Scope = "export"
+	Check        Scope = "check"
+	Manage       Scope = "manage"
+	Form         Scope = "form"
+	Installation Scope = "installation"
 )
 
-// Scopes returns all scopes.
-func Scopes() []Scope { return []Scope{Read, Import, Run, Export, Check, Manage} }
+// The scopes of persons alone: no key has them.
+const (
+	Team Scope = "team" // members and the workspace itself; an owner's
+	Self Scope = "self" // one's own account; everybody's who is signed in
+)
+
+// Scopes returns all scopes that keys may have.
+func Scopes() []Scope { return []Scope{Read, Import, Run, Export, Check, Manage, Form, Installation} }
 
 // Says returns what a scope lets do.
 func (s Scope) Says() string {
 	return map[Scope]string{
-		Read:   "look at lists, runs, results and settings",
-		Import: "import lists, change and delete them",
-		Run:    "start and steer runs, override decisions",
-		Export: "export addresses",
-		Check:  "check single addresses",
-		Manage: "change policies, catalogues, outbound, letters, workers, keys and retention",
+		Read:         "look at lists, runs, results and settings",
+		Import:       "import lists, change and delete them",
+		Run:          "start and steer runs, override decisions",
+		Export:       "export addresses",
+		Check:        "check single addresses",
+		Manage:       "change policies, catalogues, rules, keys and retention",
+		Form:         "ask from public forms",
+		Installation: "look after outbound, letters, workers and all workspaces",
+		Team:         "invite, change and remove members, change and delete the workspace",
+		Self:         "change their own account",
 	}[s]
 }
 
@@ -56,10 +66,10 @@ func ReadScopes(names []string) ([]Scope, error) {
 	return out, nil
 }
 
-// Names returns the names of scopes.
-func Names(scopes []Scope) []string {
-	out := make([]string, len(scopes))
-	for i, s := range scopes {
+// Names returns the names of scopes, or of roles.
+func Names[T Scope | Role](of []T) []string {
+	out := make([]string, len(of))
+	for i, s := range of {
 		out[i] = string(s)
 	}
 	return out

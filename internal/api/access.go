@@ -2,32 +2,44 @@ package api
 
 import (
 	"fmt"
-	"net/http"
 	"net/netip"
-	"slices"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"varnet/internal/account"
-	"varnet/internal/store"
 )
 
-// wants tells which scope every operation wants; "" stands for those that want none.
+// wants tells which scope every operation wants. Two are no scopes: anyone, of those that
+// anybody may call who is on the way in, and caller, of those that everybody may who is in.
 var wants = map[account.Scope][]string{
 	account.Read: {"get-lists", "get-list", "get-list-rows", "count-common", "get-estimate", "get-retention", "get-runs", "get-run", "watch-run", "compare-runs",
 		"get-run-domains", "get-run-operators", "get-report", "get-results", "get-evidence", "find-result", "count-matching", "describe-filter", "preview-export",
-		"get-policies", "get-policy", "try-policy", "get-catalogue", "get-shipped-catalogue", "get-catalogue-sources", "try-catalogue", "get-glossary", "get-health",
-		"get-workers", "watch-workspace", "get-outbound", "get-readiness", "get-operators", "try-rules", "get-keys", "get-letter-settings"},
+		"get-policies", "get-policy", "try-policy", "get-catalogue", "get-shipped-catalogue", "get-catalogue-sources", "try-catalogue",
+		"watch-workspace", "get-readiness", "get-keys", "get-team"},
 	account.Import: {"preview-file", "import-list", "import-newer-file", "open-upload", "upload-part", "change-list", "delete-list"},
 	account.Run: {"draft-run", "start-run", "begin-run", "pause-run", "resume-run", "stop-run", "ask-again", "make-estimate", "override-addresses", "override-matching",
 		"choose-policy"},
 	account.Export: {"export-rows", "get-list-problems"},
 	account.Check:  {"check-addresses", "check-address"},
 	account.Manage: {"set-retention", "save-policy", "delete-policy", "add-to-catalogue", "delete-from-catalogue", "follow-catalogue", "read-catalogue-source",
-		"unfollow-catalogue", "test-outbound", "add-parts", "remove-part", "remove-failed", "set-outbound", "set-rules", "forget-operator", "make-key", "rotate-key",
-		"delete-key", "drain-worker", "set-letter-server", "remove-letter-server", "test-letter-server"},
-	"": {"get-session", "sign-in", "sign-out"},
+		"unfollow-catalogue", "make-key", "rotate-key", "delete-key", "get-audit", "export-audit"},
+	account.Team: {"change-team", "change-role", "remove-member", "invite", "take-invitation-back", "hand-over", "delete-workspace"},
+	account.Installation: {"get-outbound", "test-outbound", "add-parts", "remove-part", "remove-failed", "set-outbound", "set-rules", "try-rules", "get-operators", "forget-operator",
+		"get-workers", "drain-worker", "get-health", "get-letter-settings", "set-letter-server", "remove-letter-server", "test-letter-server",
+		"get-installation", "change-installation", "limit-workspace", "get-installation-audit", "verify-audit"},
+	account.Self: {"sign-out", "confirm", "send-confirmation-code", "enter-workspace", "make-workspace", "leave-team", "get-person", "rename-person", "set-password",
+		"move-address", "confirm-address", "draft-second-factor", "set-second-factor", "remove-second-factor", "make-recovery-codes", "draft-passkey", "add-passkey",
+		"remove-passkey", "end-session", "sign-out-everywhere", "accept-invitation", "look-at-device", "answer-device"},
+	caller: {"get-session", "get-glossary"},
+	anyone: {"get-ways-in", "sign-in", "send-sign-in-code", "enter-code", "enter-second-factor", "send-forgotten-code", "reset-password", "ask-passkey", "sign-in-by-passkey",
+		"go-to-provider", "come-from-provider", "sign-in-to-demo", "sign-up", "begin-installation", "look-at-invitation", "join-by-invitation", "decline-invitation",
+		"ask-in", "await-device"},
 }
+
+const (
+	caller account.Scope = "caller"
+	anyone account.Scope = "anyone"
+)
 
 // wanted is wants by the operation.
 var wanted = func() map[string]account.Scope {
@@ -41,40 +53,45 @@ var wanted = func() map[string]account.Scope {
 }()
 
 // lacks says what somebody lacks who calls an operation; "" when nothing. An operation that
-// is not in the table is let through by no key.
-func lacks(w store.Workspace, operation string) string {
+// is not in the table is let through for nobody.
+func lacks(c account.Caller, operation string) string {
 	scope, known := wanted[operation]
-	if known && (scope == "" || slices.Contains(w.Scopes, string(scope))) {
+	switch {
+	case known && (scope == caller || c.May(scope)):
 		return ""
+	case !known:
+		return "Nobody may do this."
+	case c.KeyID != 0:
+		return fmt.Sprintf("Your key does not have the scope “%s”, which this needs. Ask for a key that may %s.", scope, scope.Says())
+	case scope == account.Installation:
+		return "This is for those who look after the installation."
+	case c.WorkspaceID == 0:
+		return "You are in no workspace. Make one, or ask to be invited to one."
+	case c.Demanded:
+		return "This workspace demands a second factor. Set one up on the page of your account, and go on."
 	}
-	return fmt.Sprintf("Your key does not have the scope “%s”, which this needs. Ask for a key that may %s.", scope, scope.Says())
+	return fmt.Sprintf("You are a %s of this workspace, and this is for a %s: to %s.", c.Role, account.LeastRole(scope), scope.Says())
 }
 
-// secure has the contract tell which scope each operation wants.
+// secure has the contract tell which scope each operation wants, and which role has it.
 func secure(doc *huma.OpenAPI) {
 	for _, item := range doc.Paths {
 		for _, op := range operationsOf(item) {
-			if scope := wanted[op.OperationID]; scope != "" {
-				op.Extensions = map[string]any{"x-scope": string(scope)}
+			scope := wanted[op.OperationID]
+			switch scope {
+			case anyone:
+				op.Security = []map[string][]string{}
+				continue
+			case "", caller:
+				continue
+			case account.Self, account.Team: // of persons alone
+				op.Security = []map[string][]string{{"session": {}}}
+			}
+			op.Extensions = map[string]any{"x-scope": string(scope)}
+			if r := account.LeastRole(scope); r != "" {
+				op.Extensions["x-role"] = string(r)
 			}
 		}
-	}
-}
-
-// keepersOperation describes operations on what is the installation's, such as routes and
-// letters: they let only the workspace pass that looks after it.
-func (a *API) keepersOperation(h huma.API) func(id, method, path, summary string) huma.Operation {
-	only := func(ctx huma.Context, next func(huma.Context)) {
-		if !workspace(ctx.Context()).Keeper {
-			_ = huma.WriteErr(h, ctx, http.StatusForbidden, "The installation is looked after by another workspace, and this is its alone.")
-			return
-		}
-		next(ctx)
-	}
-	return func(id, method, path, summary string) huma.Operation {
-		o := operation(id, method, path, summary)
-		o.Middlewares = huma.Middlewares{only}
-		return o
 	}
 }
 

@@ -10,6 +10,7 @@ import (
 	"errors"
 	"log/slog"
 	"net/http"
+	"strconv"
 	"strings"
 	"time"
 
@@ -21,7 +22,9 @@ import (
 
 	"varnet/core/address"
 	"varnet/core/sheet"
+	"varnet/internal/account"
 	"varnet/internal/console"
+	"varnet/internal/contract"
 	"varnet/internal/intake"
 	"varnet/internal/letter"
 	"varnet/internal/live"
@@ -42,14 +45,18 @@ type API struct {
 	importer  *intake.Importer
 	live      *live.Hub
 	letters   *letter.Office
+	accounts  *account.Accounts
+	// operations are the summaries of all operations by their names.
+	operations map[string]string
 }
 
 // New returns the handler of everything the service serves. Event streams end
-// when ending does.
-func New(ending context.Context, e *work.Engine) http.Handler {
+// when ending does. demo is the address of the person of a demo, "" where it is none.
+func New(ending context.Context, e *work.Engine, demo string) http.Handler {
 	a := &API{store: e.Store, engine: e, log: e.Log, ending: ending, summaries: &summary.Summaries{Source: e.Store, Left: e.Left},
 		importer: &intake.Importer{Store: e.Store, Grammar: e.Grammar, Catalogue: e.Catalogue}, live: live.New(e.Store, e.Log),
 		letters: &letter.Office{Store: e.Store, Secrets: e.Secrets}}
+	a.accounts = &account.Accounts{Store: e.Store, Secrets: e.Secrets, Office: a.letters, Post: e.PostLetter, Log: e.Log, Demo: demo}
 	go a.live.Run(ending)
 	r := chi.NewRouter()
 	r.Use(a.logged, secured, zoned, sameOrigin().Handler, middleware.Compress(compression, compressed...))
@@ -58,8 +65,9 @@ func New(ending context.Context, e *work.Engine) http.Handler {
 	r.Handle("/metrics", promhttp.Handler())
 	r.Route("/api/v1", func(r chi.Router) {
 		h := humachi.New(r, configuration())
-		h.UseMiddleware(a.authenticate(h), strict(h), a.idempotent(h))
+		h.UseMiddleware(a.authenticate(h), strict(h), a.audited(h), a.idempotent(h))
 		a.register(h)
+		a.operations = summaries(h.OpenAPI())
 		r.Get("/docs", docs(h))
 		r.Get("/problems", problems)
 		r.MethodNotAllowed(wrongMethod)
@@ -97,8 +105,8 @@ func configuration() huma.Config {
 	c.CreateHooks = nil
 	c.Components.Schemas = huma.NewMapRegistry("#/components/schemas/", huma.DefaultSchemaNamer)
 	c.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
-		"key":     {Type: "http", Scheme: "bearer", Description: "A key of the workspace."},
-		"session": {Type: "apiKey", In: "cookie", Name: sessionCookie, Description: "A console session."},
+		"key":     {Type: "http", Scheme: "bearer", Description: "A key of the workspace, or the token of a device that a person let in."},
+		"session": {Type: "apiKey", In: "cookie", Name: sessionCookie, Description: "A console session. Over TLS its name begins with __Host-."},
 	}
 	c.Security = []map[string][]string{{"key": {}}, {"session": {}}}
 	return c
@@ -106,6 +114,11 @@ func configuration() huma.Config {
 
 func (a *API) register(h huma.API) {
 	a.registerSessions(h)
+	a.registerSignIn(h)
+	a.registerPersons(h)
+	a.registerTeams(h)
+	a.registerInstallation(h)
+	a.registerAudit(h)
 	a.registerLists(h)
 	a.registerUploads(h)
 	a.registerRuns(h)
@@ -139,6 +152,9 @@ func operation(id, method, path, summary string) huma.Operation {
 	if strings.Contains(path, "{") {
 		op.Errors = append(op.Errors, http.StatusNotFound)
 	}
+	if scope := wanted[id]; scope == anyone || scope == account.Self || scope == account.Team {
+		op.Errors = append(op.Errors, http.StatusTooManyRequests)
+	}
 	if method != http.MethodGet {
 		op.Errors = append(op.Errors, http.StatusConflict)
 	}
@@ -166,9 +182,21 @@ func creates(op huma.Operation) huma.Operation {
 // failed turns an error into a problem document. What is not meant for people
 // is logged and told as a fault of ours.
 func (a *API) failed(ctx context.Context, err error) error {
+	if err == nil {
+		return nil
+	}
 	var inFile *sheet.Error
+	var refused *account.Refused
+	var often *account.TooMany
+	var full *intake.TooManyRows
 	var wrong *address.Error
 	switch {
+	case errors.As(err, &refused):
+		return refusal(refused)
+	case errors.As(err, &often):
+		return tooMany(often)
+	case errors.As(err, &full):
+		return huma.Error409Conflict(full.Error())
 	case errors.Is(err, store.ErrNotFound):
 		return huma.Error404NotFound("There is no such record in your workspace.")
 	case errors.As(err, &inFile):
@@ -180,6 +208,37 @@ func (a *API) failed(ctx context.Context, err error) error {
 	}
 	a.log.Error("a request failed", "err", err)
 	return huma.Error500InternalServerError("Something went wrong in Varnet. Try again; the service's log says more.")
+}
+
+// refusal tells why somebody was refused.
+func refusal(r *account.Refused) error {
+	switch r.Kind {
+	case account.Unproved:
+		return huma.Error401Unauthorized(r.Why)
+	case account.Forbidden:
+		return huma.Error403Forbidden(r.Why)
+	case account.Conflict:
+		return huma.Error409Conflict(r.Why)
+	case account.Unconfirmed:
+		return ofKind(contract.Unconfirmed, r.Why)
+	}
+	return huma.Error422UnprocessableEntity(r.Why)
+}
+
+// tooMany tells until when somebody has to wait (RFC 6585, 4).
+func tooMany(t *account.TooMany) error {
+	return huma.ErrorWithHeaders(huma.Error429TooManyRequests(t.Error()), http.Header{"Retry-After": {strconv.Itoa(int(time.Until(t.Until)/time.Second) + 1)}})
+}
+
+// summaries returns what each operation is for.
+func summaries(doc *huma.OpenAPI) map[string]string {
+	out := map[string]string{}
+	for _, item := range doc.Paths {
+		for _, op := range operationsOf(item) {
+			out[op.OperationID] = op.Summary
+		}
+	}
+	return out
 }
 
 func (a *API) ready(w http.ResponseWriter, r *http.Request) {

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"net/http"
 	"net/netip"
-	"slices"
 	"strings"
 	"time"
 
@@ -20,7 +19,7 @@ func (a *API) registerKeys(h huma.API) {
 	huma.Register(h, operation("get-keys", http.MethodGet, "/keys", "The keys of the workspace, the oldest first"), a.keys)
 	huma.Register(h, creates(operation("make-key", http.MethodPost, "/keys", "Make a key; it is shown this once")), a.makeKey)
 	huma.Register(h, creates(operation("rotate-key", http.MethodPost, "/keys/{id}/rotate", "Replace a key by a new one with the same terms")), a.rotateKey)
-	huma.Register(h, operation("delete-key", http.MethodDelete, "/keys/{id}", "Take a key back, with the console sessions that it opened"), a.deleteKey)
+	huma.Register(h, operation("delete-key", http.MethodDelete, "/keys/{id}", "Take a key back"), a.deleteKey)
 }
 
 func (a *API) keys(ctx context.Context, _ *struct{}) (*pageOutput[contract.KnownKey], error) {
@@ -28,7 +27,7 @@ func (a *API) keys(ctx context.Context, _ *struct{}) (*pageOutput[contract.Known
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	return whole(contract.Each(found, func(k store.Key) contract.KnownKey { return keyBody(k, workspace(ctx).KeyID) })), nil
+	return whole(contract.Each(found, func(k store.Key) contract.KnownKey { return keyBody(k, callerOf(ctx).KeyID) })), nil
 }
 
 func keyBody(k store.Key, yours int64) contract.KnownKey {
@@ -38,6 +37,9 @@ func keyBody(k store.Key, yours int64) contract.KnownKey {
 	}
 	if k.LastUsedFrom != nil {
 		b.LastUsedFrom = k.LastUsedFrom.String()
+	}
+	if k.Person != nil {
+		b.Person = *k.Person
 	}
 	if k.MadeBy != nil {
 		b.MadeBy = *k.MadeBy
@@ -53,11 +55,11 @@ func madeKey(k store.Key, text string) *made[contract.KnownKey] {
 }
 
 func (a *API) makeKey(ctx context.Context, in *struct{ Body contract.NewKey }) (*made[contract.KnownKey], error) {
-	w := workspace(ctx)
-	if err := mayGive(w, in.Body.Scopes); err != nil {
+	c := callerOf(ctx)
+	if err := mayGive(c, in.Body.Scopes); err != nil {
 		return nil, err
 	}
-	terms := store.KeyTerms{Name: in.Body.Name, Scopes: in.Body.Scopes, MadeBy: &w.KeyID}
+	terms := store.KeyTerms{Name: in.Body.Name, Scopes: in.Body.Scopes, MadeBy: unlessZero(c.KeyID), Person: unlessZero(c.PersonID)}
 	if in.Body.ExpiresDays > 0 {
 		end := time.Now().AddDate(0, 0, in.Body.ExpiresDays)
 		terms.ExpiresAt = &end
@@ -70,19 +72,27 @@ func (a *API) makeKey(ctx context.Context, in *struct{ Body contract.NewKey }) (
 		terms.Networks = append(terms.Networks, n)
 	}
 	text := account.NewKey()
-	k, err := a.store.NewKey(ctx, w.Name, text, terms)
+	k, err := a.store.NewKey(ctx, c.WorkspaceID, text, terms)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
 	return madeKey(k, text), nil
 }
 
-// mayGive reports whether a key may hand out another one with these scopes: only those that it
-// has itself.
-func mayGive(w store.Workspace, scopes []string) error {
+// unlessZero is a number that may be none.
+func unlessZero(n int64) *int64 {
+	if n == 0 {
+		return nil
+	}
+	return &n
+}
+
+// mayGive reports whether somebody may hand out a key with these scopes: only those that they
+// have themselves.
+func mayGive(c account.Caller, scopes []string) error {
 	for _, s := range scopes {
-		if !slices.Contains(w.Scopes, s) {
-			return huma.Error403Forbidden(fmt.Sprintf("Your key does not have the scope “%s” itself, so it cannot give it to another.", s))
+		if !c.May(account.Scope(s)) {
+			return huma.Error403Forbidden(fmt.Sprintf("You do not have the scope “%s” yourself, so you cannot give it to a key.", s))
 		}
 	}
 	return nil
@@ -108,8 +118,8 @@ func (a *API) rotateKey(ctx context.Context, in *struct {
 	ByID
 	Body contract.KeyRotation
 }) (*made[contract.KnownKey], error) {
-	w := workspace(ctx)
-	old, err := a.store.Key(ctx, w.ID, in.ID)
+	w := callerOf(ctx)
+	old, err := a.store.Key(ctx, w.WorkspaceID, in.ID)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -125,7 +135,7 @@ func (a *API) rotateKey(ctx context.Context, in *struct {
 	if in.Body.OverlapHours != nil {
 		overlap = time.Duration(*in.Body.OverlapHours) * time.Hour
 	}
-	k, err := a.store.RotateKey(ctx, w.ID, in.ID, text, time.Now().Add(overlap))
+	k, err := a.store.RotateKey(ctx, w.WorkspaceID, in.ID, text, time.Now().Add(overlap))
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -133,8 +143,8 @@ func (a *API) rotateKey(ctx context.Context, in *struct {
 }
 
 func (a *API) deleteKey(ctx context.Context, in *ByID) (*struct{}, error) {
-	if in.ID == workspace(ctx).KeyID {
-		return nil, huma.Error409Conflict(fmt.Sprintf("You are signed in with key %d. Sign in with another one to take it back.", in.ID))
+	if in.ID == callerOf(ctx).KeyID {
+		return nil, huma.Error409Conflict(fmt.Sprintf("You are calling with key %d. Use another one to take it back.", in.ID))
 	}
 	if err := a.store.DeleteKey(ctx, workspace(ctx).ID, in.ID); err != nil {
 		return nil, a.failed(ctx, err)

@@ -14,11 +14,10 @@ import (
 )
 
 func (a *API) registerLetters(h huma.API) {
-	op := a.keepersOperation(h)
-	huma.Register(h, op("get-letter-settings", http.MethodGet, "/letters", "Whether and by which server letters are sent"), a.letterSettings)
-	huma.Register(h, op("set-letter-server", http.MethodPut, "/letters/server", "Set the submission server up"), a.setLetterServer)
-	huma.Register(h, op("remove-letter-server", http.MethodDelete, "/letters/server", "Stop sending letters"), a.removeLetterServer)
-	huma.Register(h, op("test-letter-server", http.MethodPost, "/letters/test", "Send a trial letter"), a.testLetterServer)
+	huma.Register(h, operation("get-letter-settings", http.MethodGet, "/letters", "Whether and by which server letters are sent"), a.letterSettings)
+	huma.Register(h, operation("set-letter-server", http.MethodPut, "/letters/server", "Set the submission server up"), a.setLetterServer)
+	huma.Register(h, operation("remove-letter-server", http.MethodDelete, "/letters/server", "Stop sending letters"), a.removeLetterServer)
+	huma.Register(h, operation("test-letter-server", http.MethodPost, "/letters/test", "Send a trial letter"), a.testLetterServer)
 }
 
 type letterSettingsOutput struct{ Body contract.LetterSettings }

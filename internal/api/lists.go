@@ -277,6 +277,15 @@ func (a *API) changeList(ctx context.Context, in *struct {
 	ByID
 	Body contract.ListChange
 }) (*struct{ Body contract.List }, error) {
+	if in.Body.KeepDays != nil {
+		_, most, err := a.store.KeepDays(ctx, workspace(ctx).ID)
+		if err != nil {
+			return nil, a.failed(ctx, err)
+		}
+		if err := keptNoLonger(*in.Body.KeepDays, most, "body.keepDays"); err != nil {
+			return nil, err
+		}
+	}
 	c := store.ListChange{Name: in.Body.Name, KeepDays: in.Body.KeepDays, Archived: in.Body.Archived}
 	if err := a.store.ChangeList(ctx, workspace(ctx).ID, in.ID, c); err != nil {
 		return nil, a.failed(ctx, err)
@@ -294,7 +303,7 @@ func (a *API) listsWithRuns(ctx context.Context, lists []store.List) ([]contract
 	if err != nil {
 		return nil, err
 	}
-	days, err := a.store.KeepDays(ctx, w)
+	days, most, err := a.store.KeepDays(ctx, w)
 	if err != nil {
 		return nil, err
 	}
@@ -308,7 +317,7 @@ func (a *API) listsWithRuns(ctx context.Context, lists []store.List) ([]contract
 	}
 	return contract.Each(lists, func(l store.List) contract.List {
 		b := listBody(l)
-		b.KeptUntil, b.LastRun = keptUntil(l, days, last[l.ID].FinishedAt), ofList[l.ID]
+		b.KeptUntil, b.LastRun = keptUntil(l, days, most, last[l.ID].FinishedAt), ofList[l.ID]
 		return b
 	}), nil
 }

@@ -18,18 +18,17 @@ import (
 )
 
 func (a *API) registerOutbound(h huma.API) {
-	op := a.keepersOperation(h)
 	huma.Register(h, operation("get-readiness", http.MethodGet, "/outbound/readiness", "Whether outbound is ready, in a sentence"), a.readiness)
-	huma.Register(h, op("get-outbound", http.MethodGet, "/outbound", "Outbound: resolvers, routes, identities, blocklists, rules, pace"), a.outbound)
-	huma.Register(h, op("test-outbound", http.MethodPost, "/outbound/test", "Test all of outbound; it takes some seconds"), a.testOutbound)
-	huma.Register(h, op("add-parts", http.MethodPost, "/outbound/parts", "Add parts, one per line, all of them or none, and test the whole"), a.addParts)
-	huma.Register(h, op("remove-part", http.MethodDelete, "/outbound/parts/{id}", "Remove a part"), a.removePart)
-	huma.Register(h, op("remove-failed", http.MethodPost, "/outbound/parts/remove-failed", "Remove all parts of a kind that failed their last test"), a.removeFailed)
-	huma.Register(h, op("set-outbound", http.MethodPut, "/outbound/settings", "Change what holds for all of outbound"), a.setOutbound)
-	huma.Register(h, op("set-rules", http.MethodPut, "/outbound/rules", "Replace the rules"), a.setRules)
-	huma.Register(h, op("try-rules", http.MethodPost, "/outbound/rules/try", "Which rule fits an address, and how it would be asked about"), a.tryRules)
-	huma.Register(h, op("get-operators", http.MethodGet, "/outbound/operators", "What pace has learnt about operators, those asked last first"), a.operators)
-	huma.Register(h, op("forget-operator", http.MethodDelete, "/outbound/operators/{name}", "Forget what was learnt about an operator"), a.forgetOperator)
+	huma.Register(h, operation("get-outbound", http.MethodGet, "/outbound", "Outbound: resolvers, routes, identities, blocklists, rules, pace"), a.outbound)
+	huma.Register(h, operation("test-outbound", http.MethodPost, "/outbound/test", "Test all of outbound; it takes some seconds"), a.testOutbound)
+	huma.Register(h, operation("add-parts", http.MethodPost, "/outbound/parts", "Add parts, one per line, all of them or none, and test the whole"), a.addParts)
+	huma.Register(h, operation("remove-part", http.MethodDelete, "/outbound/parts/{id}", "Remove a part"), a.removePart)
+	huma.Register(h, operation("remove-failed", http.MethodPost, "/outbound/parts/remove-failed", "Remove all parts of a kind that failed their last test"), a.removeFailed)
+	huma.Register(h, operation("set-outbound", http.MethodPut, "/outbound/settings", "Change what holds for all of outbound"), a.setOutbound)
+	huma.Register(h, operation("set-rules", http.MethodPut, "/outbound/rules", "Replace the rules"), a.setRules)
+	huma.Register(h, operation("try-rules", http.MethodPost, "/outbound/rules/try", "Which rule fits an address, and how it would be asked about"), a.tryRules)
+	huma.Register(h, operation("get-operators", http.MethodGet, "/outbound/operators", "What pace has learnt about operators, those asked last first"), a.operators)
+	huma.Register(h, operation("forget-operator", http.MethodDelete, "/outbound/operators/{name}", "Forget what was learnt about an operator"), a.forgetOperator)
 }
 
 func (a *API) readiness(ctx context.Context, _ *struct{}) (*struct{ Body contract.Readiness }, error) {

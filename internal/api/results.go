@@ -33,6 +33,7 @@ func (a *API) registerResults(h huma.API) {
 func allWords() contract.Words {
 	return contract.Words{Causes: contract.Each(finding.Causes(), func(c finding.CauseInfo) contract.CauseInfo { return contract.CauseInfo(c) }),
 		Traits: contract.Each(finding.TraitInfos(), func(t finding.TraitInfo) contract.TraitInfo { return contract.TraitInfo(t) }),
+		Roles:  contract.Each(account.Roles(), func(x account.Role) contract.RoleInfo { return contract.RoleInfo{Code: string(x), Says: x.Says()} }),
 		Scopes: contract.Each(account.Scopes(), func(x account.Scope) contract.ScopeInfo {
 			return contract.ScopeInfo{Code: string(x), Says: x.Says()}
 		})}

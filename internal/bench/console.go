@@ -46,7 +46,7 @@ func console() error {
 		return err
 	}
 	defer stop()
-	if err := browser.Do(tab, 30*time.Second, browser.SignIn(in.url, in.key), chromedp.Navigate(fmt.Sprintf("%s/runs/%d", in.url, run.ID)),
+	if err := browser.Do(tab, 30*time.Second, browser.SignIn(in.url), chromedp.Navigate(fmt.Sprintf("%s/runs/%d", in.url, run.ID)),
 		browser.Text("In the last minute"), chromedp.Sleep(2*time.Second), chromedp.Evaluate(watch, nil)); err != nil {
 		return err
 	}

@@ -151,12 +151,21 @@ func Type(selector, text string) chromedp.Action {
 	}
 }
 
-// SignIn opens the console and signs in with the key.
-func SignIn(base, key string) chromedp.Action {
+// Fill types a text into the field with a label.
+func Fill(label, text string) chromedp.Action {
+	field := fmt.Sprintf(`[...document.querySelectorAll("label")].find(l => l.innerText.trim().startsWith(%q) && l.checkVisibility())`, label)
+	return chromedp.Tasks{
+		Wait(field + "?.control"),
+		chromedp.Evaluate(field+".control.select(), "+field+".control.focus()", nil),
+		chromedp.KeyEvent(text),
+	}
+}
+
+// SignIn opens the console of a demo, or of a test's service, and signs in as its person.
+func SignIn(base string) chromedp.Action {
 	return chromedp.Tasks{
 		chromedp.Navigate(base + "/sign-in"),
-		Type("#key", key),
-		Press("Sign in"),
+		Press("Sign in as"),
 		Text("Import a list"),
 	}
 }

@@ -90,7 +90,8 @@ type Queued struct {
 
 // Retention is for how long lists are kept with all that was found out.
 type Retention struct {
-	Days int `json:"days" minimum:"0" maximum:"3650" doc:"Days after a list was imported or last run; 0: until somebody deletes it."`
+	Days    int `json:"days" minimum:"0" maximum:"3650" doc:"Days after a list was imported or last run; 0: until somebody deletes it."`
+	MaxDays int `json:"maxDays,omitempty" doc:"The most that the installation allows; left out where it allows any. Told, not set."`
 }
 
 // Common is what two lists have in common.
@@ -303,17 +304,12 @@ type Asked struct {
 	Conversation *Conversation `json:"conversation,omitempty" doc:"The conversation in which it was asked."`
 }
 
-// Session is who is signed in to the console.
-type Session struct {
-	Workspace string `json:"workspace" doc:"The workspace that it opens."`
-	Keeper    bool   `json:"keeper" doc:"Whether the workspace looks after outbound."`
-}
-
 // Words is the registry: all causes and traits with their words.
 type Words struct {
 	Causes []CauseInfo `json:"causes" doc:"All causes."`
 	Traits []TraitInfo `json:"traits" doc:"All traits."`
 	Scopes []ScopeInfo `json:"scopes" doc:"All scopes of keys."`
+	Roles  []RoleInfo  `json:"roles" doc:"All roles, the one that may do most first."`
 }
 
 // ShippedEntry is an entry of a catalogue that ships with Varnet.
@@ -456,7 +452,8 @@ type KnownKey struct {
 	Name         string     `json:"name" doc:"What it is for."`
 	Scopes       []string   `json:"scopes" doc:"What it may do."`
 	CreatedAt    time.Time  `json:"createdAt" doc:"When it was made."`
-	MadeBy       int64      `json:"madeBy,omitempty" doc:"The key by which it was made; left out where that was on the installation itself, or it is gone."`
+	MadeBy       int64      `json:"madeBy,omitempty" doc:"The key by which it was made; left out where a person made it, that was on the installation itself, or it is gone."`
+	Person       string     `json:"person,omitempty" doc:"The person who made it."`
 	ExpiresAt    *time.Time `json:"expiresAt,omitempty" doc:"When it ends; left out of one that does not."`
 	Networks     []string   `json:"networks" doc:"The networks from which it may be used; none: from anywhere."`
 	LastUsedAt   *time.Time `json:"lastUsedAt,omitempty" doc:"When it was used last, to the minute."`
@@ -473,14 +470,20 @@ type KeyRotation struct {
 // NewKey is a key to be made.
 type NewKey struct {
 	Name        string   `json:"name" minLength:"1" maxLength:"120" doc:"What it is for."`
-	Scopes      []string `json:"scopes" minItems:"1" maxItems:"20" enum:"read,import,run,export,check,manage" doc:"What it may do; nothing beyond what you may do yourself."`
+	Scopes      []string `json:"scopes" minItems:"1" maxItems:"20" enum:"read,import,run,export,check,manage,form,installation" doc:"What it may do; nothing beyond what you may do yourself."`
 	ExpiresDays int      `json:"expiresDays,omitempty" minimum:"0" maximum:"3650" doc:"After how many days it ends; 0: it does not."`
 	Networks    []string `json:"networks,omitempty" maxItems:"100" doc:"The networks from which it may be used, such as 192.0.2.0/24 or 2001:db8::/32; none: from anywhere."`
 }
 
 // ScopeInfo says what a scope lets do.
 type ScopeInfo struct {
-	Code string `json:"code" enum:"read,import,run,export,check,manage" doc:"The scope."`
+	Code string `json:"code" enum:"read,import,run,export,check,manage,form,installation" doc:"The scope."`
+	Says string `json:"says" doc:"What it lets do."`
+}
+
+// RoleInfo says what somebody with a role may do.
+type RoleInfo struct {
+	Code string `json:"code" enum:"owner,manager,member,reader" doc:"The role."`
 	Says string `json:"says" doc:"What it lets do."`
 }
 
@@ -568,9 +571,4 @@ type OneAddress struct {
 // Addresses are addresses to be checked now.
 type Addresses struct {
 	Addresses []string `json:"addresses" minItems:"1" maxItems:"50" doc:"The addresses, as typed."`
-}
-
-// SignIn is the key to sign in with.
-type SignIn struct {
-	Key string `json:"key" minLength:"1" doc:"A key of the workspace."`
 }

@@ -20,6 +20,8 @@ func (k ProblemKind) Type() string { return ProblemBase + k.Name }
 var (
 	FilterNeeded = ProblemKind{"filter-needed", 422, "No filter and not all",
 		"The operation acts on all results that match a filter, and no filter was given.", "Give a filter, or say all=true to act on all."}
+	Unconfirmed = ProblemKind{"confirm", 403, "Confirm that it is you",
+		"The operation changes how the person signs in, or cannot be undone, and they last proved who they are more than 15 minutes ago.", "Prove it at POST /session/confirm, and send the request again."}
 	KeyReused = ProblemKind{"idempotency-key-reused", 422, "Idempotency key used for something else",
 		"The Idempotency-Key was sent before with another request.", "Make a new key for each thing that is to be made."}
 )
@@ -28,6 +30,7 @@ var problemKinds = []ProblemKind{
 	{"malformed", 400, "Malformed request", "The request cannot be read: a body that is no JSON, or one that broke off.", "Send it again, whole; the detail says where it went wrong."},
 	{"not-signed-in", 401, "Not signed in", "There is no key or session, or it is not known.", "Send a key of your workspace as Authorization: Bearer …, or sign in again."},
 	{"not-allowed", 403, "Not allowed", "The key or session may not do this, or the request comes from another site.", "Ask who looks after the installation."},
+	Unconfirmed,
 	{"not-found", 404, "Not found", "There is no such record in your workspace, or no such address.", "Look it up again: it may have been deleted."},
 	{"wrong-method", 405, "Wrong method", "The address does not take this method.", "Use one of those that the header Allow names."},
 	{"conflict", 409, "Conflict", "It cannot be done in the state in which things are.", "The detail says what stands against it; read the record again."},
@@ -38,6 +41,7 @@ var problemKinds = []ProblemKind{
 	{"invalid", 422, "Invalid request", "A name, a value or a combination is not one that the operation takes. Nothing was done.", "The errors name each place with what is wrong there."},
 	FilterNeeded,
 	KeyReused,
+	{"too-many", 429, "Too many tries", "It was tried too often.", "Wait as long as Retry-After says."},
 	{"given-up", 499, "Given up", "The request was given up before it was answered.", "Send it again."},
 	{"fault", 500, "A fault of Varnet", "Something went wrong that is no fault of the request. The service's log says more.", "Try again; tell who runs the service if it stays."},
 	{"unavailable", 503, "Not available now", "The database does not answer.", "Try again in a moment."},

@@ -38,9 +38,9 @@ func TestConsole(t *testing.T) {
 	downloads := t.TempDir()
 	do := drive(t, browser.Options{Width: 1280, Height: 800, Downloads: downloads})
 
-	do("another page leads to signing in", chromedp.Navigate(s.URL+"/lists"), browser.Text("The key of your workspace"))
-	do("a wrong key is told so", browser.Type("#key", "varnet_wrong"), browser.Press("Sign in"), browser.Text("This key is not known"))
-	do("sign in", browser.SignIn(s.URL, s.Key))
+	do("another page leads to signing in", chromedp.Navigate(s.URL+"/lists"), browser.Seen("input[type=password]"))
+	do("a wrong password is told so", browser.Fill("Address", testkit.Person), browser.Fill("Password", "quince and apple\r"), browser.Text("do not go together"))
+	do("sign in", browser.SignIn(s.URL))
 	do("no lists yet", browser.Text("There is no list yet"))
 	do("a file that is none", browser.Press("Import a list"), browser.Seen(".drop-zone"), dropped("photo.csv", []byte("a\x00b")), browser.Text("this is no text file"))
 	do("pasted text", browser.Click(".paste summary"), browser.Type(".paste textarea", "Dear Ada, write to wren.quince@postbarn.example or to ada@mailmeadow.example."), browser.Press("Look at it"), browser.Text("A text from which the addresses are drawn"), browser.Text("wren.quince@postbarn.example"))
@@ -75,7 +75,7 @@ func TestConsole(t *testing.T) {
 	do("it is removed", browser.Press("Remove the one that failed"), browser.Text("Outbound: ready"), without("socks5://127.0.0.1:9"))
 	do("a rule", browser.Type(`input[aria-label="Pattern"]`, "*.test"), browser.Press("Add the rule"), browser.Text("Addresses at *.test are never asked about."))
 	do("try it", browser.Type(`input[aria-label="An address to try the rules on"]`, "ada@alder.test"), browser.Press("Try"), browser.Text("Rule 1 fits ada@alder.test"))
-	do("sign out", browser.Press("Sign out"), browser.Text("The key of your workspace"))
+	do("sign out", browser.Press("Sign out"), browser.Seen("input[type=password]"))
 }
 
 // drive starts a browser; do takes steps in it, and holds the page that they lead

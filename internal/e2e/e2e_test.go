@@ -406,14 +406,14 @@ func TestWorkspacesAndKeys(t *testing.T) {
 	})
 	t.Run("an unknown key is told so", func(t *testing.T) {
 		_, err := newestLists(ctx, client.New(s.URL, "varnet_wrong"))
-		if status(err) != http.StatusUnauthorized || !strings.Contains(err.Error(), "The key is not known") {
+		if status(err) != http.StatusUnauthorized || !strings.Contains(err.Error(), "not signed in") {
 			t.Errorf("got %v", err)
 		}
 	})
 	t.Run("a session signs in and out, and no other site may use it", func(t *testing.T) {
-		body, _ := json.Marshal(contract.SignIn{Key: s.Key})
-		resp, err := http.Post(s.URL+"/api/v1/session", "application/json", bytes.NewReader(body))
-		if err != nil || resp.StatusCode != http.StatusOK || len(resp.Cookies()) != 1 {
+		body, _ := json.Marshal(contract.AddressAndPassword{Address: testkit.Person, Password: testkit.Password})
+		resp, err := http.Post(s.URL+"/api/v1/sign-in/password", "application/json", bytes.NewReader(body))
+		if err != nil || resp.StatusCode != http.StatusOK || len(resp.Cookies()) != 2 {
 			t.Fatalf("sign in: %v, %v", resp, err)
 		}
 		cookie := resp.Cookies()[0]

@@ -94,7 +94,7 @@ func TestLetters(t *testing.T) {
 		t.Error(err)
 	}
 	do := drive(t, browser.Options{Width: 1280, Height: 800})
-	do("sign in", browser.SignIn(s.URL, s.Key))
+	do("sign in", browser.SignIn(s.URL))
 	do("letters", chromedp.Navigate(s.URL+"/setup"), browser.Press("Letters"), browser.Seen(`input[placeholder="the one that is kept"]`), browser.Text("Letters are sent by"))
 	do("a trial letter", browser.Type(`input[aria-label="Address for a trial letter"]`, "cai.fern@fernhollow.example"), browser.Press("Send a trial letter"), browser.Text("took a trial letter"))
 	if got := box.Letters("cai.fern@fernhollow.example"); len(got) != 1 {

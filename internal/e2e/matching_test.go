@@ -51,7 +51,7 @@ func TestMatching(t *testing.T) {
 	}
 
 	do := drive(t, browser.Options{Width: 1280, Height: 800})
-	do("sign in", browser.SignIn(s.URL, s.Key))
+	do("sign in", browser.SignIn(s.URL))
 	deliverable := len(where(all, func(r contract.Result) bool { return r.Finding == "deliverable" }))
 	do("all that fit", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/results?finding=deliverable", run.ID)), browser.Text(fmt.Sprintf("The first 100 of %d that fit.", deliverable)), browser.Click(`input[aria-label="Choose all that are shown"]`), browser.Text("100 addresses chosen."), browser.Press("Choose all that fit"), browser.Text(fmt.Sprintf("All %d addresses that fit are chosen.", deliverable)))
 	do("are held", browser.Press("◐ Hold"), browser.Text("overridden"))

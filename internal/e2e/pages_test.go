@@ -37,7 +37,7 @@ func TestPages(t *testing.T) {
 	compared(t, api, run)
 	asked(t, api, run.ID-2)
 	do := drive(t, browser.Options{Width: 1280, Height: 800})
-	do("sign in", browser.SignIn(s.URL, s.Key))
+	do("sign in", browser.SignIn(s.URL))
 	do("check one", browser.Press("Check"), browser.Type(`input[aria-label="Address"]`, "ada.moss@longgone.example\r"), browser.Text("Domain does not exist"), browser.Text("not reached"))
 	do("its place can be passed on", chromedp.Reload(), browser.Text("Typed"), browser.Text("Domain does not exist"))
 	do("catalogues", browser.Press("Setup"), browser.Press("Catalogues"), browser.Type(`textarea[aria-label="Names"]`, "tenminutes.example\nquickpost.example"), browser.Press("Add 2 entries"), browser.Text("2 entries of your own"))
@@ -62,7 +62,7 @@ func TestPages(t *testing.T) {
 	do("a list is not deleted by mistake", chromedp.Navigate(s.URL+"/lists"), click("Delete"), browser.Text("with all its runs"), browser.Press("Keep it"), browser.Gone(".ant-modal"))
 
 	phone := drive(t, browser.Options{Width: 390, Height: 844})
-	phone("sign in, narrow", browser.SignIn(s.URL, s.Key))
+	phone("sign in, narrow", browser.SignIn(s.URL))
 	for _, page := range []string{"/lists", "/import", "/lists/1", "/lists/1/rows", "/runs/1", "/runs/1/results", "/runs/1/domains", "/runs/2/compare/1", "/runs/1/export",
 		"/policies", "/policies/new?from=strict&run=1", "/outbound", "/check#ada%40fernhollow.example", "/catalogues", "/glossary", "/keys", "/letters", "/health", "/lists?archived=true", "/setup"} {
 		phone(page+", narrow", chromedp.Navigate(s.URL+page), browser.Seen("h1"), chromedp.Sleep(300*time.Millisecond))

@@ -90,7 +90,7 @@ func window(t *testing.T, s *testkit.Service, run int64) context.Context {
 		t.Fatal(err)
 	}
 	t.Cleanup(stop)
-	if err := browser.Do(tab, 90*time.Second, browser.SignIn(s.URL, s.Key), chromedp.Navigate(fmt.Sprintf("%s/runs/%d", s.URL, run))); err != nil {
+	if err := browser.Do(tab, 90*time.Second, browser.SignIn(s.URL), chromedp.Navigate(fmt.Sprintf("%s/runs/%d", s.URL, run))); err != nil {
 		t.Fatal(err)
 	}
 	return tab

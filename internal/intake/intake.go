@@ -16,6 +16,7 @@ import (
 
 	"varnet/core/address"
 	"varnet/core/catalogue"
+	"varnet/core/say"
 	"varnet/core/sheet"
 	"varnet/internal/format"
 	"varnet/internal/store"
@@ -98,8 +99,23 @@ func (i *Importer) rows(ctx context.Context, f File, l *store.List, file io.Read
 		if err := r.check(noAddress); err != nil {
 			return err
 		}
-		return s.CompleteList(ctx, l, r.members())
+		if err := s.CompleteList(ctx, l, r.members()); err != nil {
+			return err
+		}
+		over, most, err := s.RowsOver(ctx, f.Workspace)
+		if err == nil && over > 0 {
+			err = &TooManyRows{over, most}
+		}
+		return err
 	})
+}
+
+// TooManyRows tells that a workspace would have more rows than it may.
+type TooManyRows struct{ Over, Most int64 }
+
+func (t *TooManyRows) Error() string {
+	return fmt.Sprintf("This workspace may have %s rows in all its lists, and would have %s more. Nothing was imported. Delete lists that are not needed, or ask who looks after the installation for more.",
+		say.Number(t.Most), say.Number(t.Over))
 }
 
 // Reading is a file that was opened and looked at.

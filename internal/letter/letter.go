@@ -16,6 +16,9 @@ type Letter struct {
 	Code       string // shown large, to be typed in; "" for none
 	Link       *Link  // what can be done next; nil for nothing
 	Why        string // why one gets it, at the end
+	// Unsubscribe is where one says that one wants no such letters (RFC 2369, 3.2); "" for
+	// letters that were asked for.
+	Unsubscribe string
 }
 
 // Link is a place to go to.

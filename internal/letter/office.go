@@ -179,6 +179,9 @@ func message(s store.LetterServer, to string, l Letter) (*gomail.Msg, error) {
 	m.SetDate()
 	m.SetMessageID()
 	m.SetGenHeader("Auto-Submitted", "auto-generated") // RFC 3834, 5: nobody's vacation answers it
+	if l.Unsubscribe != "" {
+		m.SetGenHeader("List-Unsubscribe", "<"+l.Unsubscribe+">")
+	}
 	m.SetBodyString(gomail.TypeTextPlain, l.Text())
 	m.AddAlternativeString(gomail.TypeTextHTML, page)
 	return m, nil

@@ -5,6 +5,7 @@ package secret
 import (
 	"crypto/aes"
 	"crypto/cipher"
+	"crypto/hmac"
 	"crypto/rand"
 	"crypto/sha256"
 	"encoding/base64"
@@ -16,8 +17,11 @@ import (
 	"strings"
 )
 
-// Box seals and opens.
-type Box struct{ aead cipher.AEAD }
+// Box seals and opens, and makes fingerprints.
+type Box struct {
+	aead cipher.AEAD
+	mac  []byte
+}
 
 // New makes a box of a key: any text of at least 32 characters.
 func New(key string) (*Box, error) {
@@ -30,7 +34,16 @@ func New(key string) (*Box, error) {
 		return nil, err
 	}
 	aead, err := cipher.NewGCM(block)
-	return &Box{aead}, err
+	mac := sha256.Sum256([]byte("fingerprints " + key))
+	return &Box{aead, mac[:]}, err
+}
+
+// Fingerprint returns the keyed hash (HMAC-SHA256) of a text for one purpose: who has it and
+// not the key cannot find the text by trying.
+func (b *Box) Fingerprint(text, purpose string) []byte {
+	h := hmac.New(sha256.New, b.mac)
+	h.Write([]byte(purpose + "\x00" + text))
+	return h.Sum(nil)
 }
 
 // File makes a box of the key in a file, which is made if there is none.

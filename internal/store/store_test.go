@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
-	"reflect"
 	"slices"
 	"sync"
 	"testing"
@@ -43,11 +42,7 @@ var here = netip.MustParseAddr("127.0.0.1")
 
 func workspace(t *testing.T, s *store.Store, name string) int64 {
 	t.Helper()
-	key := rand.Text()
-	if _, err := s.NewKey(t.Context(), name, key, store.KeyTerms{Name: "test", Scopes: []string{"read"}}); err != nil {
-		t.Fatal(err)
-	}
-	w, err := s.WorkspaceOfKey(t.Context(), key, here)
+	w, err := s.NewWorkspace(t.Context(), name)
 	if err != nil || w.Name != name {
 		t.Fatalf("%+v, %v", w, err)
 	}
@@ -406,17 +401,18 @@ func TestCatalogueEntries(t *testing.T) {
 // written down; one that is replaced goes on for the overlap, with the same terms.
 func TestKeyTerms(t *testing.T) {
 	s, ctx := open(t), t.Context()
+	ours := workspace(t, s, "ours")
 	past, soon := time.Now().Add(-time.Second), time.Now().Add(time.Hour)
 	near := []netip.Prefix{netip.MustParsePrefix("192.0.2.0/24"), netip.MustParsePrefix("2001:db8::/32")}
 	for key, terms := range map[string]store.KeyTerms{"ended": {ExpiresAt: &past}, "lasting": {ExpiresAt: &soon}, "near": {Networks: near}} {
 		terms.Name, terms.Scopes = key, []string{"read"}
-		if _, err := s.NewKey(ctx, "ours", key, terms); err != nil {
+		if _, err := s.NewKey(ctx, ours, key, terms); err != nil {
 			t.Fatal(err)
 		}
 	}
 	opens := func(key, from string) bool {
 		t.Helper()
-		w, err := s.WorkspaceOfKey(ctx, key, netip.MustParseAddr(from))
+		w, err := s.OpenedBy(ctx, key, netip.MustParseAddr(from))
 		if err != nil && !errors.Is(err, store.ErrUnknownKey) || err == nil && !slices.Equal(w.Scopes, []string{"read"}) {
 			t.Errorf("%s: %+v, %v", key, w, err)
 		}
@@ -448,33 +444,33 @@ func TestKeyTerms(t *testing.T) {
 
 func TestKeysAndSessions(t *testing.T) {
 	s, ctx := open(t), t.Context()
-	if any, err := s.AnyKey(ctx); any || err != nil {
-		t.Errorf("%v, %v", any, err)
-	}
-	key := rand.Text()
-	made, err := s.NewKey(ctx, "ours", key, store.KeyTerms{Name: "laptop", Scopes: []string{"read", "check"}})
+	ours, key := workspace(t, s, "ours"), rand.Text()
+	made, err := s.NewKey(ctx, ours, key, store.KeyTerms{Name: "laptop", Scopes: []string{"read", "check"}})
 	if err != nil || made.LastUsedAt != nil || made.ExpiresAt != nil {
 		t.Fatalf("%+v, %v", made, err)
 	}
-	w, err := s.WorkspaceOfKey(ctx, key, here)
+	if o, err := s.OpenedBy(ctx, key, here); err != nil || o.WorkspaceID != ours || o.KeyID != made.ID {
+		t.Fatalf("%+v, %v", o, err)
+	}
+	p, err := s.NewPerson(ctx, store.Person{Address: "Ada.Moss@fernhollow.example", Canonical: "ada.moss@fernhollow.example", Name: "Ada Moss"})
 	if err != nil {
 		t.Fatal(err)
 	}
-	session, err := s.NewSession(ctx, w.KeyID)
+	session, err := s.NewSession(ctx, store.Session{PersonID: p.ID, Place: here})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if got, err := s.WorkspaceOfSession(ctx, session, here); err != nil || !reflect.DeepEqual(got, w) {
-		t.Errorf("%+v, %v", got, err)
+	if in, err := s.SessionOf(ctx, session, here); err != nil || in.PersonID != p.ID || in.WorkspaceID != nil {
+		t.Errorf("%+v, %v", in, err)
 	}
 	if err := s.EndSession(ctx, session); err != nil {
 		t.Fatal(err)
 	}
 	for name, err := range map[string]error{
-		"an ended session":    second(s.WorkspaceOfSession(ctx, session, here)),
-		"a session as a key":  second(s.WorkspaceOfKey(ctx, session, here)),
-		"a key with a change": second(s.WorkspaceOfKey(ctx, key+"x", here)),
-		"no key":              second(s.WorkspaceOfKey(ctx, "", here)),
+		"an ended session":    second(s.SessionOf(ctx, session, here)),
+		"a session as a key":  second(s.OpenedBy(ctx, session, here)),
+		"a key with a change": second(s.OpenedBy(ctx, key+"x", here)),
+		"no key":              second(s.OpenedBy(ctx, "", here)),
 	} {
 		if !errors.Is(err, store.ErrUnknownKey) {
 			t.Errorf("%s: %v", name, err)

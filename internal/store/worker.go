@@ -115,17 +115,18 @@ type DueList struct{ WorkspaceID, ID int64 }
 // run that is not at its end stays until it is.
 func (s *Store) DueLists(ctx context.Context, limit int) ([]DueList, error) {
 	return many[DueList](ctx, s.db, `SELECT l.workspace_id, l.id FROM list l JOIN workspace w ON w.id = l.workspace_id
-		WHERE coalesce(l.keep_days, w.keep_days) > 0 AND l.created_at < now() - make_interval(days => coalesce(l.keep_days, w.keep_days))
+		CROSS JOIN LATERAL (SELECT least(nullif(coalesce(l.keep_days, w.keep_days), 0), (SELECT max_keep_days FROM installation)) AS days) k
+		WHERE l.created_at < now() - make_interval(days => k.days)
 		AND NOT EXISTS (SELECT FROM run r WHERE r.list_id = l.id AND r.state IN ('drafted', 'running', 'paused'))
-		AND NOT EXISTS (SELECT FROM run r WHERE r.list_id = l.id AND r.finished_at > now() - make_interval(days => coalesce(l.keep_days, w.keep_days)))
+		AND NOT EXISTS (SELECT FROM run r WHERE r.list_id = l.id AND r.finished_at > now() - make_interval(days => k.days))
 		ORDER BY l.id LIMIT $1`, limit)
 }
 
-// KeepDays returns for how many days a workspace's lists are kept; 0: until
-// somebody deletes them.
-func (s *Store) KeepDays(ctx context.Context, workspace int64) (days int, err error) {
-	err = s.db.QueryRow(ctx, "SELECT keep_days FROM workspace WHERE id = $1", workspace).Scan(&days)
-	return days, err
+// KeepDays returns for how many days a workspace's lists are kept, and the most that the
+// installation allows any list; 0: until somebody deletes them, and any time.
+func (s *Store) KeepDays(ctx context.Context, workspace int64) (days, most int, err error) {
+	err = s.db.QueryRow(ctx, "SELECT w.keep_days, coalesce(i.max_keep_days, 0) FROM workspace w, installation i WHERE w.id = $1", workspace).Scan(&days, &most)
+	return days, most, err
 }
 
 // SetKeepDays changes for how long lists are kept.

@@ -130,8 +130,15 @@ func Settings(dsn string, i *practice.Internet) []string {
 		"VARNET_ROUNDS=1600ms,1600ms,1600ms", "VARNET_PATIENCE=1500ms", "VARNET_UNKNOWN_RATE=0", "VARNET_LAST_WAIT=2s", "VARNET_REFERENCE=fernhollow.example", "VARNET_SECRET=a secret for tests alone, 32 and more"}
 }
 
+// Person and Password are who owns the installation of a test, and the workspace it begins
+// with.
+const (
+	Person   = "ada.moss@fernhollow.example"
+	Password = "quince and medlar"
+)
+
 // Serve starts the built binary as a service with these settings, on a free port, and
-// makes a key. The test's end stops it.
+// makes a key and a person, whom tests may sign in as with a click. The test's end stops it.
 func Serve(t testing.TB, settings []string) *Service {
 	t.Helper()
 	listen := "127.0.0.1:" + FreePort(t)
@@ -142,8 +149,14 @@ func Serve(t testing.TB, settings []string) *Service {
 	if err != nil {
 		t.Fatal(err)
 	}
-	s := &Service{URL: "http://" + listen, Key: strings.TrimSpace(string(key))}
-	s.Env = append(settings, "VARNET_LISTEN="+listen, "VARNET_SERVER="+s.URL, "VARNET_KEY="+s.Key)
+	person := Command(settings, "person", "new", Person, "-name", "Ada Moss", "-installation")
+	person.Stdin = strings.NewReader(Password)
+	if text, err := person.CombinedOutput(); err != nil {
+		t.Fatalf("%v: %s", err, text)
+	}
+	// Passkeys are for names: people reach it by one.
+	s := &Service{URL: strings.Replace("http://"+listen, "127.0.0.1", "localhost", 1), Key: strings.TrimSpace(string(key))}
+	s.Env = append(settings, "VARNET_DEMO="+Person, "VARNET_LISTEN="+listen, "VARNET_SERVER="+s.URL, "VARNET_KEY="+s.Key)
 	s.Start(t)
 	t.Cleanup(func() {
 		s.Signal(syscall.SIGTERM)
@@ -152,6 +165,24 @@ func Serve(t testing.TB, settings []string) *Service {
 		}
 	})
 	return s
+}
+
+// SignIn signs the service's person in and returns the session's secret, which goes in the
+// place of a key.
+func (s *Service) SignIn(t testing.TB) string {
+	t.Helper()
+	resp, err := http.Post(s.URL+"/api/v1/sign-in/demo", "application/json", nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer resp.Body.Close()
+	for _, c := range resp.Cookies() {
+		if c.Name == "varnet_session" {
+			return c.Value
+		}
+	}
+	t.Fatalf("nobody is signed in: %s", resp.Status)
+	return ""
 }
 
 // Start starts the service's process, again after it was ended.

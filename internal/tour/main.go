@@ -54,7 +54,7 @@ func (t *tour) run(ctx context.Context, look bool) error {
 	}
 	defer stop()
 	t.tab = tab
-	if err := browser.Do(tab, 20*time.Second, browser.SignIn(t.server, t.key)); err != nil {
+	if err := browser.Do(tab, 20*time.Second, browser.SignIn(t.server)); err != nil {
 		return err
 	}
 	if look {

@@ -31,6 +31,7 @@ import (
 
 	"varnet/core/pace"
 	"varnet/internal/follow"
+	"varnet/internal/letter"
 	"varnet/internal/outbound"
 	"varnet/internal/store"
 )
@@ -125,6 +126,7 @@ func New(c Config) (*Engine, error) {
 	river.AddWorker(w, &clockWorker{engine: e})
 	river.AddWorker(w, &retentionWorker{engine: e})
 	river.AddWorker(w, &followWorker{engine: e})
+	river.AddWorker(w, &letterWorker{engine: e, office: &letter.Office{Store: e.Store, Secrets: e.Secrets}})
 	e.hosts = c.Store.HostPlaces()
 	e.Prober.Places = &pace.Places{Unknown: c.Unknown, Shared: e.hosts}
 	var err error
@@ -133,6 +135,7 @@ func New(c Config) (*Engine, error) {
 		Queues: map[string]river.QueueConfig{
 			river.QueueDefault: {MaxWorkers: 20},
 			queuePlan:          {MaxWorkers: planners},
+			queueLetter:        {MaxWorkers: postmen},
 			queueLane:          {MaxWorkers: c.Lanes},
 			queuePatient:       {MaxWorkers: max(1, c.Lanes/8)},
 		},

@@ -6,7 +6,6 @@ import (
 	"errors"
 	"io"
 	"log/slog"
-	"net/netip"
 	"os"
 	"path/filepath"
 	"strings"
@@ -21,7 +20,6 @@ import (
 	"varnet/core/probe"
 	"varnet/core/resolve"
 	"varnet/core/smtp"
-	"varnet/internal/account"
 	"varnet/internal/intake"
 	"varnet/internal/practice"
 	"varnet/internal/secret"
@@ -74,12 +72,7 @@ func newPlant(t *testing.T, world string) *plant {
 			t.Error(err)
 		}
 	})
-	key := account.NewKey()
-	_, err = c.Store.NewKey(t.Context(), "seed library", key, store.KeyTerms{Name: "test", Scopes: account.Names(account.Scopes())})
-	if err != nil {
-		t.Fatal(err)
-	}
-	w, err := c.Store.WorkspaceOfKey(t.Context(), key, netip.IPv6Loopback())
+	w, err := c.Store.NewWorkspace(t.Context(), "seed library")
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -2,9 +2,12 @@ package work
 
 import (
 	"context"
+	"fmt"
 	"time"
 
 	"github.com/riverqueue/river"
+
+	"varnet/internal/account"
 )
 
 // RetentionArgs is the job that deletes lists whose time has come, and sees to it
@@ -35,6 +38,12 @@ func (w *retentionWorker) Work(ctx context.Context, _ *river.Job[RetentionArgs])
 	if err := w.engine.Store.ForgetAnswers(ctx); err != nil {
 		return err
 	}
+	if err := w.engine.Store.ForgetPersonal(ctx); err != nil {
+		return err
+	}
+	if err := w.forgetAudit(ctx); err != nil {
+		return err
+	}
 	due, err := w.engine.Store.DueLists(ctx, atATime)
 	if err != nil {
 		return err
@@ -43,9 +52,21 @@ func (w *retentionWorker) Work(ctx context.Context, _ *river.Job[RetentionArgs])
 		if err := w.engine.Store.DeleteList(ctx, l.WorkspaceID, l.ID); err != nil {
 			return err
 		}
+		if err := account.Audit(ctx, w.engine.Store, account.Entry{Workspace: l.WorkspaceID, Job: RetentionArgs{}.Kind(), Action: "delete-list", Thing: fmt.Sprintf("lists/%d", l.ID), Result: account.DoneResult}); err != nil {
+			return err
+		}
 		w.engine.Log.Info("a list was deleted: its time had come", "list", l.ID)
 	}
 	return nil
+}
+
+// forgetAudit deletes what the audit trail has kept for its time, and writes that down.
+func (w *retentionWorker) forgetAudit(ctx context.Context) error {
+	n, err := w.engine.Store.ForgetAudit(ctx)
+	if err != nil || n == 0 {
+		return err
+	}
+	return account.Audit(ctx, w.engine.Store, account.Entry{Job: RetentionArgs{}.Kind(), Action: "forget-audit", Result: account.DoneResult, Detail: fmt.Sprintf("%d entries, whose time was over", n)})
 }
 
 // retention looks for lists that are due at the start and every hour.

@@ -24,12 +24,23 @@ const pages: Record<string, Page> = {
   "/policies/new": async () => (await import("./features/policies/PolicyPage")).PolicyPage,
   "/policies/:name": async () => (await import("./features/policies/PolicyPage")).PolicyPage,
   "/letters": async () => (await import("./features/letters/Letters")).Letters,
+  "/person": async () => (await import("./features/account/Person")).Person,
+  "/device": async () => (await import("./features/account/Device")).Device,
+  "/team": async () => (await import("./features/team/Team")).TeamPage,
+  "/audit": async () => (await import("./features/audit/Audit")).Audit,
+  "/installation": async () => (await import("./features/installation/Installation")).Installation,
   "/outbound": async () => (await import("./features/outbound/Outbound")).Outbound,
   "/health": async () => (await import("./features/health/Health")).Health,
   "*": async () => (await import("./parts/NotFound")).NotFound,
 };
 
-const signIn: Page = async () => (await import("./features/account/SignIn")).SignIn;
+/** doors are the pages before one is signed in. */
+const doors: Record<string, Page> = {
+  "/sign-in": async () => (await import("./features/account/SignIn")).SignIn,
+  "/sign-up": async () => (await import("./features/account/SignUp")).SignUp,
+  "/begin": async () => (await import("./features/account/Begin")).Begin,
+  "/invitation": async () => (await import("./features/account/Invitation")).Invitation,
+};
 
 /** once is the page at a path. Where somebody begins is fetched at once, beside what is drawn around it. */
 function once(path: string, load: Page): [string, ReactNode] {
@@ -39,14 +50,16 @@ function once(path: string, load: Page): [string, ReactNode] {
 }
 
 const routes = Object.entries(pages).map(([path, load]) => once(path, load));
-const [, signInPage] = once("/sign-in", signIn);
+const doorRoutes = Object.entries(doors).map(([path, load]) => once(path, load));
 
 /** Router shows the page of the address. */
 export function Router() {
   return (
     <BrowserRouter>
       <Routes>
-        <Route path="/sign-in" element={<Suspense fallback={null}>{signInPage}</Suspense>} />
+        {doorRoutes.map(([path, element]) => (
+          <Route key={path} path={path} element={<Suspense fallback={null}>{element}</Suspense>} />
+        ))}
         <Route element={<Frame />}>
           <Route index element={<Navigate to="/lists" replace />} />
           {routes.map(([path, element]) => (

@@ -27,12 +27,19 @@ export class Problem extends Error {
   constructor(
     readonly status: number,
     detail: string,
+    /** kind is the end of the problem's type, by which programs tell problems apart. */
+    readonly kind = "",
   ) {
     super(detail);
   }
 }
 
-type Told = { detail?: string; title?: string; errors?: { message?: string; location?: string }[] | null };
+type Told = {
+  type?: string;
+  detail?: string;
+  title?: string;
+  errors?: { message?: string; location?: string }[] | null;
+};
 
 /** told gives the data of an answer, or throws its problem. */
 export function told<T>(answer: { data?: T; error?: unknown; response: Response }): T {
@@ -52,7 +59,7 @@ function problemOf(status: number, body: Told | undefined): Problem {
     .filter(Boolean)
     .join("; ");
   const sentence = body?.detail ?? body?.title ?? "The service does not answer. Try again in a moment.";
-  return new Problem(status, details ? `${sentence} (${details})` : sentence);
+  return new Problem(status, details ? `${sentence} (${details})` : sentence, body?.type?.split("#")[1]);
 }
 
 /**

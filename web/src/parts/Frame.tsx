@@ -1,8 +1,8 @@
-import { useQueryClient } from "@tanstack/react-query";
-import { Suspense } from "react";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { Suspense, useEffect, useState } from "react";
 import { Link, Navigate, Outlet, useLocation, useNavigate } from "react-router";
 import { useChanges } from "../api/changes";
-import { api, Problem } from "../api/client";
+import { api, Problem, type Schema, told } from "../api/client";
 import { useSession } from "../api/hooks";
 import { Trouble, Wait } from "./Notice";
 import { Shortcuts } from "./Shortcuts";
@@ -29,11 +29,14 @@ export function Frame() {
           <Link to="/check">Check</Link>
           <Link to="/setup">Setup</Link>
         </nav>
-        {session.data && <SignedIn workspace={session.data.workspace} />}
+        {session.data?.person && <SignedIn of={session.data} person={session.data.person} />}
       </header>
       <main id="page">
+        {session.data?.demanded && here.pathname !== "/person" && <Demanded workspace={session.data.workspace} />}
         {session.error ? (
           <Trouble error={session.error} />
+        ) : session.data?.workspace === "" && !["/person", "/device", "/installation"].includes(here.pathname) ? (
+          <NoWorkspace />
         ) : (
           // What the page shows is fetched beside the session, not after it.
           <Suspense fallback={<Wait for="the page" />}>
@@ -46,7 +49,8 @@ export function Frame() {
   );
 }
 
-function SignedIn({ workspace }: { workspace: string }) {
+/** SignedIn says who is signed in and in which workspace, and lets them go to another or out. */
+function SignedIn({ of: session, person }: { of: Schema<"Session">; person: Schema<"Who"> }) {
   const client = useQueryClient();
   const go = useNavigate();
   async function signOut() {
@@ -56,10 +60,106 @@ function SignedIn({ workspace }: { workspace: string }) {
   }
   return (
     <span className="who">
-      Workspace <bdi>{workspace}</bdi>
+      <WorkspaceChoice of={session} />
+      <Link to="/person">
+        <bdi>{person.name}</bdi>
+      </Link>
       <button type="button" className="plain" onClick={signOut}>
         Sign out
       </button>
     </span>
+  );
+}
+
+/** useEnter has this session work in another workspace, in all its windows. */
+function useEnter() {
+  return async (enter: () => Promise<unknown>) => {
+    await enter();
+    const others = new BroadcastChannel("workspace");
+    others.postMessage("changed");
+    others.close();
+    location.assign("/lists"); // nothing of the other workspace stays
+  };
+}
+
+function WorkspaceChoice({ of: session }: { of: Schema<"Session"> }) {
+  const enter = useEnter();
+  useEffect(() => {
+    const others = new BroadcastChannel("workspace");
+    others.onmessage = () => location.assign("/lists");
+    return () => others.close();
+  }, []);
+  if (session.workspaces.length < 2)
+    return session.workspace ? (
+      <span>
+        <span className="unseen">Workspace </span>
+        <bdi>{session.workspace}</bdi>
+      </span>
+    ) : null;
+  return (
+    <select
+      className="plain"
+      aria-label="Workspace"
+      value={session.workspaceId ?? 0}
+      onChange={(e) =>
+        void enter(() => api.PUT("/session/workspace", { body: { workspaceId: Number(e.target.value) } }))
+      }
+    >
+      {!session.workspaceId && <option value={0}>none</option>}
+      {session.workspaces.map((w) => (
+        <option key={w.id} value={w.id}>
+          {w.name}
+        </option>
+      ))}
+    </select>
+  );
+}
+
+/** Demanded says why nothing of a workspace shows. */
+function Demanded({ workspace }: { workspace: string }) {
+  return (
+    <p className="sentence">
+      “<bdi>{workspace}</bdi>” demands a second factor. <Link to="/person">Set one up</Link>, and go on.
+    </p>
+  );
+}
+
+/** NoWorkspace lets somebody make a workspace who is in none. */
+function NoWorkspace() {
+  const enter = useEnter();
+  const session = useSession();
+  const [name, setName] = useState(session.data?.person?.name ?? "");
+  const make = useMutation({
+    mutationFn: () => enter(async () => told(await api.POST("/workspaces", { body: { name } }))),
+  });
+  return (
+    <>
+      <h1>You are in no workspace</h1>
+      <p>
+        Lists are kept in workspaces.{" "}
+        {session.data && session.data.workspaces.length > 0
+          ? "Choose one of yours at the top, or make another."
+          : "Make one, or ask a colleague to invite you to theirs."}
+      </p>
+      <form
+        className="add"
+        onSubmit={(e) => {
+          e.preventDefault();
+          make.mutate();
+        }}
+      >
+        <input
+          className="field"
+          aria-label="Name of the workspace"
+          value={name}
+          maxLength={100}
+          onChange={(e) => setName(e.target.value)}
+        />
+        <button type="submit" className="field" disabled={name.trim() === ""}>
+          Make a workspace
+        </button>
+      </form>
+      {make.error && <Trouble error={make.error} />}
+    </>
   );
 }

@@ -11,10 +11,14 @@ const pages = [
   ["Policies", "/policies"],
   ["Catalogues", "/catalogues"],
   ["Glossary", "/glossary"],
+  ["Team", "/team"],
   ["Keys", "/keys"],
+  ["Audit trail", "/audit"],
+  ["Your account", "/person"],
   ["Outbound", "/outbound"],
   ["Letters", "/letters"],
   ["Workers and health", "/health"],
+  ["Installation", "/installation"],
 ] as const;
 const help: [string, string][] = [
   ["Ctrl K", "go anywhere"],

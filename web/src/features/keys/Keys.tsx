@@ -2,7 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Alert, Button, Input, Select } from "antd";
 import { type FormEvent, useState } from "react";
 import { api, type Schema, told } from "../../api/client";
-import { useWords } from "../../api/hooks";
+import { useSession, useWords } from "../../api/hooks";
 import { Act } from "../../parts/Act";
 import { ActsHead } from "../../parts/ActsHead";
 import { Copy } from "../../parts/Copy";
@@ -27,6 +27,7 @@ export function Keys() {
   const keys = useKeys();
   const after = { onSuccess: () => client.invalidateQueries({ queryKey: ["keys"] }) };
   const words = useWords();
+  const session = useSession();
   const [scopes, setScopes] = useState<Scope[]>(["read"]);
   const [days, setDays] = useState(365);
   const make = useMutation({
@@ -52,8 +53,8 @@ export function Keys() {
     <>
       <h1>Keys</h1>
       <p>
-        A key opens this workspace, as far as its scopes go: people sign in to the console with it, programs send it
-        with each call. Varnet keeps only a fingerprint of it.
+        With a key a program works in this workspace, as far as its scopes go. It sends the key with each call; Varnet
+        keeps only a fingerprint of it.
       </p>
       {trouble && <Trouble error={trouble} />}
       {fresh?.key && (
@@ -82,7 +83,9 @@ export function Keys() {
           mode="multiple"
           value={scopes}
           onChange={setScopes}
-          options={(words.data?.scopes ?? []).map((x) => ({ value: x.code, label: `${x.code}: ${x.says}` }))}
+          options={(words.data?.scopes ?? [])
+            .filter((x) => session.data?.scopes.includes(x.code))
+            .map((x) => ({ value: x.code, label: `${x.code}: ${x.says}` }))}
           optionLabelProp="value"
           placeholder="what it may do"
           popupMatchSelectWidth={false}
@@ -132,6 +135,11 @@ function Row({ of: k, onRotate, onRemove }: { of: Schema<"KnownKey">; onRotate: 
     <tr>
       <td>
         <bdi>{k.name}</bdi>
+        {k.person && (
+          <small className="quiet">
+            by <bdi>{k.person}</bdi>
+          </small>
+        )}
         {k.networks.length > 0 && <small className="quiet">from {k.networks.join(", ")} only</small>}
       </td>
       <td>{k.scopes.join(", ")}</td>
@@ -148,13 +156,9 @@ function Row({ of: k, onRotate, onRemove }: { of: Schema<"KnownKey">; onRotate: 
               Replace
             </Act>
           )}
-          {k.yours ? (
-            <span className="quiet">you are signed in with it</span>
-          ) : (
-            <Act of={k.name} onClick={onRemove}>
-              Take it back
-            </Act>
-          )}
+          <Act of={k.name} onClick={onRemove}>
+            Take it back
+          </Act>
         </span>
       </td>
     </tr>

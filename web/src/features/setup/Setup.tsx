@@ -4,9 +4,11 @@ import { usePolicies, useSession, useWords } from "../../api/hooks";
 import { plural } from "../../words";
 import { useFollowed, useOwnEntries } from "../catalogues/queries";
 import { useHealth } from "../health/queries";
+import { useInstallation } from "../installation/queries";
 import { useKeys } from "../keys/queries";
 import { useLetters } from "../letters/queries";
 import { useReadiness } from "../outbound/queries";
+import { useTeam } from "../team/queries";
 
 /** Setup lists all that is set up once, in groups, each with its state in a sentence. */
 export function Setup() {
@@ -26,8 +28,13 @@ export function Setup() {
             <Letters />
           </Group>
         )}
-        <Group name="Who may come in">
+        <Group name="Who may come in, and what they did">
+          <Team />
           <Keys />
+          {(session.data?.keeper || session.data?.scopes.includes("manage")) && (
+            <Place to="/audit" name="Audit trail" says="Who did what, on what, when and from where." />
+          )}
+          {session.data?.keeper && <Installation />}
         </Group>
         <Group name="What the words mean">
           <Glossary />
@@ -107,6 +114,35 @@ function Keys() {
       to="/keys"
       name="Keys"
       says={keys.data && `${plural(keys.data.length, "key opens", "keys open")} this workspace.`}
+    />
+  );
+}
+
+function Team() {
+  const team = useTeam();
+  const t = team.data;
+  return (
+    <Place
+      to="/team"
+      name="Team"
+      says={
+        t &&
+        `${plural(t.members.length, "person", "people")}, ${t.invitations.length === 0 ? "nobody" : t.invitations.length} invited. A second factor is ${t.secondFactor ? "demanded" : "up to each"}.`
+      }
+    />
+  );
+}
+
+const signUp = { open: "Anybody may sign up", invitation: "One signs up by invitation", closed: "Nobody signs up" };
+
+function Installation() {
+  const installation = useInstallation();
+  const i = installation.data;
+  return (
+    <Place
+      to="/installation"
+      name="Installation"
+      says={i && `${signUp[i.signUp]}. ${plural(i.workspaces.length, "workspace", "workspaces")}.`}
     />
   );
 }

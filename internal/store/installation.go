@@ -1,0 +1,64 @@
+package store
+
+import (
+	"context"
+	"time"
+)
+
+// Installation is what its owner has set for all workspaces.
+type Installation struct {
+	SignUp         string // open, invitation or closed
+	AuditDays      int
+	MaxKeepDays    *int // for how long lists may be kept at most; nil: any time
+	ProviderName   string
+	ProviderIssuer string // "": no sign-in provider
+	ProviderClient string
+	ProviderSealed []byte
+}
+
+// Installation returns it.
+func (s *Store) Installation(ctx context.Context) (Installation, error) {
+	return one[Installation](ctx, s.db, "SELECT sign_up, audit_days, max_keep_days, provider_name, provider_issuer, provider_client, provider_sealed FROM installation")
+}
+
+// SetInstallation records it.
+func (s *Store) SetInstallation(ctx context.Context, i Installation) error {
+	return s.changed(ctx, `UPDATE installation SET sign_up = $1, audit_days = $2, max_keep_days = $3, provider_name = $4, provider_issuer = $5, provider_client = $6, provider_sealed = $7`,
+		i.SignUp, i.AuditDays, i.MaxKeepDays, i.ProviderName, i.ProviderIssuer, i.ProviderClient, i.ProviderSealed)
+}
+
+// Usage is how much of the installation a workspace uses.
+type Usage struct {
+	Team
+	Members   int64
+	Lists     int64
+	Rows      int64
+	Runs      int64 // in the last 30 days
+	Addresses int64 // of those runs
+	LastRunAt *time.Time
+}
+
+// Usages returns all workspaces with what they use, by name.
+func (s *Store) Usages(ctx context.Context) ([]Usage, error) {
+	return many[Usage](ctx, s.db, `SELECT w.id, w.name, w.second_factor, w.readers_export, w.max_rows, w.created_at,
+		(SELECT count(*) FROM member WHERE workspace_id = w.id) AS members,
+		coalesce(l.lists, 0) AS lists, coalesce(l.rows, 0) AS rows, coalesce(r.runs, 0) AS runs, coalesce(r.addresses, 0) AS addresses, r.last_run_at
+		FROM workspace w
+		LEFT JOIN (SELECT workspace_id, count(*) AS lists, sum(rows)::bigint AS rows FROM list GROUP BY workspace_id) l ON l.workspace_id = w.id
+		LEFT JOIN (SELECT workspace_id, count(*) FILTER (WHERE created_at > now() - interval '30 days') AS runs,
+			coalesce(sum(addresses) FILTER (WHERE created_at > now() - interval '30 days'), 0)::bigint AS addresses, max(created_at) AS last_run_at FROM run GROUP BY workspace_id) r ON r.workspace_id = w.id
+		ORDER BY w.name, w.id`)
+}
+
+// SetMaxRows limits the rows of all lists of a workspace; nil: any number.
+func (s *Store) SetMaxRows(ctx context.Context, workspace int64, most *int64) error {
+	return s.changed(ctx, "UPDATE workspace SET max_rows = $2 WHERE id = $1", workspace, most)
+}
+
+// RowsOver returns by how many rows the lists of a workspace are over what it may have, and
+// how many that is; 0: it has no limit, or is within it.
+func (s *Store) RowsOver(ctx context.Context, workspace int64) (over, most int64, err error) {
+	err = s.db.QueryRow(ctx, `SELECT greatest(0, coalesce((SELECT sum(rows)::bigint FROM list WHERE workspace_id = w.id) - max_rows, 0)), coalesce(max_rows, 0)
+		FROM workspace w WHERE id = $1`, workspace).Scan(&over, &most)
+	return over, most, err
+}
