@@ -179,8 +179,13 @@ func (c *cli) lookup(env string) (string, bool) {
 // connect adds the flags that every command for a running service has.
 func (c *cli) connect() func() *client.Client {
 	server := c.setting("server", "VARNET_SERVER", "http://127.0.0.1:8025", "the service")
-	key := c.setting("key", "VARNET_KEY", "", "a key of your workspace; safer given by the environment")
-	return func() *client.Client { return client.New(*server, *key) }
+	key := c.setting("key", "VARNET_KEY", "", "a key of your workspace, safer given by the environment; \"varnet sign-in\" goes without one")
+	return func() *client.Client {
+		if *key == "" {
+			*key = tokenFor(*server)
+		}
+		return client.New(*server, *key)
+	}
 }
 
 // database adds the flag of the commands that work on the database.
@@ -310,7 +315,7 @@ func (c *cli) number(at int, what string) (int64, error) {
 // numbered tells which command shows the numbers of things.
 var numbered = map[string]string{
 	"list": "varnet lists", "run": "varnet runs", "part": "varnet outbound", "followed catalogue": "varnet catalogue followed", "parcel": "varnet inspect run",
-	"key": "varnet keys",
+	"key": "varnet keys", "person": "varnet team", "invitation": "varnet team", "workspace": "varnet team workspaces",
 }
 
 // findable reports what keeps a file from being read, without opening it: what comes by a

@@ -275,11 +275,25 @@ func TestCommands(t *testing.T) {
 		good("keys rotate 2 -overlap 0", "varnet_"),
 		failing("keys rotate 2", "Key 2 has ended. Make a new one."),
 		good("keys delete 2"),
-		failing("keys delete 1", "You are signed in with key 1."),
+		failing("keys delete 1", "You are calling with key 1."),
 		failing("keys make form -scopes all", "body.scopes"),
 		failing("keys make form -networks here", `"here" is no network`),
 		failing("keys rotate 99", "no such record"),
 		wrong("keys make", "NAME is missing"),
+	)
+	h.walk( // team and audit trail, with a key
+		good("team", "Ada Moss", "ada.moss@fernhollow.example", "owner"),
+		failing("team invite bea.quill@fernhollow.example reader", "does not have the scope “team”"),
+		wrong("team invite bea.quill@fernhollow.example guest", `there is no role "guest"`),
+		wrong("team role ada owner", `"ada" is not the number of a person`),
+		good("team workspaces", "You are in no workspace."),
+		good("audit", "delete-key", "keys/2", "key 1", "make-key"),
+		good("audit -action make-key -days 1", "make-key"),
+		good("audit -installation", "set-letter-server"),
+		good("audit -action fish", "Nothing was written down that fits."),
+		good("audit verify", "as they were written"),
+		good("audit export -out $/audit.jsonl"),
+		wrong("audit export", "-out FILE is missing"),
 	)
 	h.walk( // workers
 		good("workers", "lanes at work", "direct"),

@@ -63,7 +63,7 @@ func newKey(c *cli) action {
 
 func personCommand() command {
 	return command{"person", "", "looks after people on the installation itself", "varnet person link", nil, []command{
-		{"new", "ADDRESS", "makes a person, whose password is read from standard input", "varnet person new ada.moss@fernhollow.example -name \"Ada Moss\" < password", newPerson, nil},
+		{"new", "ADDRESS", "makes a person, whose password is read from standard input", "varnet person new ada.moss@fernhollow.example -name \"Ada Moss\"", newPerson, nil},
 		{"owner", "ADDRESS", "makes somebody an owner of the installation", "varnet person owner ada.moss@fernhollow.example", makeOwner, nil},
 		{"link", "", "prints a one-time link by which an owner of the installation signs up", "varnet person link -base-url https://varnet.fernhollow.example", ownerLink, nil},
 	}}

@@ -41,7 +41,7 @@ func TestScriptedCalls(t *testing.T) {
 		{`varnet contract >/dev/full`, 1, "", "no space left on device"},
 		{`varnet practice -list 5 >/dev/full`, 1, "", "no space left on device"},
 		{`VARNET_SERVER=http://127.0.0.1:1 varnet lists`, 1, "", "cannot be reached"},
-		{`VARNET_KEY=varnet_wrong varnet lists -json`, 1, "", "The key is not known."},
+		{`VARNET_KEY=varnet_wrong varnet lists -json`, 1, "", "You are not signed in."},
 		{`varnet lists; varnet lists -json | tr -d ' \n'`, 0, "There is no list here. Import one: varnet clean FILE -out FILE\n{\"items\":[]}", ""},
 
 		// What is tried before the run.

@@ -17,7 +17,7 @@ import (
 	"varnet/internal/contract"
 )
 
-// Client calls one service with one key.
+// Client calls one service with one key, or with the token of a device that a person let in.
 type Client struct {
 	base string
 	key  string
@@ -141,6 +141,11 @@ func (c *Client) call(ctx context.Context, method, path string, body, out any) e
 	if err != nil {
 		return err
 	}
+	return answered(resp, out)
+}
+
+// answered reads what the service answers into out.
+func answered(resp *http.Response, out any) error {
 	defer resp.Body.Close()
 	if err := json.NewDecoder(resp.Body).Decode(out); err != nil {
 		return fmt.Errorf("the service's answer is not understood: %w", err)

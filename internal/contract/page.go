@@ -33,6 +33,14 @@ type ShippedQuery struct {
 	Search string `query:"search"` // only entries with this text in their name
 }
 
+// AuditQuery asks for a page of the audit trail.
+type AuditQuery struct {
+	PageQuery
+	Person int64  `query:"person"` // only what this person did
+	Action string `query:"action"` // only this operation
+	From   string `query:"from"`   // only from this moment on (RFC 3339)
+}
+
 // CursorOf returns the cursor of the page that begins after a place. To callers it is
 // opaque: what it holds may change with every release.
 func CursorOf(place any) string {

@@ -45,8 +45,9 @@ func (s *Store) Usages(ctx context.Context) ([]Usage, error) {
 		coalesce(l.lists, 0) AS lists, coalesce(l.rows, 0) AS rows, coalesce(r.runs, 0) AS runs, coalesce(r.addresses, 0) AS addresses, r.last_run_at
 		FROM workspace w
 		LEFT JOIN (SELECT workspace_id, count(*) AS lists, sum(rows)::bigint AS rows FROM list GROUP BY workspace_id) l ON l.workspace_id = w.id
-		LEFT JOIN (SELECT workspace_id, count(*) FILTER (WHERE created_at > now() - interval '30 days') AS runs,
-			coalesce(sum(addresses) FILTER (WHERE created_at > now() - interval '30 days'), 0)::bigint AS addresses, max(created_at) AS last_run_at FROM run GROUP BY workspace_id) r ON r.workspace_id = w.id
+		LEFT JOIN (SELECT x.workspace_id, count(*) FILTER (WHERE x.created_at > now() - interval '30 days') AS runs, max(x.created_at) AS last_run_at,
+			coalesce(sum(coalesce(cardinality(x.sample), y.addresses)) FILTER (WHERE x.created_at > now() - interval '30 days'), 0)::bigint AS addresses
+			FROM run x JOIN list y ON y.id = x.list_id GROUP BY x.workspace_id) r ON r.workspace_id = w.id
 		ORDER BY w.name, w.id`)
 }
 

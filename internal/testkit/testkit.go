@@ -185,6 +185,16 @@ func (s *Service) SignIn(t testing.TB) string {
 	return ""
 }
 
+// Setting is what the service was told, such as VARNET_DSN.
+func (s *Service) Setting(name string) (value string) {
+	for _, e := range s.Env {
+		if of, ok := strings.CutPrefix(e, name+"="); ok {
+			value = of
+		}
+	}
+	return value
+}
+
 // Start starts the service's process, again after it was ended.
 func (s *Service) Start(t testing.TB) {
 	t.Helper()

@@ -4,6 +4,7 @@ import { Link, Navigate, Outlet, useLocation, useNavigate } from "react-router";
 import { useChanges } from "../api/changes";
 import { api, Problem, type Schema, told } from "../api/client";
 import { useSession } from "../api/hooks";
+import { For } from "./For";
 import { Trouble, Wait } from "./Notice";
 import { Shortcuts } from "./Shortcuts";
 
@@ -26,15 +27,18 @@ export function Frame() {
         </Link>
         <nav aria-label="Main">
           <Link to="/lists">Lists</Link>
-          <Link to="/check">Check</Link>
+          <For scope="check">
+            <Link to="/check">Check</Link>
+          </For>
           <Link to="/setup">Setup</Link>
         </nav>
         {session.data?.person && <SignedIn of={session.data} person={session.data.person} />}
       </header>
       <main id="page">
-        {session.data?.demanded && here.pathname !== "/person" && <Demanded workspace={session.data.workspace} />}
         {session.error ? (
           <Trouble error={session.error} />
+        ) : session.data?.demanded && here.pathname !== "/person" ? (
+          <Demanded workspace={session.data.workspace} />
         ) : session.data?.workspace === "" && !["/person", "/device", "/installation"].includes(here.pathname) ? (
           <NoWorkspace />
         ) : (

@@ -6,6 +6,7 @@ import { api, type Schema, told } from "../../api/client";
 import { Act } from "../../parts/Act";
 import { ActsHead } from "../../parts/ActsHead";
 import { AddressText } from "../../parts/AddressText";
+import { For } from "../../parts/For";
 import { Trouble, Wait } from "../../parts/Notice";
 import { When } from "../../parts/When";
 import { number, plural } from "../../words";
@@ -35,7 +36,9 @@ export function Catalogues() {
         Varnet ships with lists of role names, disposable and free-mail domains, and traps. What you know beside them is
         here, and counts from the next check on.
       </p>
-      <Add />
+      <For scope="manage">
+        <Add />
+      </For>
       {(entries.error ?? remove.error) && <Trouble error={(entries.error ?? remove.error)!} />}
       {!entries.data ? (
         <Wait for="your entries" />

@@ -3,6 +3,7 @@ import { Button, Segmented } from "antd";
 import { Link, useParams, useSearchParams } from "react-router";
 import { api, type ExportPreview, told } from "../../api/client";
 import { usePolicies, useRun } from "../../api/hooks";
+import { For } from "../../parts/For";
 import { Sentence, Trouble, Wait } from "../../parts/Notice";
 import { Reasons } from "../../parts/Reasons";
 import { glyphs, plural, report } from "../../words";
@@ -62,10 +63,12 @@ export function Export() {
       )}
       <Choices query={query} policy={policy} policies={policies.data ?? []} out={out.data} change={change} />
       <div className="acts">
-        <Button type="primary" size="large" href={file} download={out.data.fileName} disabled={out.data.rows === 0}>
-          Write {plural(out.data.rows, "row")} to {out.data.fileName}
-        </Button>
-        <Copy run={id} query={query} out={out.data} />
+        <For scope="export" otherwise={<p>You may look, and not export. An owner of the workspace can change that.</p>}>
+          <Button type="primary" size="large" href={file} download={out.data.fileName} disabled={out.data.rows === 0}>
+            Write {plural(out.data.rows, "row")} to {out.data.fileName}
+          </Button>
+          <Copy run={id} query={query} out={out.data} />
+        </For>
       </div>
       <p>
         To show a colleague: the one-page report, <a href={report(id, "pdf")}>as PDF</a> or{" "}

@@ -6,6 +6,7 @@ import { useSession, useWords } from "../../api/hooks";
 import { Act } from "../../parts/Act";
 import { ActsHead } from "../../parts/ActsHead";
 import { Copy } from "../../parts/Copy";
+import { For } from "../../parts/For";
 import { Trouble, Wait } from "../../parts/Notice";
 import { Scroll } from "../../parts/Scroll";
 import { When } from "../../parts/When";
@@ -70,38 +71,40 @@ export function Keys() {
           }
         />
       )}
-      <form className="add" onSubmit={add}>
-        <Input
-          aria-label="What the key is for"
-          placeholder="what the key is for"
-          value={name}
-          maxLength={120}
-          onChange={(e) => setName(e.target.value)}
-        />
-        <Select
-          aria-label="What it may do"
-          mode="multiple"
-          value={scopes}
-          onChange={setScopes}
-          options={(words.data?.scopes ?? [])
-            .filter((x) => session.data?.scopes.includes(x.code))
-            .map((x) => ({ value: x.code, label: `${x.code}: ${x.says}` }))}
-          optionLabelProp="value"
-          placeholder="what it may do"
-          popupMatchSelectWidth={false}
-          style={{ minWidth: 240 }}
-        />
-        <Select
-          aria-label="When it ends"
-          value={days}
-          onChange={setDays}
-          options={lives}
-          popupMatchSelectWidth={false}
-        />
-        <Button htmlType="submit" disabled={!name.trim() || scopes.length === 0} loading={make.isPending}>
-          Make a key
-        </Button>
-      </form>
+      <For scope="manage">
+        <form className="add" onSubmit={add}>
+          <Input
+            aria-label="What the key is for"
+            placeholder="what the key is for"
+            value={name}
+            maxLength={120}
+            onChange={(e) => setName(e.target.value)}
+          />
+          <Select
+            aria-label="What it may do"
+            mode="multiple"
+            value={scopes}
+            onChange={setScopes}
+            options={(words.data?.scopes ?? [])
+              .filter((x) => session.data?.scopes.includes(x.code))
+              .map((x) => ({ value: x.code, label: `${x.code}: ${x.says}` }))}
+            optionLabelProp="value"
+            placeholder="what it may do"
+            popupMatchSelectWidth={false}
+            style={{ minWidth: 240 }}
+          />
+          <Select
+            aria-label="When it ends"
+            value={days}
+            onChange={setDays}
+            options={lives}
+            popupMatchSelectWidth={false}
+          />
+          <Button htmlType="submit" disabled={!name.trim() || scopes.length === 0} loading={make.isPending}>
+            Make a key
+          </Button>
+        </form>
+      </For>
       {!keys.data ? (
         <Wait for="the keys" />
       ) : (
@@ -150,16 +153,18 @@ function Row({ of: k, onRotate, onRemove }: { of: Schema<"KnownKey">; onRotate: 
         {k.lastUsedFrom && <small className="quiet">from {k.lastUsedFrom}</small>}
       </td>
       <td>
-        <span className="row-acts">
-          {!ended && (
-            <Act of={k.name} onClick={onRotate}>
-              Replace
+        <For scope="manage">
+          <span className="row-acts">
+            {!ended && (
+              <Act of={k.name} onClick={onRotate}>
+                Replace
+              </Act>
+            )}
+            <Act of={k.name} onClick={onRemove}>
+              Take it back
             </Act>
-          )}
-          <Act of={k.name} onClick={onRemove}>
-            Take it back
-          </Act>
-        </span>
+          </span>
+        </For>
       </td>
     </tr>
   );

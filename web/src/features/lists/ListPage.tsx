@@ -1,6 +1,7 @@
 import { Alert } from "antd";
 import { Link, useParams } from "react-router";
 import { useList } from "../../api/hooks";
+import { For } from "../../parts/For";
 import { Sentence, Trouble, Wait } from "../../parts/Notice";
 import { OutboundState } from "../../parts/OutboundState";
 import { useReadiness } from "../outbound/queries";
@@ -26,12 +27,14 @@ export function ListPage() {
       </h1>
       <Sentence>{list.data.sentence}</Sentence>
       {list.data.addresses < list.data.rows && (
-        <p>
-          <a href={`/api/v1/lists/${id}/problems`} download>
-            Download problem rows
-          </a>
-          : empty, repeated, cleaned up or not an address, each with its line.
-        </p>
+        <For scope="export">
+          <p>
+            <a href={`/api/v1/lists/${id}/problems`} download>
+              Download problem rows
+            </a>
+            : empty, repeated, cleaned up or not an address, each with its line.
+          </p>
+        </For>
       )}
       <p>
         <Link to={`/lists/${id}/rows`}>Look at the rows</Link>
@@ -48,14 +51,20 @@ export function ListPage() {
       {readiness.data && readiness.data.state !== "ready" && (
         <Alert type="warning" role="status" className="notice" title={<OutboundState readiness={readiness.data} />} />
       )}
-      <Start list={list.data} />
-      <Estimate list={list.data} />
+      <For scope="run">
+        <Start list={list.data} />
+        <Estimate list={list.data} />
+      </For>
       <Runs list={list.data} />
-      <Retention list={list.data} />
-      <p className="after">
-        Do you have a newer file of this list? <Link to={`/import?for=${id}`}>Import it</Link> to add its rows, update
-        those with the same address, or replace the list.
-      </p>
+      <For scope="import">
+        <Retention list={list.data} />
+      </For>
+      <For scope="import">
+        <p className="after">
+          Do you have a newer file of this list? <Link to={`/import?for=${id}`}>Import it</Link> to add its rows, update
+          those with the same address, or replace the list.
+        </p>
+      </For>
     </>
   );
 }

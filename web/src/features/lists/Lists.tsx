@@ -5,6 +5,7 @@ import type { List } from "../../api/client";
 import { useLists, useSettled } from "../../api/hooks";
 import { Act } from "../../parts/Act";
 import { ActsHead } from "../../parts/ActsHead";
+import { For, useMay } from "../../parts/For";
 import { handOver } from "../../parts/handed";
 import { MiniFlow } from "../../parts/MiniFlow";
 import { Sentence, Trouble, Wait } from "../../parts/Notice";
@@ -27,12 +28,13 @@ export function Lists() {
   const lists = useLists({ archived, search: looked, order });
   const none = lists.data?.length === 0;
   const go = useNavigate();
+  const may = useMay("import");
   const [over, setOver] = useState(false);
   const drop = (e: DragEvent) => {
     e.preventDefault();
     setOver(false);
     const file = e.dataTransfer.files[0];
-    if (!file) return;
+    if (!file || !may) return;
     handOver(file);
     void go("/import");
   };
@@ -49,9 +51,11 @@ export function Lists() {
     >
       <div className="title">
         <h1>{archived ? "Archived lists" : "Lists"}</h1>
-        <Button type="primary" onClick={() => void go("/import")}>
-          Import a list
-        </Button>
+        <For scope="import">
+          <Button type="primary" onClick={() => void go("/import")}>
+            Import a list
+          </Button>
+        </For>
       </div>
       {lists.data && (lists.data.length > 5 || text !== "") && (
         <Suspense fallback={null}>
@@ -64,8 +68,8 @@ export function Lists() {
       {archived && none && !looked && <p>No list is archived.</p>}
       {!archived && none && !looked && (
         <Sentence>
-          There is no list yet. Drop a file anywhere on this page: any CSV or spreadsheet with a column of addresses
-          will do.
+          There is no list yet.{" "}
+          {may && "Drop a file anywhere on this page: any CSV or spreadsheet with a column of addresses will do."}
         </Sentence>
       )}
       {lists.data && lists.data.length > 0 && <Table lists={lists.data} />}
@@ -76,7 +80,7 @@ export function Lists() {
       )}
       {lists.data && (
         <p className="after">
-          {!archived && lists.data.length > 0 && (
+          {may && !archived && lists.data.length > 0 && (
             <span className="quiet">Drop a file anywhere on this page to import it. </span>
           )}
           {archived ? <Link to="/lists">All other lists</Link> : <Link to="/lists?archived=true">Archived lists</Link>}
@@ -142,10 +146,12 @@ function Row({ list: l }: { list: List }) {
       </td>
       <td>
         <span className="row-acts">
-          <Archive list={l} />
-          <Act of={l.name} onClick={() => setAsks(true)}>
-            Delete
-          </Act>
+          <For scope="import">
+            <Archive list={l} />
+            <Act of={l.name} onClick={() => setAsks(true)}>
+              Delete
+            </Act>
+          </For>
         </span>
         {asks && (
           <Suspense fallback={null}>

@@ -3,6 +3,7 @@ import { Button } from "antd";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import { api, told } from "../../api/client";
 import { keys, usePolicies } from "../../api/hooks";
+import { For } from "../../parts/For";
 import { Trouble, Wait } from "../../parts/Notice";
 
 /** Policies shows all policies as sentences. */
@@ -17,9 +18,11 @@ export function Policies() {
     <>
       <div className="title">
         <h1>Policies</h1>
-        <Button type="primary" onClick={() => void go(`/policies/new${on}`)}>
-          Write one of your own
-        </Button>
+        <For scope="manage">
+          <Button type="primary" onClick={() => void go(`/policies/new${on}`)}>
+            Write one of your own
+          </Button>
+        </For>
       </div>
       <p>
         A policy decides which rows are kept, held or dropped. The first rule that fits a row decides. Changing it asks
@@ -33,9 +36,11 @@ export function Policies() {
                 {p.name} <span className="quiet">{p.ready ? "ready-made" : `your own, version ${p.version}`}</span>
               </h2>
               <span className="acts">
-                <Link to={`/policies/new?from=${p.name}${on.replace("?", "&")}`}>Copy</Link>
-                {!p.ready && <Link to={`/policies/${p.name}${on}`}>Change</Link>}
-                {!p.ready && <Remove name={p.name} />}
+                <For scope="manage">
+                  <Link to={`/policies/new?from=${p.name}${on.replace("?", "&")}`}>Copy</Link>
+                  {!p.ready && <Link to={`/policies/${p.name}${on}`}>Change</Link>}
+                  {!p.ready && <Remove name={p.name} />}
+                </For>
               </span>
             </div>
             {p.for && <p>{p.for}</p>}

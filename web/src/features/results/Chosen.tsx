@@ -4,6 +4,7 @@ import type { ReactNode } from "react";
 import { useNavigate } from "react-router";
 import { api, type Result, type Run, type Schema, told } from "../../api/client";
 import { keys } from "../../api/hooks";
+import { useMay } from "../../parts/For";
 import { Trouble, Wait } from "../../parts/Notice";
 import { glyphs, number, plural } from "../../words";
 import type { Filter } from "./filter";
@@ -104,6 +105,7 @@ export function AllChosen({ run, filter, clear }: { run: Run; filter: Filter; cl
 function Bar({ run, clear, says, decide, ask, out, many, children }: Acts) {
   const client = useQueryClient();
   const go = useNavigate();
+  const may = useMay("run");
   const deciding = useMutation({
     mutationFn: decide,
     onSuccess: async () => {
@@ -128,6 +130,7 @@ function Bar({ run, clear, says, decide, ask, out, many, children }: Acts) {
       <strong role="status">{says}</strong>
       <span className="acts">
         {!many &&
+          may &&
           overrides.map(([d, label]) => (
             <Button
               key={d}
@@ -139,7 +142,7 @@ function Bar({ run, clear, says, decide, ask, out, many, children }: Acts) {
             </Button>
           ))}
         {many && <span className="quiet">A rule of a policy decides about so many.</span>}
-        {run.state === "finished" && (
+        {may && run.state === "finished" && (
           <Button size="small" loading={asking.isPending} onClick={() => asking.mutate()}>
             Ask again
           </Button>

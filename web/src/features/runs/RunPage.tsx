@@ -6,6 +6,7 @@ import { api, type Run, told } from "../../api/client";
 import { keys, useRun, useWords } from "../../api/hooks";
 import { ActsHead } from "../../parts/ActsHead";
 import { Flow } from "../../parts/Flow";
+import { For } from "../../parts/For";
 import { Sentence, Trouble, Wait } from "../../parts/Notice";
 import { Reasons } from "../../parts/Reasons";
 import { glyphs, number, plural, report, tones } from "../../words";
@@ -36,12 +37,14 @@ function Whole({ run }: { run: Run }) {
           Run {run.id}: {run.state}
         </h1>
         <span className="acts">
-          {!run.finishedAt && <Life run={run} />}
-          {run.state === "finished" && run.mayAsk > 0 && (
-            <AskAgain run={run} which={{}}>
-              Ask again about {plural(run.mayAsk, "address", "addresses")}
-            </AskAgain>
-          )}
+          <For scope="run">
+            {!run.finishedAt && <Life run={run} />}
+            {run.state === "finished" && run.mayAsk > 0 && (
+              <AskAgain run={run} which={{}}>
+                Ask again about {plural(run.mayAsk, "address", "addresses")}
+              </AskAgain>
+            )}
+          </For>
           {run.done > 0 && <Button href={report(run.id, "pdf")}>Report</Button>}
           <Button onClick={() => void go(`/runs/${run.id}/domains`)} disabled={run.done === 0}>
             Domains
