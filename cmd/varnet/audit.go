@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"strings"
 	"time"
 
 	"varnet/internal/client"
@@ -43,7 +44,7 @@ func whoDid(e contract.AuditEntry) string {
 	case e.PersonID > 0:
 		return cmp.Or(e.Person, fmt.Sprintf("person %d", e.PersonID))
 	case e.KeyID > 0:
-		return fmt.Sprintf("key %d", e.KeyID)
+		return strings.TrimSpace(fmt.Sprintf("key %d %s", e.KeyID, e.Key))
 	}
 	return cmp.Or(e.Job, "nobody known")
 }

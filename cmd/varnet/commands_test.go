@@ -295,6 +295,17 @@ func TestCommands(t *testing.T) {
 		good("audit export -out $/audit.jsonl"),
 		wrong("audit export", "-out FILE is missing"),
 	)
+	h.walk( // installation
+		good("installation", "One signs up by invitation.", "default", "150", "any number"),
+		good("installation set -sign-up closed -keep-days 90", "Nobody signs up.", "at most 90 days"),
+		good("installation limit 1 1000", "1,000"),
+		failing("installation limit 99 1000", "no such record"),
+		failing("installation set -sign-up everybody", "body.signUp"),
+		failing("installation set -issuer http://elsewhere.example", "https"),
+		wrong("installation limit 1 many", "ROWS is a number"),
+		good("installation set -sign-up invitation -keep-days 0", "One signs up by invitation."),
+		good("installation limit 1 0", "any number"),
+	)
 	h.walk( // workers
 		good("workers", "lanes at work", "direct"),
 		failing("workers drain nobody", "nobody"),

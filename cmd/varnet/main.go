@@ -34,7 +34,7 @@ type action func(ctx context.Context) error
 func commands() []command {
 	return []command{
 		checkCommand(), cleanCommand(), listsCommand(), runsCommand(), exportCommand(), reportCommand(), policiesCommand(), catalogueCommand(),
-		outboundCommand(), lettersCommand(), keysCommand(), signInCommand(), signOutCommand(), teamCommand(), auditCommand(), workersCommand(), serveCommand(), workerCommand(), relayCommand(), migrateCommand(), inspectCommand(), keyCommand(), personCommand(),
+		outboundCommand(), lettersCommand(), keysCommand(), signInCommand(), signOutCommand(), teamCommand(), auditCommand(), installationCommand(), workersCommand(), serveCommand(), workerCommand(), relayCommand(), migrateCommand(), inspectCommand(), keyCommand(), personCommand(),
 		contractCommand(), versionCommand(), completionCommand(), practiceCommand(),
 	}
 }

@@ -44,6 +44,7 @@ func migrateCommand() command {
 
 func migrateDatabase(c *cli) action {
 	dsn := c.database()
+	serveAs := c.flags.String("serve-as", "", "the database role that service and workers use; it is given what they need, and nothing to change the audit trail or the schema with")
 	return func(ctx context.Context) error {
 		at, err := dsn()
 		if err != nil {
@@ -57,6 +58,9 @@ func migrateDatabase(c *cli) action {
 		before, err := db.Schema(ctx)
 		if err == nil {
 			err = db.Migrate(ctx)
+		}
+		if err == nil && *serveAs != "" {
+			err = db.ServeAs(ctx, *serveAs)
 		}
 		if err != nil {
 			return err

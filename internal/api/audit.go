@@ -195,19 +195,23 @@ func (a *API) auditPage(ctx context.Context, in *auditInput, f store.AuditFilter
 		return nil, a.failed(ctx, err)
 	}
 	out := make([]contract.AuditEntry, len(found))
-	var people []int64
+	var people, keys []int64
 	for i, k := range found {
 		if out[i], err = entryOf(k); err != nil {
 			return nil, a.failed(ctx, err)
 		}
-		people = append(people, out[i].PersonID)
+		people, keys = append(people, out[i].PersonID), append(keys, out[i].KeyID)
+	}
+	keyNames, err := a.store.KeyNames(ctx, keys)
+	if err != nil {
+		return nil, a.failed(ctx, err)
 	}
 	names, err := a.store.PersonNames(ctx, people)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
 	for i := range out {
-		out[i].Person = names[out[i].PersonID]
+		out[i].Person, out[i].Key = names[out[i].PersonID], keyNames[out[i].KeyID]
 		out[i].Says = a.saysOf(out[i].Action)
 	}
 	return pageOf(out, in.Limit.Limit, func(e contract.AuditEntry) any { return e.Seq }), nil

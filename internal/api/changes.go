@@ -45,6 +45,14 @@ func nameEvents(doc *huma.OpenAPI) {
 // beatEvery is how often a stream without news says that it is alive.
 const beatEvery = 15 * time.Second
 
+// stillIn reports whether whoever watches may still do so: a stream ends with the session or
+// key that it was opened with, and when that works in another workspace.
+func (a *API) stillIn(ctx context.Context) bool {
+	c := callerOf(ctx)
+	in, err := a.store.StillIn(ctx, c.WorkspaceID, c.KeyID, c.Session.ID)
+	return err != nil || in // a database that does not answer is no reason to go
+}
+
 // changes tells the changes of a workspace, the same thing at most once in a moment.
 func (a *API) changes(ctx context.Context, _ *struct{}, send sse.Sender) {
 	w := a.live.Watch(workspace(ctx).ID)
@@ -63,7 +71,7 @@ func (a *API) changes(ctx context.Context, _ *struct{}, send sse.Sender) {
 				}
 			}
 		case now := <-beat.C:
-			if send.Data(contract.Beat{At: now}) != nil {
+			if !a.stillIn(ctx) || send.Data(contract.Beat{At: now}) != nil {
 				return
 			}
 		case <-ctx.Done():

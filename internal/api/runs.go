@@ -220,6 +220,9 @@ func (a *API) runEvents(ctx context.Context, in *ByID, send sse.Sender) {
 			return
 		}
 		state := fmt.Sprint(out.Body.State, out.Body.Done, out.Body.Postponed, out.Body.Again, out.Body.PerMinute, out.Body.Notices, summary.Waiting(out.Body.Waits))
+		if beat%50 == 49 && !a.stillIn(ctx) {
+			return
+		}
 		if state != last || beat%50 == 0 { // at least every 15 s, so that a dead line is noticed
 			if send.Data(out.Body) != nil {
 				return

@@ -90,7 +90,11 @@ func install(w *practice.World, port int, settings ...string) (*installation, er
 	if err != nil {
 		return nil, fmt.Errorf("make a key: %w", err)
 	}
-	service := command("serve", "-log-level", "warn")
+	const person = "ada.moss@fernhollow.example"
+	if err := command("person", "new", person, "-name", "Ada Moss", "-installation").Run(); err != nil {
+		return nil, fmt.Errorf("make a person: %w", err)
+	}
+	service := command("serve", "-log-level", "warn", "-demo", person)
 	if err := service.Start(); err != nil {
 		return nil, err
 	}

@@ -91,3 +91,18 @@ func (c *Client) ExportAudit(ctx context.Context, w io.Writer) error {
 func (c *Client) VerifyAudit(ctx context.Context) (v contract.AuditVerification, err error) {
 	return v, c.call(ctx, http.MethodGet, "/installation/audit/verification", nil, &v)
 }
+
+// Installation returns what holds for all workspaces, and what each uses.
+func (c *Client) Installation(ctx context.Context) (i contract.Installation, err error) {
+	return i, c.call(ctx, http.MethodGet, "/installation", nil, &i)
+}
+
+// SetInstallation changes what holds for all workspaces.
+func (c *Client) SetInstallation(ctx context.Context, s contract.InstallationSettings) (i contract.Installation, err error) {
+	return i, c.call(ctx, http.MethodPut, "/installation", s, &i)
+}
+
+// LimitWorkspace limits the rows of all lists of a workspace; 0: any number.
+func (c *Client) LimitWorkspace(ctx context.Context, workspace, rows int64) (i contract.Installation, err error) {
+	return i, c.call(ctx, http.MethodPut, fmt.Sprintf("/installation/workspaces/%d", workspace), contract.WorkspaceLimits{MaxRows: rows}, &i)
+}

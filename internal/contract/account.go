@@ -283,6 +283,7 @@ type AuditEntry struct {
 	PersonID int64     `json:"personId,omitempty" doc:"Who did it."`
 	Person   string    `json:"person,omitempty" doc:"Their name, if they are still known."`
 	KeyID    int64     `json:"keyId,omitempty" doc:"The key it was done with."`
+	Key      string    `json:"key,omitempty" doc:"Its name, if there still is one."`
 	Job      string    `json:"job,omitempty" doc:"The job that did it, where nobody was there."`
 	From     string    `json:"from,omitempty" doc:"From which network address."`
 	Action   string    `json:"action" doc:"What was done: the name of an operation, or of what a job did."`

@@ -131,5 +131,12 @@ func TestFirstOwner(t *testing.T) {
 	do("begin", chromedp.Navigate(begin), browser.Fill("Name", "Enid Rowan"), browser.Fill("Address", "enid.rowan@fernhollow.example"), browser.Fill("Password", "enid.rowan!"), browser.Press("Begin"),
 		browser.Text("too much like your name"), browser.Fill("Password", "sorrel and tansy"), browser.Press("Begin"), browser.Text("Setup"), browser.Text("Installation"))
 	do("its pages", chromedp.Navigate(s.URL+"/installation"), browser.Text("1 workspace"), chromedp.Navigate(s.URL+"/audit?of=installation"), browser.Press("Verify the whole trail"), browser.Text("as they were written"))
+	do("another workspace", chromedp.Evaluate(`fetch("/api/v1/workspaces", {method: "POST", headers: {"Content-Type": "application/json"}, body: '{"name": "Upper Loam branch"}'}).then(() => location.assign("/lists"))`, nil),
+		browser.Wait(`document.querySelector("select")?.selectedOptions[0].innerText === "Upper Loam branch"`), browser.Text("There is no list yet"))
+	do("and back", chromedp.Evaluate(`(() => {
+		const choice = document.querySelector("select");
+		Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set.call(choice, "1");
+		choice.dispatchEvent(new Event("change", {bubbles: true}));
+	})()`, nil), browser.Wait(`document.querySelector("select")?.selectedOptions[0].innerText === "default"`))
 	do("no second time", browser.Press("Sign out"), browser.Text("Sign in as"), chromedp.Navigate("about:blank"), chromedp.Navigate(begin), browser.Fill("Name", "Somebody"), browser.Fill("Address", "some.body@fernhollow.example"), browser.Fill("Password", "sorrel and tansy"), browser.Press("Begin"), browser.Text("This link was used"))
 }

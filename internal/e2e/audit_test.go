@@ -3,6 +3,7 @@ package e2e
 import (
 	"bufio"
 	"encoding/json"
+	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -11,6 +12,9 @@ import (
 	"testing"
 	"time"
 
+	"github.com/jackc/pgx/v5"
+
+	"varnet/internal/client"
 	"varnet/internal/contract"
 	"varnet/internal/testkit"
 )
@@ -148,5 +152,48 @@ func TestSignInCommand(t *testing.T) {
 	}
 	if out, err := varnet("team").CombinedOutput(); err == nil || !strings.Contains(string(out), "You are not signed in") {
 		t.Errorf("signed out: %s", out)
+	}
+}
+
+// TestServiceRole: the service works as a role of the database that owns nothing, and to which
+// the audit trail is closed but for appending.
+func TestServiceRole(t *testing.T) {
+	t.Parallel()
+	i := testkit.World(t, "fernhollow")
+	owner := testkit.Database(t)
+	at, err := url.Parse(owner)
+	if err != nil {
+		t.Fatal(err)
+	}
+	role := strings.Trim(at.Path, "/") + "_service"
+	settings := testkit.Settings(owner, i)
+	conn, err := pgx.Connect(t.Context(), owner)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(t.Context())
+	if _, err := conn.Exec(t.Context(), "CREATE ROLE "+role+" LOGIN PASSWORD 'serves'"); err != nil {
+		t.Fatal(err)
+	}
+	if out, err := testkit.Command(settings, "migrate", "-serve-as", role).CombinedOutput(); err != nil {
+		t.Fatalf("%v: %s", err, out)
+	}
+	at.User = url.UserPassword(role, "serves")
+	s := testkit.Serve(t, append(testkit.Settings(at.String(), i), "VARNET_MIGRATE=no"))
+	api := client.New(s.URL, s.Key)
+	_, run := startNamed(t, api, "members.csv", []byte("e-mail\nada.moss@fernhollow.example\nben@longgone.example\n"), "mailbox")
+	if r, err := api.Wait(t.Context(), run.ID, func(contract.Run) {}); err != nil || r.State != "finished" {
+		t.Errorf("%+v, %v", r, err)
+	}
+	if err := api.DeleteList(t.Context(), run.ListID); err != nil {
+		t.Error(err)
+	}
+	if v, err := api.VerifyAudit(t.Context()); err != nil || v.Entries < 2 || v.Broken != 0 {
+		t.Errorf("%+v, %v", v, err)
+	}
+	for _, sql := range []string{"UPDATE audit SET body = '{}'", "TRUNCATE audit", "ALTER TABLE audit DISABLE TRIGGER USER", "DROP TABLE audit", "DELETE FROM audit"} {
+		if err := try(t, s, sql); err == nil {
+			t.Errorf("the service's role may %s", sql)
+		}
 	}
 }

@@ -125,13 +125,20 @@ func (s *Store) ForgetAudit(ctx context.Context) (int64, error) {
 	return tag.RowsAffected(), err
 }
 
-// PersonNames returns the names of people by their numbers.
+// PersonNames and KeyNames return the names of people and keys by their numbers.
 func (s *Store) PersonNames(ctx context.Context, ids []int64) (map[int64]string, error) {
+	return s.names(ctx, "SELECT id, name FROM person WHERE id = ANY ($1)", ids)
+}
+func (s *Store) KeyNames(ctx context.Context, ids []int64) (map[int64]string, error) {
+	return s.names(ctx, "SELECT id, name FROM key WHERE id = ANY ($1)", ids)
+}
+
+func (s *Store) names(ctx context.Context, sql string, ids []int64) (map[int64]string, error) {
 	type named struct {
 		ID   int64
 		Name string
 	}
-	found, err := many[named](ctx, s.db, "SELECT id, name FROM person WHERE id = ANY ($1)", ids)
+	found, err := many[named](ctx, s.db, sql, ids)
 	out := map[int64]string{}
 	for _, n := range found {
 		out[n.ID] = n.Name

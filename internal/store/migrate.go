@@ -10,6 +10,12 @@ import (
 // error.
 func (s *Store) Migrate(ctx context.Context) error { return migrate.Up(ctx, s.pool) }
 
+// ServeAs gives a database role what service and workers need, and nothing to change the
+// audit trail or the schema with.
+func (s *Store) ServeAs(ctx context.Context, role string) error {
+	return migrate.ServeAs(ctx, s.pool, role)
+}
+
 // Schema returns the schema that the database has; 0: none yet.
 func (s *Store) Schema(ctx context.Context) (int64, error) { return migrate.Version(ctx, s.pool) }
 

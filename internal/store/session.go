@@ -108,6 +108,13 @@ func (s *Store) SessionOf(ctx context.Context, session string, from netip.Addr) 
 	return in, err
 }
 
+// StillIn reports whether a key (0: none) or a session is good, and works in a workspace.
+func (s *Store) StillIn(ctx context.Context, workspace, key, session int64) (in bool, err error) {
+	err = s.db.QueryRow(ctx, `SELECT EXISTS (SELECT FROM key WHERE id = $2 AND workspace_id = $1 AND (expires_at IS NULL OR expires_at > now()))
+		OR EXISTS (SELECT FROM person_session s JOIN member m USING (workspace_id, person_id) WHERE s.id = $3 AND workspace_id = $1 AND expires_at > now())`, workspace, key, session).Scan(&in)
+	return in, err
+}
+
 // Ticket is what stands between two steps of signing in.
 type Ticket struct {
 	Kind      string

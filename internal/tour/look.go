@@ -43,7 +43,16 @@ var pages = []struct{ name, path string }{
 	{"letters", "/letters"},
 	{"health", "/health"},
 	{"glossary", "/glossary"},
+	{"person", "/person"},
+	{"team", "/team"},
+	{"audit", "/audit"},
+	{"installation", "/installation"},
+	{"device", "/device?code=BCDF-GHJK"},
 	{"none", "/nowhere"},
+	{"door-in", "/sign-in"},
+	{"door-up", "/sign-up"},
+	{"door-begin", "/begin#x"},
+	{"door-invitation", "/invitation#x"},
 }
 
 // look takes a picture of every page on every screen, and prints what is wrong with it.

@@ -53,6 +53,23 @@ func Up(ctx context.Context, pool *pgxpool.Pool) error {
 	return nil
 }
 
+// ServeAs gives a role that is not the schema's owner what service and workers need. Of the
+// audit trail it may read and append, and delete what its trigger lets go.
+func ServeAs(ctx context.Context, pool *pgxpool.Pool, role string) error {
+	name := pgx.Identifier{role}.Sanitize()
+	for _, sql := range []string{
+		"GRANT USAGE ON SCHEMA public TO " + name,
+		"GRANT SELECT, INSERT, UPDATE, DELETE ON ALL TABLES IN SCHEMA public TO " + name,
+		"GRANT USAGE, SELECT ON ALL SEQUENCES IN SCHEMA public TO " + name,
+		"REVOKE UPDATE, TRUNCATE ON audit FROM " + name,
+	} {
+		if _, err := pool.Exec(ctx, sql); err != nil {
+			return fmt.Errorf("give the role %s what the service needs: %w", name, err)
+		}
+	}
+	return nil
+}
+
 // To brings Varnet's own schema up to a version.
 func To(ctx context.Context, pool *pgxpool.Pool, version int64) error {
 	db := stdlib.OpenDBFromPool(pool)

@@ -2611,6 +2611,8 @@ export interface components {
             hash: string;
             /** @description The job that did it, where nobody was there. */
             job?: string;
+            /** @description Its name, if there still is one. */
+            key?: string;
             /**
              * Format: int64
              * @description The key it was done with.

@@ -121,7 +121,7 @@ export function Audit() {
 
 function who(e: Entry): string {
   if (e.personId) return e.person ?? `person ${e.personId}, who is gone`;
-  if (e.keyId) return `key ${e.keyId}`;
+  if (e.keyId) return e.key ? `the key “${e.key}”` : `key ${e.keyId}`;
   return e.job ? `the job “${e.job}”` : "nobody known";
 }
 

@@ -93,6 +93,7 @@ function Workspace({ of: w }: { of: Usage }) {
           <InputNumber
             aria-label={`Rows at most of ${w.name}`}
             placeholder="any number"
+            style={{ width: 128 }}
             min={0}
             controls={false}
             value={most}
