@@ -43,7 +43,7 @@ func workerCommand() command {
 type settings struct {
 	dsn func() (string, error)
 
-	listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, lanes, unknown, catalogues, migrate, pprof, level, demo *string
+	listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, lanes, unknown, catalogues, migrate, pprof, level, demo, proxies *string
 }
 
 func (c *cli) settings() settings {
@@ -302,6 +302,7 @@ func (s settings) parseRounds(c *cli) (rounds pace.Rounds, err error) {
 func serve(c *cli) action {
 	s := c.settings()
 	s.listen = c.setting("listen", "VARNET_LISTEN", "127.0.0.1:8025", "where to serve API and console")
+	s.proxies = c.setting("proxies", "VARNET_PROXIES", "127.0.0.0/8,::1/128", "the networks of proxies in front of the service, whose X-Forwarded-For and X-Forwarded-Proto are believed")
 	s.demo = c.setting("demo", "VARNET_DEMO", "", "the address of a person whom anybody on this machine may sign in as; for demos, and only where -listen is on loopback")
 	return func(ctx context.Context) error {
 		config, dsn, err := s.config(c)
@@ -316,6 +317,14 @@ func serve(c *cli) action {
 		defer l.Close()
 		if at, err := netip.ParseAddrPort(l.Addr().String()); *s.demo != "" && (err != nil || !at.Addr().IsLoopback()) {
 			return c.wrongUse("-demo lets anybody in, so -listen is on loopback with it, such as 127.0.0.1:8025")
+		}
+		options := api.Options{Demo: *s.demo}
+		for _, text := range fields(*s.proxies) {
+			p, err := netip.ParsePrefix(text)
+			if err != nil {
+				return c.wrongUse(fmt.Sprintf("-proxies are networks such as 192.0.2.0/24, not %q", text))
+			}
+			options.Proxies = append(options.Proxies, p)
 		}
 		config.Serves = true
 		engine, err := s.open(ctx, dsn, config)
@@ -335,14 +344,14 @@ func serve(c *cli) action {
 			}
 		}()
 		engine.Log.Info("serving", "url", "http://"+l.Addr().String())
-		return serveUntil(ctx, l, engine, *s.demo)
+		return serveUntil(ctx, l, engine, options)
 	}
 }
 
 // serveUntil serves until ctx ends, then lets requests and parcels in flight
 // come to their end.
-func serveUntil(ctx context.Context, l net.Listener, engine *work.Engine, demo string) error {
-	server := &http.Server{Handler: api.New(ctx, engine, demo), ReadHeaderTimeout: 10 * time.Second,
+func serveUntil(ctx context.Context, l net.Listener, engine *work.Engine, o api.Options) error {
+	server := &http.Server{Handler: api.New(ctx, engine, o), ReadHeaderTimeout: 10 * time.Second,
 		ErrorLog: slog.NewLogLogger(engine.Log.Handler(), slog.LevelDebug)}
 	failed := make(chan error, 1)
 	go func() { failed <- server.Serve(l) }()

@@ -52,19 +52,28 @@ func (t throttle) wait(n int) time.Duration {
 
 // subject is what is tried, and how often that may be.
 type subject struct {
-	name string // never kept, but as a keyed hash
+	name      string // never kept, but as a keyed hash
+	says      string // for the audit trail
+	canonical string // the address that it is about; "" for none
+	from      netip.Addr
 	throttle
 }
 
 // account and network are subjects of wrong passwords and codes, lettersTo and lettersFor of
 // letters that anybody may have sent.
 func accountSubject(what, canonical string) subject {
-	return subject{"account " + what + " " + canonical, ofAccount}
+	return subject{name: "account " + what + " " + canonical, says: "the " + what + " of an account", canonical: canonical, throttle: ofAccount}
 }
-func networkSubject(from netip.Addr) subject { return subject{"network " + network(from), ofNetwork} }
-func lettersTo(canonical string) subject     { return subject{"letters to " + canonical, ofLetters} }
-func lettersFor(from netip.Addr) subject     { return subject{"letters for " + network(from), ofCallers} }
-func (a *Accounts) hashOf(s subject) []byte  { return a.Secrets.Fingerprint(s.name, "attempts") }
+func networkSubject(from netip.Addr) subject {
+	return subject{name: "network " + network(from), says: "a network", from: from, throttle: ofNetwork}
+}
+func lettersTo(canonical string) subject {
+	return subject{name: "letters to " + canonical, says: "letters to an address", canonical: canonical, throttle: ofLetters}
+}
+func lettersFor(from netip.Addr) subject {
+	return subject{name: "letters for " + network(from), says: "letters that a network asks for", from: from, throttle: ofCallers}
+}
+func (a *Accounts) hashOf(s subject) []byte { return a.Secrets.Fingerprint(s.name, "attempts") }
 
 // network is what counts as one caller: an IPv4 address, a /64 of IPv6.
 func network(from netip.Addr) string {
@@ -96,12 +105,27 @@ func (a *Accounts) count(ctx context.Context, subjects ...subject) error {
 			return err
 		}
 		if wait := s.wait(n); wait > 0 {
-			if err := a.Store.BlockAttempts(ctx, a.hashOf(s), time.Now().Add(wait)); err != nil {
+			if err := a.rest(ctx, s, n, wait); err != nil {
 				return err
 			}
 		}
 	}
 	return nil
+}
+
+// rest lets a subject rest, and tells the audit trail.
+func (a *Accounts) rest(ctx context.Context, s subject, tries int, wait time.Duration) error {
+	if err := a.Store.BlockAttempts(ctx, a.hashOf(s), time.Now().Add(wait)); err != nil {
+		return err
+	}
+	e := Entry{Action: "throttle", Result: DoneResult, Detail: fmt.Sprintf("%s rests for %s after %d tries", s.says, waitWords(wait), tries)}
+	if s.canonical != "" {
+		e.Address = a.Fingerprint(s.canonical)
+	}
+	if s.from.IsValid() {
+		e.From = s.from.String()
+	}
+	return Audit(ctx, a.Store, e)
 }
 
 // forgive forgets the tries of a subject: whoever tried was who they said.

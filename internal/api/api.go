@@ -10,6 +10,7 @@ import (
 	"errors"
 	"log/slog"
 	"net/http"
+	"net/netip"
 	"strconv"
 	"strings"
 	"time"
@@ -50,16 +51,25 @@ type API struct {
 	operations map[string]string
 }
 
+// Options are what the service is told about those who call it.
+type Options struct {
+	// Demo is the address of the person of a demo, as whom anybody on this machine may sign
+	// in; "" where it is none.
+	Demo string
+	// Proxies are the networks of proxies in front of the service that are believed.
+	Proxies []netip.Prefix
+}
+
 // New returns the handler of everything the service serves. Event streams end
-// when ending does. demo is the address of the person of a demo, "" where it is none.
-func New(ending context.Context, e *work.Engine, demo string) http.Handler {
+// when ending does.
+func New(ending context.Context, e *work.Engine, o Options) http.Handler {
 	a := &API{store: e.Store, engine: e, log: e.Log, ending: ending, summaries: &summary.Summaries{Source: e.Store, Left: e.Left},
 		importer: &intake.Importer{Store: e.Store, Grammar: e.Grammar, Catalogue: e.Catalogue}, live: live.New(e.Store, e.Log),
 		letters: &letter.Office{Store: e.Store, Secrets: e.Secrets}}
-	a.accounts = &account.Accounts{Store: e.Store, Secrets: e.Secrets, Office: a.letters, Post: e.PostLetter, Log: e.Log, Demo: demo}
+	a.accounts = &account.Accounts{Store: e.Store, Secrets: e.Secrets, Office: a.letters, Post: e.PostLetter, Log: e.Log, Demo: o.Demo}
 	go a.live.Run(ending)
 	r := chi.NewRouter()
-	r.Use(a.logged, secured, zoned, sameOrigin().Handler, middleware.Compress(compression, compressed...))
+	r.Use(forwarded(o.Proxies), a.logged, secured, zoned, sameOrigin().Handler, middleware.Compress(compression, compressed...))
 	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("ok\n")) })
 	r.Get("/readyz", a.ready)
 	r.Handle("/metrics", promhttp.Handler())

@@ -1,9 +1,13 @@
 package api
 
 import (
+	"context"
 	"encoding/json"
 	"net/http"
+	"net/netip"
+	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -44,6 +48,44 @@ func secured(next http.Handler) http.Handler {
 		next.ServeHTTP(w, r)
 	})
 }
+
+type overTLSKey struct{}
+
+// forwarded believes what proxies of ours say: who asks them, and whether over TLS. The last
+// address of X-Forwarded-For that is no proxy of ours is who asks; what is before it, anybody
+// may have written.
+func forwarded(proxies []netip.Prefix) func(http.Handler) http.Handler {
+	ours := func(a netip.Addr) bool {
+		return slices.ContainsFunc(proxies, func(p netip.Prefix) bool { return p.Contains(a) })
+	}
+	return func(next http.Handler) http.Handler {
+		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			tls := r.TLS != nil
+			if ours(addressOf(r.RemoteAddr)) {
+				tls = tls || r.Header.Get("X-Forwarded-Proto") == "https"
+				chain := strings.Split(strings.Join(r.Header.Values("X-Forwarded-For"), ","), ",")
+				for _, text := range slices.Backward(chain) {
+					a, err := netip.ParseAddr(strings.TrimSpace(text))
+					if err != nil {
+						break
+					}
+					r.RemoteAddr = netip.AddrPortFrom(a.Unmap(), 0).String()
+					if !ours(a.Unmap()) {
+						break
+					}
+				}
+			}
+			if tls {
+				w.Header().Set("Strict-Transport-Security", "max-age=31536000")
+				r = r.WithContext(context.WithValue(r.Context(), overTLSKey{}, true))
+			}
+			next.ServeHTTP(w, r)
+		})
+	}
+}
+
+// overTLS reports whether a browser has reached us over TLS.
+func overTLS(ctx context.Context) bool { return ctx.Value(overTLSKey{}) == true }
 
 // sameOrigin refuses what a browser sends for another site.
 func sameOrigin() *http.CrossOriginProtection {

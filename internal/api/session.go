@@ -9,7 +9,6 @@ import (
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
-	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 
 	"varnet/internal/account"
 	"varnet/internal/contract"
@@ -113,8 +112,8 @@ func (s *Sender) Resolve(ctx huma.Context) []error {
 	if c, err := huma.ReadCookie(ctx, deviceCookie); err == nil {
 		s.from.Device = c.Value
 	}
-	if r, _ := humachi.Unwrap(ctx); s.from.Origin == "" && r.TLS != nil {
-		s.from.Origin = "https://" + r.Host
+	if s.from.Origin == "" && overTLS(ctx.Context()) {
+		s.from.Origin = "https://" + ctx.Host()
 	}
 	return nil
 }

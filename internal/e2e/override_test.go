@@ -171,7 +171,7 @@ func TestKeyboardAlone(t *testing.T) {
 	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
 	downloads := t.TempDir()
 	do := drive(t, browser.Options{Width: 1280, Height: 800, Downloads: downloads})
-	do("sign in", chromedp.Navigate(s.URL+"/sign-in"), tabTo("#key"), chromedp.KeyEvent(s.Key+"\r"), browser.Text("There is no list yet"))
+	do("sign in", chromedp.Navigate(s.URL+"/sign-in"), browser.Wait(`document.activeElement.labels?.[0]?.innerText === "Address"`), chromedp.KeyEvent(testkit.Person+"\t"+testkit.Password+"\r"), browser.Text("There is no list yet"))
 	do("to bring a list in", tabTo("Import a list"), chromedp.KeyEvent("\r"), browser.Text("Or paste text"))
 	do("paste", tabTo("Or paste text"), chromedp.KeyEvent("\r"), tabTo("Text with addresses in it"), pasted(hostile(i.World.Operators[0].Domains[0])), tabTo("Look at it"), chromedp.KeyEvent("\r"), browser.Text("300 columns"))
 	do("bring in", tabTo("Import"), chromedp.KeyEvent("\r"), browser.Text("3 rows with "))

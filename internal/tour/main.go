@@ -80,12 +80,12 @@ func (t *tour) run(ctx context.Context, look bool) error {
 		{"evidence", chromedp.Tasks{t.search("hedgerow-post"), browser.Text("addresses fit"), chromedp.Sleep(900 * time.Millisecond),
 			browser.Click("tbody tr:nth-child(3) button"), browser.Text("made-up mailboxes"), chromedp.Sleep(500 * time.Millisecond)}},
 		{"domains", chromedp.Tasks{t.ofRun("/runs/%s/domains"), browser.Text("the largest first")}},
-		{"rows", chromedp.Tasks{t.open("/lists/1/rows?by=4&down=true"), browser.Text("Rows 1 to"), chromedp.Sleep(500 * time.Millisecond)}},
+		{"team", chromedp.Tasks{t.open("/team"), browser.Text("Cai Fern"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"check", chromedp.Tasks{t.open("/check#nell.hartwood%40sundial-nursery.example"), browser.Text("made-up mailboxes")}},
 		{"policy", chromedp.Tasks{t.ofRun("/policies/new?from=reach-further&run=%s"), browser.Text("whatever no rule fits"), browser.Text("rows will be kept"), chromedp.Sleep(600 * time.Millisecond)}},
 		{"export", chromedp.Tasks{t.ofRun("/runs/%s/export?form=results&columns=finding,cause,traits,decision"), browser.Text("Preview of the file"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"catalogues", chromedp.Tasks{t.ownEntries(), t.open("/catalogues"), browser.Text("Followed catalogues"), browser.Text("seedbank")}},
-		{"setup", chromedp.Tasks{t.open("/setup"), browser.Text("Outbound is"), browser.Text("opens this workspace"), chromedp.Sleep(300 * time.Millisecond)}},
+		{"setup", chromedp.Tasks{t.open("/setup"), browser.Text("Outbound is"), browser.Text("Anybody may sign up"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"run-dark", chromedp.Tasks{dark, t.ofRun("/runs/%s"), browser.Text(": finished"), chromedp.Sleep(300 * time.Millisecond)}},
 	} {
 		if err := browser.Do(tab, 45*time.Second, p.steps...); err != nil {
@@ -101,9 +101,6 @@ func (t *tour) run(ctx context.Context, look bool) error {
 		if err := t.paper(name, command); err != nil {
 			return err
 		}
-	}
-	if err := t.terminal("outbound-terminal", "outbound"); err != nil {
-		return err
 	}
 	return t.terminal("clean", "clean", t.list, "-out", "kept.csv")
 }
