@@ -64,6 +64,7 @@ func installed(t *testing.T) hand {
 	h.put("mine.json", `{"for": "Beans only.", "rules": [{"do": "drop", "findings": ["undeliverable"]}], "otherwise": "hold"}`)
 	h.put("slip.json", `{"rules": [{"do": "drop", "finding": ["undeliverable"]}]}`)
 	h.put("cut.json", `{"rules": [`)
+	h.put("lanes.json", `{"rules": [{"of": "operator", "pattern": "postbarn.example", "lanes": 2}]}`)
 	h.put("rules.json", `{"rules": [{"of": "domain", "pattern": "*.nethermoss.example", "depth": "never", "note": "they list whoever asks"}]}`)
 	h.put("theirs.txt", "# kept elsewhere\ntenminutes.example\nquickpost.example\n")
 	h.put("odd.txt", "tenminutes.example\nno domain\n")
@@ -287,6 +288,10 @@ func TestCommands(t *testing.T) {
 		wrong("team invite bea.quill@fernhollow.example guest", `there is no role "guest"`),
 		wrong("team role ada owner", `"ada" is not the number of a person`),
 		good("team workspaces", "You are in no workspace."),
+		good("team rules", "There are no rules"),
+		good("team rules set $/rules.json", "Addresses at *.nethermoss.example are never asked about."),
+		good("team rules -json", `"pattern": "*.nethermoss.example"`),
+		failing("team rules set $/lanes.json", "set for the installation"),
 		good("audit", "delete-key", "keys/2", "key 1", "make-key"),
 		good("audit -action make-key -days 1", "make-key"),
 		good("audit -installation", "set-letter-server"),

@@ -132,11 +132,11 @@ func removeFailed(c *cli) action {
 }
 
 // ruleList makes a command that shows the rules; as JSON they are what set reads.
-func ruleList(c *cli, call func(context.Context, *client.Client) (contract.Outbound, error)) action {
+func ruleList(c *cli, call func(context.Context, *client.Client) ([]contract.SaidRule, error)) action {
 	return ask(c, func(ctx context.Context, api *client.Client) (contract.Rules, error) {
-		o, err := call(ctx, api)
+		said, err := call(ctx, api)
 		list := contract.Rules{Rules: []contract.Rule{}}
-		for _, r := range o.Rules {
+		for _, r := range said {
 			list.Rules = append(list.Rules, r.Rule)
 		}
 		return list, err
@@ -153,20 +153,47 @@ func ruleList(c *cli, call func(context.Context, *client.Client) (contract.Outbo
 }
 
 func showRules(c *cli) action {
-	return ruleList(c, func(ctx context.Context, api *client.Client) (contract.Outbound, error) { return api.Outbound(ctx) })
+	return ruleList(c, func(ctx context.Context, api *client.Client) ([]contract.SaidRule, error) {
+		o, err := api.Outbound(ctx)
+		return o.Rules, err
+	})
 }
 
 func setRules(c *cli) action {
-	return ruleList(c, func(ctx context.Context, api *client.Client) (o contract.Outbound, err error) {
-		text, err := c.read(c.args[0])
+	return ruleList(c, func(ctx context.Context, api *client.Client) ([]contract.SaidRule, error) {
+		rules, err := c.readRules()
 		if err != nil {
-			return o, err
+			return nil, err
 		}
-		var list contract.Rules
-		if err := decodeStrictly(text, &list); err != nil {
-			return o, fmt.Errorf("%s holds no rules as JSON, as \"varnet outbound rules -json\" prints it: %w", c.args[0], err)
+		o, err := api.SetRules(ctx, rules)
+		return o.Rules, err
+	})
+}
+
+// readRules reads the file of rules that the first argument names.
+func (c *cli) readRules() ([]contract.Rule, error) {
+	text, err := c.read(c.args[0])
+	if err != nil {
+		return nil, err
+	}
+	var list contract.Rules
+	if err := decodeStrictly(text, &list); err != nil {
+		return nil, fmt.Errorf("%s holds no rules as JSON, as \"varnet outbound rules -json\" prints it: %w", c.args[0], err)
+	}
+	return list.Rules, nil
+}
+
+func showOwnRules(c *cli) action {
+	return ruleList(c, func(ctx context.Context, api *client.Client) ([]contract.SaidRule, error) { return api.OwnRules(ctx) })
+}
+
+func setOwnRules(c *cli) action {
+	return ruleList(c, func(ctx context.Context, api *client.Client) ([]contract.SaidRule, error) {
+		rules, err := c.readRules()
+		if err != nil {
+			return nil, err
 		}
-		return api.SetRules(ctx, list.Rules)
+		return api.SetOwnRules(ctx, rules)
 	})
 }
 

@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -43,7 +44,7 @@ func workerCommand() command {
 type settings struct {
 	dsn func() (string, error)
 
-	listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, lanes, unknown, catalogues, migrate, pprof, level, demo, proxies *string
+	listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, lanes, unknown, catalogues, migrate, pprof, level, demo, proxies, hosts, metrics, metricsToken, certificate, key *string
 }
 
 func (c *cli) settings() settings {
@@ -302,6 +303,11 @@ func (s settings) parseRounds(c *cli) (rounds pace.Rounds, err error) {
 func serve(c *cli) action {
 	s := c.settings()
 	s.listen = c.setting("listen", "VARNET_LISTEN", "127.0.0.1:8025", "where to serve API and console")
+	s.hosts = c.setting("hosts", "VARNET_HOSTS", "", "the names by which the service is reached, with commas between; any unless given, and of a demo localhost alone")
+	s.metrics = c.setting("metrics", "VARNET_METRICS", "127.0.0.1:8026", "where to serve metrics (Prometheus), best on loopback; nowhere if empty")
+	s.metricsToken = c.setting("metrics-token", "VARNET_METRICS_TOKEN", "", "the token that metrics want; safer given by the environment")
+	s.certificate = c.setting("tls-cert", "VARNET_TLS_CERT", "", "the file with the certificate and its chain, to serve over TLS; it is read again when it changes")
+	s.key = c.setting("tls-key", "VARNET_TLS_KEY", "", "the file with the certificate's key")
 	s.proxies = c.setting("proxies", "VARNET_PROXIES", "127.0.0.0/8,::1/128", "the networks of proxies in front of the service, whose X-Forwarded-For and X-Forwarded-Proto are believed")
 	s.demo = c.setting("demo", "VARNET_DEMO", "", "the address of a person whom anybody on this machine may sign in as; for demos, and only where -listen is on loopback")
 	return func(ctx context.Context) error {
@@ -318,7 +324,14 @@ func serve(c *cli) action {
 		if at, err := netip.ParseAddrPort(l.Addr().String()); *s.demo != "" && (err != nil || !at.Addr().IsLoopback()) {
 			return c.wrongUse("-demo lets anybody in, so -listen is on loopback with it, such as 127.0.0.1:8025")
 		}
-		options := api.Options{Demo: *s.demo}
+		options := api.Options{Demo: *s.demo, Hosts: fields(strings.ToLower(*s.hosts))}
+		if *s.demo != "" && len(options.Hosts) == 0 {
+			options.Hosts = []string{"localhost"}
+		}
+		secured, err := s.tls(c)
+		if err != nil {
+			return err
+		}
 		for _, text := range fields(*s.proxies) {
 			p, err := netip.ParsePrefix(text)
 			if err != nil {
@@ -343,15 +356,55 @@ func serve(c *cli) action {
 				engine.Log.Warn("outbound was not tested", "err", err)
 			}
 		}()
-		engine.Log.Info("serving", "url", "http://"+l.Addr().String())
+		stopMetrics, err := s.measure(engine.Log)
+		if err != nil {
+			return err
+		}
+		defer stopMetrics()
+		scheme := "http"
+		if secured != nil {
+			l, scheme = tls.NewListener(l, secured), "https"
+		}
+		engine.Log.Info("serving", "url", scheme+"://"+l.Addr().String())
 		return serveUntil(ctx, l, engine, options)
 	}
+}
+
+// measure serves metrics on a listener of their own, where it is told to.
+func (s settings) measure(log *slog.Logger) (stop func(), err error) {
+	if *s.metrics == "" {
+		return func() {}, nil
+	}
+	l, err := net.Listen("tcp", *s.metrics)
+	if err != nil {
+		return nil, fmt.Errorf("cannot serve metrics on %s: %w; choose another port with -metrics, or none with -metrics \"\"", *s.metrics, unwrapOp(err))
+	}
+	mux := http.NewServeMux()
+	mux.Handle("/metrics", api.Metrics(*s.metricsToken))
+	server := &http.Server{Handler: mux, ReadHeaderTimeout: 10 * time.Second, WriteTimeout: 30 * time.Second, ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelDebug)}
+	go func() { _ = server.Serve(l) }()
+	return func() { _ = server.Close() }, nil
+}
+
+// tls is how connections are sealed; nil: they are not, or a proxy does it.
+func (s settings) tls(c *cli) (*tls.Config, error) {
+	if *s.certificate == "" && *s.key == "" {
+		return nil, nil
+	}
+	if *s.certificate == "" || *s.key == "" {
+		return nil, c.wrongUse("-tls-cert and -tls-key go together")
+	}
+	k := &certificate{file: *s.certificate, key: *s.key}
+	if _, err := k.get(nil); err != nil {
+		return nil, err
+	}
+	return &tls.Config{MinVersion: tls.VersionTLS12, GetCertificate: k.get, NextProtos: []string{"http/1.1"}}, nil
 }
 
 // serveUntil serves until ctx ends, then lets requests and parcels in flight
 // come to their end.
 func serveUntil(ctx context.Context, l net.Listener, engine *work.Engine, o api.Options) error {
-	server := &http.Server{Handler: api.New(ctx, engine, o), ReadHeaderTimeout: 10 * time.Second,
+	server := &http.Server{Handler: api.New(ctx, engine, o), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
 		ErrorLog: slog.NewLogLogger(engine.Log.Handler(), slog.LevelDebug)}
 	failed := make(chan error, 1)
 	go func() { failed <- server.Serve(l) }()

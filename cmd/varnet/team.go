@@ -18,6 +18,9 @@ func teamCommand() command {
 		{"uninvite", "INVITATION", "takes an invitation back", "varnet team uninvite 3", uninvite, nil},
 		{"role", "PERSON ROLE", "changes what a member is; " + roles, "varnet team role 2 manager", changeRole, nil},
 		{"remove", "PERSON", "takes a person out of the workspace", "varnet team remove 2", removeMember, nil},
+		{"rules", "", "shows the workspace's own rules, the first that fits counting", "varnet team rules -json > rules.json", showOwnRules, []command{
+			{"set", "FILE", "replaces them by those of a file, as \"rules -json\" prints them; - is standard input", "varnet team rules set rules.json", setOwnRules, nil},
+		}},
 		{"workspaces", "", "shows your workspaces", "varnet team workspaces", showWorkspaces, nil},
 		{"enter", "WORKSPACE", "works in another of your workspaces from now on", "varnet team enter 2", enterWorkspace, nil},
 	}}

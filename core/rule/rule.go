@@ -5,6 +5,7 @@ package rule
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 )
@@ -43,6 +44,23 @@ type Rule struct {
 
 // Never is the depth of addresses that are not asked about.
 const Never = "never"
+
+// depths are those of rules, the one that asks least first.
+var depths = []string{Never, "syntax", "domain", ""}
+
+// Shallower returns which of two depths asks less.
+func Shallower(a, b string) string {
+	return depths[min(max(0, slices.Index(depths, a)), max(0, slices.Index(depths, b)))]
+}
+
+// CheckOwn tells what is wrong with a rule of a workspace: such a rule says how far its
+// addresses go, and nothing else. How hosts are asked is the installation's.
+func (r *Rule) CheckOwn() error {
+	if r.Lanes != 0 || r.Rest != 0 || r.Route != "" || r.Identity != "" || r.Hours != "" || r.Zone != "" {
+		return errors.New("a rule of a workspace says how far to go (never, syntax or domain); how and when hosts are asked is set for the installation")
+	}
+	return r.Check()
+}
 
 // Subject is what rules are held against.
 type Subject struct {

@@ -23,7 +23,7 @@ func IsRole(text string) bool { return slices.Contains(Roles(), Role(text)) }
 func (r Role) Says() string {
 	return map[Role]string{
 		Owner:   "everything, also members and deleting the workspace",
-		Manager: "lists and runs, and rules, policies, catalogues, keys and retention",
+		Manager: "lists and runs, and rules of the workspace, policies, catalogues, keys and retention",
 		Member:  "lists, runs, exports and checks",
 		Reader:  "looks at lists, results and reports; exports only where the workspace allows it",
 	}[r]

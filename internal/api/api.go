@@ -6,6 +6,7 @@ package api
 
 import (
 	"context"
+	"crypto/subtle"
 	"encoding/json"
 	"errors"
 	"log/slog"
@@ -47,6 +48,7 @@ type API struct {
 	live      *live.Hub
 	letters   *letter.Office
 	accounts  *account.Accounts
+	admission *admission
 	// operations are the summaries of all operations by their names.
 	operations map[string]string
 }
@@ -58,24 +60,39 @@ type Options struct {
 	Demo string
 	// Proxies are the networks of proxies in front of the service that are believed.
 	Proxies []netip.Prefix
+	// Hosts are the names by which the service is reached; none: any.
+	Hosts []string
+}
+
+// Metrics is the handler of what is measured, for a listener of its own. With a token it
+// wants that as a bearer.
+func Metrics(token string) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if given := strings.TrimPrefix(r.Header.Get("Authorization"), "Bearer "); token != "" && subtle.ConstantTimeCompare([]byte(given), []byte(token)) != 1 {
+			problem(w, http.StatusUnauthorized, "Metrics want the token that the service was given (VARNET_METRICS_TOKEN).")
+			return
+		}
+		promhttp.Handler().ServeHTTP(w, r)
+	})
 }
 
 // New returns the handler of everything the service serves. Event streams end
 // when ending does.
 func New(ending context.Context, e *work.Engine, o Options) http.Handler {
-	a := &API{store: e.Store, engine: e, log: e.Log, ending: ending, summaries: &summary.Summaries{Source: e.Store, Left: e.Left},
-		importer: &intake.Importer{Store: e.Store, Grammar: e.Grammar, Catalogue: e.Catalogue}, live: live.New(e.Store, e.Log),
-		letters: &letter.Office{Store: e.Store, Secrets: e.Secrets}}
-	a.accounts = &account.Accounts{Store: e.Store, Secrets: e.Secrets, Office: a.letters, Post: e.PostLetter, Log: e.Log, Demo: o.Demo}
+	db := e.Store.Requests()
+	a := &API{store: db, engine: e, log: e.Log, ending: ending, summaries: &summary.Summaries{Source: db, Left: e.Left},
+		importer: &intake.Importer{Store: e.Store.Bulk(), Grammar: e.Grammar, Catalogue: e.Catalogue}, live: live.New(db, e.Log),
+		letters: &letter.Office{Store: db, Secrets: e.Secrets}}
+	a.admission = &admission{counts: map[going]map[int64]int{}, rates: map[string]*visitorRate{}}
+	a.accounts = &account.Accounts{Store: db, Secrets: e.Secrets, Office: a.letters, Post: e.PostLetter, Log: e.Log, Demo: o.Demo}
 	go a.live.Run(ending)
 	r := chi.NewRouter()
-	r.Use(forwarded(o.Proxies), a.logged, secured, zoned, sameOrigin().Handler, middleware.Compress(compression, compressed...))
+	r.Use(forwarded(o.Proxies), a.logged, paced, hosted(o.Hosts), secured, zoned, sameOrigin().Handler, middleware.Compress(compression, compressed...))
 	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("ok\n")) })
 	r.Get("/readyz", a.ready)
-	r.Handle("/metrics", promhttp.Handler())
 	r.Route("/api/v1", func(r chi.Router) {
 		h := humachi.New(r, configuration())
-		h.UseMiddleware(a.authenticate(h), strict(h), a.audited(h), a.idempotent(h))
+		h.UseMiddleware(a.authenticate(h), a.admitted(h), strict(h), a.audited(h), a.idempotent(h))
 		a.register(h)
 		a.operations = summaries(h.OpenAPI())
 		r.Get("/docs", docs(h))
@@ -158,12 +175,9 @@ func (a *API) register(h huma.API) {
 // operation describes an operation in one line.
 func operation(id, method, path, summary string) huma.Operation {
 	op := huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary,
-		Errors: []int{http.StatusUnauthorized, http.StatusForbidden, http.StatusUnprocessableEntity, http.StatusInternalServerError, http.StatusServiceUnavailable}}
+		Errors: []int{http.StatusUnauthorized, http.StatusForbidden, http.StatusUnprocessableEntity, http.StatusTooManyRequests, http.StatusInternalServerError, http.StatusServiceUnavailable}}
 	if strings.Contains(path, "{") {
 		op.Errors = append(op.Errors, http.StatusNotFound)
-	}
-	if scope := wanted[id]; scope == anyone || scope == account.Self || scope == account.Team {
-		op.Errors = append(op.Errors, http.StatusTooManyRequests)
 	}
 	if method != http.MethodGet {
 		op.Errors = append(op.Errors, http.StatusConflict)

@@ -25,6 +25,9 @@ func (a *API) registerChecks(h huma.API) {
 }
 
 func (a *API) check(ctx context.Context, in *struct{ Body contract.Addresses }) (*pageOutput[contract.Evidence], error) {
+	if err := a.mayCheck(ctx, len(in.Body.Addresses)); err != nil {
+		return nil, err
+	}
 	out := make([]contract.Evidence, len(in.Body.Addresses))
 	var wg sync.WaitGroup
 	for i, typed := range in.Body.Addresses {

@@ -41,7 +41,7 @@ func (a *API) stream(d download) *huma.StreamResponse {
 		if d.tag != "" && h.Header("Range") != "" {
 			err = d.part(humachi.Unwrap(h))
 		} else {
-			w := bufio.NewWriterSize(h.BodyWriter(), 1<<16)
+			w := bufio.NewWriterSize(&pacedWriter{Writer: h.BodyWriter(), control: controlOf(h)}, 1<<16)
 			err = errors.Join(d.write(w), w.Flush())
 		}
 		if err != nil {
@@ -59,10 +59,8 @@ func (d download) part(r *http.Request, w http.ResponseWriter) error {
 	if err != nil {
 		return err
 	}
-	defer func() {
-		_ = f.Close()
-		_ = os.Remove(f.Name())
-	}()
+	_ = os.Remove(f.Name()) // it is gone with the process
+	defer f.Close()
 	buffered := bufio.NewWriterSize(f, 1<<16)
 	if err := errors.Join(d.write(buffered), buffered.Flush()); err != nil {
 		return err

@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"encoding/json"
+	"net"
 	"net/http"
 	"net/netip"
 	"slices"
@@ -22,6 +23,35 @@ var requests = promauto.NewHistogramVec(prometheus.HistogramOpts{
 	Buckets: []float64{.005, .02, .1, .5, 2, 10, 60},
 }, []string{"method", "route", "status"})
 
+// methodOf is the method as a label: those that there are, and one for all that somebody may
+// make up.
+func methodOf(r *http.Request) string {
+	switch r.Method {
+	case http.MethodGet, http.MethodHead, http.MethodPost, http.MethodPut, http.MethodPatch, http.MethodDelete, http.MethodOptions:
+		return r.Method
+	}
+	return "other"
+}
+
+// hosted refuses requests for other hosts than those by which the service is reached: a page
+// elsewhere could have its own name lead here. Numbers are nobody's name.
+func hosted(names []string) func(http.Handler) http.Handler {
+	return func(next http.Handler) http.Handler {
+		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			host := r.Host
+			if h, _, err := net.SplitHostPort(host); err == nil {
+				host = h
+			}
+			host = strings.ToLower(strings.Trim(host, "[]"))
+			if _, err := netip.ParseAddr(host); len(names) > 0 && err != nil && !slices.Contains(names, host) {
+				problem(w, http.StatusMisdirectedRequest, "This service is not reached by that name. Whoever runs it names its hosts with -hosts (VARNET_HOSTS).")
+				return
+			}
+			next.ServeHTTP(w, r)
+		})
+	}
+}
+
 // logged logs and measures requests, by route and not by path.
 func (a *API) logged(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -30,7 +60,7 @@ func (a *API) logged(next http.Handler) http.Handler {
 		next.ServeHTTP(ww, r)
 		route := chi.RouteContext(r.Context()).RoutePattern()
 		took := time.Since(start)
-		requests.WithLabelValues(r.Method, route, strconv.Itoa(ww.Status())).Observe(took.Seconds())
+		requests.WithLabelValues(methodOf(r), route, strconv.Itoa(ww.Status())).Observe(took.Seconds())
 		a.log.Debug("request", "method", r.Method, "route", route, "status", ww.Status(), "took", took)
 	})
 }

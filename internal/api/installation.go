@@ -30,6 +30,11 @@ func (a *API) installation(ctx context.Context, _ *struct{}) (*installationOutpu
 	b := contract.Installation{InstallationSettings: contract.InstallationSettings{SignUp: i.SignUp, AuditDays: i.AuditDays,
 		Provider: contract.SignInProvider{Name: i.ProviderName, Issuer: i.ProviderIssuer, Client: i.ProviderClient}},
 		Workspaces: contract.Each(used, usageBody)}
+	limits, err := a.store.Limits(ctx)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	b.Limits = contract.Limits(limits)
 	if i.MaxKeepDays != nil {
 		b.MaxKeepDays = *i.MaxKeepDays
 	}
@@ -63,6 +68,9 @@ func (a *API) changeInstallation(ctx context.Context, in *struct {
 		return nil, huma.Error422UnprocessableEntity("The sign-in provider cannot be this one.", &huma.ErrorDetail{Location: "body.provider.issuer", Message: err.Error(), Value: p.Issuer})
 	}
 	if err := a.store.SetInstallation(ctx, i); err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	if err := a.store.SetLimits(ctx, store.Limits(in.Body.Limits)); err != nil {
 		return nil, a.failed(ctx, err)
 	}
 	return a.installation(ctx, nil)

@@ -125,6 +125,12 @@ func (a *API) broken(ctx context.Context, err error) error {
 	if told := huma.StatusError(nil); errors.As(err, &told) {
 		return told
 	}
+	switch {
+	case errors.Is(err, errSlow):
+		return huma.NewError(http.StatusRequestTimeout, "The file came too slowly, and nothing was imported. Send it in parts (PUT /uploads/{key}): they may come at any time.")
+	case errors.Is(err, errLarge):
+		return huma.Error413RequestEntityTooLarge(sentence(err.Error()))
+	}
 	if errors.Is(err, io.ErrUnexpectedEOF) {
 		return huma.Error400BadRequest("The file broke off while it was read; nothing was imported. Send it again.")
 	}

@@ -26,6 +26,8 @@ func (a *API) registerOutbound(h huma.API) {
 	huma.Register(h, operation("remove-failed", http.MethodPost, "/outbound/parts/remove-failed", "Remove all parts of a kind that failed their last test"), a.removeFailed)
 	huma.Register(h, operation("set-outbound", http.MethodPut, "/outbound/settings", "Change what holds for all of outbound"), a.setOutbound)
 	huma.Register(h, operation("set-rules", http.MethodPut, "/outbound/rules", "Replace the rules"), a.setRules)
+	huma.Register(h, operation("get-own-rules", http.MethodGet, "/rules", "The rules of the workspace about whom to ask, and how far"), a.ownRules)
+	huma.Register(h, operation("set-own-rules", http.MethodPut, "/rules", "Replace the rules of the workspace"), a.setOwnRules)
 	huma.Register(h, operation("try-rules", http.MethodPost, "/outbound/rules/try", "Which rule fits an address, and how it would be asked about"), a.tryRules)
 	huma.Register(h, operation("get-operators", http.MethodGet, "/outbound/operators", "What pace has learnt about operators, those asked last first"), a.operators)
 	huma.Register(h, operation("forget-operator", http.MethodDelete, "/outbound/operators/{name}", "Forget what was learnt about an operator"), a.forgetOperator)
@@ -50,7 +52,7 @@ func (a *API) outbound(ctx context.Context, _ *struct{}) (*outboundOutput, error
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	b := contract.Outbound{Readiness: contract.Readiness(side.Readiness), Parts: []contract.OutboundPart{}, Rules: []contract.SaidRule{}, Reference: side.Settings.Reference,
+	b := contract.Outbound{Readiness: contract.Readiness(side.Readiness), Parts: []contract.OutboundPart{}, Reference: side.Settings.Reference,
 		Pace: contract.PaceSettings{Cap: side.Settings.Cap, Note: paceNote}, Health: contract.Each(a.engine.Resolver.Health(), contract.HealthOf), Refusals: []contract.Refusal{}}
 	for _, p := range side.Parts {
 		b.Parts = append(b.Parts, partBody(ctx, p))
@@ -58,9 +60,7 @@ func (a *API) outbound(ctx context.Context, _ *struct{}) (*outboundOutput, error
 			b.TestedAt = t
 		}
 	}
-	for _, r := range side.Settings.Rules {
-		b.Rules = append(b.Rules, contract.SaidRule{Rule: contract.Rule(r), Says: r.String()})
-	}
+	b.Rules = saidRules(side.Settings.Rules)
 	for _, r := range refusals {
 		b.Refusals = append(b.Refusals, contract.Refusal{Operator: r.Operator, Route: routeName(side, r.RouteID), At: r.BlockedAt, Words: r.Words})
 	}
@@ -157,12 +157,46 @@ func (a *API) setOutbound(ctx context.Context, in *struct{ Body contract.Outboun
 	return a.outbound(ctx, nil)
 }
 
-func (a *API) setRules(ctx context.Context, in *struct{ Body contract.Rules }) (*outboundOutput, error) {
-	rules := contract.Each(in.Body.Rules, func(r contract.Rule) rule.Rule { return rule.Rule(r) })
+// readRules reads rules and holds each against a check.
+func readRules(in contract.Rules, check func(*rule.Rule) error) ([]rule.Rule, error) {
+	rules := contract.Each(in.Rules, func(r contract.Rule) rule.Rule { return rule.Rule(r) })
 	for i := range rules {
-		if err := rules[i].Check(); err != nil {
+		if err := check(&rules[i]); err != nil {
 			return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("Rule %d: %v.", i+1, err))
 		}
+	}
+	return rules, nil
+}
+
+func saidRules(rules []rule.Rule) []contract.SaidRule {
+	return contract.Each(rules, func(r rule.Rule) contract.SaidRule {
+		return contract.SaidRule{Rule: contract.Rule(r), Says: r.String()}
+	})
+}
+
+func (a *API) ownRules(ctx context.Context, _ *struct{}) (*pageOutput[contract.SaidRule], error) {
+	rules, err := a.store.OwnRules(ctx, workspace(ctx).ID)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return whole(saidRules(rules)), nil
+}
+
+func (a *API) setOwnRules(ctx context.Context, in *struct{ Body contract.Rules }) (*pageOutput[contract.SaidRule], error) {
+	rules, err := readRules(in.Body, (*rule.Rule).CheckOwn)
+	if err != nil {
+		return nil, err
+	}
+	if err := a.store.SetOwnRules(ctx, workspace(ctx).ID, rules); err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return whole(saidRules(rules)), nil
+}
+
+func (a *API) setRules(ctx context.Context, in *struct{ Body contract.Rules }) (*outboundOutput, error) {
+	rules, err := readRules(in.Body, (*rule.Rule).Check)
+	if err != nil {
+		return nil, err
 	}
 	if err := a.checkNames(ctx, rules); err != nil {
 		return nil, err

@@ -75,8 +75,16 @@ func (a *API) uploadPart(ctx context.Context, in *struct {
 // list that is there. A file that was sent part by part stands for the body.
 func (a *API) once(ctx context.Context, key string, body io.Reader, importFile func(io.Reader) (store.List, error)) (store.List, error) {
 	w := workspace(ctx).ID
+	spooled := func(body io.Reader) (store.List, error) {
+		f, err := spool(body)
+		if err != nil {
+			return store.List{}, err
+		}
+		defer f.Close()
+		return importFile(f)
+	}
 	if key == "" {
-		return importFile(body)
+		return spooled(body)
 	}
 	l, err := a.store.ListByKey(ctx, w, key)
 	if !errors.Is(err, store.ErrNotFound) {
@@ -91,7 +99,7 @@ func (a *API) once(ctx context.Context, key string, body io.Reader, importFile f
 	case !errors.Is(err, store.ErrNotFound):
 		return l, err
 	}
-	if l, err = importFile(body); store.Taken(err) { // somebody was quicker
+	if l, err = spooled(body); store.Taken(err) { // somebody was quicker
 		return a.store.ListByKey(ctx, w, key)
 	}
 	if err == nil && u.ID > 0 {

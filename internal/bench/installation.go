@@ -75,7 +75,7 @@ func install(w *practice.World, port int, settings ...string) (*installation, er
 	listen := l.Addr().String()
 	_ = l.Close()
 	env := append(os.Environ(), "VARNET_DSN="+dsn, "VARNET_RESOLVERS="+i.DNS, "VARNET_SMTP_PORT="+strconv.Itoa(port),
-		"VARNET_ALLOW_PRIVATE=yes", "VARNET_HELO=verify.fernhollow.example", "VARNET_LISTEN="+listen,
+		"VARNET_ALLOW_PRIVATE=yes", "VARNET_HELO=verify.fernhollow.example", "VARNET_LISTEN="+listen, "VARNET_METRICS=",
 		"VARNET_UNKNOWN_RATE=0", "VARNET_LAST_WAIT=9s", "VARNET_SECRET=a secret for benches alone, 32 or more", "VARNET_REFERENCE="+reference(w))
 	env = append(env, settings...)
 	command := func(args ...string) *exec.Cmd {

@@ -50,6 +50,16 @@ func (c *Client) SetRules(ctx context.Context, rules []contract.Rule) (s contrac
 	return s, c.call(ctx, http.MethodPut, "/outbound/rules", contract.Rules{Rules: rules}, &s)
 }
 
+// OwnRules returns the rules of the workspace.
+func (c *Client) OwnRules(ctx context.Context) ([]contract.SaidRule, error) {
+	return items[contract.SaidRule](ctx, c, http.MethodGet, "/rules", nil)
+}
+
+// SetOwnRules replaces the rules of the workspace.
+func (c *Client) SetOwnRules(ctx context.Context, rules []contract.Rule) ([]contract.SaidRule, error) {
+	return items[contract.SaidRule](ctx, c, http.MethodPut, "/rules", contract.Rules{Rules: rules})
+}
+
 // TryRules tells which rule fits an address.
 func (c *Client) TryRules(ctx context.Context, address string) (t contract.Tried, err error) {
 	return t, c.call(ctx, http.MethodPost, "/outbound/rules/try", contract.OneAddress{Address: address}, &t)

@@ -246,6 +246,16 @@ type InstallationSettings struct {
 	AuditDays   int            `json:"auditDays" minimum:"30" maximum:"3650" doc:"For how many days entries of the audit trail are kept."`
 	MaxKeepDays int            `json:"maxKeepDays" minimum:"0" maximum:"3650" doc:"For how many days lists may be kept at most; 0: any time."`
 	Provider    SignInProvider `json:"provider" doc:"The sign-in provider."`
+	Limits      Limits         `json:"limits" doc:"What each workspace may ask of the service."`
+}
+
+// Limits are what each workspace may ask of the service: in a minute, and at a time.
+type Limits struct {
+	RequestsMinute int `json:"requestsMinute" minimum:"60" maximum:"1000000" doc:"Requests a minute."`
+	ChecksMinute   int `json:"checksMinute" minimum:"1" maximum:"100000" doc:"Single addresses checked a minute."`
+	Imports        int `json:"imports" minimum:"1" maximum:"100" doc:"Files imported or sent at a time."`
+	Exports        int `json:"exports" minimum:"1" maximum:"100" doc:"Files exported at a time."`
+	Streams        int `json:"streams" minimum:"1" maximum:"10000" doc:"Event streams open at a time."`
 }
 
 // SignInProvider is where people of the installation sign in (OpenID Connect).

@@ -90,7 +90,7 @@ func drive(t *testing.T, o browser.Options) (do func(what string, steps ...chrom
 	t.Cleanup(stop)
 	return func(what string, steps ...chromedp.Action) {
 		t.Helper()
-		if err := browser.Do(tab, 40*time.Second, steps...); err != nil {
+		if err := browser.Do(tab, 120*time.Second, steps...); err != nil {
 			var page string
 			_ = browser.Do(tab, 5*time.Second, chromedp.Evaluate("document.body.innerText", &page))
 			t.Fatalf("%s: %v\nthe page says:\n%s", what, err, page)

@@ -65,7 +65,7 @@ func TestLife(t *testing.T) {
 	if runs, err := newestRuns(t.Context(), api); err != nil || len(runs) != 1 {
 		t.Errorf("%v: %d runs are shown beside the sample", err, len(runs))
 	}
-	measured(t, s.URL)
+	measured(t, s.Metrics)
 	if kept, err := newestLists(t.Context(), api); err != nil || kept[0].KeptUntil == nil || kept[0].KeptUntil.Before(time.Now().AddDate(0, 0, 89)) {
 		t.Errorf("%v: kept until %v", err, kept[0].KeptUntil)
 	}
@@ -87,7 +87,7 @@ func TestLife(t *testing.T) {
 // measured looks for each series of the board among the metrics.
 func measured(t *testing.T, service string) {
 	t.Helper()
-	resp, err := http.Get(service + "/metrics")
+	resp, err := http.Get("http://" + service + "/metrics")
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -50,7 +50,7 @@ func (i *Importer) ImportNewer(ctx context.Context, in Newer, body io.Reader) (s
 		err = i.rows(ctx, in.File, &l, read.Rest, read.NoAddressColumn)
 		return l, err
 	}
-	m := &merger{in: in, store: i.Store, grammar: i.Grammar, read: read}
+	m := &merger{in: in, store: i.Store.Requests(), grammar: i.Grammar, read: read}
 	if err := m.columns(); err != nil {
 		return l, err
 	}

@@ -24,6 +24,15 @@ type Setup struct {
 	Settings   store.OutboundSettings
 	ways       []way
 	identities []smtp.Identity
+	own        []rule.Rule // of a workspace
+}
+
+// For is outbound as it is for a workspace with rules of its own: of two that fit, the one
+// that asks less far counts.
+func (s *Setup) For(own []rule.Rule) *Setup {
+	theirs := *s
+	theirs.own = own
+	return &theirs
 }
 
 // way is a route that may be used.
@@ -162,11 +171,14 @@ func (s *Setup) Asking(op store.Operator, subject rule.Subject, now time.Time) A
 }
 
 // Rule returns the rule that a subject falls under; the empty one where none fits.
-func (s *Setup) Rule(subject rule.Subject) rule.Rule {
+func (s *Setup) Rule(subject rule.Subject) (r rule.Rule) {
 	if i := rule.First(s.Settings.Rules, subject); i >= 0 {
-		return s.Settings.Rules[i]
+		r = s.Settings.Rules[i]
 	}
-	return rule.Rule{}
+	if i := rule.First(s.own, subject); i >= 0 {
+		r.Depth = rule.Shallower(r.Depth, s.own[i].Depth)
+	}
+	return r
 }
 
 // RegardsAddresses reports whether addresses of one domain may fall under different

@@ -50,27 +50,58 @@ func blockValues(b *pack.Block, list int64) []any {
 	return []any{list, b.First, b.Last, b.Cells, b.Records, string(b.Texts), b.Malformed}
 }
 
+// blocksAtOnce is how many blocks are read before the first is given on: usually a megabyte,
+// and sixteen where rows are very long.
+const blocksAtOnce = 16
+
 // eachBlock returns the cells of those blocks of a list that a condition in SQL
 // chooses, in order; without records, where they are not wanted. They are good until
-// do returns; an error of it ends the walk.
+// do returns; an error of it ends the walk. No connection is held while do works: it may
+// write to somebody who reads slowly.
 func (s *Store) eachBlock(ctx context.Context, list int64, records bool, do func([]Row) error, where string, args ...any) error {
 	of := "NULL::bytea"
 	if records {
 		of = "records"
 	}
-	rows, err := s.db.Query(ctx, "SELECT first, last, cells, "+of+" FROM row_block WHERE list_id = $1 AND "+where+" ORDER BY last", append([]any{list}, args...)...)
+	args = append([]any{list}, append(args, int32(0))...)
+	sql := fmt.Sprintf("SELECT first, last, cells, %s FROM row_block WHERE list_id = $1 AND %s AND last > $%d ORDER BY last LIMIT %d", of, where, len(args), blocksAtOnce)
+	var page [blocksAtOnce]pack.Block
+	var in []Row
+	for {
+		n, err := s.readBlocks(ctx, &page, sql, args)
+		if err != nil {
+			return err
+		}
+		for i := range page[:n] {
+			b := &page[i]
+			if in, err = b.Rows(in); err != nil {
+				return fmt.Errorf("list %d, rows %d to %d: %w", list, b.First, b.Last, err)
+			}
+			if err := do(in); err != nil {
+				return err
+			}
+		}
+		if n < blocksAtOnce {
+			return nil
+		}
+		args[len(args)-1] = page[n-1].Last
+	}
+}
+
+// readBlocks reads blocks into a page, whose memory it uses again, and returns how many.
+func (s *Store) readBlocks(ctx context.Context, page *[blocksAtOnce]pack.Block, sql string, args []any) (n int, err error) {
+	rows, err := s.db.Query(ctx, sql, args...)
 	if err != nil {
-		return err
+		return 0, err
 	}
 	var b pack.Block
-	var in []Row
 	_, err = pgx.ForEachRow(rows, []any{&b.First, &b.Last, (*pgtype.DriverBytes)(&b.Cells), (*pgtype.DriverBytes)(&b.Records)}, func() error {
-		if in, err = b.Rows(in); err != nil {
-			return fmt.Errorf("list %d, rows %d to %d: %w", list, b.First, b.Last, err)
-		}
-		return do(in)
+		to := &page[n]
+		to.First, to.Last, to.Cells, to.Records = b.First, b.Last, append(to.Cells[:0], b.Cells...), append(to.Records[:0], b.Records...)
+		n++
+		return nil
 	})
-	return err
+	return n, err
 }
 
 // eachCell returns the cells of a list from one ordinal to another, one by one.
@@ -93,7 +124,27 @@ func (s *Store) eachCellAt(ctx context.Context, list int64, ordinals []int32, re
 	if len(wanted) == 0 {
 		return nil
 	}
+	rows, err := s.db.Query(ctx, `SELECT DISTINCT (SELECT b.last FROM row_block b WHERE b.list_id = $1 AND b.last >= o ORDER BY b.last LIMIT 1) AS at FROM unnest($2::int[]) o ORDER BY at`, list, wanted)
+	if err != nil {
+		return err
+	}
+	blocks, err := pgx.CollectRows(rows, pgx.RowTo[*int32]) // null, the last, for ordinals past the end
+	if err != nil {
+		return err
+	}
+	for chunk := range slices.Chunk(blocks, blocksAtOnce-1) {
+		if err := s.cellsIn(ctx, list, chunk, &wanted, records, do); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// cellsIn gives the cells on that are wanted next, of some blocks in order.
+func (s *Store) cellsIn(ctx context.Context, list int64, blocks []*int32, rest *[]int32, records bool, do func(*Row) error) error {
 	return s.eachBlock(ctx, list, records, func(in []Row) error {
+		wanted := *rest
+		defer func() { *rest = wanted }()
 		for len(wanted) > 0 && wanted[0] <= in[len(in)-1].Ordinal {
 			if at := wanted[0] - in[0].Ordinal; at >= 0 {
 				if err := do(&in[at]); err != nil {
@@ -103,8 +154,7 @@ func (s *Store) eachCellAt(ctx context.Context, list int64, ordinals []int32, re
 			wanted = wanted[1:]
 		}
 		return nil
-	}, `last = ANY(ARRAY(SELECT DISTINCT (SELECT b.last FROM row_block b WHERE b.list_id = $1 AND b.last >= o ORDER BY b.last LIMIT 1)
-		FROM unnest($2::int[]) o))`, wanted)
+	}, "last = ANY($2::int[])", blocks)
 }
 
 // cellsAt returns the cells at some ordinals of a list, by ordinal.

@@ -27,6 +27,25 @@ func (s *Store) SetInstallation(ctx context.Context, i Installation) error {
 		i.SignUp, i.AuditDays, i.MaxKeepDays, i.ProviderName, i.ProviderIssuer, i.ProviderClient, i.ProviderSealed)
 }
 
+// Limits are what each workspace may ask of the service: in a minute, and at a time.
+type Limits struct {
+	RequestsMinute int
+	ChecksMinute   int
+	Imports        int
+	Exports        int
+	Streams        int
+}
+
+// Limits returns them.
+func (s *Store) Limits(ctx context.Context) (Limits, error) {
+	return one[Limits](ctx, s.db, "SELECT requests_minute, checks_minute, imports, exports, streams FROM installation")
+}
+
+// SetLimits records them.
+func (s *Store) SetLimits(ctx context.Context, l Limits) error {
+	return s.changed(ctx, "UPDATE installation SET requests_minute = $1, checks_minute = $2, imports = $3, exports = $4, streams = $5", l.RequestsMinute, l.ChecksMinute, l.Imports, l.Exports, l.Streams)
+}
+
 // Usage is how much of the installation a workspace uses.
 type Usage struct {
 	Team

@@ -34,9 +34,12 @@ type querier interface {
 
 // Store is the way to the database.
 type Store struct {
-	pool     *pgxpool.Pool
-	db       querier
-	verdicts *verdictCache
+	pool *pgxpool.Pool
+	db   querier
+	// requests and bulk are pools of their own: who waits for one waits for none of the
+	// others.
+	requests, bulk *pgxpool.Pool
+	verdicts       *verdictCache
 	// latestCache are shared by the stores of all transactions.
 	latestCache *latestCache
 }
@@ -50,9 +53,19 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 	if c.ConnConfig.Config.ConnectTimeout == 0 {
 		c.ConnConfig.Config.ConnectTimeout = 5 * time.Second
 	}
-	c.MaxConns = max(c.MaxConns, 24)
 	c.AfterConnect = prepare
-	pool, err := pgxpool.NewWithConfig(ctx, c)
+	open := func(u use) (pool *pgxpool.Pool) {
+		if err == nil {
+			own := c.Copy()
+			own.MaxConns = max(c.MaxConns, u.connections)
+			for name, value := range u.settings {
+				own.ConnConfig.RuntimeParams[name] = value
+			}
+			pool, err = pgxpool.NewWithConfig(ctx, own)
+		}
+		return pool
+	}
+	pool, requests, bulk := open(forJobs), open(forRequests), open(forBulk)
 	if err == nil {
 		err = pool.Ping(ctx)
 	}
@@ -63,7 +76,31 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 		return nil, fmt.Errorf("PostgreSQL at %s:%d cannot be reached; is it running, and is -dsn (VARNET_DSN) right? (%s)",
 			c.ConnConfig.Host, c.ConnConfig.Port, firstLine(err))
 	}
-	return &Store{pool: pool, db: pool, verdicts: newVerdictCache(), latestCache: &latestCache{}}, nil
+	return &Store{pool: pool, db: pool, requests: requests, bulk: bulk, verdicts: newVerdictCache(), latestCache: &latestCache{}}, nil
+}
+
+// use is what connections are for: how many there are, and their settings. A transaction in
+// which nothing happens is given up, and so is a statement of a request that takes too long.
+type use struct {
+	connections int32
+	settings    map[string]string
+}
+
+var (
+	forJobs     = use{24, map[string]string{"idle_in_transaction_session_timeout": "60s"}}
+	forRequests = use{20, map[string]string{"idle_in_transaction_session_timeout": "10s", "statement_timeout": "60s"}}
+	forBulk     = use{8, map[string]string{"idle_in_transaction_session_timeout": "60s"}}
+)
+
+// Requests returns the store as requests use it, on connections of their own; Bulk the one
+// for imports, whose statements take as long as their files.
+func (s *Store) Requests() *Store { return s.on(s.requests) }
+func (s *Store) Bulk() *Store     { return s.on(s.bulk) }
+
+func (s *Store) on(pool *pgxpool.Pool) *Store {
+	other := *s
+	other.pool, other.db = pool, pool
+	return &other
 }
 
 // prepare sets up a new connection.
@@ -110,7 +147,11 @@ func firstLine(err error) string {
 }
 
 // Close returns all connections back.
-func (s *Store) Close() { s.pool.Close() }
+func (s *Store) Close() {
+	for _, p := range []*pgxpool.Pool{s.pool, s.requests, s.bulk} {
+		p.Close()
+	}
+}
 
 // Ping reports whether the database answers.
 func (s *Store) Ping(ctx context.Context) error { return s.pool.Ping(ctx) }
@@ -122,7 +163,9 @@ func (s *Store) Pool() *pgxpool.Pool { return s.pool }
 // itself for jobs to be inserted in.
 func (s *Store) InTx(ctx context.Context, do func(*Store, pgx.Tx) error) error {
 	return pgx.BeginFunc(ctx, s.db, func(tx pgx.Tx) error {
-		return do(&Store{pool: s.pool, db: tx, verdicts: s.verdicts, latestCache: s.latestCache}, tx)
+		within := *s
+		within.db = tx
+		return do(&within, tx)
 	})
 }
 

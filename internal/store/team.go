@@ -5,6 +5,8 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+
+	"varnet/core/rule"
 )
 
 // Team is a workspace as its people see it.
@@ -41,6 +43,17 @@ func (s *Store) WorkspaceNamed(ctx context.Context, name string) (t Team, err er
 // SetTeam changes the name of a workspace and what its people must and may.
 func (s *Store) SetTeam(ctx context.Context, t Team) error {
 	return s.changed(ctx, "UPDATE workspace SET name = $2, second_factor = $3, readers_export = $4 WHERE id = $1", t.ID, t.Name, t.SecondFactor, t.ReadersExport)
+}
+
+// OwnRules returns the outbound rules of a workspace.
+func (s *Store) OwnRules(ctx context.Context, workspace int64) ([]rule.Rule, error) {
+	t, err := one[struct{ Rules []rule.Rule }](ctx, s.db, "SELECT rules FROM workspace WHERE id = $1", workspace)
+	return t.Rules, err
+}
+
+// SetOwnRules replaces them.
+func (s *Store) SetOwnRules(ctx context.Context, workspace int64, rules []rule.Rule) error {
+	return s.changed(ctx, "UPDATE workspace SET rules = $2 WHERE id = $1", workspace, rules)
 }
 
 // Membership is a workspace that somebody is in.

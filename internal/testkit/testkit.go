@@ -118,9 +118,11 @@ func Answer(t testing.TB, do func(net.Conn)) string {
 type Service struct {
 	URL string
 	Key string
-	Env []string // what a command of the same installation needs
-	cmd *exec.Cmd
-	log *buffer
+	// Metrics is the listener of what it measures.
+	Metrics string
+	Env     []string // what a command of the same installation needs
+	cmd     *exec.Cmd
+	log     *buffer
 }
 
 // Settings returns the environment of an installation on a practice internet.
@@ -156,7 +158,8 @@ func Serve(t testing.TB, settings []string) *Service {
 	}
 	// Passkeys are for names: people reach it by one.
 	s := &Service{URL: strings.Replace("http://"+listen, "127.0.0.1", "localhost", 1), Key: strings.TrimSpace(string(key))}
-	s.Env = append(settings, "VARNET_DEMO="+Person, "VARNET_LISTEN="+listen, "VARNET_SERVER="+s.URL, "VARNET_KEY="+s.Key)
+	s.Metrics = "127.0.0.1:" + FreePort(t)
+	s.Env = append(settings, "VARNET_DEMO="+Person, "VARNET_METRICS="+s.Metrics, "VARNET_LISTEN="+listen, "VARNET_SERVER="+s.URL, "VARNET_KEY="+s.Key)
 	s.Start(t)
 	t.Cleanup(func() {
 		s.Signal(syscall.SIGTERM)

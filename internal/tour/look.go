@@ -47,6 +47,7 @@ var pages = []struct{ name, path string }{
 	{"team", "/team"},
 	{"audit", "/audit"},
 	{"installation", "/installation"},
+	{"ownrules", "/rules"},
 	{"device", "/device?code=BCDF-GHJK"},
 	{"none", "/nowhere"},
 	{"door-in", "/sign-in"},

@@ -122,7 +122,7 @@ func (e *Engine) Check(ctx context.Context, workspace int64, typed string, passe
 	if err != nil {
 		e.Log.Warn("whether the address was absent before is not known now", "err", err)
 	}
-	way, cause, err := e.wayFor(ctx, a, d)
+	way, cause, err := e.wayFor(ctx, workspace, a, d)
 	if err != nil {
 		e.Log.Warn("outbound is not known now", "err", err)
 	}
@@ -154,11 +154,16 @@ func (e *Engine) Check(ctx context.Context, workspace int64, typed string, passe
 
 // wayFor tells how an address is asked about now, or the cause for which a rule
 // says not to. The wait of a rest is not kept: somebody looks on.
-func (e *Engine) wayFor(ctx context.Context, a address.Address, d resolve.Domain) (*probe.Way, finding.Cause, error) {
+func (e *Engine) wayFor(ctx context.Context, workspace int64, a address.Address, d resolve.Domain) (*probe.Way, finding.Cause, error) {
 	side, err := e.Outbound.Setup(ctx)
 	if err != nil {
 		return nil, "", err
 	}
+	own, err := e.Store.OwnRules(ctx, workspace)
+	if err != nil {
+		return nil, "", err
+	}
+	side = side.For(own)
 	op, err := e.Outbound.Operator(ctx, d.Operator())
 	if err != nil {
 		return nil, "", err

@@ -254,6 +254,11 @@ func (e *Engine) sort(ctx context.Context, b *batch, names []string, questions [
 	if b.side, err = e.Outbound.Setup(ctx); err != nil {
 		return err
 	}
+	own, err := e.Store.OwnRules(ctx, b.run.WorkspaceID)
+	if err != nil {
+		return err
+	}
+	b.side = b.side.For(own)
 	b.conclude(questions)
 	if b.operators, err = e.Store.Operators(ctx, b.operatorNames()); err != nil {
 		return err

@@ -30,6 +30,7 @@ const pages: Record<string, Page> = {
   "/audit": async () => (await import("./features/audit/Audit")).Audit,
   "/installation": async () => (await import("./features/installation/Installation")).Installation,
   "/outbound": async () => (await import("./features/outbound/Outbound")).Outbound,
+  "/rules": async () => (await import("./features/outbound/OwnRules")).OwnRules,
   "/health": async () => (await import("./features/health/Health")).Health,
   "*": async () => (await import("./parts/NotFound")).NotFound,
 };

@@ -44,6 +44,7 @@ CREATE INDEX provider_account_person ON provider_account (person_id);
 ALTER TABLE workspace
     DROP CONSTRAINT workspace_name_key,                        -- teams do not know of each other
     ADD COLUMN second_factor  boolean NOT NULL DEFAULT false,  -- its people must have one
+    ADD COLUMN rules          jsonb NOT NULL DEFAULT '[]',     -- its own, which ask less far than those for all
     ADD COLUMN readers_export boolean NOT NULL DEFAULT false,
     ADD COLUMN max_rows       bigint;                          -- of all its lists; null: any number
 
@@ -172,6 +173,6 @@ REVOKE UPDATE, TRUNCATE ON audit FROM CURRENT_USER;
 DROP TABLE audit, installation, attempt, ticket, person_device, person_session, invitation, member, provider_account, passkey, recovery_code;
 DROP FUNCTION audit_is_kept;
 ALTER TABLE key DROP COLUMN made_by_person;
-ALTER TABLE workspace DROP COLUMN second_factor, DROP COLUMN readers_export, DROP COLUMN max_rows;
+ALTER TABLE workspace DROP COLUMN second_factor, DROP COLUMN rules, DROP COLUMN readers_export, DROP COLUMN max_rows;
 UPDATE key SET scopes = array_remove(scopes, 'installation');
 DROP TABLE person;

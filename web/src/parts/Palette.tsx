@@ -10,6 +10,7 @@ const pages = [
   ["Setup", "/setup"],
   ["Policies", "/policies"],
   ["Catalogues", "/catalogues"],
+  ["Rules of the workspace", "/rules"],
   ["Glossary", "/glossary"],
   ["Team", "/team"],
   ["Keys", "/keys"],

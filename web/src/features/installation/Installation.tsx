@@ -19,6 +19,14 @@ const modes: { value: Settings["signUp"]; label: string }[] = [
   { value: "closed", label: "nobody" },
 ];
 
+const limits: [keyof Settings["limits"], string][] = [
+  ["requestsMinute", "Requests a minute"],
+  ["checksMinute", "Single addresses checked a minute"],
+  ["imports", "Files imported at a time"],
+  ["exports", "Files exported at a time"],
+  ["streams", "Open event streams"],
+];
+
 /** Installation is what its owner sets for all workspaces, and what those use. */
 export function Installation() {
   const installation = useInstallation();
@@ -160,6 +168,18 @@ function Form({ settings }: { settings: Settings }) {
               onChange={(n) => n && change({ auditDays: n })}
             />
           </label>
+          <h3>What each workspace may ask</h3>
+          {limits.map(([name, label]) => (
+            <label key={name}>
+              {label}
+              <InputNumber
+                min={1}
+                controls={false}
+                value={s.limits[name]}
+                onChange={(n) => n && change({ limits: { ...s.limits, [name]: n } })}
+              />
+            </label>
+          ))}
         </section>
         <section className="asked">
           <h2>Sign-in provider</h2>

@@ -1,54 +1,93 @@
-import { useQuery } from "@tanstack/react-query";
+import { type UseMutationResult, useQuery } from "@tanstack/react-query";
 import { Button, Input, InputNumber, Select } from "antd";
 import { useState } from "react";
 import { api, told } from "../../api/client";
 import { Trouble } from "../../parts/Notice";
-import { type Rule, type SendingSide, useOutboundChange } from "./queries";
+import { type Part, type Rule, type SaidRule, type SendingSide, useOutboundChange } from "./queries";
 
 /** Rules are whom to ask and how: the first that fits an address counts. */
 export function Rules({ side }: { side: SendingSide }) {
   const change = useOutboundChange("rules");
-  const rules: Rule[] = side.rules.map(({ says: _, ...rule }) => rule);
-  const without = (i: number) => rules.filter((_, j) => j !== i);
-  const earlier = (i: number) => rules.map((r, j) => (j === i - 1 ? rules[i]! : j === i ? rules[i - 1]! : r));
   return (
     <section aria-label="Rules">
       <h2>Rules</h2>
-      <p className="quiet">Held against each address in this order; the first that fits counts.</p>
-      {rules.length === 0 && <p>There are none: everybody is asked alike.</p>}
-      <ol className="parts">
-        {side.rules.map((r, i) => (
-          <li key={r.says + i}>
-            <div className="title">
-              <span>
-                {i + 1}. {r.says} {r.note && <span className="quiet">{r.note}</span>}
-              </span>
-              <span className="acts">
-                {i > 0 && (
-                  <Button size="small" onClick={() => change.mutate(earlier(i))}>
-                    Earlier<span className="unseen">: rule {i + 1}</span>
-                  </Button>
-                )}
-                <Button size="small" onClick={() => change.mutate(without(i))}>
-                  Remove<span className="unseen"> rule {i + 1}</span>
-                </Button>
-              </span>
-            </div>
-          </li>
-        ))}
-      </ol>
-      {change.error && <Trouble error={change.error} />}
-      <NewRule
-        side={side}
-        onRule={(r, done) => change.mutate([...rules, r], { onSuccess: done })}
-        busy={change.isPending}
-      />
+      <RuleList rules={side.rules} parts={side.parts} whats={whats} change={change} />
       <Try />
     </section>
   );
 }
 
-const whats = [
+type Change = Pick<UseMutationResult<unknown, Error, Rule[]>, "mutate" | "error" | "isPending">;
+
+/** RuleList shows rules in their order and changes them; others sees them alone. */
+export function RuleList({
+  rules: said,
+  parts,
+  whats,
+  change,
+  may = true,
+}: {
+  rules: SaidRule[];
+  parts: Part[];
+  whats: What[];
+  change: Change;
+  may?: boolean;
+}) {
+  const rules: Rule[] = said.map(({ says: _, ...rule }) => rule);
+  const without = (i: number) => rules.filter((_, j) => j !== i);
+  const earlier = (i: number) => rules.map((r, j) => (j === i - 1 ? rules[i]! : j === i ? rules[i - 1]! : r));
+  return (
+    <>
+      <p className="quiet">Held against each address in this order; the first that fits counts.</p>
+      {rules.length === 0 && <p>There are none: everybody is asked alike.</p>}
+      <ol className="parts">
+        {said.map((r, i) => (
+          <li key={r.says + i}>
+            <div className="title">
+              <span>
+                {i + 1}. {r.says} {r.note && <span className="quiet">{r.note}</span>}
+              </span>
+              {may && (
+                <span className="acts">
+                  {i > 0 && (
+                    <Button size="small" onClick={() => change.mutate(earlier(i))}>
+                      Earlier<span className="unseen">: rule {i + 1}</span>
+                    </Button>
+                  )}
+                  <Button size="small" onClick={() => change.mutate(without(i))}>
+                    Remove<span className="unseen"> rule {i + 1}</span>
+                  </Button>
+                </span>
+              )}
+            </div>
+          </li>
+        ))}
+      </ol>
+      {change.error && <Trouble error={change.error} />}
+      {may && (
+        <NewRule
+          parts={parts}
+          whats={whats}
+          onRule={(r, done) => change.mutate([...rules, r], { onSuccess: done })}
+          busy={change.isPending}
+        />
+      )}
+    </>
+  );
+}
+
+type What = { value: string; label: string };
+
+/** howFar are the things that a rule of a workspace may do. */
+export const howFar: What[] = [
+  { value: "never", label: "never ask" },
+  { value: "syntax", label: "check the form alone" },
+  { value: "domain", label: "check down to the domain" },
+];
+
+const isDepth = (what: string): what is NonNullable<Rule["depth"]> => howFar.some((h) => h.value === what);
+
+const whats: What[] = [
   { value: "never", label: "never ask" },
   { value: "domain", label: "check down to the domain" },
   { value: "lanes", label: "at most so many at a time" },
@@ -59,11 +98,13 @@ const whats = [
 ];
 
 function NewRule({
-  side,
+  parts: all,
+  whats,
   onRule,
   busy,
 }: {
-  side: SendingSide;
+  parts: Part[];
+  whats: What[];
   onRule: (r: Rule, done: () => void) => void;
   busy: boolean;
 }) {
@@ -71,11 +112,11 @@ function NewRule({
   const [pattern, setPattern] = useState("");
   const [what, setWhat] = useState("never");
   const [value, setValue] = useState("");
-  const parts = side.parts.filter((p) => p.kind === what);
+  const parts = all.filter((p) => p.kind === what);
   const rule = (): Rule => ({
     of,
     pattern,
-    ...(what === "never" || what === "domain"
+    ...(isDepth(what)
       ? { depth: what }
       : what === "lanes" || what === "rest"
         ? { [what]: Number(value) }

@@ -1,11 +1,12 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, told } from "../../api/client";
+import { api, items, told } from "../../api/client";
 import type { components } from "../../api/contract.gen";
 
 type Schemas = components["schemas"];
 export type SendingSide = Schemas["Outbound"];
 export type Part = Schemas["OutboundPart"];
 export type Rule = Schemas["Rule"];
+export type SaidRule = Schemas["SaidRule"];
 
 const key = ["outbound"] as const;
 
@@ -21,6 +22,11 @@ export function useReadiness() {
     queryFn: async () => told(await api.GET("/outbound/readiness")),
     staleTime: 10_000,
   });
+}
+
+/** useOwnRules gives the rules of the workspace. */
+export function useOwnRules() {
+  return useQuery({ queryKey: ["own-rules"], queryFn: async () => items(await api.GET("/rules")) });
 }
 
 type Kind = Part["kind"];

@@ -7,7 +7,7 @@ import { useHealth } from "../health/queries";
 import { useInstallation } from "../installation/queries";
 import { useKeys } from "../keys/queries";
 import { useLetters } from "../letters/queries";
-import { useReadiness } from "../outbound/queries";
+import { useOwnRules, useReadiness } from "../outbound/queries";
 import { useTeam } from "../team/queries";
 
 /** Setup lists all that is set up once, in groups, each with its state in a sentence. */
@@ -20,6 +20,7 @@ export function Setup() {
         <Group name="What is kept">
           <Policies />
           <Catalogues />
+          <Rules />
         </Group>
         {session.data?.keeper && (
           <Group name="How mail hosts are asked, and letters sent">
@@ -84,6 +85,22 @@ function Catalogues() {
   const entries = own.data.length === 500 ? "500 entries or more" : plural(own.data.length, "entry", "entries");
   const lists = followed.data.length === 0 ? "none" : plural(followed.data.length, "list");
   return <Place to="/catalogues" name="Catalogues" says={`${entries} of your own, ${lists} followed.`} />;
+}
+
+function Rules() {
+  const rules = useOwnRules();
+  return (
+    <Place
+      to="/rules"
+      name="Rules of the workspace"
+      says={
+        rules.data &&
+        (rules.data.length === 0
+          ? "None: everybody is asked alike."
+          : `${plural(rules.data.length, "rule")} about whom to ask, and how far.`)
+      }
+    />
+  );
 }
 
 function Outbound() {

@@ -1,0 +1,200 @@
+package api
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"strconv"
+	"sync"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"golang.org/x/time/rate"
+
+	"varnet/internal/account"
+	"varnet/internal/store"
+)
+
+// going is what may go on at a time in a workspace.
+type going string
+
+// What is counted. Everything else is answered in a moment.
+const (
+	importing going = "imports"
+	exporting going = "exports"
+	streaming going = "streams"
+)
+
+// longOnes are the operations that go on for a while.
+var longOnes = map[string]going{
+	"import-list": importing, "import-newer-file": importing, "preview-file": importing, "upload-part": importing,
+	"export-rows": exporting, "get-list-problems": exporting, "export-audit": exporting, "get-report": exporting,
+	"watch-workspace": streaming, "watch-run": streaming, "check-address": streaming,
+}
+
+// admission lets requests in as far as the limits go.
+type admission struct {
+	mu     sync.Mutex
+	counts map[going]map[int64]int // by workspace; 0: all together
+	rates  map[string]*visitorRate
+	swept  time.Time
+
+	limits   store.Limits
+	limitsAt time.Time
+}
+
+// visitorRate is how often somebody may ask.
+type visitorRate struct {
+	*rate.Limiter
+	most int
+	seen time.Time
+}
+
+// mostTogether is by how much all workspaces together may have more than one.
+const mostTogether = 4
+
+// enter counts something that begins; what it returns is called at its end. It is nil where
+// there are as many as may be.
+func (a *admission) enter(what going, workspace int64, most int) func() {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	if a.counts[what] == nil {
+		a.counts[what] = map[int64]int{}
+	}
+	in := a.counts[what]
+	if in[workspace] >= most || in[0] >= most*mostTogether {
+		return nil
+	}
+	in[workspace]++
+	in[0]++
+	return sync.OnceFunc(func() {
+		a.mu.Lock()
+		defer a.mu.Unlock()
+		in[0]--
+		if in[workspace]--; in[workspace] == 0 {
+			delete(in, workspace)
+		}
+	})
+}
+
+// rateRest is how long nobody has to ask for what is known of their rate to be forgotten.
+const rateRest = 10 * time.Minute
+
+// take takes n of what somebody may ask in a minute, and returns how long to wait where there
+// are none left.
+func (a *admission) take(who string, perMinute, n int) time.Duration {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	now := time.Now()
+	if now.Sub(a.swept) > time.Minute {
+		for name, r := range a.rates {
+			if now.Sub(r.seen) > rateRest {
+				delete(a.rates, name)
+			}
+		}
+		a.swept = now
+	}
+	r := a.rates[who]
+	if r == nil || r.most != perMinute {
+		// A minute's worth at once, and then as it comes.
+		r = &visitorRate{rate.NewLimiter(rate.Limit(float64(perMinute)/60), perMinute), perMinute, now}
+		a.rates[who] = r
+	}
+	r.seen = now
+	taken := r.ReserveN(now, min(n, perMinute))
+	if wait := taken.DelayFrom(now); wait > 0 {
+		taken.CancelAt(now)
+		return wait
+	}
+	return 0
+}
+
+// limitsKept is how long the limits are taken to be as they were read.
+const limitsKept = 5 * time.Second
+
+func (a *API) limits(ctx context.Context) (store.Limits, error) {
+	a.admission.mu.Lock()
+	l, at := a.admission.limits, a.admission.limitsAt
+	a.admission.mu.Unlock()
+	if time.Since(at) < limitsKept {
+		return l, nil
+	}
+	l, err := a.store.Limits(ctx)
+	if err == nil {
+		a.admission.mu.Lock()
+		a.admission.limits, a.admission.limitsAt = l, time.Now()
+		a.admission.mu.Unlock()
+	}
+	return l, err
+}
+
+// strangers is how many requests a minute a network may send that are of nobody who is
+// signed in.
+const strangers = 600
+
+// admitted lets a request pass as far as its workspace, or the network of a stranger, has
+// not had its share.
+func (a *API) admitted(h huma.API) func(huma.Context, func(huma.Context)) {
+	return func(ctx huma.Context, next func(huma.Context)) {
+		l, err := a.limits(ctx.Context())
+		if err != nil {
+			a.log.Error("the limits could not be read", "err", err)
+			_ = huma.WriteErr(h, ctx, http.StatusServiceUnavailable, "The database does not answer. Try again in a moment.")
+			return
+		}
+		c, known := ctx.Context().Value(callerKey{}).(account.Caller)
+		who, most := "network "+addressOf(ctx.RemoteAddr()).String(), strangers
+		if known {
+			who, most = fmt.Sprintf("workspace %d, person %d", c.WorkspaceID, personWithout(c)), l.RequestsMinute
+		}
+		if wait := a.admission.take(who, most, 1); wait > 0 {
+			busy(h, ctx, wait, fmt.Sprintf("%d requests a minute is the most here.", most))
+			return
+		}
+		what := longOnes[ctx.Operation().OperationID]
+		if what == "" {
+			next(ctx)
+			return
+		}
+		mostAtOnce := map[going]int{importing: l.Imports, exporting: l.Exports, streaming: l.Streams}[what]
+		leave := a.admission.enter(what, c.WorkspaceID, mostAtOnce)
+		if leave == nil {
+			busy(h, ctx, 10*time.Second, fmt.Sprintf("Too many %s go on at this moment; your workspace may have %d at a time.", what, mostAtOnce))
+			return
+		}
+		defer leave()
+		next(ctx)
+	}
+}
+
+// personWithout is the person of a caller who is in no workspace: they have a rate of their own.
+func personWithout(c account.Caller) int64 {
+	if c.WorkspaceID != 0 {
+		return 0
+	}
+	return c.PersonID
+}
+
+// busy answers that something was asked too often, and when to come again (RFC 6585, 4).
+func busy(h huma.API, ctx huma.Context, wait time.Duration, why string) {
+	seconds := int(wait/time.Second) + 1
+	ctx.SetHeader("Retry-After", strconv.Itoa(seconds))
+	if ctx.Method() != http.MethodGet {
+		ctx.SetHeader("Connection", "close") // what is left of the body is not waited for
+	}
+	_ = huma.WriteErr(h, ctx, http.StatusTooManyRequests, fmt.Sprintf("%s Nothing was done; come again in %d seconds.", why, seconds))
+}
+
+// mayCheck takes so many checks of what a workspace may ask in a minute.
+func (a *API) mayCheck(ctx context.Context, n int) error {
+	l, err := a.limits(ctx)
+	if err != nil {
+		return a.failed(ctx, err)
+	}
+	if wait := a.admission.take(fmt.Sprintf("checks of %d", callerOf(ctx).WorkspaceID), l.ChecksMinute, n); wait > 0 {
+		seconds := int(wait/time.Second) + 1
+		return huma.ErrorWithHeaders(huma.Error429TooManyRequests(fmt.Sprintf("A workspace may check %d single addresses a minute. Nothing was asked; come again in %d seconds, or import them as a list.", l.ChecksMinute, seconds)),
+			http.Header{"Retry-After": {strconv.Itoa(seconds)}})
+	}
+	return nil
+}
