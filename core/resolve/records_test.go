@@ -18,7 +18,7 @@ func TestForSPF(t *testing.T) {
 	if mx, err := r.LookupMX(ctx, "plain.example"); err != nil || len(mx) != 2 || mx[0].Pref+mx[1].Pref != 15 {
 		t.Errorf("exchangers %+v, %v", mx, err)
 	}
-	if ips, err := r.LookupIPAddr(ctx, "mx0.plain.example"); err != nil || len(ips) != 2 || ips[0].String() != "192.88.99.10" {
+	if ips, err := r.LookupIPAddr(ctx, "mx0.plain.example"); err != nil || len(ips) != 2 || ips[0].String() != "192.31.196.10" {
 		t.Errorf("addresses %v, %v", ips, err)
 	}
 	if _, err := r.LookupAddr(ctx, "mx0.plain.example"); err == nil || !strings.Contains(err.Error(), "is no IP address") {
@@ -38,7 +38,7 @@ func TestForSPF(t *testing.T) {
 	if _, err := r.LookupIPAddr(ctx, "broken.example"); err == nil {
 		t.Error("a host that nobody answers for has no address, and no fault")
 	}
-	if _, err := r.LookupAddr(ctx, "192.88.99.10"); err == nil {
+	if _, err := r.LookupAddr(ctx, "192.31.196.10"); err == nil {
 		t.Error("an address without a name has one")
 	}
 }
@@ -48,7 +48,7 @@ func TestForSPF(t *testing.T) {
 func TestLiterals(t *testing.T) {
 	s := &server{}
 	r := newResolver(t, false, s)
-	for literal, outcome := range map[string]Outcome{"[192.88.99.7]": Implicit, "[IPv6:2a02:db8::7]": Implicit, "[10.0.0.7]": BadExchanger, "[127.0.0.1]": BadExchanger, "[IPv6:fe80::1]": BadExchanger} {
+	for literal, outcome := range map[string]Outcome{"[192.31.196.7]": Implicit, "[IPv6:2a02:db8::7]": Implicit, "[10.0.0.7]": BadExchanger, "[127.0.0.1]": BadExchanger, "[IPv6:fe80::1]": BadExchanger} {
 		d := r.Lookup(t.Context(), literal)
 		if d.Outcome != outcome || len(d.Exchangers) != 1 || d.Expires.IsZero() || (len(d.Exchangers[0].Addrs) == 1) != (outcome == Implicit) {
 			t.Errorf("%s: %+v", literal, d)
@@ -62,7 +62,7 @@ func TestLiterals(t *testing.T) {
 // TestReverse: an address under the zone of reverse names (RFC 1035 section 3.5, RFC
 // 3596 section 2.5), less its end.
 func TestReverse(t *testing.T) {
-	for ip, want := range map[string]string{"192.88.99.7": "7.99.88.192", "2a02:db8::7": "7" + strings.Repeat(".0", 23) + ".8.b.d.0.2.0.a.2"} {
+	for ip, want := range map[string]string{"192.31.196.7": "7.196.31.192", "2a02:db8::7": "7" + strings.Repeat(".0", 23) + ".8.b.d.0.2.0.a.2"} {
 		if got := Reverse(netip.MustParseAddr(ip)); got != want {
 			t.Errorf("%s is %s, want %s", ip, got, want)
 		}

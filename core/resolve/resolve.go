@@ -226,11 +226,16 @@ func boolInt(b bool) int {
 	return 0
 }
 
-// reserved are the address blocks of the IANA special-purpose registries that
-// netip's own predicates leave out and no mail host can be reached at.
+// reserved are the address blocks of the IANA special-purpose registries (RFC 6890) that
+// netip's own predicates leave out and no mail host is to be reached at: this network,
+// shared space, protocol assignments, documentation, benchmarks, 6to4 relays, what is
+// reserved; and of IPv6 the forms that have an IPv4 address in them, which may be any
+// (compatible, NAT64, 6to4, Teredo), discard, ORCHID, benchmarks, documentation, segment
+// routing and site-local.
 var reserved = func() (p []netip.Prefix) {
-	for _, s := range strings.Fields(`0.0.0.0/8 100.64.0.0/10 192.0.0.0/24 192.0.2.0/24 198.18.0.0/15
-		198.51.100.0/24 203.0.113.0/24 240.0.0.0/4 64:ff9b:1::/48 100::/64 2001:db8::/32 3fff::/20`) {
+	for _, s := range strings.Fields(`0.0.0.0/8 100.64.0.0/10 192.0.0.0/24 192.0.2.0/24 192.88.99.0/24 198.18.0.0/15
+		198.51.100.0/24 203.0.113.0/24 240.0.0.0/4
+		::/96 64:ff9b::/96 64:ff9b:1::/48 100::/64 2001::/23 2001:db8::/32 2002::/16 3fff::/20 5f00::/16 fec0::/10`) {
 		p = append(p, netip.MustParsePrefix(s))
 	}
 	return p

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net"
+	"net/netip"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -20,14 +21,14 @@ import (
 const zoneText = `
 plain.example.        MX 10 mx1.plain.example.
 plain.example.        MX 5 mx0.plain.example.
-mx0.plain.example.    A 192.88.99.10
+mx0.plain.example.    A 192.31.196.10
 mx0.plain.example.    AAAA 2a02:db8::10
-mx1.plain.example.    A 192.88.99.11
-implicit.example.     A 192.88.99.12
+mx1.plain.example.    A 192.31.196.11
+implicit.example.     A 192.31.196.12
 nullmx.example.       MX 0 .
 parked.example.       TXT "nothing here"
 dangling.example.     MX 10 gone.example.
-literal.example.      MX 10 192.88.99.1.
+literal.example.      MX 10 192.31.196.1.
 inside.example.       MX 10 inside-mx.example.
 inside-mx.example.    A 10.0.0.1
 inside-mx.example.    A 127.0.0.1
@@ -147,7 +148,7 @@ func TestLookup(t *testing.T) {
 		{"nothere.example", Absent, "", "", finding.DomainAbsent},
 		{"parked.example", NoExchanger, "", "", finding.DomainNoExchanger},
 		{"dangling.example", BadExchanger, "gone.example", "gone.example", finding.DomainBadExchanger},
-		{"literal.example", BadExchanger, "192.88.99.1", "192.88.99.1", finding.DomainBadExchanger},
+		{"literal.example", BadExchanger, "192.31.196.1", "192.31.196.1", finding.DomainBadExchanger},
 		{"inside.example", BadExchanger, "inside-mx.example", "inside-mx.example", finding.DomainBadExchanger},
 		{"broken.example", Failed, "", "", finding.DomainUnresolved},
 		{"mute.example", Failed, "", "", finding.DomainUnresolved},
@@ -253,6 +254,23 @@ func TestAlive(t *testing.T) {
 	for _, bad := range [][]string{nil, {"no-port"}} {
 		if _, err := New(bad, false); err == nil {
 			t.Errorf("%v was taken", bad)
+		}
+	}
+}
+
+// TestPublic: addresses that are no host's of the public Internet, also those of IPv6 that
+// have any IPv4 address in them, are told from the others.
+func TestPublic(t *testing.T) {
+	for text, want := range map[string]bool{
+		"8.8.8.8": true, "193.0.14.129": true, "2a00:1450::1": true, "2606:4700::1": true, "2001:4860::1": true,
+		"127.0.0.1": false, "10.1.2.3": false, "172.16.0.1": false, "192.168.1.1": false, "169.254.169.254": false, "100.64.0.1": false, "0.0.0.0": false, "192.88.99.1": false,
+		"198.18.0.1": false, "192.0.2.1": false, "203.0.113.9": false, "224.0.0.1": false, "240.0.0.1": false, "255.255.255.255": false,
+		"::1": false, "::": false, "fe80::1": false, "fc00::1": false, "fec0::1": false, "ff02::1": false, "2001:db8::1": false, "3fff::1": false, "5f00::1": false, "100::1": false,
+		"::ffff:127.0.0.1": false, "::ffff:8.8.8.8": true, "::7f00:1": false, "64:ff9b::7f00:1": false, "64:ff9b::808:808": false, "2002:7f00:1::1": false, "2001:0:7f00:1::1": false,
+		"2001:2::1": false, "2001:20::1": false,
+	} {
+		if got := Public(netip.MustParseAddr(text)); got != want {
+			t.Errorf("%s: %v, want %v", text, got, want)
 		}
 	}
 }

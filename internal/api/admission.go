@@ -23,12 +23,17 @@ const (
 	importing going = "imports"
 	exporting going = "exports"
 	streaming going = "streams"
+	checking  going = "checks"
 )
+
+// checksAtOnce is how many requests to check addresses go on at a time in a workspace.
+const checksAtOnce = 20
 
 // longOnes are the operations that go on for a while.
 var longOnes = map[string]going{
 	"import-list": importing, "import-newer-file": importing, "preview-file": importing, "upload-part": importing,
 	"export-rows": exporting, "get-list-problems": exporting, "export-audit": exporting, "get-report": exporting,
+	"check-addresses": checking,
 	"watch-workspace": streaming, "watch-run": streaming, "check-address": streaming,
 }
 
@@ -37,6 +42,7 @@ type admission struct {
 	mu     sync.Mutex
 	counts map[going]map[int64]int // by workspace; 0: all together
 	rates  map[string]*visitorRate
+	slots  map[string]*slots
 	swept  time.Time
 
 	limits   store.Limits
@@ -77,6 +83,10 @@ func (a *admission) enter(what going, workspace int64, most int) func() {
 	})
 }
 
+// atOnce is how many of what somebody may ask in a minute they may ask at once, where ten
+// seconds' worth is less.
+const atOnce = 60
+
 // rateRest is how long nobody has to ask for what is known of their rate to be forgotten.
 const rateRest = 10 * time.Minute
 
@@ -96,18 +106,69 @@ func (a *admission) take(who string, perMinute, n int) time.Duration {
 	}
 	r := a.rates[who]
 	if r == nil || r.most != perMinute {
-		// A minute's worth at once, and then as it comes.
-		r = &visitorRate{rate.NewLimiter(rate.Limit(float64(perMinute)/60), perMinute), perMinute, now}
+		r = &visitorRate{rate.NewLimiter(rate.Limit(float64(perMinute)/60), min(perMinute, max(atOnce, perMinute/6))), perMinute, now}
 		a.rates[who] = r
 	}
 	r.seen = now
-	taken := r.ReserveN(now, min(n, perMinute))
+	taken := r.ReserveN(now, min(n, r.Burst()))
 	if wait := taken.DelayFrom(now); wait > 0 {
 		taken.CancelAt(now)
 		return wait
 	}
 	return 0
 }
+
+// turns are how many requests of one workspace, or network, are answered at a time; others of
+// its own wait for their turn, and nobody else's do.
+const turns = 6
+
+// turn waits for the turn of a request; false where it did not come in time.
+func (a *admission) turn(ctx context.Context, who string) bool {
+	a.mu.Lock()
+	slot := a.slots[who]
+	if slot == nil {
+		slot = &slots{free: make(chan struct{}, turns)}
+		a.slots[who] = slot
+	}
+	slot.waiting++
+	a.mu.Unlock()
+	wait, cancel := context.WithTimeout(ctx, turnWait)
+	defer cancel()
+	select {
+	case slot.free <- struct{}{}:
+		return true
+	case <-wait.Done():
+		a.forget(who, slot)
+		return false
+	}
+}
+
+// turnOver ends a turn.
+func (a *admission) turnOver(who string) {
+	a.mu.Lock()
+	slot := a.slots[who]
+	a.mu.Unlock()
+	<-slot.free
+	a.forget(who, slot)
+}
+
+// forget lets go of what nobody waits for any more.
+func (a *admission) forget(who string, slot *slots) {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	if slot.waiting--; slot.waiting == 0 {
+		delete(a.slots, who)
+	}
+}
+
+// slots are the turns of one workspace or network.
+type slots struct {
+	free    chan struct{}
+	waiting int // requests that wait, or have their turn
+}
+
+// turnWait is how long a request waits for its turn.
+const turnWait = 20 * time.Second
 
 // limitsKept is how long the limits are taken to be as they were read.
 const limitsKept = 5 * time.Second
@@ -153,10 +214,15 @@ func (a *API) admitted(h huma.API) func(huma.Context, func(huma.Context)) {
 		}
 		what := longOnes[ctx.Operation().OperationID]
 		if what == "" {
+			if !a.admission.turn(ctx.Context(), who) {
+				busy(h, ctx, time.Second, "Too many requests are being answered at this moment.")
+				return
+			}
+			defer a.admission.turnOver(who)
 			next(ctx)
 			return
 		}
-		mostAtOnce := map[going]int{importing: l.Imports, exporting: l.Exports, streaming: l.Streams}[what]
+		mostAtOnce := map[going]int{importing: l.Imports, exporting: l.Exports, streaming: l.Streams, checking: checksAtOnce}[what]
 		leave := a.admission.enter(what, c.WorkspaceID, mostAtOnce)
 		if leave == nil {
 			busy(h, ctx, 10*time.Second, fmt.Sprintf("Too many %s go on at this moment; your workspace may have %d at a time.", what, mostAtOnce))

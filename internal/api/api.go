@@ -83,7 +83,7 @@ func New(ending context.Context, e *work.Engine, o Options) http.Handler {
 	a := &API{store: db, engine: e, log: e.Log, ending: ending, summaries: &summary.Summaries{Source: db, Left: e.Left},
 		importer: &intake.Importer{Store: e.Store.Bulk(), Grammar: e.Grammar, Catalogue: e.Catalogue}, live: live.New(db, e.Log),
 		letters: &letter.Office{Store: db, Secrets: e.Secrets}}
-	a.admission = &admission{counts: map[going]map[int64]int{}, rates: map[string]*visitorRate{}}
+	a.admission = &admission{counts: map[going]map[int64]int{}, rates: map[string]*visitorRate{}, slots: map[string]*slots{}}
 	a.accounts = &account.Accounts{Store: db, Secrets: e.Secrets, Office: a.letters, Post: e.PostLetter, Log: e.Log, Demo: o.Demo}
 	go a.live.Run(ending)
 	r := chi.NewRouter()

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"runtime"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -71,6 +72,10 @@ func (a *API) uploadPart(ctx context.Context, in *struct {
 	return &uploadOutput{contract.Upload{Size: u.Size, Received: in.From + int64(len(part))}}, nil
 }
 
+// reading bounds how many files are read at a time: more would only take each other's
+// processors, and everybody's.
+var reading = make(chan struct{}, max(2, runtime.NumCPU()/2))
+
 // once brings a list in once with a key: whoever sends it again is given the
 // list that is there. A file that was sent part by part stands for the body.
 func (a *API) once(ctx context.Context, key string, body io.Reader, importFile func(io.Reader) (store.List, error)) (store.List, error) {
@@ -81,6 +86,12 @@ func (a *API) once(ctx context.Context, key string, body io.Reader, importFile f
 			return store.List{}, err
 		}
 		defer f.Close()
+		select {
+		case reading <- struct{}{}:
+			defer func() { <-reading }()
+		case <-ctx.Done():
+			return store.List{}, ctx.Err()
+		}
 		return importFile(f)
 	}
 	if key == "" {

@@ -9,9 +9,11 @@ import (
 	"net/url"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
+	"varnet/core/pace"
 	"varnet/internal/client"
 	"varnet/internal/contract"
 	"varnet/internal/testkit"
@@ -181,5 +183,37 @@ func TestOutside(t *testing.T) {
 		if got := answer(); got != "HTTP/1.1 "+want {
 			t.Errorf("for %s: %s", host, got)
 		}
+	}
+}
+
+// TestChecksKeepPace: whoever checks many single addresses at once opens no more sessions at a
+// host than a run does.
+func TestChecksKeepPace(t *testing.T) {
+	t.Parallel()
+	i := testkit.World(t, "fernhollow")
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
+	var calls sync.WaitGroup
+	for n := range 6 {
+		calls.Go(func() {
+			var addresses []string
+			for k := range 20 {
+				addresses = append(addresses, fmt.Sprintf("nobody%d.atall%d@postbarn.example", n, k))
+			}
+			got, err := client.New(s.URL, s.Key).Check(t.Context(), addresses)
+			if err != nil || len(got) != len(addresses) {
+				t.Errorf("%d results, %v", len(got), err)
+			}
+		})
+	}
+	calls.Wait()
+	asked := 0
+	for _, h := range i.Hosts() {
+		if most := h.Stats().MostOpen; most > pace.DefaultCap {
+			t.Errorf("%s saw %d sessions at a time", h.Name, most)
+		}
+		asked += h.Stats().Sessions
+	}
+	if asked < 20 {
+		t.Errorf("%d sessions in all", asked)
 	}
 }

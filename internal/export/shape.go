@@ -210,7 +210,7 @@ func (e *Export) titles() (out []format.Column) {
 		if i < len(e.list.Kinds) && !slices.Contains(e.list.AddressColumns, i) {
 			kind = e.list.Kinds[i]
 		}
-		out = append(out, format.Column{Name: c, Kind: kind})
+		out = append(out, format.Column{Name: e.guarded(c), Kind: kind})
 	}
 	if e.options.Form != formResults {
 		return out
@@ -260,7 +260,8 @@ func (e *Export) suppressed(r *store.OutRow) (out [][]string) {
 		if v, ok := e.decider.Verdicts[c.Verdict]; ok && v.Finding == finding.Undeliverable {
 			reason = info(v).Title
 		}
-		out = append(out, []string{e.guarded(e.mailbox(r, slot)), reason})
+		// Nobody looks through a list of those who are not to be written to before it is opened.
+		out = append(out, []string{sheet.Harmless(e.mailbox(r, slot)), reason})
 	}
 	return out
 }

@@ -6,6 +6,7 @@ import (
 	"io"
 	"regexp"
 	"strings"
+	"unicode/utf8"
 
 	"varnet/core/address"
 	"varnet/core/sheet"
@@ -41,8 +42,36 @@ func tidy(cell string) bool {
 	return found != "" && (cell == found || strings.HasSuffix(cell, "<"+found) || strings.EqualFold(cell, "mailto:"+found))
 }
 
-// Draw makes a table of a running text: its addresses, one a row, with the line
-// they stand in.
+// beside is how much of a line is kept on each side of an address, in bytes: a line may hold
+// thousands of them.
+const beside = 160
+
+// around is what stands around a part of a line, in a memory of its own.
+func around(line string, from, to int) string {
+	begin, end := max(0, from-beside), min(len(line), to+beside)
+	for begin > 0 && !utf8.RuneStart(line[begin]) {
+		begin--
+	}
+	for end < len(line) && !utf8.RuneStart(line[end]) {
+		end++
+	}
+	text := strings.TrimSpace(line[begin:end])
+	if begin > 0 {
+		text = "… " + text
+	}
+	if end < len(line) {
+		text += " …"
+	}
+	return strings.Clone(text)
+}
+
+func valid(text string) bool {
+	_, err := address.Parse(text)
+	return err == nil
+}
+
+// Draw makes a table of a running text: its addresses, one a row, with what stands
+// around them in their line.
 func (t *Table) Draw(lines *bufio.Reader) {
 	pending := [][]string{{"e-mail", "text"}}
 	t.rows(Free, func() ([]string, error) {
@@ -55,9 +84,9 @@ func (t *Table) Draw(lines *bufio.Reader) {
 				return nil, err
 			}
 			text = strings.ToValidUTF8(text, "\ufffd")
-			for _, found := range addressLike.FindAllString(text, -1) {
-				if _, err := address.Parse(found); err == nil {
-					pending = append(pending, []string{found, strings.TrimSpace(text)})
+			for _, at := range addressLike.FindAllStringIndex(text, -1) {
+				if found := text[at[0]:at[1]]; valid(found) {
+					pending = append(pending, []string{strings.Clone(found), around(text, at[0], at[1])})
 				}
 			}
 		}

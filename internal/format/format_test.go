@@ -2,6 +2,7 @@ package format_test
 
 import (
 	"archive/zip"
+	"bufio"
 	"bytes"
 	"compress/gzip"
 	"encoding/csv"
@@ -13,6 +14,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"unicode/utf8"
 
 	"varnet/core/sheet"
 	"varnet/internal/format"
@@ -255,5 +257,32 @@ func TestDamagedWorkbooks(t *testing.T) {
 			_, _ = io.Copy(io.Discard, table)
 			table.Close()
 		}
+	}
+}
+
+// TestDrawnLines: of a long line with many addresses each keeps what stands beside it, and no
+// more.
+func TestDrawnLines(t *testing.T) {
+	var line strings.Builder
+	line.WriteString("To: ")
+	const many = 4000
+	for n := range many {
+		fmt.Fprintf(&line, "Ünal %d <member%d@fernhollow.example>, ", n, n)
+	}
+	table, err := format.Open(strings.NewReader(line.String()), format.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer table.Close()
+	table.Draw(bufio.NewReader(strings.NewReader(line.String())))
+	text, err := io.ReadAll(table)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got := bytes.Count(text, []byte("\n")); got != many+1 {
+		t.Errorf("%d rows, want %d", got, many+1)
+	}
+	if len(text) > many*500 || !utf8.Valid(text) {
+		t.Errorf("%d bytes of %d addresses in a line of %d", len(text), many, line.Len())
 	}
 }

@@ -9,10 +9,10 @@ import (
 	"varnet/core/address"
 	"varnet/core/catalogue"
 	"varnet/core/finding"
-	"varnet/core/pace"
 	"varnet/core/probe"
 	"varnet/core/resolve"
 	"varnet/core/rule"
+	"varnet/internal/store"
 	"varnet/internal/store/pack"
 )
 
@@ -122,7 +122,7 @@ func (e *Engine) Check(ctx context.Context, workspace int64, typed string, passe
 	if err != nil {
 		e.Log.Warn("whether the address was absent before is not known now", "err", err)
 	}
-	way, cause, err := e.wayFor(ctx, workspace, a, d)
+	way, lanes, cause, err := e.wayFor(ctx, workspace, a, d)
 	if err != nil {
 		e.Log.Warn("outbound is not known now", "err", err)
 	}
@@ -130,7 +130,7 @@ func (e *Engine) Check(ctx context.Context, workspace int64, typed string, passe
 		c.Verdict = finding.ConcludeFrom(cause, traits)
 		return c
 	}
-	domain := probe.Domain{Name: a.Domain, Operator: d.Operator(), Exchangers: d.Exchangers, Way: way, Lanes: pace.DefaultCap,
+	domain := probe.Domain{Name: a.Domain, Operator: d.Operator(), Exchangers: d.Exchangers, Way: way, Lanes: lanes,
 		Questions: []probe.Question{{Address: a, Traits: traits, Absent: gone[a.Mailbox()]}}}
 	if known, err := e.Store.Acceptances(ctx, a.Domain); err == nil && way != nil {
 		domain.Acceptances = byRoute(known, way.Route)
@@ -152,29 +152,31 @@ func (e *Engine) Check(ctx context.Context, workspace int64, typed string, passe
 	return c
 }
 
-// wayFor tells how an address is asked about now, or the cause for which a rule
-// says not to. The wait of a rest is not kept: somebody looks on.
-func (e *Engine) wayFor(ctx context.Context, workspace int64, a address.Address, d resolve.Domain) (*probe.Way, finding.Cause, error) {
+// wayFor tells how an address is asked about now and how many sessions its operator may see
+// at a time, as runs keep them, or the cause for which a rule says not to. The wait of a rest
+// is not kept: somebody looks on.
+func (e *Engine) wayFor(ctx context.Context, workspace int64, a address.Address, d resolve.Domain) (*probe.Way, int, finding.Cause, error) {
 	side, err := e.Outbound.Setup(ctx)
 	if err != nil {
-		return nil, "", err
+		return nil, 1, "", err
 	}
 	own, err := e.Store.OwnRules(ctx, workspace)
 	if err != nil {
-		return nil, "", err
+		return nil, 1, "", err
 	}
 	side = side.For(own)
 	op, err := e.Outbound.Operator(ctx, d.Operator())
 	if err != nil {
-		return nil, "", err
+		return nil, 1, "", err
 	}
 	subject := rule.Subject{Address: a.Mailbox(), Domain: a.Domain, Operator: op.Name}
 	switch side.Rule(subject).Depth {
 	case rule.Never:
-		return nil, finding.RuleSkipped, nil
+		return nil, 1, finding.RuleSkipped, nil
 	case "":
 		st := side.Asking(op, subject, time.Now())
-		return &st.Way, "", nil
+		lanes, _ := side.Lanes(op.Name, map[string]store.Operator{op.Name: op})
+		return &st.Way, lanes, "", nil
 	}
-	return nil, finding.RuleDepth, nil
+	return nil, 1, finding.RuleDepth, nil
 }

@@ -1,0 +1,275 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"net"
+	"net/url"
+	"os"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"text/tabwriter"
+	"time"
+
+	"varnet/internal/client"
+	"varnet/internal/contract"
+	"varnet/internal/practice"
+)
+
+// The bars: what a well-behaved workspace's requests take while another is attacked by, and the
+// memory of the service.
+const (
+	abuseTimes  = 2
+	abuseMemory = 512 // MB
+	// abuseNoise is what the p95 of a quiet service differs by from time to time.
+	abuseNoise = 15 * time.Millisecond
+	// attackFor is how long an attack goes on, abuseLook how long it is looked on before and
+	// after it.
+	attackFor = 12 * time.Second
+	abuseLook = 4 * time.Second
+)
+
+// attack is what somebody with a key, or without one, does to the service until ctx ends. It
+// counts what it was given, and what it was refused.
+type attack struct {
+	name string
+	do   func(ctx context.Context, a *attacker)
+}
+
+// attacker is who attacks.
+type attacker struct {
+	in           *installation
+	host         string
+	run          int64
+	done, turned atomic.Int64
+	each         sync.WaitGroup
+}
+
+// many has so many do the same at once.
+func (a *attacker) many(n int, do func()) {
+	for range n {
+		a.each.Go(do)
+	}
+	a.each.Wait()
+}
+
+// until repeats something until ctx ends.
+func until(ctx context.Context, do func()) func() {
+	return func() {
+		for ctx.Err() == nil {
+			do()
+		}
+	}
+}
+
+// raw sends a request as it is written, reads the status, and hands the connection on.
+func (a *attacker) raw(ctx context.Context, request string, then func(net.Conn)) {
+	conn, err := net.Dial("tcp", a.host)
+	if err != nil {
+		a.turned.Add(1)
+		return
+	}
+	defer conn.Close()
+	stop := context.AfterFunc(ctx, func() { _ = conn.Close() })
+	defer stop()
+	if _, err := io.WriteString(conn, request); err != nil {
+		a.turned.Add(1)
+		return
+	}
+	then(conn)
+}
+
+// answer reads the status of an answer.
+func (a *attacker) answer(conn net.Conn) {
+	b := make([]byte, len("HTTP/1.1 200"))
+	if _, err := io.ReadFull(conn, b); err == nil && b[9] == '2' {
+		a.done.Add(1)
+		return
+	}
+	a.turned.Add(1)
+}
+
+func (a *attacker) counted(err error) {
+	if err != nil {
+		a.turned.Add(1)
+		return
+	}
+	a.done.Add(1)
+}
+
+var attacks = []attack{
+	{"26 files sent a byte a second", func(ctx context.Context, a *attacker) {
+		a.many(26, func() {
+			a.raw(ctx, "POST /api/v1/lists HTTP/1.1\r\nHost: localhost\r\nAuthorization: Bearer "+a.in.key+"\r\nContent-Type: application/octet-stream\r\nContent-Length: 9000000\r\n\r\ne-mail\r\n", func(conn net.Conn) {
+				for ctx.Err() == nil {
+					if _, err := conn.Write([]byte("a")); err != nil {
+						break
+					}
+					time.Sleep(time.Second)
+				}
+			})
+			a.turned.Add(1)
+		})
+	}},
+	{"26 exports that nobody reads", func(ctx context.Context, a *attacker) {
+		a.many(26, func() {
+			a.raw(ctx, fmt.Sprintf("GET /api/v1/runs/%d/export/file?decision=all HTTP/1.1\r\nHost: localhost\r\nAuthorization: Bearer %s\r\n\r\n", a.run, a.in.key), func(conn net.Conn) {
+				a.answer(conn)
+				<-ctx.Done()
+			})
+		})
+	}},
+	{"400 event streams", func(ctx context.Context, a *attacker) {
+		a.many(400, func() {
+			a.raw(ctx, "GET /api/v1/events HTTP/1.1\r\nHost: localhost\r\nAuthorization: Bearer "+a.in.key+"\r\n\r\n", func(conn net.Conn) {
+				a.answer(conn)
+				<-ctx.Done()
+			})
+		})
+	}},
+	{"requests as fast as they go", func(ctx context.Context, a *attacker) {
+		api := client.New(a.in.url, a.in.key)
+		a.many(16, until(ctx, func() { _, err := api.Runs(ctx, contract.PageQuery{}); a.counted(err) }))
+	}},
+	{"checks as fast as they go", func(ctx context.Context, a *attacker) {
+		api := client.New(a.in.url, a.in.key)
+		a.many(16, until(ctx, func() {
+			_, err := api.Check(ctx, []string{"nobody@postbarn.example", "ada@fernhollow.example"})
+			a.counted(err)
+		}))
+	}},
+	{"methods made up, without a key", func(ctx context.Context, a *attacker) {
+		var n atomic.Int64
+		a.many(8, until(ctx, func() {
+			a.raw(ctx, fmt.Sprintf("SEED%d / HTTP/1.1\r\nHost: localhost\r\nConnection: close\r\n\r\n", n.Add(1)), a.answer)
+		}))
+	}},
+	{"passwords guessed", func(ctx context.Context, a *attacker) {
+		const body = `{"address":"ada.moss@fernhollow.example","password":"a guess of mine"}`
+		a.many(8, until(ctx, func() {
+			a.raw(ctx, fmt.Sprintf("POST /api/v1/sign-in/password HTTP/1.1\r\nHost: localhost\r\nConnection: close\r\nContent-Type: application/json\r\nContent-Length: %d\r\n\r\n%s", len(body), body), a.answer)
+		}))
+	}},
+	{"texts of 4,000 addresses a line", func(ctx context.Context, a *attacker) {
+		var line strings.Builder
+		line.WriteString("Dear all, To: ")
+		for n := range 4000 {
+			fmt.Fprintf(&line, "member%d@fernhollow.example, ", n)
+		}
+		api := client.New(a.in.url, a.in.key)
+		a.many(8, until(ctx, func() {
+			_, err := api.Import(ctx, client.File{Name: "text.txt", Body: strings.NewReader(line.String())})
+			a.counted(err)
+		}))
+	}},
+	{"headers that never end", func(ctx context.Context, a *attacker) {
+		a.many(200, func() {
+			a.raw(ctx, "GET /api/v1/lists HTTP/1.1\r\nHost: localhost\r\n", func(conn net.Conn) {
+				for n := 0; ctx.Err() == nil; n++ {
+					if _, err := fmt.Fprintf(conn, "X-%d: seeds\r\n", n); err != nil {
+						break
+					}
+					time.Sleep(500 * time.Millisecond)
+				}
+			})
+			a.turned.Add(1)
+		})
+	}},
+}
+
+// neighbour is a workspace that asks for its lists, ten times a second.
+type neighbour struct{ api *client.Client }
+
+// look asks for some time and returns how long 95 of 100 answers took at most.
+func (n neighbour) look(for_ time.Duration) (p95 time.Duration, failed int) {
+	var took []time.Duration
+	for end := time.Now().Add(for_); time.Now().Before(end); time.Sleep(100 * time.Millisecond) {
+		begun := time.Now()
+		ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
+		if _, err := n.api.Lists(ctx, contract.ListQuery{}); err != nil {
+			failed++
+		}
+		cancel()
+		took = append(took, time.Since(begun))
+	}
+	slices.Sort(took)
+	return took[len(took)*95/100], failed
+}
+
+// abuse has one workspace, or nobody, attack the service while another works, and tells what
+// that feels of it.
+func abuse() error {
+	w, err := practice.Load("fernhollow")
+	if err != nil {
+		return err
+	}
+	in, err := install(w, 2711, "VARNET_ROUNDS=1s")
+	if err != nil {
+		return err
+	}
+	defer in.stop()
+	at, _ := url.Parse(in.url)
+	a := &attacker{in: in, host: at.Host}
+	if a.run, err = in.large(w, 200_000); err != nil {
+		return err
+	}
+	key, err := in.command("key", "new", "-workspace", "the neighbours").Output()
+	if err != nil {
+		return err
+	}
+	n := neighbour{client.New(in.url, strings.TrimSpace(string(key)))}
+	t := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', 0)
+	fmt.Fprintln(t, "attack\tp95 before\tduring\tafter\tfailed\tgiven\trefused\tmemory MB\t")
+	missed := 0
+	for _, kind := range attacks {
+		before, _ := n.look(abuseLook)
+		ctx, cancel := context.WithTimeout(context.Background(), attackFor)
+		a.done.Store(0)
+		a.turned.Store(0)
+		over := make(chan struct{})
+		go func() { defer close(over); kind.do(ctx, a) }()
+		during, failed := n.look(attackFor - time.Second)
+		cancel()
+		<-over
+		after, late := n.look(abuseLook)
+		kb, err := memoryLine(fmt.Sprintf("/proc/%d/status", in.pid), "VmRSS:")
+		if err != nil {
+			return fmt.Errorf("the service is gone: %w", err)
+		}
+		memory, verdict := kb/1024, ""
+		if during > abuseTimes*before+abuseNoise || failed+late > 0 || memory > abuseMemory {
+			verdict = "missed"
+			missed++
+		}
+		fmt.Fprintf(t, "%s\t%v\t%v\t%v\t%d\t%d\t%d\t%.0f\t%s\n", kind.name, short(before), short(during), short(after), failed+late, a.done.Load(), a.turned.Load(), memory, verdict)
+	}
+	if err := t.Flush(); err != nil {
+		return err
+	}
+	if missed > 0 {
+		return fmt.Errorf("%d attacks are felt: p95 under %d times what it was (and %v), nothing failed, under %d MB", missed, abuseTimes, abuseNoise, abuseMemory)
+	}
+	return nil
+}
+
+func short(d time.Duration) time.Duration { return d.Round(100 * time.Microsecond) }
+
+// large imports a list and verifies its form.
+func (in *installation) large(w *practice.World, rows int) (run int64, err error) {
+	r, out := io.Pipe()
+	go func() { _ = out.CloseWithError(w.WriteList(out, rows)) }()
+	ctx := context.Background()
+	l, err := in.api.Import(ctx, client.File{Name: "members.csv", Body: r})
+	if err != nil {
+		return 0, err
+	}
+	started, err := in.api.StartRun(ctx, l.ID, contract.NewRun{Depth: "syntax", Policy: "careful"})
+	if err != nil {
+		return 0, err
+	}
+	_, err = in.api.Wait(ctx, started.ID, func(contract.Run) {})
+	return started.ID, err
+}
