@@ -83,7 +83,6 @@ type Caller struct {
 	Address   string
 	Role      Role // "": in no workspace
 	Owner     bool // of the installation
-	Password  bool // whether the person has one
 	HasFactor bool
 	Demanded  bool // the workspace demands a second factor that the person does not have
 	Session   store.Session
@@ -108,7 +107,7 @@ func (a *Accounts) OfSession(ctx context.Context, session string, from netip.Add
 	if err != nil {
 		return Caller{}, err
 	}
-	c := Caller{PersonID: in.PersonID, Name: in.Name, Address: in.Address, Owner: in.Owner, HasFactor: in.HasFactor, Password: in.HasPassword, Session: in.Session}
+	c := Caller{PersonID: in.PersonID, Name: in.Name, Address: in.Address, Owner: in.Owner, HasFactor: in.HasFactor, Session: in.Session}
 	if in.Role == nil {
 		c.Scopes = c.ScopesIn(false, false)
 		return c, nil
@@ -189,9 +188,4 @@ func gone(err error) error {
 		return refuse(Unproved, "This took too long, or was done before. Begin again.")
 	}
 	return err
-}
-
-// inTx is Store.InTx for what posts letters.
-func (a *Accounts) inTx(ctx context.Context, do func(s *store.Store, tx pgx.Tx) error) error {
-	return a.Store.InTx(ctx, do)
 }

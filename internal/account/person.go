@@ -116,7 +116,7 @@ func (a *Accounts) SetPassword(ctx context.Context, c Caller, password string, f
 
 // change makes a change of how somebody signs in, and writes to them about it.
 func (a *Accounts) change(ctx context.Context, c Caller, l letter.Letter, do func(*store.Store) error) error {
-	return a.inTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+	return a.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		if err := do(s); err != nil {
 			return err
 		}
@@ -164,7 +164,7 @@ func (a *Accounts) Moved(ctx context.Context, c Caller, ticket, code string, fro
 	if err != nil {
 		return err
 	}
-	return a.inTx(ctx, func(_ *store.Store, tx pgx.Tx) error { return a.Post(ctx, tx, d.Address, l) })
+	return a.Store.InTx(ctx, func(_ *store.Store, tx pgx.Tx) error { return a.Post(ctx, tx, d.Address, l) })
 }
 
 // Enrolment is a second factor that is being set up.

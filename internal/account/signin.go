@@ -105,7 +105,7 @@ func wrongPair() error {
 	return refuse(Unproved, "Address and password do not go together. Check both; a password that is forgotten can be set anew.")
 }
 
-// Asleep says that letters cannot be sent.
+// lettersSent returns an error where no letters can be sent.
 func (a *Accounts) lettersSent(ctx context.Context) error {
 	_, err := a.Office.Settings(ctx)
 	if errors.Is(err, letter.ErrNone) {
@@ -167,7 +167,7 @@ func (a *Accounts) mayWrite(ctx context.Context, canonical string, from From) er
 // codeTicket makes a ticket for a code and posts the letter with it. A letter to nobody takes
 // the same time.
 func (a *Accounts) codeTicket(ctx context.Context, c coded, code string, person *int64, to string, l letter.Letter) (ticket string, err error) {
-	err = a.inTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+	err = a.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		ticket, err = s.NewTicket(ctx, store.Ticket{Kind: ticketCode, PersonID: person, Code: a.codeHash(code), Data: a.sealed(ticketCode, c), ExpiresAt: time.Now().Add(codeLife)})
 		if err != nil {
 			return err
@@ -268,7 +268,7 @@ func (a *Accounts) ResetPassword(ctx context.Context, ticket, password string, f
 	if err != nil {
 		return Step{}, err
 	}
-	err = a.inTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+	err = a.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		if _, err := s.TakeTicket(ctx, ticketPassword, ticket); err != nil {
 			return gone(err)
 		}
@@ -352,7 +352,7 @@ func (a *Accounts) finish(ctx context.Context, p store.Person, from From, factor
 	if step.Device == "" {
 		step.Device = newSecret()
 	}
-	err := a.inTx(ctx, func(s *store.Store, tx pgx.Tx) (err error) {
+	err := a.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) (err error) {
 		if step.Session, err = s.NewSession(ctx, store.Session{PersonID: p.ID, Device: DeviceOf(from.Agent), Place: from.Addr}); err != nil {
 			return err
 		}

@@ -87,7 +87,7 @@ func (a *Accounts) signUpDone(ctx context.Context, c coded, from From) (Step, er
 	if c.Password != "" {
 		p.Password = &c.Password
 	}
-	err := a.inTx(ctx, func(s *store.Store, _ pgx.Tx) (err error) {
+	err := a.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) (err error) {
 		if p, err = s.NewPerson(ctx, p); err != nil {
 			return err
 		}
@@ -122,7 +122,7 @@ func (a *Accounts) Join(ctx context.Context, secret string, n Newcomer, from Fro
 	if err != nil {
 		return Step{}, err
 	}
-	err = a.inTx(ctx, func(s *store.Store, _ pgx.Tx) (err error) {
+	err = a.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) (err error) {
 		if err := s.TakeInvitation(ctx, secret); err != nil {
 			return noInvitation(err)
 		}
@@ -156,7 +156,7 @@ const (
 // OwnerLink makes the secret of a link by which somebody signs up as an owner of the
 // installation. It is good for a day and once; an earlier one is not any more.
 func (a *Accounts) OwnerLink(ctx context.Context) (secret string, err error) {
-	err = a.inTx(ctx, func(s *store.Store, _ pgx.Tx) error {
+	err = a.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
 		if err := s.EndTickets(ctx, ticketOwner); err != nil {
 			return err
 		}
@@ -179,7 +179,7 @@ func (a *Accounts) Begin(ctx context.Context, secret string, n Newcomer, from Fr
 		return Step{}, err
 	}
 	p.Owner = true
-	err = a.inTx(ctx, func(s *store.Store, _ pgx.Tx) (err error) {
+	err = a.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) (err error) {
 		if _, err := s.TakeTicket(ctx, ticketOwner, secret); err != nil {
 			return noLink(err)
 		}
@@ -224,7 +224,7 @@ func (a *Accounts) Make(ctx context.Context, n Newcomer, workspace string, role 
 		return p, err
 	}
 	p.Owner = owner
-	err = a.inTx(ctx, func(s *store.Store, _ pgx.Tx) (err error) {
+	err = a.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) (err error) {
 		if p, err = s.NewPerson(ctx, p); err != nil {
 			return err
 		}

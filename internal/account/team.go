@@ -46,7 +46,7 @@ func (a *Accounts) Invite(ctx context.Context, c Caller, addr string, role Role,
 		return i, "", err
 	}
 	i = store.Invitation{WorkspaceID: c.WorkspaceID, Workspace: c.Workspace, Address: at.Mailbox(), Canonical: at.Canonical(), Role: string(role), InvitedBy: &c.Name, CreatedAt: time.Now(), ExpiresAt: time.Now().Add(inviteLife)}
-	err = a.inTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+	err = a.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		if secret, err = s.Invite(ctx, i, c.PersonID); err != nil {
 			return err
 		}
@@ -71,7 +71,7 @@ func (a *Accounts) Accept(ctx context.Context, c Caller, secret string) (store.I
 	if at, err := mailbox(c.Address); err != nil || at.Canonical() != i.Canonical {
 		return i, refuse(Forbidden, "This invitation is for %s, and you are signed in as %s. Sign in with that address, or ask to be invited with yours.", i.Address, c.Address)
 	}
-	err = a.inTx(ctx, func(s *store.Store, _ pgx.Tx) error {
+	err = a.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
 		if err := s.TakeInvitation(ctx, secret); err != nil {
 			return noInvitation(err)
 		}
@@ -172,7 +172,7 @@ func (a *Accounts) NewWorkspace(ctx context.Context, c Caller, name string) (t s
 	if SignUpMode(i.SignUp) == Closed && !c.Owner {
 		return t, refuse(Forbidden, "Here workspaces are made by whoever looks after the installation.")
 	}
-	err = a.inTx(ctx, func(s *store.Store, _ pgx.Tx) error {
+	err = a.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
 		if t, err = s.NewWorkspace(ctx, name); err != nil {
 			return err
 		}

@@ -59,8 +59,8 @@ type subject struct {
 	throttle
 }
 
-// account and network are subjects of wrong passwords and codes, lettersTo and lettersFor of
-// letters that anybody may have sent.
+// accountSubject and networkSubject are tried by wrong passwords and codes, lettersTo and
+// lettersFor by letters that anybody may have sent.
 func accountSubject(what, canonical string) subject {
 	return subject{name: "account " + what + " " + canonical, says: "the " + what + " of an account", canonical: canonical, throttle: ofAccount}
 }

@@ -32,6 +32,7 @@ var leaving = map[string]bool{"export-rows": true, "get-list-problems": true, "e
 type auditNote struct {
 	person                 int64
 	address, thing, detail string
+	refused                bool // although the answer leads on
 	silent                 bool // nothing was done that is to be told
 }
 
@@ -87,7 +88,7 @@ func resultOf(status int, note *auditNote) string {
 	switch {
 	case note.silent:
 		return ""
-	case status == http.StatusUnauthorized || status == http.StatusForbidden || note.detail == "refused":
+	case status == http.StatusUnauthorized || status == http.StatusForbidden || note.refused:
 		return "refused"
 	case status < http.StatusBadRequest:
 		return account.DoneResult
@@ -120,9 +121,7 @@ func (a *API) writeAudit(ctx huma.Context, c account.Caller, note *auditNote, re
 	if note.thing != "" {
 		e.Thing = note.thing
 	}
-	if note.detail != "refused" {
-		e.Detail = note.detail
-	}
+	e.Detail = note.detail
 	done, cancel := context.WithTimeout(context.WithoutCancel(ctx.Context()), auditTime)
 	defer cancel()
 	return account.Audit(done, a.store, e)

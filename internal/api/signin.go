@@ -228,19 +228,19 @@ func (a *API) goToProvider(ctx context.Context, in *struct {
 }) (*redirect, error) {
 	to, ticket, err := a.accounts.ToProvider(ctx, inConsole(in.To), in.Invitation)
 	if err != nil {
-		return a.troubled(ctx, in.from, err)
+		return a.troubled(ctx, err)
 	}
 	return &redirect{to, []http.Cookie{in.providerCookie(ticket, 10*time.Minute)}}, nil
 }
 
 // troubled sends a browser back to the page for signing in, with what went wrong.
-func (a *API) troubled(ctx context.Context, _ account.From, err error) (*redirect, error) {
+func (a *API) troubled(ctx context.Context, err error) (*redirect, error) {
 	told := a.failed(ctx, err)
 	why := "Something went wrong. Try again."
 	if p, ok := told.(*huma.ErrorModel); ok && p.Status < 500 {
 		why = p.Detail
 	}
-	noteOf(ctx).detail = "refused"
+	noteOf(ctx).refused = true
 	return &redirect{Location: "/sign-in#" + url.Values{"trouble": {why}}.Encode()}, nil
 }
 
@@ -259,7 +259,7 @@ func (a *API) comeFromProvider(ctx context.Context, in *struct {
 	step, to, err := a.accounts.FromProvider(ctx, in.Ticket, account.Back{State: in.State, Code: in.Code, Issuer: in.Issuer, Trouble: in.Trouble}, in.from)
 	noteOf(ctx).person = step.Person
 	if err != nil {
-		return a.troubled(ctx, in.from, err)
+		return a.troubled(ctx, err)
 	}
 	out := &redirect{Location: to, SetCookie: []http.Cookie{in.providerCookie("", -time.Second)}}
 	if step.Next == account.EnterFactor {

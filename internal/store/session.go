@@ -78,24 +78,22 @@ func (s *Store) EnterWorkspace(ctx context.Context, session, person, workspace i
 // that it works in, that and their role.
 type SignedIn struct {
 	Session
-	Name           string
-	Address        string
-	Owner          bool // of the installation
-	HasFactor      bool // a second factor, or a passkey
-	Workspace      *string
-	Role           *string
-	SecondFactor   *bool // whether the workspace demands one
-	ReadersExport  *bool
-	HasPassword    bool
-	WorkspaceCount int64
+	Name          string
+	Address       string
+	Owner         bool // of the installation
+	HasFactor     bool // a second factor, or a passkey
+	Workspace     *string
+	Role          *string
+	SecondFactor  *bool // whether the workspace demands one
+	ReadersExport *bool
 }
 
 // SessionOf returns who is signed in with a secret; ErrUnknownKey where it is none, or no
 // longer good.
 func (s *Store) SessionOf(ctx context.Context, session string, from netip.Addr) (in SignedIn, err error) {
 	in, err = one[SignedIn](ctx, s.db, `SELECT s.id, s.person_id, s.device, s.place, s.command_line, s.created_at, s.seen_at, s.confirmed_at, p.name, p.address, p.owner,
-		p.totp IS NOT NULL OR EXISTS (SELECT FROM passkey k WHERE k.person_id = p.id) AS has_factor, p.password IS NOT NULL AS has_password,
-		m.workspace_id, w.name AS workspace, m.role, w.second_factor, w.readers_export, (SELECT count(*) FROM member o WHERE o.person_id = p.id) AS workspace_count
+		p.totp IS NOT NULL OR EXISTS (SELECT FROM passkey k WHERE k.person_id = p.id) AS has_factor,
+		m.workspace_id, w.name AS workspace, m.role, w.second_factor, w.readers_export
 		FROM person_session s JOIN person p ON p.id = s.person_id
 		LEFT JOIN member m ON m.workspace_id = s.workspace_id AND m.person_id = s.person_id LEFT JOIN workspace w ON w.id = m.workspace_id
 		WHERE s.hash = $1 AND s.expires_at > now() AND s.seen_at > $2`, hashed(session), time.Now().Add(-SessionIdle))

@@ -2,7 +2,7 @@ import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { useLocation } from "react-router";
 import { api, told } from "../../api/client";
-import { Ask, Door, Field, passwordHint } from "./Door";
+import { Ask, Door, Field, NameAndAddress, passwordHint } from "./Door";
 import { useWayIn } from "./Steps";
 
 /** Begin makes the first account of an installation, by the link that its start has shown. */
@@ -29,15 +29,7 @@ export function Begin() {
         error={send.error}
         ready={name.trim() !== "" && address.trim() !== "" && password !== ""}
       >
-        <Field label="Name" value={name} onChange={setName} autoComplete="name" maxLength={100} autoFocus />
-        <Field
-          label="Address"
-          value={address}
-          onChange={setAddress}
-          autoComplete="email"
-          inputMode="email"
-          maxLength={320}
-        />
+        <NameAndAddress name={name} onName={setName} address={address} onAddress={setAddress} />
         <Field
           label="Password"
           hint={passwordHint}

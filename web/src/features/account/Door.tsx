@@ -58,6 +58,33 @@ export function Field({
   );
 }
 
+/** NameAndAddress are who a newcomer says that they are. */
+export function NameAndAddress({
+  name,
+  onName,
+  address,
+  onAddress,
+}: {
+  name: string;
+  onName: (text: string) => void;
+  address: string;
+  onAddress: (text: string) => void;
+}) {
+  return (
+    <>
+      <Field label="Name" value={name} onChange={onName} autoComplete="name" maxLength={100} autoFocus />
+      <Field
+        label="Address"
+        value={address}
+        onChange={onAddress}
+        autoComplete="email"
+        inputMode="email"
+        maxLength={320}
+      />
+    </>
+  );
+}
+
 /** Ask is a form with one main act. */
 export function Ask({
   act,

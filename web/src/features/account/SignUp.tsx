@@ -2,7 +2,7 @@ import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, told } from "../../api/client";
-import { Ask, Door, Field, passwordHint } from "./Door";
+import { Ask, Door, Field, NameAndAddress, passwordHint } from "./Door";
 import { type Step, Steps, useWayIn } from "./Steps";
 
 /** SignUp makes an account for whoever comes, once the code has proved their address. */
@@ -39,15 +39,7 @@ export function SignUp() {
         error={send.error}
         ready={name.trim() !== "" && address.trim() !== ""}
       >
-        <Field label="Name" value={name} onChange={setName} autoComplete="name" maxLength={100} autoFocus />
-        <Field
-          label="Address"
-          value={address}
-          onChange={setAddress}
-          autoComplete="email"
-          inputMode="email"
-          maxLength={320}
-        />
+        <NameAndAddress name={name} onName={setName} address={address} onAddress={setAddress} />
         <Field
           label="Password"
           hint={`${passwordHint} Leave it empty to sign in by code each time.`}
