@@ -106,7 +106,7 @@ func (a *API) preview(ctx context.Context, in *struct {
 	Streamed
 	Written
 }) (*struct{ Body contract.Preview }, error) {
-	r, err := intake.Read(in.body, in.Sheet, in.overrule())
+	r, err := intake.Read(ctx, in.body, in.Sheet, in.overrule())
 	if err != nil {
 		return nil, a.broken(ctx, err)
 	}

@@ -47,7 +47,7 @@ func written(t *testing.T, o format.Output, semicolons bool, rows [][]string) []
 
 func read(t *testing.T, file []byte, o format.Options) (*format.Table, [][]string) {
 	t.Helper()
-	table, err := format.Open(bytes.NewReader(file), o)
+	table, err := format.Open(t.Context(), bytes.NewReader(file), o)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -205,7 +205,7 @@ func TestPackedFiles(t *testing.T) {
 		"a cut-off gzip":    gzipped(t, bytes.Repeat([]byte(list), 5000))[:40],
 		"a cut-off zip":     zipped(t, map[string]string{"members.csv": list})[:60],
 	} {
-		table, err := format.Open(bytes.NewReader(file), format.Options{})
+		table, err := format.Open(t.Context(), bytes.NewReader(file), format.Options{})
 		if err == nil {
 			_, err = io.ReadAll(table)
 			table.Close()
@@ -228,7 +228,7 @@ func TestSheetsAreChosen(t *testing.T) {
 	if _, rows := read(t, book, format.Options{Sheet: table.Sheet}); len(rows) != 2 {
 		t.Errorf("the sheet asked for by its name has %d rows", len(rows))
 	}
-	_, err := format.Open(bytes.NewReader(book), format.Options{Sheet: "No such sheet"})
+	_, err := format.Open(t.Context(), bytes.NewReader(book), format.Options{Sheet: "No such sheet"})
 	var told *sheet.Error
 	if !errors.As(err, &told) || !strings.Contains(told.Problem, table.Sheet) {
 		t.Errorf("a sheet that is not there: %v", err)
@@ -250,7 +250,7 @@ func TestDamagedWorkbooks(t *testing.T) {
 					file[rng.IntN(len(file))] = byte(rng.Uint32())
 				}
 			}
-			table, err := format.Open(bytes.NewReader(file), format.Options{})
+			table, err := format.Open(t.Context(), bytes.NewReader(file), format.Options{})
 			if err != nil {
 				continue
 			}
@@ -269,7 +269,7 @@ func TestDrawnLines(t *testing.T) {
 	for n := range many {
 		fmt.Fprintf(&line, "Ünal %d <member%d@fernhollow.example>, ", n, n)
 	}
-	table, err := format.Open(strings.NewReader(line.String()), format.Options{})
+	table, err := format.Open(t.Context(), strings.NewReader(line.String()), format.Options{})
 	if err != nil {
 		t.Fatal(err)
 	}

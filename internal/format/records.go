@@ -76,19 +76,20 @@ func unfolded(in *bufio.Reader) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	text = strings.TrimRight(text, "\r\n")
-	for len(text) <= sheet.MaxRecord {
+	var whole strings.Builder
+	whole.WriteString(strings.TrimRight(text, "\r\n"))
+	for whole.Len() <= sheet.MaxRecord {
 		next, err := in.Peek(1)
 		if err != nil || next[0] != ' ' && next[0] != '\t' {
-			break
+			return strings.ToValidUTF8(whole.String(), "\ufffd"), nil
 		}
 		more, err := line(in)
 		if err != nil {
 			return "", err
 		}
-		text += strings.TrimRight(more, "\r\n")[1:]
+		whole.WriteString(strings.TrimRight(more, "\r\n")[1:])
 	}
-	return strings.ToValidUTF8(text, "\ufffd"), nil
+	return "", tooLong()
 }
 
 // pictures are the properties of a card that are no text.
@@ -140,13 +141,7 @@ func readCard(in *bufio.Reader) (record []field, err error) {
 func cardValue(in *bufio.Reader, params []string, value string) string {
 	for _, p := range params {
 		if strings.EqualFold(p, "ENCODING=QUOTED-PRINTABLE") || strings.EqualFold(p, "QUOTED-PRINTABLE") {
-			for strings.HasSuffix(value, "=") { // vCard 2.1 goes on in the next line
-				more, err := line(in)
-				value = strings.TrimSuffix(value, "=") + strings.TrimRight(more, "\r\n")
-				if err != nil {
-					break
-				}
-			}
+			value = softLines(in, value)
 			if text, err := io.ReadAll(quotedprintable.NewReader(strings.NewReader(value))); err == nil {
 				value = strings.ToValidUTF8(string(text), "\ufffd")
 			}
@@ -154,6 +149,21 @@ func cardValue(in *bufio.Reader, params []string, value string) string {
 	}
 	value = strings.NewReplacer(`\n`, "\n", `\N`, "\n", `\,`, ",", `\;`, ";", `\\`, `\`).Replace(value)
 	return strings.Trim(strings.ReplaceAll(value, ";;", ";"), "; ")
+}
+
+// softLines reads a value on, which in vCard 2.1 goes on in the next line where one ends in
+// "=" (RFC 2045, section 6.7).
+func softLines(in *bufio.Reader, value string) string {
+	var whole strings.Builder
+	for strings.HasSuffix(value, "=") && whole.Len() <= sheet.MaxRecord {
+		whole.WriteString(strings.TrimSuffix(value, "="))
+		more, err := line(in)
+		if value = strings.TrimRight(more, "\r\n"); err != nil {
+			break
+		}
+	}
+	whole.WriteString(value)
+	return whole.String()
 }
 
 // readEntry reads one entry of a directory (RFC 2849).

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"strings"
 
 	"varnet/core/sheet"
 )
@@ -80,18 +81,31 @@ func (c *columns) add(name string) error {
 // row puts a record's values under their columns.
 func (c *columns) row(record []field) []string {
 	cells := make([]string, len(c.names))
+	several := map[int][]string{} // what a record says more than once
 	for _, f := range record {
-		i := c.place[f.name]
-		if cells[i] != "" {
-			cells[i] += "; "
+		switch i := c.place[f.name]; {
+		case f.value == "":
+		case cells[i] == "":
+			cells[i] = f.value
+		default:
+			if several[i] == nil {
+				several[i] = []string{cells[i]}
+			}
+			several[i] = append(several[i], f.value)
 		}
-		cells[i] += f.value
+	}
+	for i, values := range several {
+		cells[i] = strings.Join(values, "; ")
 	}
 	return cells
 }
 
 // field is one named value of a record.
 type field struct{ name, value string }
+
+func tooLong() error {
+	return wrong("The file has a line longer than %d bytes. Break it into lines, or remove what is no data.", sheet.MaxRecord)
+}
 
 // line reads one line with its end, of bounded length.
 func line(in *bufio.Reader) (string, error) {
@@ -101,7 +115,7 @@ func line(in *bufio.Reader) (string, error) {
 		out = append(out, part...)
 		switch {
 		case len(out) > sheet.MaxRecord:
-			return "", wrong("The file has a line longer than %d bytes. Break it into lines, or remove what is no data.", sheet.MaxRecord)
+			return "", tooLong()
 		case errors.Is(err, bufio.ErrBufferFull):
 			continue
 		case errors.Is(err, io.EOF) && len(out) > 0:

@@ -2,6 +2,7 @@ package format
 
 import (
 	"archive/zip"
+	"fmt"
 	"os"
 	"strings"
 
@@ -18,7 +19,7 @@ func (t *Table) xlsx(f *os.File, z *zip.Reader, o Options) error {
 	if unpacked > MaxUnpacked {
 		return wrong("The spreadsheet has %d GB unpacked, and at most %d are taken. Save it as CSV and bring that in.", unpacked>>30, MaxUnpacked>>30)
 	}
-	book, err := openXLSX(f.Name())
+	book, err := openXLSX(fmt.Sprintf("/proc/self/fd/%d", f.Fd())) // it may have no name
 	if err != nil {
 		return err
 	}

@@ -52,7 +52,7 @@ type Importer struct {
 // the file to the database one by one; only a fingerprint of each different address is
 // held, for the duplicates.
 func (i *Importer) Import(ctx context.Context, f File, body io.Reader) (store.List, error) {
-	read, l, err := f.open(body)
+	read, l, err := f.open(ctx, body)
 	if err != nil {
 		return l, err
 	}
@@ -62,8 +62,8 @@ func (i *Importer) Import(ctx context.Context, f File, body io.Reader) (store.Li
 }
 
 // open looks at a file and settles the list that it will be.
-func (f File) open(body io.Reader) (*Reading, store.List, error) {
-	read, err := Read(body, f.Sheet, f.Overrule)
+func (f File) open(ctx context.Context, body io.Reader) (*Reading, store.List, error) {
+	read, err := Read(ctx, body, f.Sheet, f.Overrule)
 	if err != nil {
 		return nil, store.List{}, err
 	}
@@ -129,8 +129,8 @@ type Reading struct {
 // Read opens a file of any format and guesses how its table is written. What
 // is no delimited text has become CSV; of its dialect only the header is left
 // to be overruled. Text is taken for prose only while nobody says otherwise.
-func Read(body io.Reader, sheetName string, o sheet.Overrule) (*Reading, error) {
-	t, err := format.Open(body, format.Options{Sheet: sheetName})
+func Read(ctx context.Context, body io.Reader, sheetName string, o sheet.Overrule) (*Reading, error) {
+	t, err := format.Open(ctx, body, format.Options{Sheet: sheetName})
 	if err != nil {
 		return nil, err
 	}

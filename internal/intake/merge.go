@@ -40,7 +40,7 @@ const maxUpdate = 128 << 20
 // ImportNewer imports a newer file for a list that is there. What comes of it is a list of
 // its own, so that the runs of the earlier one stay what they are.
 func (i *Importer) ImportNewer(ctx context.Context, in Newer, body io.Reader) (store.List, error) {
-	read, l, err := in.open(body)
+	read, l, err := in.open(ctx, body)
 	if err != nil {
 		return l, err
 	}

@@ -22,7 +22,7 @@ const corpus = "../format/testdata/corpus"
 // told is what is made of a file: its reading and its first rows, or the error.
 func told(t *testing.T, file io.Reader) string {
 	t.Helper()
-	r, err := intake.Read(file, "", sheet.Overrule{})
+	r, err := intake.Read(t.Context(), file, "", sheet.Overrule{})
 	if err != nil {
 		return "error: " + err.Error() + "\n"
 	}
@@ -152,7 +152,7 @@ func TestHostile(t *testing.T) {
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			before := allocated()
-			says := whole(c.file)
+			says := whole(t, c.file)
 			if c.says != "" && !strings.Contains(says, c.says) {
 				t.Errorf("it says %q, want %q", says, c.says)
 			}
@@ -172,8 +172,8 @@ func allocated() int64 {
 }
 
 // whole reads a file to its end and returns the error there is.
-func whole(file io.Reader) string {
-	r, err := intake.Read(file, "", sheet.Overrule{})
+func whole(t *testing.T, file io.Reader) string {
+	r, err := intake.Read(t.Context(), file, "", sheet.Overrule{})
 	if err != nil {
 		return err.Error()
 	}
@@ -196,7 +196,7 @@ func TestSheetIsChosen(t *testing.T) {
 			t.Fatal(err)
 		}
 		defer f.Close()
-		r, err := intake.Read(f, c.sheet, sheet.Overrule{})
+		r, err := intake.Read(t.Context(), f, c.sheet, sheet.Overrule{})
 		got := fmt.Sprint(err)
 		if err == nil {
 			got = fmt.Sprint(r.Guessed.Rows)
@@ -220,7 +220,7 @@ func TestOverruled(t *testing.T) {
 		`error: The encoding "klingon" is not known.`:                           {Encoding: text("klingon")},
 		`error: "::" cannot stand between cells`:                                {Delimiter: text("::")},
 	} {
-		r, err := intake.Read(strings.NewReader(file), "", o)
+		r, err := intake.Read(t.Context(), strings.NewReader(file), "", o)
 		got := "error: " + fmt.Sprint(err)
 		if err == nil {
 			got = fmt.Sprintf("delimiter %q, %q", r.Dialect.Delimiter, r.Guessed.Rows)
@@ -232,13 +232,13 @@ func TestOverruled(t *testing.T) {
 	}
 	prose := "Dear Ada, write to birk@fernhollow.example, or to edda@fernhollow.example.\n"
 	for want, o := range map[format.Kind]sheet.Overrule{format.Free: {Header: &no}, format.Text: {Delimiter: text(",")}} {
-		r, err := intake.Read(strings.NewReader(prose), "", o)
+		r, err := intake.Read(t.Context(), strings.NewReader(prose), "", o)
 		if err != nil || r.Kind != want {
 			t.Fatalf("prose, overruled: %v, %v", r, err)
 		}
 		r.Close()
 	}
-	r, err := intake.Read(strings.NewReader("e-mail,imi\xea\nada@fernhollow.example,\xaflow\n"), "", sheet.Overrule{Encoding: text("windows-1250")})
+	r, err := intake.Read(t.Context(), strings.NewReader("e-mail,imi\xea\nada@fernhollow.example,\xaflow\n"), "", sheet.Overrule{Encoding: text("windows-1250")})
 	if err != nil || r.Columns[1] != "imię" || r.Guessed.Rows[0][1] != "Żlow" {
 		t.Errorf("windows-1250: %v, %v", r, err)
 	}

@@ -1,0 +1,5 @@
+//go:build !race
+
+package format_test
+
+const raced = false
