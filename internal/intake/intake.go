@@ -81,6 +81,10 @@ func (i *Importer) rows(ctx context.Context, f File, l *store.List, file io.Read
 	if err != nil {
 		return err
 	}
+	left, most, err := i.Store.RowsLeft(ctx, f.Workspace)
+	if err != nil {
+		return err
+	}
 	reading, done := context.WithCancel(ctx)
 	defer done()
 	return i.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
@@ -88,12 +92,15 @@ func (i *Importer) rows(ctx context.Context, f File, l *store.List, file io.Read
 		if l.Header, err = records.header(); err != nil {
 			return err
 		}
-		r := newRowReader(ahead(reading, records.next), l, known)
+		r := newRowReader(ahead(reading, records.next, (*record).size), l, known)
 		r.sameMailbox = f.SameMailbox
+		if left != nil {
+			r.left, r.most = *left, *most
+		}
 		if err := s.CreateList(ctx, l); err != nil {
 			return err
 		}
-		if err := s.CopyRows(ctx, l.ID, ahead(reading, r.next)); err != nil {
+		if err := s.CopyRows(ctx, l.ID, ahead(reading, r.next, rowSize)); err != nil {
 			return err
 		}
 		if err := r.check(noAddress); err != nil {
@@ -102,20 +109,29 @@ func (i *Importer) rows(ctx context.Context, f File, l *store.List, file io.Read
 		if err := s.CompleteList(ctx, l, r.members()); err != nil {
 			return err
 		}
-		over, most, err := s.RowsOver(ctx, f.Workspace)
-		if err == nil && over > 0 {
-			err = &TooManyRows{over, most}
+		// Another file may have come in meanwhile.
+		if left, _, err := s.RowsLeft(ctx, f.Workspace); err != nil || left == nil || *left >= 0 {
+			return err
 		}
-		return err
+		return r.tooMany()
 	})
 }
 
-// TooManyRows tells that a workspace would have more rows than it may.
-type TooManyRows struct{ Over, Most int64 }
+// mostRows is how many rows a list may have where its workspace may have any number: what is
+// remembered of each while the file is read must fit in memory.
+const mostRows = 12_000_000
+
+// TooManyRows tells that a list, or its workspace, would have more rows than it may.
+type TooManyRows struct {
+	Left, Most int64 // of the workspace; Most is 0 where the list alone would have too many
+}
 
 func (t *TooManyRows) Error() string {
-	return fmt.Sprintf("This workspace may have %s rows in all its lists, and would have %s more. Nothing was imported. Delete lists that are not needed, or ask who looks after the installation for more.",
-		say.Number(t.Most), say.Number(t.Over))
+	if t.Most == 0 {
+		return fmt.Sprintf("A list may have %s rows, and the file has more. Nothing was imported. Split it into smaller ones.", say.Number(int64(mostRows)))
+	}
+	return fmt.Sprintf("This workspace may have %s rows in all its lists, and the file has more than the %s that are left. Nothing was imported. Delete lists that are not needed, or ask who looks after the installation for more.",
+		say.Number(t.Most), say.Number(max(0, t.Left)))
 }
 
 // Reading is a file that was opened and looked at.

@@ -18,15 +18,17 @@ import (
 	"varnet/internal/store"
 )
 
-// What one step makes for the next is made ahead in so many batches of so many.
+// What one step makes for the next is made ahead in so many batches of so many, or of so
+// many bytes where things are large.
 const (
 	aheadBatches = 4
 	aheadOf      = 512
+	aheadBytes   = 1 << 20
 )
 
-// ahead makes things beside what becomes of them. When that ends early, so does the
-// making with ctx. next gives nil after the last.
-func ahead[T any](ctx context.Context, next func() (*T, error)) func() (*T, error) {
+// ahead makes things beside what becomes of them; size is how large one is, in bytes. When
+// what becomes of them ends early, so does the making with ctx. next gives nil after the last.
+func ahead[T any](ctx context.Context, next func() (*T, error), size func(*T) int) func() (*T, error) {
 	type batch struct {
 		made []*T
 		err  error
@@ -36,11 +38,12 @@ func ahead[T any](ctx context.Context, next func() (*T, error)) func() (*T, erro
 		defer close(batches)
 		for more := true; more; {
 			b := batch{made: make([]*T, 0, aheadOf)}
-			for len(b.made) < aheadOf && more {
+			for bytes := 0; len(b.made) < aheadOf && bytes < aheadBytes && more; {
 				var one *T
 				one, b.err = next()
 				if more = one != nil && b.err == nil; more {
 					b.made = append(b.made, one)
+					bytes += size(one)
 				}
 			}
 			select {
@@ -74,6 +77,8 @@ type record struct {
 	cells     []addressCell
 	formula   bool
 }
+
+func (r *record) size() int { return len(r.raw) + len(r.tail) }
 
 // addressCell is an address cell of a record, and what the grammar makes of it.
 type addressCell struct {
@@ -203,6 +208,7 @@ type rowReader struct {
 	domains   map[string]*seenDomain
 	// sameMailbox is the intake's.
 	sameMailbox bool
+	left, most  int64        // how many rows there may be, and in all lists of the workspace; most is 0: any number
 	queue       []*store.Row // the other cells of the record before
 	cells       int32        // read so far
 	spareRows   []store.Row
@@ -211,7 +217,7 @@ type rowReader struct {
 func newRowReader(records func() (*record, error), l *store.List, c *catalogue.Catalogue) *rowReader {
 	return &rowReader{records: records, list: l, catalogue: c,
 		seeds: [2]maphash.Seed{maphash.MakeSeed(), maphash.MakeSeed()},
-		first: map[[16]byte]int32{}, domains: map[string]*seenDomain{}}
+		first: map[[16]byte]int32{}, domains: map[string]*seenDomain{}, left: mostRows}
 }
 
 // next returns the next address cell, the first of a record with the record; nil after
@@ -222,11 +228,20 @@ func (r *rowReader) next() (*store.Row, error) {
 		if rec == nil || err != nil {
 			return nil, err
 		}
-		r.queue = r.row(rec)
+		if r.queue = r.row(rec); r.list.Rows > min(r.left, mostRows) {
+			return nil, r.tooMany()
+		}
 	}
 	cell := r.queue[0]
 	r.queue = r.queue[1:]
 	return cell, nil
+}
+
+func (r *rowReader) tooMany() error {
+	if r.left >= mostRows {
+		return &TooManyRows{}
+	}
+	return &TooManyRows{Left: r.left, Most: r.most}
 }
 
 // row reads the address cells of a record.
@@ -297,6 +312,8 @@ func (r *rowReader) cell(a *addressCell) *store.Row {
 	}
 	return row
 }
+
+func rowSize(r *store.Row) int { return len(r.Raw) + len(r.Tail) + len(r.Typed) }
 
 // seenDomain is a domain of the list.
 type seenDomain struct {

@@ -7,6 +7,7 @@ import (
 	"io"
 	"slices"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"testing/iotest"
 	"time"
@@ -36,8 +37,8 @@ func rowsOf(t *testing.T, file io.Reader, l *store.List) (rows []store.Row, r *r
 	if l.Header, err = records.header(); err != nil {
 		return nil, nil, err
 	}
-	r = newRowReader(ahead(t.Context(), records.next), l, catalogue.Default())
-	next := ahead(t.Context(), r.next)
+	r = newRowReader(ahead(t.Context(), records.next, (*record).size), l, catalogue.Default())
+	next := ahead(t.Context(), r.next, rowSize)
 	for {
 		row, err := next()
 		if row == nil || err != nil {
@@ -107,6 +108,56 @@ func TestAFileOfNothing(t *testing.T) {
 	}
 }
 
+func one(*int) int { return 1 }
+
+// TestAheadOfLarge: of large things fewer are made ahead.
+func TestAheadOfLarge(t *testing.T) {
+	var made atomic.Int32
+	next := ahead(t.Context(), func() (*int, error) { n := int(made.Add(1)); return &n, nil }, func(*int) int { return aheadBytes / 2 })
+	if _, err := next(); err != nil {
+		t.Fatal(err)
+	}
+	time.Sleep(50 * time.Millisecond)
+	if n := made.Load(); n > 2*(aheadBatches+3) {
+		t.Errorf("%d of half a megabyte and more were made ahead", n)
+	}
+}
+
+// TestTooManyRows: a file is left as soon as it has more rows than there may be.
+func TestTooManyRows(t *testing.T) {
+	file := io.MultiReader(strings.NewReader("e-mail\n"), &endless{line: "ada@fernhollow.example\n"})
+	l := &store.List{Dialect: sheet.Dialect{Delimiter: ",", Quote: `"`, Encoding: sheet.UTF8, Header: true}, AddressColumns: []int{0}}
+	records := newRecordReader(file, l, address.Grammar{})
+	if _, err := records.header(); err != nil {
+		t.Fatal(err)
+	}
+	r := newRowReader(records.next, l, catalogue.Default())
+	r.left = 1000
+	for {
+		row, err := r.next()
+		if row != nil {
+			continue
+		}
+		var full *TooManyRows
+		if !errors.As(err, &full) || l.Rows != r.left+1 {
+			t.Errorf("after %d rows: %v", l.Rows, err)
+		}
+		return
+	}
+}
+
+// endless is a line again and again.
+type endless struct {
+	line string
+	at   int
+}
+
+func (e *endless) Read(b []byte) (int, error) {
+	n := copy(b, e.line[e.at:])
+	e.at = (e.at + n) % len(e.line)
+	return n, nil
+}
+
 // TestAhead makes what is wanted in order, and no more than its batches once nobody
 // wants more.
 func TestAhead(t *testing.T) {
@@ -119,7 +170,7 @@ func TestAhead(t *testing.T) {
 		n := made
 		return &n, nil
 	}
-	next := ahead(t.Context(), numbers)
+	next := ahead(t.Context(), numbers, one)
 	for want := 1; want <= all; want++ {
 		if n, err := next(); err != nil || n == nil || *n != want {
 			t.Fatalf("%v, %v; want %d", n, err, want)
@@ -130,7 +181,7 @@ func TestAhead(t *testing.T) {
 			t.Fatalf("after the last: %v, %v", n, err)
 		}
 	}
-	failing := ahead(t.Context(), func() (*int, error) { return nil, fmt.Errorf("nothing of the kind") })
+	failing := ahead(t.Context(), func() (*int, error) { return nil, fmt.Errorf("nothing of the kind") }, one)
 	for range 2 {
 		if n, err := failing(); n != nil || err == nil {
 			t.Fatalf("%v, %v", n, err)
@@ -147,7 +198,7 @@ func TestAheadEnds(t *testing.T) {
 			close(ended)
 		}
 		return &n, nil
-	})
+	}, one)
 	if _, err := next(); err != nil {
 		t.Fatal(err)
 	}

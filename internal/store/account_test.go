@@ -179,8 +179,11 @@ func TestTeams(t *testing.T) {
 	if err := s.SetMaxRows(ctx, w, &most); err != nil {
 		t.Error(err)
 	}
-	if over, limit, err := s.RowsOver(ctx, w); over != 0 || limit != most || err != nil {
-		t.Errorf("%d over %d, %v", over, limit, err)
+	if left, limit, err := s.RowsLeft(ctx, w); err != nil || left == nil || *left != most || limit == nil || *limit != most {
+		t.Errorf("%v of %v left, %v", left, limit, err)
+	}
+	if left, limit, err := s.RowsLeft(ctx, other); left != nil || limit != nil || err != nil {
+		t.Errorf("of any number %v of %v left, %v", left, limit, err)
 	}
 	used, err := s.Usages(ctx)
 	if err != nil || len(used) != 2 || used[0].Members+used[1].Members != 1 {

@@ -75,10 +75,10 @@ func (s *Store) SetMaxRows(ctx context.Context, workspace int64, most *int64) er
 	return s.changed(ctx, "UPDATE workspace SET max_rows = $2 WHERE id = $1", workspace, most)
 }
 
-// RowsOver returns by how many rows the lists of a workspace are over what it may have, and
-// how many that is; 0: it has no limit, or is within it.
-func (s *Store) RowsOver(ctx context.Context, workspace int64) (over, most int64, err error) {
-	err = s.db.QueryRow(ctx, `SELECT greatest(0, coalesce((SELECT sum(rows)::bigint FROM list WHERE workspace_id = w.id) - max_rows, 0)), coalesce(max_rows, 0)
-		FROM workspace w WHERE id = $1`, workspace).Scan(&over, &most)
-	return over, most, err
+// RowsLeft returns how many rows more the lists of a workspace may have, below 0 where they
+// have too many, and how many they may have in all; nil: any number.
+func (s *Store) RowsLeft(ctx context.Context, workspace int64) (left, most *int64, err error) {
+	err = s.db.QueryRow(ctx, `SELECT max_rows - coalesce((SELECT sum(rows)::bigint FROM list WHERE workspace_id = w.id), 0), max_rows
+		FROM workspace w WHERE id = $1`, workspace).Scan(&left, &most)
+	return left, most, err
 }
