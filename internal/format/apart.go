@@ -81,7 +81,12 @@ func readApart(args []string, in *os.File, out, errOut io.Writer) int {
 	return apartFailed
 }
 
-func readTo(w io.Writer, in *os.File, o Options) error {
+func readTo(w io.Writer, in *os.File, o Options) (err error) {
+	defer func() {
+		if fault := recover(); fault != nil {
+			err = wrong("The file is damaged and cannot be read to its end. Open it where it was made, save it again, and import that.")
+		}
+	}()
 	t := &Table{Kind: Text}
 	defer t.Close()
 	if err := t.open(in, o, 0); err != nil {
@@ -91,7 +96,7 @@ func readTo(w io.Writer, in *os.File, o Options) error {
 	if err := json.NewEncoder(out).Encode(found{t.Kind, t.Sheets, t.Sheet, t.Packed}); err != nil {
 		return err
 	}
-	_, err := io.Copy(out, t)
+	_, err = io.Copy(out, t)
 	return err
 }
 

@@ -41,6 +41,9 @@ type member struct {
 }
 
 func (m member) read() io.Reader {
+	if m.text == "" {
+		m.text = " "
+	}
 	return io.MultiReader(strings.NewReader(m.before), io.LimitReader(&filler{text: m.text}, m.bytes/int64(len(m.text))*int64(len(m.text))), strings.NewReader(m.after))
 }
 
@@ -51,9 +54,6 @@ func bomb(t *testing.T, members ...member) io.Reader {
 	z := zip.NewWriter(&b)
 	z.RegisterCompressor(zip.Deflate, func(w io.Writer) (io.WriteCloser, error) { return flate.NewWriter(w, flate.BestSpeed) })
 	for _, m := range members {
-		if m.text == "" {
-			m.text = " "
-		}
 		w, err := z.Create(m.name)
 		if err == nil {
 			_, err = io.Copy(w, m.read())

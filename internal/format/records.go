@@ -143,8 +143,9 @@ func cardValue(in *bufio.Reader, params []string, value string) string {
 		if strings.EqualFold(p, "ENCODING=QUOTED-PRINTABLE") || strings.EqualFold(p, "QUOTED-PRINTABLE") {
 			value = softLines(in, value)
 			if text, err := io.ReadAll(quotedprintable.NewReader(strings.NewReader(value))); err == nil {
-				value = strings.ToValidUTF8(string(text), "\ufffd")
+				value = string(text)
 			}
+			value = strings.ToValidUTF8(value, "\ufffd")
 		}
 	}
 	value = strings.NewReplacer(`\n`, "\n", `\N`, "\n", `\,`, ",", `\;`, ";", `\\`, `\`).Replace(value)
@@ -183,7 +184,7 @@ func readEntry(in *bufio.Reader) (record []field, err error) {
 			continue
 		}
 		name, value, ok := strings.Cut(line, ":")
-		if !ok || name[0] == '#' || strings.EqualFold(name, "version") {
+		if !ok || name == "" || name[0] == '#' || strings.EqualFold(name, "version") {
 			continue
 		}
 		if encoded, ok := strings.CutPrefix(value, ":"); ok {
