@@ -26,11 +26,12 @@ import (
 	"varnet/internal/testkit"
 )
 
-// startRelay starts a relay and returns the line it prints.
+// startRelay starts a relay and returns the line by which it is added.
 func startRelay(t *testing.T, args ...string) string {
 	t.Helper()
-	cmd := testkit.Command(nil, append([]string{"relay", "-listen", "127.0.0.1:0", "-state", t.TempDir()}, args...)...)
-	out, err := cmd.StdoutPipe()
+	state := t.TempDir()
+	cmd := testkit.Command(nil, append([]string{"relay", "-listen", "127.0.0.1:0", "-state", state}, args...)...)
+	out, err := cmd.StderrPipe()
 	if err == nil {
 		err = cmd.Start()
 	}
@@ -39,12 +40,26 @@ func startRelay(t *testing.T, args ...string) string {
 	}
 	t.Cleanup(func() { _ = cmd.Process.Signal(syscall.SIGTERM); _ = cmd.Wait() })
 	for lines := bufio.NewScanner(out); lines.Scan(); {
-		if line := strings.TrimSpace(lines.Text()); strings.HasPrefix(line, "relay://") {
-			return line
+		if strings.Contains(lines.Text(), "relay://") {
+			t.Errorf("the token goes where logs go: %s", lines.Text())
+		}
+		if _, at, ok := strings.Cut(lines.Text(), "The relay listens on "); ok {
+			at, _, _ = strings.Cut(at, ". ")
+			return shown(t, "relay", "route", "-state", state, "-listen", at)
 		}
 	}
-	t.Fatal("the relay printed no line")
+	t.Fatal("the relay does not say where it listens")
 	return ""
+}
+
+// shown is what a command prints.
+func shown(t *testing.T, args ...string) string {
+	t.Helper()
+	out, err := testkit.Command(nil, args...).Output()
+	if err != nil {
+		t.Fatalf("%q: %v", args, err)
+	}
+	return strings.TrimSpace(string(out))
 }
 
 // proxy starts a practice proxy with a source address of its own.

@@ -33,8 +33,8 @@ import (
 
 // Relay opens connections for its owner.
 type Relay struct {
-	// Token is what the owner shows.
-	Token string
+	// Tokens returns what the owner may show; it is asked for each connection.
+	Tokens func() ([]string, error)
 	// Ports are the ports that may be gone to.
 	Ports []uint16
 	// AllowPrivate lets private and loopback addresses through; the practice
@@ -74,10 +74,22 @@ func Fingerprint(cert tls.Certificate) string {
 	return hex.EncodeToString(sum[:])
 }
 
+// knows reports whether a token is one of this relay's.
+func (r *Relay) knows(shown string, ok bool) bool {
+	tokens, err := r.Tokens()
+	if err != nil {
+		r.Log.Error("nobody can be let through", "err", err)
+	}
+	known := 0
+	for _, t := range tokens {
+		known |= subtle.ConstantTimeCompare([]byte(shown), []byte(t))
+	}
+	return ok && known == 1
+}
+
 // ServeHTTP answers one request.
 func (r *Relay) ServeHTTP(w http.ResponseWriter, q *http.Request) {
-	token, ok := strings.CutPrefix(q.Header.Get("Proxy-Authorization"), "Bearer ")
-	if !ok || subtle.ConstantTimeCompare([]byte(token), []byte(r.Token)) != 1 {
+	if !r.knows(strings.CutPrefix(q.Header.Get("Proxy-Authorization"), "Bearer ")) {
 		r.refuse(w, q, http.StatusProxyAuthRequired, "the token is not that of this relay")
 		return
 	}

@@ -32,7 +32,7 @@ func start(t *testing.T, limit int, ports ...uint16) (route.Route, string) {
 	}
 	ctx, cancel := context.WithCancel(context.Background())
 	ended := make(chan error, 1)
-	r := &Relay{Token: kept.Token, Ports: ports, AllowPrivate: true, Limit: limit, Log: slog.New(slog.DiscardHandler)}
+	r := &Relay{Tokens: func() ([]string, error) { return Tokens(folder) }, Ports: ports, AllowPrivate: true, Limit: limit, Log: slog.New(slog.DiscardHandler)}
 	go func() { ended <- r.Serve(ctx, l, kept.Certificate) }()
 	t.Cleanup(func() {
 		cancel()
@@ -40,7 +40,7 @@ func start(t *testing.T, limit int, ports ...uint16) (route.Route, string) {
 			t.Errorf("it ended with %v", err)
 		}
 	})
-	return route.Route{Kind: route.Relay, Host: l.Addr().String(), Certificate: Fingerprint(kept.Certificate), Secret: kept.Token}, folder
+	return route.Route{Kind: route.Relay, Host: l.Addr().String(), Certificate: Fingerprint(kept.Certificate), Secret: kept.Tokens[0]}, folder
 }
 
 // host greets and then says back what it hears.
@@ -91,8 +91,44 @@ func TestRelay(t *testing.T) {
 		}
 	}
 	again, err := Keep(folder)
-	if err != nil || again.Token != r.Secret || Fingerprint(again.Certificate) != r.Certificate {
+	if err != nil || again.Fresh || again.Tokens[0] != r.Secret || Fingerprint(again.Certificate) != r.Certificate {
 		t.Errorf("a second start is another relay: %v", err)
+	}
+}
+
+// TestRotation: another token is good at once and the one before it still, until the next
+// rotation.
+func TestRotation(t *testing.T) {
+	addr, port := host(t)
+	r, folder := start(t, 5, port)
+	first := r
+	for turn := range 3 {
+		for name, c := range map[string]struct {
+			by   route.Route
+			good bool
+		}{"the present": {r, true}, "the first": {first, turn < 2}} {
+			conn, err := dial.By(c.by, true).DialContext(t.Context(), "tcp", addr)
+			if (err == nil) != c.good {
+				t.Errorf("after %d rotations %s token: %v", turn, name, err)
+			}
+			if err == nil {
+				_ = conn.Close()
+			}
+		}
+		if err := Rotate(folder); err != nil {
+			t.Fatal(err)
+		}
+		tokens, err := Tokens(folder)
+		if err != nil || len(tokens) != 2 || tokens[1] != r.Secret {
+			t.Fatalf("%d tokens, %v", len(tokens), err)
+		}
+		r.Secret = tokens[0]
+	}
+	if err := os.WriteFile(filepath.Join(folder, "token"), []byte("short\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := dial.By(r, true).DialContext(t.Context(), "tcp", addr); err == nil || !strings.Contains(err.Error(), "the token is not that of this relay") {
+		t.Errorf("with a short token in the file: %v", err)
 	}
 }
 

@@ -11,27 +11,62 @@ import (
 	"fmt"
 	"math/big"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
 	"varnet/internal/secret"
 )
 
-// State is what a relay keeps from start to start: its token and certificate.
+// State is what a relay keeps from start to start: its tokens and certificate.
 type State struct {
-	Token       string
+	// Tokens are what the owner may show: the present one and, after a rotation, the one
+	// before it.
+	Tokens      []string
 	Certificate tls.Certificate
+	// Fresh: the token was made just now.
+	Fresh bool
+}
+
+func tokenFile(folder string) string { return filepath.Join(folder, "token") }
+
+// Tokens reads the tokens from a folder.
+func Tokens(folder string) ([]string, error) {
+	text, err := secret.Read(tokenFile(folder))
+	if err != nil {
+		return nil, err
+	}
+	tokens := strings.Fields(string(text))
+	if len(tokens) == 0 || slices.ContainsFunc(tokens, func(t string) bool { return len(t) < leastToken }) {
+		return nil, fmt.Errorf("a token in %s is shorter than %d characters; remove the file, and one is made at the next start", tokenFile(folder), leastToken)
+	}
+	return tokens, nil
+}
+
+// leastToken is how long a token is at least, in characters.
+const leastToken = 32
+
+// Rotate puts a new token in front of the present one, which is good until the next rotation.
+func Rotate(folder string) error {
+	tokens, err := Tokens(folder)
+	if err != nil {
+		return err
+	}
+	return secret.Replace(tokenFile(folder), []byte(secret.Random()+"\n"+tokens[0]+"\n"))
 }
 
 // Keep reads the state from a folder, and makes there what is missing, readable
 // by its owner alone.
 func Keep(folder string) (s State, err error) {
-	token, err := secret.Keep(filepath.Join(folder, "token"), func() ([]byte, error) { return []byte(secret.Random() + "\n"), nil })
+	_, err = secret.Keep(tokenFile(folder), func() ([]byte, error) {
+		s.Fresh = true
+		return []byte(secret.Random() + "\n"), nil
+	})
 	if err != nil {
 		return s, fmt.Errorf("%w; or name another folder with -state", err)
 	}
-	if s.Token = strings.TrimSpace(string(token)); len(s.Token) < 32 {
-		return s, fmt.Errorf("the token in %s is shorter than 32 characters; remove the file, and one is made", folder)
+	if s.Tokens, err = Tokens(folder); err != nil {
+		return s, err
 	}
 	both, err := secret.Keep(filepath.Join(folder, "certificate.pem"), newCertificate)
 	if err == nil {

@@ -61,6 +61,11 @@ func Keep(name string, fresh func() ([]byte, error)) ([]byte, error) {
 	if err := make600(name, fresh); err != nil && !errors.Is(err, fs.ErrExist) {
 		return nil, fmt.Errorf("the file %s cannot be made: %w", name, err)
 	}
+	return Read(name)
+}
+
+// Read reads a confidential file; one that others can read is refused.
+func Read(name string) ([]byte, error) {
 	info, err := os.Stat(name)
 	if err == nil && info.Mode().Perm()&0o077 != 0 {
 		return nil, fmt.Errorf("the file %s can be read by others than its owner; say: chmod 600 %s", name, name)
@@ -70,6 +75,22 @@ func Keep(name string, fresh func() ([]byte, error)) ([]byte, error) {
 		return nil, fmt.Errorf("the file %s cannot be read: %w", name, err)
 	}
 	return text, nil
+}
+
+// Replace puts another text in the place of a confidential file, all of it or nothing.
+func Replace(name string, text []byte) error {
+	fresh := name + ".new"
+	err := os.Remove(fresh) // left by one that broke off
+	if err == nil || errors.Is(err, fs.ErrNotExist) {
+		err = make600(fresh, func() ([]byte, error) { return text, nil })
+	}
+	if err == nil {
+		err = os.Rename(fresh, name)
+	}
+	if err != nil {
+		return fmt.Errorf("the file %s cannot be written: %w", name, err)
+	}
+	return nil
 }
 
 func make600(name string, fresh func() ([]byte, error)) error {
@@ -88,6 +109,9 @@ func make600(name string, fresh func() ([]byte, error)) error {
 		return err
 	}
 	_, err = f.Write(text)
+	if err == nil {
+		err = f.Sync()
+	}
 	return errors.Join(err, f.Close())
 }
 
