@@ -266,14 +266,19 @@ func defaultSecretFile() string {
 }
 
 func (s settings) secrets(c *cli) (*secret.Box, error) {
-	if key, _ := c.lookup("VARNET_SECRET"); key != "" {
-		return secret.New(key)
+	if present, _ := c.lookup("VARNET_SECRET"); present != "" {
+		if before, _ := c.lookup("VARNET_SECRET_BEFORE"); before != "" {
+			return secret.New(present, before)
+		}
+		return secret.New(present)
 	}
 	if *s.secretFile == "" {
-		return nil, errors.New("this user has no home folder for the secret; name a file with -secret-file")
+		return nil, errNoSecretFile
 	}
 	return secret.File(*s.secretFile)
 }
+
+var errNoSecretFile = errors.New("this user has no home folder for the secret; name a file with -secret-file")
 
 func (s settings) resolver(c *cli) (*resolve.Resolver, error) {
 	private, err := c.yes("allow-private", *s.private)

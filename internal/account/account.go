@@ -164,6 +164,28 @@ func named(text string) (string, error) {
 	return text, nil
 }
 
+// Reseal seals second factors and the secret of the sign-in provider with the present secret,
+// and returns how many there are. What passkeys say whose they are is kept as it was made with
+// the secret before.
+func (a *Accounts) Reseal(ctx context.Context) (int, error) {
+	holders, err := a.Store.WithoutHandle(ctx)
+	for _, p := range holders {
+		if err == nil {
+			all := a.handles(p)
+			err = a.Store.KeepHandle(ctx, p.ID, all[len(all)-1])
+		}
+	}
+	if err != nil {
+		return 0, err
+	}
+	factors, err := a.Store.Reseal(ctx, store.SecondFactors, func(_ string, sealed []byte) ([]byte, error) { return a.Secrets.Reseal(sealed, totpPurpose) })
+	if err != nil {
+		return 0, err
+	}
+	provider, err := a.Store.Reseal(ctx, store.ProviderSecrets, func(_ string, sealed []byte) ([]byte, error) { return a.Secrets.Reseal(sealed, providerPurpose) })
+	return factors + provider, err
+}
+
 // sealed packs what a ticket holds.
 func (a *Accounts) sealed(kind string, v any) []byte {
 	text, err := json.Marshal(v)

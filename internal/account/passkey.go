@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"errors"
 	"net/netip"
+	"slices"
 	"net/url"
 	"time"
 
@@ -51,10 +52,17 @@ func (h holder) WebAuthnName() string                       { return h.Address }
 func (h holder) WebAuthnDisplayName() string                { return h.Name }
 func (h holder) WebAuthnCredentials() []webauthn.Credential { return h.keys }
 
-// handle is what a passkey says whose it is: the person's number, sealed from others.
-func (a *Accounts) handle(person int64) []byte {
-	id := binary.BigEndian.AppendUint64(nil, uint64(person))
-	return append(id, a.Secrets.Fingerprint(string(id), "passkey handle")...)
+// handles are what the passkeys of a person may say whose they are: the person's number,
+// sealed from others; the first goes into new ones.
+func (a *Accounts) handles(p store.Person) (out [][]byte) {
+	if p.Handle != nil {
+		return [][]byte{p.Handle}
+	}
+	id := binary.BigEndian.AppendUint64(nil, uint64(p.ID))
+	for _, f := range a.Secrets.Prints(string(id), "passkey handle") {
+		out = append(out, slices.Concat(id, f.Sum))
+	}
+	return out
 }
 
 // holderOf reads a handle.
@@ -62,18 +70,19 @@ func (a *Accounts) holderOf(ctx context.Context, handle []byte) (h holder, err e
 	if len(handle) < 8 {
 		return h, store.ErrNotFound
 	}
-	id := int64(binary.BigEndian.Uint64(handle))
-	if !bytes.Equal(handle, a.handle(id)) {
-		return h, store.ErrNotFound
+	h, err = a.holder(ctx, int64(binary.BigEndian.Uint64(handle)))
+	if err == nil && !slices.ContainsFunc(a.handles(h.Person), func(one []byte) bool { return bytes.Equal(one, handle) }) {
+		return holder{}, store.ErrNotFound
 	}
-	return a.holder(ctx, id)
+	h.handle = handle
+	return h, err
 }
 
 func (a *Accounts) holder(ctx context.Context, person int64) (h holder, err error) {
 	if h.Person, err = a.Store.Person(ctx, person); err != nil {
 		return h, err
 	}
-	h.handle = a.handle(person)
+	h.handle = a.handles(h.Person)[0]
 	keys, err := a.Store.Passkeys(ctx, person)
 	for _, k := range keys {
 		var c webauthn.Credential
@@ -153,6 +162,9 @@ func (a *Accounts) AddPasskey(ctx context.Context, c Caller, ticket, name string
 		return k, err
 	}
 	err = a.change(ctx, c, changeLetter(a.base(ctx), "A passkey was added to your account", "The passkey “"+name+"” signs in to your Varnet account from now on.", from), func(s *store.Store) error {
+		if err := s.KeepHandle(ctx, c.PersonID, h.handle); err != nil {
+			return err
+		}
 		k, err = s.AddPasskey(ctx, store.Passkey{PersonID: c.PersonID, Name: name, Credential: made.ID, Record: string(record)})
 		return err
 	})

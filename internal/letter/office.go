@@ -66,6 +66,12 @@ func (o *Office) Set(ctx context.Context, s store.LetterServer, password *string
 	return o.Store.SetLetterServer(ctx, s)
 }
 
+// Reseal seals the password of the submission server with the present secret, and returns
+// whether there is one.
+func (o *Office) Reseal(ctx context.Context) (int, error) {
+	return o.Store.Reseal(ctx, store.LetterPasswords, func(_ string, sealed []byte) ([]byte, error) { return o.Secrets.Reseal(sealed, purpose) })
+}
+
 // Wrong is a setting that cannot be, and why.
 type Wrong struct{ Field, Why string }
 

@@ -142,6 +142,11 @@ func (o *Outbound) unsealed(p store.OutboundPart) (r route.Route, err error) {
 	return r, err
 }
 
+// Reseal seals the secrets of routes with the present secret, and returns how many there are.
+func (o *Outbound) Reseal(ctx context.Context) (int, error) {
+	return o.Store.Reseal(ctx, store.RouteSecrets, func(name string, sealed []byte) ([]byte, error) { return o.Secrets.Reseal(sealed, purpose(name)) })
+}
+
 // purpose binds a sealed secret to its route.
 func purpose(name string) string { return "route " + name }
 

@@ -1,5 +1,8 @@
 // Package secret seals what must be read again, such as the passwords of
 // proxies, with a key that is not in the database (AES-256-GCM).
+//
+// A secret can be changed: for a while there are several, of which the first seals and all
+// open. The file that holds them is read again when it changes.
 package secret
 
 import (
@@ -15,44 +18,149 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
+	"time"
 )
 
 // Box seals and opens, and makes fingerprints.
 type Box struct {
-	aead cipher.AEAD
-	mac  []byte
+	file string // where the keys are kept; "": nowhere
+
+	mu   sync.Mutex
+	keys []key
+	read time.Time // of the file's change as it was read
 }
 
-// New makes a box of a key: any text of at least 32 characters.
-func New(key string) (*Box, error) {
-	if len(key) < 32 {
-		return nil, fmt.Errorf("the secret (VARNET_SECRET) has %d characters and needs at least 32 random ones", len(key))
-	}
-	sum := sha256.Sum256([]byte(key))
-	block, err := aes.NewCipher(sum[:])
-	if err != nil {
-		return nil, err
-	}
-	aead, err := cipher.NewGCM(block)
-	mac := sha256.Sum256([]byte("fingerprints " + key))
-	return &Box{aead, mac[:]}, err
+// key is one secret.
+type key struct {
+	aead cipher.AEAD
+	mac  []byte
+	name []byte // what it can be known by; nothing is sealed with it
 }
+
+// New makes a box of a secret, and of those before it that still open: each any text of at
+// least 32 characters.
+func New(secret string, before ...string) (*Box, error) {
+	b := &Box{}
+	var err error
+	b.keys, err = keysOf(append([]string{secret}, before...))
+	return b, err
+}
+
+func keysOf(secrets []string) (keys []key, err error) {
+	for _, s := range secrets {
+		if len(s) < 32 {
+			return nil, fmt.Errorf("the secret (VARNET_SECRET) has %d characters and needs at least 32 random ones", len(s))
+		}
+		sum := sha256.Sum256([]byte(s))
+		block, err := aes.NewCipher(sum[:])
+		if err != nil {
+			return nil, err
+		}
+		aead, err := cipher.NewGCM(block)
+		if err != nil {
+			return nil, err
+		}
+		mac, name := sha256.Sum256([]byte("fingerprints "+s)), sha256.Sum256([]byte("name "+s))
+		keys = append(keys, key{aead, mac[:], name[:4]})
+	}
+	return keys, nil
+}
+
+// Print is the fingerprint of a text, and the name of the secret that it is keyed with.
+type Print struct{ Secret, Sum []byte }
 
 // Fingerprint returns the keyed hash (HMAC-SHA256) of a text for one purpose: who has it and
 // not the key cannot find the text by trying.
 func (b *Box) Fingerprint(text, purpose string) []byte {
-	h := hmac.New(sha256.New, b.mac)
-	h.Write([]byte(purpose + "\x00" + text))
-	return h.Sum(nil)
+	return b.Prints(text, purpose)[0].Sum
 }
 
-// File makes a box of the key in a file, which is made if there is none.
+// Prints returns the fingerprints of a text by all secrets, the present one's first.
+func (b *Box) Prints(text, purpose string) []Print {
+	keys := b.now()
+	out := make([]Print, len(keys))
+	for i, k := range keys {
+		h := hmac.New(sha256.New, k.mac)
+		h.Write([]byte(purpose + "\x00" + text))
+		out[i] = Print{k.name, h.Sum(nil)}
+	}
+	return out
+}
+
+// Before reports whether there are secrets before the present one, and returns the name of
+// that.
+func (b *Box) Before() (present []byte, before bool) {
+	keys := b.now()
+	return keys[0].name, len(keys) > 1
+}
+
+// File makes a box of the secrets in a file, one a line, the present one first. It is made if
+// there is none.
 func File(name string) (*Box, error) {
-	key, err := Keep(name, func() ([]byte, error) { return []byte(Random() + "\n"), nil })
-	if err != nil {
+	if _, err := Keep(name, func() ([]byte, error) { return []byte(Random() + "\n"), nil }); err != nil {
 		return nil, fmt.Errorf("%w; or name another with -secret-file", err)
 	}
-	return New(strings.TrimSpace(string(key)))
+	b := &Box{file: name}
+	return b, b.again()
+}
+
+// File returns the file that the secrets are in; "": none.
+func (b *Box) File() string { return b.file }
+
+// Changed returns when the secrets in the file were changed last.
+func (b *Box) Changed() time.Time {
+	b.now()
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return b.read
+}
+
+// again reads the file where it has changed.
+func (b *Box) again() error {
+	info, err := os.Stat(b.file)
+	if err != nil || info.ModTime().Equal(b.read) {
+		return err
+	}
+	text, err := Read(b.file)
+	if err != nil {
+		return err
+	}
+	keys, err := keysOf(strings.Split(strings.TrimSpace(string(text)), "\n"))
+	if err == nil {
+		b.keys, b.read = keys, info.ModTime()
+	}
+	return err
+}
+
+// now returns the keys as they are now. A file that cannot be read any more leaves those that
+// are known.
+func (b *Box) now() []key {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if b.file != "" {
+		_ = b.again()
+	}
+	return b.keys
+}
+
+// Rotate puts a new secret in front of those in a file.
+func Rotate(name string) error {
+	before, err := Read(name)
+	if err != nil {
+		return err
+	}
+	return Replace(name, append([]byte(Random()+"\n"), before...))
+}
+
+// Forget leaves the present secret alone in a file.
+func Forget(name string) error {
+	text, err := Read(name)
+	if err != nil {
+		return err
+	}
+	present, _, _ := strings.Cut(string(text), "\n")
+	return Replace(name, []byte(present+"\n"))
 }
 
 // Keep reads a confidential file. If there is none it makes one of what fresh
@@ -124,20 +232,41 @@ func Random() string {
 
 // Seal seals a text for one purpose; it can only be opened for the same.
 func (b *Box) Seal(text, purpose string) []byte {
-	nonce := make([]byte, b.aead.NonceSize())
+	return b.now()[0].seal(text, purpose)
+}
+
+func (k key) seal(text, purpose string) []byte {
+	nonce := make([]byte, k.aead.NonceSize())
 	_, _ = rand.Read(nonce)
-	return b.aead.Seal(nonce, nonce, []byte(text), []byte(purpose))
+	return k.aead.Seal(nonce, nonce, []byte(text), []byte(purpose))
 }
 
 // Open returns the text back.
 func (b *Box) Open(sealed []byte, purpose string) (string, error) {
-	n := b.aead.NonceSize()
-	if len(sealed) < n {
-		return "", errors.New("what was sealed is cut short")
+	text, _, err := open(b.now(), sealed, purpose)
+	return text, err
+}
+
+// open returns the text, and by which of the keys it was sealed.
+func open(keys []key, sealed []byte, purpose string) (text string, by int, err error) {
+	for i, k := range keys {
+		n := k.aead.NonceSize()
+		if len(sealed) < n {
+			return "", 0, errors.New("what was sealed is cut short")
+		}
+		if text, err := k.aead.Open(nil, sealed[:n], sealed[n:], []byte(purpose)); err == nil {
+			return string(text), i, nil
+		}
 	}
-	text, err := b.aead.Open(nil, sealed[:n], sealed[n:], []byte(purpose))
-	if err != nil {
-		return "", errors.New("it was sealed with another secret; is VARNET_SECRET, or the file of -secret-file, the one it was sealed with?")
+	return "", 0, errors.New("it was sealed with another secret; is VARNET_SECRET, or the file of -secret-file, the one it was sealed with?")
+}
+
+// Reseal seals with the present secret what was sealed with one before; nil: it is already.
+func (b *Box) Reseal(sealed []byte, purpose string) ([]byte, error) {
+	keys := b.now()
+	text, by, err := open(keys, sealed, purpose)
+	if err != nil || by == 0 {
+		return nil, err
 	}
-	return string(text), nil
+	return keys[0].seal(text, purpose), nil
 }

@@ -11,10 +11,80 @@ import (
 	"varnet/core/finding"
 )
 
-// fingerprint is what is kept of an address whose rows may be gone.
-func fingerprint(mailbox string) []byte {
+// Fingerprint is what is kept of an address whose rows may be gone, and the name of the secret
+// that it is keyed with: by trying addresses, nobody finds it in the database alone.
+type Fingerprint = struct{ Secret, Sum []byte }
+
+// Fingerprints makes those of a text by all secrets that there are, the present one's first.
+type Fingerprints func(text string) []Fingerprint
+
+// FingerprintBy has absent mailboxes remembered by fingerprints.
+func (s *Store) FingerprintBy(f Fingerprints) { s.fingerprints = f }
+
+// plain is the fingerprint without a secret, as releases before kept it and as it is keyed.
+func plain(mailbox string) []byte {
 	h := sha256.Sum256([]byte(strings.ToLower(mailbox)))
 	return h[:]
+}
+
+// absenceKept is for how long an absence is remembered.
+const absenceKept = "3 years"
+
+// KeyAbsences keys the fingerprints that have no secret yet, and forgets the old ones.
+func (s *Store) KeyAbsences(ctx context.Context) error {
+	if _, err := s.db.Exec(ctx, "DELETE FROM absence WHERE at < now() - $1::interval", absenceKept); err != nil {
+		return err
+	}
+	for keyed := absencesAtOnce; keyed == absencesAtOnce; {
+		err := s.InTx(ctx, func(s *Store, _ pgx.Tx) (err error) {
+			keyed, err = s.keySome(ctx)
+			return err
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// absencesAtOnce is how many are keyed in one transaction.
+const absencesAtOnce = 10_000
+
+func (s *Store) keySome(ctx context.Context) (int, error) {
+	type absence struct {
+		WorkspaceID int64
+		Fingerprint []byte
+		At          time.Time
+	}
+	some, err := many[absence](ctx, s.db, `DELETE FROM absence WHERE (workspace_id, fingerprint) IN
+		(SELECT workspace_id, fingerprint FROM absence WHERE secret IS NULL LIMIT $1 FOR UPDATE SKIP LOCKED) RETURNING workspace_id, fingerprint, at`, absencesAtOnce)
+	if err != nil || len(some) == 0 {
+		return 0, err
+	}
+	var workspaces []int64
+	var prints [][]byte
+	var at []time.Time
+	var secret []byte
+	for _, a := range some {
+		f := s.fingerprints(string(a.Fingerprint))[0]
+		workspaces, prints, at, secret = append(workspaces, a.WorkspaceID), append(prints, f.Sum), append(at, a.At), f.Secret
+	}
+	_, err = s.db.Exec(ctx, `INSERT INTO absence (workspace_id, fingerprint, at, secret) SELECT w, f, a, $4 FROM unnest($1::bigint[], $2::bytea[], $3::timestamptz[]) AS x(w, f, a) ORDER BY w, f
+		ON CONFLICT (workspace_id, fingerprint) DO UPDATE SET at = least(absence.at, EXCLUDED.at)`, workspaces, prints, at, secret)
+	return len(some), err
+}
+
+// AbsencesBefore returns how many absences are remembered by another secret than this, or by
+// none.
+func (s *Store) AbsencesBefore(ctx context.Context, present []byte) (n int64, err error) {
+	err = s.db.QueryRow(ctx, "SELECT count(*) FROM absence WHERE secret IS DISTINCT FROM $1", present).Scan(&n)
+	return n, err
+}
+
+// ForgetAbsencesBefore forgets them.
+func (s *Store) ForgetAbsencesBefore(ctx context.Context, present []byte) error {
+	_, err := s.db.Exec(ctx, "DELETE FROM absence WHERE secret IS DISTINCT FROM $1", present)
+	return err
 }
 
 // RememberAbsent remembers when mailboxes were first found absent: of runs that came
@@ -51,9 +121,11 @@ func (s *Store) rememberAbsent(ctx context.Context, run int64) error {
 		ok.verdicts[v.ID] = true
 	}
 	var prints [][]byte
+	var secret []byte
 	err = s.eachLocal(ctx, r.ListID, nil, func(domain, local string, o int32) {
 		if ok.has(o, st.Verdict(o)) && st.of(o).id > r.Plan.Remembered {
-			prints = append(prints, fingerprint(local+"@"+domain))
+			f := s.fingerprints(string(plain(local + "@" + domain)))[0]
+			prints, secret = append(prints, f.Sum), f.Secret
 		}
 	})
 	if err != nil {
@@ -62,8 +134,8 @@ func (s *Store) rememberAbsent(ctx context.Context, run int64) error {
 	if _, err := s.db.Exec(ctx, "UPDATE run SET plan = jsonb_set(plan, '{remembered}', to_jsonb($2::bigint)) WHERE id = $1", run, st.last()); err != nil || len(prints) == 0 {
 		return err
 	}
-	_, err = s.db.Exec(ctx, `INSERT INTO absence (workspace_id, fingerprint, at) SELECT $1, f, now() FROM unnest($2::bytea[]) f ORDER BY f
-		ON CONFLICT DO NOTHING`, r.WorkspaceID, prints)
+	_, err = s.db.Exec(ctx, `INSERT INTO absence (workspace_id, fingerprint, at, secret) SELECT $1, f, now(), $3 FROM unnest($2::bytea[]) f ORDER BY f
+		ON CONFLICT DO NOTHING`, r.WorkspaceID, prints, secret)
 	return err
 }
 
@@ -88,10 +160,13 @@ func (s *Store) AbsentSince(ctx context.Context, workspace int64) (since time.Ti
 // Absences tells which mailboxes were found absent before, and when first.
 func (s *Store) Absences(ctx context.Context, workspace int64, mailboxes []string) (map[string]time.Time, error) {
 	byPrint := map[string]string{}
-	prints := make([][]byte, len(mailboxes))
-	for i, m := range mailboxes {
-		prints[i] = fingerprint(m)
-		byPrint[string(prints[i])] = m
+	var prints [][]byte
+	for _, m := range mailboxes {
+		unkeyed := plain(m)
+		for _, f := range append(s.fingerprints(string(unkeyed)), Fingerprint{Sum: unkeyed}) {
+			prints = append(prints, f.Sum)
+			byPrint[string(f.Sum)] = m
+		}
 	}
 	rows, err := s.db.Query(ctx, "SELECT fingerprint, at FROM absence WHERE workspace_id = $1 AND fingerprint = ANY($2)", workspace, prints)
 	if err != nil {
@@ -101,7 +176,10 @@ func (s *Store) Absences(ctx context.Context, workspace int64, mailboxes []strin
 	var print []byte
 	var at time.Time
 	_, err = pgx.ForEachRow(rows, []any{&print, &at}, func() error {
-		out[byPrint[string(print)]] = at
+		m := byPrint[string(print)]
+		if first, known := out[m]; !known || at.Before(first) {
+			out[m] = at
+		}
 		return nil
 	})
 	return out, err

@@ -1,6 +1,7 @@
 package store_test
 
 import (
+	"crypto/sha256"
 	"context"
 	"fmt"
 	"reflect"
@@ -229,6 +230,48 @@ func clean(questions []store.Asking) []store.Asking {
 		}
 	}
 	return questions
+}
+
+// TestAbsencesAreKeyed: those of the release before are found and then keyed, a change of the
+// secret leaves what is known, and what is old is forgotten.
+func TestAbsencesAreKeyed(t *testing.T) {
+	s, ctx := open(t), t.Context()
+	w := workspace(t, s, "ours")
+	mailboxes := []string{"ada@fernhollow.example", "birk@fernhollow.example", "cy@fernhollow.example"}
+	for i, m := range mailboxes {
+		sum := sha256.Sum256([]byte(m))
+		if _, err := s.Pool().Exec(ctx, "INSERT INTO absence (workspace_id, fingerprint, at) VALUES ($1, $2, now() - $3 * interval '1 year')", w, sum[:], i+1); err != nil {
+			t.Fatal(err)
+		}
+	}
+	knows := func(when string, want int) {
+		t.Helper()
+		all, err := s.Absences(ctx, w, append(mailboxes, "nobody@fernhollow.example"))
+		if err != nil || len(all) != want {
+			t.Errorf("%s it knows %v, %v", when, all, err)
+		}
+	}
+	before := func(present string, want int64) {
+		t.Helper()
+		if n, err := s.AbsencesBefore(ctx, []byte(present)); err != nil || n != want {
+			t.Errorf("%d are remembered by another secret than %q, %v; want %d", n, present, err, want)
+		}
+	}
+	knows("unkeyed", 3)
+	if err := s.KeyAbsences(ctx); err != nil {
+		t.Fatal(err)
+	}
+	before("one", 0)
+	knows("keyed, without the one of three years ago,", 2)
+	s.FingerprintBy(keyedWith("two", "one"))
+	knows("with a new secret", 2)
+	before("two", 2)
+	s.FingerprintBy(keyedWith("two"))
+	knows("with the new secret alone", 0)
+	if err := s.ForgetAbsencesBefore(ctx, []byte("two")); err != nil {
+		t.Fatal(err)
+	}
+	before("two", 0)
 }
 
 // TestAbsencesAreRemembered: of a run that came to its end, and of one whose list is

@@ -19,10 +19,11 @@ type Person struct {
 	Owner     bool    // of the installation
 	TOTP      []byte  // the secret of the second factor, sealed; nil: none
 	TOTPStep  int64   // the latest step used
+	Handle    []byte  // what their passkeys say whose they are; nil: as the secret makes it
 	CreatedAt time.Time
 }
 
-const personColumns = "id, address, canonical, name, password, owner, totp, totp_step, created_at"
+const personColumns = "id, address, canonical, name, password, owner, totp, totp_step, handle, created_at"
 
 // ErrTaken tells that there is somebody with that address, or something with that name.
 var ErrTaken = errors.New("it is taken")
@@ -156,6 +157,17 @@ func (s *Store) UsePasskey(ctx context.Context, credential []byte, record string
 // RemovePasskey takes a passkey from a person.
 func (s *Store) RemovePasskey(ctx context.Context, person, id int64) error {
 	return s.changed(ctx, "DELETE FROM passkey WHERE person_id = $1 AND id = $2", person, id)
+}
+
+// KeepHandle records what the passkeys of a person say whose they are, once.
+func (s *Store) KeepHandle(ctx context.Context, person int64, handle []byte) error {
+	_, err := s.db.Exec(ctx, "UPDATE person SET handle = $2 WHERE id = $1 AND handle IS NULL", person, handle)
+	return err
+}
+
+// WithoutHandle returns the people with passkeys and no handle that is kept.
+func (s *Store) WithoutHandle(ctx context.Context) ([]Person, error) {
+	return many[Person](ctx, s.db, "SELECT "+personColumns+" FROM person WHERE handle IS NULL AND EXISTS (SELECT FROM passkey WHERE person_id = person.id) ORDER BY id")
 }
 
 // PersonOfProvider returns who somebody at a sign-in provider is here; ErrNotFound: nobody yet.

@@ -42,6 +42,8 @@ type Store struct {
 	verdicts       *verdictCache
 	// latestCache are shared by the stores of all transactions.
 	latestCache *latestCache
+	// fingerprints are how absent mailboxes are remembered.
+	fingerprints Fingerprints
 }
 
 // Open connects to PostgreSQL. The error names what to check.

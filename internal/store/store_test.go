@@ -1,6 +1,7 @@
 package store_test
 
 import (
+	"crypto/sha256"
 	"context"
 	"crypto/rand"
 	"errors"
@@ -34,7 +35,19 @@ func open(t *testing.T) *store.Store {
 		t.Fatal(err)
 	}
 	t.Cleanup(s.Close)
+	s.FingerprintBy(keyedWith("one"))
 	return s
+}
+
+// keyedWith makes fingerprints by secrets of these names, the present one first.
+func keyedWith(names ...string) store.Fingerprints {
+	return func(text string) (out []store.Fingerprint) {
+		for _, name := range names {
+			sum := sha256.Sum256([]byte(name + text))
+			out = append(out, store.Fingerprint{Secret: []byte(name), Sum: sum[:]})
+		}
+		return out
+	}
 }
 
 // here is where the tests call from.

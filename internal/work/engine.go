@@ -119,6 +119,12 @@ func (e *Engine) Start(ctx context.Context) error {
 func New(c Config) (*Engine, error) {
 	e := &Engine{Config: c, Outbound: outbound.New(c.Config), self: newWorker(c), Drained: make(chan struct{}),
 		absences: absences{since: map[int64]time.Time{}}, speeds: speeds{by: map[string]*gathered{}}}
+	e.Store.FingerprintBy(func(text string) (out []store.Fingerprint) {
+		for _, p := range e.Secrets.Prints(text, "absence") {
+			out = append(out, store.Fingerprint(p))
+		}
+		return out
+	})
 	w := river.NewWorkers()
 	river.AddWorker(w, &planWorker{engine: e})
 	river.AddWorker(w, &laneWorker{engine: e})

@@ -35,6 +35,9 @@ func (w *retentionWorker) Work(ctx context.Context, _ *river.Job[RetentionArgs])
 	if err := w.engine.Store.RememberAbsent(ctx); err != nil {
 		return err
 	}
+	if err := w.engine.Store.KeyAbsences(ctx); err != nil {
+		return err
+	}
 	if err := w.engine.Store.ForgetAnswers(ctx); err != nil {
 		return err
 	}
