@@ -20,7 +20,7 @@ func TestMain(m *testing.M) {
 
 // TestConfigured: the settings file takes every setting of every command, and no others.
 func TestConfigured(t *testing.T) {
-	found := []string{"VARNET_SECRET"} // never a flag, which every user of the machine could read
+	found := []string{"VARNET_SECRET", "VARNET_SECRET_BEFORE"} // never a flag, which every user of the machine could read
 	for _, path := range paths(commands(), nil) {
 		_, help, _ := called(t, append(path, "-h")...)
 		for _, m := range regexp.MustCompile(`\((VARNET_[A-Z_]+)\)`).FindAllStringSubmatch(help, -1) {

@@ -7,8 +7,8 @@ import (
 	"encoding/json"
 	"errors"
 	"net/netip"
-	"slices"
 	"net/url"
+	"slices"
 	"time"
 
 	"github.com/go-webauthn/webauthn/protocol"

@@ -1,8 +1,8 @@
 package store_test
 
 import (
-	"crypto/sha256"
 	"context"
+	"crypto/sha256"
 	"fmt"
 	"reflect"
 	"slices"

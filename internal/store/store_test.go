@@ -1,9 +1,9 @@
 package store_test
 
 import (
-	"crypto/sha256"
 	"context"
 	"crypto/rand"
+	"crypto/sha256"
 	"errors"
 	"fmt"
 	"net/netip"
