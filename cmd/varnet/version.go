@@ -45,6 +45,7 @@ func migrateCommand() command {
 func migrateDatabase(c *cli) action {
 	dsn := c.database()
 	serveAs := c.flags.String("serve-as", "", "the database role that service and workers use; it is given what they need, and nothing to change the audit trail or the schema with")
+	readAs := c.flags.String("read-as", "", "the database role for queries of your own; it is given lists, runs, results and the views, and nothing of people, keys and secrets")
 	return func(ctx context.Context) error {
 		at, err := dsn()
 		if err != nil {
@@ -61,6 +62,9 @@ func migrateDatabase(c *cli) action {
 		}
 		if err == nil && *serveAs != "" {
 			err = db.ServeAs(ctx, *serveAs)
+		}
+		if err == nil && *readAs != "" {
+			err = db.ReadAs(ctx, *readAs)
 		}
 		if err != nil {
 			return err

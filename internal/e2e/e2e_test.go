@@ -286,15 +286,27 @@ func checkResults(t *testing.T, api *client.Client, run contract.Run, w *practic
 		seen[r.Ordinal] = true
 		truth := w.Truth(strings.ToLower(r.Mailbox))
 		if r.Finding == finding.Deliverable && (!truth.Deliverable() || truth.AnyAccepted) {
-			t.Errorf("%s is called deliverable, and the truth is %+v", r.Mailbox, truth)
+			t.Errorf("%s is called deliverable, and the truth is %+v: %s", r.Mailbox, truth, evidenceOf(t, api, run, r))
 		}
 		if r.Finding == finding.Undeliverable && truth.Deliverable() {
-			t.Errorf("%s is called undeliverable (%s), and the truth is %+v", r.Mailbox, r.Cause, truth)
+			t.Errorf("%s is called undeliverable (%s), and the truth is %+v: %s", r.Mailbox, r.Cause, truth, evidenceOf(t, api, run, r))
 		}
 	}
 	if int64(len(all)) != run.Addresses || run.Done != run.Addresses {
 		t.Errorf("%d results and %d concluded for %d addresses", len(all), run.Done, run.Addresses)
 	}
+}
+
+// evidenceOf is what was seen of an address and of its domain.
+func evidenceOf(t *testing.T, api *client.Client, run contract.Run, r contract.Result) string {
+	t.Helper()
+	e, err := api.Evidence(t.Context(), run.ID, r.Ordinal)
+	text, _ := json.Marshal(struct {
+		Asked      []contract.Asked
+		Acceptance *contract.Acceptance
+		Error      error
+	}{e.Asked, e.Acceptance, err})
+	return string(text)
 }
 
 // TestTwoProcesses runs a service and a worker on one database: no operator

@@ -185,6 +185,14 @@ func Read(name string) ([]byte, error) {
 	return text, nil
 }
 
+// Make makes a confidential file, which must not be there yet.
+func Make(name string, text []byte) error {
+	if err := make600(name, func() ([]byte, error) { return text, nil }); err != nil {
+		return fmt.Errorf("the file %s cannot be made: %w", name, err)
+	}
+	return nil
+}
+
 // Replace puts another text in the place of a confidential file, all of it or nothing.
 func Replace(name string, text []byte) error {
 	fresh := name + ".new"

@@ -16,8 +16,25 @@ func (s *Store) ServeAs(ctx context.Context, role string) error {
 	return migrate.ServeAs(ctx, s.pool, role)
 }
 
+// ReadAs gives a database role what queries of one's own need.
+func (s *Store) ReadAs(ctx context.Context, role string) error {
+	return migrate.ReadAs(ctx, s.pool, role)
+}
+
 // Schema returns the schema that the database has; 0: none yet.
 func (s *Store) Schema(ctx context.Context) (int64, error) { return migrate.Version(ctx, s.pool) }
+
+// Empty reports whether the database has no table of anybody's.
+func (s *Store) Empty(ctx context.Context) (empty bool, err error) {
+	err = s.db.QueryRow(ctx, "SELECT NOT EXISTS (SELECT FROM pg_tables WHERE schemaname NOT IN ('pg_catalog', 'information_schema'))").Scan(&empty)
+	return empty, err
+}
+
+// Settle has the database look at what was restored, so that queries are planned well.
+func (s *Store) Settle(ctx context.Context) error {
+	_, err := s.db.Exec(ctx, "ANALYZE")
+	return err
+}
 
 // CheckSchema returns an error unless the database has the schema that this release needs.
 func (s *Store) CheckSchema(ctx context.Context) error { return migrate.Check(ctx, s.pool) }

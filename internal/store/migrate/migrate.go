@@ -10,6 +10,7 @@ import (
 	"embed"
 	"errors"
 	"fmt"
+	"strings"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
@@ -53,18 +54,34 @@ func Up(ctx context.Context, pool *pgxpool.Pool) error {
 	return nil
 }
 
-// ServeAs gives a role that is not the schema's owner what service and workers need. Of the
-// audit trail it may read and append, and delete what its trigger lets go.
+// ServeAs gives a role that is not the schema's owner what service and workers need, of later
+// migrations, too. Of the audit trail it may read and append, and delete what its trigger lets
+// go.
 func ServeAs(ctx context.Context, pool *pgxpool.Pool, role string) error {
+	return grant(ctx, pool, role, "the service",
+		"GRANT USAGE ON SCHEMA public TO ROLE",
+		"GRANT SELECT, INSERT, UPDATE, DELETE ON ALL TABLES IN SCHEMA public TO ROLE",
+		"GRANT USAGE, SELECT ON ALL SEQUENCES IN SCHEMA public TO ROLE",
+		"ALTER DEFAULT PRIVILEGES IN SCHEMA public GRANT SELECT, INSERT, UPDATE, DELETE ON TABLES TO ROLE",
+		"ALTER DEFAULT PRIVILEGES IN SCHEMA public GRANT USAGE, SELECT ON SEQUENCES TO ROLE",
+		"REVOKE UPDATE, TRUNCATE ON audit FROM ROLE")
+}
+
+// ReadAs gives a role what queries of one's own need: lists, runs and what is known of their
+// addresses, and nothing of people, sessions, keys, secrets or the audit trail.
+func ReadAs(ctx context.Context, pool *pgxpool.Pool, role string) error {
+	return grant(ctx, pool, role, "a reader",
+		"GRANT USAGE ON SCHEMA public TO ROLE",
+		"GRANT SELECT ON address_now, result_now, parcel_now, list, run, verdict, tally, operator, acceptance TO ROLE",
+		"GRANT SELECT (id, name, created_at) ON workspace TO ROLE")
+}
+
+// grant runs statements with a role in the place of ROLE.
+func grant(ctx context.Context, pool *pgxpool.Pool, role, who string, statements ...string) error {
 	name := pgx.Identifier{role}.Sanitize()
-	for _, sql := range []string{
-		"GRANT USAGE ON SCHEMA public TO " + name,
-		"GRANT SELECT, INSERT, UPDATE, DELETE ON ALL TABLES IN SCHEMA public TO " + name,
-		"GRANT USAGE, SELECT ON ALL SEQUENCES IN SCHEMA public TO " + name,
-		"REVOKE UPDATE, TRUNCATE ON audit FROM " + name,
-	} {
-		if _, err := pool.Exec(ctx, sql); err != nil {
-			return fmt.Errorf("give the role %s what the service needs: %w", name, err)
+	for _, sql := range statements {
+		if _, err := pool.Exec(ctx, strings.ReplaceAll(sql, "ROLE", name)); err != nil {
+			return fmt.Errorf("give the role %s what %s needs: %w", name, who, err)
 		}
 	}
 	return nil
