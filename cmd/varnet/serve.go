@@ -2,7 +2,6 @@ package main
 
 import (
 	"context"
-	"crypto/tls"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -44,7 +43,8 @@ func workerCommand() command {
 type settings struct {
 	dsn func() (string, error)
 
-	listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, lanes, unknown, catalogues, migrate, pprof, level, demo, proxies, hosts, metrics, metricsToken, certificate, key *string
+	listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, lanes, unknown, catalogues, migrate, pprof, level, demo, proxies, hosts, metrics, metricsToken *string
+	tls                                                                                                                                                                                                         tlsSettings
 }
 
 func (c *cli) settings() settings {
@@ -311,9 +311,8 @@ func serve(c *cli) action {
 	s.hosts = c.setting("hosts", "VARNET_HOSTS", "", "the names by which the service is reached, with commas between; any unless given, and of a demo localhost alone")
 	s.metrics = c.setting("metrics", "VARNET_METRICS", "127.0.0.1:8026", "where to serve metrics (Prometheus), best on loopback; nowhere if empty")
 	s.metricsToken = c.setting("metrics-token", "VARNET_METRICS_TOKEN", "", "the token that metrics want; safer given by the environment")
-	s.certificate = c.setting("tls-cert", "VARNET_TLS_CERT", "", "the file with the certificate and its chain, to serve over TLS; it is read again when it changes")
-	s.key = c.setting("tls-key", "VARNET_TLS_KEY", "", "the file with the certificate's key")
-	s.proxies = c.setting("proxies", "VARNET_PROXIES", "127.0.0.0/8,::1/128", "the networks of proxies in front of the service, whose X-Forwarded-For and X-Forwarded-Proto are believed")
+	s.tls = c.tlsSettings()
+	s.proxies = c.setting("proxies", "VARNET_PROXIES", "127.0.0.0/8,::1/128", "the networks of proxies in front of the service, whose Forwarded, or X-Forwarded-For and X-Forwarded-Proto, are believed")
 	s.demo = c.setting("demo", "VARNET_DEMO", "", "the address of a person whom anybody on this machine may sign in as; for demos, and only where -listen is on loopback")
 	return func(ctx context.Context) error {
 		config, dsn, err := s.config(c)
@@ -333,7 +332,7 @@ func serve(c *cli) action {
 		if *s.demo != "" && len(options.Hosts) == 0 {
 			options.Hosts = []string{"localhost"}
 		}
-		secured, err := s.tls(c)
+		secured, err := s.tls.read(c)
 		if err != nil {
 			return err
 		}
@@ -366,11 +365,13 @@ func serve(c *cli) action {
 			return err
 		}
 		defer stopMetrics()
-		scheme := "http"
-		if secured != nil {
-			l, scheme = tls.NewListener(l, secured), "https"
+		stopLeading, err := secured.lead(engine.Log)
+		if err != nil {
+			return err
 		}
-		engine.Log.Info("serving", "url", scheme+"://"+l.Addr().String())
+		defer stopLeading()
+		l = secured.over(l)
+		engine.Log.Info("serving", "url", secured.scheme()+"://"+l.Addr().String())
 		return serveUntil(ctx, l, engine, options)
 	}
 }
@@ -389,21 +390,6 @@ func (s settings) measure(log *slog.Logger) (stop func(), err error) {
 	server := &http.Server{Handler: mux, ReadHeaderTimeout: 10 * time.Second, WriteTimeout: 30 * time.Second, ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelDebug)}
 	go func() { _ = server.Serve(l) }()
 	return func() { _ = server.Close() }, nil
-}
-
-// tls is how connections are sealed; nil: they are not, or a proxy does it.
-func (s settings) tls(c *cli) (*tls.Config, error) {
-	if *s.certificate == "" && *s.key == "" {
-		return nil, nil
-	}
-	if *s.certificate == "" || *s.key == "" {
-		return nil, c.wrongUse("-tls-cert and -tls-key go together")
-	}
-	k := &certificate{file: *s.certificate, key: *s.key}
-	if _, err := k.get(nil); err != nil {
-		return nil, err
-	}
-	return &tls.Config{MinVersion: tls.VersionTLS12, GetCertificate: k.get, NextProtos: []string{"http/1.1"}}, nil
 }
 
 // serveUntil serves until ctx ends, then lets requests and parcels in flight

@@ -75,15 +75,55 @@ func secured(next http.Handler) http.Handler {
 			"object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'")
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "no-referrer")
+		if strings.HasPrefix(r.URL.Path, "/api/") {
+			h.Set("Cache-Control", "no-store") // no copy of a list stays on the way, or with the browser
+		}
 		next.ServeHTTP(w, r)
 	})
 }
 
 type overTLSKey struct{}
 
+// hop is what one proxy says: who asked it, and by what.
+type hop struct{ from, proto string }
+
+// hops are what the proxies on the way say, the first one's before: in Forwarded (RFC 7239), or
+// in the headers that proxies wrote before there was that.
+func hops(h http.Header) (out []hop) {
+	if said := h.Values("Forwarded"); len(said) > 0 {
+		for _, one := range strings.Split(strings.Join(said, ","), ",") {
+			var at hop
+			for _, pair := range strings.Split(one, ";") {
+				name, value, _ := strings.Cut(strings.TrimSpace(pair), "=")
+				switch value = strings.Trim(value, `"`); strings.ToLower(name) {
+				case "for":
+					at.from = value
+				case "proto":
+					at.proto = value
+				}
+			}
+			out = append(out, at)
+		}
+		return out
+	}
+	for _, from := range strings.Split(strings.Join(h.Values("X-Forwarded-For"), ","), ",") {
+		out = append(out, hop{strings.TrimSpace(from), h.Get("X-Forwarded-Proto")})
+	}
+	return out
+}
+
+// address is who asked a proxy: an address, maybe with a port and in brackets (RFC 7239,
+// section 6); not valid where it hides them.
+func (h hop) address() netip.Addr {
+	if at, err := netip.ParseAddrPort(h.from); err == nil {
+		return at.Addr().Unmap()
+	}
+	a, _ := netip.ParseAddr(strings.Trim(h.from, "[]"))
+	return a.Unmap()
+}
+
 // forwarded believes what proxies of ours say: who asks them, and whether over TLS. The last
-// address of X-Forwarded-For that is no proxy of ours is who asks; what is before it, anybody
-// may have written.
+// address that is no proxy of ours is who asks; what is before it, anybody may have written.
 func forwarded(proxies []netip.Prefix) func(http.Handler) http.Handler {
 	ours := func(a netip.Addr) bool {
 		return slices.ContainsFunc(proxies, func(p netip.Prefix) bool { return p.Contains(a) })
@@ -92,15 +132,14 @@ func forwarded(proxies []netip.Prefix) func(http.Handler) http.Handler {
 		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 			tls := r.TLS != nil
 			if ours(addressOf(r.RemoteAddr)) {
-				tls = tls || r.Header.Get("X-Forwarded-Proto") == "https"
-				chain := strings.Split(strings.Join(r.Header.Values("X-Forwarded-For"), ","), ",")
-				for _, text := range slices.Backward(chain) {
-					a, err := netip.ParseAddr(strings.TrimSpace(text))
-					if err != nil {
+				for _, h := range slices.Backward(hops(r.Header)) {
+					tls = tls || h.proto == "https"
+					a := h.address()
+					if !a.IsValid() {
 						break
 					}
-					r.RemoteAddr = netip.AddrPortFrom(a.Unmap(), 0).String()
-					if !ours(a.Unmap()) {
+					r.RemoteAddr = netip.AddrPortFrom(a, 0).String()
+					if !ours(a) {
 						break
 					}
 				}

@@ -12,20 +12,29 @@ import (
 func TestForwarded(t *testing.T) {
 	ours := []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8"), netip.MustParsePrefix("192.0.2.0/24")}
 	for _, c := range []struct {
-		peer, chain, proto string
-		want               string
-		tls                bool
+		peer, chain, proto, forwarded string
+		want                          string
+		tls                           bool
 	}{
-		{"127.0.0.1:9", "", "", "127.0.0.1", false},
-		{"127.0.0.1:9", "198.51.100.7", "https", "198.51.100.7", true},
-		{"127.0.0.1:9", "203.0.113.9, 198.51.100.7, 192.0.2.1", "https", "198.51.100.7", true},
-		{"127.0.0.1:9", "nonsense", "http", "127.0.0.1", false},
-		{"127.0.0.1:9", "2001:db8::1", "https", "2001:db8::1", true},
-		{"198.51.100.8:9", "203.0.113.9", "https", "198.51.100.8", false},
+		{"127.0.0.1:9", "", "", "", "127.0.0.1", false},
+		{"127.0.0.1:9", "198.51.100.7", "https", "", "198.51.100.7", true},
+		{"127.0.0.1:9", "203.0.113.9, 198.51.100.7, 192.0.2.1", "https", "", "198.51.100.7", true},
+		{"127.0.0.1:9", "nonsense", "http", "", "127.0.0.1", false},
+		{"127.0.0.1:9", "2001:db8::1", "https", "", "2001:db8::1", true},
+		{"198.51.100.8:9", "203.0.113.9", "https", "", "198.51.100.8", false},
+		{"127.0.0.1:9", "", "", "for=198.51.100.7;proto=https;by=203.0.113.43", "198.51.100.7", true},
+		{"127.0.0.1:9", "203.0.113.9", "https", `For="[2001:db8:cafe::17]:4711"`, "2001:db8:cafe::17", false},
+		{"127.0.0.1:9", "", "", `for=203.0.113.9, for="198.51.100.7:443";proto=https, for=192.0.2.1;proto=http`, "198.51.100.7", true},
+		{"127.0.0.1:9", "", "", "for=203.0.113.9;proto=https, for=unknown", "127.0.0.1", false},
+		{"127.0.0.1:9", "", "", "for=_hidden;proto=https", "127.0.0.1", true},
+		{"198.51.100.8:9", "", "", "for=203.0.113.9;proto=https", "198.51.100.8", false},
 	} {
 		r := httptest.NewRequest(http.MethodGet, "/", nil)
 		r.RemoteAddr = c.peer
 		r.Header.Set("X-Forwarded-Proto", c.proto)
+		if c.forwarded != "" {
+			r.Header.Set("Forwarded", c.forwarded)
+		}
 		if c.chain != "" {
 			r.Header.Set("X-Forwarded-For", c.chain)
 		}
