@@ -43,7 +43,7 @@ func workerCommand() command {
 type settings struct {
 	dsn func() (string, error)
 
-	listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, lanes, unknown, catalogues, migrate, pprof, level, demo, proxies, hosts, metrics, metricsToken *string
+	listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, lanes, unknown, catalogues, migrate, pprof, level, demo, proxies, proxyHeader, hosts, metrics, metricsToken *string
 	tls                                                                                                                                                                                                         tlsSettings
 }
 
@@ -312,7 +312,8 @@ func serve(c *cli) action {
 	s.metrics = c.setting("metrics", "VARNET_METRICS", "127.0.0.1:8026", "where to serve metrics (Prometheus), best on loopback; nowhere if empty")
 	s.metricsToken = c.setting("metrics-token", "VARNET_METRICS_TOKEN", "", "the token that metrics want; safer given by the environment")
 	s.tls = c.tlsSettings()
-	s.proxies = c.setting("proxies", "VARNET_PROXIES", "127.0.0.0/8,::1/128", "the networks of proxies in front of the service, whose Forwarded, or X-Forwarded-For and X-Forwarded-Proto, are believed")
+	s.proxies = c.setting("proxies", "VARNET_PROXIES", "127.0.0.0/8,::1/128", "the networks of proxies in front of the service, who are believed about who asks them, and whether over TLS")
+	s.proxyHeader = c.setting("proxy-header", "VARNET_PROXY_HEADER", "X-Forwarded-For", "the header in which those proxies say so: X-Forwarded-For, with X-Forwarded-Proto, or Forwarded (RFC 7239)")
 	s.demo = c.setting("demo", "VARNET_DEMO", "", "the address of a person whom anybody on this machine may sign in as; for demos, and only where -listen is on loopback")
 	return func(ctx context.Context) error {
 		config, dsn, err := s.config(c)
@@ -342,6 +343,9 @@ func serve(c *cli) action {
 				return c.wrongUse(fmt.Sprintf("-proxies are networks such as 192.0.2.0/24, not %q", text))
 			}
 			options.Proxies = append(options.Proxies, p)
+		}
+		if options.Forwarded = strings.EqualFold(*s.proxyHeader, "Forwarded"); !options.Forwarded && !strings.EqualFold(*s.proxyHeader, "X-Forwarded-For") {
+			return c.wrongUse(fmt.Sprintf("-proxy-header is X-Forwarded-For or Forwarded, not %q", *s.proxyHeader))
 		}
 		config.Serves = true
 		engine, err := s.open(ctx, dsn, config)

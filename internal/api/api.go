@@ -60,6 +60,8 @@ type Options struct {
 	Demo string
 	// Proxies are the networks of proxies in front of the service that are believed.
 	Proxies []netip.Prefix
+	// Forwarded: they write the header Forwarded (RFC 7239), and not X-Forwarded-For.
+	Forwarded bool
 	// Hosts are the names by which the service is reached; none: any.
 	Hosts []string
 }
@@ -87,7 +89,7 @@ func New(ending context.Context, e *work.Engine, o Options) http.Handler {
 	a.accounts = &account.Accounts{Store: db, Secrets: e.Secrets, Office: a.letters, Post: e.PostLetter, Log: e.Log, Demo: o.Demo}
 	go a.live.Run(ending)
 	r := chi.NewRouter()
-	r.Use(forwarded(o.Proxies), a.logged, paced, hosted(o.Hosts), secured, zoned, sameOrigin().Handler, middleware.Compress(compression, compressed...))
+	r.Use(forwarded(o.Proxies, o.Forwarded), a.logged, paced, hosted(o.Hosts), secured, zoned, sameOrigin().Handler, middleware.Compress(compression, compressed...))
 	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("ok\n")) })
 	r.Get("/readyz", a.ready)
 	r.Route("/api/v1", func(r chi.Router) {

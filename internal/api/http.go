@@ -88,10 +88,11 @@ type overTLSKey struct{}
 type hop struct{ from, proto string }
 
 // hops are what the proxies on the way say, the first one's before: in Forwarded (RFC 7239), or
-// in the headers that proxies wrote before there was that.
-func hops(h http.Header) (out []hop) {
-	if said := h.Values("Forwarded"); len(said) > 0 {
-		for _, one := range strings.Split(strings.Join(said, ","), ",") {
+// in the headers that most proxies write. Only those that the proxies are known to write are
+// read: the others pass through them as anybody may have sent them.
+func hops(h http.Header, standard bool) (out []hop) {
+	if standard {
+		for _, one := range strings.Split(strings.Join(h.Values("Forwarded"), ","), ",") {
 			var at hop
 			for _, pair := range strings.Split(one, ";") {
 				name, value, _ := strings.Cut(strings.TrimSpace(pair), "=")
@@ -124,7 +125,7 @@ func (h hop) address() netip.Addr {
 
 // forwarded believes what proxies of ours say: who asks them, and whether over TLS. The last
 // address that is no proxy of ours is who asks; what is before it, anybody may have written.
-func forwarded(proxies []netip.Prefix) func(http.Handler) http.Handler {
+func forwarded(proxies []netip.Prefix, standard bool) func(http.Handler) http.Handler {
 	ours := func(a netip.Addr) bool {
 		return slices.ContainsFunc(proxies, func(p netip.Prefix) bool { return p.Contains(a) })
 	}
@@ -132,7 +133,7 @@ func forwarded(proxies []netip.Prefix) func(http.Handler) http.Handler {
 		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 			tls := r.TLS != nil
 			if ours(addressOf(r.RemoteAddr)) {
-				for _, h := range slices.Backward(hops(r.Header)) {
+				for _, h := range slices.Backward(hops(r.Header, standard)) {
 					tls = tls || h.proto == "https"
 					a := h.address()
 					if !a.IsValid() {

@@ -23,6 +23,7 @@ func TestForwarded(t *testing.T) {
 		{"127.0.0.1:9", "2001:db8::1", "https", "", "2001:db8::1", true},
 		{"198.51.100.8:9", "203.0.113.9", "https", "", "198.51.100.8", false},
 		{"127.0.0.1:9", "", "", "for=198.51.100.7;proto=https;by=203.0.113.43", "198.51.100.7", true},
+		{"127.0.0.1:9", "198.51.100.7", "", "x=y", "127.0.0.1", false},
 		{"127.0.0.1:9", "203.0.113.9", "https", `For="[2001:db8:cafe::17]:4711"`, "2001:db8:cafe::17", false},
 		{"127.0.0.1:9", "", "", `for=203.0.113.9, for="198.51.100.7:443";proto=https, for=192.0.2.1;proto=http`, "198.51.100.7", true},
 		{"127.0.0.1:9", "", "", "for=203.0.113.9;proto=https, for=unknown", "127.0.0.1", false},
@@ -41,7 +42,7 @@ func TestForwarded(t *testing.T) {
 		w := httptest.NewRecorder()
 		var got netip.Addr
 		var tls bool
-		forwarded(ours)(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) { got, tls = addressOf(r.RemoteAddr), overTLS(r.Context()) })).ServeHTTP(w, r)
+		forwarded(ours, c.forwarded != "")(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) { got, tls = addressOf(r.RemoteAddr), overTLS(r.Context()) })).ServeHTTP(w, r)
 		if got.String() != c.want || tls != c.tls || (w.Header().Get("Strict-Transport-Security") != "") != tls {
 			t.Errorf("%+v: %s, %v", c, got, tls)
 		}
