@@ -42,8 +42,8 @@ type admission struct {
 	mu     sync.Mutex
 	counts map[going]map[int64]int // by workspace; 0: all together
 	rates  map[string]*visitorRate
-	slots  map[string]*slots
 	swept  time.Time
+	turns  *fair
 
 	limits   store.Limits
 	limitsAt time.Time
@@ -122,51 +122,6 @@ func (a *admission) take(who string, perMinute, n int) time.Duration {
 // its own wait for their turn, and nobody else's do.
 const turns = 6
 
-// turn waits for the turn of a request; false where it did not come in time.
-func (a *admission) turn(ctx context.Context, who string) bool {
-	a.mu.Lock()
-	slot := a.slots[who]
-	if slot == nil {
-		slot = &slots{free: make(chan struct{}, turns)}
-		a.slots[who] = slot
-	}
-	slot.waiting++
-	a.mu.Unlock()
-	wait, cancel := context.WithTimeout(ctx, turnWait)
-	defer cancel()
-	select {
-	case slot.free <- struct{}{}:
-		return true
-	case <-wait.Done():
-		a.forget(who, slot)
-		return false
-	}
-}
-
-// turnOver ends a turn.
-func (a *admission) turnOver(who string) {
-	a.mu.Lock()
-	slot := a.slots[who]
-	a.mu.Unlock()
-	<-slot.free
-	a.forget(who, slot)
-}
-
-// forget lets go of what nobody waits for any more.
-func (a *admission) forget(who string, slot *slots) {
-	a.mu.Lock()
-	defer a.mu.Unlock()
-	if slot.waiting--; slot.waiting == 0 {
-		delete(a.slots, who)
-	}
-}
-
-// slots are the turns of one workspace or network.
-type slots struct {
-	free    chan struct{}
-	waiting int // requests that wait, or have their turn
-}
-
 // turnWait is how long a request waits for its turn.
 const turnWait = 20 * time.Second
 
@@ -214,11 +169,14 @@ func (a *API) admitted(h huma.API) func(huma.Context, func(huma.Context)) {
 		}
 		what := longOnes[ctx.Operation().OperationID]
 		if what == "" {
-			if !a.admission.turn(ctx.Context(), who) {
+			wait, cancel := context.WithTimeout(ctx.Context(), turnWait)
+			over, err := a.admission.turns.enter(wait, who)
+			cancel()
+			if err != nil {
 				busy(h, ctx, time.Second, "Too many requests are being answered at this moment.")
 				return
 			}
-			defer a.admission.turnOver(who)
+			defer over()
 			next(ctx)
 			return
 		}

@@ -49,6 +49,7 @@ type API struct {
 	letters   *letter.Office
 	accounts  *account.Accounts
 	admission *admission
+	reading   *fair // of files
 	// operations are the summaries of all operations by their names.
 	operations map[string]string
 }
@@ -85,7 +86,8 @@ func New(ending context.Context, e *work.Engine, o Options) http.Handler {
 	a := &API{store: db, engine: e, log: e.Log, ending: ending, summaries: &summary.Summaries{Source: db, Left: e.Left},
 		importer: &intake.Importer{Store: e.Store.Bulk(), Grammar: e.Grammar, Catalogue: e.Catalogue}, live: live.New(db, e.Log),
 		letters: &letter.Office{Store: db, Secrets: e.Secrets}}
-	a.admission = &admission{counts: map[going]map[int64]int{}, rates: map[string]*visitorRate{}, slots: map[string]*slots{}}
+	a.admission = &admission{counts: map[going]map[int64]int{}, rates: map[string]*visitorRate{}, turns: newFair(turns, 0)}
+	a.reading = newFair(readersEach, readers)
 	a.accounts = &account.Accounts{Store: db, Secrets: e.Secrets, Office: a.letters, Post: e.PostLetter, Log: e.Log, Demo: o.Demo}
 	go a.live.Run(ending)
 	r := chi.NewRouter()

@@ -106,18 +106,26 @@ func (a *API) preview(ctx context.Context, in *struct {
 	Streamed
 	Written
 }) (*struct{ Body contract.Preview }, error) {
-	r, err := intake.Read(ctx, in.body, in.Sheet, in.overrule())
+	out := &struct{ Body contract.Preview }{}
+	err := a.whole(ctx, in.body, func(file io.Reader) error {
+		r, err := intake.Read(ctx, file, in.Sheet, in.overrule())
+		if err != nil {
+			return err
+		}
+		defer r.Close()
+		out.Body = previewOf(r)
+		return nil
+	})
 	if err != nil {
 		return nil, a.broken(ctx, err)
 	}
-	defer r.Close()
-	sheets := r.Sheets
-	if sheets == nil {
-		sheets = []string{}
-	}
-	return &struct{ Body contract.Preview }{contract.Preview{Format: string(r.Kind), Sheets: sheets, Sheet: r.Sheet, Packed: r.Packed,
+	return out, nil
+}
+
+func previewOf(r *intake.Reading) contract.Preview {
+	return contract.Preview{Format: string(r.Kind), Sheets: append([]string{}, r.Sheets...), Sheet: r.Sheet, Packed: r.Packed,
 		Dialect: contract.Dialect(r.Dialect), Columns: r.Columns, AddressColumn: r.AddressColumn, AlsoAddresses: append([]int{}, r.AlsoAddresses...), Types: types(r.Kinds), Rows: r.Guessed.Rows, Sentence: r.Sentence(),
-		Encodings: sheet.Encodings()}}, nil
+		Encodings: sheet.Encodings()}
 }
 
 // broken tells a file that broke off on its way from one that is wrong.

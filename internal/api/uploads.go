@@ -7,6 +7,7 @@ import (
 	"io"
 	"net/http"
 	"runtime"
+	"strconv"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -72,27 +73,39 @@ func (a *API) uploadPart(ctx context.Context, in *struct {
 	return &uploadOutput{contract.Upload{Size: u.Size, Received: in.From + int64(len(part))}}, nil
 }
 
-// reading bounds how many files are read at a time: more would only take each other's
-// processors, and everybody's.
-var reading = make(chan struct{}, max(2, runtime.NumCPU()/2))
+// readers are how many files are read at a time, and readersEach how many of one workspace:
+// more would only take each other's processors and memory, and everybody's.
+var (
+	readers     = max(2, runtime.NumCPU()/2)
+	readersEach = readers / 2
+)
+
+// whole takes a body in whole, and has it read when there is a place for one more of the
+// workspace.
+func (a *API) whole(ctx context.Context, body io.Reader, read func(file io.Reader) error) error {
+	f, err := spool(body)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	leave, err := a.reading.enter(ctx, strconv.FormatInt(workspace(ctx).ID, 10))
+	if err != nil {
+		return err
+	}
+	defer leave()
+	return read(f)
+}
 
 // once brings a list in once with a key: whoever sends it again is given the
 // list that is there. A file that was sent part by part stands for the body.
 func (a *API) once(ctx context.Context, key string, body io.Reader, importFile func(io.Reader) (store.List, error)) (store.List, error) {
 	w := workspace(ctx).ID
-	spooled := func(body io.Reader) (store.List, error) {
-		f, err := spool(body)
-		if err != nil {
-			return store.List{}, err
-		}
-		defer f.Close()
-		select {
-		case reading <- struct{}{}:
-			defer func() { <-reading }()
-		case <-ctx.Done():
-			return store.List{}, ctx.Err()
-		}
-		return importFile(f)
+	spooled := func(body io.Reader) (l store.List, err error) {
+		err = a.whole(ctx, body, func(file io.Reader) error {
+			l, err = importFile(file)
+			return err
+		})
+		return l, err
 	}
 	if key == "" {
 		return spooled(body)
