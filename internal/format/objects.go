@@ -110,5 +110,5 @@ func shown(value json.RawMessage) string {
 	case json.Unmarshal(value, &text) == nil:
 		return text
 	}
-	return strings.Join(strings.Fields(string(value)), " ")
+	return strings.Join(strings.Fields(strings.ToValidUTF8(string(value), "\ufffd")), " ")
 }
