@@ -1,6 +1,9 @@
 package main
 
 import (
+	"archive/zip"
+	"bytes"
+	"compress/gzip"
 	"context"
 	"fmt"
 	"io"
@@ -165,6 +168,15 @@ var attacks = []attack{
 			a.counted(err)
 		}))
 	}},
+	{"workbooks that unpack to 600 MB", func(ctx context.Context, a *attacker) { a.files(ctx, 4, paddedWorkbook()) }},
+	{"packed JSON of 1,900 columns", func(ctx context.Context, a *attacker) { a.files(ctx, 4, wideJSON()) }},
+	{"previews of such workbooks", func(ctx context.Context, a *attacker) {
+		file, api := paddedWorkbook(), client.New(a.in.url, a.in.key)
+		a.many(4, until(ctx, func() {
+			_, err := api.Preview(ctx, client.File{Name: "members.xlsx", Body: bytes.NewReader(file)})
+			a.counted(err)
+		}))
+	}},
 	{"headers that never end", func(ctx context.Context, a *attacker) {
 		a.many(200, func() {
 			a.raw(ctx, "GET /api/v1/lists HTTP/1.1\r\nHost: localhost\r\n", func(conn net.Conn) {
@@ -179,6 +191,52 @@ var attacks = []attack{
 		})
 	}},
 }
+
+// files has so many import a file again and again.
+func (a *attacker) files(ctx context.Context, n int, file []byte) {
+	api := client.New(a.in.url, a.in.key)
+	a.many(n, until(ctx, func() {
+		_, err := api.Import(ctx, client.File{Name: "members", Body: bytes.NewReader(file)})
+		a.counted(err)
+	}))
+}
+
+// paddedWorkbook is a workbook whose sheet is 600 MB of spaces.
+var paddedWorkbook = sync.OnceValue(func() []byte {
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	const ns = `xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"`
+	for _, m := range [][2]string{
+		{"xl/workbook.xml", `<workbook ` + ns + ` xmlns:r="http://schemas.openxmlformats.org/officeDocument/2006/relationships"><sheets><sheet name="Members" sheetId="1" r:id="rId1"/></sheets></workbook>`},
+		{"xl/_rels/workbook.xml.rels", `<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="rId1" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/worksheet" Target="worksheets/sheet1.xml"/></Relationships>`},
+		{"xl/worksheets/sheet1.xml", `<worksheet ` + ns + `><sheetData><row r="1"><c r="A1" t="inlineStr"><is><t>ada@fernhollow.example</t></is></c></row>`},
+	} {
+		w, _ := z.Create(m[0])
+		_, _ = io.WriteString(w, m[1]) // to memory, which takes it
+		if strings.HasPrefix(m[0], "xl/worksheets") {
+			spaces := bytes.Repeat([]byte(" "), 1<<20)
+			for range 600 {
+				_, _ = w.Write(spaces)
+			}
+			_, _ = io.WriteString(w, "</sheetData></worksheet>")
+		}
+	}
+	_ = z.Close()
+	return b.Bytes()
+})
+
+// wideJSON is a packed file of few names in many rows, and many in one.
+var wideJSON = sync.OnceValue(func() []byte {
+	var b bytes.Buffer
+	z := gzip.NewWriter(&b)
+	_, _ = io.WriteString(z, `[{"e-mail":"ada@fernhollow.example"`)
+	for n := range 1900 {
+		fmt.Fprintf(z, `,"k%d":1`, n)
+	}
+	_, _ = io.WriteString(z, "}"+strings.Repeat(`,{"e-mail":"birk@fernhollow.example"}`, 4_000_000)+"]")
+	_ = z.Close()
+	return b.Bytes()
+})
 
 // neighbour is a workspace that asks for its lists, ten times a second.
 type neighbour struct{ api *client.Client }

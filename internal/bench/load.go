@@ -1,0 +1,181 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"net/url"
+	"os"
+	"slices"
+	"strings"
+	"sync"
+	"text/tabwriter"
+	"time"
+
+	"varnet/internal/client"
+	"varnet/internal/contract"
+	"varnet/internal/practice"
+)
+
+// The load: people who read, open consoles, and files on their way in and out, at the same time.
+const (
+	loadFor     = 60 * time.Second
+	loadRows    = 1_000_000 // of the list that is read and exported
+	loadReaders = 50
+	loadStreams = 200
+	loadImports = 20
+	loadExports = 10
+	importRows  = 20_000
+	// loadThinks is how long a reader looks at what came before asking for the next.
+	loadThinks = time.Second
+)
+
+// tried is how often something was done, how long each took, and what failed.
+type tried struct {
+	mu     sync.Mutex
+	took   []time.Duration
+	errors map[string]int
+}
+
+func (t *tried) do(ctx context.Context, what func() error) {
+	begun := time.Now()
+	err := what()
+	if ctx.Err() != nil {
+		return // broken off at the end
+	}
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if err != nil {
+		t.errors[err.Error()]++
+		return
+	}
+	t.took = append(t.took, time.Since(begun))
+}
+
+func (t *tried) share(of float64) time.Duration {
+	if len(t.took) == 0 {
+		return 0
+	}
+	return t.took[int(float64(len(t.took)-1)*of)]
+}
+
+// load has many people and programs at work at once, and tells how long everybody waits.
+func load() error {
+	w, err := practice.Load("fernhollow")
+	if err != nil {
+		return err
+	}
+	in, err := install(w, 2713, "VARNET_ROUNDS=1s")
+	if err != nil {
+		return err
+	}
+	defer in.stop()
+	if err := in.roomy(); err != nil {
+		return err
+	}
+	run, err := in.large(w, loadRows)
+	if err != nil {
+		return err
+	}
+	var file strings.Builder
+	if err := w.WriteList(&file, importRows); err != nil {
+		return err
+	}
+	kinds := []string{"lists", "a run", "a page of results", "a page by finding", "counts of a filter", "import of 20,000 rows", "export of a million rows", "event stream"}
+	by := map[string]*tried{}
+	for _, k := range kinds {
+		by[k] = &tried{errors: map[string]int{}}
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), loadFor)
+	defer cancel()
+	var all sync.WaitGroup
+	for range loadStreams {
+		all.Go(func() { by["event stream"].do(ctx, func() error { return client.New(in.url, in.key).Watch(ctx, func() {}, func(contract.WorkspaceChange) {}) }) })
+	}
+	for n := range loadReaders {
+		all.Go(func() { in.reader(ctx, n, run, by) })
+	}
+	for n := range loadImports {
+		all.Go(func() {
+			api := client.New(in.url, in.key)
+			for i := 0; ctx.Err() == nil; i++ {
+				by["import of 20,000 rows"].do(ctx, func() error {
+					_, err := api.Import(ctx, client.File{Name: fmt.Sprintf("members-%d-%d.csv", n, i), Body: strings.NewReader(file.String())})
+					return err
+				})
+			}
+		})
+	}
+	for range loadExports {
+		all.Go(func() {
+			for api := client.New(in.url, in.key); ctx.Err() == nil; {
+				by["export of a million rows"].do(ctx, func() error { return api.ExportFile(ctx, run, contract.ExportChoice{Decision: "all"}, io.Discard) })
+			}
+		})
+	}
+	all.Wait()
+	failed := tellLoad(kinds, by)
+	peak, err := peakMB(in.pid)
+	if err != nil {
+		return err
+	}
+	return judge([]bar{{"errors", float64(failed), 0, true, ""}, {"peak memory of the service", peak, abuseMemory, true, " MB"}})
+}
+
+// reader looks at one thing after the other, as somebody at the console does.
+func (in *installation) reader(ctx context.Context, n int, run int64, by map[string]*tried) {
+	api := client.New(in.url, in.key)
+	time.Sleep(time.Duration(n) * loadThinks / loadReaders)
+	for i := n; ctx.Err() == nil; i++ {
+		switch i % 5 {
+		case 0:
+			by["lists"].do(ctx, func() error { _, err := api.Lists(ctx, contract.ListQuery{}); return err })
+		case 1:
+			by["a run"].do(ctx, func() error { _, err := api.Run(ctx, run); return err })
+		case 2:
+			by["a page of results"].do(ctx, func() error {
+				_, err := api.Results(ctx, run, url.Values{"limit": {"100"}, "cursor": {contract.CursorOf(int64(i*7919) % loadRows)}})
+				return err
+			})
+		case 3:
+			by["a page by finding"].do(ctx, func() error { _, err := api.Results(ctx, run, url.Values{"limit": {"100"}, "finding": {"undeliverable"}}); return err })
+		case 4:
+			by["counts of a filter"].do(ctx, func() error { _, err := api.Matching(ctx, run, url.Values{"finding": {"undeliverable"}}); return err })
+		}
+		select {
+		case <-time.After(loadThinks):
+		case <-ctx.Done():
+		}
+	}
+}
+
+// roomy lets one workspace have what many have.
+func (in *installation) roomy() error {
+	ctx := context.Background()
+	i, err := in.api.Installation(ctx)
+	if err != nil {
+		return err
+	}
+	i.Limits = contract.Limits{RequestsMinute: 60_000, ChecksMinute: 600, Imports: loadImports, Exports: loadExports, Streams: loadStreams}
+	_, err = in.api.SetInstallation(ctx, i.InstallationSettings)
+	return err
+}
+
+// tellLoad prints how long everything took, and returns how much failed.
+func tellLoad(kinds []string, by map[string]*tried) (failed int) {
+	t := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', tabwriter.AlignRight)
+	fmt.Fprintf(t, "%v of %d readers, %d event streams, %d imports, %d exports\tdone\tfailed\tp50\tp95\tp99\t\n", loadFor, loadReaders, loadStreams, loadImports, loadExports)
+	for _, k := range kinds {
+		one := by[k]
+		slices.Sort(one.took)
+		errors := 0
+		for why, n := range one.errors {
+			fmt.Fprintf(os.Stderr, "%s: %d times: %s\n", k, n, why)
+			errors += n
+		}
+		failed += errors
+		fmt.Fprintf(t, "%s\t%d\t%d\t%v\t%v\t%v\t\n", k, len(one.took), errors, short(one.share(0.5)), short(one.share(0.95)), short(one.share(0.99)))
+	}
+	_ = t.Flush()
+	return failed
+}
