@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"crypto/sha256"
 	"fmt"
 	"net/http"
 	"strconv"
@@ -42,6 +43,7 @@ type admission struct {
 	mu     sync.Mutex
 	counts map[going]map[int64]int // by workspace; 0: all together
 	rates  map[string]*visitorRate
+	held   map[[sha256.Size]byte]refusedUntil // by credential
 	swept  time.Time
 	turns  *fair
 
@@ -54,6 +56,28 @@ type visitorRate struct {
 	*rate.Limiter
 	most int
 	seen time.Time
+}
+
+// refusedUntil is somebody who was told to come again, and does not wait.
+type refusedUntil struct {
+	at  time.Time
+	why string
+}
+
+// hold has a credential refused for as long as it was told to wait: without looking it up
+// again, which is most of what a refused request costs.
+func (a *admission) hold(credential string, wait time.Duration, why string) {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	a.held[sha256.Sum256([]byte(credential))] = refusedUntil{time.Now().Add(wait), why}
+}
+
+// holds returns how long a credential is refused yet, and why; 0: it is not.
+func (a *admission) holds(credential string) (time.Duration, string) {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	h := a.held[sha256.Sum256([]byte(credential))]
+	return max(0, time.Until(h.at)), h.why
 }
 
 // mostTogether is by how much all workspaces together may have more than one.
@@ -100,6 +124,11 @@ func (a *admission) take(who string, perMinute, n int) time.Duration {
 		for name, r := range a.rates {
 			if now.Sub(r.seen) > rateRest {
 				delete(a.rates, name)
+			}
+		}
+		for of, h := range a.held {
+			if now.After(h.at) {
+				delete(a.held, of)
 			}
 		}
 		a.swept = now
@@ -164,7 +193,11 @@ func (a *API) admitted(h huma.API) func(huma.Context, func(huma.Context)) {
 			who, most = fmt.Sprintf("workspace %d, person %d", c.WorkspaceID, personWithout(c)), l.RequestsMinute
 		}
 		if wait := a.admission.take(who, most, 1); wait > 0 {
-			busy(h, ctx, wait, fmt.Sprintf("%d requests a minute is the most here.", most))
+			why := fmt.Sprintf("%d requests a minute is the most here.", most)
+			if known {
+				a.admission.hold(sessionOf(ctx), waitTold(wait), why)
+			}
+			busy(h, ctx, wait, why)
 			return
 		}
 		what := longOnes[ctx.Operation().OperationID]
@@ -199,9 +232,12 @@ func personWithout(c account.Caller) int64 {
 	return c.PersonID
 }
 
+// waitTold is how long somebody is told to wait: whole seconds.
+func waitTold(wait time.Duration) time.Duration { return wait.Truncate(time.Second) + time.Second }
+
 // busy answers that something was asked too often, and when to come again (RFC 6585, 4).
 func busy(h huma.API, ctx huma.Context, wait time.Duration, why string) {
-	seconds := int(wait/time.Second) + 1
+	seconds := int(waitTold(wait) / time.Second)
 	ctx.SetHeader("Retry-After", strconv.Itoa(seconds))
 	if ctx.Method() != http.MethodGet {
 		ctx.SetHeader("Connection", "close") // what is left of the body is not waited for
@@ -216,7 +252,7 @@ func (a *API) mayCheck(ctx context.Context, n int) error {
 		return a.failed(ctx, err)
 	}
 	if wait := a.admission.take(fmt.Sprintf("checks of %d", callerOf(ctx).WorkspaceID), l.ChecksMinute, n); wait > 0 {
-		seconds := int(wait/time.Second) + 1
+		seconds := int(waitTold(wait) / time.Second)
 		return huma.ErrorWithHeaders(huma.Error429TooManyRequests(fmt.Sprintf("A workspace may check %d single addresses a minute. Nothing was asked; come again in %d seconds, or import them as a list.", l.ChecksMinute, seconds)),
 			http.Header{"Retry-After": {strconv.Itoa(seconds)}})
 	}

@@ -6,6 +6,7 @@ package api
 
 import (
 	"context"
+	"crypto/sha256"
 	"crypto/subtle"
 	"encoding/json"
 	"errors"
@@ -86,7 +87,7 @@ func New(ending context.Context, e *work.Engine, o Options) http.Handler {
 	a := &API{store: db, engine: e, log: e.Log, ending: ending, summaries: &summary.Summaries{Source: db, Left: e.Left},
 		importer: &intake.Importer{Store: e.Store.Bulk(), Grammar: e.Grammar, Catalogue: e.Catalogue}, live: live.New(db, e.Log),
 		letters: &letter.Office{Store: db, Secrets: e.Secrets}}
-	a.admission = &admission{counts: map[going]map[int64]int{}, rates: map[string]*visitorRate{}, turns: newFair(turns, 0)}
+	a.admission = &admission{counts: map[going]map[int64]int{}, rates: map[string]*visitorRate{}, held: map[[sha256.Size]byte]refusedUntil{}, turns: newFair(turns, 0)}
 	a.reading = newFair(readersEach, readers)
 	a.accounts = &account.Accounts{Store: db, Secrets: e.Secrets, Office: a.letters, Post: e.PostLetter, Log: e.Log, Demo: o.Demo}
 	go a.live.Run(ending)

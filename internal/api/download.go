@@ -2,9 +2,12 @@ package api
 
 import (
 	"bufio"
+	"context"
 	"errors"
 	"io"
+	"log/slog"
 	"mime"
+	"net"
 	"net/http"
 	"os"
 	"time"
@@ -45,7 +48,11 @@ func (a *API) stream(d download) *huma.StreamResponse {
 			err = errors.Join(d.write(w), w.Flush())
 		}
 		if err != nil {
-			a.log.Error("a file broke off while it was written", "file", d.name, "err", err)
+			level := slog.LevelError
+			if _, left := errors.AsType[*net.OpError](err); left || h.Context().Err() != nil {
+				level = slog.LevelDebug // who wanted it has gone
+			}
+			a.log.Log(context.Background(), level, "a file broke off while it was written", "file", d.name, "err", err)
 			panic(http.ErrAbortHandler) // so that nobody takes a part for the whole
 		}
 	}}

@@ -53,6 +53,14 @@ func (a *API) authenticate(h huma.API) func(huma.Context, func(huma.Context)) {
 			next(ctx)
 			return
 		}
+		if wait, why := a.admission.holds(sessionOf(ctx)); wait > 0 {
+			select { // who does not wait is made to: answers would cost more than silence
+			case <-time.After(min(wait, mostSilence)):
+			case <-ctx.Context().Done():
+			}
+			busy(h, ctx, wait, why)
+			return
+		}
 		c, err := a.whoIs(ctx)
 		missing := lacks(c, ctx.Operation().OperationID)
 		switch {
@@ -85,6 +93,9 @@ func (a *API) whoIs(ctx huma.Context) (account.Caller, error) {
 	}
 	return account.Caller{}, store.ErrUnknownKey
 }
+
+// mostSilence is how long an answer is put off to somebody who was told to wait.
+const mostSilence = 500 * time.Millisecond
 
 // sessionOf returns the secret of the session that a request came with; "" for none.
 func sessionOf(ctx huma.Context) string {

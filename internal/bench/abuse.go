@@ -283,6 +283,9 @@ func abuse() error {
 	fmt.Fprintln(t, "attack\tp95 before\tduring\tafter\tfailed\tgiven\trefused\tmemory MB\t")
 	missed := 0
 	for _, kind := range attacks {
+		if !strings.Contains(kind.name, os.Getenv("VARNET_ATTACK")) {
+			continue
+		}
 		before, _ := n.look(abuseLook)
 		ctx, cancel := context.WithTimeout(context.Background(), attackFor)
 		a.done.Store(0)

@@ -90,7 +90,11 @@ func load() error {
 	defer cancel()
 	var all sync.WaitGroup
 	for range loadStreams {
-		all.Go(func() { by["event stream"].do(ctx, func() error { return client.New(in.url, in.key).Watch(ctx, func() {}, func(contract.WorkspaceChange) {}) }) })
+		all.Go(func() {
+			by["event stream"].do(ctx, func() error {
+				return client.New(in.url, in.key).Watch(ctx, func() {}, func(contract.WorkspaceChange) {})
+			})
+		})
 	}
 	for n := range loadReaders {
 		all.Go(func() { in.reader(ctx, n, run, by) })
@@ -138,7 +142,10 @@ func (in *installation) reader(ctx context.Context, n int, run int64, by map[str
 				return err
 			})
 		case 3:
-			by["a page by finding"].do(ctx, func() error { _, err := api.Results(ctx, run, url.Values{"limit": {"100"}, "finding": {"undeliverable"}}); return err })
+			by["a page by finding"].do(ctx, func() error {
+				_, err := api.Results(ctx, run, url.Values{"limit": {"100"}, "finding": {"undeliverable"}})
+				return err
+			})
 		case 4:
 			by["counts of a filter"].do(ctx, func() error { _, err := api.Matching(ctx, run, url.Values{"finding": {"undeliverable"}}); return err })
 		}
