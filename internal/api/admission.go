@@ -252,9 +252,12 @@ func (a *API) mayCheck(ctx context.Context, n int) error {
 		return a.failed(ctx, err)
 	}
 	if wait := a.admission.take(fmt.Sprintf("checks of %d", callerOf(ctx).WorkspaceID), l.ChecksMinute, n); wait > 0 {
-		seconds := int(waitTold(wait) / time.Second)
-		return huma.ErrorWithHeaders(huma.Error429TooManyRequests(fmt.Sprintf("A workspace may check %d single addresses a minute. Nothing was asked; come again in %d seconds, or import them as a list.", l.ChecksMinute, seconds)),
-			http.Header{"Retry-After": {strconv.Itoa(seconds)}})
+		return comeAgain(wait, "A workspace may check %d single addresses a minute. Nothing was asked; come again in %d seconds, or import them as a list.", l.ChecksMinute, int(waitTold(wait)/time.Second))
 	}
 	return nil
+}
+
+// comeAgain refuses what may be asked again after a while (RFC 6585, section 4).
+func comeAgain(wait time.Duration, format string, args ...any) error {
+	return huma.ErrorWithHeaders(huma.Error429TooManyRequests(fmt.Sprintf(format, args...)), http.Header{"Retry-After": {strconv.Itoa(int(waitTold(wait) / time.Second))}})
 }

@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"runtime"
 	"strconv"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -15,6 +16,9 @@ import (
 	"varnet/internal/contract"
 	"varnet/internal/store"
 )
+
+// uploadWait is how long somebody is told to wait who may not begin another upload.
+const uploadWait = 10 * time.Minute
 
 // maxPart is how large a part of an upload may be.
 const maxPart = 8 << 20
@@ -37,8 +41,15 @@ func (a *API) openUpload(ctx context.Context, in *struct {
 	ByKey
 	Body contract.NewUpload
 }) (*uploadOutput, error) {
-	u, err := a.store.OpenUpload(ctx, workspace(ctx).ID, in.Key, in.Body.Size)
+	l, err := a.limits(ctx)
 	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	u, err := a.store.OpenUpload(ctx, workspace(ctx).ID, in.Key, in.Body.Size, l)
+	switch {
+	case errors.Is(err, store.ErrUploads):
+		return nil, comeAgain(uploadWait, "A workspace may have %d files of %s MB together on their way that are not imported yet. Import those that are there, or come again later: one to which nothing comes for a day is deleted.", l.Uploads, say.Number(int64(l.UploadMB)))
+	case err != nil:
 		return nil, a.failed(ctx, err)
 	}
 	if u.Size != in.Body.Size {
@@ -96,11 +107,27 @@ func (a *API) whole(ctx context.Context, body io.Reader, read func(file io.Reade
 	return read(f)
 }
 
+// roomForList refuses another list where the workspace has as many as it may.
+func (a *API) roomForList(ctx context.Context) error {
+	l, err := a.limits(ctx)
+	if err != nil {
+		return err
+	}
+	n, err := a.store.ListsOf(ctx, workspace(ctx).ID)
+	if err == nil && n >= int64(l.Lists) {
+		err = huma.Error409Conflict(fmt.Sprintf("This workspace may have %s lists, and has them. Nothing was imported. Delete lists that are not needed, or ask who looks after the installation for more.", say.Number(int64(l.Lists))))
+	}
+	return err
+}
+
 // once brings a list in once with a key: whoever sends it again is given the
 // list that is there. A file that was sent part by part stands for the body.
 func (a *API) once(ctx context.Context, key string, body io.Reader, importFile func(io.Reader) (store.List, error)) (store.List, error) {
 	w := workspace(ctx).ID
 	spooled := func(body io.Reader) (l store.List, err error) {
+		if err := a.roomForList(ctx); err != nil {
+			return l, err
+		}
 		err = a.whole(ctx, body, func(file io.Reader) error {
 			l, err = importFile(file)
 			return err

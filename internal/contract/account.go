@@ -256,6 +256,9 @@ type Limits struct {
 	Imports        int `json:"imports" minimum:"1" maximum:"100" doc:"Files imported or sent at a time."`
 	Exports        int `json:"exports" minimum:"1" maximum:"100" doc:"Files exported at a time."`
 	Streams        int `json:"streams" minimum:"1" maximum:"10000" doc:"Event streams open at a time."`
+	Uploads        int `json:"uploads" minimum:"1" maximum:"1000" doc:"Files sent part by part that are not imported yet."`
+	UploadMB       int `json:"uploadMb" minimum:"1" maximum:"1000000" doc:"The size of those together, in millions of bytes."`
+	Lists          int `json:"lists" minimum:"1" maximum:"1000000" doc:"Lists that are kept."`
 }
 
 // SignInProvider is where people of the installation sign in (OpenID Connect).

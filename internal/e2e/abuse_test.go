@@ -22,11 +22,17 @@ import (
 // neighbours makes a key of another workspace.
 func neighbours(t *testing.T, s *testkit.Service, name string) *client.Client {
 	t.Helper()
+	return client.New(s.URL, keyTo(t, s, name))
+}
+
+// keyTo is a key to a workspace, which is made if need be.
+func keyTo(t *testing.T, s *testkit.Service, name string) string {
+	t.Helper()
 	made, err := testkit.Command(s.Env, "key", "new", "-workspace", name).Output()
 	if err != nil {
 		t.Fatal(err)
 	}
-	return client.New(s.URL, strings.TrimSpace(string(made)))
+	return strings.TrimSpace(string(made))
 }
 
 // raw sends a request as it is written and returns the connection, and the status once there
@@ -109,7 +115,7 @@ func TestQuotas(t *testing.T) {
 	p, _ := withLetters(t)
 	theirs := neighbours(t, p.Service, "the neighbours")
 	p.signUpMode("invitation", func(s *contract.InstallationSettings) {
-		s.Limits = contract.Limits{RequestsMinute: 60, ChecksMinute: 5, Imports: 1, Exports: 1, Streams: 3}
+		s.Limits = contract.Limits{RequestsMinute: 60, ChecksMinute: 5, Imports: 1, Exports: 1, Streams: 3, Uploads: 2, UploadMB: 1, Lists: 1}
 	})
 	time.Sleep(6 * time.Second) // the limits are read every few seconds
 	refused, calls := 0, client.New(p.URL, p.Key)
@@ -130,6 +136,24 @@ func TestQuotas(t *testing.T) {
 	}
 	if _, err := theirs.Check(t.Context(), []string{"d@fernhollow.example", "e@fernhollow.example", "f@fernhollow.example"}); status(err) != http.StatusTooManyRequests || !strings.Contains(err.Error(), "5 single addresses a minute") {
 		t.Errorf("more checks than may be: %v", err)
+	}
+	senders := keyTo(t, p.Service, "the senders")
+	for _, c := range []struct {
+		key  string
+		size int64
+		may  bool
+	}{{"first-file", 600_000, true}, {"too-large", 500_000, false}, {"second-file", 300_000, true}, {"first-file", 600_000, true}, {"third-file", 10, false}} {
+		body := fmt.Sprintf(`{"size":%d}`, c.size)
+		_, answer := raw(t, p.Service, fmt.Sprintf("PUT /api/v1/uploads/%s HTTP/1.1\r\nHost: localhost\r\nAuthorization: Bearer %s\r\nContent-Type: application/json\r\nContent-Length: %d\r\n\r\n%s", c.key, senders, len(body), body))
+		if says := answer(); (says == "HTTP/1.1 200 OK") != c.may || !c.may && says != "HTTP/1.1 429 Too Many Requests" {
+			t.Errorf("%s of %d bytes: %s", c.key, c.size, says)
+		}
+	}
+	if _, err := theirs.Import(t.Context(), client.File{Name: "one.csv", Body: strings.NewReader("e-mail\nada@fernhollow.example\n")}); err != nil {
+		t.Error(err)
+	}
+	if _, err := theirs.Import(t.Context(), client.File{Name: "two.csv", Body: strings.NewReader("e-mail\nada@fernhollow.example\n")}); status(err) != http.StatusConflict || !strings.Contains(err.Error(), "may have 1 lists, and has them") {
+		t.Errorf("another list: %v", err)
 	}
 	codes := map[string]int{}
 	for range 6 {

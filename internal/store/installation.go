@@ -34,16 +34,20 @@ type Limits struct {
 	Imports        int
 	Exports        int
 	Streams        int
+	Uploads        int // sent part by part, and not imported yet
+	UploadMB       int // of all those together, in millions of bytes
+	Lists          int
 }
 
 // Limits returns them.
 func (s *Store) Limits(ctx context.Context) (Limits, error) {
-	return one[Limits](ctx, s.db, "SELECT requests_minute, checks_minute, imports, exports, streams FROM installation")
+	return one[Limits](ctx, s.db, "SELECT requests_minute, checks_minute, imports, exports, streams, uploads, upload_mb, lists FROM installation")
 }
 
 // SetLimits records them.
 func (s *Store) SetLimits(ctx context.Context, l Limits) error {
-	return s.changed(ctx, "UPDATE installation SET requests_minute = $1, checks_minute = $2, imports = $3, exports = $4, streams = $5", l.RequestsMinute, l.ChecksMinute, l.Imports, l.Exports, l.Streams)
+	return s.changed(ctx, "UPDATE installation SET requests_minute = $1, checks_minute = $2, imports = $3, exports = $4, streams = $5, uploads = $6, upload_mb = $7, lists = $8",
+		l.RequestsMinute, l.ChecksMinute, l.Imports, l.Exports, l.Streams, l.Uploads, l.UploadMB, l.Lists)
 }
 
 // Usage is how much of the installation a workspace uses.

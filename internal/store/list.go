@@ -146,6 +146,12 @@ func (s *Store) ChangeList(ctx context.Context, workspace, id int64, c ListChang
 	return err
 }
 
+// ListsOf returns how many lists a workspace has.
+func (s *Store) ListsOf(ctx context.Context, workspace int64) (n int64, err error) {
+	err = s.db.QueryRow(ctx, "SELECT count(*) FROM list WHERE workspace_id = $1", workspace).Scan(&n)
+	return n, err
+}
+
 // List returns one list of the workspace.
 func (s *Store) List(ctx context.Context, workspace, id int64) (List, error) {
 	return one[List](ctx, s.db, `SELECT `+listColumns+` FROM list WHERE workspace_id = $1 AND id = $2`, workspace, id)

@@ -20,20 +20,43 @@ type Upload struct {
 // ErrOffset tells that a part does not begin where the last one ended.
 var ErrOffset = errors.New("the part does not begin where the last one ended")
 
-// uploadDays is for how many days after its first part an upload is kept.
+// uploadDays is for how many days an upload is kept to which nothing comes.
 const uploadDays = 1
 
-// OpenUpload begins an upload under a key, or returns the one that was begun.
-// Those that began more than a day ago are deleted.
-func (s *Store) OpenUpload(ctx context.Context, workspace int64, key string, size int64) (Upload, error) {
-	_, err := s.db.Exec(ctx, "DELETE FROM upload WHERE created_at < now() - make_interval(days => $1)", uploadDays)
-	if err == nil {
-		_, err = s.db.Exec(ctx, "INSERT INTO upload (workspace_id, key, size) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING", workspace, key, size)
-	}
-	if err != nil {
-		return Upload{}, err
-	}
-	return s.Upload(ctx, workspace, key)
+// ErrUploads tells that a workspace has as many uploads, or as large ones, as it may.
+var ErrUploads = errors.New("as many uploads as may be")
+
+// OpenUpload begins an upload under a key, or returns the one that was begun. ErrUploads where
+// the workspace has as many as it may, or as many bytes of them.
+func (s *Store) OpenUpload(ctx context.Context, workspace int64, key string, size int64, most Limits) (u Upload, err error) {
+	err = s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
+		if u, err = s.Upload(ctx, workspace, key); !errors.Is(err, ErrNotFound) {
+			return err
+		}
+		// One after the other, so that what is counted holds.
+		if _, err := s.db.Exec(ctx, "SELECT FROM workspace WHERE id = $1 FOR NO KEY UPDATE", workspace); err != nil {
+			return err
+		}
+		var n, bytes int64
+		if err := s.db.QueryRow(ctx, "SELECT count(*), coalesce(sum(size), 0)::bigint FROM upload WHERE workspace_id = $1", workspace).Scan(&n, &bytes); err != nil {
+			return err
+		}
+		if n >= int64(most.Uploads) || bytes+size > int64(most.UploadMB)*1e6 {
+			return ErrUploads
+		}
+		if _, err := s.db.Exec(ctx, "INSERT INTO upload (workspace_id, key, size) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING", workspace, key, size); err != nil {
+			return err
+		}
+		u, err = s.Upload(ctx, workspace, key)
+		return err
+	})
+	return u, err
+}
+
+// ForgetUploads deletes the uploads to which nothing came for a day.
+func (s *Store) ForgetUploads(ctx context.Context) error {
+	_, err := s.db.Exec(ctx, "DELETE FROM upload WHERE used_at < now() - make_interval(days => $1)", uploadDays)
+	return err
 }
 
 // Upload returns the upload under a key.
@@ -45,7 +68,7 @@ func (s *Store) Upload(ctx context.Context, workspace int64, key string) (Upload
 // run over the size, is ErrOffset.
 func (s *Store) AddPart(ctx context.Context, u Upload, from int64, part []byte) error {
 	return s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
-		tag, err := s.db.Exec(ctx, "UPDATE upload SET received = received + $3 WHERE id = $1 AND received = $2 AND received + $3 <= size", u.ID, from, len(part))
+		tag, err := s.db.Exec(ctx, "UPDATE upload SET received = received + $3, used_at = now() WHERE id = $1 AND received = $2 AND received + $3 <= size", u.ID, from, len(part))
 		if err == nil && tag.RowsAffected() == 0 {
 			err = ErrOffset
 		}

@@ -3690,6 +3690,11 @@ export interface components {
             imports: number;
             /**
              * Format: int64
+             * @description Lists that are kept.
+             */
+            lists: number;
+            /**
+             * Format: int64
              * @description Requests a minute.
              */
             requestsMinute: number;
@@ -3698,6 +3703,16 @@ export interface components {
              * @description Event streams open at a time.
              */
             streams: number;
+            /**
+             * Format: int64
+             * @description The size of those together, in millions of bytes.
+             */
+            uploadMb: number;
+            /**
+             * Format: int64
+             * @description Files sent part by part that are not imported yet.
+             */
+            uploads: number;
         };
         Line: {
             /**

@@ -25,6 +25,9 @@ const limits: [keyof Settings["limits"], string][] = [
   ["imports", "Files imported at a time"],
   ["exports", "Files exported at a time"],
   ["streams", "Open event streams"],
+  ["uploads", "Files on their way in parts"],
+  ["uploadMb", "Their size together, in MB"],
+  ["lists", "Lists kept"],
 ];
 
 /** Installation is what its owner sets for all workspaces, and what those use. */
