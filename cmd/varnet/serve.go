@@ -25,6 +25,7 @@ import (
 	"varnet/core/smtp"
 	"varnet/internal/account"
 	"varnet/internal/api"
+	"varnet/internal/format"
 	"varnet/internal/letter"
 	"varnet/internal/secret"
 	"varnet/internal/store"
@@ -44,7 +45,7 @@ type settings struct {
 	dsn func() (string, error)
 
 	listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, lanes, unknown, catalogues, migrate, pprof, level, demo, proxies, proxyHeader, hosts, metrics, metricsToken *string
-	tls                                                                                                                                                                                                         tlsSettings
+	tls                                                                                                                                                                                                                      tlsSettings
 }
 
 func (c *cli) settings() settings {
@@ -348,6 +349,7 @@ func serve(c *cli) action {
 			return c.wrongUse(fmt.Sprintf("-proxy-header is X-Forwarded-For or Forwarded, not %q", *s.proxyHeader))
 		}
 		config.Serves = true
+		format.Sweep()
 		engine, err := s.open(ctx, dsn, config)
 		if err != nil {
 			return err

@@ -11,6 +11,7 @@ import (
 	"io"
 	"os"
 	"os/exec"
+	"path/filepath"
 	"regexp"
 	"runtime/debug"
 	"sync"
@@ -137,6 +138,19 @@ func privateMemory() (uint64, error) {
 	return kb << 10, nil
 }
 
+// folderName is how the folder of a process begins.
+const folderName = "varnet-read-"
+
+// Sweep removes the folders of processes whose service was killed.
+func Sweep() {
+	left, _ := filepath.Glob(filepath.Join(os.TempDir(), folderName+"*"))
+	for _, folder := range left {
+		if info, err := os.Stat(folder); err == nil && time.Since(info.ModTime()) > time.Hour {
+			_ = os.RemoveAll(folder)
+		}
+	}
+}
+
 // limit writes so many bytes at most.
 type limit struct {
 	w    io.Writer
@@ -152,7 +166,7 @@ func (l *limit) Write(b []byte) (int, error) {
 
 // apart reads a file in a process of its own, which ends with ctx or when the table is closed.
 func (t *Table) apart(ctx context.Context, file *os.File, o Options) error {
-	own, err := os.MkdirTemp("", "varnet-read-*")
+	own, err := os.MkdirTemp("", folderName+"*")
 	if err != nil {
 		return err
 	}

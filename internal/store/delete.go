@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"errors"
 
@@ -8,11 +9,13 @@ import (
 	"github.com/jackc/pgx/v5/pgconn"
 )
 
-// ofRun and ofList are the tables that know a run, or a list, by its ID alone: without a
-// foreign key, which bulk would pay for at every record.
+// ofRun, ofList and ofWorkspace are the tables that know a run, a list or a workspace by its ID
+// alone: without a foreign key, which bulk would pay for at every record.
 var (
 	ofRun  = []string{"batch", "tally", "run_domain"}
 	ofList = []string{"row_block", "list_domain", "list_part"}
+
+	ofWorkspace = []string{"absence"}
 )
 
 // DeleteList deletes a list with its rows, runs, results and evidence; what its runs found
@@ -21,6 +24,10 @@ func (s *Store) DeleteList(ctx context.Context, workspace, id int64) error {
 	return s.retryDeadlocks(ctx, func(s *Store) error {
 		if _, err := s.List(ctx, workspace, id); err != nil {
 			return err
+		}
+		// Of a workspace that ends meanwhile nothing is to be remembered.
+		if tag, err := s.db.Exec(ctx, "SELECT FROM workspace WHERE id = $1 AND ended_at IS NULL FOR KEY SHARE", workspace); err != nil || tag.RowsAffected() == 0 {
+			return cmp.Or(err, ErrNotFound)
 		}
 		if err := s.rememberAbsentOf(ctx, id); err != nil {
 			return err
@@ -58,8 +65,46 @@ func (s *Store) deleteList(ctx context.Context, id int64) error {
 	return err
 }
 
-// DeleteWorkspace deletes a workspace with all that is of it.
+// DeleteWorkspace deletes a workspace with all that is of it. From the beginning nobody is in
+// it; where it is broken off, DeleteEnded goes on.
 func (s *Store) DeleteWorkspace(ctx context.Context, id int64) error {
+	if err := s.EndWorkspace(ctx, id); err != nil {
+		return err
+	}
+	return s.deleteEnded(ctx, id)
+}
+
+// EndWorkspace takes everybody and every key out of a workspace that is to be deleted.
+func (s *Store) EndWorkspace(ctx context.Context, id int64) error {
+	return s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
+		if err := s.changed(ctx, "UPDATE workspace SET ended_at = now() WHERE id = $1 AND ended_at IS NULL", id); err != nil {
+			return err
+		}
+		for _, sql := range []string{"DELETE FROM member WHERE workspace_id = $1", "DELETE FROM invitation WHERE workspace_id = $1", "DELETE FROM key WHERE workspace_id = $1",
+			"UPDATE person_session SET workspace_id = NULL WHERE workspace_id = $1"} {
+			if _, err := s.db.Exec(ctx, sql, id); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// DeleteEnded deletes the workspaces whose deletion was broken off.
+func (s *Store) DeleteEnded(ctx context.Context) error {
+	ended, err := many[struct{ ID int64 }](ctx, s.db, "SELECT id FROM workspace WHERE ended_at < now() - interval '5 minutes' ORDER BY id")
+	for _, w := range ended {
+		if err == nil {
+			err = s.deleteEnded(ctx, w.ID)
+		}
+		if errors.Is(err, ErrNotFound) { // another process was quicker
+			err = nil
+		}
+	}
+	return err
+}
+
+func (s *Store) deleteEnded(ctx context.Context, id int64) error {
 	rows, err := s.db.Query(ctx, "SELECT id FROM list WHERE workspace_id = $1 ORDER BY id", id)
 	if err != nil {
 		return err
@@ -73,11 +118,17 @@ func (s *Store) DeleteWorkspace(ctx context.Context, id int64) error {
 			return err
 		}
 	}
-	tag, err := s.db.Exec(ctx, "DELETE FROM workspace WHERE id = $1", id)
-	if err == nil && tag.RowsAffected() == 0 {
-		err = ErrNotFound
-	}
-	return err
+	return s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
+		if err := s.changed(ctx, "DELETE FROM workspace WHERE id = $1", id); err != nil {
+			return err
+		}
+		for _, table := range ofWorkspace {
+			if _, err := s.db.Exec(ctx, "DELETE FROM "+table+" WHERE workspace_id = $1", id); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
 }
 
 // mostTries is how often a transaction is tried that ends in a deadlock.

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -27,7 +28,7 @@ func TestDeletedWorkspaceLeavesNothing(t *testing.T) {
 	w := workspace(t, s, "ours")
 	run := fill(t, s, w)
 	before := records(t, s, w, run)
-	for _, table := range []string{"row_block", "list_part", "batch", "tally", "parcel", "run_domain", "policy", "by_hand", "upload", "catalogue_entry"} {
+	for _, table := range []string{"row_block", "list_part", "batch", "tally", "parcel", "run_domain", "policy", "by_hand", "upload", "catalogue_entry", "absence"} {
 		if before[table] == 0 {
 			t.Errorf("nothing of the workspace is in %s to be deleted", table)
 		}
@@ -45,6 +46,70 @@ func TestDeletedWorkspaceLeavesNothing(t *testing.T) {
 	}
 	if err := s.DeleteWorkspace(ctx, w); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("deleted twice: %v", err)
+	}
+}
+
+// TestBrokenOffDeletion: a workspace whose deletion is broken off has nobody in it, and a job
+// deletes the rest; one that is being deleted is left to who does.
+func TestBrokenOffDeletion(t *testing.T) {
+	s, ctx := open(t), t.Context()
+	w := workspace(t, s, "ours")
+	run := fill(t, s, w)
+	if err := s.EndWorkspace(ctx, w); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.EndWorkspace(ctx, w); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("ended twice: %v", err)
+	}
+	if again, err := s.WorkspaceNamed(ctx, "ours"); err != nil || again.ID == w {
+		t.Errorf("one of its name is made, and is %d, %v", again.ID, err)
+	}
+	left := func() (n int) {
+		for _, k := range records(t, s, w, run) {
+			n += k
+		}
+		return n
+	}
+	if err := s.DeleteEnded(ctx); err != nil || left() == 0 {
+		t.Errorf("what is being deleted was deleted by another, %v", err)
+	}
+	if _, err := s.Pool().Exec(ctx, "UPDATE workspace SET ended_at = now() - interval '10 minutes' WHERE id = $1", w); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.DeleteEnded(ctx); err != nil || left() > 0 {
+		t.Errorf("%d records are left, %v", left(), err)
+	}
+}
+
+// TestParallelDeletions: many delete the same list and its workspace at once. One does, the
+// others find nothing, and nothing is left.
+func TestParallelDeletions(t *testing.T) {
+	s, ctx := open(t), t.Context()
+	w := workspace(t, s, "ours")
+	run := fill(t, s, w)
+	var all sync.WaitGroup
+	var done atomic.Int32
+	for n := range 12 {
+		all.Go(func() {
+			err := s.DeleteList(ctx, w, run.ListID)
+			if n%4 == 0 {
+				err = s.DeleteWorkspace(ctx, w)
+			}
+			if err == nil {
+				done.Add(1)
+			} else if !errors.Is(err, store.ErrNotFound) {
+				t.Error(err)
+			}
+		})
+	}
+	all.Wait()
+	if done.Load() == 0 {
+		t.Error("nobody deleted anything")
+	}
+	for table, n := range records(t, s, w, run) {
+		if n > 0 {
+			t.Errorf("%d records are left in %s", n, table)
+		}
 	}
 }
 
@@ -69,7 +134,10 @@ func fill(t *testing.T, s *store.Store, w int64) store.Run {
 			_, err := s.Pool().Exec(ctx, "INSERT INTO upload (workspace_id, key, size) VALUES ($1, 'spring', 10)", w)
 			return err
 		},
-		func() error { return s.RememberAbsent(ctx) },
+		func() error {
+			_, err := s.Pool().Exec(ctx, "INSERT INTO absence (workspace_id, fingerprint, at) VALUES ($1, '\\x01', now())", w)
+			return err
+		},
 	} {
 		if err == nil {
 			err = step()

@@ -71,6 +71,7 @@ func (s *Store) Usages(ctx context.Context) ([]Usage, error) {
 		LEFT JOIN (SELECT x.workspace_id, count(*) FILTER (WHERE x.created_at > now() - interval '30 days') AS runs, max(x.created_at) AS last_run_at,
 			coalesce(sum(coalesce(cardinality(x.sample), y.addresses)) FILTER (WHERE x.created_at > now() - interval '30 days'), 0)::bigint AS addresses
 			FROM run x JOIN list y ON y.id = x.list_id GROUP BY x.workspace_id) r ON r.workspace_id = w.id
+		WHERE w.ended_at IS NULL
 		ORDER BY w.name, w.id`)
 }
 

@@ -33,7 +33,7 @@ func (s *Store) NewWorkspace(ctx context.Context, name string) (Team, error) {
 
 // WorkspaceNamed returns the oldest workspace of that name, which is made if need be.
 func (s *Store) WorkspaceNamed(ctx context.Context, name string) (t Team, err error) {
-	t, err = one[Team](ctx, s.db, "SELECT "+teamColumns+" FROM workspace WHERE name = $1 ORDER BY id LIMIT 1", name)
+	t, err = one[Team](ctx, s.db, "SELECT "+teamColumns+" FROM workspace WHERE name = $1 AND ended_at IS NULL ORDER BY id LIMIT 1", name)
 	if err == ErrNotFound {
 		return s.NewWorkspace(ctx, name)
 	}

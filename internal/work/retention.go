@@ -47,6 +47,9 @@ func (w *retentionWorker) Work(ctx context.Context, _ *river.Job[RetentionArgs])
 	if err := w.engine.Store.ForgetPersonal(ctx); err != nil {
 		return err
 	}
+	if err := w.engine.Store.DeleteEnded(ctx); err != nil {
+		return err
+	}
 	if err := w.forgetAudit(ctx); err != nil {
 		return err
 	}
