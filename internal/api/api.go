@@ -15,6 +15,7 @@ import (
 	"net/netip"
 	"strconv"
 	"strings"
+	"syscall"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -234,6 +235,12 @@ func (a *API) failed(ctx context.Context, err error) error {
 		return huma.Error422UnprocessableEntity(wrong.Error())
 	case ctx.Err() != nil:
 		return huma.NewError(499, "The request was given up before it was answered.")
+	case store.Full(err), errors.Is(err, syscall.ENOSPC):
+		a.log.Error("there is no room left", "err", err)
+		return huma.NewError(http.StatusInsufficientStorage, "There is no room left, on the disk of the database or of the service. Nothing was changed. Whoever looks after the installation makes room; then send it again.")
+	case store.Away(err):
+		a.log.Error("the database broke off", "err", err)
+		return huma.NewError(http.StatusServiceUnavailable, "The database broke off, and nothing was changed. Try again in a moment.")
 	}
 	a.log.Error("a request failed", "err", err)
 	return huma.Error500InternalServerError("Something went wrong in Varnet. Try again; the service's log says more.")

@@ -139,7 +139,7 @@ func (a *API) broken(ctx context.Context, err error) error {
 	case errors.Is(err, errLarge):
 		return huma.Error413RequestEntityTooLarge(sentence(err.Error()))
 	}
-	if errors.Is(err, io.ErrUnexpectedEOF) {
+	if errors.Is(err, errBrokeOff) {
 		return huma.Error400BadRequest("The file broke off while it was read; nothing was imported. Send it again.")
 	}
 	return a.failed(ctx, err)

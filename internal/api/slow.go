@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"net/http"
 	"os"
 	"time"
@@ -101,6 +102,9 @@ const mostFile = 8 << 30
 // errLarge tells that a file is larger than that.
 var errLarge = fmt.Errorf("a file may have %d GB; split it", mostFile>>30)
 
+// errBrokeOff tells that a body did not come to its end.
+var errBrokeOff = errors.New("the body broke off")
+
 // spool takes a body to a file, so that what is done with it waits for nobody. The file has
 // no name: it is gone with the process.
 func spool(body io.Reader) (*os.File, error) {
@@ -110,6 +114,9 @@ func spool(body io.Reader) (*os.File, error) {
 	}
 	_ = os.Remove(f.Name())
 	n, err := io.Copy(f, io.LimitReader(body, mostFile+1))
+	if _, ours := errors.AsType[*fs.PathError](err); err != nil && !ours && !errors.Is(err, errSlow) {
+		err = fmt.Errorf("%w: %w", errBrokeOff, err)
+	}
 	if err == nil && n > mostFile {
 		err = errLarge
 	}

@@ -47,6 +47,7 @@ var problemKinds = []ProblemKind{
 	{"given-up", 499, "Given up", "The request was given up before it was answered.", "Send it again."},
 	{"fault", 500, "A fault of Varnet", "Something went wrong that is no fault of the request. The service's log says more.", "Try again; tell who runs the service if it stays."},
 	{"unavailable", 503, "Not available now", "The database does not answer.", "Try again in a moment."},
+	{"no-room", 507, "No room left", "A disk is full, of the database or of the service. Nothing was changed.", "Whoever runs the service makes room; send it again then."},
 }
 
 // ProblemKinds returns all kinds of problems, by status.

@@ -3,8 +3,12 @@
 package interop
 
 import (
+	"bytes"
 	"context"
+	"crypto/sha512"
+	"errors"
 	"fmt"
+	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -29,8 +33,9 @@ type cluster struct {
 	port   string
 }
 
-// newCluster makes one and starts it.
-func newCluster(t *testing.T, conf string) *cluster {
+// newCluster makes one and starts it; on a disk of its own of so many megabytes, 0: on the
+// machine's.
+func newCluster(t *testing.T, sizeMB int, conf string) *cluster {
 	t.Helper()
 	found, _ := filepath.Glob("/usr/lib/postgresql/*/bin")
 	if len(found) == 0 {
@@ -38,8 +43,14 @@ func newCluster(t *testing.T, conf string) *cluster {
 	}
 	c := &cluster{t, found[len(found)-1], "", testkit.FreePort(t)}
 	c.folder = strings.TrimSpace(must(t, "runuser", "-u", "postgres", "--", "mktemp", "-d", "/tmp/varnet-cluster-XXXXXX"))
+	if sizeMB > 0 {
+		must(t, "mount", "-t", "tmpfs", "-o", fmt.Sprintf("size=%dm,mode=700,uid=postgres", sizeMB), "varnet-cluster", c.folder)
+	}
 	t.Cleanup(func() {
 		_ = c.as("postgres", c.bin+"/pg_ctl", "-D", c.data(), "-m", "immediate", "stop").Run()
+		if sizeMB > 0 {
+			must(t, "umount", "-l", c.folder)
+		}
 		_ = os.RemoveAll(c.folder)
 	})
 	c.must(c.bin+"/initdb", "-D", c.data(), "-U", "postgres", "-A", "trust", "--no-sync")
@@ -124,7 +135,7 @@ func (c *cluster) setup() {
 // TestDatabaseSetup: the roles that the package makes may do what they are for, and no more;
 // one that an earlier release made becomes so, too.
 func TestDatabaseSetup(t *testing.T) {
-	c := newCluster(t, "")
+	c := newCluster(t, 0, "")
 	// As the release before told people to.
 	c.must("createuser", "varnet")
 	c.must("createdb", "-O", "varnet", "varnet")
@@ -186,7 +197,7 @@ func try(dsn, sql string) error {
 // TestPointInTime goes back to a moment in the middle of a run, as docs/backup.md says: what was
 // done after is gone, and the run goes on to its end.
 func TestPointInTime(t *testing.T) {
-	c := newCluster(t, "archive_mode = on")
+	c := newCluster(t, 0, "archive_mode = on")
 	wal := filepath.Join(c.folder, "wal")
 	c.must("mkdir", wal)
 	c.configure(fmt.Sprintf("archive_command = 'test ! -f %[1]s/%%f && cp %%p %[1]s/%%f'\n", wal))
@@ -230,6 +241,58 @@ func TestPointInTime(t *testing.T) {
 	after, err := api.Wait(t.Context(), run.ID, func(contract.Run) {})
 	if err != nil || after.State != "finished" || after.Done != after.Addresses {
 		t.Errorf("%s, %d of %d, %v", after.State, after.Done, after.Addresses, err)
+	}
+}
+
+// TestDiskFull fills the database's disk while a file is imported and a run goes on: both are
+// told in words, or wait; nothing is lost, and once there is room all goes on by itself.
+func TestDiskFull(t *testing.T) {
+	c := newCluster(t, 260, "max_wal_size = 48MB\nmin_wal_size = 32MB\nshared_buffers = 16MB")
+	c.must("createdb", "varnet")
+	i := testkit.World(t, "fernhollow")
+	s := testkit.Serve(t, testkit.Settings(c.dsn("postgres", "varnet"), i))
+	api := client.New(s.URL, s.Key)
+	list, _ := members(t, api, i.World)
+	run, err := api.StartRun(t.Context(), list.ID, contract.NewRun{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	// All but a little is taken.
+	var disk syscall.Statfs_t
+	if err := syscall.Statfs(c.folder, &disk); err != nil {
+		t.Fatal(err)
+	}
+	filler := filepath.Join(c.folder, "filler")
+	must(t, "fallocate", "-l", fmt.Sprint(int64(disk.Bavail)*disk.Bsize-12<<20), filler)
+	const many = 300_000
+	var file bytes.Buffer
+	file.WriteString("e-mail,note\n")
+	for n := range many { // what cannot be packed into less
+		fmt.Fprintf(&file, "member%d@fernhollow.example,%x\n", n, sha512.Sum512([]byte{byte(n), byte(n >> 8), byte(n >> 16)}))
+	}
+	_, err = api.Import(t.Context(), client.File{Name: "large.csv", Body: bytes.NewReader(file.Bytes())})
+	var told *client.Problem
+	if !errors.As(err, &told) || told.Status != http.StatusInsufficientStorage && told.Status != http.StatusServiceUnavailable || !strings.Contains(told.Detail, "othing was changed") {
+		t.Errorf("on a full disk the import says %v", err)
+	}
+	if err := os.Remove(filler); err != nil {
+		t.Fatal(err)
+	}
+	for end := time.Now().Add(60 * time.Second); ; time.Sleep(time.Second) { // the server may be recovering
+		if _, err = api.Lists(t.Context(), contract.ListQuery{}); err == nil {
+			break
+		}
+		if time.Now().After(end) {
+			t.Fatalf("a minute after there was room again: %v", err)
+		}
+	}
+	if l, err := api.Import(t.Context(), client.File{Name: "large.csv", Body: bytes.NewReader(file.Bytes())}); err != nil || l.Rows != many {
+		t.Errorf("sent again: %d rows, %v", l.Rows, err)
+	}
+	ctx, cancel := context.WithTimeout(t.Context(), 2*time.Minute)
+	defer cancel()
+	if after, err := api.Wait(ctx, run.ID, func(contract.Run) {}); err != nil || after.Done != after.Addresses {
+		t.Errorf("the run: %s, %d of %d, %v", after.State, after.Done, after.Addresses, err)
 	}
 }
 

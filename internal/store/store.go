@@ -9,6 +9,8 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
+	"net"
 	"strings"
 	"time"
 
@@ -136,6 +138,24 @@ func packFast(ctx context.Context, conn *pgx.Conn) error {
 func Restarting(err error) bool {
 	var told *pgconn.PgError
 	return errors.As(err, &told) && strings.HasPrefix(told.Code, "57P0")
+}
+
+// Full tells an error of a database whose disk is full.
+func Full(err error) bool {
+	var told *pgconn.PgError
+	return errors.As(err, &told) && told.Code == "53100" // disk_full
+}
+
+// Away tells an error of a connection that broke off, or was not to be had: what was going on
+// did not happen.
+func Away(err error) bool {
+	var told *pgconn.PgError
+	if errors.As(err, &told) {
+		return Restarting(err) || strings.HasPrefix(told.Code, "08") || told.Code == "53300" // too_many_connections
+	}
+	var connecting *pgconn.ConnectError
+	var network *net.OpError
+	return errors.As(err, &connecting) || errors.As(err, &network) || errors.Is(err, io.ErrUnexpectedEOF)
 }
 
 // firstLine keeps the DSN, which may hold a password, out of messages.
