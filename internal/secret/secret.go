@@ -167,7 +167,7 @@ func Forget(name string) error {
 // gives, readable by its owner alone; one that others can read is refused.
 func Keep(name string, fresh func() ([]byte, error)) ([]byte, error) {
 	if err := make600(name, fresh); err != nil && !errors.Is(err, fs.ErrExist) {
-		return nil, fmt.Errorf("the file %s cannot be made: %w", name, err)
+		return nil, fmt.Errorf("the file %s cannot be made: %w", name, cause(err))
 	}
 	return Read(name)
 }
@@ -180,7 +180,7 @@ func Read(name string) ([]byte, error) {
 	}
 	text, err := os.ReadFile(name)
 	if err != nil {
-		return nil, fmt.Errorf("the file %s cannot be read: %w", name, err)
+		return nil, fmt.Errorf("the file %s cannot be read: %w", name, cause(err))
 	}
 	return text, nil
 }
@@ -188,7 +188,7 @@ func Read(name string) ([]byte, error) {
 // Make makes a confidential file, which must not be there yet.
 func Make(name string, text []byte) error {
 	if err := make600(name, func() ([]byte, error) { return text, nil }); err != nil {
-		return fmt.Errorf("the file %s cannot be made: %w", name, err)
+		return fmt.Errorf("the file %s cannot be made: %w", name, cause(err))
 	}
 	return nil
 }
@@ -204,7 +204,7 @@ func Replace(name string, text []byte) error {
 		err = os.Rename(fresh, name)
 	}
 	if err != nil {
-		return fmt.Errorf("the file %s cannot be written: %w", name, err)
+		return fmt.Errorf("the file %s cannot be written: %w", name, cause(err))
 	}
 	return nil
 }
@@ -229,6 +229,15 @@ func make600(name string, fresh func() ([]byte, error)) error {
 		err = f.Sync()
 	}
 	return errors.Join(err, f.Close())
+}
+
+// cause takes the name off an error of a file: the sentence around it has it.
+func cause(err error) error {
+	var p *fs.PathError
+	if errors.As(err, &p) {
+		return p.Err
+	}
+	return err
 }
 
 // Random returns 256 random bits as text.

@@ -21,7 +21,7 @@ const modes: { value: Settings["signUp"]; label: string }[] = [
 
 const limits: [keyof Settings["limits"], string][] = [
   ["requestsMinute", "Requests a minute"],
-  ["checksMinute", "Single addresses checked a minute"],
+  ["checksMinute", "Checks a minute"],
   ["imports", "Files imported at a time"],
   ["exports", "Files exported at a time"],
   ["streams", "Open event streams"],
@@ -171,18 +171,20 @@ function Form({ settings }: { settings: Settings }) {
               onChange={(n) => n && change({ auditDays: n })}
             />
           </label>
-          <h3>What each workspace may ask</h3>
-          {limits.map(([name, label]) => (
-            <label key={name}>
-              {label}
-              <InputNumber
-                min={1}
-                controls={false}
-                value={s.limits[name]}
-                onChange={(n) => n && change({ limits: { ...s.limits, [name]: n } })}
-              />
-            </label>
-          ))}
+          <h3>What each workspace may have</h3>
+          <div className="beside">
+            {limits.map(([name, label]) => (
+              <label key={name}>
+                {label}
+                <InputNumber
+                  min={1}
+                  controls={false}
+                  value={s.limits[name]}
+                  onChange={(n) => n && change({ limits: { ...s.limits, [name]: n } })}
+                />
+              </label>
+            ))}
+          </div>
         </section>
         <section className="asked">
           <h2>Sign-in provider</h2>
