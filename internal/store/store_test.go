@@ -21,6 +21,7 @@ import (
 	"varnet/core/probe"
 	"varnet/core/sheet"
 	"varnet/internal/store"
+	"varnet/internal/store/migrate"
 	"varnet/internal/store/pack"
 	"varnet/internal/testkit"
 )
@@ -159,6 +160,39 @@ func TestProcessesThatStartAtOnceMigrateOnce(t *testing.T) {
 		})
 	}
 	wg.Wait()
+}
+
+// TestHalfAMigration breaks migrating off again and again, a little later each time: the next
+// try goes on where it was, to the same schema.
+func TestHalfAMigration(t *testing.T) {
+	s, err := store.Open(t.Context(), testkit.Database(t))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	broken, partly := 0, false
+	for wait := 10 * time.Millisecond; ; wait += 15 * time.Millisecond {
+		ctx, cancel := context.WithTimeout(t.Context(), wait)
+		err := s.Migrate(ctx)
+		cancel()
+		if err == nil {
+			break
+		}
+		broken++
+		at, err := s.Schema(t.Context())
+		if err != nil {
+			t.Fatal(err)
+		}
+		partly = partly || at > 0 && at < migrate.Known()
+	}
+	if broken == 0 || !partly {
+		t.Errorf("broken off %d times, in the midst: %v", broken, partly)
+	}
+	if err := s.CheckSchema(t.Context()); err != nil {
+		t.Error(err)
+	}
+	s.FingerprintBy(keyedWith("one"))
+	concludeSome(t, s, newRun(t, s, workspace(t, s, "ours"), 3), answered(1, finding.MailboxAccepted, "250 ok"))
 }
 
 // TestParcelsOfOneRunRecordedAtOnce claims and records many parcels side by
