@@ -113,16 +113,25 @@ func accessible(t *testing.T, tab context.Context, what string) {
 		t.Fatal(err)
 	}
 	var faults []string
-	err = browser.Do(tab, 2*time.Minute,
-		chromedp.ActionFunc(func(ctx context.Context) error {
-			var there bool
-			if err := chromedp.Evaluate("typeof axe === 'object'", &there).Do(ctx); err != nil || there {
-				return err
-			}
-			return chromedp.Evaluate(string(axe)+"\n;0", nil).Do(ctx)
-		}),
-		chromedp.Evaluate(`axe.run({resultTypes: ["violations"]}).then(r => r.violations.filter(v => v.impact === "serious" || v.impact === "critical")
+	look := func() error {
+		return browser.Do(tab, 2*time.Minute,
+			chromedp.ActionFunc(func(ctx context.Context) error {
+				var there bool
+				if err := chromedp.Evaluate("typeof axe === 'object'", &there).Do(ctx); err != nil || there {
+					return err
+				}
+				return chromedp.Evaluate(string(axe)+"\n;0", nil).Do(ctx)
+			}),
+			chromedp.Evaluate(`axe.run({resultTypes: ["violations"]}).then(r => r.violations.filter(v => v.impact === "serious" || v.impact === "critical")
 			.map(v => v.id + ": " + v.nodes.map(n => n.target + " " + n.failureSummary).join("; ")))`, &faults, browser.Awaited))
+	}
+	err = look()
+	for range 3 { // the browser may be on its way to another page
+		if err == nil || !strings.Contains(err.Error(), "axe is not defined") {
+			break
+		}
+		err = look()
+	}
 	if err != nil {
 		t.Fatalf("%s: %v", what, err)
 	}

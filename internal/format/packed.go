@@ -27,7 +27,7 @@ func (t *Table) zipped(in io.Reader, o Options, depth int) error {
 	}
 	switch {
 	case members["xl/workbook.xml"] != nil:
-		return t.xlsx(f, z, o)
+		return t.xlsx(members, o)
 	case members["content.xml"] != nil && members["mimetype"] != nil:
 		return t.ods(members["content.xml"], members["META-INF/manifest.xml"], o)
 	case members["[Content_Types].xml"] != nil, members["mimetype"] != nil:

@@ -43,7 +43,7 @@ func write(w io.Writer, k Kind, next func() ([]string, error)) (err error) {
 			break
 		}
 		if len(cells) > maxColumns {
-			return wrong("Row %d has %d cells; a file of this kind may have %d. Remove what is no data, or save it as CSV.", n, len(cells), maxColumns)
+			return tooWide(n, len(cells))
 		}
 		if err := out.Write(cells); err != nil {
 			return err
@@ -102,6 +102,17 @@ func (c *columns) row(record []field) []string {
 
 // field is one named value of a record.
 type field struct{ name, value string }
+
+// maxCell is how much a cell of a spreadsheet may hold, in bytes.
+const maxCell = 1 << 20
+
+func largeCell() error {
+	return wrong("A cell of the spreadsheet holds more than 1 MB. Remove what is no data.")
+}
+
+func tooWide(row, cells int) error {
+	return wrong("Row %d has %d cells; a file of this kind may have %d. Remove what is no data, or save it as CSV.", row, cells, maxColumns)
+}
 
 func tooLong() error {
 	return wrong("The file has a line longer than %d bytes. Break it into lines, or remove what is no data.", sheet.MaxRecord)

@@ -126,11 +126,9 @@ func (r *xlsRecords) continued() (parts [][]byte) {
 
 // xlsBook is what holds for all sheets of a workbook.
 type xlsBook struct {
-	sheets  []xlsPlace
-	texts   []string
-	formats map[uint16]string // the workbook's own, by number
-	styles  []uint16          // the format's number, by style
-	since04 bool              // days are counted from 1904
+	numberFormats
+	sheets []xlsPlace
+	texts  []string
 }
 
 type xlsPlace struct {
@@ -139,7 +137,7 @@ type xlsPlace struct {
 }
 
 func readXLSBook(stream []byte) (b *xlsBook, err error) {
-	b = &xlsBook{formats: map[uint16]string{}}
+	b = &xlsBook{numberFormats: numberFormats{own: map[uint16]string{}}}
 	defer func() { // a record that is too short for what it says
 		if fault := recover(); fault != nil {
 			b, err = nil, damaged(XLS)
@@ -161,7 +159,7 @@ func readXLSBook(stream []byte) (b *xlsBook, err error) {
 		case xls1904:
 			b.since04 = binary.LittleEndian.Uint16(data) == 1
 		case xlsFormat:
-			b.formats[binary.LittleEndian.Uint16(data)] = xlsText(data[2:], 2)
+			b.own[binary.LittleEndian.Uint16(data)] = xlsText(data[2:], 2)
 		case xlsXF:
 			b.styles = append(b.styles, binary.LittleEndian.Uint16(data[2:]))
 		case xlsBoundSheet:
@@ -328,15 +326,15 @@ func (s *xlsSheet) texts(kind uint16, data []byte) []string {
 	case xlsLabel:
 		return []string{xlsText(data[6:], 2)}
 	case xlsNumber:
-		return []string{s.book.shown(float(data[6:]), style)}
+		return []string{s.book.shown(float(data[6:]), int(style))}
 	case xlsRK:
-		return []string{s.book.shown(rk(data[6:]), style)}
+		return []string{s.book.shown(rk(data[6:]), int(style))}
 	case xlsBoolErr:
 		return []string{boolOrError(data[6], data[7] == 1)}
 	case xlsMulRK:
 		var out []string
 		for b := data[4 : len(data)-2]; len(b) >= 6; b = b[6:] {
-			out = append(out, s.book.shown(rk(b[2:]), binary.LittleEndian.Uint16(b)))
+			out = append(out, s.book.shown(rk(b[2:]), int(binary.LittleEndian.Uint16(b))))
 		}
 		return out
 	}
@@ -346,7 +344,7 @@ func (s *xlsSheet) texts(kind uint16, data []byte) []string {
 // computed is the last value of a formula ([MS-XLS], 2.5.133).
 func (s *xlsSheet) computed(data []byte, style uint16) string {
 	if data[12] != 0xff || data[13] != 0xff {
-		return s.book.shown(float(data[6:]), style)
+		return s.book.shown(float(data[6:]), int(style))
 	}
 	switch data[6] {
 	case 0: // the text stands in a record of its own, after those that share the formula
