@@ -115,6 +115,7 @@ func accessible(t *testing.T, tab context.Context, what string) {
 	var faults []string
 	look := func() error {
 		return browser.Do(tab, 2*time.Minute,
+			chromedp.ActionFunc(atRest),
 			chromedp.ActionFunc(func(ctx context.Context) error {
 				var there bool
 				if err := chromedp.Evaluate("typeof axe === 'object'", &there).Do(ctx); err != nil || there {
@@ -138,6 +139,18 @@ func accessible(t *testing.T, tab context.Context, what string) {
 	for _, f := range faults {
 		t.Errorf("%s: %s", what, f)
 	}
+}
+
+// atRest waits, for a while, until no button is at work any more: it is pale while it is.
+func atRest(ctx context.Context) error {
+	for range 200 {
+		var busy bool
+		if err := chromedp.Evaluate(`!!document.querySelector(".ant-btn-loading")`, &busy).Do(ctx); err != nil || !busy {
+			return err
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	return nil
 }
 
 // laidOut holds the page to its layout: it never scrolls sideways, its headings skip no level,
