@@ -26,6 +26,7 @@ import (
 	"varnet/core/smtp"
 	"varnet/internal/outbound"
 	"varnet/internal/practice"
+	"varnet/internal/secret"
 	"varnet/internal/store"
 	"varnet/internal/testkit"
 	"varnet/internal/work"
@@ -385,7 +386,11 @@ func engine(t *testing.T, names string) *work.Engine {
 	}
 	p := probe.New(probe.DirectDialer(true), smtp.Identity{Name: "verify.fernhollow.test", Sender: "check@elsewhere.invalid"})
 	p.Port = port
-	e, err := work.New(work.Config{Config: outbound.Config{Store: db, Resolver: r, Prober: p, Log: slog.Default()}, Rounds: pace.DefaultRounds(), Lanes: work.DefaultLanes})
+	box, err := secret.New(secret.Random())
+	if err != nil {
+		t.Fatal(err)
+	}
+	e, err := work.New(work.Config{Config: outbound.Config{Store: db, Secrets: box, Resolver: r, Prober: p, Log: slog.Default()}, Rounds: pace.DefaultRounds(), Lanes: work.DefaultLanes})
 	if err != nil {
 		t.Fatal(err)
 	}
