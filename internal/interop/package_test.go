@@ -68,7 +68,7 @@ func TestPackage(t *testing.T) {
 	}
 
 	// The run goes on meanwhile.
-	must(t, "dpkg", "--install", today)
+	must(t, "dpkg", "--force-confold", "--install", today) // whoever upgrades is asked, and keeps theirs
 	if kept, err := os.ReadFile(settingsFile); err != nil || string(kept) != settings {
 		t.Errorf("the upgrade changed the settings to %q, %v", kept, err)
 	}
