@@ -13,9 +13,9 @@ import (
 
 func secretCommand() command {
 	return command{"secret", "", "changes the installation's secret, in three steps", "varnet secret rotate", nil, []command{
-		{"rotate", "", "puts a new secret in front of the present one, which still opens", "varnet secret rotate", rotateSecret, nil},
+		{"rotate", "", "makes a new secret; what the old one sealed can still be opened", "varnet secret rotate", rotateSecret, nil},
 		{"reseal", "", "seals everything in the database with the new secret", "varnet secret reseal", resealSecret, nil},
-		{"forget", "", "leaves the secrets before the present one out, once nothing needs them", "varnet secret forget", forgetSecret, nil},
+		{"forget", "", "removes old secrets, once nothing needs them", "varnet secret forget", forgetSecret, nil},
 	}}
 }
 
@@ -65,7 +65,7 @@ func resealSecret(c *cli) action {
 const shortLived = 24 * time.Hour
 
 func forgetSecret(c *cli) action {
-	yes := c.flags.Bool("yes", false, "also within the day, and where absent mailboxes are remembered by a secret before: they are forgotten with it")
+	yes := c.flags.Bool("yes", false, "even on the first day, and even if absent mailboxes are still remembered by an old secret; they are forgotten with it")
 	return c.onInstallation(func(ctx context.Context, a *account.Accounts) error {
 		present, before := a.Secrets.Before()
 		if !before {

@@ -45,7 +45,8 @@ type settings struct {
 	dsn func() (string, error)
 
 	listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, lanes, unknown, catalogues, migrate, pprof, level, demo, proxies, proxyHeader, hosts, metrics, metricsToken *string
-	tls                                                                                                                                                                                                                      tlsSettings
+
+	tls tlsSettings
 }
 
 func (c *cli) settings() settings {
@@ -313,7 +314,7 @@ func serve(c *cli) action {
 	s.metrics = c.setting("metrics", "VARNET_METRICS", "127.0.0.1:8026", "where to serve metrics (Prometheus), best on loopback; nowhere if empty")
 	s.metricsToken = c.setting("metrics-token", "VARNET_METRICS_TOKEN", "", "the token that metrics want; safer given by the environment")
 	s.tls = c.tlsSettings()
-	s.proxies = c.setting("proxies", "VARNET_PROXIES", "127.0.0.0/8,::1/128", "the networks of proxies in front of the service, who are believed about who asks them, and whether over TLS")
+	s.proxies = c.setting("proxies", "VARNET_PROXIES", "127.0.0.0/8,::1/128", "the networks of proxies in front of the service that may say who is asking, and whether over TLS")
 	s.proxyHeader = c.setting("proxy-header", "VARNET_PROXY_HEADER", "X-Forwarded-For", "the header in which those proxies say so: X-Forwarded-For, with X-Forwarded-Proto, or Forwarded (RFC 7239)")
 	s.demo = c.setting("demo", "VARNET_DEMO", "", "the address of a person whom anybody on this machine may sign in as; for demos, and only where -listen is on loopback")
 	return func(ctx context.Context) error {

@@ -23,11 +23,11 @@ func (c *cli) tlsSettings() tlsSettings {
 	return tlsSettings{
 		certificate: c.setting("tls-cert", "VARNET_TLS_CERT", "", "the file with the certificate and its chain, to serve over TLS; it is read again when it changes"),
 		key:         c.setting("tls-key", "VARNET_TLS_KEY", "", "the file with the certificate's key"),
-		names:       c.setting("tls-names", "VARNET_TLS_NAMES", "", "the names to get certificates for by ACME (RFC 8555), with commas between, in the place of files; -listen is reached at port 443 of each then. Giving it agrees to the authority's terms"),
+		names:       c.setting("tls-names", "VARNET_TLS_NAMES", "", "the names to get certificates for by ACME (RFC 8555), with commas between, instead of -tls-cert and -tls-key; each must lead to -listen at port 443. Setting it accepts the authority's terms"),
 		directory:   c.setting("acme-directory", "VARNET_ACME_DIRECTORY", autocert.DefaultACMEDirectory, "the directory of the certificate authority"),
 		contact:     c.setting("acme-contact", "VARNET_ACME_CONTACT", "", "the address that the authority writes to when something is wrong"),
 		folder:      c.setting("acme-folder", "VARNET_ACME_FOLDER", besideSecret("acme"), "the folder for its certificates, with their keys"),
-		redirect:    c.setting("redirect", "VARNET_REDIRECT", "", "where to answer without TLS, only to lead to where there is, such as 0.0.0.0:80; nowhere unless given"),
+		redirect:    c.setting("redirect", "VARNET_REDIRECT", "", "where to answer plain HTTP, with nothing but a redirect to HTTPS, such as 0.0.0.0:80; nowhere unless given"),
 	}
 }
 

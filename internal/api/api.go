@@ -13,7 +13,6 @@ import (
 	"log/slog"
 	"net/http"
 	"net/netip"
-	"strconv"
 	"strings"
 	"syscall"
 	"time"
@@ -263,7 +262,7 @@ func refusal(r *account.Refused) error {
 
 // tooMany tells until when somebody has to wait (RFC 6585, 4).
 func tooMany(t *account.TooMany) error {
-	return huma.ErrorWithHeaders(huma.Error429TooManyRequests(t.Error()), http.Header{"Retry-After": {strconv.Itoa(int(time.Until(t.Until)/time.Second) + 1)}})
+	return comeAgain(time.Until(t.Until), "%s", t)
 }
 
 // summaries returns what each operation is for.

@@ -1,7 +1,6 @@
 package backup
 
 import (
-	"bytes"
 	"fmt"
 	"strings"
 
@@ -41,7 +40,7 @@ func PrivateKey(file string) (age.Identity, error) {
 	if err != nil {
 		return nil, err
 	}
-	k, err := age.ParseX25519Identity(strings.TrimSpace(string(bytes.TrimSpace(text))))
+	k, err := age.ParseX25519Identity(strings.TrimSpace(string(text)))
 	if err != nil {
 		return nil, fmt.Errorf("the file %s holds no private key of \"varnet backup key\"", file)
 	}
