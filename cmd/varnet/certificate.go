@@ -6,6 +6,8 @@ import (
 	"os"
 	"sync"
 	"time"
+
+	"varnet/core/say"
 )
 
 // certificate is one in files, read again when they change.
@@ -43,7 +45,7 @@ func (c *certificate) get(*tls.ClientHelloInfo) (*tls.Certificate, error) {
 	if c.read != nil {
 		return c.read, nil
 	}
-	return nil, fmt.Errorf("the certificate %s with the key %s cannot be used: %w", c.file, c.key, unwrapPath(err))
+	return nil, fmt.Errorf("the certificate %s with the key %s cannot be used: %w", c.file, c.key, say.WithoutPath(err))
 }
 
 // changed is when one of the files was changed last.

@@ -14,6 +14,7 @@ import (
 	"strings"
 	"text/tabwriter"
 
+	"varnet/core/say"
 	"varnet/internal/client"
 	"varnet/internal/contract"
 )
@@ -327,7 +328,7 @@ func findable(name string) error {
 	info, err := os.Stat(name)
 	switch {
 	case err != nil:
-		return fmt.Errorf("the file %s cannot be read: %w", name, unwrapPath(err))
+		return fmt.Errorf("the file %s cannot be read: %w", name, say.WithoutPath(err))
 	case info.IsDir():
 		return fmt.Errorf("%s is a folder; name a file in it", name)
 	}
@@ -344,7 +345,7 @@ func (c *cli) open(name string) (io.ReadCloser, error) {
 	}
 	f, err := os.Open(name)
 	if err != nil {
-		return nil, fmt.Errorf("the file %s cannot be read: %w", name, unwrapPath(err))
+		return nil, fmt.Errorf("the file %s cannot be read: %w", name, say.WithoutPath(err))
 	}
 	return f, nil
 }

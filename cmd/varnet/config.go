@@ -9,6 +9,8 @@ import (
 	"os"
 	"slices"
 	"strings"
+
+	"varnet/core/say"
 )
 
 // configFile holds settings for all commands on this machine, one NAME=value a line. The
@@ -38,7 +40,7 @@ func readConfig() (map[string]string, error) {
 		return nil, nil
 	}
 	if err != nil {
-		return nil, fmt.Errorf("the settings in %s (VARNET_CONFIG) cannot be read: %w", name, unwrapPath(err))
+		return nil, fmt.Errorf("the settings in %s (VARNET_CONFIG) cannot be read: %w", name, say.WithoutPath(err))
 	}
 	defer f.Close()
 	return parseConfig(name, f)

@@ -81,7 +81,7 @@ func setInstallation(c *cli) action {
 		if *secretOf != "" {
 			text, err := os.ReadFile(*secretOf)
 			if err != nil {
-				return i, fmt.Errorf("the file %s cannot be read: %w", *secretOf, unwrapPath(err))
+				return i, fmt.Errorf("the file %s cannot be read: %w", *secretOf, say.WithoutPath(err))
 			}
 			secret := strings.TrimSpace(string(text))
 			s.Provider.Secret = &secret

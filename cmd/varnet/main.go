@@ -12,6 +12,8 @@ import (
 	"strings"
 	"syscall"
 	_ "time/tzdata" // hours and times in zones hold on machines that have none
+
+	"varnet/core/say"
 )
 
 // command is one subcommand; behind its name there may be more of them.
@@ -79,7 +81,7 @@ func call(ctx context.Context, args []string, in io.Reader, out, errOut io.Write
 		err = c.run(ctx, rest)
 	}
 	if kept.err != nil {
-		err = fmt.Errorf("standard output cannot be written: %w", unwrapPath(kept.err))
+		err = fmt.Errorf("standard output cannot be written: %w", say.WithoutPath(kept.err))
 	}
 	switch {
 	case err == nil, errors.Is(err, flag.ErrHelp):

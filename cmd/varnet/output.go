@@ -9,6 +9,8 @@ import (
 	"os"
 	"path/filepath"
 	"syscall"
+
+	"varnet/core/say"
 )
 
 // output is a file that a command is to write.
@@ -49,7 +51,7 @@ func (c *cli) words(o output) io.Writer {
 }
 
 func (o *output) failed(err error) error {
-	return fmt.Errorf("the file %s cannot be written: %w", o.name, unwrapPath(err))
+	return fmt.Errorf("the file %s cannot be written: %w", o.name, say.WithoutPath(err))
 }
 
 // mostLinks is how many symbolic links are followed, one to the next.

@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io/fs"
 	"log/slog"
 	"net"
 	"net/http"
@@ -487,15 +486,6 @@ func withDatabase(dsn func() (string, error), use func(context.Context, *store.S
 		defer db.Close()
 		return use(ctx, db)
 	}
-}
-
-// unwrapPath takes the operation and name off an error of the file system.
-func unwrapPath(err error) error {
-	var p *fs.PathError
-	if errors.As(err, &p) {
-		return p.Err
-	}
-	return err
 }
 
 // unwrapOp takes the operation and address off an error of the network.

@@ -11,6 +11,7 @@ import (
 	"strings"
 	"time"
 
+	"varnet/core/say"
 	"varnet/internal/client"
 )
 
@@ -45,7 +46,7 @@ func readTokens() (map[string]string, error) {
 		err = json.Unmarshal(text, &tokens)
 	}
 	if err != nil {
-		return nil, fmt.Errorf("the sessions in %s cannot be read: %w", name, unwrapPath(err))
+		return nil, fmt.Errorf("the sessions in %s cannot be read: %w", name, say.WithoutPath(err))
 	}
 	return tokens, nil
 }
@@ -77,7 +78,7 @@ func keepToken(server, token string) error {
 	}
 	fresh := name + ".new"
 	if err := os.WriteFile(fresh, append(text, '\n'), 0o600); err != nil {
-		return fmt.Errorf("the session cannot be kept in %s: %w", name, unwrapPath(err))
+		return fmt.Errorf("the session cannot be kept in %s: %w", name, say.WithoutPath(err))
 	}
 	return os.Rename(fresh, name)
 }

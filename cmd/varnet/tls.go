@@ -14,6 +14,8 @@ import (
 
 	"golang.org/x/crypto/acme"
 	"golang.org/x/crypto/acme/autocert"
+
+	"varnet/core/say"
 )
 
 // tlsSettings are how connections are sealed.
@@ -88,7 +90,7 @@ func (t tlsSettings) byACME(c *cli) (*autocert.Manager, error) {
 		return nil, c.wrongUse("this user has no home folder for certificates; name one with -acme-folder")
 	}
 	if err := os.MkdirAll(*t.folder, 0o700); err != nil {
-		return nil, fmt.Errorf("the folder %s for certificates cannot be made: %w", *t.folder, unwrapPath(err))
+		return nil, fmt.Errorf("the folder %s for certificates cannot be made: %w", *t.folder, say.WithoutPath(err))
 	}
 	return &autocert.Manager{Prompt: autocert.AcceptTOS, Cache: autocert.DirCache(*t.folder), HostPolicy: autocert.HostWhitelist(names...), Email: *t.contact,
 		Client: &acme.Client{DirectoryURL: *t.directory, UserAgent: "varnet/" + release}}, nil

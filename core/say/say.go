@@ -3,7 +3,9 @@
 package say
 
 import (
+	"errors"
 	"fmt"
+	"io/fs"
 	"math"
 	"strconv"
 	"strings"
@@ -85,4 +87,14 @@ func Duration(d time.Duration) string {
 		return Plural(minutes, "minute", "minutes") + " " + Plural(seconds, "second", "seconds")
 	}
 	return Plural(seconds, "second", "seconds")
+}
+
+// WithoutPath takes operation and name off an error of the file system, for a sentence that
+// has them already.
+func WithoutPath(err error) error {
+	var p *fs.PathError
+	if errors.As(err, &p) {
+		return p.Err
+	}
+	return err
 }

@@ -20,6 +20,8 @@ import (
 	"strings"
 	"sync"
 	"time"
+
+	"varnet/core/say"
 )
 
 // Box seals and opens, and makes fingerprints.
@@ -77,15 +79,20 @@ func (b *Box) Fingerprint(text, purpose string) []byte {
 }
 
 // Prints returns the fingerprints of a text by all secrets, the present one's first.
-func (b *Box) Prints(text, purpose string) []Print {
+func (b *Box) Prints(text, purpose string) []Print { return b.Printer(purpose)(text) }
+
+// Printer returns what makes the fingerprints of many texts by the secrets as they are now.
+func (b *Box) Printer(purpose string) func(text string) []Print {
 	keys := b.now()
-	out := make([]Print, len(keys))
-	for i, k := range keys {
-		h := hmac.New(sha256.New, k.mac)
-		h.Write([]byte(purpose + "\x00" + text))
-		out[i] = Print{k.name, h.Sum(nil)}
+	return func(text string) []Print {
+		out := make([]Print, len(keys))
+		for i, k := range keys {
+			h := hmac.New(sha256.New, k.mac)
+			h.Write([]byte(purpose + "\x00" + text))
+			out[i] = Print{k.name, h.Sum(nil)}
+		}
+		return out
 	}
-	return out
 }
 
 // Before reports whether there are secrets before the present one, and returns the name of
@@ -167,7 +174,7 @@ func Forget(name string) error {
 // gives, readable by its owner alone; one that others can read is refused.
 func Keep(name string, fresh func() ([]byte, error)) ([]byte, error) {
 	if err := make600(name, fresh); err != nil && !errors.Is(err, fs.ErrExist) {
-		return nil, fmt.Errorf("the file %s cannot be made: %w", name, cause(err))
+		return nil, fmt.Errorf("the file %s cannot be made: %w", name, say.WithoutPath(err))
 	}
 	return Read(name)
 }
@@ -180,7 +187,7 @@ func Read(name string) ([]byte, error) {
 	}
 	text, err := os.ReadFile(name)
 	if err != nil {
-		return nil, fmt.Errorf("the file %s cannot be read: %w", name, cause(err))
+		return nil, fmt.Errorf("the file %s cannot be read: %w", name, say.WithoutPath(err))
 	}
 	return text, nil
 }
@@ -188,7 +195,7 @@ func Read(name string) ([]byte, error) {
 // Make makes a confidential file, which must not be there yet.
 func Make(name string, text []byte) error {
 	if err := make600(name, func() ([]byte, error) { return text, nil }); err != nil {
-		return fmt.Errorf("the file %s cannot be made: %w", name, cause(err))
+		return fmt.Errorf("the file %s cannot be made: %w", name, say.WithoutPath(err))
 	}
 	return nil
 }
@@ -204,7 +211,7 @@ func Replace(name string, text []byte) error {
 		err = os.Rename(fresh, name)
 	}
 	if err != nil {
-		return fmt.Errorf("the file %s cannot be written: %w", name, cause(err))
+		return fmt.Errorf("the file %s cannot be written: %w", name, say.WithoutPath(err))
 	}
 	return nil
 }
@@ -229,15 +236,6 @@ func make600(name string, fresh func() ([]byte, error)) error {
 		err = f.Sync()
 	}
 	return errors.Join(err, f.Close())
-}
-
-// cause takes the name off an error of a file: the sentence around it has it.
-func cause(err error) error {
-	var p *fs.PathError
-	if errors.As(err, &p) {
-		return p.Err
-	}
-	return err
 }
 
 // Random returns 256 random bits as text.

@@ -18,8 +18,9 @@ type Fingerprint = struct{ Secret, Sum []byte }
 // Fingerprints makes those of a text by all secrets that there are, the present one's first.
 type Fingerprints func(text string) []Fingerprint
 
-// FingerprintBy has absent mailboxes remembered by fingerprints.
-func (s *Store) FingerprintBy(f Fingerprints) { s.fingerprints = f }
+// FingerprintBy has absent mailboxes remembered by fingerprints, as f says for each batch of
+// them how they are made now.
+func (s *Store) FingerprintBy(f func() Fingerprints) { s.fingerprints = f }
 
 // plain is the fingerprint without a secret, as releases before kept it and as it is keyed.
 func plain(mailbox string) []byte {
@@ -65,8 +66,9 @@ func (s *Store) keySome(ctx context.Context) (int, error) {
 	var prints [][]byte
 	var at []time.Time
 	var secret []byte
+	printsOf := s.fingerprints()
 	for _, a := range some {
-		f := s.fingerprints(string(a.Fingerprint))[0]
+		f := printsOf(string(a.Fingerprint))[0]
 		workspaces, prints, at, secret = append(workspaces, a.WorkspaceID), append(prints, f.Sum), append(at, a.At), f.Secret
 	}
 	_, err = s.db.Exec(ctx, `INSERT INTO absence (workspace_id, fingerprint, at, secret) SELECT w, f, a, $4 FROM unnest($1::bigint[], $2::bytea[], $3::timestamptz[]) AS x(w, f, a) ORDER BY w, f
@@ -122,9 +124,10 @@ func (s *Store) rememberAbsent(ctx context.Context, run int64) error {
 	}
 	var prints [][]byte
 	var secret []byte
+	printsOf := s.fingerprints()
 	err = s.eachLocal(ctx, r.ListID, nil, func(domain, local string, o int32) {
 		if ok.has(o, st.Verdict(o)) && st.of(o).id > r.Plan.Remembered {
-			f := s.fingerprints(string(plain(local + "@" + domain)))[0]
+			f := printsOf(string(plain(local + "@" + domain)))[0]
 			prints, secret = append(prints, f.Sum), f.Secret
 		}
 	})
@@ -161,9 +164,10 @@ func (s *Store) AbsentSince(ctx context.Context, workspace int64) (since time.Ti
 func (s *Store) Absences(ctx context.Context, workspace int64, mailboxes []string) (map[string]time.Time, error) {
 	byPrint := map[string]string{}
 	var prints [][]byte
+	printsOf := s.fingerprints()
 	for _, m := range mailboxes {
 		unkeyed := plain(m)
-		for _, f := range append(s.fingerprints(string(unkeyed)), Fingerprint{Sum: unkeyed}) {
+		for _, f := range append(printsOf(string(unkeyed)), Fingerprint{Sum: unkeyed}) {
 			prints = append(prints, f.Sum)
 			byPrint[string(f.Sum)] = m
 		}

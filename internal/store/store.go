@@ -45,7 +45,7 @@ type Store struct {
 	// latestCache are shared by the stores of all transactions.
 	latestCache *latestCache
 	// fingerprints are how absent mailboxes are remembered.
-	fingerprints Fingerprints
+	fingerprints func() Fingerprints
 }
 
 // Open connects to PostgreSQL. The error names what to check.

@@ -41,14 +41,15 @@ func open(t *testing.T) *store.Store {
 }
 
 // keyedWith makes fingerprints by secrets of these names, the present one first.
-func keyedWith(names ...string) store.Fingerprints {
-	return func(text string) (out []store.Fingerprint) {
+func keyedWith(names ...string) func() store.Fingerprints {
+	prints := func(text string) (out []store.Fingerprint) {
 		for _, name := range names {
 			sum := sha256.Sum256([]byte(name + text))
 			out = append(out, store.Fingerprint{Secret: []byte(name), Sum: sum[:]})
 		}
 		return out
 	}
+	return func() store.Fingerprints { return prints }
 }
 
 // here is where the tests call from.

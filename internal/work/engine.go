@@ -119,11 +119,14 @@ func (e *Engine) Start(ctx context.Context) error {
 func New(c Config) (*Engine, error) {
 	e := &Engine{Config: c, Outbound: outbound.New(c.Config), self: newWorker(c), Drained: make(chan struct{}),
 		absences: absences{since: map[int64]time.Time{}}, speeds: speeds{by: map[string]*gathered{}}}
-	e.Store.FingerprintBy(func(text string) (out []store.Fingerprint) {
-		for _, p := range e.Secrets.Prints(text, "absence") {
-			out = append(out, store.Fingerprint(p))
+	e.Store.FingerprintBy(func() store.Fingerprints {
+		printsOf := e.Secrets.Printer("absence")
+		return func(text string) (out []store.Fingerprint) {
+			for _, p := range printsOf(text) {
+				out = append(out, store.Fingerprint(p))
+			}
+			return out
 		}
-		return out
 	})
 	w := river.NewWorkers()
 	river.AddWorker(w, &planWorker{engine: e})
