@@ -15,7 +15,7 @@ func (t *Table) zipped(in io.Reader, o Options, depth int) error {
 	}
 	z, err := zip.NewReader(f, size)
 	if err != nil {
-		return wrong("The file begins like a zip file or a spreadsheet and is damaged or cut short. Save it again where it was made, and bring that in.")
+		return wrong("The file begins like a zip file or a spreadsheet and is damaged or cut short. Save it again where it was made, and import that.")
 	}
 	members := map[string]*zip.File{}
 	var files []*zip.File
@@ -31,11 +31,11 @@ func (t *Table) zipped(in io.Reader, o Options, depth int) error {
 	case members["content.xml"] != nil && members["mimetype"] != nil:
 		return t.ods(members["content.xml"], members["META-INF/manifest.xml"], o)
 	case members["[Content_Types].xml"] != nil, members["mimetype"] != nil:
-		return wrong("This is a document and no table. Copy the list into a spreadsheet or a text file, and bring that in.")
+		return wrong("This is a document and no table. Copy the list into a spreadsheet or a text file, and import that.")
 	case len(files) == 0:
 		return wrong("The zip file holds no file.")
 	case len(files) > 1:
-		return wrong("The zip file holds %d files (%s). Bring them in one by one.", len(files), names(files))
+		return wrong("The zip file holds %d files (%s). Import them one by one.", len(files), names(files))
 	}
 	m := files[0]
 	if m.Flags&1 != 0 {
@@ -66,5 +66,5 @@ func names(files []*zip.File) string {
 }
 
 func protected() error {
-	return wrong("The spreadsheet is protected by a password. Open it, save it without one, and bring that in.")
+	return wrong("The spreadsheet is protected by a password. Open it, save it without one, and import that.")
 }

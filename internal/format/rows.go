@@ -54,7 +54,7 @@ func write(w io.Writer, k Kind, next func() ([]string, error)) (err error) {
 }
 
 func damaged(k Kind) error {
-	return wrong("The %s file is damaged and cannot be read to its end. Open it where it was made, save it again, and bring that in.", k)
+	return wrong("The %s file is damaged and cannot be read to its end. Open it where it was made, save it again, and import that.", k)
 }
 
 // columns are those of a table, as they are found on the way.

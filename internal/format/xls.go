@@ -88,9 +88,9 @@ func workbookStream(f *os.File) ([]byte, error) {
 		}
 		return b, nil
 	case found["Book"] != nil:
-		return nil, wrong("This is a workbook of the kind before 1997. Open it, save it as XLSX or CSV, and bring that in.")
+		return nil, wrong("This is a workbook of the kind before 1997. Open it, save it as XLSX or CSV, and import that.")
 	}
-	return nil, wrong("This is an old document and no table. Copy the list into a spreadsheet or a text file, and bring that in.")
+	return nil, wrong("This is an old document and no table. Copy the list into a spreadsheet or a text file, and import that.")
 }
 
 // xlsRecords returns the records of a stream one by one.
@@ -152,7 +152,7 @@ func readXLSBook(stream []byte) (b *xlsBook, err error) {
 		switch kind {
 		case xlsBOF:
 			if binary.LittleEndian.Uint16(data) != 0x0600 {
-				return nil, wrong("This is a workbook of the kind before 1997. Open it, save it as XLSX or CSV, and bring that in.")
+				return nil, wrong("This is a workbook of the kind before 1997. Open it, save it as XLSX or CSV, and import that.")
 			}
 		case xlsFilePass:
 			return nil, protected()
