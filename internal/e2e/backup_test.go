@@ -7,7 +7,6 @@ import (
 	"strings"
 	"syscall"
 	"testing"
-	"time"
 
 	"varnet/internal/client"
 	"varnet/internal/contract"
@@ -42,17 +41,9 @@ func TestBackup(t *testing.T) {
 
 	_, content := writeList(t, i.World, rows)
 	run := start(t, api, content)
-	middle := func(r contract.Run) bool { return r.Done > 100 && r.Open > 0 }
-	for range 2000 {
-		if r, err := api.Run(t.Context(), run.ID); err == nil && middle(r) {
-			break
-		}
-		time.Sleep(5 * time.Millisecond)
-	}
+	waitForTheMiddle(t, api, run.ID)
 	says := must("backup", "-out", in("sealed"), "-encrypt-to", public)
-	if r, err := api.Run(t.Context(), run.ID); err != nil || !middle(r) {
-		t.Fatalf("the run could not be caught in the middle: %+v, %v", r, err)
-	}
+	inTheMiddle(t, api, run.ID)
 	if !strings.Contains(says, "encrypted. The installation's secret is not in it") {
 		t.Errorf("it says: %s", says)
 	}

@@ -206,18 +206,8 @@ func TestKilledService(t *testing.T) {
 	_, content := writeList(t, i.World, rows)
 	run := start(t, api, content)
 
-	middle := func(r contract.Run) bool { return r.Done > 100 && r.Open > 0 }
-	for range 2000 {
-		r, err := api.Run(ctx, run.ID)
-		if err == nil && middle(r) {
-			break
-		}
-		time.Sleep(5 * time.Millisecond)
-	}
-	before, err := api.Run(ctx, run.ID)
-	if err != nil || !middle(before) {
-		t.Fatalf("the run could not be caught in the middle: %+v, %v", before, err)
-	}
+	waitForTheMiddle(t, api, run.ID)
+	before := inTheMiddle(t, api, run.ID)
 	_ = s.Signal(syscall.SIGKILL)
 	s.Start(t)
 	killed := time.Now()
@@ -229,6 +219,30 @@ func TestKilledService(t *testing.T) {
 	}
 	t.Logf("killed with %d of %d concluded; ended %v after the restart", before.Done, before.Addresses, time.Since(killed).Round(time.Second))
 	checkResults(t, api, after, i.World)
+}
+
+// waitForTheMiddle waits until a run is in the middle.
+func waitForTheMiddle(t *testing.T, api *client.Client, run int64) {
+	t.Helper()
+	for range 2000 {
+		if r, err := api.Run(t.Context(), run); err == nil && middle(r) {
+			return
+		}
+		time.Sleep(5 * time.Millisecond)
+	}
+}
+
+// middle tells a run of which a part is concluded.
+func middle(r contract.Run) bool { return r.Done > 100 && r.Open > 0 }
+
+// inTheMiddle wants a run to be in the middle still.
+func inTheMiddle(t *testing.T, api *client.Client, run int64) contract.Run {
+	t.Helper()
+	r, err := api.Run(t.Context(), run)
+	if err != nil || !middle(r) {
+		t.Fatalf("the run could not be caught in the middle: %+v, %v", r, err)
+	}
+	return r
 }
 
 // start brings a list in and starts its run.
