@@ -198,7 +198,7 @@ var groups = []group{
 	}},
 	{"Installation", "What holds for all workspaces, for those who look after the installation.", map[string]description{
 		"get-installation":       {"Who may sign up, how, retention, and the usage of all workspaces; nothing of what is in them.", ""},
-		"change-installation":    {"All settings at once.", `{"signUp": "invitation", "auditDays": 400, "maxKeepDays": 0, "provider": {"name": "", "issuer": "", "client": ""}}`},
+		"change-installation":    {"All settings at once.", `{"signUp": "invitation", "auditDays": 400, "maxKeepDays": 0, "provider": {"name": "", "issuer": "", "client": ""}, "limits": {"requestsMinute": 6000, "checksMinute": 600, "imports": 4, "exports": 6, "streams": 200, "uploads": 20, "uploadMb": 20000, "lists": 10000}}`},
 		"limit-workspace":        {"Imports that would go beyond it are refused.", `{"maxRows": 1000000}`},
 		"get-installation-audit": {"Sign-ins, and changes of the installation.", ""},
 		"verify-audit":           {"Reads the whole trail.", ""},

@@ -7418,6 +7418,16 @@ export interface operations {
                 /**
                  * @example {
                  *       "auditDays": 400,
+                 *       "limits": {
+                 *         "checksMinute": 600,
+                 *         "exports": 6,
+                 *         "imports": 4,
+                 *         "lists": 10000,
+                 *         "requestsMinute": 6000,
+                 *         "streams": 200,
+                 *         "uploadMb": 20000,
+                 *         "uploads": 20
+                 *       },
                  *       "maxKeepDays": 0,
                  *       "provider": {
                  *         "client": "",
