@@ -218,7 +218,7 @@ func asked(i *practice.Internet) (sum int) {
 }
 
 // askedAfter counts addresses that a host was asked about after their result was
-// recorded.
+// recorded; each is told with how much later that was.
 func askedAfter(i *practice.Internet, results []contract.Result) (n int) {
 	last := map[string]time.Time{}
 	for _, h := range i.Hosts() {
@@ -228,6 +228,7 @@ func askedAfter(i *practice.Internet, results []contract.Result) (n int) {
 	}
 	for _, r := range results {
 		if last[r.Mailbox].After(r.At) {
+			fmt.Printf("%s was asked about %v after its result, %s, was recorded\n", r.Mailbox, last[r.Mailbox].Sub(r.At).Round(time.Millisecond), r.Cause)
 			n++
 		}
 	}

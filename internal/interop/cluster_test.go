@@ -12,6 +12,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"syscall"
 	"testing"
@@ -31,6 +32,7 @@ type cluster struct {
 	bin    string
 	folder string // data, and the socket
 	port   string
+	env    []string // of the server
 }
 
 // newCluster makes one and starts it; on a disk of its own of so many megabytes, 0: on the
@@ -41,7 +43,7 @@ func newCluster(t *testing.T, sizeMB int, conf string) *cluster {
 	if len(found) == 0 {
 		t.Fatal("PostgreSQL is not installed")
 	}
-	c := &cluster{t, found[len(found)-1], "", testkit.FreePort(t)}
+	c := &cluster{t: t, bin: found[len(found)-1], port: testkit.FreePort(t)}
 	c.folder = strings.TrimSpace(must(t, "runuser", "-u", "postgres", "--", "mktemp", "-d", "/tmp/varnet-cluster-XXXXXX"))
 	if sizeMB > 0 {
 		if out, err := exec.Command("mount", "-t", "tmpfs", "-o", fmt.Sprintf("size=%dm,mode=700,uid=postgres", sizeMB), "varnet-cluster", c.folder).CombinedOutput(); err != nil {
@@ -97,7 +99,8 @@ func (c *cluster) configure(conf string) {
 func (c *cluster) start() {
 	c.t.Helper()
 	log := filepath.Join(c.folder, "log")
-	if out, err := c.as("postgres", c.bin+"/pg_ctl", "-D", c.data(), "-w", "-t", "60", "-l", log, "start").CombinedOutput(); err != nil {
+	args := append(slices.Clone(c.env), c.bin+"/pg_ctl", "-D", c.data(), "-w", "-t", "60", "-l", log, "start")
+	if out, err := c.as("postgres", "env", args...).CombinedOutput(); err != nil {
 		text, _ := os.ReadFile(log)
 		c.t.Fatalf("%v: %s\n%s", err, out, text)
 	}

@@ -394,6 +394,66 @@ func TestLostWorker(t *testing.T) {
 	}
 }
 
+// TestClockJumps: where the clock is set back nothing waits longer than it was to; after a jump
+// nobody is taken for lost before everybody had time to give a sign of life.
+func TestClockJumps(t *testing.T) {
+	s, ctx := open(t), t.Context()
+	const silence = 12 * time.Second
+	// jump is as if the clock had been set, by so much, since the last look.
+	jump := func(by time.Duration) {
+		t.Helper()
+		if _, err := s.Pool().Exec(ctx, "UPDATE clock SET at = now() - $1::interval", by); err != nil {
+			t.Fatal(err)
+		}
+	}
+	look := func(wantBack time.Duration, wantSteady bool) {
+		t.Helper()
+		back, steady, err := s.LookAtClock(ctx, silence)
+		if err != nil || back.Round(time.Minute) != wantBack || steady != wantSteady {
+			t.Fatalf("%v: back by %v, steady %v", err, back, steady)
+		}
+	}
+	if _, err := s.Pool().Exec(ctx, "UPDATE clock SET steady = now() - interval '1 hour'"); err != nil {
+		t.Fatal(err)
+	}
+	look(0, true)
+	jump(time.Hour)
+	look(0, false)
+	jump(time.Second)
+	look(0, false)
+	if _, err := s.Pool().Exec(ctx, `UPDATE clock SET steady = now() - interval '13 seconds'`); err != nil {
+		t.Fatal(err)
+	}
+	look(0, true)
+
+	// What was set two hours and a minute off when the clock stood two hours later.
+	if _, err := s.Pool().Exec(ctx, `WITH o AS (INSERT INTO operator (name) VALUES ('hosts.example'))
+		INSERT INTO operator_route (operator, route_id, pace, blocked_until) VALUES ('hosts.example', 0, jsonb_build_object('lanes', 3, 'restUntil', now() + interval '121 minutes'), now() + interval '121 minutes');`); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.Pool().Exec(ctx, `INSERT INTO river_job (state, kind, args, max_attempts, priority, queue, scheduled_at) VALUES ('scheduled', 'wake', '{}', 1, 1, 'default', now() + interval '121 minutes')`); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.SeeWorker(ctx, store.Worker{ID: "a", StartedAt: time.Now()}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.Pool().Exec(ctx, "UPDATE worker SET seen_at = now() + interval '121 minutes'"); err != nil {
+		t.Fatal(err)
+	}
+	jump(-2 * time.Hour)
+	look(2*time.Hour, false)
+	var rest, blocked, job, seen time.Duration
+	if err := s.Pool().QueryRow(ctx, `SELECT (pace->>'restUntil')::timestamptz - now(), blocked_until - now(), (SELECT max(scheduled_at) - now() FROM river_job), (SELECT seen_at - now() FROM worker)
+		FROM operator_route`).Scan(&rest, &blocked, &job, &seen); err != nil {
+		t.Fatal(err)
+	}
+	for name, left := range map[string]time.Duration{"rest": rest, "refusal": blocked, "job": job, "sign of life": seen} {
+		if left < 50*time.Second || left > 65*time.Second {
+			t.Errorf("the %s is %v off, not a minute", name, left)
+		}
+	}
+}
+
 func TestFacts(t *testing.T) {
 	s, ctx := open(t), t.Context()
 	now := time.Now()

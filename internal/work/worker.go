@@ -64,15 +64,28 @@ func (e *Engine) live(ctx context.Context) {
 				close(e.Drained)
 			}()
 		}
-		if lost, err := e.Store.LostWorkers(ctx, silence); err == nil && len(lost) > 0 {
-			e.Log.Info("workers gave no sign of life; others take up their work", "workers", lost)
-		}
+		e.lookAfterOthers(ctx)
 		select {
 		case <-tick.C:
 		case <-ctx.Done():
 			tick.Stop()
 			return
 		}
+	}
+}
+
+// lookAfterOthers removes workers that gave no sign of life, and sets anew what waits where the
+// clock was set back.
+func (e *Engine) lookAfterOthers(ctx context.Context) {
+	back, steady, err := e.Store.LookAtClock(ctx, silence)
+	if back > 0 {
+		e.Log.Warn("the database's clock was set back: what waits waits no longer for that", "by", back)
+	}
+	if err != nil || !steady {
+		return
+	}
+	if lost, err := e.Store.LostWorkers(ctx, silence); err == nil && len(lost) > 0 {
+		e.Log.Info("workers gave no sign of life; others take up their work", "workers", lost)
 	}
 }
 
