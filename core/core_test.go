@@ -53,7 +53,7 @@ func TestCoreStandsAlone(t *testing.T) {
 
 // middle are the packages between who asks (API, jobs, commands) and the store: what they
 // know, every one of those may use.
-var middle = []string{"decide", "export", "summary", "intake", "outbound", "report", "follow", "live", "account", "letter"}
+var middle = []string{"decide", "export", "summary", "intake", "outbound", "report", "follow", "live", "account", "letter", "outbox", "webhook", "clock"}
 
 // TestDirections holds cmd → internal → core, and within internal: api and work → the
 // packages of the middle → store. Nothing below the API knows HTTP requests, the API and the
@@ -74,7 +74,7 @@ func TestDirections(t *testing.T) {
 		"internal/store/migrate": {"varnet/"},
 		"internal/store/pack":    {"varnet/internal/"},
 		"internal/client":        {"varnet/internal/store/", "varnet/internal/store ", "varnet/internal/api", "varnet/internal/work"},
-		"internal/work":          {"varnet/internal/api", "net/http", "varnet/internal/practice", "varnet/internal/intake", "varnet/internal/export"},
+		"internal/work":          {"varnet/internal/api", "net/http", "varnet/internal/practice"},
 		"internal/practice":      {"varnet/internal/store", "varnet/internal/api", "varnet/core/reply", "varnet/core/probe"},
 		"internal/contract":      {"varnet/internal/", "net/http"},
 	}

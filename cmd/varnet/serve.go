@@ -24,6 +24,7 @@ import (
 	"varnet/core/smtp"
 	"varnet/internal/account"
 	"varnet/internal/api"
+	"varnet/internal/clock"
 	"varnet/internal/format"
 	"varnet/internal/letter"
 	"varnet/internal/secret"
@@ -43,7 +44,7 @@ func workerCommand() command {
 type settings struct {
 	dsn func() (string, error)
 
-	listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, lanes, unknown, catalogues, migrate, pprof, level, demo, proxies, proxyHeader, hosts, metrics, metricsToken *string
+	listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, lanes, unknown, catalogues, migrate, pprof, level, clock, demo, proxies, proxyHeader, hosts, metrics, metricsToken *string
 
 	tls tlsSettings
 }
@@ -67,6 +68,7 @@ func (c *cli) settings() settings {
 		catalogues: c.setting("catalogue-folder", "VARNET_CATALOGUE_FOLDER", "", "the folder from which workspaces may follow catalogues by file:// URL; none unless given"),
 		migrate:    c.setting("migrate", "VARNET_MIGRATE", "yes", "no: leave the database's schema as it is, and do not start on another than this release's (see varnet migrate)"),
 		pprof:      c.setting("pprof", "VARNET_PPROF", "", "where to serve Go's profiles, such as 127.0.0.1:6060; nowhere unless given, and best on loopback alone"),
+		clock:      c.setting("clock", "VARNET_CLOCK", "", "for tests and demonstrations: a file that says by how much routines and daily letters are ahead of the clock, such as 26h"),
 		level:      c.setting("log-level", "VARNET_LOG_LEVEL", "info", "debug, info, warn or error"),
 	}
 }
@@ -113,6 +115,9 @@ func (s settings) config(c *cli) (w work.Config, dsn string, err error) {
 	w.Follow.AllowPrivate = w.Resolver.AllowPrivate
 	if w.Unknown, err = strconv.Atoi(*s.unknown); err != nil || w.Unknown < 0 {
 		return w, "", c.wrongUse(fmt.Sprintf("-unknown-rate is 0 or more recipients a minute, not %q", *s.unknown))
+	}
+	if w.Clock, err = clock.Ahead(*s.clock); err != nil {
+		return w, "", fmt.Errorf("the clock (-clock) cannot be read: %w", err)
 	}
 	if w.Grammar.Literals, err = c.yes("allow-literals", *s.literals); err != nil {
 		return w, "", err

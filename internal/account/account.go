@@ -16,6 +16,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"varnet/core/address"
+	"varnet/core/event"
 	"varnet/internal/letter"
 	"varnet/internal/secret"
 	"varnet/internal/store"
@@ -29,7 +30,9 @@ type Accounts struct {
 	// Post hands a letter in with a transaction: it goes when that is committed. A letter to
 	// nobody ("") takes as long and goes nowhere.
 	Post func(ctx context.Context, tx pgx.Tx, to string, l letter.Letter) error
-	Log  *slog.Logger
+	// Happened records an event with a transaction.
+	Happened func(ctx context.Context, s *store.Store, tx pgx.Tx, e event.Event) error
+	Log      *slog.Logger
 	// Demo is the address of the person whom anybody on this machine may sign in as; "": nobody.
 	Demo string
 

@@ -227,7 +227,7 @@ func (a *Accounts) newOfProvider(ctx context.Context, w went, c claim, p store.P
 	if invited.Canonical != p.Canonical && SignUpMode(i.SignUp) != Open {
 		return p, refuse(Forbidden, "You have no account here, and one signs up by an invitation alone.")
 	}
-	err = a.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) (err error) {
+	err = a.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) (err error) {
 		if p, err = s.NewPerson(ctx, p); err != nil {
 			return err
 		}
@@ -240,7 +240,7 @@ func (a *Accounts) newOfProvider(ctx context.Context, w went, c claim, p store.P
 		if err := s.TakeInvitation(ctx, w.Invitation); err != nil {
 			return noInvitation(err)
 		}
-		return s.Join(ctx, invited.WorkspaceID, p.ID, invited.Role)
+		return a.join(ctx, s, tx, invited, p.ID, p.Name)
 	})
 	return p, err
 }

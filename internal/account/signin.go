@@ -10,6 +10,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"varnet/core/event"
 	"varnet/internal/letter"
 	"varnet/internal/store"
 )
@@ -358,6 +359,11 @@ func (a *Accounts) finish(ctx context.Context, p store.Person, from From, factor
 		}
 		known, first, err := s.KnowsDevice(ctx, p.ID, step.Device)
 		if err != nil || known || first {
+			return err
+		}
+		device := DeviceOf(from.Agent)
+		if err := a.Happened(ctx, s, tx, event.Event{Code: event.DeviceNew, Person: p.ID, Data: event.Data{Device: device},
+			Says: fmt.Sprintf("Your account was signed in to with %s from %s. If that was not you, sign out everywhere and choose a new password.", device, from.Addr)}); err != nil {
 			return err
 		}
 		return a.Post(ctx, tx, p.Address, a.deviceLetter(ctx, p, from))

@@ -122,14 +122,14 @@ func (a *Accounts) Join(ctx context.Context, secret string, n Newcomer, from Fro
 	if err != nil {
 		return Step{}, err
 	}
-	err = a.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) (err error) {
+	err = a.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) (err error) {
 		if err := s.TakeInvitation(ctx, secret); err != nil {
 			return noInvitation(err)
 		}
 		if p, err = s.NewPerson(ctx, p); err != nil {
 			return err
 		}
-		return s.Join(ctx, i.WorkspaceID, p.ID, i.Role)
+		return a.join(ctx, s, tx, i, p.ID, p.Name)
 	})
 	if errors.Is(err, store.ErrTaken) {
 		return Step{}, refuse(Conflict, "There is an account at %s already. Sign in, and accept the invitation then.", i.Address)

@@ -2,10 +2,12 @@ package account
 
 import (
 	"context"
+	"fmt"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 
+	"varnet/core/event"
 	"varnet/internal/store"
 )
 
@@ -71,16 +73,25 @@ func (a *Accounts) Accept(ctx context.Context, c Caller, secret string) (store.I
 	if at, err := mailbox(c.Address); err != nil || at.Canonical() != i.Canonical {
 		return i, refuse(Forbidden, "This invitation is for %s, and you are signed in as %s. Sign in with that address, or ask to be invited with yours.", i.Address, c.Address)
 	}
-	err = a.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
+	err = a.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		if err := s.TakeInvitation(ctx, secret); err != nil {
 			return noInvitation(err)
 		}
-		if err := s.Join(ctx, i.WorkspaceID, c.PersonID, i.Role); err != nil {
+		if err := a.join(ctx, s, tx, i, c.PersonID, c.Name); err != nil {
 			return err
 		}
 		return s.EnterWorkspace(ctx, c.Session.ID, c.PersonID, i.WorkspaceID)
 	})
 	return i, err
+}
+
+// join makes somebody a member by an invitation, and tells those who look after the team.
+func (a *Accounts) join(ctx context.Context, s *store.Store, tx pgx.Tx, i store.Invitation, person int64, name string) error {
+	if err := s.Join(ctx, i.WorkspaceID, person, i.Role); err != nil {
+		return err
+	}
+	return a.Happened(ctx, s, tx, event.Event{Code: event.MemberJoined, Workspace: i.WorkspaceID, Data: event.Data{Person: name, Role: i.Role},
+		Says: fmt.Sprintf("%s took the invitation and is in this workspace now, as %s.", name, i.Role)})
 }
 
 // Decline ends an invitation that is not wanted.

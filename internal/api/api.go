@@ -45,7 +45,6 @@ type API struct {
 	ending    context.Context
 	orders    orders
 	summaries *summary.Summaries
-	importer  *intake.Importer
 	live      *live.Hub
 	letters   *letter.Office
 	accounts  *account.Accounts
@@ -85,11 +84,11 @@ func Metrics(token string) http.Handler {
 func New(ending context.Context, e *work.Engine, o Options) http.Handler {
 	db := e.Store.Requests()
 	a := &API{store: db, engine: e, log: e.Log, ending: ending, summaries: &summary.Summaries{Source: db, Left: e.Left},
-		importer: &intake.Importer{Store: e.Store.Bulk(), Grammar: e.Grammar, Catalogue: e.Catalogue}, live: live.New(db, e.Log),
+		live:    live.New(db, e.Log),
 		letters: &letter.Office{Store: db, Secrets: e.Secrets}}
 	a.admission = &admission{counts: map[going]map[int64]int{}, rates: map[string]*visitorRate{}, held: map[[sha256.Size]byte]refusedUntil{}, turns: newFair(turns, 0)}
 	a.reading = newFair(readersEach, readers)
-	a.accounts = &account.Accounts{Store: db, Secrets: e.Secrets, Office: a.letters, Post: e.PostLetter, Log: e.Log, Demo: o.Demo}
+	a.accounts = &account.Accounts{Store: db, Secrets: e.Secrets, Office: a.letters, Post: e.PostLetter, Happened: e.Happened, Log: e.Log, Demo: o.Demo}
 	go a.live.Run(ending)
 	r := chi.NewRouter()
 	r.Use(forwarded(o.Proxies, o.Forwarded), a.logged, paced, hosted(o.Hosts), secured, zoned, sameOrigin().Handler, middleware.Compress(compression, compressed...))
@@ -170,6 +169,8 @@ func (a *API) register(h huma.API) {
 	a.registerOutbound(h)
 	a.registerChanges(h)
 	a.registerLetters(h)
+	a.registerNotices(h)
+	a.registerWebhooks(h)
 	closeValues(h.OpenAPI())
 	describeKeys(h.OpenAPI())
 	secure(h.OpenAPI())

@@ -56,7 +56,7 @@ func (a *API) makeEstimate(ctx context.Context, in *ByID) (*estimateOutput, erro
 		return nil, a.failed(ctx, err)
 	}
 	e := summary.EstimateOf(l, int64(len(run.Sample)), p[run.ID].Verdicts, verdicts)
-	if err := a.store.SaveEstimate(ctx, l.ID, e); err != nil {
+	if err := a.engine.Estimated(ctx, l, e); err != nil {
 		return nil, a.failed(ctx, err)
 	}
 	return &estimateOutput{e}, nil

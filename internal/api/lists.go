@@ -174,9 +174,9 @@ func (in *ImportInput) file(ctx context.Context) intake.File {
 }
 
 func (a *API) importFile(ctx context.Context, in *ImportInput) (*made[contract.List], error) {
-	l, err := a.once(ctx, in.key(), in.body, func(body io.Reader) (store.List, error) { return a.importer.Import(ctx, in.file(ctx), body) })
+	l, err := a.once(ctx, in.key(), in.body, func(body io.Reader) (store.List, error) { return a.engine.Importer.Import(ctx, in.file(ctx), body) })
 	if err != nil {
-		return nil, a.broken(ctx, err)
+		return nil, a.notImported(ctx, in.FileName, err)
 	}
 	return madeList(l), nil
 }
@@ -192,11 +192,24 @@ func (a *API) importNewer(ctx context.Context, in *struct {
 		return nil, a.failed(ctx, err)
 	}
 	newer := intake.Newer{File: in.file(ctx), List: l, Mode: intake.Mode(in.Mode), RowKey: in.RowKey}
-	made, err := a.once(ctx, in.key(), in.body, func(body io.Reader) (store.List, error) { return a.importer.ImportNewer(ctx, newer, body) })
+	made, err := a.once(ctx, in.key(), in.body, func(body io.Reader) (store.List, error) { return a.engine.Importer.ImportNewer(ctx, newer, body) })
 	if err != nil {
-		return nil, a.broken(ctx, err)
+		return nil, a.notImported(ctx, in.FileName, err)
 	}
 	return madeList(made), nil
+}
+
+// notImported tells why a file is not imported: whoever sends it, and as an event where the file
+// is to blame.
+func (a *API) notImported(ctx context.Context, file string, err error) error {
+	var inFile *sheet.Error
+	var full *intake.TooManyRows
+	if errors.As(err, &inFile) || errors.As(err, &full) {
+		if err := a.engine.FileRefused(ctx, workspace(ctx).ID, file, err.Error()); err != nil {
+			a.log.Warn("it is not told that a file was refused", "err", err)
+		}
+	}
+	return a.broken(ctx, err)
 }
 
 // problems streams the rows that are not a plain address of their own.

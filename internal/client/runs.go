@@ -3,7 +3,6 @@ package client
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"io"
 	"net/http"
@@ -89,8 +88,7 @@ func (c *Client) Wait(ctx context.Context, id int64, seen func(contract.Run)) (c
 		if err == nil && r.FinishedAt != nil {
 			return r, nil
 		}
-		var p *Problem
-		if errors.As(err, &p) && p.Status < 500 || ctx.Err() != nil {
+		if refusedForGood(err) || ctx.Err() != nil {
 			return r, err
 		}
 		select {

@@ -15,7 +15,7 @@ import (
 	"time"
 
 	"varnet/core/catalogue"
-	"varnet/core/probe"
+	"varnet/internal/dial"
 )
 
 // Bounds of a catalogue.
@@ -110,7 +110,7 @@ func (r Reader) fetch(ctx context.Context, address, before string, kind catalogu
 	if before != "" {
 		req.Header.Set("If-None-Match", before)
 	}
-	resp, err := r.client().Do(req)
+	resp, err := dial.Web(r.AllowPrivate, r.TLS).Do(req)
 	if err != nil {
 		return nil, "", fmt.Errorf("it cannot be reached: %w", errors.Unwrap(err))
 	}
@@ -123,15 +123,6 @@ func (r Reader) fetch(ctx context.Context, address, before string, kind catalogu
 	}
 	names, err = entries(resp.Body, kind)
 	return names, resp.Header.Get("ETag"), err
-}
-
-// client fetches from public addresses alone, and not from where a redirect
-// leads.
-func (r Reader) client() *http.Client {
-	t := http.DefaultTransport.(*http.Transport).Clone()
-	t.Proxy, t.DialContext, t.TLSClientConfig = nil, probe.DirectDialer(r.AllowPrivate).DialContext, r.TLS
-	t.DisableKeepAlives = true
-	return &http.Client{Transport: t, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
 }
 
 // entries reads the entries of a source, within its bounds.

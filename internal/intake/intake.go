@@ -46,6 +46,8 @@ type Importer struct {
 	Grammar address.Grammar
 	// Catalogue returns the catalogue of a workspace.
 	Catalogue func(ctx context.Context, workspace int64) (*catalogue.Catalogue, error)
+	// Imported is called with the transaction in which a list is imported.
+	Imported func(ctx context.Context, s *store.Store, tx pgx.Tx, l store.List) error
 }
 
 // Import imports a file as a list, all of it or nothing. Memory stays flat: rows go from
@@ -87,7 +89,7 @@ func (i *Importer) rows(ctx context.Context, f File, l *store.List, file io.Read
 	}
 	reading, done := context.WithCancel(ctx)
 	defer done()
-	return i.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
+	return i.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		records := newRecordReader(file, l, i.Grammar)
 		if l.Header, err = records.header(); err != nil {
 			return err
@@ -110,10 +112,12 @@ func (i *Importer) rows(ctx context.Context, f File, l *store.List, file io.Read
 			return err
 		}
 		// Another file may have come in meanwhile.
-		if left, _, err := s.RowsLeft(ctx, f.Workspace); err != nil || left == nil || *left >= 0 {
+		if left, _, err := s.RowsLeft(ctx, f.Workspace); err != nil {
 			return err
+		} else if left != nil && *left < 0 {
+			return r.tooMany()
 		}
-		return r.tooMany()
+		return i.Imported(ctx, s, tx, *l)
 	})
 }
 

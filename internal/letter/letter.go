@@ -13,12 +13,36 @@ import (
 type Letter struct {
 	Subject    string
 	Paragraphs []string
-	Code       string // shown large, to be typed in; "" for none
-	Link       *Link  // what can be done next; nil for nothing
-	Why        string // why one gets it, at the end
+	Picture    *Picture // below them; nil for none
+	Items      []Item   // of a letter about several things
+	Code       string   // shown large, to be typed in; "" for none
+	Link       *Link    // what can be done next; nil for nothing
+	Why        string   // why one gets it, at the end
 	// Unsubscribe is where one says that one wants no such letters (RFC 2369, 3.2); "" for
 	// letters that were asked for.
 	Unsubscribe string
+	// ID is the same for letters that say the same to the same person, so that a repeat is
+	// known by it; "" for one of its own.
+	ID    string
+	Files []File // attached
+}
+
+// Picture is a picture in a letter, and what it shows in a sentence.
+type Picture struct {
+	PNG  []byte
+	Says string
+}
+
+// Item is one of several things that a letter tells of.
+type Item struct {
+	Title, Text string
+	Link        Link
+}
+
+// File is what is attached to a letter.
+type File struct {
+	Name, Type string
+	Content    []byte
 }
 
 // Link is a place to go to.
@@ -35,6 +59,14 @@ func (l Letter) Text() string {
 	}
 	for _, p := range l.Paragraphs {
 		paragraph(p)
+	}
+	if l.Picture != nil {
+		paragraph(l.Picture.Says)
+	}
+	for _, i := range l.Items {
+		b.WriteString(wrapped("* "+i.Title) + "\n")
+		paragraph(i.Text)
+		b.WriteString(wrapped(i.Link.Text+":") + "\n" + i.Link.URL + "\n\n")
 	}
 	paragraph(l.Code)
 	if l.Link != nil {

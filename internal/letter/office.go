@@ -1,6 +1,7 @@
 package letter
 
 import (
+	"bytes"
 	"context"
 	"crypto/tls"
 	"errors"
@@ -183,14 +184,40 @@ func message(s store.LetterServer, to string, l Letter) (*gomail.Msg, error) {
 	}
 	m.Subject(l.Subject)
 	m.SetDate()
-	m.SetMessageID()
+	if l.ID == "" {
+		m.SetMessageID()
+	} else {
+		m.SetMessageIDWithValue(l.ID + "@" + domainOf(s.Sender))
+	}
 	m.SetGenHeader("Auto-Submitted", "auto-generated") // RFC 3834, 5: nobody's vacation answers it
 	if l.Unsubscribe != "" {
 		m.SetGenHeader("List-Unsubscribe", "<"+l.Unsubscribe+">")
 	}
 	m.SetBodyString(gomail.TypeTextPlain, l.Text())
 	m.AddAlternativeString(gomail.TypeTextHTML, page)
+	if l.Picture != nil {
+		if err := m.EmbedReader("flow.png", bytes.NewReader(l.Picture.PNG), gomail.WithFileContentID(pictureID), gomail.WithFileContentType("image/png")); err != nil {
+			return nil, err
+		}
+	}
+	for _, f := range l.Files {
+		if err := m.AttachReader(f.Name, bytes.NewReader(f.Content), gomail.WithFileContentType(gomail.ContentType(f.Type))); err != nil {
+			return nil, err
+		}
+	}
 	return m, nil
+}
+
+// pictureID is by which the page names the picture (RFC 2392).
+const pictureID = "flow"
+
+// domainOf returns the domain of a sender that was checked.
+func domainOf(sender string) string {
+	a, err := mail.ParseAddress(sender)
+	if err != nil {
+		return "localhost"
+	}
+	return a.Address[strings.LastIndex(a.Address, "@")+1:]
 }
 
 // Trial is the letter by which the settings are tried.

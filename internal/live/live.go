@@ -51,8 +51,16 @@ func (h *Hub) Run(ctx context.Context) {
 func (h *Hub) tell(c store.Change) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	for w := range h.watchers[c.Workspace] {
-		w.add(c)
+	if c.Workspace != 0 {
+		for w := range h.watchers[c.Workspace] {
+			w.add(c)
+		}
+		return
+	}
+	for workspace, watchers := range h.watchers {
+		for w := range watchers {
+			w.add(store.Change{Workspace: workspace, Kind: c.Kind, ID: c.ID})
+		}
 	}
 }
 

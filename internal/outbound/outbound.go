@@ -12,6 +12,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"varnet/core/address"
+	"varnet/core/event"
 	core "varnet/core/outbound"
 	"varnet/core/probe"
 	"varnet/core/resolve"
@@ -42,6 +43,8 @@ type Outbound struct {
 	cache cache
 	// servers are the resolvers that count while none is named.
 	servers []string
+	// Happened records an event with a transaction; nil: nobody is told.
+	Happened func(context.Context, *store.Store, pgx.Tx, event.Event) error
 }
 
 // New returns outbound of a prober and a resolver. The resolver's servers are those
@@ -146,7 +149,32 @@ func (o *Outbound) Test(ctx context.Context) error {
 		parts = append(parts, part)
 	}
 	defer o.Forget()
-	return o.Store.SaveOutcomes(ctx, t.All(ctx, parts))
+	tested := t.All(ctx, parts)
+	return o.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+		if err := s.SaveOutcomes(ctx, tested); err != nil {
+			return err
+		}
+		return o.failures(ctx, s, tx, side.Parts, tested)
+	})
+}
+
+// failures tells of the routes and resolvers that passed their last test and failed this one.
+func (o *Outbound) failures(ctx context.Context, s *store.Store, tx pgx.Tx, before []Part, tested []core.Tested) error {
+	for _, t := range tested {
+		if t.Outcome.Grade() != core.Bad || t.Kind != core.Route && t.Kind != core.Resolver || o.Happened == nil {
+			continue
+		}
+		at := slices.IndexFunc(before, func(p Part) bool { return p.Kind == t.Kind && p.Name == t.Name })
+		if at < 0 || before[at].Outcome == nil || before[at].Outcome.Grade() == core.Bad {
+			continue
+		}
+		said := t.Outcome.Checks[slices.IndexFunc(t.Outcome.Checks, func(c core.Check) bool { return c.Grade == core.Bad })].Says
+		if err := o.Happened(ctx, s, tx, event.Event{Code: event.OutboundFailed, Says: fmt.Sprintf("The %s %s failed its test: %s", t.Kind, t.Name, said),
+			Data: event.Data{Route: t.Name, Words: said}}); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // Add adds parts, all or none.

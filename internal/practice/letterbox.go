@@ -1,14 +1,17 @@
 package practice
 
 import (
+	"encoding/base64"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"html/template"
 	"io"
+	"mime"
 	"net"
 	"net/http"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -20,7 +23,15 @@ import (
 // Delivered is a letter that came to the letterbox.
 type Delivered struct {
 	From, To, Subject, Text, HTML string
+	ID                            string // its Message-ID
 	At                            time.Time
+	Files                         []Enclosed
+}
+
+// Enclosed is a picture in a letter, or a file attached to it.
+type Enclosed struct {
+	Name, Type string
+	Content    []byte
 }
 
 // Letterbox is a submission server that takes every letter and shows it on a page.
@@ -116,6 +127,7 @@ func (p *posting) Data(r io.Reader) error {
 	}
 	l := Delivered{From: p.from, At: time.Now()}
 	l.Subject, _ = m.Header.Subject()
+	l.ID, _ = m.Header.MessageID()
 	for {
 		part, err := m.NextPart()
 		if errors.Is(err, io.EOF) {
@@ -128,13 +140,7 @@ func (p *posting) Data(r io.Reader) error {
 		if err != nil {
 			return err
 		}
-		if h, ok := part.Header.(*mail.InlineHeader); ok {
-			if kind, _, _ := h.ContentType(); kind == "text/html" {
-				l.HTML = string(text)
-			} else {
-				l.Text = string(text)
-			}
-		}
+		l.take(part.Header, text)
 	}
 	p.box.mu.Lock()
 	defer p.box.mu.Unlock()
@@ -148,13 +154,29 @@ func (p *posting) Data(r io.Reader) error {
 	return nil
 }
 
+// take takes a part of a letter.
+func (l *Delivered) take(h mail.PartHeader, content []byte) {
+	kind, named, _ := mime.ParseMediaType(h.Get("Content-Type"))
+	switch {
+	case kind == "text/html":
+		l.HTML = string(content)
+	case kind == "text/plain":
+		l.Text = string(content)
+	default:
+		l.Files = append(l.Files, Enclosed{named["name"], kind, content})
+		if id := strings.Trim(h.Get("Content-Id"), "<>"); id != "" { // a page shows it
+			l.HTML = strings.ReplaceAll(l.HTML, "cid:"+id, "data:"+kind+";base64,"+base64.StdEncoding.EncodeToString(content))
+		}
+	}
+}
+
 func (p *posting) Reset() { p.from, p.to = "", nil }
 
 func (p *posting) Logout() error { return nil }
 
 // ServeHTTP shows the letters: as a page, and at /letters as JSON.
 func (b *Letterbox) ServeHTTP(w http.ResponseWriter, r *http.Request) {
-	w.Header().Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; frame-src 'self'")
+	w.Header().Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; img-src data:; frame-src 'self'")
 	switch r.URL.Path {
 	case "/letters":
 		w.Header().Set("Content-Type", "application/json")
@@ -173,6 +195,6 @@ var letterboxPage = template.Must(template.New("letterbox").Parse(`<!doctype htm
 h1{font-size:28px;line-height:40px}h2{font-size:19px;margin:32px 0 0}iframe{width:100%;height:420px;border:1px solid #d9d1c1;background:#faf7f1}
 p{margin:0 0 8px;color:#57616b}</style></head><body>
 <h1>Letterbox of the practice internet</h1>
-{{range .}}<h2>{{.Subject}}</h2><p>to {{.To}}, from {{.From}}, {{.At.Format "15:04:05"}}</p>
+{{range .}}<h2>{{.Subject}}</h2><p>to {{.To}}, from {{.From}}, {{.At.Format "15:04:05"}}{{range .Files}}, with {{.Name}}{{end}}</p>
 <iframe sandbox srcdoc="{{.HTML}}" title="{{.Subject}}"></iframe>
 {{else}}<p>No letter has come yet.</p>{{end}}</body></html>`))

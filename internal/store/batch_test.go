@@ -296,7 +296,7 @@ func TestAbsencesAreRemembered(t *testing.T) {
 	if remember(); known() != 0 {
 		t.Errorf("%d are remembered before the end", known())
 	}
-	if err := s.Finish(ctx, run.ID); err != nil {
+	if _, err := s.Finish(ctx, run.ID); err != nil {
 		t.Fatal(err)
 	}
 	remember()
@@ -335,7 +335,7 @@ func TestAskAgainTakesAlong(t *testing.T) {
 	if _, err := s.AskAgain(ctx, run, []int32{postponed}, nil, "?", 500); err != store.ErrNotFinished {
 		t.Errorf("a run that goes on is asked again: %v", err)
 	}
-	if err := s.Finish(ctx, run.ID); err != nil {
+	if _, err := s.Finish(ctx, run.ID); err != nil {
 		t.Fatal(err)
 	}
 	n, err := s.AskAgain(ctx, run, []int32{postponed}, nil, "?", 500)
@@ -433,7 +433,7 @@ func TestAskAgainAboutSome(t *testing.T) {
 	s, ctx := open(t), t.Context()
 	run := newRun(t, s, workspace(t, s, "ours"), 4)
 	concludeSome(t, s, run, answered(1, finding.ExchangerPostponed, "450"), answered(2, finding.ExchangerPostponed, "450"), answered(3, finding.MailboxAccepted, "250"))
-	if err := s.Finish(ctx, run.ID); err != nil {
+	if _, err := s.Finish(ctx, run.ID); err != nil {
 		t.Fatal(err)
 	}
 	st, err := s.Latest(ctx, run.ID)

@@ -9,8 +9,8 @@ import (
 
 // Change is what has changed in a workspace.
 type Change struct {
-	Workspace int64
-	Kind      string // list or run
+	Workspace int64  // 0: every one
+	Kind      string // list, run or event
 	ID        int64
 }
 

@@ -116,6 +116,19 @@ func (s *Store) Key(ctx context.Context, workspace, id int64) (Key, error) {
 	return one[Key](ctx, s.db, "SELECT "+keyColumns+" FROM key WHERE workspace_id = $1 AND id = $2", workspace, id)
 }
 
+// ExpiringKey is a key that ends soon.
+type ExpiringKey struct {
+	WorkspaceID int64
+	Name        string
+	ExpiresAt   time.Time
+}
+
+// ExpiringKeys returns the keys that end within some time, each once.
+func (s *Store) ExpiringKeys(ctx context.Context, within time.Duration) ([]ExpiringKey, error) {
+	return many[ExpiringKey](ctx, s.db, `UPDATE key SET end_told_at = now() WHERE end_told_at IS NULL AND expires_at > now() AND expires_at < now() + $1::interval
+		RETURNING workspace_id, name, expires_at`, within)
+}
+
 // DeleteKey takes a key back.
 func (s *Store) DeleteKey(ctx context.Context, workspace, id int64) error {
 	tag, err := s.db.Exec(ctx, "DELETE FROM key WHERE workspace_id = $1 AND id = $2", workspace, id)

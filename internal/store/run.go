@@ -248,19 +248,21 @@ func (s *Store) Done(ctx context.Context, run int64) ([]int64, error) {
 	return pgx.CollectRows(rows, pgx.RowTo[int64])
 }
 
-// Finish finishes a run that is done. It locks the run before it looks again: it may
-// have been opened meanwhile.
-func (s *Store) Finish(ctx context.Context, run int64) error {
-	return s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
+// Finish finishes a run that is done, and reports whether it did. It locks the run before it
+// looks again: it may have been opened meanwhile.
+func (s *Store) Finish(ctx context.Context, run int64) (finished bool, err error) {
+	err = s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
 		if _, err := s.db.Exec(ctx, "SELECT FROM run WHERE id = $1 FOR UPDATE", run); err != nil {
 			return err
 		}
-		_, err := s.db.Exec(ctx, `UPDATE run SET state = 'finished', finished_at = now(), plan = jsonb_set(plan, '{known}', to_jsonb((
+		tag, err := s.db.Exec(ctx, `UPDATE run SET state = 'finished', finished_at = now(), plan = jsonb_set(plan, '{known}', to_jsonb((
 				SELECT count(*) FROM run_domain d WHERE d.run_id = run.id
 				AND EXISTS (SELECT FROM acceptance a WHERE a.domain = d.domain AND a.since < run.begin_at))))
 			WHERE id = $1 AND `+planned+" AND NOT "+left, run)
+		finished = tag.RowsAffected() == 1
 		return err
 	})
+	return finished, err
 }
 
 // Progress is where a run stands.

@@ -16,6 +16,8 @@ const (
 	LetterPasswords
 	ProviderSecrets
 	SecondFactors
+	WebhookSecrets
+	WebhookSecretsBefore
 )
 
 // sealedIn is where they are kept: the name of each is what it belongs to.
@@ -24,6 +26,9 @@ var sealedIn = map[Sealed]struct{ table, name, column string }{
 	LetterPasswords: {"letter_server", "host", "sealed"},
 	ProviderSecrets: {"installation", "provider_issuer", "provider_sealed"},
 	SecondFactors:   {"person", "id::text", "totp"},
+
+	WebhookSecrets:       {"webhook", "id::text", "sealed"},
+	WebhookSecretsBefore: {"webhook", "id::text", "before"},
 }
 
 // Reseal puts what anew makes of each sealed value in its place, all or none, and returns how

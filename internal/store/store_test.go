@@ -140,7 +140,7 @@ func record(ctx context.Context, s *store.Store, p *store.Parcel, lane int) (don
 		return s.AddResults(ctx, p.RunID, results)
 	})
 	if err == nil {
-		err = s.Finish(ctx, p.RunID)
+		_, err = s.Finish(ctx, p.RunID)
 	}
 	return done, err
 }

@@ -108,18 +108,31 @@ func (s *Store) Database(ctx context.Context) (version string, bytes int64, err 
 	return version, bytes, err
 }
 
-// DueList is a list whose time has come.
-type DueList struct{ WorkspaceID, ID int64 }
+// DueList is a list whose time has come, or comes at EndsAt.
+type DueList struct {
+	WorkspaceID, ID int64
+	Name            string
+	EndsAt          time.Time
+}
 
-// DueLists returns lists that were kept for as long as they are to be. One with a
-// run that is not at its end stays until it is.
+// due are in SQL the lists that were kept for as long as they are to be, $1 from now. One with
+// a run that is not at its end stays until it is.
+const due = `SELECT l.workspace_id, l.id, l.name, greatest(l.created_at, (SELECT max(finished_at) FROM run r WHERE r.list_id = l.id)) + make_interval(days => k.days) AS ends_at
+	FROM list l JOIN workspace w ON w.id = l.workspace_id
+	CROSS JOIN LATERAL (SELECT least(nullif(coalesce(l.keep_days, w.keep_days), 0), (SELECT max_keep_days FROM installation)) AS days) k
+	WHERE l.created_at < now() + $1::interval - make_interval(days => k.days)
+	AND NOT EXISTS (SELECT FROM run r WHERE r.list_id = l.id AND r.state IN ('drafted', 'running', 'paused'))
+	AND NOT EXISTS (SELECT FROM run r WHERE r.list_id = l.id AND r.finished_at > now() + $1::interval - make_interval(days => k.days))`
+
+// DueLists returns lists whose time has come.
 func (s *Store) DueLists(ctx context.Context, limit int) ([]DueList, error) {
-	return many[DueList](ctx, s.db, `SELECT l.workspace_id, l.id FROM list l JOIN workspace w ON w.id = l.workspace_id
-		CROSS JOIN LATERAL (SELECT least(nullif(coalesce(l.keep_days, w.keep_days), 0), (SELECT max_keep_days FROM installation)) AS days) k
-		WHERE l.created_at < now() - make_interval(days => k.days)
-		AND NOT EXISTS (SELECT FROM run r WHERE r.list_id = l.id AND r.state IN ('drafted', 'running', 'paused'))
-		AND NOT EXISTS (SELECT FROM run r WHERE r.list_id = l.id AND r.finished_at > now() - make_interval(days => k.days))
-		ORDER BY l.id LIMIT $1`, limit)
+	return many[DueList](ctx, s.db, due+" ORDER BY l.id LIMIT $2", time.Duration(0), limit)
+}
+
+// EndingLists returns lists whose time comes within some time, each once.
+func (s *Store) EndingLists(ctx context.Context, within time.Duration, limit int) ([]DueList, error) {
+	return many[DueList](ctx, s.db, `WITH ending AS (`+due+` AND l.end_told_at IS NULL ORDER BY l.id LIMIT $2)
+		UPDATE list SET end_told_at = now() FROM ending WHERE list.id = ending.id RETURNING ending.workspace_id, ending.id, ending.name, ending.ends_at`, within, limit)
 }
 
 // KeepDays returns for how many days a workspace's lists are kept, and the most that the

@@ -8,6 +8,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 
+	"varnet/core/event"
 	"varnet/core/rule"
 	"varnet/internal/store"
 )
@@ -41,9 +42,21 @@ func (w *clockWorker) Work(ctx context.Context, job *river.Job[ClockArgs]) error
 	}
 	switch {
 	case window == rule.Over:
-		return e.Store.StopRun(ctx, run.WorkspaceID, run.ID)
+		return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+			return inOrder(
+				func() error { return s.StopRun(ctx, run.WorkspaceID, run.ID) },
+				func() error { return e.runHappened(ctx, s, tx, run.ID, event.RunStopped, event.Data{}) },
+			)
+		})
 	case window == rule.Early && run.State == store.Running:
-		err = e.Store.PauseRun(ctx, run.WorkspaceID, run.ID, &until)
+		err = e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+			return inOrder(
+				func() error { return s.PauseRun(ctx, run.WorkspaceID, run.ID, &until) },
+				func() error {
+					return e.runHappened(ctx, s, tx, run.ID, event.RunPaused, event.Data{Until: &until})
+				},
+			)
+		})
 	case window == rule.Open && run.State == store.Drafted:
 		_, err = e.BeginRun(ctx, run.ID)
 		return err // which sets the clock anew

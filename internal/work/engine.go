@@ -6,6 +6,7 @@
 //	      whichever run it belongs to, probes and records it
 //	wake: opens an operator's lanes again when postponed parcels fall due
 //	clock: begins, pauses, resumes and stops a run at its times
+//	tell, deliver: what happened becomes notices, letters and calls of webhooks
 //
 // Plan and lane jobs work for a slice of some seconds and then hand on to a
 // successor in the transaction that completes them. A job is unique by what it
@@ -30,10 +31,14 @@ import (
 	"github.com/riverqueue/river/rivertype"
 
 	"varnet/core/pace"
+	"varnet/internal/clock"
 	"varnet/internal/follow"
+	"varnet/internal/intake"
 	"varnet/internal/letter"
 	"varnet/internal/outbound"
+	"varnet/internal/outbox"
 	"varnet/internal/store"
+	"varnet/internal/summary"
 )
 
 // The times of a job. A parcel that begins within the slice has until the
@@ -63,6 +68,8 @@ type Config struct {
 	Unknown int
 	// Serves tells that the process serves API and console, too.
 	Serves bool
+	// Clock is what goes by the calendar.
+	Clock clock.Clock
 }
 
 // Engine runs the jobs.
@@ -72,6 +79,10 @@ type Engine struct {
 	closing atomic.Bool
 	// Outbound is who asks, by which way out.
 	Outbound *outbound.Outbound
+	// Outbox tells events.
+	Outbox *outbox.Outbox
+	// Importer imports files.
+	Importer *intake.Importer
 	// catalogues are those of the runs at work.
 	catalogues catalogues
 	// absences is since when workspaces know of absent mailboxes.
@@ -128,6 +139,10 @@ func New(c Config) (*Engine, error) {
 			return out
 		}
 	})
+	e.Outbox = &outbox.Outbox{Store: e.Store, Secrets: e.Secrets, Summaries: &summary.Summaries{Source: e.Store, Left: e.Left},
+		Office: &letter.Office{Store: e.Store, Secrets: e.Secrets}, Clock: c.Clock, AllowPrivate: c.Resolver.AllowPrivate}
+	e.Outbound.Happened = e.Happened
+	e.Importer = &intake.Importer{Store: e.Store.Bulk(), Grammar: e.Grammar, Catalogue: e.Catalogue, Imported: e.imported}
 	w := river.NewWorkers()
 	river.AddWorker(w, &planWorker{engine: e})
 	river.AddWorker(w, &laneWorker{engine: e})
@@ -135,7 +150,11 @@ func New(c Config) (*Engine, error) {
 	river.AddWorker(w, &clockWorker{engine: e})
 	river.AddWorker(w, &retentionWorker{engine: e})
 	river.AddWorker(w, &followWorker{engine: e})
-	river.AddWorker(w, &letterWorker{engine: e, office: &letter.Office{Store: e.Store, Secrets: e.Secrets}})
+	river.AddWorker(w, &letterWorker{engine: e, office: e.Outbox.Office})
+	river.AddWorker(w, &eventLetterWorker{engine: e})
+	river.AddWorker(w, &tellWorker{engine: e})
+	river.AddWorker(w, &deliverWorker{engine: e})
+	river.AddWorker(w, &calendarWorker{engine: e})
 	e.hosts = c.Store.HostPlaces()
 	e.Prober.Places = &pace.Places{Unknown: c.Unknown, Shared: e.hosts}
 	var err error
@@ -145,12 +164,13 @@ func New(c Config) (*Engine, error) {
 			river.QueueDefault: {MaxWorkers: 20},
 			queuePlan:          {MaxWorkers: planners},
 			queueLetter:        {MaxWorkers: postmen},
+			queueDeliver:       {MaxWorkers: callers},
 			queueLane:          {MaxWorkers: c.Lanes},
 			queuePatient:       {MaxWorkers: max(1, c.Lanes/8)},
 		},
 		FetchCooldown:               fetchCooldown,
 		ID:                          e.self.ID,
-		PeriodicJobs:                []*river.PeriodicJob{retention(), following()},
+		PeriodicJobs:                []*river.PeriodicJob{retention(), following(), calendar()},
 		Workers:                     w,
 		Logger:                      slog.New(levelled{e.Log.Handler(), slog.LevelWarn}),
 		JobTimeout:                  jobTimeout,

@@ -81,7 +81,7 @@ func newPlant(t *testing.T, world string) *plant {
 }
 
 func (p *plant) importer() *intake.Importer {
-	return &intake.Importer{Store: p.Store, Grammar: p.Grammar, Catalogue: p.Catalogue}
+	return p.Importer
 }
 
 // bring imports a list of the world's people.

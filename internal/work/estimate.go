@@ -6,10 +6,24 @@ import (
 	"slices"
 	"time"
 
+	"github.com/jackc/pgx/v5"
+
 	"varnet/core/estimate"
+	"varnet/core/event"
 	"varnet/core/policy"
+	"varnet/internal/contract"
 	"varnet/internal/store"
 )
+
+// Estimated records the quick estimate of a list, and tells that it is there.
+func (e *Engine) Estimated(ctx context.Context, l store.List, made contract.Estimate) error {
+	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+		if err := s.SaveEstimate(ctx, l.ID, made); err != nil {
+			return err
+		}
+		return e.Happened(ctx, s, tx, event.Event{Code: event.EstimateDone, Workspace: l.WorkspaceID, Says: made.Sentence, Data: event.Data{ListID: l.ID, List: l.Name}})
+	})
+}
 
 // estimateTime is how long the hosts of a sample have to answer.
 const estimateTime = 25 * time.Second

@@ -5,6 +5,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"varnet/core/event"
 	"varnet/core/finding"
 	"varnet/core/pace"
 	"varnet/internal/store"
@@ -37,7 +38,27 @@ func (e *Engine) finish(ctx context.Context, id int64) error {
 			return err
 		}
 	}
-	return e.Store.Finish(ctx, id)
+	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+		finished, err := s.Finish(ctx, id)
+		if err != nil || !finished {
+			return err
+		}
+		return e.runHappened(ctx, s, tx, id, event.RunFinished, event.Data{})
+	})
+}
+
+// runHappened records an event about a run; of one of a sample nobody is told.
+func (e *Engine) runHappened(ctx context.Context, s *store.Store, tx pgx.Tx, id int64, code event.Code, d event.Data) error {
+	run, err := s.RunByID(ctx, id)
+	if err != nil || run.Sample != nil {
+		return err
+	}
+	l, err := s.List(ctx, run.WorkspaceID, run.ListID)
+	if err != nil {
+		return err
+	}
+	d.RunID, d.ListID, d.List = run.ID, l.ID, l.Name
+	return e.Happened(ctx, s, tx, event.Event{Code: code, Workspace: run.WorkspaceID, Data: d})
 }
 
 // askDoubted asks again about what the domains' answers had concluded; false: nothing.

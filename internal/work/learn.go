@@ -3,10 +3,14 @@ package work
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"maps"
 	"slices"
 	"time"
 
+	"github.com/jackc/pgx/v5"
+
+	"varnet/core/event"
 	"varnet/core/finding"
 	"varnet/core/pace"
 	"varnet/core/probe"
@@ -76,7 +80,7 @@ func (l *loaded) other(by asked, now time.Time) bool {
 // learn takes in how operators and routes did, and returns the operators' paces.
 // First come the operators' records and then the routes', each in one order for
 // all, against deadlocks.
-func (e *Engine) learn(ctx context.Context, s *store.Store, run int64, l loaded, seen map[probe.Source]pace.Seen, now time.Time) (map[string]pace.Pace, error) {
+func (e *Engine) learn(ctx context.Context, s *store.Store, tx pgx.Tx, run int64, l loaded, seen map[probe.Source]pace.Seen, now time.Time) (map[string]pace.Pace, error) {
 	paces := map[string]pace.Pace{}
 	sources := slices.SortedFunc(maps.Keys(seen), func(a, b probe.Source) int {
 		return cmp.Or(cmp.Compare(a.Operator, b.Operator), cmp.Compare(a.Route, b.Route))
@@ -94,7 +98,7 @@ func (e *Engine) learn(ctx context.Context, s *store.Store, run int64, l loaded,
 	}
 	slices.SortStableFunc(sources, func(a, b probe.Source) int { return cmp.Compare(a.Route, b.Route) })
 	for _, from := range sources {
-		if err := e.learnRoute(ctx, s, run, l, from, seen[from], now); err != nil {
+		if err := e.learnRoute(ctx, s, tx, run, l, from, seen[from], now); err != nil {
 			return nil, err
 		}
 	}
@@ -136,12 +140,12 @@ func (l *loaded) learnt(acceptances []probe.Acceptance) (out []probe.Acceptance)
 	return out
 }
 
-func (e *Engine) learnRoute(ctx context.Context, s *store.Store, run int64, l loaded, from probe.Source, met pace.Seen, now time.Time) error {
+func (e *Engine) learnRoute(ctx context.Context, s *store.Store, tx pgx.Tx, run int64, l loaded, from probe.Source, met pace.Seen, now time.Time) error {
 	switch {
 	case met.NoWay > 0:
-		return e.routeFails(ctx, s, run, l, from.Route, met.NoWaySays, now)
+		return e.routeFails(ctx, s, tx, run, l, from.Route, met.NoWaySays, now)
 	case met.Refused():
-		return e.routeRefused(ctx, s, run, l, from, met.Words, now)
+		return e.routeRefused(ctx, s, tx, run, l, from, met.Words, now)
 	case met.Sessions > 0 && l.side.Rests(from.Route) > 0:
 		return s.RouteWell(ctx, from.Route)
 	}
@@ -149,18 +153,37 @@ func (e *Engine) learnRoute(ctx context.Context, s *store.Store, run int64, l lo
 }
 
 // routeFails leaves a route alone that failed itself.
-func (e *Engine) routeFails(ctx context.Context, s *store.Store, run int64, l loaded, id int64, says string, now time.Time) error {
+func (e *Engine) routeFails(ctx context.Context, s *store.Store, tx pgx.Tx, run int64, l loaded, id int64, says string, now time.Time) error {
 	until, ok, err := s.RestRoute(ctx, id, failedRest, failedMost, fails, says)
 	if err != nil || !ok {
 		return err
 	}
 	e.Outbound.Forget()
-	return s.AddNotice(ctx, run, store.Notice{Kind: fails, Route: l.side.Name(id), Words: says, Until: &until, Moved: l.side.Another(id, now)})
+	if l.side.Rests(id) == 0 {
+		if err := e.Happened(ctx, s, tx, event.Event{Code: event.OutboundFailed, Says: fmt.Sprintf("The route %s failed at work: %s", l.side.Name(id), says),
+			Data: event.Data{Route: l.side.Name(id), Words: says}}); err != nil {
+			return err
+		}
+	}
+	return e.noticed(ctx, s, tx, run, store.Notice{Kind: fails, Route: l.side.Name(id), Words: says, Until: &until, Moved: l.side.Another(id, now)})
+}
+
+// noticed records what happened to outbound during a run. A run that no route is left for is
+// blocked, which is told once.
+func (e *Engine) noticed(ctx context.Context, s *store.Store, tx pgx.Tx, run int64, n store.Notice) error {
+	if err := s.AddNotice(ctx, run, n); err != nil || n.Moved {
+		return err
+	}
+	told, err := s.Happened(ctx, event.Event{Code: event.RunBlocked, Data: event.Data{RunID: run}}.Thing(), event.RunBlocked)
+	if err != nil || told {
+		return err
+	}
+	return e.runHappened(ctx, s, tx, run, event.RunBlocked, event.Data{Route: n.Route, Words: n.Words})
 }
 
 // routeRefused remembers that an operator refuses a route, and leaves the route
 // alone when too many do.
-func (e *Engine) routeRefused(ctx context.Context, s *store.Store, run int64, l loaded, from probe.Source, words string, now time.Time) error {
+func (e *Engine) routeRefused(ctx context.Context, s *store.Store, tx pgx.Tx, run int64, l loaded, from probe.Source, words string, now time.Time) error {
 	first, most, operator := e.refusedRest()
 	moved := l.moved[from]
 	until := now.Add(operator)
@@ -180,5 +203,10 @@ func (e *Engine) routeRefused(ctx context.Context, s *store.Store, run int64, l 
 		return err
 	}
 	e.Outbound.Forget()
-	return s.AddNotice(ctx, run, store.Notice{Kind: rests, Route: name, Words: words, Until: &until, Moved: l.side.Another(from.Route, now)})
+	if err := e.Happened(ctx, s, tx, event.Event{Code: event.OutboundRefused,
+		Says: fmt.Sprintf("%d of %d operators asked within the last hour refuse the route %s, so it is left alone until %s. The last one said: “%s”. This says nothing about the addresses.", refusing, asked, name, until.UTC().Format("15:04 MST"), words),
+		Data: event.Data{Route: name, Words: words, Until: &until}}); err != nil {
+		return err
+	}
+	return e.noticed(ctx, s, tx, run, store.Notice{Kind: rests, Route: name, Words: words, Until: &until, Moved: l.side.Another(from.Route, now)})
 }

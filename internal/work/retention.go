@@ -5,9 +5,12 @@ import (
 	"fmt"
 	"time"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 
+	"varnet/core/event"
 	"varnet/internal/account"
+	"varnet/internal/store"
 )
 
 // RetentionArgs is the job that deletes lists whose time has come, and sees to it
@@ -50,7 +53,13 @@ func (w *retentionWorker) Work(ctx context.Context, _ *river.Job[RetentionArgs])
 	if err := w.engine.Store.DeleteEnded(ctx); err != nil {
 		return err
 	}
+	if err := w.engine.Store.ForgetEvents(ctx); err != nil {
+		return err
+	}
 	if err := w.forgetAudit(ctx); err != nil {
+		return err
+	}
+	if err := w.engine.tellEnds(ctx); err != nil {
 		return err
 	}
 	due, err := w.engine.Store.DueLists(ctx, atATime)
@@ -67,6 +76,36 @@ func (w *retentionWorker) Work(ctx context.Context, _ *river.Job[RetentionArgs])
 		w.engine.Log.Info("a list was deleted: its time had come", "list", l.ID)
 	}
 	return nil
+}
+
+// tellBefore is how long before its end it is told that a list or key ends.
+const tellBefore = 7 * 24 * time.Hour
+
+// tellEnds tells which lists and keys end soon, each once.
+func (e *Engine) tellEnds(ctx context.Context) error {
+	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+		lists, err := s.EndingLists(ctx, tellBefore, 100*atATime)
+		if err != nil {
+			return err
+		}
+		for _, l := range lists {
+			if err := e.Happened(ctx, s, tx, event.Event{Code: event.RetentionNear, Workspace: l.WorkspaceID, Data: event.Data{ListID: l.ID, List: l.Name, Until: &l.EndsAt},
+				Says: fmt.Sprintf("The list “%s”, its runs and their results will be deleted on %s: its retention ends. Export what you need, or keep it longer.", l.Name, l.EndsAt.UTC().Format("2 January 2006"))}); err != nil {
+				return err
+			}
+		}
+		keys, err := s.ExpiringKeys(ctx, tellBefore)
+		if err != nil {
+			return err
+		}
+		for _, k := range keys {
+			if err := e.Happened(ctx, s, tx, event.Event{Code: event.KeyExpiring, Workspace: k.WorkspaceID, Data: event.Data{Key: k.Name, Until: &k.ExpiresAt},
+				Says: fmt.Sprintf("The key “%s” expires on %s. Programs that use it are refused from then on; rotate it before.", k.Name, k.ExpiresAt.UTC().Format("2 January 2006, 15:04 MST"))}); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
 }
 
 // forgetAudit deletes what the audit trail has kept for its time, and writes that down.

@@ -4,6 +4,7 @@ import (
 	"net/netip"
 	"time"
 
+	"varnet/core/event"
 	"varnet/core/finding"
 	"varnet/core/outbound"
 	"varnet/core/pace"
@@ -90,6 +91,26 @@ type policyRule struct {
 	Column    string            `json:"column,omitempty"`
 	Values    []string          `json:"values,omitempty"`
 	OlderThan int               `json:"olderThan,omitempty"`
+}
+
+var _ = keep(func(d event.Data) eventData { return eventData(d) }, func(k eventData) event.Data { return event.Data(k) })
+
+type eventData struct {
+	ListID    int64      `json:"listId,omitempty"`
+	List      string     `json:"list,omitempty"`
+	RunID     int64      `json:"runId,omitempty"`
+	RoutineID int64      `json:"routineId,omitempty"`
+	Routine   string     `json:"routine,omitempty"`
+	WebhookID int64      `json:"webhookId,omitempty"`
+	Webhook   string     `json:"webhook,omitempty"`
+	File      string     `json:"file,omitempty"`
+	Key       string     `json:"key,omitempty"`
+	Route     string     `json:"route,omitempty"`
+	Person    string     `json:"person,omitempty"`
+	Role      string     `json:"role,omitempty"`
+	Device    string     `json:"device,omitempty"`
+	Words     string     `json:"words,omitempty"`
+	Until     *time.Time `json:"until,omitempty"`
 }
 
 var _ = keep(func(o outbound.Outcome) outcome {

@@ -1,0 +1,204 @@
+// Package event is the registry of what can happen that somebody may want to know of: what it
+// is called, how much it matters, whom it is for and what it carries, once for notices, letters
+// and webhooks.
+package event
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+)
+
+// Code names a kind of event, as thing.what.
+type Code string
+
+// The codes.
+const (
+	RunFinished     Code = "run.finished"
+	RunWaiting      Code = "run.waiting"
+	RunPaused       Code = "run.paused"
+	RunStopped      Code = "run.stopped"
+	RunBlocked      Code = "run.blocked"
+	EstimateDone    Code = "estimate.done"
+	ImportDone      Code = "import.done"
+	ImportRefused   Code = "import.refused"
+	RoutineDone     Code = "routine.done"
+	RoutineHeld     Code = "routine.held"
+	RoutineFailed   Code = "routine.failed"
+	RoutineNotRun   Code = "routine.not-run"
+	ExportReady     Code = "export.ready"
+	OutboundRefused Code = "outbound.refused"
+	OutboundFailed  Code = "outbound.failed"
+	RetentionNear   Code = "retention.near"
+	DeviceNew       Code = "device.new"
+	MemberJoined    Code = "member.joined"
+	KeyExpiring     Code = "key.expiring"
+	WebhookOff      Code = "webhook.off"
+	WebhookTest     Code = "webhook.test"
+)
+
+// Severity is how much an event matters.
+type Severity string
+
+// The severities.
+const (
+	News    Severity = "news"    // good to know
+	Caution Severity = "caution" // somebody should look
+	Problem Severity = "problem" // something does not go on by itself
+)
+
+// Audience is whom an event is for.
+type Audience string
+
+// The audiences.
+const (
+	Everybody Audience = "everybody" // in the workspace
+	Managers  Audience = "managers"  // its managers and owners
+	Operators Audience = "operators" // who looks after the installation
+	OnePerson Audience = "person"    // the one it is about
+)
+
+// Choice is how somebody wants letters about a kind of event.
+type Choice string
+
+// The choices.
+const (
+	Never  Choice = "never"
+	AtOnce Choice = "at once"
+	Daily  Choice = "daily" // with others, once a day
+)
+
+// Choices returns the choices.
+func Choices() []Choice { return []Choice{Never, AtOnce, Daily} }
+
+// Kind is an entry of the registry.
+type Kind struct {
+	Code     Code
+	Title    string // what it is called where people choose among kinds
+	Subject  string // what happened, in a few words; {list} and the like are filled in
+	About    string // the resource that the thing it is about is one of, such as runs
+	Meaning  string // when it happens, in a sentence
+	Severity Severity
+	For      Audience
+	// Letter is what holds for those who have not chosen.
+	Letter Choice
+	// Act is what can be done next, as the label of a link to the thing it is about.
+	Act string
+	// Carries are the fields of Data that are filled in.
+	Carries []string
+	// Fixed: it goes out by a letter of its own, whatever anybody chooses.
+	Fixed bool
+}
+
+// Kinds returns the registry.
+func Kinds() []Kind { return slices.Clone(kinds) }
+
+// Of returns the entry of a code; ok is false for one there is not.
+func Of(c Code) (k Kind, ok bool) {
+	k, ok = byCode[c]
+	return k, ok
+}
+
+var kinds = []Kind{
+	{Code: RunFinished, Title: "Run finished", Subject: "The run of {list} is finished", About: "runs", Meaning: "Every address of a run has a result.", Severity: News, For: Everybody, Letter: AtOnce,
+		Act: "See the results", Carries: []string{"list", "run"}},
+	{Code: RunWaiting, Title: "Run waiting", Subject: "The run of {list} waits for a later round", About: "runs", Meaning: "All that is left of a run waits for a later round, because its hosts asked us to come back later.", Severity: News, For: Everybody, Letter: Never,
+		Act: "See the run", Carries: []string{"list", "run", "until"}},
+	{Code: RunPaused, Title: "Run paused by its schedule", Subject: "The run of {list} is paused by its schedule", About: "runs", Meaning: "The hours of a run are over, and it goes on when they begin again.", Severity: News, For: Everybody, Letter: Never,
+		Act: "See the run", Carries: []string{"list", "run", "until"}},
+	{Code: RunStopped, Title: "Run stopped by its limit", Subject: "The run of {list} is stopped by its limit", About: "runs", Meaning: "A run had worked for as long as it may; what is known stays.", Severity: Caution, For: Everybody, Letter: AtOnce,
+		Act: "See the results", Carries: []string{"list", "run"}},
+	{Code: RunBlocked, Title: "Run blocked", Subject: "The run of {list} is blocked", About: "runs", Meaning: "A route failed or is refused, and there is no other that a run could take.", Severity: Problem, For: Everybody, Letter: AtOnce,
+		Act: "See the run", Carries: []string{"list", "run", "route", "words"}},
+	{Code: EstimateDone, Title: "Estimate done", Subject: "The estimate of {list} is done", About: "lists", Meaning: "The quick estimate of a list is there.", Severity: News, For: Everybody, Letter: Never,
+		Act: "See the list", Carries: []string{"list"}},
+	{Code: ImportDone, Title: "Import done", Subject: "{list} is imported", About: "lists", Meaning: "A file was imported as a list.", Severity: News, For: Everybody, Letter: Never,
+		Act: "See the list", Carries: []string{"list", "file"}},
+	{Code: ImportRefused, Title: "Import refused", Subject: "{file} could not be imported", About: "lists", Meaning: "A file could not be imported; nothing of it was.", Severity: Caution, For: Everybody, Letter: Never,
+		Act: "Import another file", Carries: []string{"file", "words"}},
+	{Code: ExportReady, Title: "Export ready", Subject: "{routine} wrote {file}", About: "routines", Meaning: "A routine wrote a file.", Severity: News, For: Everybody, Letter: Never,
+		Act: "See the routine", Carries: []string{"routine", "file"}},
+	{Code: RoutineDone, Title: "Routine done", Subject: "{routine} is done", About: "routines", Meaning: "A routine came to its end.", Severity: News, For: Everybody, Letter: Daily,
+		Act: "See what changed", Carries: []string{"routine", "list", "run"}},
+	{Code: RoutineHeld, Title: "Routine waits for you", Subject: "{routine} waits for your decision", About: "routines", Meaning: "A routine met one of its limits, and somebody has to decide whether it goes on.", Severity: Problem, For: Everybody, Letter: AtOnce,
+		Act: "Decide", Carries: []string{"routine", "words"}},
+	{Code: RoutineFailed, Title: "Routine failed", Subject: "{routine} failed", About: "routines", Meaning: "A routine could not read its source or write its result.", Severity: Problem, For: Everybody, Letter: AtOnce,
+		Act: "See the routine", Carries: []string{"routine", "words"}},
+	{Code: RoutineNotRun, Title: "Routine not run", Subject: "{routine} was not run", About: "routines", Meaning: "A routine was due while it was still at work, or while the service was down.", Severity: Caution, For: Everybody, Letter: Daily,
+		Act: "See the routine", Carries: []string{"routine", "words"}},
+	{Code: RetentionNear, Title: "List about to be deleted", Subject: "{list} will be deleted soon", About: "lists", Meaning: "The retention of a list ends within 7 days.", Severity: Caution, For: Everybody, Letter: Daily,
+		Act: "See the list", Carries: []string{"list", "until"}},
+	{Code: MemberJoined, Title: "Member joined", Subject: "{person} joined the team", About: "team", Meaning: "Somebody took an invitation and is in the workspace.", Severity: News, For: Managers, Letter: Daily,
+		Act: "See the team", Carries: []string{"person", "role"}},
+	{Code: KeyExpiring, Title: "Key about to expire", Subject: "The key {key} is about to expire", About: "keys", Meaning: "A key expires within 7 days.", Severity: Caution, For: Managers, Letter: AtOnce,
+		Act: "Rotate the key", Carries: []string{"key", "until"}},
+	{Code: WebhookOff, Title: "Webhook switched off", Subject: "The webhook {webhook} is switched off", About: "webhooks", Meaning: "A webhook took nothing for days.", Severity: Problem, For: Managers, Letter: AtOnce,
+		Act: "See the webhook", Carries: []string{"webhook", "words"}},
+	{Code: OutboundRefused, Title: "Many refusals of us", Subject: "Many hosts refuse the route {route}", About: "outbound", Meaning: "So many operators refuse a route that it is left alone for a while.", Severity: Problem, For: Operators, Letter: AtOnce,
+		Act: "See outbound", Carries: []string{"route", "words", "until"}},
+	{Code: OutboundFailed, Title: "Route or resolver failed", Subject: "{route} failed", About: "outbound", Meaning: "A route or resolver that worked failed its test, or failed at work.", Severity: Problem, For: Operators, Letter: AtOnce,
+		Act: "See outbound", Carries: []string{"route", "words"}},
+	{Code: DeviceNew, Title: "New device", Subject: "A new device is signed in to your account", About: "person", Meaning: "Somebody signed in to your account with a device that it does not know.", Severity: Caution, For: OnePerson, Letter: AtOnce, Fixed: true,
+		Act: "See your sessions", Carries: []string{"device"}},
+	{Code: WebhookTest, Title: "Test call", Subject: "A test of the webhook {webhook}", About: "webhooks", Meaning: "Somebody tried a webhook out. It goes to that webhook alone.", Severity: News, For: Managers, Letter: Never, Fixed: true,
+		Act: "See the webhook", Carries: []string{"webhook"}},
+}
+
+var byCode = func() map[Code]Kind {
+	m := map[Code]Kind{}
+	for _, k := range kinds {
+		m[k.Code] = k
+	}
+	return m
+}()
+
+// Data is what an event carries: of each kind the fields that its entry names, things by their
+// number and what people call them. No field holds an address of a list.
+type Data struct {
+	ListID    int64
+	List      string
+	RunID     int64
+	RoutineID int64
+	Routine   string
+	WebhookID int64
+	Webhook   string
+	File      string
+	Key       string
+	Route     string // a route or resolver
+	Person    string // what they are called
+	Role      string
+	Device    string
+	Words     string // what was said, verbatim
+	Until     *time.Time
+}
+
+// Event is something that happened.
+type Event struct {
+	Code Code
+	Data Data
+	// Workspace and Person are whose it is; 0 where it is the installation's, or not for one
+	// person alone.
+	Workspace, Person int64
+	// Says is what happened, in the sentences of the page that shows it; "" where they are
+	// made when it is told.
+	Says string
+}
+
+// Thing returns what the event is about, as the path of its resource, such as runs/12; events
+// about one thing are told in their order.
+func (e Event) Thing() string {
+	about, d := byCode[e.Code].About, e.Data
+	number := map[string]int64{"runs": d.RunID, "lists": d.ListID, "routines": d.RoutineID, "webhooks": d.WebhookID}[about]
+	if number == 0 {
+		return about
+	}
+	return fmt.Sprintf("%s/%d", about, number)
+}
+
+// Subject says in a few words what happened, as the subject of a letter.
+func (e Event) Subject() string {
+	d := e.Data
+	return strings.NewReplacer("{list}", "“"+d.List+"”", "{routine}", "“"+d.Routine+"”", "{webhook}", "“"+d.Webhook+"”", "{key}", "“"+d.Key+"”",
+		"{file}", d.File, "{route}", d.Route, "{person}", d.Person).Replace(byCode[e.Code].Subject)
+}
