@@ -21,6 +21,8 @@ func runPractice(c *cli) action {
 	letters := c.flags.String("letters", "127.0.0.1:2587", "where its letterbox takes letters")
 	page := c.flags.String("letterbox", "127.0.0.1:2588", "where its letterbox shows them, as a page")
 	provider := c.flags.String("provider", "127.0.0.1:2589", "where its sign-in provider listens")
+	receiver := c.flags.String("receiver", "127.0.0.1:2590", "where its receiver of webhooks listens")
+	secret := c.flags.String("receiver-secret", "", "the file with the secret of the webhook that is the receiver")
 	life := c.flags.Duration("for", 24*time.Hour, "how long to run at the most")
 	return func(ctx context.Context) error {
 		w, err := practice.Load(*world)
@@ -36,12 +38,12 @@ func runPractice(c *cli) action {
 		}
 		ctx, cancel := context.WithTimeout(ctx, *life)
 		defer cancel()
-		return c.practise(ctx, w, *dns, *port, *letters, *page, *provider)
+		return c.practise(ctx, w, *dns, *port, *letters, *page, *provider, *receiver, *secret)
 	}
 }
 
 // practise runs a world until ctx ends.
-func (c *cli) practise(ctx context.Context, w *practice.World, dns string, port int, letters, page, provider string) error {
+func (c *cli) practise(ctx context.Context, w *practice.World, dns string, port int, letters, page, provider, receiver, secret string) error {
 	i, err := practice.Start(w, dns, port)
 	if err != nil {
 		return err
@@ -58,11 +60,17 @@ func (c *cli) practise(ctx context.Context, w *practice.World, dns string, port 
 	if err != nil {
 		return err
 	}
+	told, err := i.StartReceiver(receiver)
+	if err != nil {
+		return err
+	}
+	told.KnowsFrom(secret)
 	fmt.Fprintf(c.out, "The practice internet %q runs: name server at %s, %d mail hosts on port %d.\n"+
 		"Its letterbox takes letters at %s and shows them at %s.\n"+
 		"Its sign-in provider is %s, for the client %q with the secret %q.\n"+
+		"Its receiver of webhooks is %s.\n"+
 		"A service for it: varnet serve -resolvers %s -smtp-port %d -allow-private yes\n",
-		w.Name, i.DNS, len(i.Hosts()), i.Port, box.SMTP, box.Page, signIn.Issuer, signIn.Client, signIn.Secret, i.DNS, i.Port)
+		w.Name, i.DNS, len(i.Hosts()), i.Port, box.SMTP, box.Page, signIn.Issuer, signIn.Client, signIn.Secret, told.URL, i.DNS, i.Port)
 	<-ctx.Done()
 	return nil
 }

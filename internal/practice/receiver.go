@@ -6,7 +6,9 @@ import (
 	"io"
 	"net"
 	"net/http"
+	"os"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -31,7 +33,7 @@ type Receiver struct {
 	URL string
 
 	mu     sync.Mutex
-	secret string
+	secret func() string
 	answer func(http.ResponseWriter, *http.Request) int
 	calls  []Called
 }
@@ -45,15 +47,24 @@ func (i *Internet) StartReceiver(listen string) (*Receiver, error) {
 	if err != nil {
 		return nil, fmt.Errorf("practice receiver: %w", err)
 	}
-	r := &Receiver{URL: "http://" + l.Addr().String() + "/varnet"}
+	r := &Receiver{secret: func() string { return "" }, URL: "http://" + l.Addr().String() + "/varnet"}
 	s := &http.Server{Handler: r, ReadHeaderTimeout: 10 * time.Second}
 	go func() { _ = s.Serve(l) }()
 	i.closers = append(i.closers, func() { _ = s.Close() })
 	return r, nil
 }
 
-// Knows gives the receiver its secret.
-func (r *Receiver) Knows(secret string) {
+// Knows gives the receiver its secret; KnowsFrom the file in which it will be.
+func (r *Receiver) Knows(secret string) { r.know(func() string { return secret }) }
+
+func (r *Receiver) KnowsFrom(file string) {
+	r.know(func() string {
+		text, _ := os.ReadFile(file) // while there is none, no call is verified
+		return strings.TrimSpace(string(text))
+	})
+}
+
+func (r *Receiver) know(secret func() string) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	r.secret = secret
@@ -89,7 +100,7 @@ func (r *Receiver) ServeHTTP(w http.ResponseWriter, req *http.Request) {
 	r.mu.Lock()
 	secret, answer := r.secret, r.answer
 	r.mu.Unlock()
-	_, c.Verified = webhook.Verify(secret, req.Header, body, time.Now())
+	_, c.Verified = webhook.Verify(secret(), req.Header, body, time.Now())
 	var e struct {
 		Code, Thing string
 		Seq         int64

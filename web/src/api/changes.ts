@@ -56,6 +56,10 @@ class Reader {
       case "everything":
         void this.read([]);
         return;
+      case "event":
+        void this.read(keys.notices);
+        this.later(["deliveries"]);
+        return;
       case "list":
         void this.read(keys.list(id));
         void this.read(["runs", id]);

@@ -8,6 +8,7 @@ export const keys = {
   list: (id: number) => ["list", id] as const,
   run: (id: number) => ["run", id] as const,
   policies: ["policies"] as const,
+  notices: ["notices"] as const,
 };
 
 export function useSession() {

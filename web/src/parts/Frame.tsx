@@ -4,6 +4,7 @@ import { Link, Navigate, Outlet, useLocation, useNavigate } from "react-router";
 import { useChanges } from "../api/changes";
 import { api, Problem, type Schema, told } from "../api/client";
 import { useSession } from "../api/hooks";
+import { Tray } from "../features/notices/Tray";
 import { For } from "./For";
 import { Trouble, Wait } from "./Notice";
 import { Shortcuts } from "./Shortcuts";
@@ -64,6 +65,7 @@ function SignedIn({ of: session, person }: { of: Schema<"Session">; person: Sche
   }
   return (
     <span className="who">
+      <Tray />
       <WorkspaceChoice of={session} />
       <Link to="/person">
         <bdi>{person.name}</bdi>

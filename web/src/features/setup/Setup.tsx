@@ -9,6 +9,7 @@ import { useKeys } from "../keys/queries";
 import { useLetters } from "../letters/queries";
 import { useOwnRules, useReadiness } from "../outbound/queries";
 import { useTeam } from "../team/queries";
+import { useWebhooks } from "../webhooks/queries";
 
 /** Setup lists all that is set up once, in groups, each with its state in a sentence. */
 export function Setup() {
@@ -32,6 +33,7 @@ export function Setup() {
         <Group name="Who may come in, and what they did">
           <Team />
           <Keys />
+          {session.data?.scopes.includes("manage") && <Webhooks />}
           {(session.data?.keeper || session.data?.scopes.includes("manage")) && (
             <Place to="/audit" name="Audit trail" says="Who did what, on what, when and from where." />
           )}
@@ -131,6 +133,23 @@ function Keys() {
       to="/keys"
       name="Keys"
       says={keys.data && `${plural(keys.data.length, "key opens", "keys open")} this workspace.`}
+    />
+  );
+}
+
+function Webhooks() {
+  const webhooks = useWebhooks();
+  const on = webhooks.data?.filter((w) => w.on).length;
+  return (
+    <Place
+      to="/webhooks"
+      name="Webhooks"
+      says={
+        webhooks.data &&
+        (webhooks.data.length === 0
+          ? "None: no program is told of what happens."
+          : `${plural(webhooks.data.length, "address is", "addresses are")} told of events, ${on === webhooks.data.length ? "all" : on} of them on.`)
+      }
     />
   );
 }
