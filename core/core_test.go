@@ -8,7 +8,7 @@ import (
 )
 
 // allowed are the modules beside the standard library that the core may use.
-var allowed = []string{"varnet/core", "golang.org/x/net", "golang.org/x/text", "golang.org/x/sys", "golang.org/x/sync", "github.com/miekg/dns", "blitiri.com.ar/go/spf"}
+var allowed = []string{"varnet/core", "golang.org/x/net", "golang.org/x/text", "golang.org/x/sys", "golang.org/x/sync", "github.com/miekg/dns", "blitiri.com.ar/go/spf", "github.com/teambition/rrule-go"}
 
 // forbidden are the standard packages of interfaces the core must not know.
 // They hold no JSON either: contract and store/pack have the forms of API and database.
