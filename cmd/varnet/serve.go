@@ -44,7 +44,7 @@ func workerCommand() command {
 type settings struct {
 	dsn func() (string, error)
 
-	listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, lanes, unknown, catalogues, migrate, pprof, level, clock, demo, proxies, proxyHeader, hosts, metrics, metricsToken *string
+	listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, lanes, unknown, catalogues, migrate, pprof, level, clock, routines, demo, proxies, proxyHeader, hosts, metrics, metricsToken *string
 
 	tls tlsSettings
 }
@@ -66,6 +66,7 @@ func (c *cli) settings() settings {
 		lanes:      c.setting("lanes", "VARNET_LANES", strconv.Itoa(work.DefaultLanes), "how many lanes this process works in at once: the most sessions it has open"),
 		unknown:    c.setting("unknown-rate", "VARNET_UNKNOWN_RATE", strconv.Itoa(pace.DefaultUnknown), "how many unknown recipients to ask one address of a mail host about in a minute; 0: no limit"),
 		catalogues: c.setting("catalogue-folder", "VARNET_CATALOGUE_FOLDER", "", "the folder from which workspaces may follow catalogues by file:// URL; none unless given"),
+		routines:   c.setting("routine-folder", "VARNET_ROUTINE_FOLDER", "", "the folder with a folder for each workspace, named by its number, in which routines read and write files; none unless given"),
 		migrate:    c.setting("migrate", "VARNET_MIGRATE", "yes", "no: leave the database's schema as it is, and do not start on another than this release's (see varnet migrate)"),
 		pprof:      c.setting("pprof", "VARNET_PPROF", "", "where to serve Go's profiles, such as 127.0.0.1:6060; nowhere unless given, and best on loopback alone"),
 		clock:      c.setting("clock", "VARNET_CLOCK", "", "for tests and demonstrations: a file that says by how much routines and daily letters are ahead of the clock, such as 26h"),
@@ -115,6 +116,11 @@ func (s settings) config(c *cli) (w work.Config, dsn string, err error) {
 	w.Follow.AllowPrivate = w.Resolver.AllowPrivate
 	if w.Unknown, err = strconv.Atoi(*s.unknown); err != nil || w.Unknown < 0 {
 		return w, "", c.wrongUse(fmt.Sprintf("-unknown-rate is 0 or more recipients a minute, not %q", *s.unknown))
+	}
+	if w.RoutineFolder = *s.routines; w.RoutineFolder != "" {
+		if w.RoutineFolder, err = filepath.Abs(w.RoutineFolder); err != nil {
+			return w, "", err
+		}
 	}
 	if w.Clock, err = clock.Ahead(*s.clock); err != nil {
 		return w, "", fmt.Errorf("the clock (-clock) cannot be read: %w", err)

@@ -171,6 +171,7 @@ func (a *API) register(h huma.API) {
 	a.registerLetters(h)
 	a.registerNotices(h)
 	a.registerWebhooks(h)
+	a.registerRoutines(h)
 	closeValues(h.OpenAPI())
 	describeKeys(h.OpenAPI())
 	secure(h.OpenAPI())

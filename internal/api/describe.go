@@ -220,6 +220,17 @@ var groups = []group{
 		"get-delivery":         {"With what was sent and answered at each attempt.", ""},
 		"resend-delivery":      {"It is called again with the same event, whether it took it or not.", ""},
 	}},
+	{"Routines", "Standing orders: read a source by the calendar or when it changes, verify what is new or stale, write the kept rows.", map[string]description{
+		"get-routines":        {"Each with its newest time.", ""},
+		"get-routine":         {"What it does, when it is due next, and its newest time.", ""},
+		"make-routine":        {"It is due by its rule, after each change of its source, or both.", `{"name": "Members, every night", "source": "folder", "file": "members*.csv", "rule": "FREQ=DAILY", "time": "03:00", "zone": "Europe/Berlin", "ages": {"deliverable": 30, "undeliverable": 90}, "policy": "careful", "then": "folder", "thenFile": "kept/{name}-{date}", "mostDropped": 5, "tell": "changes"}`},
+		"draft-routine":       {"The same as sentences, with the first times at which it would be due.", `{"source": "url", "url": "https://files.fernhollow.example/members.csv", "rule": "FREQ=MONTHLY;BYDAY=1MO", "time": "03:00", "policy": "careful", "then": "nothing", "tell": "always"}`},
+		"change-routine":      {"What is left out stays. While it is paused nothing is due; what it missed meanwhile is not caught up.", `{"paused": true}`},
+		"delete-routine":      {"A time that is at work ends where it stands.", ""},
+		"run-routine":         {"Besides its usual times; 409 while one is at work. A dry one says what would come and be asked.", `{"dry": true}`},
+		"get-routine-times":   {"What came, was new and gone, asked and reused, who changed, what was written.", ""},
+		"decide-routine-time": {"A time is held that met one of its limits.", `{"goOn": true}`},
+	}},
 	{"Service", "Keys, letters, workers, the service's health, and what changes.", map[string]description{
 		"get-keys":             {"What each is for, what it may do and when it was used last; the keys themselves are not kept.", ""},
 		"make-key":             {"The answer holds the key, this once. A key has no scope that you have not.", `{"name": "office laptop", "scopes": ["read", "check"], "expiresDays": 365, "networks": ["192.0.2.0/24"]}`},

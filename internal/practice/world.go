@@ -17,6 +17,7 @@ import (
 	"os"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"varnet/core/address"
@@ -38,6 +39,7 @@ type World struct {
 	Outbound  Outbound   `json:"outbound"`
 
 	byDomain map[string]*Operator
+	closed   sync.Map // mailboxes that were closed, by their canonical form
 }
 
 // Operator is one party of the world that runs mail hosts, or fails to.
@@ -162,9 +164,15 @@ func (w *World) Truth(canonical string) Truth {
 	case r < o.Real+0.03:
 		t.Exists, t.Disabled = w.known(local), true
 	}
+	if _, closed := w.closed.Load(local + "@" + domain); closed {
+		t.Exists = false
+	}
 	t.Full, t.Disabled = t.Full && t.Exists, t.Disabled && t.Exists
 	return t
 }
+
+// CloseMailbox has a mailbox not exist any more.
+func (w *World) CloseMailbox(canonical string) { w.closed.Store(canonical, true) }
 
 // known tells the locals that a list of this world may hold: those made of the
 // world's own names and roles. Anything else does not exist anywhere.

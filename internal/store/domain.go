@@ -4,6 +4,7 @@ import (
 	"context"
 	"maps"
 	"strings"
+	"time"
 )
 
 // DomainVerdicts returns how many addresses of a run have each verdict at some
@@ -112,6 +113,85 @@ func (s *Store) Pairs(ctx context.Context, from, to int64) (out []VerdictPair, e
 		out = append(out, VerdictPair{pair[0], pair[1], n})
 	}
 	return out, nil
+}
+
+// Both counts the addresses that are in both of two lists.
+func (s *Store) Both(ctx context.Context, earlier, list int64) (n int64, err error) {
+	same, err := s.sameAddresses(ctx, earlier, list)
+	for _, to := range same {
+		if to != 0 {
+			n++
+		}
+	}
+	return n, err
+}
+
+// Moved is what became of the addresses of one run in another, which may be of another list.
+type Moved struct {
+	Pairs []VerdictPair // those that have a result in both
+	// Both is how many addresses are in both lists, Before and Now how many in each.
+	Both, Before, Now int64
+}
+
+// Moves holds the results of a run against those of another, address by address.
+func (s *Store) Moves(ctx context.Context, from, to Run) (m Moved, err error) {
+	lists, err := s.ListsByNumber(ctx, to.WorkspaceID, []int64{from.ListID, to.ListID})
+	if err != nil {
+		return m, err
+	}
+	m.Before, m.Now = lists[from.ListID].Addresses, lists[to.ListID].Addresses
+	if from.ListID == to.ListID {
+		m.Both = m.Now
+		m.Pairs, err = s.Pairs(ctx, from.ID, to.ID)
+		return m, err
+	}
+	same, err := s.sameAddresses(ctx, from.ListID, to.ListID)
+	if err != nil {
+		return m, err
+	}
+	a, b, err := s.latestOf(ctx, from.ID, to.ID)
+	if err != nil {
+		return m, err
+	}
+	counts := map[[2]int32]int64{}
+	for before, now := range same {
+		if now == 0 {
+			continue
+		}
+		m.Both++
+		if was, is := a.Verdict(int32(before)), b.Verdict(now); was != 0 && is != 0 {
+			counts[[2]int32{was, is}]++
+		}
+	}
+	for pair, n := range counts {
+		m.Pairs = append(m.Pairs, VerdictPair{pair[0], pair[1], n})
+	}
+	return m, nil
+}
+
+// Ages returns how many results of a run are younger than each of some ages, but not than the one
+// before, at a moment, and how many older than all; and how old they are on average.
+func (s *Store) Ages(ctx context.Context, run int64, now time.Time, bounds []time.Duration) (counts []int64, mean time.Duration, err error) {
+	st, err := s.Latest(ctx, run)
+	if err != nil {
+		return nil, 0, err
+	}
+	counts = make([]int64, len(bounds)+1)
+	var sum, n float64
+	st.Each(0, func(address, _ int32) bool {
+		age := max(0, now.Sub(st.of(address).at))
+		at := 0
+		for at < len(bounds) && age >= bounds[at] {
+			at++
+		}
+		counts[at]++
+		sum, n = sum+age.Seconds(), n+1
+		return true
+	})
+	if n > 0 {
+		mean = time.Duration(sum / n * float64(time.Second))
+	}
+	return counts, mean, nil
 }
 
 func (s *Store) latestOf(ctx context.Context, from, to int64) (a, b *Latest, err error) {

@@ -157,6 +157,15 @@ func (s *Store) List(ctx context.Context, workspace, id int64) (List, error) {
 	return one[List](ctx, s.db, `SELECT `+listColumns+` FROM list WHERE workspace_id = $1 AND id = $2`, workspace, id)
 }
 
+// NewestImport returns the list that came of the last file that was imported for a list, or for
+// one that came of that; the list itself where there is none.
+func (s *Store) NewestImport(ctx context.Context, workspace, id int64) (List, error) {
+	return one[List](ctx, s.db, `WITH RECURSIVE later AS (
+			SELECT id FROM list WHERE workspace_id = $1 AND id = $2
+			UNION SELECT l.id FROM list l JOIN later ON l.earlier_id = later.id)
+		SELECT `+listColumns+` FROM list WHERE id = (SELECT max(id) FROM later)`, workspace, id)
+}
+
 // ListsByNumber returns some lists of the workspace.
 func (s *Store) ListsByNumber(ctx context.Context, workspace int64, numbers []int64) (map[int64]List, error) {
 	lists, err := many[List](ctx, s.db, `SELECT `+listColumns+` FROM list WHERE workspace_id = $1 AND id = ANY($2)`, workspace, numbers)

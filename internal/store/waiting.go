@@ -5,6 +5,8 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+
+	"varnet/core/event"
 )
 
 // Awaited is what a run waits for at one lane key.
@@ -27,6 +29,24 @@ func (s *Store) Awaited(ctx context.Context, run int64) ([]Awaited, error) {
 			coalesce(sum(addresses) FILTER (WHERE state <> 'claimed' AND not_before > now()), 0) AS postponed,
 			min(not_before) FILTER (WHERE state <> 'claimed' AND not_before > now()) AS until
 		FROM parcel WHERE run_id = $1 AND state IN ('open', 'paused', 'claimed') GROUP BY 1 ORDER BY sum(addresses) DESC`, run)
+}
+
+// WaitingRun is a run of which all that is left waits.
+type WaitingRun struct {
+	WorkspaceID, ID, ListID int64
+	ListName                string
+	Addresses               int64
+	Until                   time.Time
+}
+
+// WaitingRuns returns the runs of which all that is left waits for longer than some time, and of
+// which no event of a kind is recorded.
+func (s *Store) WaitingRuns(ctx context.Context, code event.Code, long time.Duration) ([]WaitingRun, error) {
+	return many[WaitingRun](ctx, s.db, `SELECT u.workspace_id, u.id, l.id AS list_id, l.name AS list_name, p.addresses, p.until FROM run u JOIN list l ON l.id = u.list_id
+		CROSS JOIN LATERAL (SELECT sum(addresses)::bigint AS addresses, min(not_before) AS until, bool_or(state = 'claimed') AS busy
+			FROM parcel WHERE run_id = u.id AND state IN ('open', 'claimed')) p
+		WHERE u.state = 'running' AND (u.plan->>'done')::boolean AND u.sample IS NULL AND NOT p.busy AND p.until > now() + $2::interval
+		AND NOT EXISTS (SELECT FROM event e WHERE e.thing = 'runs/' || u.id AND e.code = $1) LIMIT 100`, code, long)
 }
 
 // AwaitedByOthers returns how many addresses of other runs may be asked now at some

@@ -86,6 +86,15 @@ func (e *Engine) setClock(ctx context.Context, tx pgx.Tx, run int64, at time.Tim
 // StartRun records a run and sets its planning going, or leaves it drafted until
 // its times let it begin. Times that cannot be are an error.
 func (e *Engine) StartRun(ctx context.Context, r *store.Run) error {
+	until, err := e.firstTimes(r)
+	if err != nil {
+		return err
+	}
+	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error { return e.startRun(ctx, s, tx, r, until) })
+}
+
+// firstTimes settles whether a run begins now, and when its times are looked at next.
+func (e *Engine) firstTimes(r *store.Run) (until time.Time, err error) {
 	e.absences.forget(r.WorkspaceID)
 	now := time.Now()
 	if r.BeginAt.Before(now) {
@@ -93,23 +102,26 @@ func (e *Engine) StartRun(ctx context.Context, r *store.Run) error {
 	}
 	window, until, err := r.Rule().At(now)
 	if err != nil {
-		return err
+		return until, err
 	}
 	if r.State = store.Running; window == rule.Early {
 		r.State, r.BeginAt = store.Drafted, until
 	}
-	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
-		return inOrder(
-			func() error { return s.CreateRun(ctx, r) },
-			func() error { return e.setClock(ctx, tx, r.ID, until) },
-			func() error {
-				if r.State == store.Drafted {
-					return nil
-				}
-				return e.insert(ctx, tx, PlanArgs{Run: r.ID})
-			},
-		)
-	})
+	return until, nil
+}
+
+// startRun records a run whose first times were looked at, and sets it going.
+func (e *Engine) startRun(ctx context.Context, s *store.Store, tx pgx.Tx, r *store.Run, until time.Time) error {
+	return inOrder(
+		func() error { return s.CreateRun(ctx, r) },
+		func() error { return e.setClock(ctx, tx, r.ID, until) },
+		func() error {
+			if r.State == store.Drafted {
+				return nil
+			}
+			return e.insert(ctx, tx, PlanArgs{Run: r.ID})
+		},
+	)
 }
 
 // BeginRun lets a drafted run begin now, whatever its times say; ok is false

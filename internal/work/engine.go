@@ -6,6 +6,7 @@
 //	      whichever run it belongs to, probes and records it
 //	wake: opens an operator's lanes again when postponed parcels fall due
 //	clock: begins, pauses, resumes and stops a run at its times
+//	calendar, routine: standing orders, step by step
 //	tell, deliver: what happened becomes notices, letters and calls of webhooks
 //
 // Plan and lane jobs work for a slice of some seconds and then hand on to a
@@ -37,6 +38,7 @@ import (
 	"varnet/internal/letter"
 	"varnet/internal/outbound"
 	"varnet/internal/outbox"
+	"varnet/internal/routine"
 	"varnet/internal/store"
 	"varnet/internal/summary"
 )
@@ -70,6 +72,9 @@ type Config struct {
 	Serves bool
 	// Clock is what goes by the calendar.
 	Clock clock.Clock
+	// RoutineFolder holds a folder for each workspace, in which routines read and write; "":
+	// they do not.
+	RoutineFolder string
 }
 
 // Engine runs the jobs.
@@ -83,6 +88,8 @@ type Engine struct {
 	Outbox *outbox.Outbox
 	// Importer imports files.
 	Importer *intake.Importer
+	// Routines are where routines read and write.
+	Routines routine.Places
 	// catalogues are those of the runs at work.
 	catalogues catalogues
 	// absences is since when workspaces know of absent mailboxes.
@@ -142,6 +149,7 @@ func New(c Config) (*Engine, error) {
 	e.Outbox = &outbox.Outbox{Store: e.Store, Secrets: e.Secrets, Summaries: &summary.Summaries{Source: e.Store, Left: e.Left},
 		Office: &letter.Office{Store: e.Store, Secrets: e.Secrets}, Clock: c.Clock, AllowPrivate: c.Resolver.AllowPrivate}
 	e.Outbound.Happened = e.Happened
+	e.Routines = routine.Places{Folder: c.RoutineFolder, AllowPrivate: c.Resolver.AllowPrivate}
 	e.Importer = &intake.Importer{Store: e.Store.Bulk(), Grammar: e.Grammar, Catalogue: e.Catalogue, Imported: e.imported}
 	w := river.NewWorkers()
 	river.AddWorker(w, &planWorker{engine: e})
@@ -155,6 +163,8 @@ func New(c Config) (*Engine, error) {
 	river.AddWorker(w, &tellWorker{engine: e})
 	river.AddWorker(w, &deliverWorker{engine: e})
 	river.AddWorker(w, &calendarWorker{engine: e})
+	river.AddWorker(w, &routineWorker{engine: e})
+	river.AddWorker(w, &routineLookWorker{engine: e})
 	e.hosts = c.Store.HostPlaces()
 	e.Prober.Places = &pace.Places{Unknown: c.Unknown, Shared: e.hosts}
 	var err error
@@ -165,6 +175,7 @@ func New(c Config) (*Engine, error) {
 			queuePlan:          {MaxWorkers: planners},
 			queueLetter:        {MaxWorkers: postmen},
 			queueDeliver:       {MaxWorkers: callers},
+			queueRoutine:       {MaxWorkers: routines},
 			queueLane:          {MaxWorkers: c.Lanes},
 			queuePatient:       {MaxWorkers: max(1, c.Lanes/8)},
 		},

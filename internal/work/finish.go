@@ -43,7 +43,10 @@ func (e *Engine) finish(ctx context.Context, id int64) error {
 		if err != nil || !finished {
 			return err
 		}
-		return e.runHappened(ctx, s, tx, id, event.RunFinished, event.Data{})
+		if err := e.runHappened(ctx, s, tx, id, event.RunFinished, event.Data{}); err != nil {
+			return err
+		}
+		return e.timeGoesOn(ctx, s, tx, id)
 	})
 }
 

@@ -153,7 +153,7 @@ func (e *Engine) reusable(ctx context.Context, run store.Run) (int64, error) {
 	if err != nil || run.ReuseDays == 0 && !sampled {
 		return 0, err
 	}
-	fresh, err := e.fresh(ctx, run.ReuseDays)
+	fresh, err := e.fresh(ctx, run)
 	if err != nil {
 		return 0, err
 	}

@@ -144,7 +144,14 @@ type calendarWorker struct {
 }
 
 func (w *calendarWorker) Work(ctx context.Context, _ *river.Job[CalendarArgs]) error {
-	return w.engine.sendDaily(ctx)
+	e := w.engine
+	return inOrder(
+		func() error { return e.sendDaily(ctx) },
+		func() error { return e.beginDue(ctx) },
+		func() error { return e.lookForChanges(ctx) },
+		func() error { return e.goOnStanding(ctx) },
+		func() error { return e.tellWaiting(ctx) },
+	)
 }
 
 func calendar() *river.PeriodicJob {

@@ -135,7 +135,7 @@ func (e *Engine) reuse(ctx context.Context, run store.Run) error {
 	if err != nil {
 		return err
 	}
-	fresh, err := e.fresh(ctx, run.ReuseDays)
+	fresh, err := e.fresh(ctx, run)
 	if err != nil {
 		return err
 	}
@@ -153,11 +153,16 @@ func (e *Engine) reuse(ctx context.Context, run store.Run) error {
 }
 
 // fresh tells since when the results of each verdict are taken over.
-func (e *Engine) fresh(ctx context.Context, reuseDays int) (out []store.Fresh, err error) {
+func (e *Engine) fresh(ctx context.Context, run store.Run) (out []store.Fresh, err error) {
 	verdicts, err := e.Store.Verdicts(ctx)
+	const day = 24 * time.Hour
 	for id, v := range verdicts {
-		if keeps := v.Cause.Keeps(time.Duration(max(reuseDays, estimate.SampleDays)) * 24 * time.Hour); keeps > 0 {
-			out = append(out, store.Fresh{Verdict: id, Since: time.Now().Add(-keeps)})
+		keeps := v.Cause.Keeps(time.Duration(max(run.ReuseDays, estimate.SampleDays)) * day)
+		if len(run.Ages) > 0 && keeps > 0 {
+			keeps = time.Duration(run.Ages[v.Finding]) * day
+		}
+		if keeps > 0 {
+			out = append(out, store.Fresh{Verdict: id, Since: e.Clock.Now().Add(-keeps)})
 		}
 	}
 	return out, err

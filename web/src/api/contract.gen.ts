@@ -1588,6 +1588,138 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/routines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The routines of the workspace, by name
+         * @description Each with its newest time.
+         */
+        get: operations["get-routines"];
+        put?: never;
+        /**
+         * Make a routine
+         * @description It is due by its rule, after each change of its source, or both.
+         */
+        post: operations["make-routine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/routines/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What a routine would do, and when; nothing is made
+         * @description The same as sentences, with the first times at which it would be due.
+         */
+        post: operations["draft-routine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/routines/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One routine
+         * @description What it does, when it is due next, and its newest time.
+         */
+        get: operations["get-routine"];
+        put?: never;
+        post?: never;
+        /**
+         * Delete a routine; its lists stay
+         * @description A time that is at work ends where it stands.
+         */
+        delete: operations["delete-routine"];
+        options?: never;
+        head?: never;
+        /**
+         * Change what a routine is called or does, or have it rest
+         * @description What is left out stays. While it is paused nothing is due; what it missed meanwhile is not caught up.
+         */
+        patch: operations["change-routine"];
+        trace?: never;
+    };
+    "/routines/{id}/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin a time of a routine now
+         * @description Besides its usual times; 409 while one is at work. A dry one says what would come and be asked.
+         */
+        post: operations["run-routine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/routines/{id}/times": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The times at which a routine was due, the newest first
+         * @description What came, was new and gone, asked and reused, who changed, what was written.
+         */
+        get: operations["get-routine-times"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/routines/{id}/times/{number}/decision": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Decide whether a time that is held goes on
+         * @description A time is held that met one of its limits.
+         */
+        post: operations["decide-routine-time"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/rules": {
         parameters: {
             query?: never;
@@ -4466,6 +4598,64 @@ export interface components {
             /** @description The ticket of the question. */
             ticket: string;
         };
+        NewRoutine: {
+            /** @description For how many days a result is taken over, by its finding (deliverable, catch-all, undeliverable); one that is left out, and what is undecided, is asked about each time. */
+            ages?: {
+                [key: string]: number;
+            };
+            /** @description A file, or a pattern of names such as members/*.csv. */
+            file?: string;
+            /** @description The hours of the day within which it verifies, such as 22:00-06:00. */
+            hours?: string;
+            /**
+             * Format: int64
+             * @description The list, whose newest import is verified.
+             */
+            listId?: number;
+            /**
+             * Format: int64
+             * @description A person decides where more addresses would be asked about; 0: however many.
+             */
+            mostChecks?: number;
+            /**
+             * Format: int64
+             * @description A person decides where more than so many in a hundred of those kept the time before would be dropped; 0: however many.
+             */
+            mostDropped?: number;
+            /** @description What people call it. */
+            name: string;
+            /** @description Due after each change of its source, too. */
+            onChange?: boolean;
+            /** @description The policy that decides. */
+            policy: string;
+            /** @description When it is due: a recurrence rule (RFC 5545) such as FREQ=WEEKLY;BYDAY=MO; left out, not by the calendar. */
+            rule?: string;
+            /**
+             * @description What it reads: the newest import of a list, the newest file of a pattern in the workspace's folder for routines, or an HTTPS address.
+             * @enum {string}
+             */
+            source: "list" | "folder" | "url";
+            /**
+             * @description Whether people are told each time that it is done, when something changed, or of problems alone.
+             * @enum {string}
+             */
+            tell: "always" | "changes" | "problems";
+            /**
+             * @description Where the kept rows go: nowhere, to a file in the workspace's folder for routines, or to an HTTPS address by PUT.
+             * @enum {string}
+             */
+            then: "nothing" | "folder" | "url";
+            /** @description The name of the file: {name} is that of the file that was read, {date} and {time} when it is written. */
+            thenFile?: string;
+            /** @description The address to which the kept rows are sent. */
+            thenUrl?: string;
+            /** @description The time of the day at which it is due, such as 03:00. */
+            time?: string;
+            /** @description The address; it is asked with its entity tag whether it has changed. */
+            url?: string;
+            /** @description The time zone of time and hours, such as Europe/Berlin; UTC unless given. */
+            zone?: string;
+        };
         NewRun: {
             /**
              * Format: date-time
@@ -4824,6 +5014,18 @@ export interface components {
         PageResult: {
             /** @description What is on the page. */
             items: components["schemas"]["Result"][];
+            /** @description The cursor of the page after it; left out on the last. */
+            next?: string;
+        };
+        PageRoutine: {
+            /** @description What is on the page. */
+            items: components["schemas"]["Routine"][];
+            /** @description The cursor of the page after it; left out on the last. */
+            next?: string;
+        };
+        PageRoutineTime: {
+            /** @description What is on the page. */
+            items: components["schemas"]["RoutineTime"][];
             /** @description The cursor of the page after it; left out on the last. */
             next?: string;
         };
@@ -5199,6 +5401,243 @@ export interface components {
             /** @description What it lets do. */
             says: string;
         };
+        Routine: {
+            /**
+             * Format: date-time
+             * @description When it was made.
+             */
+            createdAt: string;
+            /** @description When it is due, in words. */
+            due: string;
+            /**
+             * Format: int64
+             * @description Names the routine.
+             */
+            id: number;
+            /** @description Its newest time; left out before the first. */
+            last?: components["schemas"]["RoutineTime"];
+            /**
+             * Format: int64
+             * @description The list that it read last.
+             */
+            listId?: number;
+            /** @description What people call it. */
+            name: string;
+            /**
+             * Format: date-time
+             * @description When it is due next; left out where it rests, or does not go by the calendar.
+             */
+            nextAt?: string;
+            /** @description Whether it rests. */
+            paused: boolean;
+            /** @description The same in sentences. */
+            says: string[];
+            /** @description What it does. */
+            spec: components["schemas"]["RoutineSpec"];
+        };
+        RoutineChange: {
+            /** @description What people call it. */
+            name?: string;
+            /** @description Whether it rests until somebody has it go on. */
+            paused?: boolean;
+            /** @description What it does, all of it. */
+            spec?: components["schemas"]["RoutineSpec"];
+        };
+        RoutineDecision: {
+            /** @description Whether it goes on. */
+            goOn: boolean;
+        };
+        RoutineDraft: {
+            /** @description The first times at which it is due by the calendar, at most 5. */
+            next: string[];
+            /** @description What it does, in sentences. */
+            says: string[];
+        };
+        RoutineMovements: {
+            /**
+             * Format: int64
+             * @description How many addresses.
+             */
+            addresses: number;
+            /** @description The finding the time before. */
+            from: string;
+            /** @description The finding now. */
+            to: string;
+        };
+        RoutineRecord: {
+            /**
+             * Format: int64
+             * @description Addresses that were not there the time before.
+             */
+            added: number;
+            /**
+             * Format: int64
+             * @description Different addresses among them: the whole of those that were asked about and reused.
+             */
+            addresses: number;
+            /**
+             * Format: double
+             * @description How old the results are on average, in days.
+             */
+            ageDays: number;
+            /**
+             * Format: int64
+             * @description Addresses that were asked about.
+             */
+            asked: number;
+            /**
+             * Format: int64
+             * @description The run of the time before, to compare with.
+             */
+            before?: number;
+            /** @description Addresses whose finding changed, the most first. */
+            changes: components["schemas"]["RoutineMovements"][];
+            /** @description The file that was read. */
+            file?: string;
+            /**
+             * Format: int64
+             * @description Addresses that were there the time before.
+             */
+            gone: number;
+            /**
+             * Format: int64
+             * @description Rows that are kept.
+             */
+            kept: number;
+            /**
+             * Format: int64
+             * @description Rows that were kept the time before.
+             */
+            keptBefore: number;
+            /**
+             * Format: int64
+             * @description Addresses that were kept the time before and would be dropped now.
+             */
+            newlyDropped: number;
+            /**
+             * Format: int64
+             * @description Addresses whose result was taken over.
+             */
+            reused: number;
+            /**
+             * Format: int64
+             * @description Rows that came.
+             */
+            rows: number;
+            /** @description Whether it was what was read the time before. */
+            unchanged?: boolean;
+            /** @description Where the kept rows were written. */
+            written?: string;
+        };
+        RoutineSpec: {
+            /** @description For how many days a result is taken over, by its finding (deliverable, catch-all, undeliverable); one that is left out, and what is undecided, is asked about each time. */
+            ages?: {
+                [key: string]: number;
+            };
+            /** @description A file, or a pattern of names such as members/*.csv. */
+            file?: string;
+            /** @description The hours of the day within which it verifies, such as 22:00-06:00. */
+            hours?: string;
+            /**
+             * Format: int64
+             * @description The list, whose newest import is verified.
+             */
+            listId?: number;
+            /**
+             * Format: int64
+             * @description A person decides where more addresses would be asked about; 0: however many.
+             */
+            mostChecks?: number;
+            /**
+             * Format: int64
+             * @description A person decides where more than so many in a hundred of those kept the time before would be dropped; 0: however many.
+             */
+            mostDropped?: number;
+            /** @description Due after each change of its source, too. */
+            onChange?: boolean;
+            /** @description The policy that decides. */
+            policy: string;
+            /** @description When it is due: a recurrence rule (RFC 5545) such as FREQ=WEEKLY;BYDAY=MO; left out, not by the calendar. */
+            rule?: string;
+            /**
+             * @description What it reads: the newest import of a list, the newest file of a pattern in the workspace's folder for routines, or an HTTPS address.
+             * @enum {string}
+             */
+            source: "list" | "folder" | "url";
+            /**
+             * @description Whether people are told each time that it is done, when something changed, or of problems alone.
+             * @enum {string}
+             */
+            tell: "always" | "changes" | "problems";
+            /**
+             * @description Where the kept rows go: nowhere, to a file in the workspace's folder for routines, or to an HTTPS address by PUT.
+             * @enum {string}
+             */
+            then: "nothing" | "folder" | "url";
+            /** @description The name of the file: {name} is that of the file that was read, {date} and {time} when it is written. */
+            thenFile?: string;
+            /** @description The address to which the kept rows are sent. */
+            thenUrl?: string;
+            /** @description The time of the day at which it is due, such as 03:00. */
+            time?: string;
+            /** @description The address; it is asked with its entity tag whether it has changed. */
+            url?: string;
+            /** @description The time zone of time and hours, such as Europe/Berlin; UTC unless given. */
+            zone?: string;
+        };
+        RoutineTime: {
+            /**
+             * Format: date-time
+             * @description When it began.
+             */
+            begunAt: string;
+            /** @description Whether nobody was asked and nothing written. */
+            dry?: boolean;
+            /**
+             * Format: date-time
+             * @description When it was due.
+             */
+            dueAt: string;
+            /**
+             * Format: date-time
+             * @description When it ended; left out while it goes on.
+             */
+            endedAt?: string;
+            /**
+             * Format: int64
+             * @description The list that it verified.
+             */
+            listId?: number;
+            /**
+             * Format: int64
+             * @description How many missed times before it it stands for.
+             */
+            missed?: number;
+            /**
+             * Format: int64
+             * @description Which time it is, from 1.
+             */
+            number: number;
+            /** @description What it came to, in numbers. */
+            record: components["schemas"]["RoutineRecord"];
+            /**
+             * Format: int64
+             * @description Its run.
+             */
+            runId?: number;
+            /** @description The same in sentences, or why it waits or failed. */
+            says: string;
+            /**
+             * @description Where it stands: held waits for a decision; approved goes on by one; left ended by one; not run: the time before was still at work.
+             * @enum {string}
+             */
+            state: "reading" | "verifying" | "held" | "approved" | "done" | "failed" | "left" | "not run";
+            /**
+             * @description Why it began: by the calendar, since its source had changed, or since a person wanted it to.
+             * @enum {string}
+             */
+            why: "calendar" | "change" | "person";
+        };
         Rule: {
             /**
              * @description never: not asked, though form and domain are still checked.
@@ -5387,6 +5826,10 @@ export interface components {
             id?: number;
             /** @description The retry time in milliseconds. */
             retry?: number;
+        };
+        RunRoutine: {
+            /** @description Say what it would do; nobody is asked, and nothing written. */
+            dry?: boolean;
         };
         SaidRule: {
             /**
@@ -5758,10 +6201,10 @@ export interface components {
              */
             id?: number;
             /**
-             * @description What has changed: a list (its rows, name, overrides, estimate), a run (its state, its results), an event that was told, or everything, when some changes were missed.
+             * @description What has changed: a list (its rows, name, overrides, estimate), a run (its state, its results), a routine (what it does, its times), an event that was told, or everything, when some changes were missed.
              * @enum {string}
              */
-            kind: "list" | "run" | "event" | "everything";
+            kind: "list" | "run" | "routine" | "event" | "everything";
         };
         WorkspaceChoice: {
             /**
@@ -15366,6 +15809,1016 @@ export interface operations {
             };
             /** @description Forbidden */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-routines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageRoutine"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "make-routine": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "ages": {
+                 *         "deliverable": 30,
+                 *         "undeliverable": 90
+                 *       },
+                 *       "file": "members*.csv",
+                 *       "mostDropped": 5,
+                 *       "name": "Members, every night",
+                 *       "policy": "careful",
+                 *       "rule": "FREQ=DAILY",
+                 *       "source": "folder",
+                 *       "tell": "changes",
+                 *       "then": "folder",
+                 *       "thenFile": "kept/{name}-{date}",
+                 *       "time": "03:00",
+                 *       "zone": "Europe/Berlin"
+                 *     }
+                 */
+                "application/json": components["schemas"]["NewRoutine"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Routine"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "draft-routine": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "policy": "careful",
+                 *       "rule": "FREQ=MONTHLY;BYDAY=1MO",
+                 *       "source": "url",
+                 *       "tell": "always",
+                 *       "then": "nothing",
+                 *       "time": "03:00",
+                 *       "url": "https://files.fernhollow.example/members.csv"
+                 *     }
+                 */
+                "application/json": components["schemas"]["RoutineSpec"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoutineDraft"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-routine": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Routine"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "delete-routine": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "change-routine": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "paused": true
+                 *     }
+                 */
+                "application/json": components["schemas"]["RoutineChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Routine"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "run-routine": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "dry": true
+                 *     }
+                 */
+                "application/json": components["schemas"]["RunRoutine"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoutineTime"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-routine-times": {
+        parameters: {
+            query?: {
+                /** @description The cursor that the page before gave as next; none begins at the beginning. */
+                cursor?: string;
+                /** @description How many at most. */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageRoutineTime"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "decide-routine-time": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Its ID. */
+                id: number;
+                /** @description Which time it is. */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "goOn": true
+                 *     }
+                 */
+                "application/json": components["schemas"]["RoutineDecision"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoutineTime"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

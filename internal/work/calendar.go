@@ -1,0 +1,289 @@
+package work
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/riverqueue/river"
+
+	"varnet/core/event"
+	"varnet/core/say"
+	"varnet/internal/routine"
+	"varnet/internal/store"
+	"varnet/internal/store/pack"
+)
+
+// dueAtOnce is how many routines are begun in one transaction.
+const dueAtOnce = 100
+
+// beginDue begins the routines that are due.
+func (e *Engine) beginDue(ctx context.Context) error {
+	for {
+		n := 0
+		err := e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+			now := e.Clock.Now()
+			due, err := s.DueRoutines(ctx, now, dueAtOnce)
+			if n = len(due); err != nil {
+				return err
+			}
+			for _, r := range due {
+				if err := e.beginDueOne(ctx, s, tx, r, now); err != nil {
+					return err
+				}
+			}
+			return nil
+		})
+		if err != nil || n < dueAtOnce {
+			return err
+		}
+	}
+}
+
+// mostMissed is how many missed times are counted.
+const mostMissed = 1000
+
+// beginDueOne begins a routine that is due: once, however many times were missed, and not while
+// the time before is still at work.
+func (e *Engine) beginDueOne(ctx context.Context, s *store.Store, tx pgx.Tx, r store.Routine, now time.Time) error {
+	when, _ := routine.ScheduleOf(r.Spec, r.CreatedAt)
+	t := store.RoutineTime{RoutineID: r.ID, DueAt: *r.NextAt, Why: "calendar", State: store.TimeReading, Missed: -1}
+	var next time.Time
+	for at := *r.NextAt; ; {
+		t.DueAt, t.Missed = at, t.Missed+1
+		var err error
+		if next, err = when.Next(at); err != nil {
+			return err
+		}
+		if next.IsZero() || next.After(now) {
+			break
+		}
+		if at = next; t.Missed == mostMissed {
+			if next, err = when.Next(now); err != nil {
+				return err
+			}
+			break
+		}
+	}
+	if err := s.SetRoutineDue(ctx, r.ID, optional(next)); err != nil {
+		return err
+	}
+	err := e.beginTime(ctx, s, tx, &t)
+	if errors.Is(err, store.ErrAtWork) {
+		return e.notRun(ctx, s, tx, r, t)
+	}
+	return err
+}
+
+// Due settles when a routine is due next, and when its source is looked at for a change.
+func (e *Engine) Due(r *store.Routine, now time.Time) error {
+	r.NextAt, r.LookAt = nil, nil
+	made := r.CreatedAt
+	if made.IsZero() {
+		made = now
+	}
+	if when, ok := routine.ScheduleOf(r.Spec, made); ok {
+		next, err := when.Next(now)
+		if err != nil {
+			return err
+		}
+		r.NextAt = optional(next)
+	}
+	if r.Spec.OnChange {
+		at := time.Now()
+		r.LookAt = &at
+	}
+	return nil
+}
+
+// Respecify has a routine do something else. Where its source is another, what was read is
+// forgotten.
+func Respecify(r *store.Routine, s pack.RoutineSpec) {
+	if s.Source != r.Spec.Source || s.ListID != r.Spec.ListID || s.File != r.Spec.File || s.URL != r.Spec.URL {
+		r.Tag, r.ListID = "", nil
+	}
+	r.Spec = s
+}
+
+// optional is nil for the zero time.
+func optional(t time.Time) *time.Time {
+	if t.IsZero() {
+		return nil
+	}
+	return &t
+}
+
+// beginTime records a time that begins, and sets it going.
+func (e *Engine) beginTime(ctx context.Context, s *store.Store, tx pgx.Tx, t *store.RoutineTime) error {
+	if err := s.BeginTime(ctx, t); err != nil {
+		return err
+	}
+	return e.insert(ctx, tx, RoutineArgs{Time: t.ID})
+}
+
+// notRun records that a routine was due while it was at work.
+func (e *Engine) notRun(ctx context.Context, s *store.Store, tx pgx.Tx, r store.Routine, t store.RoutineTime) error {
+	now := time.Now()
+	t.State, t.EndedAt, t.Says = store.TimeNotRun, &now, fmt.Sprintf("It was due on %s, and the time before was still at work.", t.DueAt.UTC().Format("2 January 2006, 15:04 MST"))
+	if err := s.BeginTime(ctx, &t); err != nil {
+		return err
+	}
+	return e.Happened(ctx, s, tx, event.Event{Code: event.RoutineNotRun, Workspace: r.WorkspaceID, Says: t.Says, Data: event.Data{RoutineID: r.ID, Routine: r.Name, Words: t.Says}})
+}
+
+// RunRoutine begins a time of a routine that a person asked for; dry: nobody is asked, and nothing
+// written.
+func (e *Engine) RunRoutine(ctx context.Context, r store.Routine, dry bool) (t store.RoutineTime, err error) {
+	t = store.RoutineTime{RoutineID: r.ID, DueAt: e.Clock.Now(), Why: "person", Dry: dry, State: store.TimeReading}
+	err = e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error { return e.beginTime(ctx, s, tx, &t) })
+	return t, err
+}
+
+// DecideTime has a time that is held go on, or end.
+func (e *Engine) DecideTime(ctx context.Context, r store.Routine, t store.RoutineTime, goOn bool, by string) error {
+	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+		if goOn {
+			t.State = store.TimeApproved
+			if err := s.SetTime(ctx, t); err != nil {
+				return err
+			}
+			return e.insert(ctx, tx, RoutineArgs{Time: t.ID})
+		}
+		now := time.Now()
+		t.State, t.EndedAt, t.Says = store.TimeLeft, &now, by+" decided that it does not go on. "+t.Says
+		return s.SetTime(ctx, t)
+	})
+}
+
+// How often sources are looked at for a change, and how many at a time.
+const (
+	lookFolder  = 15 * time.Second
+	lookURL     = 5 * time.Minute
+	looksAtOnce = 200
+)
+
+// LookEvery is how often a source is looked at for a change.
+func LookEvery(source string) time.Duration {
+	if source == routine.FromURL {
+		return lookURL
+	}
+	return lookFolder
+}
+
+// RoutineLookArgs names a routine whose source is to be looked at for a change.
+type RoutineLookArgs struct {
+	Workspace, Routine int64
+}
+
+// Kind names the job.
+func (RoutineLookArgs) Kind() string { return "routine-look" }
+
+// InsertOpts has one look at a time.
+func (RoutineLookArgs) InsertOpts() river.InsertOpts {
+	return river.InsertOpts{Queue: queueRoutine, UniqueOpts: unique}
+}
+
+// lookForChanges has the sources looked at whose time has come.
+func (e *Engine) lookForChanges(ctx context.Context) error {
+	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+		now := time.Now()
+		found, err := s.LookRoutines(ctx, now, now.Add(lookFolder), looksAtOnce)
+		if err != nil {
+			return err
+		}
+		for _, r := range found {
+			if err := e.insert(ctx, tx, RoutineLookArgs{r.WorkspaceID, r.ID}); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+type routineLookWorker struct {
+	river.WorkerDefaults[RoutineLookArgs]
+	engine *Engine
+}
+
+// Work begins a time where the source has changed. What cannot be looked at is not told each
+// time: the next time that is due says so.
+func (w *routineLookWorker) Work(ctx context.Context, job *river.Job[RoutineLookArgs]) error {
+	e := w.engine
+	r, err := e.Store.Routine(ctx, job.Args.Workspace, job.Args.Routine)
+	if err != nil || r.PausedAt != nil || r.LookAt == nil {
+		return notThere(err)
+	}
+	changed, err := e.sourceChanged(ctx, r)
+	var trouble *routine.Trouble
+	if errors.As(err, &trouble) {
+		e.Log.Debug("the source of a routine cannot be looked at", "routine", r.ID, "err", err)
+		err = nil
+	}
+	if err != nil {
+		return err
+	}
+	at := time.Now().Add(LookEvery(r.Spec.Source))
+	r.LookAt = &at
+	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+		if err := s.LookAgain(ctx, r.ID, at); err != nil || !changed {
+			return notThere(err)
+		}
+		err := e.beginTime(ctx, s, tx, &store.RoutineTime{RoutineID: r.ID, DueAt: e.Clock.Now(), Why: "change", State: store.TimeReading})
+		if errors.Is(err, store.ErrAtWork) {
+			return nil // which reads the newest anyway, or the next look tells
+		}
+		return err
+	})
+}
+
+// sourceChanged reports whether the source of a routine is another than what was read.
+func (e *Engine) sourceChanged(ctx context.Context, r store.Routine) (bool, error) {
+	if r.Spec.Source == routine.FromList {
+		l, err := e.Store.NewestImport(ctx, r.WorkspaceID, r.Spec.ListID)
+		return err == nil && (r.ListID == nil || *r.ListID != l.ID), notThere(err)
+	}
+	src, err := e.Routines.Open(ctx, r.WorkspaceID, r.Spec, r.Tag)
+	if err != nil || src.Unchanged {
+		return false, err
+	}
+	return true, src.Body.Close()
+}
+
+// goOnStanding has times go on whose run came to its end otherwise than by its last parcel.
+func (e *Engine) goOnStanding(ctx context.Context) error {
+	times, err := e.Store.StandingTimes(ctx)
+	if err != nil || len(times) == 0 {
+		return err
+	}
+	return e.Store.InTx(ctx, func(_ *store.Store, tx pgx.Tx) error {
+		for _, id := range times {
+			if err := e.insert(ctx, tx, RoutineArgs{Time: id}); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// waitsLong is how long all that is left of a run must wait for it to be told.
+const waitsLong = 2 * time.Minute
+
+// tellWaiting tells of runs of which all that is left waits for a later round, once a run.
+func (e *Engine) tellWaiting(ctx context.Context) error {
+	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+		runs, err := s.WaitingRuns(ctx, event.RunWaiting, waitsLong)
+		if err != nil {
+			return err
+		}
+		for _, r := range runs {
+			d := event.Data{RunID: r.ID, ListID: r.ListID, List: r.ListName, Until: &r.Until}
+			if err := e.Happened(ctx, s, tx, event.Event{Code: event.RunWaiting, Workspace: r.WorkspaceID, Data: d,
+				Says: fmt.Sprintf("%s left, and all of them wait: their hosts asked us to come back later. The next ones are asked at %s.", say.Plural(r.Addresses, "address is", "addresses are"), r.Until.UTC().Format("15:04 MST"))}); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
