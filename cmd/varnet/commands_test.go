@@ -282,6 +282,46 @@ func TestCommands(t *testing.T) {
 		failing("keys rotate 99", "no such record"),
 		wrong("keys make", "NAME is missing"),
 	)
+	h.walk( // events and webhooks
+		good("events kinds", "run.finished", "webhook.off"),
+		good("events log -limit 1", "import.done"),
+		good("events log -json", `"code": "import.done"`),
+		good("webhooks make http://127.0.0.1:9/varnet -events run.finished,import.done", "whsec_"),
+		good("webhooks", "http://127.0.0.1:9/varnet", "import.done,run.finished", "On."),
+		good("webhooks change 1 -on no", "Switched off."),
+		good("webhooks change 1 -url https://hooks.fernhollow.example/ -on yes", "https://hooks.fernhollow.example/"),
+		wrong("webhooks change 1 -on perhaps", "-on is yes or no"),
+		good("webhooks secret 1", "whsec_"),
+		good("webhooks test 1", "varnet webhooks log 1"),
+		good("webhooks log 1"),
+		failing("webhooks attempts 99", "no such record"),
+		failing("webhooks resend 99", "no such record"),
+		failing("webhooks make http://hooks.fernhollow.example/ -events run.finished", "body.url"),
+		failing("webhooks make https://hooks.fernhollow.example/ -events run.vanished", "body.codes[0]"),
+		wrong("webhooks make https://hooks.fernhollow.example/", "-events KINDS is missing"),
+		good("webhooks delete 1"),
+	)
+	h.put("nightly.json", `{"name": "Members, every night", "source": "list", "listId": 1, "rule": "FREQ=DAILY", "time": "03:00", "zone": "Europe/Berlin", "policy": "careful", "then": "nothing", "tell": "always"}`)
+	h.put("often.json", `{"name": "Members", "source": "list", "listId": 1, "rule": "FREQ=SECONDLY", "time": "03:00", "policy": "careful", "then": "nothing", "tell": "always"}`)
+	h.walk( // routines
+		good("routines draft -file $/nightly.json", "Every day at 03:00, Europe/Berlin: reads the newest import of", "Due "),
+		good("routines make -file $/nightly.json", "Members, every night", "Every day at 03:00"),
+		good("routines", "Members, every night", "not run yet"),
+		good("routines show 1", `"rule": "FREQ=DAILY"`),
+		good("routines change 1 -file $/nightly.json", "Members, every night"),
+		good("routines run 1 -dry", "Time 1 has begun"),
+		good("routines times 1", "time"),
+		good("routines pause 1", "rests"),
+		good("routines resume 1", "Every day at 03:00"),
+		failing("routines make -file $/often.json", "hourly at most"),
+		failing("routines make -file $/slip.json", "is no routine"),
+		failing("routines go-on 1 99", "no such record"),
+		wrong("routines leave 1", "TIME is missing"),
+		good("routines delete 1"),
+		wrong("watch", "FOLDER is missing"),
+		failing("watch $/nowhere", "is no folder that can be read"),
+		wrong("watch $ -pattern [", "a pattern of file names"),
+	)
 	h.walk( // team and audit trail, with a key
 		good("team", "Ada Moss", "ada.moss@fernhollow.example", "owner"),
 		failing("team invite bea.quill@fernhollow.example reader", "does not have the scope “team”"),

@@ -131,7 +131,7 @@ func newest(files fs.FS, spec pack.RoutineSpec) (name string, info fs.FileInfo, 
 	}
 	written := ""
 	if spec.Then == ToFolder {
-		written = strings.NewReplacer("{name}", "*", "{date}", "*", "{time}", "*").Replace(spec.ThenFile) + "*"
+		written = NameWith(spec.ThenFile, "*", ".*", "*", "*")
 	}
 	for _, n := range names {
 		i, err := fs.Stat(files, n)
@@ -211,7 +211,12 @@ func nameOf(address string) string {
 // Name fills in the name of the file that a routine writes: {name} is that of the file that was
 // read, without its ending, {date} and {time} when it is written.
 func Name(pattern, read, ending string, at time.Time) string {
-	name := strings.NewReplacer("{name}", strings.TrimSuffix(read, path.Ext(read)), "{date}", at.Format("2006-01-02"), "{time}", at.Format("1504")).Replace(pattern)
+	return NameWith(pattern, read, ending, at.Format("2006-01-02"), at.Format("1504"))
+}
+
+// NameWith is Name with texts for date and time.
+func NameWith(pattern, read, ending, date, hour string) string {
+	name := strings.NewReplacer("{name}", strings.TrimSuffix(read, path.Ext(read)), "{date}", date, "{time}", hour).Replace(pattern)
 	if path.Ext(name) == "" {
 		name += ending
 	}
