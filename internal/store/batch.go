@@ -61,7 +61,7 @@ func (s *Store) RecordParcel(ctx context.Context, parcel int64, lane int, r pack
 // batchOf makes a batch of results, and counts how many addresses got each verdict
 // by it, or lost it.
 func (s *Store) batchOf(ctx context.Context, results []Concluded) (batch, map[int32]int32, error) {
-	b := batch{at: time.Now(), addresses: make([]int32, len(results)), verdicts: make([]int32, len(results))}
+	b := batch{at: s.now(), addresses: make([]int32, len(results)), verdicts: make([]int32, len(results))}
 	asked, tally := make([][]probe.Asked, len(results)), map[int32]int32{}
 	for i, r := range results {
 		id, err := s.verdictID(ctx, r.Verdict)

@@ -46,6 +46,8 @@ type Store struct {
 	latestCache *latestCache
 	// fingerprints are how absent mailboxes are remembered.
 	fingerprints func() Fingerprints
+	// now is by which results are stamped.
+	now func() time.Time
 }
 
 // Open connects to PostgreSQL. The error names what to check.
@@ -80,8 +82,11 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 		return nil, fmt.Errorf("PostgreSQL at %s:%d cannot be reached; is it running, and is -dsn (VARNET_DSN) right? (%s)",
 			c.ConnConfig.Host, c.ConnConfig.Port, firstLine(err))
 	}
-	return &Store{pool: pool, db: pool, requests: requests, bulk: bulk, verdicts: newVerdictCache(), latestCache: &latestCache{}}, nil
+	return &Store{pool: pool, db: pool, requests: requests, bulk: bulk, verdicts: newVerdictCache(), latestCache: &latestCache{}, now: time.Now}, nil
 }
+
+// StampBy has results stamped by a clock other than the machine's, for days that pass in a test.
+func (s *Store) StampBy(now func() time.Time) { s.now = now }
 
 // use is what connections are for: how many there are, and their settings. A transaction in
 // which nothing happens is given up, and so is a statement of a request that takes too long.

@@ -137,6 +137,7 @@ func (e *Engine) Start(ctx context.Context) error {
 func New(c Config) (*Engine, error) {
 	e := &Engine{Config: c, Outbound: outbound.New(c.Config), self: newWorker(c), Drained: make(chan struct{}),
 		absences: absences{since: map[int64]time.Time{}}, speeds: speeds{by: map[string]*gathered{}}}
+	e.Store.StampBy(c.Clock.Now)
 	e.Store.FingerprintBy(func() store.Fingerprints {
 		printsOf := e.Secrets.Printer("absence")
 		return func(text string) (out []store.Fingerprint) {

@@ -60,6 +60,11 @@ class Reader {
         void this.read(keys.notices);
         this.later(["deliveries"]);
         return;
+      case "routine":
+        void this.read(["routine", id]);
+        void this.read(["routine-times", id]);
+        this.later(["routines"]);
+        return;
       case "list":
         void this.read(keys.list(id));
         void this.read(["runs", id]);

@@ -31,6 +31,7 @@ export function Frame() {
           <For scope="check">
             <Link to="/check">Check</Link>
           </For>
+          <Link to="/routines">Routines</Link>
           <Link to="/setup">Setup</Link>
         </nav>
         {session.data?.person && <SignedIn of={session.data} person={session.data.person} />}

@@ -7,6 +7,8 @@ const pages = [
   ["Lists", "/lists"],
   ["Import a list", "/import"],
   ["Check an address", "/check"],
+  ["Routines", "/routines"],
+  ["Make a routine", "/routines/new"],
   ["Setup", "/setup"],
   ["Policies", "/policies"],
   ["Catalogues", "/catalogues"],

@@ -1,4 +1,4 @@
-import { Badge, Drawer } from "antd";
+import { Drawer } from "antd";
 import { useState } from "react";
 import { Link } from "react-router";
 import { Trouble, Wait } from "../../parts/Notice";
@@ -15,12 +15,15 @@ export function Tray() {
   const close = () => setOpen(false);
   return (
     <>
-      <Badge count={n?.unread ?? 0} size="small" color="var(--accent)" offset={[6, 0]} title="">
-        <button type="button" className="plain" aria-expanded={open} onClick={() => setOpen(true)}>
-          Notices
-          {n && n.unread > 0 && <span className="unseen">, {n.unread} not read</span>}
-        </button>
-      </Badge>
+      <button type="button" className="plain" aria-expanded={open} onClick={() => setOpen(true)}>
+        Notices
+        {n && n.unread > 0 && (
+          <>
+            <span className="unseen">, not read: </span>
+            <span className="count">{n.unread}</span>
+          </>
+        )}
+      </button>
       <Drawer open={open} onClose={close} size={440} title={<h2 className="drawer-title">Notices</h2>}>
         {notices.error && <Trouble error={notices.error} again={() => void notices.refetch()} />}
         {!n && !notices.error && <Wait for="the notices" />}
