@@ -14,6 +14,24 @@ import (
 	"varnet/internal/testkit"
 )
 
+// loser returns what breaks off those of the service's connections to the database that fit, and
+// says how many there were.
+func loser(t *testing.T, s *testkit.Service) func(where string) int {
+	t.Helper()
+	conn, err := pgx.Connect(t.Context(), s.Setting("VARNET_DSN"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = conn.Close(context.Background()) })
+	return func(where string) (n int) {
+		t.Helper()
+		if err := conn.QueryRow(t.Context(), "SELECT count(pg_terminate_backend(pid)) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid() AND "+where).Scan(&n); err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+}
+
 // TestLostConnections breaks off the database's connections in the midst of imports and of a
 // run: an import is refused in words and leaves nothing, and the run goes on by itself.
 func TestLostConnections(t *testing.T) {
@@ -21,18 +39,7 @@ func TestLostConnections(t *testing.T) {
 	i := testkit.World(t, "fernhollow")
 	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
 	api := client.New(s.URL, s.Key)
-	conn, err := pgx.Connect(t.Context(), s.Setting("VARNET_DSN"))
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer conn.Close(context.Background())
-	lose := func(where string) (n int) {
-		t.Helper()
-		if err := conn.QueryRow(t.Context(), "SELECT count(pg_terminate_backend(pid)) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid() AND "+where).Scan(&n); err != nil {
-			t.Fatal(err)
-		}
-		return n
-	}
+	lose := loser(t, s)
 	file := "e-mail,note\n" + strings.Repeat("ada.moss@fernhollow.example,"+strings.Repeat("seeds ", 30)+"\n", 150_000)
 	ended := make(chan error, 1)
 	go func() {

@@ -3,10 +3,14 @@ package e2e
 import (
 	"bytes"
 	"fmt"
+	"net/http"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
+	"syscall"
 	"testing"
 	"time"
 
@@ -17,6 +21,7 @@ import (
 	"varnet/internal/contract"
 	"varnet/internal/practice"
 	"varnet/internal/testkit"
+	"varnet/internal/webhook"
 )
 
 // calendar is the clock of a service whose days pass within a test.
@@ -162,6 +167,109 @@ func TestRoutine(t *testing.T) {
 	}
 	times = append(times, third)
 	holdTold(t, told, box, ada, times)
+}
+
+// TestNothingIsLost kills the service and breaks its connections off while events happen and a
+// routine is due night after night: every event is delivered, each time under the same id and in
+// the order of its thing; no night is skipped, and none is there twice.
+func TestNothingIsLost(t *testing.T) {
+	t.Parallel()
+	i, clock := testkit.World(t, "fernhollow"), newCalendar(t)
+	s := testkit.Serve(t, append(testkit.Settings(testkit.Database(t), i), "VARNET_CLOCK="+clock.file))
+	api, ctx := client.New(s.URL, s.Key), t.Context()
+	lose := loser(t, s)
+	told, _ := receiver(t, i, api, event.ImportDone, event.EstimateDone, event.RoutineDone, event.RunFinished)
+	var seen sync.Map
+	var events atomic.Int64
+	told.Answers(func(w http.ResponseWriter, req *http.Request) int { // it does not take every third event at first
+		code := http.StatusNoContent
+		if _, again := seen.LoadOrStore(req.Header.Get(webhook.ID), true); !again && events.Add(1)%3 == 0 {
+			code = http.StatusServiceUnavailable
+		}
+		w.WriteHeader(code)
+		return code
+	})
+	import1 := func(n int) contract.List {
+		t.Helper()
+		file := client.File{Name: fmt.Sprintf("members-%d.csv", n), Key: fmt.Sprint("list ", n), Body: strings.NewReader(fmt.Sprintf("e-mail\nmember%d@fernhollow.example\n", n))}
+		var l contract.List
+		eventually(t, 60*time.Second, func() (bool, string) {
+			file.Body = strings.NewReader(fmt.Sprintf("e-mail\nmember%d@fernhollow.example\n", n))
+			var err error
+			l, err = api.Import(ctx, file)
+			return err == nil, fmt.Sprint(err)
+		})
+		return l
+	}
+	l := import1(0)
+	r, err := api.MakeRoutine(ctx, contract.NewRoutine{Name: "Nightly", RoutineSpec: contract.RoutineSpec{Source: "list", ListID: l.ID, Rule: "FREQ=DAILY", Time: "03:00", Policy: "careful", Then: "nothing", Tell: "always"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	const nights, lists = 3, 24
+	first := *r.NextAt
+	for n := range nights {
+		clock.until(first.AddDate(0, 0, n))
+		for k := range lists / nights {
+			import1(1 + n*lists/nights + k)
+		}
+		lose("true")
+		time.Sleep(300 * time.Millisecond)
+		_ = s.Signal(syscall.SIGKILL)
+		s.Start(t)
+		ended(t, api, r.ID, n+1)
+	}
+	times, err := api.RoutineTimes(ctx, r.ID, contract.PageQuery{})
+	if err != nil || len(times.Items) != nights {
+		t.Fatalf("%d nights, %v", len(times.Items), err)
+	}
+	for n, one := range times.Items {
+		if due := first.AddDate(0, 0, nights-1-n); one.Number != nights-n || one.State != "done" || one.Missed != 0 || !one.DueAt.Equal(due) || one.RunID == 0 {
+			t.Errorf("night %d: %+v", nights-n, one)
+		}
+	}
+	runs, err := api.Runs(ctx, contract.PageQuery{})
+	if err != nil || len(runs.Items) != nights {
+		t.Errorf("%d runs of %d nights, %v", len(runs.Items), nights, err)
+	}
+	holdDelivered(t, api, told, lists+1, nights)
+}
+
+// holdDelivered holds what was delivered against the events there are.
+func holdDelivered(t *testing.T, api *client.Client, told *practice.Receiver, lists, nights int) {
+	t.Helper()
+	var p contract.Page[contract.Event]
+	eventually(t, 60*time.Second, func() (_ bool, said string) {
+		var err error
+		count := map[event.Code]int{}
+		p, err = api.Events(t.Context(), 0, 500)
+		for _, e := range p.Items {
+			count[e.Code]++
+		}
+		return count[event.ImportDone] == lists && count[event.RunFinished] == nights && count[event.RoutineDone] == nights, fmt.Sprintf("events: %v, %v", count, err)
+	})
+	eventually(t, 120*time.Second, func() (bool, string) {
+		taken := map[string]bool{}
+		for _, c := range told.Calls() {
+			taken[c.ID] = taken[c.ID] || c.Status < 300
+		}
+		for _, e := range p.Items {
+			if !taken[e.ID] {
+				return false, fmt.Sprintf("event %d (%s) is not delivered", e.Seq, e.Code)
+			}
+		}
+		return true, ""
+	})
+	ids, last := map[int64]string{}, map[string]int64{}
+	for _, c := range told.Calls() {
+		if c.Verified != nil || ids[c.Seq] != "" && ids[c.Seq] != c.ID {
+			t.Errorf("event %d came as %s and %s: %v", c.Seq, ids[c.Seq], c.ID, c.Verified)
+		}
+		if ids[c.Seq] = c.ID; c.Seq < last[c.Thing] {
+			t.Errorf("about %s event %d came after %d", c.Thing, c.Seq, last[c.Thing])
+		}
+		last[c.Thing] = max(last[c.Thing], c.Seq)
+	}
 }
 
 // holdWritten holds the file that a time wrote against the export of its run, and the truth.
