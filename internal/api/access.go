@@ -13,7 +13,7 @@ import (
 // anybody may call who is on the way in, and caller, of those that everybody may who is in.
 var wants = map[account.Scope][]string{
 	account.Read: {"get-lists", "get-list", "get-list-rows", "count-common", "get-estimate", "get-retention", "get-runs", "get-run", "watch-run", "compare-runs",
-		"get-run-domains", "get-run-operators", "get-report", "get-results", "get-evidence", "find-result", "count-matching", "describe-filter", "preview-export",
+		"get-run-domains", "get-result-ages", "get-run-operators", "get-report", "get-results", "get-evidence", "find-result", "count-matching", "describe-filter", "preview-export",
 		"get-policies", "get-policy", "try-policy", "get-catalogue", "get-shipped-catalogue", "get-catalogue-sources", "try-catalogue",
 		"watch-workspace", "get-events", "get-routines", "get-routine", "get-routine-times", "draft-routine", "get-readiness", "get-keys", "get-team", "get-own-rules"},
 	account.Import: {"preview-file", "import-list", "import-newer-file", "open-upload", "upload-part", "change-list", "delete-list"},

@@ -83,6 +83,7 @@ var groups = []group{
 		"ask-again":         {"Another round of the run, about those with causes, findings or ordinals in the body, or that fit the filter in the query; without either, about all that asking again may help. Results stay until others replace them.", `{"causes": ["exchanger.postponed", "exchanger.silent"]}`},
 		"watch-run":         {"Server-sent events: the run whenever it changes, at most about three times a second, until it ends.", ""},
 		"compare-runs":      {"Addresses that have a result in both runs, by what they were and are.", ""},
+		"get-result-ages":   {"Results that were taken over are as old as they were; a mailbox that was there a year ago may not be there any more.", ""},
 		"get-run-domains":   {"A page of them: exchangers, operator, addresses, findings, and what is known of how their hosts take mail.", ""},
 		"get-run-operators": {"A page of them: whoever runs the exchangers of the domains, with addresses and findings.", ""},
 		"get-report":        {"One page for people, as PDF or HTML, with times in a zone.", ""},

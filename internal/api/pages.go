@@ -13,13 +13,15 @@ import (
 	"varnet/core/say"
 	"varnet/internal/contract"
 	"varnet/internal/store"
+	"varnet/internal/summary"
 )
 
 func (a *API) registerPages(h huma.API) {
 	huma.Register(h, operation("get-list-rows", http.MethodGet, "/lists/{id}/rows", "A page of a list's rows as they were imported"), a.listRows)
 	huma.Register(h, operation("get-run-domains", http.MethodGet, "/runs/{id}/domains", "The domains of a run's list, the largest first"), a.domains)
 	huma.Register(h, operation("get-run-operators", http.MethodGet, "/runs/{id}/operators", "The operators of a run's domains, the largest first"), a.operatorsOfRun)
-	huma.Register(h, operation("compare-runs", http.MethodGet, "/runs/{id}/compare/{other}", "What changed from another run of the same list to this one"), a.compare)
+	huma.Register(h, operation("get-result-ages", http.MethodGet, "/runs/{id}/ages", "How old the results of a run are"), a.resultAges)
+	huma.Register(h, operation("compare-runs", http.MethodGet, "/runs/{id}/compare/{other}", "What changed from an earlier run to this one, of the addresses that are in both"), a.compare)
 }
 
 func (a *API) listRows(ctx context.Context, in *struct {
@@ -205,10 +207,7 @@ func (a *API) compare(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	if other.ListID != r.ListID {
-		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("Runs %d and %d are of different lists; compare two runs of the same one.", in.Other, in.ID))
-	}
-	pairs, err := a.store.Pairs(ctx, other.ID, r.ID)
+	moved, err := a.store.Moves(ctx, other, r)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -216,7 +215,7 @@ func (a *API) compare(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	c, changed := comparisonOf(pairs, verdicts)
+	c, changed := comparisonOf(moved.Pairs, verdicts)
 	rows, err := a.store.ChangedResults(ctx, other, r, changed, mostChanged)
 	if err != nil {
 		return nil, a.failed(ctx, err)
@@ -227,6 +226,18 @@ func (a *API) compare(ctx context.Context, in *struct {
 	}
 	c.Sentence = compareSentence(c, other.ID, r.ID)
 	return &struct{ Body contract.Comparison }{c}, nil
+}
+
+func (a *API) resultAges(ctx context.Context, in *ByID) (*struct{ Body contract.ResultAges }, error) {
+	r, err := a.store.Run(ctx, workspace(ctx).ID, in.ID)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	counts, mean, err := a.store.Ages(ctx, r.ID, a.engine.Clock.Now(), summary.AgeBounds())
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return &struct{ Body contract.ResultAges }{summary.Ages(counts, mean)}, nil
 }
 
 func titleOf(c finding.Cause) string {

@@ -63,7 +63,12 @@ func (c *Client) RunOperators(ctx context.Context, run int64, page url.Values) (
 	return p, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/operators?%s", run, page.Encode()), nil, &p)
 }
 
-// Compare tells what changed from another run of the same list to this one.
+// ResultAges returns how old the results of a run are.
+func (c *Client) ResultAges(ctx context.Context, run int64) (a contract.ResultAges, err error) {
+	return a, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/ages", run), nil, &a)
+}
+
+// Compare tells what changed from an earlier run to this one.
 func (c *Client) Compare(ctx context.Context, run, other int64) (k contract.Comparison, err error) {
 	return k, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/compare/%d", run, other), nil, &k)
 }

@@ -437,6 +437,20 @@ type Comparison struct {
 	Sentence string    `json:"sentence" doc:"The same in words."`
 }
 
+// ResultAges are how old the results of a run are.
+type ResultAges struct {
+	Results  int64      `json:"results" doc:"All results of the run: the whole of every share."`
+	Ages     []AgeGroup `json:"ages" doc:"The youngest first; groups without a result are there, too."`
+	MeanDays float64    `json:"meanDays" doc:"How old they are on average, in days."`
+	Sentence string     `json:"sentence" doc:"The same in words."`
+}
+
+// AgeGroup is how many results are of some age.
+type AgeGroup struct {
+	UnderDays int   `json:"underDays,omitempty" doc:"Younger than so many days, but not than the group before; left out of the oldest."`
+	Results   int64 `json:"results" doc:"How many."`
+}
+
 // Changed is an address whose finding changed.
 type Changed struct {
 	Ordinal int32           `json:"ordinal" doc:"Names the result."`

@@ -91,7 +91,7 @@ func TestAccess(t *testing.T) {
 // answer is what somebody is to be answered who calls an operation in a way that it does not
 // take: who may not call it at all is told that alone.
 func (c callerOfAll) answer(d apiOperation) int {
-	public := d.Scope == "" && d.OperationID != "get-session" && d.OperationID != "get-glossary"
+	public := d.Scope == "" && !slices.Contains([]string{"get-session", "get-glossary", "get-event-kinds"}, d.OperationID)
 	switch {
 	case public:
 		return http.StatusUnprocessableEntity
@@ -116,7 +116,7 @@ func elsewhere(t *testing.T, p post, outsider *visitor, run contract.Run) {
 		if !strings.Contains(path, "{id}") || op.Scope == string(account.Installation) || op.Scope == string(account.Self) {
 			return
 		}
-		fill := map[string]string{"id": fmt.Sprint(run.ID), "other": fmt.Sprint(run.ID), "ordinal": "1", "with": fmt.Sprint(run.ListID)}
+		fill := map[string]string{"id": fmt.Sprint(run.ID), "other": fmt.Sprint(run.ID), "ordinal": "1", "number": "1", "with": fmt.Sprint(run.ListID)}
 		if strings.HasPrefix(path, "/lists") {
 			fill["id"] = fmt.Sprint(run.ListID)
 		}

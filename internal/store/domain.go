@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"maps"
+	"slices"
 	"strings"
 	"time"
 )
@@ -145,28 +146,43 @@ func (s *Store) Moves(ctx context.Context, from, to Run) (m Moved, err error) {
 		m.Pairs, err = s.Pairs(ctx, from.ID, to.ID)
 		return m, err
 	}
-	same, err := s.sameAddresses(ctx, from.ListID, to.ListID)
-	if err != nil {
-		return m, err
+	counts := map[[2]int32]int64{}
+	m.Both, err = s.eachMove(ctx, from, to, func(_, was, is int32) bool {
+		counts[[2]int32{was, is}]++
+		return true
+	})
+	for pair, n := range counts {
+		m.Pairs = append(m.Pairs, VerdictPair{pair[0], pair[1], n})
 	}
+	return m, err
+}
+
+// eachMove calls do with the addresses that have a result in two runs, until it is false: with
+// the address in the later one's list and both verdicts. It returns how many addresses are in
+// both lists.
+func (s *Store) eachMove(ctx context.Context, from, to Run, do func(address, was, is int32) bool) (both int64, err error) {
 	a, b, err := s.latestOf(ctx, from.ID, to.ID)
 	if err != nil {
-		return m, err
+		return 0, err
 	}
-	counts := map[[2]int32]int64{}
+	if from.ListID == to.ListID {
+		a.Each(0, func(address, was int32) bool {
+			is := b.Verdict(address)
+			return is == 0 || do(address, was, is)
+		})
+		return 0, nil
+	}
+	same, err := s.sameAddresses(ctx, from.ListID, to.ListID)
 	for before, now := range same {
 		if now == 0 {
 			continue
 		}
-		m.Both++
-		if was, is := a.Verdict(int32(before)), b.Verdict(now); was != 0 && is != 0 {
-			counts[[2]int32{was, is}]++
+		both++
+		if was, is := a.Verdict(int32(before)), b.Verdict(now); was != 0 && is != 0 && !do(now, was, is) {
+			break
 		}
 	}
-	for pair, n := range counts {
-		m.Pairs = append(m.Pairs, VerdictPair{pair[0], pair[1], n})
-	}
-	return m, nil
+	return both, err
 }
 
 // Ages returns how many results of a run are younger than each of some ages, but not than the one
@@ -208,28 +224,33 @@ type ChangedResult struct {
 	From, To int32
 }
 
-// ChangedResults returns the first addresses of a list with one of some pairs of
-// verdicts in two runs.
+// ChangedResults returns the first addresses of a run with one of some pairs of verdicts in an
+// earlier one and in this.
 func (s *Store) ChangedResults(ctx context.Context, from, to Run, pairs []VerdictPair, limit int) ([]ChangedResult, error) {
-	a, b, err := s.latestOf(ctx, from.ID, to.ID)
-	if err != nil {
-		return nil, err
-	}
 	wanted := map[[2]int32]bool{}
 	for _, p := range pairs {
 		wanted[[2]int32{p.From, p.To}] = true
 	}
 	var found []int32
-	a.Each(0, func(address, verdict int32) bool {
-		if wanted[[2]int32{verdict, b.Verdict(address)}] {
-			found = append(found, address)
+	before := map[int32]int32{}
+	_, err := s.eachMove(ctx, from, to, func(address, was, is int32) bool {
+		if wanted[[2]int32{was, is}] {
+			found, before[address] = append(found, address), was
 		}
 		return len(found) < limit
 	})
-	results, err := s.resultsAt(ctx, from, a, found)
+	if err != nil {
+		return nil, err
+	}
+	st, err := s.Latest(ctx, to.ID)
+	if err != nil {
+		return nil, err
+	}
+	slices.Sort(found)
+	results, err := s.resultsAt(ctx, to, st, found)
 	out := make([]ChangedResult, len(results))
 	for i, r := range results {
-		out[i] = ChangedResult{r.Address, r.Typed, r.Verdict, b.Verdict(r.Address)}
+		out[i] = ChangedResult{r.Address, r.Typed, before[r.Address], r.Verdict}
 	}
 	return out, err
 }

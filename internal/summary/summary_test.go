@@ -281,3 +281,15 @@ func TestManyRunsAreReadAtOnce(t *testing.T) {
 		t.Errorf("by itself %+v, among others %+v", one[0], many[99])
 	}
 }
+
+func TestAges(t *testing.T) {
+	for want, counts := range map[string][]int64{
+		"There is no result yet.":                {0, 0, 0, 0, 0, 0},
+		"All 12 results are younger than a day.": {12, 0, 0, 0, 0, 0},
+		"Of the 20 results 12 younger than a day, 5 7 to 30 days old and 3 older than 180 days.": {12, 0, 5, 0, 0, 3},
+	} {
+		if got := Ages(counts, 36*time.Hour); got.Sentence != want || got.MeanDays != 1.5 {
+			t.Errorf("%v: %+v", counts, got)
+		}
+	}
+}

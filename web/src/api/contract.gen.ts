@@ -1784,6 +1784,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/runs/{id}/ages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How old the results of a run are
+         * @description Results that were taken over are as old as they were; a mailbox that was there a year ago may not be there any more.
+         */
+        get: operations["get-result-ages"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}/ask-again": {
         parameters: {
             query?: never;
@@ -1832,7 +1852,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * What changed from another run of the same list to this one
+         * What changed from an earlier run to this one, of the addresses that are in both
          * @description Addresses that have a result in both runs, by what they were and are.
          */
         get: operations["compare-runs"];
@@ -2941,6 +2961,18 @@ export interface components {
             id: number;
             /** @description What people call it. */
             name: string;
+        };
+        AgeGroup: {
+            /**
+             * Format: int64
+             * @description How many.
+             */
+            results: number;
+            /**
+             * Format: int64
+             * @description Younger than so many days, but not than the group before; left out of the oldest.
+             */
+            underDays?: number;
         };
         Answer: {
             /** @description A and AAAA records. */
@@ -5364,6 +5396,22 @@ export interface components {
             traits: string[];
             /** @description What stands in the cell. */
             typed: string;
+        };
+        ResultAges: {
+            /** @description The youngest first; groups without a result are there, too. */
+            ages: components["schemas"]["AgeGroup"][];
+            /**
+             * Format: double
+             * @description How old they are on average, in days.
+             */
+            meanDays: number;
+            /**
+             * Format: int64
+             * @description All results of the run: the whole of every share.
+             */
+            results: number;
+            /** @description The same in words. */
+            sentence: string;
         };
         ResultColumn: {
             /** @description The name of the column. */
@@ -17191,6 +17239,92 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-result-ages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResultAges"];
                 };
             };
             /** @description Unauthorized */

@@ -5,6 +5,7 @@ import { For } from "../../parts/For";
 import { Sentence, Trouble, Wait } from "../../parts/Notice";
 import { OutboundState } from "../../parts/OutboundState";
 import { useReadiness } from "../outbound/queries";
+import { Ages } from "./Ages";
 import { Estimate } from "./Estimate";
 import { Retention } from "./Retention";
 import { Runs } from "./Runs";
@@ -44,6 +45,7 @@ export function ListPage() {
           The last run: <Link to={`/runs/${run.id}`}>{run.sentence}</Link>
         </p>
       )}
+      {run && <Ages run={run} />}
       <p>
         A run checks every address for its form, its domain, its mail host and its mailbox. No message is sent to
         anybody. It keeps running when you close this page.

@@ -157,6 +157,7 @@ export function RoutineForm({ of: routine }: { of?: Schema<"Routine"> }) {
           {(["deliverable", "catch-all", "undeliverable"] as const).map((f) => (
             <Field key={f} label={f}>
               <InputNumber
+                controls={false}
                 min={0}
                 max={730}
                 value={spec.ages?.[f] ?? 0}
@@ -203,10 +204,16 @@ export function RoutineForm({ of: routine }: { of?: Schema<"Routine"> }) {
         )}
         <div className="pair">
           <Field label="A person decides beyond so many asked">
-            <InputNumber min={0} value={spec.mostChecks ?? 0} onChange={(n) => set({ mostChecks: n ?? 0 })} />
+            <InputNumber
+              controls={false}
+              min={0}
+              value={spec.mostChecks ?? 0}
+              onChange={(n) => set({ mostChecks: n ?? 0 })}
+            />
           </Field>
           <Field label="or beyond so many % newly dropped">
             <InputNumber
+              controls={false}
               min={0}
               max={100}
               value={spec.mostDropped ?? 0}

@@ -1,0 +1,53 @@
+package summary
+
+import (
+	"fmt"
+	"time"
+
+	"varnet/core/say"
+	"varnet/internal/contract"
+)
+
+// ageDays are the ages by which results are told apart, in days.
+var ageDays = []int{1, 7, 30, 90, 180}
+
+// AgeBounds are the same as durations.
+func AgeBounds() []time.Duration {
+	return contract.Each(ageDays, func(days int) time.Duration { return time.Duration(days) * 24 * time.Hour })
+}
+
+// Ages says how old results are, of the counts between the bounds.
+func Ages(counts []int64, mean time.Duration) contract.ResultAges {
+	a := contract.ResultAges{MeanDays: mean.Hours() / 24}
+	for i, n := range counts {
+		g := contract.AgeGroup{Results: n}
+		if i < len(ageDays) {
+			g.UnderDays = ageDays[i]
+		}
+		a.Ages, a.Results = append(a.Ages, g), a.Results+n
+	}
+	a.Sentence = agesSay(a)
+	return a
+}
+
+func agesSay(a contract.ResultAges) string {
+	if a.Results == 0 {
+		return "There is no result yet."
+	}
+	var parts []string
+	for i, g := range a.Ages {
+		switch {
+		case g.Results == 0:
+		case g.UnderDays == 0:
+			parts = append(parts, fmt.Sprintf("%s older than %d days", say.Number(g.Results), ageDays[i-1]))
+		case g.UnderDays == 1:
+			parts = append(parts, say.Number(g.Results)+" younger than a day")
+		case i > 0:
+			parts = append(parts, fmt.Sprintf("%s %d to %d days old", say.Number(g.Results), ageDays[i-1], g.UnderDays))
+		}
+	}
+	if len(parts) == 1 && a.Ages[0].Results == a.Results {
+		return fmt.Sprintf("All %s are younger than a day.", say.Plural(a.Results, "result", "results"))
+	}
+	return fmt.Sprintf("Of the %s %s.", say.Plural(a.Results, "result", "results"), say.And(parts...))
+}
