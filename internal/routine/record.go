@@ -75,7 +75,7 @@ func Sentence(r pack.RoutineRecord, first bool) string {
 	}
 	out = append(out, kept+".")
 	if r.NewlyDropped > 0 {
-		out = append(out, fmt.Sprintf("%s kept then would be dropped now.", verb(r.NewlyDropped, "was", "were")))
+		out = append(out, say.Addresses(r.NewlyDropped)+" kept the time before would be dropped now.")
 	}
 	if len(r.Changes) > 0 {
 		var parts []string

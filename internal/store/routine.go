@@ -190,10 +190,11 @@ func (s *Store) TimeOfRun(ctx context.Context, run int64) (id int64, err error) 
 	return id, err
 }
 
-// StandingTimes returns the times that wait for a run which came to its end, or is gone.
+// StandingTimes returns the times that may go on: those that wait for a run which came to its
+// end, or is gone, and those that were approved.
 func (s *Store) StandingTimes(ctx context.Context) ([]int64, error) {
 	rows, err := s.db.Query(ctx, `SELECT t.id FROM routine_time t LEFT JOIN run u ON u.id = t.run_id
-		WHERE t.ended_at IS NULL AND t.state = 'verifying' AND (u.id IS NULL OR u.finished_at IS NOT NULL)`)
+		WHERE t.ended_at IS NULL AND t.state IN ('verifying', 'approved') AND (u.id IS NULL OR u.finished_at IS NOT NULL)`)
 	if err != nil {
 		return nil, err
 	}

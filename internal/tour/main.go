@@ -22,7 +22,6 @@ import (
 	"varnet/core/outbound"
 	"varnet/internal/browser"
 	"varnet/internal/client"
-	"varnet/internal/contract"
 )
 
 func main() {
@@ -79,12 +78,13 @@ func (t *tour) run(ctx context.Context, look bool) error {
 		{"results", chromedp.Tasks{browser.Press("See the results"), browser.Text("Arrow keys walk"), browser.Click("tbody tr:nth-child(2) input"), browser.Click("tbody tr:nth-child(3) input"), browser.Text("2 addresses chosen")}},
 		{"evidence", chromedp.Tasks{t.search("hedgerow-post"), browser.Text("addresses fit"), chromedp.Sleep(900 * time.Millisecond),
 			browser.Click("tbody tr:nth-child(3) button"), browser.Text("made-up mailboxes"), chromedp.Sleep(500 * time.Millisecond)}},
-		{"domains", chromedp.Tasks{t.ofRun("/runs/%s/domains"), browser.Text("the largest first")}},
+		{"routine", chromedp.Tasks{t.open("/routines/1"), browser.Text("Its times"), browser.Text("members-"), chromedp.Sleep(300 * time.Millisecond)}},
+		{"notices", chromedp.Tasks{t.open("/lists"), browser.Press("Notices"), browser.Text("Choose letters"), chromedp.Sleep(600 * time.Millisecond)}},
+		{"letter", chromedp.Tasks{chromedp.Navigate(letterbox), browser.Text("is finished"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"team", chromedp.Tasks{t.open("/team"), browser.Text("Cai Fern"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"check", chromedp.Tasks{t.open("/check#nell.hartwood%40sundial-nursery.example"), browser.Text("made-up mailboxes")}},
 		{"policy", chromedp.Tasks{t.ofRun("/policies/new?from=reach-further&run=%s"), browser.Text("whatever no rule fits"), browser.Text("rows will be kept"), chromedp.Sleep(600 * time.Millisecond)}},
 		{"export", chromedp.Tasks{t.ofRun("/runs/%s/export?form=results&columns=finding,cause,traits,decision"), browser.Text("Preview of the file"), chromedp.Sleep(300 * time.Millisecond)}},
-		{"catalogues", chromedp.Tasks{t.ownEntries(), t.open("/catalogues"), browser.Text("Followed catalogues"), browser.Text("seedbank")}},
 		{"setup", chromedp.Tasks{t.open("/setup"), browser.Text("Outbound is"), browser.Text("Anybody may sign up"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"run-dark", chromedp.Tasks{dark, t.ofRun("/runs/%s"), browser.Text(": finished"), chromedp.Sleep(300 * time.Millisecond)}},
 	} {
@@ -97,13 +97,16 @@ func (t *tour) run(ctx context.Context, look bool) error {
 			return err
 		}
 	}
-	for name, command := range map[string][]string{"report": {"report", t.id, "-out", "report.pdf"}, "workbook": {"export", t.id, "-form", "results", "-format", "xlsx", "-out", "workbook.xlsx"}} {
+	for name, command := range map[string][]string{"report": {"report", t.id, "-out", "report.pdf"}} {
 		if err := t.paper(name, command); err != nil {
 			return err
 		}
 	}
 	return t.terminal("clean", "clean", t.list, "-out", "kept.csv")
 }
+
+// letterbox is where the demo's letters are shown.
+const letterbox = "http://127.0.0.1:2588/"
 
 // dark asks for the colours of a dark screen.
 var dark = emulation.SetEmulatedMedia().WithFeatures([]*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: "dark"}})
@@ -131,15 +134,6 @@ func (t *tour) outbound(routes string) chromedp.Action {
 	})
 }
 
-// ownEntries adds some to the catalogues.
-func (t *tour) ownEntries() chromedp.Action {
-	return chromedp.ActionFunc(func(ctx context.Context) error {
-		_, err := client.New(t.server, t.key).AddToCatalogue(ctx, []contract.CatalogueEntry{
-			{Kind: "role", Name: "seedbank"}, {Kind: "role", Name: "volunteer"}, {Kind: "disposable", Name: "quickpost.example"}})
-		return err
-	})
-}
-
 func (t *tour) open(path string) chromedp.Action { return chromedp.Navigate(t.server + path) }
 
 // ofRun goes to a page of the run whose results are shown.
@@ -157,8 +151,7 @@ func (t *tour) ofRun(page string) chromedp.Action {
 	})
 }
 
-// paper has a command write a file and shows it as it is printed: a PDF, or a
-// workbook as LibreOffice lays it out.
+// paper has a command write a PDF and shows its first page.
 func (t *tour) paper(name string, command []string) error {
 	dir, err := os.MkdirTemp("", "varnet-tour-*")
 	if err != nil {
@@ -169,12 +162,6 @@ func (t *tour) paper(name string, command []string) error {
 		return err
 	}
 	file := command[len(command)-1]
-	if strings.HasSuffix(file, ".xlsx") {
-		if out, err := exec.Command("soffice", "-env:UserInstallation=file://"+dir, "--headless", "--convert-to", "pdf", "--outdir", dir, filepath.Join(dir, file)).CombinedOutput(); err != nil {
-			return fmt.Errorf("LibreOffice: %w: %s", err, out)
-		}
-		file = strings.TrimSuffix(file, ".xlsx") + ".pdf"
-	}
 	if out, err := exec.Command("pdftoppm", "-png", "-r", "100", "-f", "1", "-l", "1", "-singlefile", filepath.Join(dir, file), filepath.Join(dir, "page")).CombinedOutput(); err != nil {
 		return fmt.Errorf("pdftoppm: %w: %s", err, out)
 	}

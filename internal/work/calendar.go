@@ -251,7 +251,8 @@ func (e *Engine) sourceChanged(ctx context.Context, r store.Routine) (bool, erro
 	return true, src.Body.Close()
 }
 
-// goOnStanding has times go on whose run came to its end otherwise than by its last parcel.
+// goOnStanding has times go on that nobody else set going: their run came to its end otherwise
+// than by its last parcel, or while the job before was not quite over.
 func (e *Engine) goOnStanding(ctx context.Context) error {
 	times, err := e.Store.StandingTimes(ctx)
 	if err != nil || len(times) == 0 {

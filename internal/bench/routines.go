@@ -1,0 +1,210 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"text/tabwriter"
+	"time"
+
+	"varnet/internal/client"
+	"varnet/internal/contract"
+	"varnet/internal/practice"
+)
+
+// Routines of several workspaces that are due at the same minute.
+const (
+	routinePort       = 2713
+	routineWorkspaces = 10
+	routinesEach      = 100
+	routineRows       = 20
+	routineStart      = 60 * time.Second // within which all have begun to verify
+	routineMemory     = 300              // MB
+	routineCheck      = 20 * time.Millisecond
+)
+
+// routines has a thousand routines due at once, and measures when each begins to verify, whether
+// one workspace waits for another, and what single checks feel of it.
+func routines() error {
+	w, err := practice.Load("fernhollow")
+	if err == nil {
+		w, err = w.Everywhere("plain")
+	}
+	if err != nil {
+		return err
+	}
+	folder, err := os.MkdirTemp("", "varnet-bench")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(folder)
+	clock := filepath.Join(folder, "clock")
+	if err := os.WriteFile(clock, []byte("0s"), 0o600); err != nil {
+		return err
+	}
+	in, err := install(w, routinePort, "VARNET_ROUNDS=1s", "VARNET_CLOCK="+clock)
+	if err != nil {
+		return err
+	}
+	defer in.stop()
+	var spaces []*client.Client
+	for n := range routineWorkspaces {
+		api, err := in.workspaceOfRoutines(w, fmt.Sprintf("workspace %d", n))
+		if err != nil {
+			return err
+		}
+		spaces = append(spaces, api)
+	}
+	checks := watchChecks(in, w)
+	time.Sleep(5 * time.Second)
+	calm := checks.take()
+	if err := os.WriteFile(clock, []byte("24h"), 0o600); err != nil {
+		return err
+	}
+	due := time.Now()
+	begun, ended, most, err := awaitRoutines(in, spaces, due)
+	busy := checks.take()
+	checks.stop()
+	if err != nil {
+		return err
+	}
+	return tellRoutines(begun, ended, most, calm, busy)
+}
+
+// workspaceOfRoutines makes a workspace with a list and its routines.
+func (in *installation) workspaceOfRoutines(w *practice.World, name string) (*client.Client, error) {
+	key, err := in.command("key", "new", "-workspace", name).Output()
+	if err != nil {
+		return nil, err
+	}
+	api, ctx := client.New(in.url, strings.TrimSpace(string(key))), context.Background()
+	var list strings.Builder
+	if err := w.WriteList(&list, routineRows); err != nil {
+		return nil, err
+	}
+	l, err := api.Import(ctx, client.File{Name: "members.csv", Body: strings.NewReader(list.String())})
+	if err != nil {
+		return nil, err
+	}
+	for n := range routinesEach {
+		if _, err := api.MakeRoutine(ctx, contract.NewRoutine{Name: fmt.Sprintf("Routine %d", n), RoutineSpec: contract.RoutineSpec{
+			Source: "list", ListID: l.ID, Rule: "FREQ=DAILY", Time: "03:00", Policy: "careful", Then: "nothing", Tell: "problems"}}); err != nil {
+			return nil, err
+		}
+	}
+	return api, nil
+}
+
+// awaitRoutines waits until all runs of all routines are finished: for each workspace when each
+// began and when the last ended, after they were due, and the most memory meanwhile, in MB.
+func awaitRoutines(in *installation, spaces []*client.Client, due time.Time) (begun [][]time.Duration, ended time.Duration, most float64, err error) {
+	begun = make([][]time.Duration, len(spaces))
+	for end := due.Add(10 * time.Minute); ; time.Sleep(time.Second) {
+		kb, err := memoryLine(fmt.Sprintf("/proc/%d/status", in.pid), "VmRSS:")
+		if err != nil {
+			return nil, 0, 0, err
+		}
+		most = max(most, kb/1024)
+		done := 0
+		for n, api := range spaces {
+			page, err := api.Runs(context.Background(), contract.PageQuery{Limit: 200})
+			if err != nil {
+				return nil, 0, 0, err
+			}
+			begun[n] = begun[n][:0]
+			for _, r := range page.Items {
+				begun[n] = append(begun[n], r.CreatedAt.Sub(due))
+				if r.FinishedAt != nil {
+					done++
+					ended = max(ended, r.FinishedAt.Sub(due))
+				}
+			}
+		}
+		if done == len(spaces)*routinesEach {
+			return begun, ended, most, nil
+		}
+		if time.Now().After(end) {
+			return nil, 0, 0, fmt.Errorf("10 minutes after they were due %d of %d routines have verified", done, len(spaces)*routinesEach)
+		}
+	}
+}
+
+func tellRoutines(begun [][]time.Duration, ended time.Duration, memory float64, calm, busy []time.Duration) error {
+	var all, medians []time.Duration
+	for _, b := range begun {
+		slices.Sort(b)
+		all, medians = append(all, b...), append(medians, b[len(b)/2])
+	}
+	slices.Sort(all)
+	slices.Sort(medians)
+	p95 := func(d []time.Duration) time.Duration { slices.Sort(d); return d[len(d)*95/100] }
+	missed := 0
+	t := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', tabwriter.AlignRight)
+	fmt.Fprintf(t, "%d routines of %d workspaces due at once\tmeasured\tbar\t\t\n", len(all), len(begun))
+	line := func(what, measured, bar string, ok bool) {
+		verdict := "met"
+		if !ok {
+			verdict = "MISSED"
+			missed++
+		}
+		fmt.Fprintf(t, "%s\t%s\t%s\t%s\t\n", what, measured, bar, verdict)
+	}
+	last := all[len(all)-1]
+	line("the last one begins to verify after", short(last).String(), "at most "+routineStart.String(), last <= routineStart)
+	spread := medians[len(medians)-1] - medians[0]
+	line("between the medians of two workspaces", short(spread).String(), "at most a quarter of that", spread*4 <= last)
+	line("memory of the service, MB", fmt.Sprintf("%.0f", memory), fmt.Sprintf("under %d", routineMemory), memory < routineMemory)
+	line("p95 of a single check, beyond "+short(p95(calm)).String()+" before", short(p95(busy)-p95(calm)).String(), "under "+routineCheck.String(), p95(busy)-p95(calm) < routineCheck)
+	fmt.Fprintf(t, "all are verified after\t%s\t\t\t\n", short(ended))
+	if err := t.Flush(); err != nil {
+		return err
+	}
+	if missed > 0 {
+		return errors.New("some bars were missed")
+	}
+	return nil
+}
+
+// checked are single checks of one address, made one after the other.
+type checked struct {
+	took chan []time.Duration
+	ask  chan bool
+	stop context.CancelFunc
+}
+
+// watchChecks checks an address ten times a second.
+func watchChecks(in *installation, w *practice.World) *checked {
+	ctx, cancel := context.WithCancel(context.Background())
+	c := &checked{make(chan []time.Duration), make(chan bool), cancel}
+	address := "postmaster@" + w.Operators[0].Domains[0]
+	go func() {
+		var took []time.Duration
+		tick := time.NewTicker(100 * time.Millisecond)
+		defer tick.Stop()
+		for {
+			select {
+			case <-tick.C:
+				begun := time.Now()
+				if _, err := in.api.Check(ctx, []string{address}); err == nil {
+					took = append(took, time.Since(begun))
+				}
+			case <-c.ask:
+				c.took <- took
+				took = nil
+			case <-ctx.Done():
+				return
+			}
+		}
+	}()
+	return c
+}
+
+// take returns how long the checks took since it was called last.
+func (c *checked) take() []time.Duration {
+	c.ask <- true
+	return <-c.took
+}
