@@ -23,6 +23,7 @@ const (
 	routinesEach      = 100
 	routineRows       = 20
 	routineStart      = 60 * time.Second // within which all have begun to verify
+	routineWatch      = 40 * time.Second // for how long checks and memory are looked at
 	routineMemory     = 300              // MB
 	routineCheck      = 20 * time.Millisecond
 )
@@ -66,13 +67,13 @@ func routines() error {
 		return err
 	}
 	due := time.Now()
-	begun, ended, most, err := awaitRoutines(in, spaces, due)
+	begun, most, err := awaitRoutines(in, spaces, due)
 	busy := checks.take()
 	checks.stop()
 	if err != nil {
 		return err
 	}
-	return tellRoutines(begun, ended, most, calm, busy)
+	return tellRoutines(begun, most, calm, busy)
 }
 
 // workspaceOfRoutines makes a workspace with a list and its routines.
@@ -99,41 +100,45 @@ func (in *installation) workspaceOfRoutines(w *practice.World, name string) (*cl
 	return api, nil
 }
 
-// awaitRoutines waits until all runs of all routines are finished: for each workspace when each
-// began and when the last ended, after they were due, and the most memory meanwhile, in MB.
-func awaitRoutines(in *installation, spaces []*client.Client, due time.Time) (begun [][]time.Duration, ended time.Duration, most float64, err error) {
+// awaitRoutines waits until all routines verify, and some time more: for each workspace when each
+// was seen to have begun, after they were due, and the most memory meanwhile, in MB. How long they
+// go on is up to their hosts, all of which are the same.
+func awaitRoutines(in *installation, spaces []*client.Client, due time.Time) (begun [][]time.Duration, most float64, err error) {
 	begun = make([][]time.Duration, len(spaces))
-	for end := due.Add(10 * time.Minute); ; time.Sleep(time.Second) {
+	for end := due.Add(4 * time.Minute); ; time.Sleep(500 * time.Millisecond) {
 		kb, err := memoryLine(fmt.Sprintf("/proc/%d/status", in.pid), "VmRSS:")
 		if err != nil {
-			return nil, 0, 0, err
+			return nil, 0, err
 		}
 		most = max(most, kb/1024)
 		done := 0
 		for n, api := range spaces {
-			page, err := api.Runs(context.Background(), contract.PageQuery{Limit: 200})
+			page, err := api.Routines(context.Background())
 			if err != nil {
-				return nil, 0, 0, err
+				return nil, 0, err
 			}
-			begun[n] = begun[n][:0]
+			verifying := 0
 			for _, r := range page.Items {
-				begun[n] = append(begun[n], r.CreatedAt.Sub(due))
-				if r.FinishedAt != nil {
-					done++
-					ended = max(ended, r.FinishedAt.Sub(due))
+				if r.Last == nil || r.Last.RunID == 0 {
+					continue
 				}
+				verifying++
+			}
+			done += verifying
+			for len(begun[n]) < verifying {
+				begun[n] = append(begun[n], time.Since(due))
 			}
 		}
-		if done == len(spaces)*routinesEach {
-			return begun, ended, most, nil
+		if done == len(spaces)*routinesEach && time.Since(due) > routineWatch {
+			return begun, most, nil
 		}
 		if time.Now().After(end) {
-			return nil, 0, 0, fmt.Errorf("10 minutes after they were due %d of %d routines have verified", done, len(spaces)*routinesEach)
+			return nil, 0, fmt.Errorf("%v after they were due %d of %d routines verify", end.Sub(due), done, len(spaces)*routinesEach)
 		}
 	}
 }
 
-func tellRoutines(begun [][]time.Duration, ended time.Duration, memory float64, calm, busy []time.Duration) error {
+func tellRoutines(begun [][]time.Duration, memory float64, calm, busy []time.Duration) error {
 	var all, medians []time.Duration
 	for _, b := range begun {
 		slices.Sort(b)
@@ -159,7 +164,6 @@ func tellRoutines(begun [][]time.Duration, ended time.Duration, memory float64, 
 	line("between the medians of two workspaces", short(spread).String(), "at most a quarter of that", spread*4 <= last)
 	line("memory of the service, MB", fmt.Sprintf("%.0f", memory), fmt.Sprintf("under %d", routineMemory), memory < routineMemory)
 	line("p95 of a single check, beyond "+short(p95(calm)).String()+" before", short(p95(busy)-p95(calm)).String(), "under "+routineCheck.String(), p95(busy)-p95(calm) < routineCheck)
-	fmt.Fprintf(t, "all are verified after\t%s\t\t\t\n", short(ended))
 	if err := t.Flush(); err != nil {
 		return err
 	}
@@ -180,7 +184,8 @@ type checked struct {
 func watchChecks(in *installation, w *practice.World) *checked {
 	ctx, cancel := context.WithCancel(context.Background())
 	c := &checked{make(chan []time.Duration), make(chan bool), cancel}
-	address := "postmaster@" + w.Operators[0].Domains[0]
+	// At an operator that none of the lists has: with others a check waits as it must.
+	address := "postmaster@" + w.Operators[len(w.Operators)-1].Domains[0]
 	go func() {
 		var took []time.Duration
 		tick := time.NewTicker(100 * time.Millisecond)
