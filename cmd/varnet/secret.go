@@ -8,6 +8,7 @@ import (
 	"varnet/core/say"
 	"varnet/internal/account"
 	"varnet/internal/outbound"
+	"varnet/internal/outbox"
 	"varnet/internal/secret"
 )
 
@@ -39,7 +40,7 @@ func rotateSecret(c *cli) action {
 // resealed seals everything anew, and returns how many things there are.
 func resealed(ctx context.Context, a *account.Accounts) (n int, err error) {
 	for _, reseal := range []func(context.Context) (int, error){
-		a.Reseal, a.Office.Reseal, (&outbound.Outbound{Config: outbound.Config{Store: a.Store, Secrets: a.Secrets}}).Reseal,
+		a.Reseal, a.Office.Reseal, (&outbox.Outbox{Store: a.Store, Secrets: a.Secrets}).Reseal, (&outbound.Outbound{Config: outbound.Config{Store: a.Store, Secrets: a.Secrets}}).Reseal,
 	} {
 		some, err := reseal(ctx)
 		if err != nil {
@@ -57,7 +58,7 @@ func resealSecret(c *cli) action {
 			return err
 		}
 		return c.sentence(fmt.Sprintf("%s sealed with the present secret. Answers that are kept for repeated requests are sealed with the one before for a day; after that: varnet secret forget",
-			say.Plural(int64(n), "password, token or second factor is", "passwords, tokens and second factors are")))
+			say.Plural(int64(n), "password, secret or second factor is", "passwords, secrets and second factors are")))
 	})
 }
 

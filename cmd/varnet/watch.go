@@ -119,14 +119,14 @@ func (w *watched) kept(name, date, hour string) string {
 
 // ours reports whether a file is one that was written here.
 func (w *watched) ours(name string) bool {
-	pattern := routine.NameWith(w.naming, "*", filepath.Ext(name), "*", "*")
+	pattern := routine.NameWith(w.naming, "*", filepath.Ext(name), routine.AnyDate, routine.AnyTime)
 	is, _ := filepath.Match(pattern, filepath.Base(name))
 	return is
 }
 
 // done reports whether the kept rows of a file are there, and newer.
 func (w *watched) done(name string, file fs.FileInfo) bool {
-	there, _ := filepath.Glob(w.kept(name, "*", "*"))
+	there, _ := filepath.Glob(w.kept(name, routine.AnyDate, routine.AnyTime))
 	for _, k := range there {
 		if info, err := os.Stat(k); err == nil && info.ModTime().After(file.ModTime()) {
 			return true

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"fmt"
 	"image/png"
 	"net"
 	"net/http"
@@ -11,13 +12,18 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"syscall"
 	"testing"
 	"time"
 
+	"github.com/chromedp/chromedp"
+	"github.com/jackc/pgx/v5"
+
 	"varnet/core/event"
+	"varnet/internal/browser"
 	"varnet/internal/client"
 	"varnet/internal/contract"
 	"varnet/internal/practice"
@@ -325,6 +331,62 @@ func TestWebhookAttacks(t *testing.T) {
 	}
 }
 
+// TestWebhookOff: a webhook that took nothing for days is switched off, and so is one that says
+// that nobody is there; its managers are told, and what waited comes when it is switched on.
+func TestWebhookOff(t *testing.T) {
+	t.Parallel()
+	i := testkit.World(t, "fernhollow")
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
+	api, ada, ctx := client.New(s.URL, s.Key), client.New(s.URL, s.SignIn(t)), t.Context()
+	box := letterbox(t, i, s)
+	told, hook := receiver(t, i, api, event.ImportDone)
+	answer := func(code int) {
+		told.Answers(func(w http.ResponseWriter, _ *http.Request) int { w.WriteHeader(code); return code })
+	}
+	off := func(why string) {
+		t.Helper()
+		eventually(t, 20*time.Second, func() (bool, string) {
+			page, err := api.Webhooks(ctx)
+			return err == nil && !page.Items[0].On && strings.Contains(page.Items[0].Says, why), fmt.Sprintf("%+v, %v", page.Items, err)
+		})
+	}
+	answer(http.StatusInternalServerError)
+	imported(t, api, i.World, "Members", 5)
+	eventually(t, 10*time.Second, func() (bool, string) { return len(told.Calls()) > 0, "it is not called" })
+	conn, err := pgx.Connect(ctx, s.Setting("VARNET_DSN"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(context.Background())
+	if _, err := conn.Exec(ctx, "UPDATE webhook SET failing_since = now() - interval '4 days'"); err != nil {
+		t.Fatal(err)
+	}
+	off("took nothing for 3 days") // by the second attempt, 5 seconds later
+	n, err := ada.Notices(ctx)
+	if err != nil || n.Items[0].Code != event.WebhookOff || n.Items[0].Place != "/webhooks/1" {
+		t.Errorf("%v: %+v", err, n.Items)
+	}
+	eventually(t, 10*time.Second, func() (bool, string) {
+		letters := box.Letters(testkit.Person)
+		return len(letters) == 1 && strings.Contains(letters[0].Subject, "is switched off"), fmt.Sprintf("%+v", letters)
+	})
+	imported(t, api, i.World, "Guests", 5)
+	before := len(told.Calls())
+	told.Answers(nil)
+	yes := true
+	if hook, err = api.ChangeWebhook(ctx, hook.ID, contract.WebhookChange{On: &yes}); err != nil || !hook.On {
+		t.Fatalf("%+v, %v", hook, err)
+	}
+	// What happened while it was off is not for it; what waited is.
+	eventually(t, 10*time.Second, func() (bool, string) {
+		calls := told.Calls()
+		return len(calls) == before+1 && calls[before].Status == 204 && calls[before].Thing == "lists/1", fmt.Sprintf("%d calls, %d before", len(calls), before)
+	})
+	answer(http.StatusGone)
+	imported(t, api, i.World, "Friends", 5)
+	off("410 Gone")
+}
+
 // replaced makes the webhook anew, so that nothing waits for it.
 func replaced(t *testing.T, api *client.Client, r *practice.Receiver, w contract.Webhook) contract.Webhook {
 	t.Helper()
@@ -337,4 +399,34 @@ func replaced(t *testing.T, api *client.Client, r *practice.Receiver, w contract
 	}
 	r.Knows(w.Secret)
 	return w
+}
+
+// TestConsoleTells: what happens shows in the console as it happens; letters are chosen there,
+// and webhooks and routines made.
+func TestConsoleTells(t *testing.T) {
+	t.Parallel()
+	i := testkit.World(t, "fernhollow")
+	s := testkit.Serve(t, append(testkit.Settings(testkit.Database(t), i), "VARNET_ROUTINE_FOLDER="+t.TempDir()))
+	api := client.New(s.URL, s.Key)
+	told, err := i.StartReceiver("127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	do := drive(t, browser.Options{Width: 1280, Height: 900})
+	do("sign in", browser.SignIn(s.URL))
+	do("lists", chromedp.Navigate(s.URL+"/lists"), browser.Text("There is no list yet"))
+	l := imported(t, api, i.World, "Members", 30)
+	do("the count, live", browser.Wait(`document.querySelector(".count")?.textContent === "1"`))
+	do("the tray", browser.Press("Notices"), browser.Text("“Members” is imported"), browser.Press("Mark all 1 notice as read"), browser.Wait(`!document.querySelector(".count")`))
+	do("its act", browser.Press("See the list"), browser.Wait(fmt.Sprintf("location.pathname === '/lists/%d'", l.ID)))
+	do("letters", chromedp.Navigate(s.URL+"/notices/letters"), browser.Text("Run finished"), pick(`A letter about: Run finished`, "once a day"), browser.Press("Save"), browser.Text("Saved."))
+	w, err := client.New(s.URL, s.SignIn(t)).LetterWishes(t.Context())
+	if at := slices.IndexFunc(w.Choices, func(c contract.LetterWish) bool { return c.Code == event.RunFinished }); err != nil || at < 0 || w.Choices[at].Choice != event.Daily {
+		t.Errorf("%+v, %v", w, err)
+	}
+	do("a webhook", chromedp.Navigate(s.URL+"/webhooks"), browser.Type(`input[aria-label="Address of the webhook"]`, told.URL), browser.Press("Add the webhook"), browser.Text("shown only now"))
+	do("tried", browser.Press(told.URL), browser.Press("Make a test call"), browser.Text("webhook.test"), browser.Press("See the attempts"), browser.Text("It answered 401"))
+	do("a routine", chromedp.Navigate(s.URL+"/routines"), browser.Press("Make a routine"), browser.Type(`input[placeholder="Members, every night"]`, "Every night"), pick("List", "Members"),
+		browser.Text("reads the newest import of “Members”"), browser.Text("Due next"), chromedp.Evaluate(`[...document.querySelectorAll("button")].find(b => b.textContent === "Make the routine").click()`, nil), browser.Text("It is due next"))
+	do("run", browser.Press("Run it now"), browser.Text("rows kept."), browser.Text("See the run"))
 }

@@ -7,14 +7,16 @@ import (
 	"strings"
 	"syscall"
 	"testing"
+	"time"
 
+	"varnet/core/event"
 	"varnet/core/outbound"
 	"varnet/internal/contract"
 	"varnet/internal/testkit"
 )
 
 // TestSecretRotation changes the secret of a running service step by step: the password of a
-// route and a second factor are good after each, and at the end the old secret opens nothing.
+// route, the secret of a webhook and a second factor are good after each, and at the end the old secret opens nothing.
 func TestSecretRotation(t *testing.T) {
 	t.Parallel()
 	file := filepath.Join(t.TempDir(), "secret")
@@ -29,8 +31,18 @@ func TestSecretRotation(t *testing.T) {
 	who.must("POST", "/person/second-factor", nil, &e)
 	who.must("PUT", "/person/second-factor", contract.TicketAndCode{Ticket: e.Ticket, Code: factor(t, e.Secret, 0)}, nil)
 
+	told, hook := receiver(t, i, p.owner.api(), event.RunFinished)
+
 	good := func(when string) {
 		t.Helper()
+		calls := len(told.Calls())
+		if _, err := p.owner.api().TestWebhook(t.Context(), hook.ID); err != nil {
+			t.Fatal(err)
+		}
+		eventually(t, 10*time.Second, func() (bool, string) {
+			now := told.Calls()
+			return len(now) > calls && now[calls].Verified == nil, when + " the webhook is not called with its signature"
+		})
 		tested, err := p.owner.api().TestOutbound(t.Context())
 		if err != nil {
 			t.Fatal(err)
@@ -63,7 +75,7 @@ func TestSecretRotation(t *testing.T) {
 	say("no secret before", "secret", "forget")
 	say("stands first", "secret", "rotate")
 	good("after the rotation")
-	say("2 passwords, tokens and second factors are sealed", "secret", "reseal")
+	say("3 passwords, secrets and second factors are sealed", "secret", "reseal")
 	good("after sealing anew")
 	say("now with -yes", "secret", "forget")
 	say("are gone from", "secret", "forget", "-yes")

@@ -131,7 +131,7 @@ func newest(files fs.FS, spec pack.RoutineSpec) (name string, info fs.FileInfo, 
 	}
 	written := ""
 	if spec.Then == ToFolder {
-		written = NameWith(spec.ThenFile, "*", ".*", "*", "*")
+		written = NameWith(spec.ThenFile, "*", ".*", AnyDate, AnyTime)
 	}
 	for _, n := range names {
 		i, err := fs.Stat(files, n)
@@ -213,6 +213,12 @@ func nameOf(address string) string {
 func Name(pattern, read, ending string, at time.Time) string {
 	return NameWith(pattern, read, ending, at.Format("2006-01-02"), at.Format("1504"))
 }
+
+// AnyDate and AnyTime stand for a date and a time in patterns of names.
+const (
+	AnyDate = "????-??-??"
+	AnyTime = "????"
+)
 
 // NameWith is Name with texts for date and time.
 func NameWith(pattern, read, ending, date, hour string) string {

@@ -16,6 +16,39 @@ import (
 	"varnet/internal/store/pack"
 )
 
+// CalendarArgs is the job that looks at what goes by the calendar.
+type CalendarArgs struct{}
+
+// Kind names the job.
+func (CalendarArgs) Kind() string { return "calendar" }
+
+// InsertOpts has one at a time.
+func (CalendarArgs) InsertOpts() river.InsertOpts { return river.InsertOpts{UniqueOpts: unique} }
+
+// calendarEvery is how often that is looked at.
+const calendarEvery = 5 * time.Second
+
+type calendarWorker struct {
+	river.WorkerDefaults[CalendarArgs]
+	engine *Engine
+}
+
+func (w *calendarWorker) Work(ctx context.Context, _ *river.Job[CalendarArgs]) error {
+	e := w.engine
+	return inOrder(
+		func() error { return e.sendDaily(ctx) },
+		func() error { return e.beginDue(ctx) },
+		func() error { return e.lookForChanges(ctx) },
+		func() error { return e.goOnStanding(ctx) },
+		func() error { return e.tellWaiting(ctx) },
+	)
+}
+
+func calendar() *river.PeriodicJob {
+	return river.NewPeriodicJob(river.PeriodicInterval(calendarEvery),
+		func() (river.JobArgs, *river.InsertOpts) { return CalendarArgs{}, nil }, &river.PeriodicJobOpts{RunOnStart: true})
+}
+
 // dueAtOnce is how many routines are begun in one transaction.
 const dueAtOnce = 100
 

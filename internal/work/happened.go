@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"context"
 	"errors"
-	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
@@ -124,37 +123,4 @@ func (e *Engine) sendDaily(ctx context.Context) error {
 			return err
 		}
 	}
-}
-
-// CalendarArgs is the job that looks at what goes by the calendar.
-type CalendarArgs struct{}
-
-// Kind names the job.
-func (CalendarArgs) Kind() string { return "calendar" }
-
-// InsertOpts has one at a time.
-func (CalendarArgs) InsertOpts() river.InsertOpts { return river.InsertOpts{UniqueOpts: unique} }
-
-// calendarEvery is how often that is looked at.
-const calendarEvery = 5 * time.Second
-
-type calendarWorker struct {
-	river.WorkerDefaults[CalendarArgs]
-	engine *Engine
-}
-
-func (w *calendarWorker) Work(ctx context.Context, _ *river.Job[CalendarArgs]) error {
-	e := w.engine
-	return inOrder(
-		func() error { return e.sendDaily(ctx) },
-		func() error { return e.beginDue(ctx) },
-		func() error { return e.lookForChanges(ctx) },
-		func() error { return e.goOnStanding(ctx) },
-		func() error { return e.tellWaiting(ctx) },
-	)
-}
-
-func calendar() *river.PeriodicJob {
-	return river.NewPeriodicJob(river.PeriodicInterval(calendarEvery),
-		func() (river.JobArgs, *river.InsertOpts) { return CalendarArgs{}, nil }, &river.PeriodicJobOpts{RunOnStart: true})
 }

@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Button } from "antd";
 import { useState } from "react";
-import { useNavigate } from "react-router";
+import { Link, useNavigate } from "react-router";
 import { api, type Schema, told } from "../../api/client";
 import { Act } from "../../parts/Act";
 import { ActsHead } from "../../parts/ActsHead";
@@ -38,6 +38,9 @@ export function Person() {
         </div>
       </div>
       <Sessions of={p} />
+      <p className="after">
+        Which letters you get about what happens: <Link to="/notices/letters">choose them</Link>.
+      </p>
     </>
   );
 }

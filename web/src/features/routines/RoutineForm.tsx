@@ -1,6 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Button, Checkbox, Input, InputNumber, Select } from "antd";
-import { type ReactNode, useState } from "react";
+import { cloneElement, type ReactElement, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, type Schema, told } from "../../api/client";
 import { useLists, usePolicies, useSettled } from "../../api/hooks";
@@ -245,12 +245,11 @@ export function RoutineForm({ of: routine }: { of?: Schema<"Routine"> }) {
 }
 
 /** Field is a control with its label above. */
-function Field({ label, children }: { label: string; children: ReactNode }) {
+function Field({ label, children }: { label: string; children: ReactElement<{ "aria-label"?: string }> }) {
   return (
-    // biome-ignore lint/a11y/noLabelWithoutControl: the control is within
-    <label className="field-of">
-      <span>{label}</span>
-      {children}
-    </label>
+    <div className="field-of">
+      <span aria-hidden="true">{label}</span>
+      {cloneElement(children, { "aria-label": label })}
+    </div>
   );
 }
