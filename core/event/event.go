@@ -180,6 +180,9 @@ type Event struct {
 	// Workspace and Person are whose it is; 0 where it is the installation's, or not for one
 	// person alone.
 	Workspace, Person int64
+	// Quiet: it is part of something that is told itself, so that it is no notice and no
+	// letter; webhooks and the log have it.
+	Quiet bool
 	// Says is what happened, in the sentences of the page that shows it; "" where they are
 	// made when it is told.
 	Says string

@@ -38,6 +38,8 @@ type File struct {
 	SameMailbox bool
 	// Key imports the list once; "" as often as it is sent.
 	Key string
+	// Quiet: what imports it tells of it itself.
+	Quiet bool
 }
 
 // Importer imports files as lists.
@@ -47,7 +49,7 @@ type Importer struct {
 	// Catalogue returns the catalogue of a workspace.
 	Catalogue func(ctx context.Context, workspace int64) (*catalogue.Catalogue, error)
 	// Imported is called with the transaction in which a list is imported.
-	Imported func(ctx context.Context, s *store.Store, tx pgx.Tx, l store.List) error
+	Imported func(ctx context.Context, s *store.Store, tx pgx.Tx, l store.List, f File) error
 }
 
 // Import imports a file as a list, all of it or nothing. Memory stays flat: rows go from
@@ -117,7 +119,7 @@ func (i *Importer) rows(ctx context.Context, f File, l *store.List, file io.Read
 		} else if left != nil && *left < 0 {
 			return r.tooMany()
 		}
-		return i.Imported(ctx, s, tx, *l)
+		return i.Imported(ctx, s, tx, *l, f)
 	})
 }
 

@@ -118,7 +118,7 @@ func (o *Outbox) Due(ctx context.Context, e store.Event) (d Due, err error) {
 	if !ok {
 		return d, nil // of a later release
 	}
-	if d.Webhooks, err = o.webhooksFor(ctx, e); err != nil || k.Fixed {
+	if d.Webhooks, err = o.webhooksFor(ctx, e); err != nil || k.Fixed || e.Quiet {
 		return d, err
 	}
 	if _, err := o.Office.Settings(ctx); err != nil {

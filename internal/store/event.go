@@ -21,17 +21,18 @@ type Event struct {
 	Data        event.Data
 	Subject     string
 	Says        string
+	Quiet       bool // no notice and no letter
 	At          time.Time
 }
 
-const eventColumns = "seq, id::text, workspace_id, person_id, code, thing, data, subject, says, at"
+const eventColumns = "seq, id::text, workspace_id, person_id, code, thing, data, subject, says, quiet, at"
 
 // AddEvent records an event and returns its number. It belongs in the transaction that made
 // it so.
 func (s *Store) AddEvent(ctx context.Context, e event.Event) (seq int64, err error) {
-	err = s.db.QueryRow(ctx, `INSERT INTO event (workspace_id, person_id, code, thing, data, subject, says)
-		VALUES (nullif($1, 0), nullif($2, 0), $3, $4, $5, $6, $7) RETURNING seq`,
-		e.Workspace, e.Person, e.Code, e.Thing(), e.Data, e.Subject(), e.Says).Scan(&seq)
+	err = s.db.QueryRow(ctx, `INSERT INTO event (workspace_id, person_id, code, thing, data, subject, says, quiet)
+		VALUES (nullif($1, 0), nullif($2, 0), $3, $4, $5, $6, $7, $8) RETURNING seq`,
+		e.Workspace, e.Person, e.Code, e.Thing(), e.Data, e.Subject(), e.Says, e.Quiet).Scan(&seq)
 	return seq, err
 }
 
@@ -112,11 +113,11 @@ func (s *Store) NoticeGroups(ctx context.Context, v View, limit int) ([]NoticeGr
 	return many[NoticeGroup](ctx, s.db, `WITH shown AS (
 			SELECT `+eventColumns+`, seq > coalesce((SELECT upto FROM notices_seen n WHERE n.person_id = $2 AND n.workspace_id = coalesce(event.workspace_id, 0)), 0)
 				AND NOT EXISTS (SELECT FROM notice_seen n WHERE n.person_id = $2 AND n.seq = event.seq) AS unread
-			FROM event WHERE at > now() - make_interval(days => $5) AND `+visible+` ORDER BY seq DESC LIMIT $6
+			FROM event WHERE at > now() - make_interval(days => $5) AND NOT quiet AND `+visible+` ORDER BY seq DESC LIMIT $6
 		), grouped AS (
 			SELECT *, row_number() OVER newest AS place, count(*) OVER alike AS number, count(*) FILTER (WHERE unread) OVER alike AS open FROM shown
 			WINDOW alike AS (PARTITION BY thing, code), newest AS (PARTITION BY thing, code ORDER BY seq DESC)
-		) SELECT seq, id, workspace_id, person_id, code, thing, data, subject, says, at, number AS count, open AS unread FROM grouped WHERE place = 1 ORDER BY seq DESC LIMIT $7`,
+		) SELECT seq, id, workspace_id, person_id, code, thing, data, subject, says, quiet, at, number AS count, open AS unread FROM grouped WHERE place = 1 ORDER BY seq DESC LIMIT $7`,
 		v.args(noticeDays, noticeEvents, limit)...)
 }
 

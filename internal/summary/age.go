@@ -35,19 +35,26 @@ func agesSay(a contract.ResultAges) string {
 		return "There is no result yet."
 	}
 	var parts []string
+	add := func(g contract.AgeGroup, old string) {
+		n := say.Number(g.Results)
+		if g.Results == a.Results {
+			n = say.Plural(g.Results, "result", "results")
+		}
+		parts = append(parts, n+" "+map[bool]string{true: "is", false: "are"}[g.Results == 1]+" "+old)
+	}
 	for i, g := range a.Ages {
 		switch {
 		case g.Results == 0:
 		case g.UnderDays == 0:
-			parts = append(parts, fmt.Sprintf("%s older than %d days", say.Number(g.Results), ageDays[i-1]))
-		case g.UnderDays == 1:
-			parts = append(parts, say.Number(g.Results)+" younger than a day")
-		case i > 0:
-			parts = append(parts, fmt.Sprintf("%s %d to %d days old", say.Number(g.Results), ageDays[i-1], g.UnderDays))
+			add(g, fmt.Sprintf("older than %d days", ageDays[i-1]))
+		case i == 0:
+			add(g, "younger than a day")
+		default:
+			add(g, fmt.Sprintf("%d to %d days old", ageDays[i-1], g.UnderDays))
 		}
 	}
-	if len(parts) == 1 && a.Ages[0].Results == a.Results {
-		return fmt.Sprintf("All %s are younger than a day.", say.Plural(a.Results, "result", "results"))
+	if len(parts) == 1 {
+		return "All " + parts[0] + "."
 	}
 	return fmt.Sprintf("Of the %s %s.", say.Plural(a.Results, "result", "results"), say.And(parts...))
 }

@@ -61,7 +61,12 @@ func (e *Engine) runHappened(ctx context.Context, s *store.Store, tx pgx.Tx, id 
 		return err
 	}
 	d.RunID, d.ListID, d.List = run.ID, l.ID, l.Name
-	return e.Happened(ctx, s, tx, event.Event{Code: code, Workspace: run.WorkspaceID, Data: d})
+	_, err = s.TimeOfRun(ctx, id)
+	if notThere(err) != nil {
+		return err
+	}
+	ofRoutine := err == nil && code == event.RunFinished
+	return e.Happened(ctx, s, tx, event.Event{Code: code, Workspace: run.WorkspaceID, Data: d, Quiet: ofRoutine})
 }
 
 // askDoubted asks again about what the domains' answers had concluded; false: nothing.

@@ -9,6 +9,7 @@ import (
 	"github.com/riverqueue/river"
 
 	"varnet/core/event"
+	"varnet/internal/intake"
 	"varnet/internal/outbox"
 	"varnet/internal/store"
 	"varnet/internal/summary"
@@ -33,8 +34,8 @@ func (e *Engine) Happened(ctx context.Context, s *store.Store, tx pgx.Tx, ev eve
 }
 
 // imported tells that a file was imported.
-func (e *Engine) imported(ctx context.Context, s *store.Store, tx pgx.Tx, l store.List) error {
-	return e.Happened(ctx, s, tx, event.Event{Code: event.ImportDone, Workspace: l.WorkspaceID, Says: summary.List(l), Data: event.Data{ListID: l.ID, List: l.Name, File: l.FileName}})
+func (e *Engine) imported(ctx context.Context, s *store.Store, tx pgx.Tx, l store.List, f intake.File) error {
+	return e.Happened(ctx, s, tx, event.Event{Code: event.ImportDone, Workspace: l.WorkspaceID, Says: summary.List(l), Quiet: f.Quiet, Data: event.Data{ListID: l.ID, List: l.Name, File: l.FileName}})
 }
 
 // FileRefused tells that a file could not be imported, and why.

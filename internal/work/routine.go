@@ -146,7 +146,7 @@ func (o *order) list(ctx context.Context) (l store.List, tag string, err error) 
 		return l, src.Tag, err
 	}
 	defer src.Body.Close()
-	f := intake.File{Workspace: r.WorkspaceID, Name: r.Name, FileName: src.Name, Key: fmt.Sprintf("routine %d, time %d", r.ID, o.t.Number)}
+	f := intake.File{Workspace: r.WorkspaceID, Name: r.Name, FileName: src.Name, Key: fmt.Sprintf("routine %d, time %d", r.ID, o.t.Number), Quiet: true}
 	l, err = o.importOnce(ctx, f, src.Body)
 	return l, src.Tag, err
 }
@@ -325,13 +325,14 @@ func (o *order) done(ctx context.Context, l store.List, run store.Run, first boo
 		if err := s.ArchiveTimes(ctx, o.r.ID, timesListed); err != nil {
 			return err
 		}
+		worth := routine.Worth(o.r.Spec, o.t.Record, first)
 		if o.t.Record.Written != "" {
-			if err := e.Happened(ctx, s, tx, event.Event{Code: event.ExportReady, Workspace: o.r.WorkspaceID, Says: o.t.Says,
+			if err := e.Happened(ctx, s, tx, event.Event{Code: event.ExportReady, Workspace: o.r.WorkspaceID, Says: o.t.Says, Quiet: worth,
 				Data: event.Data{RoutineID: o.r.ID, Routine: o.r.Name, File: o.t.Record.Written}}); err != nil {
 				return err
 			}
 		}
-		if !routine.Worth(o.r.Spec, o.t.Record, first) {
+		if !worth {
 			return nil
 		}
 		return e.Happened(ctx, s, tx, event.Event{Code: event.RoutineDone, Workspace: o.r.WorkspaceID, Says: o.t.Says, Data: d})

@@ -12,6 +12,7 @@ CREATE TABLE event (
     data         jsonb NOT NULL,
     subject      text NOT NULL,
     says         text NOT NULL,
+    quiet        boolean NOT NULL,              -- no notice and no letter: what it is part of is told
     at           timestamptz NOT NULL DEFAULT now(),
     told_at      timestamptz                    -- when it became notices, letters and webhooks
 );

@@ -1,4 +1,5 @@
 import type { Schema } from "../../api/client";
+import { Scroll } from "../../parts/Scroll";
 import { moment, number, share } from "../../words";
 
 const width = 720;
@@ -24,41 +25,43 @@ export function TimesChart({ of: times }: { of: Schema<"RoutineTime">[] }) {
   return (
     <figure className="chart">
       <figcaption>{says}</figcaption>
-      <svg viewBox={`0 0 ${width} ${height}`} role="img" aria-label={says}>
-        {[0, 0.5, 1].map((part) => (
-          <g key={part}>
-            <line x1={left} x2={width - 60} y1={y(part)} y2={y(part)} className="grid" />
-            <text x={left - 6} y={y(part) + 4} textAnchor="end">
-              {part * 100} %
-            </text>
-            <text x={width - 54} y={y(part) + 4}>
-              {number(Math.round(part * oldest * 10) / 10)} d
-            </text>
-          </g>
-        ))}
-        <path d={line(kept)} className="kept" />
-        <path d={line(age)} className="age" />
-        {kept.map((p, i) => (
-          <circle key={done[i]!.number} cx={x(i)} cy={y(p)} r={4} className="kept">
-            <title>
-              {moment(done[i]!.dueAt)}: {share(done[i]!.record.kept, done[i]!.record.rows, "rows")} kept
-            </title>
-          </circle>
-        ))}
-        {age.map((p, i) => (
-          <rect key={done[i]!.number} x={x(i) - 3.5} y={y(p) - 3.5} width={7} height={7} className="age">
-            <title>
-              {moment(done[i]!.dueAt)}: results {done[i]!.record.ageDays.toFixed(1)} days old on average
-            </title>
-          </rect>
-        ))}
-        <text x={left} y={height - 6}>
-          {moment(done[0]!.dueAt)}
-        </text>
-        <text x={width - 60} y={height - 6} textAnchor="end">
-          {moment(last.dueAt)}
-        </text>
-      </svg>
+      <Scroll label="Kept rows and age of the results">
+        <svg viewBox={`0 0 ${width} ${height}`} role="img" aria-label={says}>
+          {[0, 0.5, 1].map((part) => (
+            <g key={part}>
+              <line x1={left} x2={width - 60} y1={y(part)} y2={y(part)} className="grid" />
+              <text x={left - 6} y={y(part) + 4} textAnchor="end">
+                {part * 100} %
+              </text>
+              <text x={width - 54} y={y(part) + 4}>
+                {number(Math.round(part * oldest * 10) / 10)} d
+              </text>
+            </g>
+          ))}
+          <path d={line(kept)} className="kept" />
+          <path d={line(age)} className="age" />
+          {kept.map((p, i) => (
+            <circle key={done[i]!.number} cx={x(i)} cy={y(p)} r={4} className="kept">
+              <title>
+                {moment(done[i]!.dueAt)}: {share(done[i]!.record.kept, done[i]!.record.rows, "rows")} kept
+              </title>
+            </circle>
+          ))}
+          {age.map((p, i) => (
+            <rect key={done[i]!.number} x={x(i) - 3.5} y={y(p) - 3.5} width={7} height={7} className="age">
+              <title>
+                {moment(done[i]!.dueAt)}: results {done[i]!.record.ageDays.toFixed(1)} days old on average
+              </title>
+            </rect>
+          ))}
+          <text x={left} y={height - 6}>
+            {moment(done[0]!.dueAt)}
+          </text>
+          <text x={width - 60} y={height - 6} textAnchor="end">
+            {moment(last.dueAt)}
+          </text>
+        </svg>
+      </Scroll>
       <p className="quiet">
         <span className="key-kept">● kept rows, of all rows</span>{" "}
         <span className="key-age">■ age of the results, in days</span>
