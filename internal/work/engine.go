@@ -90,6 +90,10 @@ type Engine struct {
 	Importer *intake.Importer
 	// Routines are where routines read and write.
 	Routines routine.Places
+	// routinesAt are those at work here by their workspace; starting has room for those that
+	// start their runs.
+	routinesAt places
+	starting   chan struct{}
 	// catalogues are those of the runs at work.
 	catalogues catalogues
 	// absences is since when workspaces know of absent mailboxes.
@@ -135,7 +139,7 @@ func (e *Engine) Start(ctx context.Context) error {
 
 // New makes an engine.
 func New(c Config) (*Engine, error) {
-	e := &Engine{Config: c, Outbound: outbound.New(c.Config), self: newWorker(c), Drained: make(chan struct{}),
+	e := &Engine{Config: c, Outbound: outbound.New(c.Config), self: newWorker(c), starting: make(chan struct{}, starting), Drained: make(chan struct{}),
 		absences: absences{since: map[int64]time.Time{}}, speeds: speeds{by: map[string]*gathered{}}}
 	e.Store.StampBy(c.Clock.Now)
 	e.Store.FingerprintBy(func() store.Fingerprints {

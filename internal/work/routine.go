@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"path"
+	"sync"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -38,7 +39,10 @@ func (RoutineArgs) InsertOpts() river.InsertOpts {
 
 const (
 	queueRoutine = "routine"
-	routines     = 8                // how many times of routines read, weigh or write at once
+	routines     = 16               // how many times of routines read, weigh or write at once
+	routinesEach = 2                // of one workspace, so that slow sources of one hold up none of another
+	starting     = 2                // how many of them start their runs at once, beside what people do
+	notYet       = 3 * time.Second  // until one is tried again that has to wait for others of its workspace
 	routineTime  = 30 * time.Minute // for a step, which may import or write a large file
 	timesListed  = 2                // lists of the last times that are not archived
 )
@@ -59,6 +63,11 @@ func (w *routineWorker) Work(ctx context.Context, job *river.Job[RoutineArgs]) e
 	if err != nil || t.EndedAt != nil {
 		return notThere(err)
 	}
+	leave, ok := w.engine.routinesAt.enter(r.WorkspaceID, routinesEach)
+	if !ok {
+		return river.JobSnooze(notYet)
+	}
+	defer leave()
 	o := order{engine: w.engine, t: t, r: r}
 	err = o.steps(ctx)
 	var trouble *routine.Trouble
@@ -71,6 +80,32 @@ func (w *routineWorker) Work(ctx context.Context, job *river.Job[RoutineArgs]) e
 		return o.fail(ctx, err.Error())
 	}
 	return err
+}
+
+// places counts what goes on for each workspace.
+type places struct {
+	mu    sync.Mutex
+	taken map[int64]int
+}
+
+// enter takes one of the places of a workspace, if one is free, until leave is called.
+func (p *places) enter(workspace int64, each int) (leave func(), ok bool) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.taken[workspace] >= each {
+		return nil, false
+	}
+	if p.taken == nil {
+		p.taken = map[int64]int{}
+	}
+	p.taken[workspace]++
+	return func() {
+		p.mu.Lock()
+		defer p.mu.Unlock()
+		if p.taken[workspace]--; p.taken[workspace] == 0 {
+			delete(p.taken, workspace)
+		}
+	}, true
 }
 
 // order is a time of a routine at work.
@@ -204,6 +239,12 @@ func (o *order) verify(ctx context.Context) error {
 		if why := routine.TooMuch(o.r.Spec, d.Ask); why != "" {
 			return o.hold(ctx, why)
 		}
+	}
+	select {
+	case e.starting <- struct{}{}:
+		defer func() { <-e.starting }()
+	case <-ctx.Done():
+		return ctx.Err()
 	}
 	until, err := e.firstTimes(&run)
 	if err != nil {
