@@ -196,7 +196,7 @@ func message(s store.LetterServer, to string, l Letter) (*gomail.Msg, error) {
 	m.SetBodyString(gomail.TypeTextPlain, l.Text())
 	m.AddAlternativeString(gomail.TypeTextHTML, page)
 	if l.Picture != nil {
-		if err := m.EmbedReader("flow.png", bytes.NewReader(l.Picture.PNG), gomail.WithFileContentID(pictureID), gomail.WithFileContentType("image/png")); err != nil {
+		if err := m.EmbedReader("flow.png", bytes.NewReader(l.Picture.PNG), gomail.WithFileContentID("<"+pictureID+">"), gomail.WithFileContentType("image/png")); err != nil {
 			return nil, err
 		}
 	}
