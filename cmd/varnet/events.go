@@ -15,7 +15,7 @@ import (
 )
 
 func eventsCommand() command {
-	return command{"events", "", "follows what happens in the workspace, as it happens, until it is interrupted", "varnet events -json | jq -r .subject", followEvents, []command{
+	return command{"events", "", "follows what happens in the workspace, as it happens, until it is interrupted", "varnet events -json", followEvents, []command{
 		{"kinds", "", "shows what can happen, and what each event carries", "varnet events kinds", showEventKinds, nil},
 		{"log", "", "shows what happened, the oldest first, and comes to its end", "varnet events log -after 480", showEvents, nil},
 	}}

@@ -148,8 +148,9 @@ func (a *admission) take(who string, perMinute, n int) time.Duration {
 }
 
 // turns are how many requests of one workspace, or network, are answered at a time; others of
-// its own wait for their turn, and nobody else's do.
-const turns = 6
+// its own wait for their turn, and nobody else's do. They are few, so that they take no
+// processor away that others need: what a request waits for is mostly that.
+const turns = 3
 
 // turnWait is how long a request waits for its turn.
 const turnWait = 20 * time.Second

@@ -14,6 +14,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"runtime/debug"
+	"strconv"
 	"sync"
 	"time"
 
@@ -32,7 +33,7 @@ const (
 	// apartAim is the memory within which the process tries to stay by itself.
 	apartAim = apartMemory * 3 / 4
 	// apartNice has others go first: somebody at the keyboard is waiting for them.
-	apartNice = 5
+	apartNice = 15
 )
 
 // outOfMemory is what the runtime says when the system gives it no more.
@@ -108,7 +109,7 @@ func limited() error {
 		return err
 	}
 	debug.SetMemoryLimit(apartAim)
-	_ = unix.Setpriority(unix.PRIO_PROCESS, 0, apartNice)
+	letOthersGoFirst()
 	for _, l := range []struct {
 		what int
 		most uint64
@@ -121,6 +122,17 @@ func limited() error {
 		}
 	}
 	return nil
+}
+
+// letOthersGoFirst lowers the priority of all threads there are, of which later ones inherit it:
+// on Linux each has its own. Where it cannot be, the process is only less polite.
+func letOthersGoFirst() {
+	threads, _ := os.ReadDir("/proc/self/task")
+	for _, t := range threads {
+		if id, err := strconv.Atoi(t.Name()); err == nil {
+			_ = unix.Setpriority(unix.PRIO_PROCESS, id, apartNice)
+		}
+	}
 }
 
 // privateMemory is the memory that the process has had from the system so far, in bytes, as

@@ -33,6 +33,9 @@ func fill(v reflect.Value, n *int) {
 		for i := range v.NumField() {
 			fill(v.Field(i), n)
 		}
+	case reflect.Pointer:
+		v.Set(reflect.New(v.Type().Elem()))
+		fill(v.Elem(), n)
 	case reflect.Slice:
 		v.Set(reflect.MakeSlice(v.Type(), 2, 2))
 		fill(v.Index(0), n)
