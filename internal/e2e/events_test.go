@@ -371,6 +371,10 @@ func TestWebhookOff(t *testing.T) {
 		return len(letters) == 1 && strings.Contains(letters[0].Subject, "is switched off"), fmt.Sprintf("%+v", letters)
 	})
 	imported(t, api, i.World, "Guests", 5)
+	eventually(t, 10*time.Second, func() (bool, string) { // it is told while the webhook is off
+		n, err := ada.Notices(ctx)
+		return slices.ContainsFunc(n.Items, func(n contract.Notice) bool { return n.Subject == "“Guests” is imported" }), fmt.Sprint(err)
+	})
 	before := len(told.Calls())
 	told.Answers(nil)
 	yes := true
