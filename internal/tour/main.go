@@ -75,7 +75,7 @@ func (t *tour) run(ctx context.Context, look bool) error {
 		{"list", chromedp.Tasks{browser.Press("Import"), browser.Text("is expected to take")}},
 		{"run-live", chromedp.Tasks{browser.Press("Start the run"), browser.Text("In the last minute"), browser.Click(".waits summary"), chromedp.Sleep(1500 * time.Millisecond)}},
 		{"run", chromedp.Tasks{browser.Text(": finished"), chromedp.Sleep(300 * time.Millisecond)}},
-		{"results", chromedp.Tasks{browser.Press("See the results"), browser.Text("Arrow keys walk"), browser.Click("tbody tr:nth-child(2) input"), browser.Click("tbody tr:nth-child(3) input"), browser.Text("2 addresses chosen")}},
+		{"results", chromedp.Tasks{browser.Press("See the results"), browser.Text("Arrow keys walk"), t.learnRun(), browser.Click("tbody tr:nth-child(2) input"), browser.Click("tbody tr:nth-child(3) input"), browser.Text("2 addresses chosen")}},
 		{"evidence", chromedp.Tasks{t.search("hedgerow-post"), browser.Text("addresses fit"), chromedp.Sleep(900 * time.Millisecond),
 			browser.Click("tbody tr:nth-child(3) button"), browser.Text("made-up mailboxes"), chromedp.Sleep(500 * time.Millisecond)}},
 		{"routine", chromedp.Tasks{t.open("/routines/1"), browser.Text("Its times"), browser.Text("members-"), chromedp.Sleep(300 * time.Millisecond)}},
@@ -136,19 +136,22 @@ func (t *tour) outbound(routes string) chromedp.Action {
 
 func (t *tour) open(path string) chromedp.Action { return chromedp.Navigate(t.server + path) }
 
-// ofRun goes to a page of the run whose results are shown.
-func (t *tour) ofRun(page string) chromedp.Action {
+// learnRun takes the run whose results are shown for the one of all pages that follow.
+func (t *tour) learnRun() chromedp.Action {
 	return chromedp.ActionFunc(func(ctx context.Context) error {
-		if t.id == "" {
-			var here string
-			if err := chromedp.Location(&here).Do(ctx); err != nil {
-				return err
-			}
-			here, _, _ = strings.Cut(here, "/results")
-			t.id = path.Base(here)
+		var here string
+		if err := chromedp.Location(&here).Do(ctx); err != nil {
+			return err
 		}
-		return chromedp.Navigate(t.server + fmt.Sprintf(page, t.id)).Do(ctx)
+		here, _, _ = strings.Cut(here, "/results")
+		t.id = path.Base(here)
+		return nil
 	})
+}
+
+// ofRun goes to a page of that run.
+func (t *tour) ofRun(page string) chromedp.Action {
+	return chromedp.ActionFunc(func(ctx context.Context) error { return chromedp.Navigate(t.server + fmt.Sprintf(page, t.id)).Do(ctx) })
 }
 
 // paper has a command write a PDF and shows its first page.
