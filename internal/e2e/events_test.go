@@ -362,10 +362,10 @@ func TestWebhookOff(t *testing.T) {
 		t.Fatal(err)
 	}
 	off("took nothing for 3 days") // by the second attempt, 5 seconds later
-	n, err := ada.Notices(ctx)
-	if err != nil || n.Items[0].Code != event.WebhookOff || n.Items[0].Place != "/webhooks/1" {
-		t.Errorf("%v: %+v", err, n.Items)
-	}
+	eventually(t, 10*time.Second, func() (bool, string) {
+		n, err := ada.Notices(ctx)
+		return err == nil && n.Items[0].Code == event.WebhookOff && n.Items[0].Place == "/webhooks/1", fmt.Sprintf("%v: %+v", err, n.Items)
+	})
 	eventually(t, 10*time.Second, func() (bool, string) {
 		letters := box.Letters(testkit.Person)
 		return len(letters) == 1 && strings.Contains(letters[0].Subject, "is switched off"), fmt.Sprintf("%+v", letters)
