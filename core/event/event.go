@@ -69,9 +69,6 @@ const (
 	Daily  Choice = "daily" // with others, once a day
 )
 
-// Choices returns the choices.
-func Choices() []Choice { return []Choice{Never, AtOnce, Daily} }
-
 // Kind is an entry of the registry.
 type Kind struct {
 	Code     Code

@@ -94,6 +94,23 @@ func (s Schedule) Next(after time.Time) (time.Time, error) {
 	}
 }
 
+// mostMissed is how many missed times are counted.
+const mostMissed = 1000
+
+// CatchUp returns, of the times from one that was due up to now, the last one and how many before
+// it were missed, at most 1000; and the next one, zero for none.
+func (s Schedule) CatchUp(due, now time.Time) (last time.Time, missed int, next time.Time, err error) {
+	for last = due; ; last, missed = next, missed+1 {
+		if next, err = s.Next(last); err != nil || next.IsZero() || next.After(now) {
+			return last, missed, next, err
+		}
+		if missed == mostMissed {
+			next, err = s.Next(now)
+			return last, missed, next, err
+		}
+	}
+}
+
 func later(a, b time.Time) time.Time {
 	if a.After(b) {
 		return a

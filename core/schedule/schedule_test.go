@@ -64,6 +64,24 @@ func TestTimes(t *testing.T) {
 	}
 }
 
+// TestCatchUp: a service that was down is told of the last time and of those that it missed.
+func TestCatchUp(t *testing.T) {
+	s := schedule.Schedule{Rule: "FREQ=DAILY", Time: "03:00", From: moment(t, "2019-11-01T00:00:00Z")}
+	for _, x := range []struct {
+		due, now, last, next string
+		missed               int
+	}{
+		{"2026-11-20T03:00:00Z", "2026-11-20T03:00:04Z", "2026-11-20T03:00:00Z", "2026-11-21T03:00:00Z", 0},
+		{"2026-11-20T03:00:00Z", "2026-11-27T02:59:59Z", "2026-11-26T03:00:00Z", "2026-11-27T03:00:00Z", 6},
+		{"2020-01-01T03:00:00Z", "2026-11-27T12:00:00Z", "2022-09-27T03:00:00Z", "2026-11-28T03:00:00Z", 1000},
+	} {
+		last, missed, next, err := s.CatchUp(moment(t, x.due), moment(t, x.now))
+		if err != nil || !last.Equal(moment(t, x.last)) || !next.Equal(moment(t, x.next)) || missed != x.missed {
+			t.Errorf("due %s, now %s: %v, %d missed, next %v (%v)", x.due, x.now, last.UTC(), missed, next.UTC(), err)
+		}
+	}
+}
+
 func TestSays(t *testing.T) {
 	for rule, want := range map[string]string{
 		"FREQ=DAILY":                                    "every day at 03:00, Europe/Berlin",

@@ -14,7 +14,6 @@ import (
 	"varnet/internal/routine"
 	"varnet/internal/store"
 	"varnet/internal/store/pack"
-	"varnet/internal/work"
 )
 
 func (a *API) registerRoutines(h huma.API) {
@@ -139,7 +138,7 @@ func (a *API) makeRoutine(ctx context.Context, in *struct{ Body contract.NewRout
 	if err := a.checkRoutine(ctx, r.Spec, now, "body"); err != nil {
 		return nil, err
 	}
-	if err := a.engine.Due(&r, now); err != nil {
+	if err := routine.SetDue(&r, now); err != nil {
 		return nil, a.failed(ctx, err)
 	}
 	if err := a.store.NewRoutine(ctx, &r); err != nil {
@@ -192,7 +191,7 @@ func (a *API) changeRoutine(ctx context.Context, in *struct {
 		if err := a.checkRoutine(ctx, pack.RoutineSpec(*in.Body.Spec), r.CreatedAt, "body.spec"); err != nil {
 			return nil, err
 		}
-		work.Respecify(&r, pack.RoutineSpec(*in.Body.Spec))
+		routine.Respecify(&r, pack.RoutineSpec(*in.Body.Spec))
 	}
 	switch {
 	case in.Body.Paused == nil:
@@ -201,7 +200,7 @@ func (a *API) changeRoutine(ctx context.Context, in *struct {
 	case !*in.Body.Paused:
 		r.PausedAt = nil
 	}
-	if err := a.engine.Due(&r, now); err != nil {
+	if err := routine.SetDue(&r, now); err != nil {
 		return nil, a.failed(ctx, err)
 	}
 	if err := a.store.ChangeRoutine(ctx, r); err != nil {

@@ -23,7 +23,7 @@ type RoutineSpec struct {
 	Tell        string         `json:"tell" enum:"always,changes,problems" doc:"Whether people are told each time that it is done, when something changed, or of problems alone."`
 }
 
-// NewRoutine is a routine to be made, or what is put in the place of one.
+// NewRoutine is a routine to be made.
 type NewRoutine struct {
 	Name string `json:"name" minLength:"1" maxLength:"100" doc:"What people call it."`
 	RoutineSpec

@@ -15,13 +15,11 @@ import (
 	"varnet/internal/store"
 )
 
-// places are where the console shows what events are about, if that is not where the API has it.
-var places = map[string]string{"lists": "/import", "webhooks": "/webhooks"}
-
-// Place returns the path in the console of what an event is about.
+// Place returns the path in the console of what an event is about: that of its resource, but for
+// lists as such, where another one is imported.
 func Place(thing string) string {
-	if at, ok := places[thing]; ok {
-		return at
+	if thing == "lists" {
+		return "/import"
 	}
 	return "/" + thing
 }

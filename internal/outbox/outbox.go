@@ -16,7 +16,6 @@ import (
 	"varnet/core/event"
 	"varnet/internal/account"
 	"varnet/internal/clock"
-	"varnet/internal/contract"
 	"varnet/internal/letter"
 	"varnet/internal/secret"
 	"varnet/internal/store"
@@ -69,10 +68,14 @@ func (o *Outbox) Says(ctx context.Context, e store.Event) (string, error) {
 	if e.Says != "" {
 		return e.Says, nil
 	}
-	b, err := o.run(ctx, e, time.UTC)
+	r, l, err := o.runAndList(ctx, e)
 	if errors.Is(err, store.ErrNotFound) {
 		return "It was deleted meanwhile.", nil
 	}
+	if err != nil {
+		return "", err
+	}
+	b, err := o.Summaries.Run(ctx, r, l, time.UTC)
 	if err != nil {
 		return "", err
 	}
@@ -86,15 +89,7 @@ func (o *Outbox) Says(ctx context.Context, e store.Event) (string, error) {
 	return strings.Join(said, " "), nil
 }
 
-// run sums the run up that an event is about.
-func (o *Outbox) run(ctx context.Context, e store.Event, zone *time.Location) (contract.Run, error) {
-	r, l, err := o.runAndList(ctx, e)
-	if err != nil {
-		return contract.Run{}, err
-	}
-	return o.Summaries.Run(ctx, r, l, zone)
-}
-
+// runAndList reads the run that an event is about, with its list.
 func (o *Outbox) runAndList(ctx context.Context, e store.Event) (r store.Run, l store.List, err error) {
 	if e.WorkspaceID == nil || e.Data.RunID == 0 {
 		return r, l, store.ErrNotFound

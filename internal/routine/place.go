@@ -3,6 +3,7 @@
 package routine
 
 import (
+	"cmp"
 	"context"
 	"crypto/tls"
 	"errors"
@@ -17,6 +18,7 @@ import (
 	"strings"
 	"time"
 
+	"varnet/core/say"
 	"varnet/internal/dial"
 	"varnet/internal/store/pack"
 )
@@ -72,27 +74,18 @@ func (p Places) root(workspace int64) (*os.Root, error) {
 	}
 	all, err := os.OpenRoot(p.Folder)
 	if err != nil {
-		return nil, trouble("The folder for routines cannot be opened: %v.", pathless(err))
+		return nil, trouble("The folder for routines cannot be opened: %v.", say.WithoutPath(err))
 	}
 	defer all.Close()
 	own := strconv.FormatInt(workspace, 10)
 	if err := all.Mkdir(own, 0o750); err != nil && !errors.Is(err, fs.ErrExist) {
-		return nil, trouble("The workspace's folder for routines cannot be made: %v.", pathless(err))
+		return nil, trouble("The workspace's folder for routines cannot be made: %v.", say.WithoutPath(err))
 	}
 	root, err := all.OpenRoot(own)
 	if err != nil {
-		return nil, trouble("The workspace's folder for routines cannot be opened: %v.", pathless(err))
+		return nil, trouble("The workspace's folder for routines cannot be opened: %v.", say.WithoutPath(err))
 	}
 	return root, nil
-}
-
-// pathless is an error without the path of this machine.
-func pathless(err error) error {
-	var p *fs.PathError
-	if errors.As(err, &p) {
-		return p.Err
-	}
-	return err
 }
 
 // Open opens the source of a routine, unless it is what tag names.
@@ -116,7 +109,7 @@ func (p Places) Open(ctx context.Context, workspace int64, spec pack.RoutineSpec
 	}
 	f, err := root.Open(name)
 	if err != nil {
-		return Source{}, trouble("The file %s cannot be read: %v.", name, pathless(err))
+		return Source{}, trouble("The file %s cannot be read: %v.", name, say.WithoutPath(err))
 	}
 	s.Body = f
 	return s, nil
@@ -167,7 +160,7 @@ func (p Places) fetch(ctx context.Context, address, tag string) (Source, error) 
 	resp, err := dial.Web(p.AllowPrivate, p.TLS).Do(req)
 	if err != nil {
 		cancel()
-		return Source{}, trouble("The source cannot be reached: %v.", unwrapped(err))
+		return Source{}, trouble("The source cannot be reached: %v.", cmp.Or(errors.Unwrap(err), err))
 	}
 	end := func() { _ = resp.Body.Close(); cancel() }
 	switch {
@@ -191,13 +184,6 @@ type fetched struct {
 }
 
 func (f *fetched) Close() error { f.end(); return nil }
-
-func unwrapped(err error) error {
-	if inner := errors.Unwrap(err); inner != nil {
-		return inner
-	}
-	return err
-}
 
 // nameOf is what a file at an address is called.
 func nameOf(address string) string {
@@ -242,13 +228,13 @@ func (p Places) Write(ctx context.Context, workspace int64, spec pack.RoutineSpe
 	defer root.Close()
 	if dir := path.Dir(name); dir != "." {
 		if err := root.MkdirAll(dir, 0o750); err != nil {
-			return "", trouble("The folder %s cannot be made: %v.", dir, pathless(err))
+			return "", trouble("The folder %s cannot be made: %v.", dir, say.WithoutPath(err))
 		}
 	}
 	whole := name + ".part"
 	f, err := root.OpenFile(whole, os.O_CREATE|os.O_TRUNC|os.O_WRONLY, 0o640)
 	if err != nil {
-		return "", trouble("The file %s cannot be written: %v.", name, pathless(err))
+		return "", trouble("The file %s cannot be written: %v.", name, say.WithoutPath(err))
 	}
 	err = errors.Join(write(f), f.Sync(), f.Close())
 	if err == nil {
@@ -290,7 +276,7 @@ func (p Places) send(ctx context.Context, address, kind string, write func(io.Wr
 			}
 		default:
 		}
-		return trouble("The result cannot be sent: %v.", unwrapped(err))
+		return trouble("The result cannot be sent: %v.", cmp.Or(errors.Unwrap(err), err))
 	}
 	defer resp.Body.Close()
 	if resp.StatusCode/100 != 2 {

@@ -14,6 +14,7 @@ import (
 	"varnet/core/rule"
 	"varnet/core/say"
 	"varnet/core/schedule"
+	"varnet/internal/store"
 	"varnet/internal/store/pack"
 )
 
@@ -76,6 +77,44 @@ func (p Places) checkAddress(field, address string) error {
 // ScheduleOf returns the schedule of a routine; ok is false where it does not go by the calendar.
 func ScheduleOf(s pack.RoutineSpec, made time.Time) (_ schedule.Schedule, ok bool) {
 	return schedule.Schedule{Rule: s.Rule, Time: s.Time, Zone: s.Zone, From: made}, s.Rule != ""
+}
+
+// SetDue settles when a routine is due next, and when its source is looked at for a change.
+func SetDue(r *store.Routine, now time.Time) error {
+	r.NextAt, r.LookAt = nil, nil
+	made := r.CreatedAt
+	if made.IsZero() {
+		made = now
+	}
+	if when, ok := ScheduleOf(r.Spec, made); ok {
+		next, err := when.Next(now)
+		if err != nil {
+			return err
+		}
+		r.NextAt = Optional(next)
+	}
+	if r.Spec.OnChange {
+		at := time.Now()
+		r.LookAt = &at
+	}
+	return nil
+}
+
+// Optional is nil for the zero time.
+func Optional(t time.Time) *time.Time {
+	if t.IsZero() {
+		return nil
+	}
+	return &t
+}
+
+// Respecify has a routine do something else. Where its source is another, what was read is
+// forgotten.
+func Respecify(r *store.Routine, s pack.RoutineSpec) {
+	if s.Source != r.Spec.Source || s.ListID != r.Spec.ListID || s.File != r.Spec.File || s.URL != r.Spec.URL {
+		r.Tag, r.ListID = "", nil
+	}
+	r.Spec = s
 }
 
 func checkTimes(s pack.RoutineSpec, made time.Time) error {

@@ -89,12 +89,6 @@ func (s *Store) Events(ctx context.Context, v View, after int64, limit int) ([]E
 	return many[Event](ctx, s.db, "SELECT "+eventColumns+" FROM event WHERE seq > $5 AND "+visible+" ORDER BY seq LIMIT $6", v.args(after, limit)...)
 }
 
-// LastEvent returns the number of the newest event of a view, 0 where there is none.
-func (s *Store) LastEvent(ctx context.Context, v View) (seq int64, err error) {
-	err = s.db.QueryRow(ctx, "SELECT coalesce(max(seq), 0) FROM event WHERE "+visible, v.args()...).Scan(&seq)
-	return seq, err
-}
-
 // NoticeGroup is the newest event of a kind about a thing, and how many there are with it.
 type NoticeGroup struct {
 	Event

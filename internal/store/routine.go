@@ -181,11 +181,11 @@ func (s *Store) SetTime(ctx context.Context, t RoutineTime) error {
 		t.ID, t.State, t.ListID, t.RunID, t.Record, t.Says, t.EndedAt)
 }
 
-// TimeOfRun returns the number of the time that waits for a run; ErrNotFound where none does.
+// TimeOfRun returns the ID of the time that waits for a run, 0 where none does.
 func (s *Store) TimeOfRun(ctx context.Context, run int64) (id int64, err error) {
 	err = s.db.QueryRow(ctx, "SELECT id FROM routine_time WHERE run_id = $1 AND ended_at IS NULL", run).Scan(&id)
 	if errors.Is(err, pgx.ErrNoRows) {
-		err = ErrNotFound
+		err = nil
 	}
 	return id, err
 }

@@ -13,7 +13,6 @@ import (
 	"varnet/core/say"
 	"varnet/internal/routine"
 	"varnet/internal/store"
-	"varnet/internal/store/pack"
 )
 
 // CalendarArgs is the job that looks at what goes by the calendar.
@@ -75,77 +74,24 @@ func (e *Engine) beginDue(ctx context.Context) error {
 	}
 }
 
-// mostMissed is how many missed times are counted.
-const mostMissed = 1000
-
 // beginDueOne begins a routine that is due: once, however many times were missed, and not while
 // the time before is still at work.
 func (e *Engine) beginDueOne(ctx context.Context, s *store.Store, tx pgx.Tx, r store.Routine, now time.Time) error {
 	when, _ := routine.ScheduleOf(r.Spec, r.CreatedAt)
-	t := store.RoutineTime{RoutineID: r.ID, DueAt: *r.NextAt, Why: "calendar", State: store.TimeReading, Missed: -1}
+	t := store.RoutineTime{RoutineID: r.ID, Why: "calendar", State: store.TimeReading}
 	var next time.Time
-	for at := *r.NextAt; ; {
-		t.DueAt, t.Missed = at, t.Missed+1
-		var err error
-		if next, err = when.Next(at); err != nil {
-			return err
-		}
-		if next.IsZero() || next.After(now) {
-			break
-		}
-		if at = next; t.Missed == mostMissed {
-			if next, err = when.Next(now); err != nil {
-				return err
-			}
-			break
-		}
-	}
-	if err := s.SetRoutineDue(ctx, r.ID, optional(next)); err != nil {
+	var err error
+	if t.DueAt, t.Missed, next, err = when.CatchUp(*r.NextAt, now); err != nil {
 		return err
 	}
-	err := e.beginTime(ctx, s, tx, &t)
+	if err := s.SetRoutineDue(ctx, r.ID, routine.Optional(next)); err != nil {
+		return err
+	}
+	err = e.beginTime(ctx, s, tx, &t)
 	if errors.Is(err, store.ErrAtWork) {
 		return e.notRun(ctx, s, tx, r, t)
 	}
 	return err
-}
-
-// Due settles when a routine is due next, and when its source is looked at for a change.
-func (e *Engine) Due(r *store.Routine, now time.Time) error {
-	r.NextAt, r.LookAt = nil, nil
-	made := r.CreatedAt
-	if made.IsZero() {
-		made = now
-	}
-	if when, ok := routine.ScheduleOf(r.Spec, made); ok {
-		next, err := when.Next(now)
-		if err != nil {
-			return err
-		}
-		r.NextAt = optional(next)
-	}
-	if r.Spec.OnChange {
-		at := time.Now()
-		r.LookAt = &at
-	}
-	return nil
-}
-
-// Respecify has a routine do something else. Where its source is another, what was read is
-// forgotten.
-func Respecify(r *store.Routine, s pack.RoutineSpec) {
-	if s.Source != r.Spec.Source || s.ListID != r.Spec.ListID || s.File != r.Spec.File || s.URL != r.Spec.URL {
-		r.Tag, r.ListID = "", nil
-	}
-	r.Spec = s
-}
-
-// optional is nil for the zero time.
-func optional(t time.Time) *time.Time {
-	if t.IsZero() {
-		return nil
-	}
-	return &t
 }
 
 // beginTime records a time that begins, and sets it going.
@@ -197,8 +143,8 @@ const (
 	looksAtOnce = 200
 )
 
-// LookEvery is how often a source is looked at for a change.
-func LookEvery(source string) time.Duration {
+// lookEvery is how often a source is looked at for a change.
+func lookEvery(source string) time.Duration {
 	if source == routine.FromURL {
 		return lookURL
 	}
@@ -257,8 +203,7 @@ func (w *routineLookWorker) Work(ctx context.Context, job *river.Job[RoutineLook
 	if err != nil {
 		return err
 	}
-	at := time.Now().Add(LookEvery(r.Spec.Source))
-	r.LookAt = &at
+	at := time.Now().Add(lookEvery(r.Spec.Source))
 	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		if err := s.LookAgain(ctx, r.ID, at); err != nil || !changed {
 			return notThere(err)

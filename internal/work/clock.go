@@ -45,7 +45,7 @@ func (w *clockWorker) Work(ctx context.Context, job *river.Job[ClockArgs]) error
 		return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 			return inOrder(
 				func() error { return s.StopRun(ctx, run.WorkspaceID, run.ID) },
-				func() error { return e.runHappened(ctx, s, tx, run.ID, event.RunStopped, event.Data{}) },
+				func() error { return e.runHappened(ctx, s, tx, run.ID, event.Event{Code: event.RunStopped}) },
 			)
 		})
 	case window == rule.Early && run.State == store.Running:
@@ -53,7 +53,7 @@ func (w *clockWorker) Work(ctx context.Context, job *river.Job[ClockArgs]) error
 			return inOrder(
 				func() error { return s.PauseRun(ctx, run.WorkspaceID, run.ID, &until) },
 				func() error {
-					return e.runHappened(ctx, s, tx, run.ID, event.RunPaused, event.Data{Until: &until})
+					return e.runHappened(ctx, s, tx, run.ID, event.Event{Code: event.RunPaused, Data: event.Data{Until: &until}})
 				},
 			)
 		})

@@ -43,15 +43,25 @@ func (e *Engine) finish(ctx context.Context, id int64) error {
 		if err != nil || !finished {
 			return err
 		}
-		if err := e.runHappened(ctx, s, tx, id, event.RunFinished, event.Data{}); err != nil {
-			return err
-		}
-		return e.timeGoesOn(ctx, s, tx, id)
+		return e.tellFinished(ctx, s, tx, id)
 	})
 }
 
-// runHappened records an event about a run; of one of a sample nobody is told.
-func (e *Engine) runHappened(ctx context.Context, s *store.Store, tx pgx.Tx, id int64, code event.Code, d event.Data) error {
+// tellFinished tells that a run is finished: of one of a routine the time goes on that waits for
+// it, which tells it itself.
+func (e *Engine) tellFinished(ctx context.Context, s *store.Store, tx pgx.Tx, run int64) error {
+	time, err := s.TimeOfRun(ctx, run)
+	if err != nil {
+		return err
+	}
+	if err := e.runHappened(ctx, s, tx, run, event.Event{Code: event.RunFinished, Quiet: time != 0}); err != nil || time == 0 {
+		return err
+	}
+	return e.insert(ctx, tx, RoutineArgs{Time: time})
+}
+
+// runHappened records an event about a run, which it names; of one of a sample nobody is told.
+func (e *Engine) runHappened(ctx context.Context, s *store.Store, tx pgx.Tx, id int64, ev event.Event) error {
 	run, err := s.RunByID(ctx, id)
 	if err != nil || run.Sample != nil {
 		return err
@@ -60,13 +70,8 @@ func (e *Engine) runHappened(ctx context.Context, s *store.Store, tx pgx.Tx, id 
 	if err != nil {
 		return err
 	}
-	d.RunID, d.ListID, d.List = run.ID, l.ID, l.Name
-	_, err = s.TimeOfRun(ctx, id)
-	if notThere(err) != nil {
-		return err
-	}
-	ofRoutine := err == nil && code == event.RunFinished
-	return e.Happened(ctx, s, tx, event.Event{Code: code, Workspace: run.WorkspaceID, Data: d, Quiet: ofRoutine})
+	ev.Workspace, ev.Data.RunID, ev.Data.ListID, ev.Data.List = run.WorkspaceID, run.ID, l.ID, l.Name
+	return e.Happened(ctx, s, tx, ev)
 }
 
 // askDoubted asks again about what the domains' answers had concluded; false: nothing.

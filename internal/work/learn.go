@@ -178,7 +178,7 @@ func (e *Engine) noticed(ctx context.Context, s *store.Store, tx pgx.Tx, run int
 	if err != nil || told {
 		return err
 	}
-	return e.runHappened(ctx, s, tx, run, event.RunBlocked, event.Data{Route: n.Route, Words: n.Words})
+	return e.runHappened(ctx, s, tx, run, event.Event{Code: event.RunBlocked, Data: event.Data{Route: n.Route, Words: n.Words}})
 }
 
 // routeRefused remembers that an operator refuses a route, and leaves the route

@@ -259,15 +259,6 @@ func (o *order) verify(ctx context.Context) error {
 	})
 }
 
-// timeGoesOn has the time go on that waits for a run, when that is finished.
-func (e *Engine) timeGoesOn(ctx context.Context, s *store.Store, tx pgx.Tx, run int64) error {
-	id, err := s.TimeOfRun(ctx, run)
-	if err != nil {
-		return notThere(err)
-	}
-	return e.insert(ctx, tx, RoutineArgs{Time: id})
-}
-
 // conclude weighs what the run found, writes the result and ends the time.
 func (o *order) conclude(ctx context.Context, run store.Run) error {
 	e := o.engine
