@@ -48,6 +48,11 @@ export const tones: Record<Finding, Decision> = {
 
 export const findings: Finding[] = ["deliverable", "catch-all", "undecided", "undeliverable"];
 
+/** here is the person's time zone, and zones are all there are, theirs first, to choose from. */
+export const here = Intl.DateTimeFormat().resolvedOptions().timeZone;
+export const zones = () =>
+  [...new Set([here, "UTC", ...Intl.supportedValuesOf("timeZone")])].map((z) => ({ value: z, label: z }));
+
 /** report is where the one-page report of a run is, its times in the person's zone. */
 export const report = (run: number, format: "pdf" | "html") =>
-  `/api/v1/runs/${run}/report?${new URLSearchParams({ format, zone: Intl.DateTimeFormat().resolvedOptions().timeZone })}`;
+  `/api/v1/runs/${run}/report?${new URLSearchParams({ format, zone: here })}`;

@@ -1,9 +1,10 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { Popconfirm, Select } from "antd";
+import { Select } from "antd";
 import { useNavigate } from "react-router";
 import { api, type List, told } from "../../api/client";
 import { keys } from "../../api/hooks";
 import { Trouble } from "../../parts/Notice";
+import { Sure } from "../../parts/Sure";
 import { moment, plural } from "../../words";
 
 const days = [7, 30, 90, 365].map((d) => ({ value: d, label: `${d} days after its last run` }));
@@ -41,17 +42,14 @@ export function Retention({ list }: { list: List }) {
           options={[...days, { value: 0, label: "until somebody deletes it" }]}
           popupMatchSelectWidth={false}
         />
-        <Popconfirm
-          title={`Delete ${plural(list.rows, "row")} with all runs, results and evidence?`}
-          description="Nothing of it can be brought back."
-          okText="Delete it"
-          cancelText="Keep it"
-          onConfirm={() => remove.mutate()}
+        <Sure
+          ask={`Delete ${plural(list.rows, "row")} with all runs, results and evidence?`}
+          says="Nothing of it can be brought back."
+          yes="Delete it"
+          onYes={() => remove.mutate()}
         >
-          <button type="button" className="plain">
-            Delete it now
-          </button>
-        </Popconfirm>
+          Delete it now
+        </Sure>
       </div>
       {(change.error ?? remove.error) && <Trouble error={(change.error ?? remove.error)!} />}
     </section>

@@ -1,9 +1,9 @@
 import { Input, InputNumber } from "antd";
 import type { components } from "../../api/contract.gen";
 
-export type Times = Pick<components["schemas"]["NewRun"], "beginAt" | "hours" | "zone" | "limitMinutes">;
+import { here } from "../../words";
 
-const zone = Intl.DateTimeFormat().resolvedOptions().timeZone;
+export type Times = Pick<components["schemas"]["NewRun"], "beginAt" | "hours" | "zone" | "limitMinutes">;
 
 /** When settles when a run may work: at once and until it is done, unless somebody wants otherwise. */
 export function When({ change }: { change: (of: (t: Times) => Times) => void }) {
@@ -21,14 +21,14 @@ export function When({ change }: { change: (of: (t: Times) => Times) => void }) 
           />
         </label>
         <label>
-          Only at these hours ({zone})
+          Only at these hours ({here})
           <Input
             placeholder="22:00-06:00"
             onChange={(e) =>
               change((t) => ({
                 ...t,
                 hours: e.target.value.trim() || undefined,
-                zone: e.target.value.trim() ? zone : undefined,
+                zone: e.target.value.trim() ? here : undefined,
               }))
             }
           />

@@ -4,6 +4,7 @@ import { useState } from "react";
 import { api, type Schema, told } from "../../api/client";
 import { useSession } from "../../api/hooks";
 import { Trouble, Wait } from "../../parts/Notice";
+import { here, zones } from "../../words";
 import { useKinds, useWishes } from "./queries";
 
 type Wishes = Schema<"LetterWishes">;
@@ -16,8 +17,7 @@ const choices: { value: Choice; label: string }[] = [
 ];
 
 const hours = Array.from({ length: 24 }, (_, h) => ({ value: h, label: `${String(h).padStart(2, "0")}:00` }));
-const here = Intl.DateTimeFormat().resolvedOptions().timeZone;
-const zones = [...new Set([here, "UTC", ...Intl.supportedValuesOf("timeZone")])].map((z) => ({ value: z, label: z }));
+const allZones = zones();
 
 /** LetterWishes has a person choose which letters they get. */
 export function LetterWishes() {
@@ -101,7 +101,7 @@ function Choosing({ of: saved }: { of: Wishes }) {
             showSearch
             value={wishes.zone}
             onChange={(zone) => setWishes({ ...wishes, zone })}
-            options={zones}
+            options={allZones}
             popupMatchSelectWidth={false}
             style={{ minWidth: 200 }}
           />

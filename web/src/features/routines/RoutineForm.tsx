@@ -5,6 +5,7 @@ import { useNavigate } from "react-router";
 import { api, type Schema, told } from "../../api/client";
 import { useLists, usePolicies, useSettled } from "../../api/hooks";
 import { Trouble } from "../../parts/Notice";
+import { here, zones } from "../../words";
 import { routineKeys } from "./queries";
 import { RoutineDraft } from "./RoutineDraft";
 
@@ -31,8 +32,7 @@ const rules = [
   { value: "FREQ=MONTHLY;BYMONTHDAY=-1", label: "the last day of the month" },
 ];
 
-const here = Intl.DateTimeFormat().resolvedOptions().timeZone;
-const zones = [...new Set([here, "UTC", ...Intl.supportedValuesOf("timeZone")])].map((z) => ({ value: z, label: z }));
+const allZones = zones();
 
 export const usual: Spec = {
   source: "list",
@@ -143,7 +143,7 @@ export function RoutineForm({ of: routine }: { of?: Schema<"Routine"> }) {
               />
             </Field>
             <Field label="In">
-              <Select showSearch value={spec.zone} onChange={(zone) => set({ zone })} options={zones} />
+              <Select showSearch value={spec.zone} onChange={(zone) => set({ zone })} options={allZones} />
             </Field>
           </div>
         )}

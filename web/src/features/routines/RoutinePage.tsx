@@ -1,9 +1,10 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { Alert, Button, Popconfirm } from "antd";
+import { Alert, Button } from "antd";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, type Schema, told } from "../../api/client";
 import { For } from "../../parts/For";
 import { Trouble, Wait } from "../../parts/Notice";
+import { Sure } from "../../parts/Sure";
 import { moment } from "../../words";
 import { routineKeys, useRoutine, useTimes } from "./queries";
 import { RoutineForm } from "./RoutineForm";
@@ -159,17 +160,14 @@ function Acts({ of: r }: { of: Schema<"Routine"> }) {
         <button type="button" className="plain" onClick={() => pause.mutate()}>
           {r.paused ? "Have it go on" : "Pause it"}
         </button>
-        <Popconfirm
-          title="Delete this routine with the record of its times?"
-          description="The lists that it made stay."
-          okText="Delete it"
-          cancelText="Keep it"
-          onConfirm={() => remove.mutate()}
+        <Sure
+          ask="Delete this routine with the record of its times?"
+          says="The lists that it made stay."
+          yes="Delete it"
+          onYes={() => remove.mutate()}
         >
-          <button type="button" className="plain">
-            Delete it
-          </button>
-        </Popconfirm>
+          Delete it
+        </Sure>
       </div>
     </>
   );

@@ -1,5 +1,5 @@
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { Button, Drawer, Popconfirm } from "antd";
+import { Button, Drawer } from "antd";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, type Schema, told } from "../../api/client";
@@ -7,6 +7,7 @@ import { Act } from "../../parts/Act";
 import { ActsHead } from "../../parts/ActsHead";
 import { Trouble, Wait } from "../../parts/Notice";
 import { Scroll } from "../../parts/Scroll";
+import { Sure } from "../../parts/Sure";
 import { When } from "../../parts/When";
 import { moment } from "../../words";
 import { Events } from "./Events";
@@ -90,28 +91,23 @@ function Changes({ of: w }: { of: Schema<"Webhook"> }) {
         <button type="button" className="plain" onClick={() => change.mutate({ on: !w.on })}>
           {w.on ? "Switch it off" : "Switch it on"}
         </button>
-        <Popconfirm
-          title="Give it another secret?"
-          description="For a day calls are signed by both."
-          okText="Give it another"
-          cancelText="Keep this one"
-          onConfirm={() => renew.mutate()}
+        <Sure
+          ask="Give it another secret?"
+          says="For a day calls are signed by both."
+          yes="Give it another"
+          no="Keep this one"
+          onYes={() => renew.mutate()}
         >
-          <button type="button" className="plain">
-            Another secret
-          </button>
-        </Popconfirm>
-        <Popconfirm
-          title="Delete this webhook with its log?"
-          description="What it was not told of yet, it is not told of any more."
-          okText="Delete it"
-          cancelText="Keep it"
-          onConfirm={() => remove.mutate()}
+          Another secret
+        </Sure>
+        <Sure
+          ask="Delete this webhook with its log?"
+          says="What it was not told of yet, it is not told of any more."
+          yes="Delete it"
+          onYes={() => remove.mutate()}
         >
-          <button type="button" className="plain">
-            Delete it
-          </button>
-        </Popconfirm>
+          Delete it
+        </Sure>
       </div>
       {test.isSuccess && <p role="status">It is called; what came of it stands in the log below in a moment.</p>}
     </>
