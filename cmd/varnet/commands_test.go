@@ -311,7 +311,7 @@ func TestCommands(t *testing.T) {
 		good("routines change 1 -file $/nightly.json", "Members, every night"),
 		good("routines run 1 -dry", "Time 1 has begun"),
 		good("routines times 1", "time"),
-		good("routines pause 1", "rests"),
+		good("routines pause 1", "paused"),
 		good("routines resume 1", "Every day at 03:00"),
 		failing("routines make -file $/often.json", "hourly at most"),
 		failing("routines make -file $/slip.json", "is no routine"),

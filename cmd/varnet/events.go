@@ -79,7 +79,7 @@ func showEventKinds(c *cli) action {
 
 func webhooksCommand() command {
 	return command{"webhooks", "", "shows the webhooks of the workspace, and looks after them", "varnet webhooks", showWebhooks, []command{
-		{"make", "URL -events KINDS", "has an address told of events, and prints the secret by which its calls are signed, this once",
+		{"make", "URL -events KINDS", "adds a webhook and prints the secret that signs its calls, this once",
 			"varnet webhooks make https://hooks.fernhollow.example/varnet -events run.finished,routine.held", makeWebhook, nil},
 		{"change", "WEBHOOK", "changes where a webhook is, what it is told of, or switches it on or off", "varnet webhooks change 3 -on yes", changeWebhook, nil},
 		{"secret", "WEBHOOK", "gives a webhook another secret and prints it, this once; for a day both sign", "varnet webhooks secret 3", renewWebhookSecret, nil},

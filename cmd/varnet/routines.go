@@ -15,13 +15,13 @@ func routinesCommand() command {
 		{"show", "ROUTINE", "shows a routine as the JSON that make and change read", "varnet routines show 3 > nightly.json", showRoutine, nil},
 		{"draft", "-file FILE", "says what a routine would do, and when; nothing is made", "varnet routines draft -file nightly.json", draftRoutine, nil},
 		{"make", "-file FILE", "makes a routine", "varnet routines make -file nightly.json", makeRoutine, nil},
-		{"change", "ROUTINE -file FILE", "has a routine do something else", "varnet routines change 3 -file nightly.json", changeRoutine, nil},
-		{"run", "ROUTINE", "begins a time of a routine now", "varnet routines run 3 -dry", runRoutine, nil},
+		{"change", "ROUTINE -file FILE", "changes what a routine does", "varnet routines change 3 -file nightly.json", changeRoutine, nil},
+		{"run", "ROUTINE", "runs a routine now", "varnet routines run 3 -dry", runRoutine, nil},
 		{"times", "ROUTINE", "shows the times at which it was due, the newest first", "varnet routines times 3", showTimes, nil},
-		{"go-on", "ROUTINE TIME", "has a time that is held go on", "varnet routines go-on 3 12", decideTime(true), nil},
-		{"leave", "ROUTINE TIME", "ends a time that is held", "varnet routines leave 3 12", decideTime(false), nil},
-		{"pause", "ROUTINE", "has a routine rest", "varnet routines pause 3", pauseRoutine(true), nil},
-		{"resume", "ROUTINE", "has a routine go on that rests", "varnet routines resume 3", pauseRoutine(false), nil},
+		{"go-on", "ROUTINE TIME", "lets a held time go on", "varnet routines go-on 3 12", decideTime(true), nil},
+		{"leave", "ROUTINE TIME", "ends a held time without a result", "varnet routines leave 3 12", decideTime(false), nil},
+		{"pause", "ROUTINE", "pauses a routine", "varnet routines pause 3", pauseRoutine(true), nil},
+		{"resume", "ROUTINE", "resumes a paused routine", "varnet routines resume 3", pauseRoutine(false), nil},
 		{"delete", "ROUTINE", "deletes a routine; its lists stay", "varnet routines delete 3", deleteRoutine, nil},
 	}}
 }
@@ -32,7 +32,7 @@ var routineTable = table[contract.Routine]{"There are no routines.", "routine\tn
 		last = fmt.Sprintf("time %d %s", r.Last.Number, r.Last.State)
 	}
 	if r.Paused {
-		next = "rests"
+		next = "paused"
 	}
 	fmt.Fprintf(w, "%d\t%s\t%s\t%s\t%s\n", r.ID, printable(r.Name), printable(r.Due), next, last)
 }}

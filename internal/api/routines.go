@@ -21,9 +21,9 @@ func (a *API) registerRoutines(h huma.API) {
 	huma.Register(h, creates(operation("make-routine", http.MethodPost, "/routines", "Make a routine")), a.makeRoutine)
 	huma.Register(h, operation("draft-routine", http.MethodPost, "/routines/draft", "What a routine would do, and when; nothing is made"), a.draftRoutine)
 	huma.Register(h, operation("get-routine", http.MethodGet, "/routines/{id}", "One routine"), a.routine)
-	huma.Register(h, operation("change-routine", http.MethodPatch, "/routines/{id}", "Change what a routine is called or does, or have it rest"), a.changeRoutine)
+	huma.Register(h, operation("change-routine", http.MethodPatch, "/routines/{id}", "Change what a routine is called or does, pause or resume it"), a.changeRoutine)
 	huma.Register(h, operation("delete-routine", http.MethodDelete, "/routines/{id}", "Delete a routine; its lists stay"), a.deleteRoutine)
-	huma.Register(h, operation("run-routine", http.MethodPost, "/routines/{id}/run", "Begin a time of a routine now"), a.runRoutine)
+	huma.Register(h, operation("run-routine", http.MethodPost, "/routines/{id}/run", "Run a routine now"), a.runRoutine)
 	huma.Register(h, operation("get-routine-times", http.MethodGet, "/routines/{id}/times", "The times at which a routine was due, the newest first"), a.routineTimes)
 	huma.Register(h, operation("decide-routine-time", http.MethodPost, "/routines/{id}/times/{number}/decision", "Decide whether a time that is held goes on"), a.decideRoutineTime)
 }

@@ -18,7 +18,7 @@ import (
 
 func (a *API) registerWebhooks(h huma.API) {
 	huma.Register(h, operation("get-webhooks", http.MethodGet, "/webhooks", "The webhooks of the workspace, the oldest first"), a.webhooks)
-	huma.Register(h, creates(operation("make-webhook", http.MethodPost, "/webhooks", "Have an address told of events; its secret is shown this once")), a.makeWebhook)
+	huma.Register(h, creates(operation("make-webhook", http.MethodPost, "/webhooks", "Add a webhook; its secret is shown this once")), a.makeWebhook)
 	huma.Register(h, operation("change-webhook", http.MethodPatch, "/webhooks/{id}", "Change where a webhook is, what it is told of, or switch it on or off"), a.changeWebhook)
 	huma.Register(h, operation("delete-webhook", http.MethodDelete, "/webhooks/{id}", "Delete a webhook"), a.deleteWebhook)
 	huma.Register(h, operation("renew-webhook-secret", http.MethodPost, "/webhooks/{id}/secret", "Give a webhook another secret"), a.renewWebhookSecret)

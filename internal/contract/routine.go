@@ -33,7 +33,7 @@ type NewRoutine struct {
 type RoutineChange struct {
 	Name   *string      `json:"name,omitempty" minLength:"1" maxLength:"100" doc:"What people call it."`
 	Spec   *RoutineSpec `json:"spec,omitempty" doc:"What it does, all of it."`
-	Paused *bool        `json:"paused,omitempty" doc:"Whether it rests until somebody has it go on."`
+	Paused *bool        `json:"paused,omitempty" doc:"Whether it is paused."`
 }
 
 // Routine is a standing order.
@@ -43,8 +43,8 @@ type Routine struct {
 	Spec      RoutineSpec  `json:"spec" doc:"What it does."`
 	Says      []string     `json:"says" doc:"The same in sentences."`
 	Due       string       `json:"due" doc:"When it is due, in words."`
-	Paused    bool         `json:"paused" doc:"Whether it rests."`
-	NextAt    *time.Time   `json:"nextAt,omitempty" doc:"When it is due next; left out where it rests, or does not go by the calendar."`
+	Paused    bool         `json:"paused" doc:"Whether it is paused."`
+	NextAt    *time.Time   `json:"nextAt,omitempty" doc:"When it is due next; left out while it is paused, or where it does not go by the calendar."`
 	ListID    int64        `json:"listId,omitempty" doc:"The list that it read last."`
 	Last      *RoutineTime `json:"last,omitempty" doc:"Its newest time; left out before the first."`
 	CreatedAt time.Time    `json:"createdAt" doc:"When it was made."`

@@ -68,7 +68,7 @@ func Sentence(r pack.RoutineRecord, first bool) string {
 	default:
 		out = append(out, fmt.Sprintf("%s with %s came, %s new and %s gone.", say.Rows(r.Rows), say.Addresses(r.Addresses), say.Number(r.Added), say.Number(r.Gone)))
 	}
-	out = append(out, fmt.Sprintf("%s asked about, the results of %s reused.", verb(r.Asked, "was", "were"), say.Number(r.Reused)))
+	out = append(out, fmt.Sprintf("%s asked about, and %s reused.", were(r.Asked, "address", "addresses"), were(r.Reused, "result", "results")))
 	kept := fmt.Sprintf("%s of %s kept", say.Number(r.Kept), say.Rows(r.Rows))
 	if !first {
 		kept += fmt.Sprintf(" (%s the time before)", say.Number(r.KeptBefore))
@@ -92,20 +92,16 @@ func Sentence(r pack.RoutineRecord, first bool) string {
 
 // DrySentence says what a time would do.
 func DrySentence(r pack.RoutineRecord, s pack.RoutineSpec) string {
-	out := fmt.Sprintf("A dry run: %s with %s would come, %s new and %s gone. %s would be asked about, the results of %s reused. Nobody was asked, and nothing written.",
-		say.Rows(r.Rows), say.Addresses(r.Addresses), say.Number(r.Added), say.Number(r.Gone), say.Addresses(r.Asked), say.Number(r.Reused))
+	out := fmt.Sprintf("A dry run: %s with %s would come, %s new and %s gone. %s would be asked about, and %s reused. Nobody was asked, and nothing written.",
+		say.Rows(r.Rows), say.Addresses(r.Addresses), say.Number(r.Added), say.Number(r.Gone), say.Addresses(r.Asked), say.Plural(r.Reused, "result", "results"))
 	if why := TooMuch(s, r.Asked); why != "" {
 		out += " " + why
 	}
 	return out
 }
 
-func verb(n int64, one, many string) string {
-	if n == 1 {
-		return say.Addresses(n) + " " + one
-	}
-	return say.Addresses(n) + " " + many
-}
+// were counts things in the past.
+func were(n int64, one, many string) string { return say.Plural(n, one+" was", many+" were") }
 
 // Worth reports whether a routine's people want to be told of a time that came to its end.
 func Worth(s pack.RoutineSpec, r pack.RoutineRecord, first bool) bool {

@@ -43,7 +43,7 @@ func TestWeigh(t *testing.T) {
 	if why := routine.TooMany(pack.RoutineSpec{MostDropped: 6}, r); why != "" {
 		t.Errorf("under 6 %%: %q", why)
 	}
-	want := "210 rows with 200 addresses came, 20 new and 10 gone. 60 addresses were asked about, the results of 140 reused. 150 of 210 rows kept (160 the time before). " +
+	want := "210 rows with 200 addresses came, 20 new and 10 gone. 60 addresses were asked about, and 140 results were reused. 150 of 210 rows kept (160 the time before). " +
 		"9 addresses kept the time before would be dropped now. Changed: 21 from undecided to deliverable, 9 from deliverable to undeliverable and 2 from deliverable to undecided."
 	if got := routine.Sentence(r, false); got != want {
 		t.Errorf("%s", got)

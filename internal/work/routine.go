@@ -15,6 +15,7 @@ import (
 	"varnet/core/event"
 	"varnet/core/finding"
 	"varnet/core/policy"
+	"varnet/core/say"
 	"varnet/core/sheet"
 	"varnet/internal/contract"
 	"varnet/internal/decide"
@@ -347,7 +348,7 @@ func (o *order) done(ctx context.Context, l store.List, run store.Run, first boo
 	e, now := o.engine, time.Now()
 	o.t.State, o.t.EndedAt, o.t.Says = store.TimeDone, &now, routine.Sentence(o.t.Record, first)
 	if o.t.Missed > 0 {
-		o.t.Says += fmt.Sprintf(" It stands for %d times that were missed before it, too.", o.t.Missed)
+		o.t.Says += fmt.Sprintf(" It makes up for %s.", say.Plural(int64(o.t.Missed), "missed time", "missed times"))
 	}
 	d := event.Data{RoutineID: o.r.ID, Routine: o.r.Name, ListID: l.ID, List: l.Name, RunID: run.ID}
 	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {

@@ -1654,7 +1654,7 @@ export interface paths {
         options?: never;
         head?: never;
         /**
-         * Change what a routine is called or does, or have it rest
+         * Change what a routine is called or does, pause or resume it
          * @description What is left out stays. While it is paused nothing is due; what it missed meanwhile is not caught up.
          */
         patch: operations["change-routine"];
@@ -1670,7 +1670,7 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Begin a time of a routine now
+         * Run a routine now
          * @description Besides its usual times; 409 while one is at work. A dry one says what would come and be asked.
          */
         post: operations["run-routine"];
@@ -2734,7 +2734,7 @@ export interface paths {
         get: operations["get-webhooks"];
         put?: never;
         /**
-         * Have an address told of events; its secret is shown this once
+         * Add a webhook; its secret is shown this once
          * @description The answer holds the secret, this once. Calls are signed by it in the Standard Webhooks form: a receiver verifies webhook-signature over webhook-id, webhook-timestamp and the body.
          */
         post: operations["make-webhook"];
@@ -5473,10 +5473,10 @@ export interface components {
             name: string;
             /**
              * Format: date-time
-             * @description When it is due next; left out where it rests, or does not go by the calendar.
+             * @description When it is due next; left out while it is paused, or where it does not go by the calendar.
              */
             nextAt?: string;
-            /** @description Whether it rests. */
+            /** @description Whether it is paused. */
             paused: boolean;
             /** @description The same in sentences. */
             says: string[];
@@ -5486,7 +5486,7 @@ export interface components {
         RoutineChange: {
             /** @description What people call it. */
             name?: string;
-            /** @description Whether it rests until somebody has it go on. */
+            /** @description Whether it is paused. */
             paused?: boolean;
             /** @description What it does, all of it. */
             spec?: components["schemas"]["RoutineSpec"];

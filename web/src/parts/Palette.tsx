@@ -18,7 +18,7 @@ const pages = [
   ["Keys", "/keys"],
   ["Webhooks", "/webhooks"],
   ["Notices", "/notices"],
-  ["Letters about what happens", "/notices/letters"],
+  ["Letters about events", "/notices/letters"],
   ["Audit trail", "/audit"],
   ["Your account", "/person"],
   ["Outbound", "/outbound"],

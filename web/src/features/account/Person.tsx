@@ -39,7 +39,7 @@ export function Person() {
       </div>
       <Sessions of={p} />
       <p className="after">
-        Which letters you get about what happens: <Link to="/notices/letters">choose them</Link>.
+        <Link to="/notices/letters">Choose which letters you get about events</Link>.
       </p>
     </>
   );

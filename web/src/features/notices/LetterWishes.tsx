@@ -24,7 +24,7 @@ export function LetterWishes() {
   const wishes = useWishes();
   return (
     <>
-      <h1>Letters about what happens</h1>
+      <h1>Letters about events</h1>
       <p>
         A letter says what the page says, with the flow of a run as a picture and one link. It holds no address of a
         list.
@@ -58,8 +58,8 @@ function Choosing({ of: saved }: { of: Wishes }) {
       <table className="rows narrow wishes">
         <thead>
           <tr>
-            <th>In “{session.data?.workspace}”, when</th>
-            <th>a letter</th>
+            <th>Event in “{session.data?.workspace}”</th>
+            <th>Letter</th>
           </tr>
         </thead>
         <tbody>

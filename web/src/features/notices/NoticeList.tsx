@@ -5,7 +5,7 @@ import { When } from "../../parts/When";
 import { plural } from "../../words";
 import { useRead } from "./queries";
 
-const severities: Record<Schema<"Notice">["severity"], string> = { news: "", caution: "Look", problem: "Problem" };
+const severities: Record<Schema<"Notice">["severity"], string> = { news: "", caution: "Caution", problem: "Problem" };
 
 /** NoticeList shows notices, each with the one thing that can be done next; going there is reading it. */
 export function NoticeList({ of: notices, onGo }: { of: Schema<"Notice">[]; onGo?: () => void }) {

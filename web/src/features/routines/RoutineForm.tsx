@@ -85,7 +85,7 @@ export function RoutineForm({ of: routine }: { of?: Schema<"Routine"> }) {
             placeholder="Members, every night"
           />
         </Field>
-        <Field label="Reads">
+        <Field label="Source">
           <Select
             value={spec.source}
             onChange={(source) => set({ source })}
@@ -121,7 +121,7 @@ export function RoutineForm({ of: routine }: { of?: Schema<"Routine"> }) {
             />
           </Field>
         )}
-        <Field label="Due">
+        <Field label="Schedule">
           <Select
             value={spec.rule ?? ""}
             onChange={(rule) => set({ rule })}
@@ -166,14 +166,14 @@ export function RoutineForm({ of: routine }: { of?: Schema<"Routine"> }) {
             </Field>
           ))}
         </fieldset>
-        <Field label="Decides by the policy">
+        <Field label="Policy">
           <Select
             value={spec.policy}
             onChange={(policy) => set({ policy })}
             options={policies.data?.map((p) => ({ value: p.name, label: p.name }))}
           />
         </Field>
-        <Field label="The kept rows go">
+        <Field label="Kept rows">
           <Select
             value={spec.then}
             onChange={(then) => set({ then })}
@@ -185,7 +185,7 @@ export function RoutineForm({ of: routine }: { of?: Schema<"Routine"> }) {
           />
         </Field>
         {spec.then === "folder" && (
-          <Field label="Called">
+          <Field label="File name">
             <Input
               value={spec.thenFile}
               onChange={(e) => set({ thenFile: e.target.value })}
@@ -203,7 +203,7 @@ export function RoutineForm({ of: routine }: { of?: Schema<"Routine"> }) {
           </Field>
         )}
         <div className="pair">
-          <Field label="A person decides beyond so many asked">
+          <Field label="Ask a person above this many checks">
             <InputNumber
               controls={false}
               min={0}
@@ -211,7 +211,7 @@ export function RoutineForm({ of: routine }: { of?: Schema<"Routine"> }) {
               onChange={(n) => set({ mostChecks: n ?? 0 })}
             />
           </Field>
-          <Field label="or beyond so many % newly dropped">
+          <Field label="or above this % newly dropped">
             <InputNumber
               controls={false}
               min={0}
@@ -221,7 +221,7 @@ export function RoutineForm({ of: routine }: { of?: Schema<"Routine"> }) {
             />
           </Field>
         </div>
-        <Field label="Tells you">
+        <Field label="Notify">
           <Select
             value={spec.tell}
             onChange={(tell) => set({ tell })}

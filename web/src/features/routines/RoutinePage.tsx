@@ -60,7 +60,7 @@ export function RoutinePage() {
       </h1>
       <p className="sentence">
         {r.paused
-          ? "It rests until somebody has it go on."
+          ? "It is paused."
           : r.nextAt
             ? `It is due next ${moment(r.nextAt)}.`
             : "It is due when its source has changed."}
@@ -158,7 +158,7 @@ function Acts({ of: r }: { of: Schema<"Routine"> }) {
         </Button>
         <Link to={`/routines/${r.id}/edit`}>Change it</Link>
         <button type="button" className="plain" onClick={() => pause.mutate()}>
-          {r.paused ? "Have it go on" : "Pause it"}
+          {r.paused ? "Resume it" : "Pause it"}
         </button>
         <Sure
           ask="Delete this routine with the record of its times?"

@@ -50,7 +50,7 @@ export function Routines() {
                     </Link>
                     <small className="quiet">{r.due}</small>
                   </td>
-                  <td>{r.paused ? "rests" : r.nextAt ? moment(r.nextAt) : "on a change"}</td>
+                  <td>{r.paused ? "paused" : r.nextAt ? moment(r.nextAt) : "after a change"}</td>
                   <td>{r.last ? <Last of={r.last} /> : "not yet"}</td>
                   <td className="number">
                     {r.last?.state === "done" && !r.last.dry ? number(r.last.record.kept) : ""}
