@@ -104,8 +104,8 @@ func (o *Outbox) DailyTo(ctx context.Context, person int64, seqs []int64) (to st
 	if len(l.Items) == 0 {
 		return "", l, store.ErrNotFound
 	}
-	l.Subject = fmt.Sprintf("%s in Varnet, %s", say.Plural(int64(len(l.Items)), "thing happened", "things happened"), day.Format("2 January"))
-	l.Why = "You get this letter once a day because you chose so for these events. Choose otherwise on the page Letters of your notices."
+	l.Subject = fmt.Sprintf("%s in Varnet, %s", say.Plural(int64(len(l.Items)), "event", "events"), day.Format("2 January"))
+	l.Why = "You get this letter at most once a day. Choose which events it includes under Notices, Letters."
 	return to, l, nil
 }
 
@@ -133,11 +133,11 @@ func (o *Outbox) around(ctx context.Context, e store.Event) (base, workspace str
 }
 
 func whySent(workspace, title string) string {
-	of := "of this installation"
+	where := "in this installation"
 	if workspace != "" {
-		of = "of the workspace “" + workspace + "”"
+		where = "in the workspace “" + workspace + "”"
 	}
-	return fmt.Sprintf("You get this letter because you are told of “%s” %s. Choose which letters you get on the page Letters of your notices.", title, of)
+	return fmt.Sprintf("You get this letter because letters about “%s” %s are on for you. Choose which letters you get under Notices, Letters.", title, where)
 }
 
 // Notice returns an event as the API shows it.
