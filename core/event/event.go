@@ -15,27 +15,30 @@ type Code string
 
 // The codes.
 const (
-	RunFinished     Code = "run.finished"
-	RunWaiting      Code = "run.waiting"
-	RunPaused       Code = "run.paused"
-	RunStopped      Code = "run.stopped"
-	RunBlocked      Code = "run.blocked"
-	EstimateDone    Code = "estimate.done"
-	ImportDone      Code = "import.done"
-	ImportRefused   Code = "import.refused"
-	RoutineDone     Code = "routine.done"
-	RoutineHeld     Code = "routine.held"
-	RoutineFailed   Code = "routine.failed"
-	RoutineNotRun   Code = "routine.not-run"
-	ExportReady     Code = "export.ready"
-	OutboundRefused Code = "outbound.refused"
-	OutboundFailed  Code = "outbound.failed"
-	RetentionNear   Code = "retention.near"
-	DeviceNew       Code = "device.new"
-	MemberJoined    Code = "member.joined"
-	KeyExpiring     Code = "key.expiring"
-	WebhookOff      Code = "webhook.off"
-	WebhookTest     Code = "webhook.test"
+	RunFinished      Code = "run.finished"
+	RunWaiting       Code = "run.waiting"
+	RunPaused        Code = "run.paused"
+	RunStopped       Code = "run.stopped"
+	RunBlocked       Code = "run.blocked"
+	EstimateDone     Code = "estimate.done"
+	ImportDone       Code = "import.done"
+	ImportRefused    Code = "import.refused"
+	RoutineDone      Code = "routine.done"
+	RoutineHeld      Code = "routine.held"
+	RoutineFailed    Code = "routine.failed"
+	RoutineNotRun    Code = "routine.not-run"
+	ExportReady      Code = "export.ready"
+	OutboundRefused  Code = "outbound.refused"
+	OutboundFailed   Code = "outbound.failed"
+	RetentionNear    Code = "retention.near"
+	DeviceNew        Code = "device.new"
+	MemberJoined     Code = "member.joined"
+	KeyExpiring      Code = "key.expiring"
+	ConnectionBroken Code = "connection.broken"
+	WriteBackDone    Code = "write-back.done"
+	WriteBackFailed  Code = "write-back.failed"
+	WebhookOff       Code = "webhook.off"
+	WebhookTest      Code = "webhook.test"
 )
 
 // Severity is how much an event matters.
@@ -124,6 +127,12 @@ var kinds = []Kind{
 		Act: "See the routine", Carries: []string{"routine", "words"}},
 	{Code: RoutineNotRun, Title: "Routine not run", Subject: "{routine} was not run", About: "routines", Meaning: "A routine was due while it was still at work, or while the service was down.", Severity: Caution, For: Everybody, Letter: Daily,
 		Act: "See the routine", Carries: []string{"routine", "words"}},
+	{Code: ConnectionBroken, Title: "Connection broken", Subject: "The connection {connection} is broken", About: "connections", Meaning: "A place refused the credentials of a connection, and nothing is read from it or written to it until somebody changes them.", Severity: Problem, For: Everybody, Letter: AtOnce,
+		Act: "See the connection", Carries: []string{"connection", "words"}},
+	{Code: WriteBackDone, Title: "Write-back done", Subject: "The write-back to {connection} is done", About: "write-backs", Meaning: "Everything that was to be written back is, or is undone, but for the contacts that had changed or were refused.", Severity: News, For: Everybody, Letter: AtOnce,
+		Act: "See the journal", Carries: []string{"connection", "run", "writeback", "words"}},
+	{Code: WriteBackFailed, Title: "Write-back failed", Subject: "The write-back to {connection} failed", About: "write-backs", Meaning: "A write-back ended before its end; what was written is in its journal.", Severity: Problem, For: Everybody, Letter: AtOnce,
+		Act: "See the journal", Carries: []string{"connection", "run", "writeback", "words"}},
 	{Code: RetentionNear, Title: "List about to be deleted", Subject: "{list} will be deleted soon", About: "lists", Meaning: "The retention of a list ends within 7 days.", Severity: Caution, For: Everybody, Letter: Daily,
 		Act: "See the list", Carries: []string{"list", "until"}},
 	{Code: MemberJoined, Title: "Member joined", Subject: "{person} joined the team", About: "team", Meaning: "Somebody took an invitation and is in the workspace.", Severity: News, For: Managers, Letter: Daily,
@@ -153,21 +162,24 @@ var byCode = func() map[Code]Kind {
 // Data is what an event carries: of each kind the fields that its entry names, things by their
 // number and what people call them. No field holds an address of a list.
 type Data struct {
-	ListID    int64
-	List      string
-	RunID     int64
-	RoutineID int64
-	Routine   string
-	WebhookID int64
-	Webhook   string
-	File      string
-	Key       string
-	Route     string // a route or resolver
-	Person    string // what they are called
-	Role      string
-	Device    string
-	Words     string // what was said, verbatim
-	Until     *time.Time
+	ListID       int64
+	List         string
+	RunID        int64
+	RoutineID    int64
+	Routine      string
+	WebhookID    int64
+	ConnectionID int64
+	Connection   string
+	WriteBackID  int64
+	Webhook      string
+	File         string
+	Key          string
+	Route        string // a route or resolver
+	Person       string // what they are called
+	Role         string
+	Device       string
+	Words        string // what was said, verbatim
+	Until        *time.Time
 }
 
 // Event is something that happened.
@@ -189,7 +201,7 @@ type Event struct {
 // about one thing are told in their order.
 func (e Event) Thing() string {
 	about, d := byCode[e.Code].About, e.Data
-	number := map[string]int64{"runs": d.RunID, "lists": d.ListID, "routines": d.RoutineID, "webhooks": d.WebhookID}[about]
+	number := map[string]int64{"runs": d.RunID, "lists": d.ListID, "routines": d.RoutineID, "webhooks": d.WebhookID, "connections": d.ConnectionID, "write-backs": d.WriteBackID}[about]
 	if number == 0 {
 		return about
 	}
@@ -199,6 +211,6 @@ func (e Event) Thing() string {
 // Subject says in a few words what happened, as the subject of a letter.
 func (e Event) Subject() string {
 	d := e.Data
-	return strings.NewReplacer("{list}", "“"+d.List+"”", "{routine}", "“"+d.Routine+"”", "{webhook}", "“"+d.Webhook+"”", "{key}", "“"+d.Key+"”",
+	return strings.NewReplacer("{list}", "“"+d.List+"”", "{routine}", "“"+d.Routine+"”", "{webhook}", "“"+d.Webhook+"”", "{key}", "“"+d.Key+"”", "{connection}", "“"+d.Connection+"”",
 		"{file}", d.File, "{route}", d.Route, "{person}", d.Person).Replace(byCode[e.Code].Subject)
 }

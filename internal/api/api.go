@@ -172,6 +172,8 @@ func (a *API) register(h huma.API) {
 	a.registerNotices(h)
 	a.registerWebhooks(h)
 	a.registerRoutines(h)
+	a.registerConnections(h)
+	a.registerWriteBacks(h)
 	closeValues(h.OpenAPI())
 	describeKeys(h.OpenAPI())
 	secure(h.OpenAPI())

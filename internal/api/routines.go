@@ -272,11 +272,7 @@ func (a *API) decideRoutineTime(ctx context.Context, in *struct {
 	if t.State != store.TimeHeld {
 		return nil, huma.Error409Conflict(fmt.Sprintf("This time is %s and waits for no decision.", t.State))
 	}
-	by := c.Name
-	if by == "" {
-		by = "The key “" + c.KeyName + "”"
-	}
-	if err := a.engine.DecideTime(ctx, r, t, in.Body.GoOn, by); err != nil {
+	if err := a.engine.DecideTime(ctx, r, t, in.Body.GoOn, whose(ctx)); err != nil {
 		return nil, a.failed(ctx, err)
 	}
 	if t, err = a.store.TimeOf(ctx, r.ID, in.Number); err != nil {

@@ -21,21 +21,24 @@ type Event struct {
 
 // EventData is what an event carries; of each kind some of it.
 type EventData struct {
-	ListID    int64      `json:"listId,omitempty" doc:"The list."`
-	List      string     `json:"list,omitempty" doc:"What people call the list."`
-	RunID     int64      `json:"runId,omitempty" doc:"The run."`
-	RoutineID int64      `json:"routineId,omitempty" doc:"The routine."`
-	Routine   string     `json:"routine,omitempty" doc:"What people call the routine."`
-	WebhookID int64      `json:"webhookId,omitempty" doc:"The webhook."`
-	Webhook   string     `json:"webhook,omitempty" doc:"The host of the webhook."`
-	File      string     `json:"file,omitempty" doc:"The name of the file."`
-	Key       string     `json:"key,omitempty" doc:"What people call the key."`
-	Route     string     `json:"route,omitempty" doc:"The route or resolver."`
-	Person    string     `json:"person,omitempty" doc:"What the person is called."`
-	Role      string     `json:"role,omitempty" doc:"The role of the person."`
-	Device    string     `json:"device,omitempty" doc:"The device."`
-	Words     string     `json:"words,omitempty" doc:"What was said, verbatim."`
-	Until     *time.Time `json:"until,omitempty" doc:"The moment until which, or at which."`
+	ListID       int64      `json:"listId,omitempty" doc:"The list."`
+	List         string     `json:"list,omitempty" doc:"What people call the list."`
+	RunID        int64      `json:"runId,omitempty" doc:"The run."`
+	RoutineID    int64      `json:"routineId,omitempty" doc:"The routine."`
+	Routine      string     `json:"routine,omitempty" doc:"What people call the routine."`
+	WebhookID    int64      `json:"webhookId,omitempty" doc:"The webhook."`
+	ConnectionID int64      `json:"connectionId,omitempty" doc:"The connection."`
+	Connection   string     `json:"connection,omitempty" doc:"What people call it."`
+	WriteBackID  int64      `json:"writeBackId,omitempty" doc:"The write-back."`
+	Webhook      string     `json:"webhook,omitempty" doc:"The host of the webhook."`
+	File         string     `json:"file,omitempty" doc:"The name of the file."`
+	Key          string     `json:"key,omitempty" doc:"What people call the key."`
+	Route        string     `json:"route,omitempty" doc:"The route or resolver."`
+	Person       string     `json:"person,omitempty" doc:"What the person is called."`
+	Role         string     `json:"role,omitempty" doc:"The role of the person."`
+	Device       string     `json:"device,omitempty" doc:"The device."`
+	Words        string     `json:"words,omitempty" doc:"What was said, verbatim."`
+	Until        *time.Time `json:"until,omitempty" doc:"The moment until which, or at which."`
 }
 
 // EventKind is a kind of event.

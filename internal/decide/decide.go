@@ -193,3 +193,30 @@ func (d *Decider) Row(r *store.OutRow) (slot int, rule Rule) {
 	}
 	return slot, rule
 }
+
+// Contact is what of a row holds for the contact that it is.
+type Contact struct {
+	Verdict  finding.Verdict
+	Decision policy.Decision
+	// Repeats: its address is that of an earlier contact, with which it shares the rest.
+	Repeats bool
+}
+
+// Contact returns what holds for the contact of a row: that of its best address, of which another
+// contact may have the same. ok is false for one without an address or without a result.
+func (d *Decider) Contact(r *store.OutRow) (c Contact, ok bool) {
+	best := len(policy.Decisions())
+	for i := range r.Cells {
+		cell := r.Cells[i]
+		if cell.Address == 0 || cell.Verdict == 0 {
+			continue
+		}
+		repeats := cell.Address != cell.Ordinal
+		cell.Ordinal = cell.Address
+		decision := d.Ruling(d.Cell(r, &cell)).Decision
+		if rank := slices.Index(policy.Decisions(), decision); rank < best {
+			c, ok, best = Contact{d.Verdicts[cell.Verdict], decision, repeats}, true, rank
+		}
+	}
+	return c, ok
+}

@@ -38,6 +38,9 @@ type File struct {
 	SameMailbox bool
 	// Key imports the list once; "" as often as it is sent.
 	Key string
+	// ConnectionID and Collection are where it comes from; nil: a file.
+	ConnectionID *int64
+	Collection   string
 	// Quiet: what imports it tells of it itself.
 	Quiet bool
 }
@@ -193,7 +196,8 @@ func (r *Reading) look(o sheet.Overrule) (sample []byte, err error) {
 func (f File) list(g *Reading) (store.List, error) {
 	l := store.List{WorkspaceID: f.Workspace, Key: f.Key, Name: strings.TrimSpace(f.Name), FileName: f.FileName,
 		Format: string(g.Kind), Sheet: g.Sheet, Packed: g.Packed,
-		Dialect: g.Dialect, Columns: g.Columns, AddressColumns: f.AddressColumns, Kinds: g.Kinds}
+		Dialect: g.Dialect, Columns: g.Columns, AddressColumns: f.AddressColumns, Kinds: g.Kinds,
+		ConnectionID: f.ConnectionID, Collection: f.Collection}
 	if l.Name == "" {
 		l.Name = f.FileName
 	}

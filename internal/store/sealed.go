@@ -18,6 +18,7 @@ const (
 	SecondFactors
 	WebhookSecrets
 	WebhookSecretsBefore
+	ConnectionSecrets
 )
 
 // sealedIn is where they are kept: the name of each is what it belongs to.
@@ -29,6 +30,8 @@ var sealedIn = map[Sealed]struct{ table, name, column string }{
 
 	WebhookSecrets:       {"webhook", "id::text", "sealed"},
 	WebhookSecretsBefore: {"webhook", "id::text", "before"},
+
+	ConnectionSecrets: {"connection", "id::text", "sealed"},
 }
 
 // Reseal puts what anew makes of each sealed value in its place, all or none, and returns how

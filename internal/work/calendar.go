@@ -11,6 +11,7 @@ import (
 
 	"varnet/core/event"
 	"varnet/core/say"
+	"varnet/internal/connect"
 	"varnet/internal/routine"
 	"varnet/internal/store"
 )
@@ -39,6 +40,7 @@ func (w *calendarWorker) Work(ctx context.Context, _ *river.Job[CalendarArgs]) e
 		func() error { return e.beginDue(ctx) },
 		func() error { return e.lookForChanges(ctx) },
 		func() error { return e.goOnStanding(ctx) },
+		func() error { return e.goOnConnected(ctx) },
 		func() error { return e.tellWaiting(ctx) },
 	)
 }
@@ -195,7 +197,7 @@ func (w *routineLookWorker) Work(ctx context.Context, job *river.Job[RoutineLook
 		return notThere(err)
 	}
 	changed, err := e.sourceChanged(ctx, r)
-	var trouble *routine.Trouble
+	var trouble *connect.Trouble
 	if errors.As(err, &trouble) {
 		e.Log.Debug("the source of a routine cannot be looked at", "routine", r.ID, "err", err)
 		err = nil

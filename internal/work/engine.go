@@ -7,6 +7,7 @@
 //	wake: opens an operator's lanes again when postponed parcels fall due
 //	clock: begins, pauses, resumes and stops a run at its times
 //	calendar, routine: standing orders, step by step
+//	collect, write-back: contacts from connections, and decisions back to them
 //	tell, deliver: what happened becomes notices, letters and calls of webhooks
 //
 // Plan and lane jobs work for a slice of some seconds and then hand on to a
@@ -33,6 +34,8 @@ import (
 
 	"varnet/core/pace"
 	"varnet/internal/clock"
+	"varnet/internal/connect"
+	"varnet/internal/connection"
 	"varnet/internal/follow"
 	"varnet/internal/intake"
 	"varnet/internal/letter"
@@ -90,6 +93,10 @@ type Engine struct {
 	Importer *intake.Importer
 	// Routines are where routines read and write.
 	Routines routine.Places
+	// Connections are the places that contacts live in.
+	Connections *connection.Connections
+	// connectingAt are imports and write-backs at work here by their workspace.
+	connectingAt places
 	// routinesAt are those at work here by their workspace; starting has room for those that
 	// start their runs.
 	routinesAt places
@@ -155,6 +162,7 @@ func New(c Config) (*Engine, error) {
 		Office: &letter.Office{Store: e.Store, Secrets: e.Secrets}, Clock: c.Clock, AllowPrivate: c.Resolver.AllowPrivate}
 	e.Outbound.Happened = e.Happened
 	e.Routines = routine.Places{Folder: c.RoutineFolder, AllowPrivate: c.Resolver.AllowPrivate}
+	e.Connections = &connection.Connections{Store: e.Store, Secrets: e.Secrets, Env: connect.Env{AllowPrivate: c.Resolver.AllowPrivate, Folder: c.RoutineFolder}}
 	e.Importer = &intake.Importer{Store: e.Store.Bulk(), Grammar: e.Grammar, Catalogue: e.Catalogue, Imported: e.imported}
 	w := river.NewWorkers()
 	river.AddWorker(w, &planWorker{engine: e})
@@ -170,6 +178,8 @@ func New(c Config) (*Engine, error) {
 	river.AddWorker(w, &calendarWorker{engine: e})
 	river.AddWorker(w, &routineWorker{engine: e})
 	river.AddWorker(w, &routineLookWorker{engine: e})
+	river.AddWorker(w, &collectWorker{engine: e})
+	river.AddWorker(w, &writeBackWorker{engine: e})
 	e.hosts = c.Store.HostPlaces()
 	e.Prober.Places = &pace.Places{Unknown: c.Unknown, Shared: e.hosts}
 	var err error
@@ -181,6 +191,7 @@ func New(c Config) (*Engine, error) {
 			queueLetter:        {MaxWorkers: postmen},
 			queueDeliver:       {MaxWorkers: callers},
 			queueRoutine:       {MaxWorkers: routines},
+			queueConnect:       {MaxWorkers: connecting},
 			queueLane:          {MaxWorkers: c.Lanes},
 			queuePatient:       {MaxWorkers: max(1, c.Lanes/8)},
 		},

@@ -17,6 +17,7 @@ import (
 	"varnet/core/policy"
 	"varnet/core/say"
 	"varnet/core/sheet"
+	"varnet/internal/connect"
 	"varnet/internal/contract"
 	"varnet/internal/decide"
 	"varnet/internal/export"
@@ -71,7 +72,7 @@ func (w *routineWorker) Work(ctx context.Context, job *river.Job[RoutineArgs]) e
 	defer leave()
 	o := order{engine: w.engine, t: t, r: r}
 	err = o.steps(ctx)
-	var trouble *routine.Trouble
+	var trouble *connect.Trouble
 	var inFile *sheet.Error
 	var full *intake.TooManyRows
 	switch {
@@ -135,7 +136,7 @@ func (o *order) steps(ctx context.Context) error {
 	case err != nil || run.FinishedAt == nil:
 		return err
 	case run.State == store.Stopped:
-		return &routine.Trouble{Why: "Its run was stopped before its end; nothing was written."}
+		return &connect.Trouble{Why: "Its run was stopped before its end; nothing was written."}
 	}
 	return o.conclude(ctx, run)
 }
@@ -216,7 +217,7 @@ func (o *order) run(ctx context.Context) (run store.Run, err error) {
 		run.Policy, err = o.engine.Store.Policy(ctx, o.r.WorkspaceID, s.Policy, 0)
 	}
 	if errors.Is(err, store.ErrNotFound) {
-		err = &routine.Trouble{Why: fmt.Sprintf("There is no policy named %q any more; choose another.", s.Policy)}
+		err = &connect.Trouble{Why: fmt.Sprintf("There is no policy named %q any more; choose another.", s.Policy)}
 	}
 	return run, err
 }
@@ -249,7 +250,7 @@ func (o *order) verify(ctx context.Context) error {
 	}
 	until, err := e.firstTimes(&run)
 	if err != nil {
-		return &routine.Trouble{Why: err.Error()}
+		return &connect.Trouble{Why: err.Error()}
 	}
 	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		if err := e.startRun(ctx, s, tx, &run, until); err != nil {

@@ -96,21 +96,24 @@ type policyRule struct {
 var _ = keep(func(d event.Data) eventData { return eventData(d) }, func(k eventData) event.Data { return event.Data(k) })
 
 type eventData struct {
-	ListID    int64      `json:"listId,omitempty"`
-	List      string     `json:"list,omitempty"`
-	RunID     int64      `json:"runId,omitempty"`
-	RoutineID int64      `json:"routineId,omitempty"`
-	Routine   string     `json:"routine,omitempty"`
-	WebhookID int64      `json:"webhookId,omitempty"`
-	Webhook   string     `json:"webhook,omitempty"`
-	File      string     `json:"file,omitempty"`
-	Key       string     `json:"key,omitempty"`
-	Route     string     `json:"route,omitempty"`
-	Person    string     `json:"person,omitempty"`
-	Role      string     `json:"role,omitempty"`
-	Device    string     `json:"device,omitempty"`
-	Words     string     `json:"words,omitempty"`
-	Until     *time.Time `json:"until,omitempty"`
+	ListID       int64      `json:"listId,omitempty"`
+	List         string     `json:"list,omitempty"`
+	RunID        int64      `json:"runId,omitempty"`
+	RoutineID    int64      `json:"routineId,omitempty"`
+	Routine      string     `json:"routine,omitempty"`
+	WebhookID    int64      `json:"webhookId,omitempty"`
+	ConnectionID int64      `json:"connectionId,omitempty"`
+	Connection   string     `json:"connection,omitempty"`
+	WriteBackID  int64      `json:"writeBackId,omitempty"`
+	Webhook      string     `json:"webhook,omitempty"`
+	File         string     `json:"file,omitempty"`
+	Key          string     `json:"key,omitempty"`
+	Route        string     `json:"route,omitempty"`
+	Person       string     `json:"person,omitempty"`
+	Role         string     `json:"role,omitempty"`
+	Device       string     `json:"device,omitempty"`
+	Words        string     `json:"words,omitempty"`
+	Until        *time.Time `json:"until,omitempty"`
 }
 
 var _ = keep(func(o outbound.Outcome) outcome {

@@ -1,0 +1,184 @@
+// Package book connects address books by CardDAV (RFC 6352): contacts are cards (RFC 6350), of
+// which everything that is in them stays; what is written back is a category, a property or a copy
+// in a second book.
+package book
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"net/url"
+	"slices"
+	"strings"
+
+	"github.com/emersion/go-webdav/carddav"
+
+	"varnet/internal/connect"
+)
+
+// Kind is address books.
+var Kind = connect.Kind{
+	Code: "address-book", Title: "Address book", Says: "An address book server that speaks CardDAV.",
+	Fields: []connect.Field{
+		{Name: "address", Title: "Address", Required: true, Help: "Such as https://books.fernhollow.example/."},
+		{Name: "user", Title: "User", Required: true},
+		{Name: "password", Title: "Password", Secret: true, Required: true},
+	},
+	Takes: []connect.Act{connect.Collect, connect.SetField, connect.Tag},
+	Check: func(s connect.Settings) error {
+		u, err := url.Parse(s["address"])
+		if err != nil || u.Host == "" || u.User != nil || u.Scheme != "http" && u.Scheme != "https" {
+			return connect.Wrongf("address", "%q is no address such as https://books.fernhollow.example/", s["address"])
+		}
+		return nil
+	},
+	Open: open,
+}
+
+type place struct {
+	web  *connect.Web
+	base *url.URL
+	dav  *carddav.Client
+}
+
+func open(env connect.Env, s connect.Settings) (connect.Place, error) {
+	u, err := url.Parse(s["address"])
+	if err != nil {
+		return nil, connect.Wrongf("address", "%s", err)
+	}
+	p := &place{web: env.NewWeb("", 0), base: u}
+	p.web.SignIn = func(_ context.Context, r *http.Request) error {
+		r.SetBasicAuth(s["user"], s["password"])
+		return nil
+	}
+	p.dav, err = carddav.NewClient(doer{p.web}, s["address"])
+	if err != nil {
+		return nil, connect.Wrongf("address", "%s", err)
+	}
+	return p, nil
+}
+
+// Close ends its connections.
+func (p *place) Close() error { p.web.HTTP.CloseIdleConnections(); return nil }
+
+func (p *place) Takes() []connect.Act { return Kind.Takes }
+
+// home is where the address books are (RFC 6352, 7.1.1).
+func (p *place) home(ctx context.Context) (string, error) {
+	principal, err := p.dav.FindCurrentUserPrincipal(ctx)
+	if err != nil {
+		return "", p.failed(err)
+	}
+	home, err := p.dav.FindAddressBookHomeSet(ctx, principal)
+	return home, p.failed(err)
+}
+
+// failed is an error of the library, which wraps ours.
+func (p *place) failed(err error) error {
+	if err == nil {
+		return nil
+	}
+	if connect.StatusOf(err) != 0 || connect.Passes(err) || connect.IsBroken(err) {
+		return err
+	}
+	return connect.Troublef("%s did not answer as an address book server does: %s.", p.base.Host, connect.Plain(err.Error()))
+}
+
+// Test signs in, and counts the books.
+func (p *place) Test(ctx context.Context) (string, error) {
+	all, err := p.Collections(ctx)
+	if err != nil {
+		return "", err
+	}
+	return fmt.Sprintf("Signed in at %s with %d address books.", p.base.Host, len(all)), nil
+}
+
+// Collections are the books.
+func (p *place) Collections(ctx context.Context) (out []connect.Collection, err error) {
+	home, err := p.home(ctx)
+	if err != nil {
+		return nil, err
+	}
+	books, err := p.dav.FindAddressBooks(ctx, home)
+	if err != nil {
+		return nil, p.failed(err)
+	}
+	for _, b := range books {
+		paths, err := p.paths(ctx, b.Path)
+		if err != nil {
+			return nil, err
+		}
+		name := b.Name
+		if name == "" {
+			name = strings.Trim(strings.TrimPrefix(b.Path, home), "/")
+		}
+		out = append(out, connect.Collection{ID: b.Path, Name: name, Kind: "address book", Contacts: int64(len(paths))})
+	}
+	return out, nil
+}
+
+// paths are those of the cards of a book, in order.
+func (p *place) paths(ctx context.Context, book string) ([]string, error) {
+	if _, err := p.path(book); err != nil {
+		return nil, err
+	}
+	r, err := p.dav.SyncCollection(ctx, book, &carddav.SyncQuery{})
+	if err != nil {
+		return nil, p.failed(err)
+	}
+	var out []string
+	for _, o := range r.Updated {
+		if o.Path != book {
+			out = append(out, o.Path)
+		}
+	}
+	slices.Sort(out)
+	return out, nil
+}
+
+// path holds a path of the server: what it gave as a key stays on it.
+func (p *place) path(text string) (string, error) {
+	u, err := url.Parse(text)
+	if err != nil || u.Host != "" || !strings.HasPrefix(text, "/") {
+		return "", connect.Troublef("%.80q is no path of %s.", text, p.base.Host)
+	}
+	at := *p.base
+	at.Path, at.RawPath, at.RawQuery = u.Path, u.RawPath, ""
+	return at.String(), nil
+}
+
+// atOnce is how many cards are read at a time.
+const atOnce = 100
+
+// Contacts reads the cards in the order of their paths; the mark is the last one.
+func (p *place) Contacts(ctx context.Context, book, from string, each func(connect.Page) error) error {
+	paths, err := p.paths(ctx, book)
+	if err != nil {
+		return err
+	}
+	first, found := slices.BinarySearch(paths, from)
+	if found {
+		first++
+	}
+	for batch := range slices.Chunk(paths[first:], atOnce) {
+		cards, err := p.cards(ctx, book, batch)
+		if err != nil {
+			return err
+		}
+		page := connect.Page{Next: batch[len(batch)-1]}
+		for _, c := range cards {
+			one := contact(c.Path, c.text)
+			if err := one.Hold(); err != nil {
+				return err
+			}
+			page.Contacts = append(page.Contacts, one)
+		}
+		if err := each(page); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// CollectionKind is what a collection is called here.
+func (p *place) CollectionKind(string) string { return "address book" }

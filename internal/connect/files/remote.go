@@ -1,0 +1,223 @@
+package files
+
+import (
+	"context"
+	"crypto/subtle"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"net/url"
+	"path"
+	"strings"
+	"time"
+
+	"github.com/emersion/go-webdav"
+	"github.com/pkg/sftp"
+	"golang.org/x/crypto/ssh"
+
+	"varnet/internal/connect"
+	"varnet/internal/dial"
+)
+
+// sftpStore is a server that speaks SFTP.
+type sftpStore struct {
+	env    connect.Env
+	host   string
+	config *ssh.ClientConfig
+	line   *ssh.Client
+	client *sftp.Client
+}
+
+func newSFTP(env connect.Env, s connect.Settings) (*sftpStore, error) {
+	host := strings.TrimSuffix(strings.TrimPrefix(s["address"], "sftp://"), "/")
+	if _, _, err := net.SplitHostPort(host); err != nil {
+		host = net.JoinHostPort(host, "22")
+	}
+	f := &sftpStore{env: env, host: host, config: &ssh.ClientConfig{User: s["user"], Timeout: 20 * time.Second}}
+	f.config.HostKeyCallback = func(_ string, _ net.Addr, key ssh.PublicKey) error {
+		got := ssh.FingerprintSHA256(key)
+		if subtle.ConstantTimeCompare([]byte(got), []byte(strings.TrimSpace(s["hostKey"]))) == 1 {
+			return nil
+		}
+		if s["hostKey"] == "" {
+			return connect.Broken("The host shows the key %s. If it is the right one, enter it as the fingerprint of the host key.", got)
+		}
+		return connect.Broken("The host shows another key than the one entered: %s. Nothing was sent to it.", got)
+	}
+	if s["privateKey"] != "" {
+		key, err := ssh.ParsePrivateKey([]byte(s["privateKey"]))
+		if err != nil {
+			return nil, connect.Wrongf("privateKey", "this is no private key without a passphrase: %s", err)
+		}
+		f.config.Auth = append(f.config.Auth, ssh.PublicKeys(key))
+	}
+	if s["password"] != "" {
+		f.config.Auth = append(f.config.Auth, ssh.Password(s["password"]))
+	}
+	return f, nil
+}
+
+func (f *sftpStore) signedIn(ctx context.Context) (*sftp.Client, error) {
+	if f.client != nil {
+		return f.client, nil
+	}
+	line, err := f.env.Dial(ctx, "tcp", f.host)
+	if err != nil {
+		return nil, connect.Unreachable(f.host, err)
+	}
+	_ = line.SetDeadline(time.Now().Add(transferTime))
+	c, chans, requests, err := ssh.NewClientConn(line, f.host, f.config)
+	if err != nil {
+		_ = line.Close()
+		var t *connect.Trouble
+		if errors.As(err, &t) {
+			return nil, t
+		}
+		if strings.Contains(err.Error(), "unable to authenticate") {
+			return nil, connect.Broken("%s refused the sign-in of %s. Check the user, and the password or key.", f.host, f.config.User)
+		}
+		return nil, connect.Unreachable(f.host, err)
+	}
+	f.line = ssh.NewClient(c, chans, requests)
+	if f.client, err = sftp.NewClient(f.line); err != nil {
+		_ = f.Close()
+		return nil, connect.Troublef("%s does not speak SFTP: %v.", f.host, err)
+	}
+	return f.client, nil
+}
+
+func (f *sftpStore) Close() error {
+	if f.client != nil {
+		_ = f.client.Close()
+	}
+	if f.line != nil {
+		return f.line.Close()
+	}
+	return nil
+}
+
+func (f *sftpStore) stats(ctx context.Context, pattern string) (out []stat, err error) {
+	c, err := f.signedIn(ctx)
+	if err != nil {
+		return nil, err
+	}
+	names, err := c.Glob(pattern)
+	if err != nil {
+		return nil, connect.Troublef("The files called like %s cannot be listed: %v.", pattern, err)
+	}
+	for _, n := range names {
+		if i, err := c.Stat(n); err == nil && i.Mode().IsRegular() {
+			out = append(out, stat{n, i.Size(), i.ModTime()})
+		}
+	}
+	return out, nil
+}
+
+func (f *sftpStore) open(ctx context.Context, name string) (io.ReadCloser, error) {
+	c, err := f.signedIn(ctx)
+	if err != nil {
+		return nil, err
+	}
+	file, err := c.Open(name)
+	if err != nil {
+		return nil, connect.Troublef("The file %s cannot be read: %v.", name, err)
+	}
+	return bounded(file), nil
+}
+
+func (f *sftpStore) put(ctx context.Context, name string, write func(io.Writer) error) error {
+	c, err := f.signedIn(ctx)
+	if err != nil {
+		return err
+	}
+	failed := func(err error) error { return connect.Troublef("The file %s cannot be written: %v.", name, err) }
+	if dir := path.Dir(name); dir != "." {
+		if err := c.MkdirAll(dir); err != nil {
+			return failed(err)
+		}
+	}
+	file, err := c.Create(name + unfinished)
+	if err != nil {
+		return failed(err)
+	}
+	if err = errors.Join(write(file), file.Close()); err == nil {
+		err = c.PosixRename(name+unfinished, name)
+	}
+	if err != nil {
+		_ = c.Remove(name + unfinished)
+		return failed(err)
+	}
+	return nil
+}
+
+// webDAV is a folder of a WebDAV server (RFC 4918).
+type webDAV struct {
+	client *webdav.Client
+	base   string
+}
+
+func newWebDAV(env connect.Env, s connect.Settings) (*webDAV, error) {
+	h := dial.Web(env.AllowPrivate, env.TLS)
+	h.Timeout = transferTime
+	c, err := webdav.NewClient(webdav.HTTPClientWithBasicAuth(h, s["user"], s["password"]), s["address"])
+	if err != nil {
+		return nil, connect.Wrongf("address", "%s", err)
+	}
+	u, err := url.Parse(s["address"])
+	if err != nil {
+		return nil, connect.Wrongf("address", "%s", err)
+	}
+	return &webDAV{c, strings.TrimSuffix(u.Path, "/") + "/"}, nil
+}
+
+func (w *webDAV) Close() error { return nil }
+
+// davFailed is an error of the server.
+func davFailed(what string, err error) error {
+	text := connect.Plain(err.Error())
+	if strings.Contains(text, "401") || strings.Contains(text, "403") {
+		return connect.Broken("%s: the server refused the sign-in (%s).", what, text)
+	}
+	if strings.Contains(text, "connect:") || strings.Contains(text, http.StatusText(http.StatusServiceUnavailable)) {
+		return connect.Later("%s: %s.", what, text)
+	}
+	return connect.Troublef("%s: %s.", what, text)
+}
+
+func (w *webDAV) stats(ctx context.Context, pattern string) (out []stat, err error) {
+	found, err := w.client.ReadDir(ctx, w.base+path.Dir(pattern)+"/", false)
+	if err != nil {
+		return nil, davFailed("The folder cannot be listed", err)
+	}
+	for _, f := range found {
+		name := path.Join(path.Dir(pattern), path.Base(f.Path))
+		if fits, _ := path.Match(pattern, name); fits && !f.IsDir {
+			out = append(out, stat{name, f.Size, f.ModTime})
+		}
+	}
+	return out, nil
+}
+
+func (w *webDAV) open(ctx context.Context, name string) (io.ReadCloser, error) {
+	r, err := w.client.Open(ctx, w.base+name)
+	if err != nil {
+		return nil, davFailed(fmt.Sprintf("The file %s cannot be read", name), err)
+	}
+	return bounded(r), nil
+}
+
+func (w *webDAV) put(ctx context.Context, name string, write func(io.Writer) error) error {
+	out, err := w.client.Create(ctx, w.base+name+unfinished)
+	if err == nil {
+		if err = errors.Join(write(out), out.Close()); err == nil {
+			err = w.client.Move(ctx, w.base+name+unfinished, w.base+name, &webdav.MoveOptions{})
+		}
+	}
+	if err != nil {
+		_ = w.client.RemoveAll(ctx, w.base+name+unfinished)
+		return davFailed(fmt.Sprintf("The file %s cannot be written", name), err)
+	}
+	return nil
+}
