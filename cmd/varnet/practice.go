@@ -2,31 +2,42 @@ package main
 
 import (
 	"bufio"
+	"bytes"
 	"context"
 	"fmt"
 	"time"
 
 	"varnet/internal/practice"
+	"varnet/internal/practice/shed"
 )
 
 func practiceCommand() command {
-	return command{"practice", "", "runs the practice internet, or writes a list of its people", "varnet practice -list 1200 > members.csv", runPractice, nil}
+	return command{"practice", "", "runs the practice internet, or writes a list of its people", "varnet practice -list 1200 > members.csv", runPractice, []command{
+		{"stir", "", "has people join and leave the contact platform of a running practice internet", "varnet practice stir -join 12 -leave 5", stirPlatform, nil},
+	}}
 }
 
 func runPractice(c *cli) action {
 	world := c.flags.String("world", "fernhollow", "a world that ships with Varnet, or a world file")
 	list := c.flags.Int("list", 0, "write a list of so many made-up people to standard output, and nothing else")
+	recipe := c.flags.Bool("recipe", false, "write the recipe of its contact platform to standard output, and nothing else")
 	dns := c.flags.String("dns", "127.0.0.1:2553", "where the name server listens")
 	port := c.flags.Int("port", 2525, "the port of the mail hosts, each on its own loopback address")
 	letters := c.flags.String("letters", "127.0.0.1:2587", "where its letterbox takes letters")
 	page := c.flags.String("letterbox", "127.0.0.1:2588", "where its letterbox shows them, as a page")
 	provider := c.flags.String("provider", "127.0.0.1:2589", "where its sign-in provider listens")
 	receiver := c.flags.String("receiver", "127.0.0.1:2590", "where its receiver of webhooks listens")
+	platform := c.flags.String("platform", "127.0.0.1:2591", "where its contact platform listens")
+	people := c.flags.Int("people", 600, "how many people its contact platform has")
 	secret := c.flags.String("receiver-secret", "", "the file with the secret of the webhook that is the receiver")
 	life := c.flags.Duration("for", 24*time.Hour, "how long to run at the most")
 	return func(ctx context.Context) error {
 		w, err := practice.Load(*world)
 		if err != nil {
+			return err
+		}
+		if *recipe {
+			_, err := c.out.Write([]byte(shed.Recipe))
 			return err
 		}
 		if *list > 0 {
@@ -38,12 +49,36 @@ func runPractice(c *cli) action {
 		}
 		ctx, cancel := context.WithTimeout(ctx, *life)
 		defer cancel()
-		return c.practise(ctx, w, *dns, *port, *letters, *page, *provider, *receiver, *secret)
+		shed, err := platformOf(w, *platform, *people)
+		if err != nil {
+			return err
+		}
+		defer shed.Close()
+		return c.practise(ctx, w, *dns, *port, *letters, *page, *provider, *receiver, *secret, shed)
 	}
 }
 
+// platformPace is how many requests a second the practice contact platform takes.
+const platformPace = 10
+
+// platformOf starts the contact platform of a world, with people in a group.
+func platformOf(w *practice.World, listen string, people int) (*shed.Shed, error) {
+	s, err := shed.Start(listen, platformPace)
+	if err != nil {
+		return nil, err
+	}
+	var list bytes.Buffer
+	if err = w.WriteList(&list, people); err == nil {
+		_, err = s.Fill("Newsletter", &list)
+	}
+	if err != nil {
+		s.Close()
+	}
+	return s, err
+}
+
 // practise runs a world until ctx ends.
-func (c *cli) practise(ctx context.Context, w *practice.World, dns string, port int, letters, page, provider, receiver, secret string) error {
+func (c *cli) practise(ctx context.Context, w *practice.World, dns string, port int, letters, page, provider, receiver, secret string, platform *shed.Shed) error {
 	i, err := practice.Start(w, dns, port)
 	if err != nil {
 		return err
@@ -69,8 +104,36 @@ func (c *cli) practise(ctx context.Context, w *practice.World, dns string, port 
 		"Its letterbox takes letters at %s and shows them at %s.\n"+
 		"Its sign-in provider is %s, for the client %q with the secret %q.\n"+
 		"Its receiver of webhooks is %s.\n"+
+		"Its contact platform is %s, with the key %q.\n"+
 		"A service for it: varnet serve -resolvers %s -smtp-port %d -allow-private yes\n",
-		w.Name, i.DNS, len(i.Hosts()), i.Port, box.SMTP, box.Page, signIn.Issuer, signIn.Client, signIn.Secret, told.URL, i.DNS, i.Port)
+		w.Name, i.DNS, len(i.Hosts()), i.Port, box.SMTP, box.Page, signIn.Issuer, signIn.Client, signIn.Secret, told.URL, platform.URL, platform.Key, i.DNS, i.Port)
 	<-ctx.Done()
 	return nil
+}
+
+func stirPlatform(c *cli) action {
+	at := c.flags.String("platform", "127.0.0.1:2591", "where the contact platform listens")
+	group := c.flags.String("group", "1", "the group that they join and leave")
+	join := c.flags.Int("join", 12, "how many join")
+	leave := c.flags.Int("leave", 5, "how many leave")
+	seed := c.flags.Uint64("seed", 1, "chooses who joins: others for another number")
+	return func(ctx context.Context) error {
+		w, err := practice.Load("fernhollow")
+		if err != nil {
+			return err
+		}
+		w.Seed += *seed
+		var list bytes.Buffer
+		if err := w.WriteList(&list, *join); err != nil {
+			return err
+		}
+		people, err := shed.People(&list)
+		if err == nil {
+			err = shed.Stir(ctx, "http://"+*at+"/v1", shed.Key, *group, people, *leave)
+		}
+		if err != nil {
+			return err
+		}
+		return c.sentence(fmt.Sprintf("%d people joined the group %s, and %d left.", *join, *group, *leave))
+	}
 }

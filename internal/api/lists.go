@@ -351,10 +351,14 @@ func (a *API) listsWithRuns(ctx context.Context, lists []store.List) ([]contract
 
 func listBody(l store.List) contract.List {
 	earlier := int64(0)
+	var connection int64
+	if l.ConnectionID != nil {
+		connection = *l.ConnectionID
+	}
 	if l.EarlierID != nil {
 		earlier = *l.EarlierID
 	}
 	return contract.List{ID: l.ID, Name: l.Name, FileName: l.FileName, Format: l.Format, Sheet: l.Sheet, Columns: l.Columns, AddressColumns: l.AddressColumns, Types: types(l.Kinds),
 		Rows: l.Rows, Addresses: l.Addresses, Malformed: l.Malformed, Duplicates: l.Duplicates, Blank: l.Blank, Mended: l.Mended,
-		Sentence: summary.List(l), EarlierID: earlier, CreatedAt: l.CreatedAt, ArchivedAt: l.ArchivedAt}
+		Sentence: summary.List(l), EarlierID: earlier, ConnectionID: connection, Collection: l.Collection, CreatedAt: l.CreatedAt, ArchivedAt: l.ArchivedAt}
 }

@@ -10,10 +10,12 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"varnet/internal/connect"
 	"varnet/internal/contract"
 	"varnet/internal/routine"
 	"varnet/internal/store"
 	"varnet/internal/store/pack"
+	"varnet/internal/writeback"
 )
 
 func (a *API) registerRoutines(h huma.API) {
@@ -29,9 +31,22 @@ func (a *API) registerRoutines(h huma.API) {
 }
 
 func recordBody(r pack.RoutineRecord) contract.RoutineRecord {
-	return contract.RoutineRecord{File: r.File, Unchanged: r.Unchanged, Rows: r.Rows, Addresses: r.Addresses, Added: r.Added, Gone: r.Gone, Asked: r.Asked, Reused: r.Reused,
+	return contract.RoutineRecord{File: r.File, ImportID: r.ImportID, WriteBackID: r.WriteBackID, Unchanged: r.Unchanged, Rows: r.Rows, Addresses: r.Addresses, Added: r.Added, Gone: r.Gone, Asked: r.Asked, Reused: r.Reused,
 		Kept: r.Kept, KeptBefore: r.KeptBefore, NewlyDropped: r.NewlyDropped, AgeDays: r.AgeDays, Before: r.Before, Written: r.Written,
 		Changes: append([]contract.RoutineMovements{}, contract.Each(r.Changes, func(c pack.RoutineChange) contract.RoutineMovements { return contract.RoutineMovements(c) })...)}
+}
+
+// routineSpecBody and routineSpecOf are what a routine does as the API has it, and as it is kept.
+func routineSpecBody(s pack.RoutineSpec) contract.RoutineSpec {
+	return contract.RoutineSpec{Source: s.Source, ListID: s.ListID, File: s.File, URL: s.URL, ConnectionID: s.ConnectionID, Collection: s.Collection, Rule: s.Rule, Time: s.Time, Zone: s.Zone,
+		OnChange: s.OnChange, Ages: s.Ages, Policy: s.Policy, Then: s.Then, ThenFile: s.ThenFile, ThenURL: s.ThenURL, Hours: s.Hours, MostChecks: s.MostChecks, MostDropped: s.MostDropped, Tell: s.Tell,
+		ThenSteps: contract.Each(s.ThenSteps, func(s pack.WriteBackStep) contract.WriteBackStep { return contract.WriteBackStep(s) })}
+}
+
+func routineSpecOf(s contract.RoutineSpec) pack.RoutineSpec {
+	return pack.RoutineSpec{Source: s.Source, ListID: s.ListID, File: s.File, URL: s.URL, ConnectionID: s.ConnectionID, Collection: s.Collection, Rule: s.Rule, Time: s.Time, Zone: s.Zone,
+		OnChange: s.OnChange, Ages: s.Ages, Policy: s.Policy, Then: s.Then, ThenFile: s.ThenFile, ThenURL: s.ThenURL, Hours: s.Hours, MostChecks: s.MostChecks, MostDropped: s.MostDropped, Tell: s.Tell,
+		ThenSteps: contract.Each(s.ThenSteps, func(s contract.WriteBackStep) pack.WriteBackStep { return pack.WriteBackStep(s) })}
 }
 
 func timeBody(t store.RoutineTime) contract.RoutineTime {
@@ -65,7 +80,7 @@ func (a *API) routineBodies(ctx context.Context, all []store.Routine) ([]contrac
 	return contract.Each(all, func(r store.Routine) contract.Routine {
 		says := routine.Says(r.Spec, r.CreatedAt, named[r.Spec.ListID].Name)
 		due, _, _ := strings.Cut(says[0], ": reads")
-		b := contract.Routine{ID: r.ID, Name: r.Name, Spec: contract.RoutineSpec(r.Spec), Says: says, Due: due, Paused: r.PausedAt != nil, CreatedAt: r.CreatedAt}
+		b := contract.Routine{ID: r.ID, Name: r.Name, Spec: routineSpecBody(r.Spec), Says: says, Due: due, Paused: r.PausedAt != nil, CreatedAt: r.CreatedAt}
 		if r.PausedAt == nil {
 			b.NextAt = r.NextAt
 		}
@@ -117,8 +132,30 @@ func (a *API) checkRoutine(ctx context.Context, s pack.RoutineSpec, made time.Ti
 			return a.failed(ctx, err)
 		}
 	}
+	if s.Source == routine.FromConnection {
+		if err := a.checkRoutineConnection(ctx, s, in); err != nil {
+			return err
+		}
+	}
 	_, err := a.namedPolicy(ctx, s.Policy, 0)
 	return err
+}
+
+// checkRoutineConnection holds a routine against the place that it reads.
+func (a *API) checkRoutineConnection(ctx context.Context, s pack.RoutineSpec, in string) error {
+	_, place, err := a.at(ctx, s.ConnectionID)
+	if err != nil {
+		return err
+	}
+	defer place.Close()
+	if s.Then != routine.ToConnection {
+		return nil
+	}
+	var wrong *connect.Wrong
+	if err := writeback.Check(pack.WriteBackSpec{Steps: s.ThenSteps}, place.Takes()); errors.As(err, &wrong) {
+		return huma.Error422UnprocessableEntity("The routine cannot be so: "+wrong.Why+".", &huma.ErrorDetail{Location: in + ".then" + strings.ToUpper(wrong.Field[:1]) + wrong.Field[1:], Message: wrong.Why})
+	}
+	return nil
 }
 
 // mostRoutines is how many a workspace may have.
@@ -133,7 +170,7 @@ func (a *API) makeRoutine(ctx context.Context, in *struct{ Body contract.NewRout
 	if len(there) >= mostRoutines {
 		return nil, huma.Error409Conflict(fmt.Sprintf("A workspace has at most %d routines; delete one first.", mostRoutines))
 	}
-	r := store.Routine{WorkspaceID: w, Name: strings.TrimSpace(in.Body.Name), Spec: pack.RoutineSpec(in.Body.RoutineSpec)}
+	r := store.Routine{WorkspaceID: w, Name: strings.TrimSpace(in.Body.Name), Spec: routineSpecOf(in.Body.RoutineSpec)}
 	now := a.engine.Clock.Now()
 	if err := a.checkRoutine(ctx, r.Spec, now, "body"); err != nil {
 		return nil, err
@@ -155,7 +192,7 @@ func (a *API) makeRoutine(ctx context.Context, in *struct{ Body contract.NewRout
 const mostDrafted = 5
 
 func (a *API) draftRoutine(ctx context.Context, in *struct{ Body contract.RoutineSpec }) (*struct{ Body contract.RoutineDraft }, error) {
-	spec, now := pack.RoutineSpec(in.Body), a.engine.Clock.Now()
+	spec, now := routineSpecOf(in.Body), a.engine.Clock.Now()
 	if err := a.checkRoutine(ctx, spec, now, "body"); err != nil {
 		return nil, err
 	}
@@ -188,10 +225,10 @@ func (a *API) changeRoutine(ctx context.Context, in *struct {
 		r.Name = strings.TrimSpace(*in.Body.Name)
 	}
 	if in.Body.Spec != nil {
-		if err := a.checkRoutine(ctx, pack.RoutineSpec(*in.Body.Spec), r.CreatedAt, "body.spec"); err != nil {
+		if err := a.checkRoutine(ctx, routineSpecOf(*in.Body.Spec), r.CreatedAt, "body.spec"); err != nil {
 			return nil, err
 		}
-		routine.Respecify(&r, pack.RoutineSpec(*in.Body.Spec))
+		routine.Respecify(&r, routineSpecOf(*in.Body.Spec))
 	}
 	switch {
 	case in.Body.Paused == nil:

@@ -96,7 +96,7 @@ func (c *Client) WriteBack(ctx context.Context, id int64) (b contract.WriteBack,
 
 // WriteBackItems returns a page of the journal of a write-back: of some states, all without.
 func (c *Client) WriteBackItems(ctx context.Context, id int64, states []string, cursor string) (p contract.Page[contract.WriteBackItem], err error) {
-	q := url.Values{"state": states}
+	q := url.Values{"state": states, "limit": {"500"}}
 	if cursor != "" {
 		q.Set("cursor", cursor)
 	}

@@ -47,7 +47,9 @@ type List struct {
 	Mended         int64        `json:"mended" doc:"Addresses from which something around them was removed."`
 	Sentence       string       `json:"sentence" doc:"What was read, in a sentence."`
 	// KeptUntil is left out for a list that is kept until somebody deletes it.
-	KeptUntil *time.Time `json:"keptUntil,omitempty" doc:"When it will be deleted with its runs, results and evidence."`
+	KeptUntil    *time.Time `json:"keptUntil,omitempty" doc:"When it will be deleted with its runs, results and evidence."`
+	ConnectionID int64      `json:"connectionId,omitempty" doc:"The connection that it came from; left out for a file, or where the connection is gone."`
+	Collection   string     `json:"collection,omitempty" doc:"The collection of the connection."`
 	// EarlierID is left out for a list that was imported but once.
 	EarlierID int64     `json:"earlierId,omitempty" doc:"The list that these rows were before a file was imported again."`
 	CreatedAt time.Time `json:"createdAt" doc:"When it was imported."`

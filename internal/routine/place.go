@@ -17,13 +17,15 @@ import (
 
 // The sources of a routine, and where its result goes.
 const (
-	FromList   = "list"
-	FromFolder = "folder"
-	FromURL    = "url"
+	FromList       = "list"
+	FromFolder     = "folder"
+	FromURL        = "url"
+	FromConnection = "connection"
 
-	ToNothing = "nothing"
-	ToFolder  = "folder"
-	ToURL     = "url"
+	ToNothing    = "nothing"
+	ToFolder     = "folder"
+	ToURL        = "url"
+	ToConnection = "connection"
 )
 
 // Places are where routines read and write.

@@ -16,6 +16,7 @@ import (
 	"varnet/core/schedule"
 	"varnet/internal/store"
 	"varnet/internal/store/pack"
+	"varnet/internal/writeback"
 )
 
 // Wrong is what of a routine cannot be, and why.
@@ -45,8 +46,15 @@ func (p Places) checkSource(s pack.RoutineSpec) error {
 		return p.checkFile("file", s.File, "a file or a pattern of names, such as members/*.csv")
 	case FromURL:
 		return p.checkAddress("url", s.URL)
+	case FromConnection:
+		switch {
+		case s.ConnectionID == 0 || s.Collection == "":
+			return wrong("collection", "name the connection, and the collection of it that is read")
+		case s.OnChange:
+			return wrong("onChange", "a connection does not tell when it has changed; it is read by a rule")
+		}
 	default:
-		return wrong("source", "a routine reads a list, a folder or a URL, not %q", s.Source)
+		return wrong("source", "a routine reads a list, a folder, a URL or a connection, not %q", s.Source)
 	}
 	return nil
 }
@@ -111,7 +119,7 @@ func Optional(t time.Time) *time.Time {
 // Respecify has a routine do something else. Where its source is another, what was read is
 // forgotten.
 func Respecify(r *store.Routine, s pack.RoutineSpec) {
-	if s.Source != r.Spec.Source || s.ListID != r.Spec.ListID || s.File != r.Spec.File || s.URL != r.Spec.URL {
+	if s.Source != r.Spec.Source || s.ListID != r.Spec.ListID || s.File != r.Spec.File || s.URL != r.Spec.URL || s.ConnectionID != r.Spec.ConnectionID || s.Collection != r.Spec.Collection {
 		r.Tag, r.ListID = "", nil
 	}
 	r.Spec = s
@@ -158,12 +166,18 @@ func (p Places) checkThen(s pack.RoutineSpec) error {
 	case ToURL:
 		return p.checkAddress("thenUrl", s.ThenURL)
 	}
+	if s.Then == ToConnection {
+		if s.Source != FromConnection {
+			return wrong("then", "the result goes back to the connection that the routine reads, and it reads none")
+		}
+		return nil
+	}
 	return wrong("then", "the result goes to a folder, a URL or nowhere, not %q", s.Then)
 }
 
 // Says returns what a routine does, in sentences.
 func Says(s pack.RoutineSpec, made time.Time, list string) []string {
-	from := map[string]string{FromList: "the newest import of “" + list + "”", FromFolder: "the newest file called like " + s.File, FromURL: s.URL}[s.Source]
+	from := map[string]string{FromList: "the newest import of “" + list + "”", FromFolder: "the newest file called like " + s.File, FromURL: s.URL, FromConnection: "“" + s.Collection + "” of a connection"}[s.Source]
 	var due []string
 	if when, ok := ScheduleOf(s, made); ok {
 		due = append(due, when.Says())
@@ -175,6 +189,8 @@ func Says(s pack.RoutineSpec, made time.Time, list string) []string {
 	switch s.Then {
 	case ToFolder:
 		out = append(out, "Writes the kept rows to "+s.ThenFile+".")
+	case ToConnection:
+		out = append(out, "Writes back: "+writeback.Summary(s.ThenSteps)+".")
 	case ToURL:
 		out = append(out, "Sends the kept rows to "+s.ThenURL+".")
 	}

@@ -10,7 +10,7 @@ import (
 // Change is what has changed in a workspace.
 type Change struct {
 	Workspace int64  // 0: every one
-	Kind      string // list, run, routine or event
+	Kind      string // list, run, routine, event, connection, import or write-back
 	ID        int64
 }
 

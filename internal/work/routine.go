@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"path"
+	"strings"
 	"sync"
 	"time"
 
@@ -24,6 +25,7 @@ import (
 	"varnet/internal/intake"
 	"varnet/internal/routine"
 	"varnet/internal/store"
+	"varnet/internal/store/pack"
 )
 
 // RoutineArgs names a time of a routine that goes on.
@@ -119,7 +121,7 @@ type order struct {
 
 func (o *order) steps(ctx context.Context) error {
 	if o.t.State == store.TimeReading {
-		if err := o.read(ctx); err != nil || o.t.EndedAt != nil {
+		if err := o.read(ctx); err != nil || o.t.EndedAt != nil || o.t.State == store.TimeReading {
 			return err
 		}
 	}
@@ -144,6 +146,11 @@ func (o *order) steps(ctx context.Context) error {
 // read reads the source. What it is that was read before, is the list that it became then.
 func (o *order) read(ctx context.Context) error {
 	e, r := o.engine, o.r
+	if r.Spec.Source == routine.FromConnection {
+		if waits, err := o.collect(ctx); err != nil || waits {
+			return err
+		}
+	}
 	l, tag, err := o.list(ctx)
 	if err != nil {
 		return err
@@ -169,6 +176,18 @@ func (o *order) list(ctx context.Context) (l store.List, tag string, err error) 
 		o.t.Record.File, o.t.Record.Unchanged = l.FileName, r.ListID != nil && *r.ListID == l.ID
 		return l, "", err
 	}
+	if r.Spec.Source == routine.FromConnection {
+		i, err := e.Store.Import(ctx, r.WorkspaceID, o.t.Record.ImportID)
+		if err != nil {
+			return l, "", err
+		}
+		if i.ListID == nil {
+			return l, "", &connect.Trouble{Why: i.Says}
+		}
+		o.t.Record.File = i.CollectionName
+		l, err = e.Store.List(ctx, r.WorkspaceID, *i.ListID)
+		return l, "", err
+	}
 	known := r.Tag
 	if r.ListID == nil { // it was deleted
 		known = ""
@@ -186,6 +205,61 @@ func (o *order) list(ctx context.Context) (l store.List, tag string, err error) 
 	f := intake.File{Workspace: r.WorkspaceID, Name: r.Name, FileName: src.Name, Key: fmt.Sprintf("routine %d, time %d", r.ID, o.t.Number), Quiet: true}
 	l, err = o.importOnce(ctx, f, src.Body)
 	return l, src.Tag, err
+}
+
+// collect has the collection of the connection imported; it reports whether that goes on.
+func (o *order) collect(ctx context.Context) (waits bool, err error) {
+	e, r := o.engine, o.r
+	if o.t.Record.ImportID > 0 {
+		i, err := e.Store.Import(ctx, r.WorkspaceID, o.t.Record.ImportID)
+		return err == nil && i.EndedAt == nil, err
+	}
+	kept, err := e.Store.Connection(ctx, r.WorkspaceID, r.Spec.ConnectionID)
+	if err != nil {
+		return false, err
+	}
+	place, err := e.Connections.Open(kept)
+	if err != nil {
+		return false, err
+	}
+	defer place.Close()
+	i := store.Import{WorkspaceID: r.WorkspaceID, ConnectionID: kept.ID, Collection: r.Spec.Collection, ListName: r.Name, Quiet: true}
+	if err := e.ChooseCollection(ctx, place, &i); err != nil {
+		return false, err
+	}
+	i.EarlierID = r.ListID // its own lists follow each other, whoever imports the collection besides
+	return true, e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+		if err := e.collect(ctx, s, tx, &i); err != nil {
+			return err
+		}
+		o.t.Record.ImportID = i.ID
+		return s.SetTime(ctx, o.t)
+	})
+}
+
+// writeBack has the result written back to the connection; it reports whether that goes on.
+func (o *order) writeBack(ctx context.Context, run store.Run) (waits bool, err error) {
+	e, r := o.engine, o.r
+	if o.t.Record.WriteBackID == 0 {
+		b := store.WriteBack{WorkspaceID: r.WorkspaceID, RunID: run.ID, ConnectionID: r.Spec.ConnectionID, Collection: r.Spec.Collection, Spec: pack.WriteBackSpec{Steps: r.Spec.ThenSteps},
+			Quiet: true, ByWhom: "The routine “" + r.Name + "”"}
+		return true, e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+			if err := e.writeBack(ctx, s, tx, &b); err != nil {
+				return err
+			}
+			o.t.Record.WriteBackID = b.ID
+			return s.SetTime(ctx, o.t)
+		})
+	}
+	b, err := e.Store.WriteBack(ctx, r.WorkspaceID, o.t.Record.WriteBackID)
+	switch {
+	case err != nil || b.EndedAt == nil:
+		return err == nil, err
+	case b.State == store.WriteFailed:
+		return false, &connect.Trouble{Why: "The write-back failed: " + b.Says}
+	}
+	o.t.Record.Written = "the connection: " + strings.TrimSuffix(b.Says, ".")
+	return false, nil
 }
 
 // importOnce imports a file, unless an attempt before did.
@@ -264,6 +338,11 @@ func (o *order) verify(ctx context.Context) error {
 // conclude weighs what the run found, writes the result and ends the time.
 func (o *order) conclude(ctx context.Context, run store.Run) error {
 	e := o.engine
+	if o.t.Record.WriteBackID > 0 {
+		if waits, err := o.writeBack(ctx, run); err != nil || waits {
+			return err
+		}
+	}
 	l, err := e.Store.List(ctx, run.WorkspaceID, run.ListID)
 	if err != nil {
 		return err
@@ -280,10 +359,14 @@ func (o *order) conclude(ctx context.Context, run store.Run) error {
 	if err != nil {
 		return err
 	}
-	if why := routine.TooMany(o.r.Spec, o.t.Record); why != "" && o.t.State != store.TimeApproved {
+	if why := routine.TooMany(o.r.Spec, o.t.Record); why != "" && o.t.State != store.TimeApproved && o.t.Record.WriteBackID == 0 {
 		return o.hold(ctx, why)
 	}
-	if err := o.write(ctx, x); err != nil {
+	if o.r.Spec.Then == routine.ToConnection {
+		if waits, err := o.writeBack(ctx, run); err != nil || waits {
+			return err
+		}
+	} else if err := o.write(ctx, x); err != nil {
 		return err
 	}
 	return o.done(ctx, l, run, first)

@@ -122,3 +122,21 @@ func Outcome(counts []store.ItemCount, undone bool) string {
 	}
 	return strings.Join(out, " ")
 }
+
+// Summary says in a few words what steps do, whoever they are for.
+func Summary(steps []pack.WriteBackStep) string {
+	var out []string
+	for _, s := range steps {
+		who := "everybody"
+		if chosen := append(slices.Clone(s.Decisions), s.Findings...); len(chosen) > 0 {
+			who = "those who are " + say.Or(chosen...)
+			if len(s.Findings) == 0 {
+				who = "those to " + say.Or(s.Decisions...)
+			}
+		}
+		out = append(out, map[connect.Act]string{connect.SetField: fmt.Sprintf("the %s in the field “%s” for %s", s.Of, s.Name, who), connect.Tag: fmt.Sprintf("the tag “%s” for %s", s.Name, who),
+			connect.Suppress: who + " onto the suppression list", connect.Disable: "no delivery to " + who, connect.Remove: who + " out of the collection",
+			connect.Collect: fmt.Sprintf("%s into “%s”", who, s.Name), connect.PutFile: fmt.Sprintf("the file “%s”", s.Name)}[connect.Act(s.Act)])
+	}
+	return say.And(out...)
+}

@@ -39,6 +39,8 @@ type place struct {
 	web  *connect.Web
 	base *url.URL
 	dav  *carddav.Client
+	// read are the cards that Now read last, which Write changes if they are still the same.
+	read map[string]card
 }
 
 func open(env connect.Env, s connect.Settings) (connect.Place, error) {

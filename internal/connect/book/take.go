@@ -66,6 +66,7 @@ func (p *place) Now(ctx context.Context, o connect.Order, items []connect.Item) 
 	if err != nil {
 		return nil, err
 	}
+	p.read = found
 	out := make([]connect.State, len(items))
 	for i, it := range items {
 		c, ok := found[it.Key]
@@ -103,15 +104,11 @@ func (p *place) found(ctx context.Context, o connect.Order, items []connect.Item
 	return out, nil
 }
 
-// Write changes card by card, each only if it is still the one that was read.
+// Write changes card by card, each only if it is still the one that Now read.
 func (p *place) Write(ctx context.Context, o connect.Order, items []connect.Item) ([]error, error) {
 	out := make([]error, len(items))
-	found, err := p.found(ctx, o, items)
-	if err != nil {
-		return out, err
-	}
 	for i, it := range items {
-		c, ok := found[it.Key]
+		c, ok := p.read[it.Key]
 		if o.Act == connect.Collect && it.Value == "" { // a copy goes, whatever became of the card
 			c, ok = card{Path: it.Key}, true
 		}

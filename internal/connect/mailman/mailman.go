@@ -319,8 +319,21 @@ func (p *place) subscribe(ctx context.Context, list string, it connect.Item) err
 	if len(it.Addresses) == 0 {
 		return &connect.Skipped{Why: "there is no address"}
 	}
-	_, err := p.ask(ctx, http.MethodPost, "/members", map[string]any{"list_id": list, "subscriber": it.Addresses[0], "pre_verified": true, "pre_confirmed": true, "pre_approved": true, "send_welcome_message": false},
+	status, err := p.ask(ctx, http.MethodPost, "/members", map[string]any{"list_id": list, "subscriber": it.Addresses[0], "pre_verified": true, "pre_confirmed": true, "pre_approved": true, "send_welcome_message": false},
 		nil, http.StatusConflict)
+	switch {
+	case err != nil:
+		return err
+	case status == http.StatusAccepted:
+		return connect.Troublef("The subscription waits to be approved.")
+	case status != http.StatusConflict:
+		return nil
+	}
+	// Who is a member is as they are to be; who waits is not.
+	status, err = p.ask(ctx, http.MethodGet, "/lists/"+url.PathEscape(list)+"/member/"+url.PathEscape(it.Addresses[0]), nil, nil, http.StatusNotFound)
+	if err == nil && status == http.StatusNotFound {
+		err = connect.Troublef("The subscription conflicts with one that waits to be confirmed.")
+	}
 	return err
 }
 

@@ -32,6 +32,8 @@ func (s *Shed) handler() http.Handler {
 		r.Delete("/groups/{id}", s.deleteGroup)
 		r.Post("/groups/{id}/members", s.changeMembers)
 		r.Post("/contacts/read", s.readContacts)
+		r.Post("/contacts", s.makeContact)
+		r.Delete("/contacts/{id}", s.deleteContact)
 		r.Post("/contacts/fields", s.setFields)
 		r.Post("/contacts/tags", s.setTags)
 		r.Post("/suppressions", s.suppress)
@@ -185,6 +187,28 @@ func (s *Shed) deleteGroup(w http.ResponseWriter, r *http.Request) {
 	}
 	delete(s.groups, id)
 	s.groupOrder = slices.DeleteFunc(s.groupOrder, func(g string) bool { return g == id })
+	w.WriteHeader(http.StatusNoContent)
+}
+
+func (s *Shed) makeContact(w http.ResponseWriter, r *http.Request) {
+	var in struct {
+		Contact Contact
+		Groups  []string
+	}
+	if !body(w, r, &in, func() int { return 1 }) {
+		return
+	}
+	for _, g := range in.Groups {
+		if s.groups[g] == nil {
+			refuse(w, http.StatusUnprocessableEntity, "there is no such group")
+			return
+		}
+	}
+	answer(w, http.StatusCreated, map[string]string{"id": s.add(in.Contact, in.Groups...)})
+}
+
+func (s *Shed) deleteContact(w http.ResponseWriter, r *http.Request) {
+	s.remove(chi.URLParam(r, "id"))
 	w.WriteHeader(http.StatusNoContent)
 }
 

@@ -64,6 +64,9 @@ func (g *Group) remove(id string) {
 	g.Members = len(g.ids)
 }
 
+// Key is what the platform's API takes.
+const Key = "shed-practice-key"
+
 // Shed is a running platform.
 type Shed struct {
 	// URL is where its API is.
@@ -96,7 +99,7 @@ func Start(listen string, perSecond float64) (*Shed, error) {
 	if err != nil {
 		return nil, fmt.Errorf("practice contact platform: %w", err)
 	}
-	s := &Shed{URL: "http://" + l.Addr().String() + "/v1", Key: "shed-practice-key", TokenLife: time.Hour, contacts: map[string]*Contact{}, groups: map[string]*Group{},
+	s := &Shed{URL: "http://" + l.Addr().String() + "/v1", Key: Key, TokenLife: time.Hour, contacts: map[string]*Contact{}, groups: map[string]*Group{},
 		suppressed: map[string]bool{}, tokens: map[string]time.Time{}, refreshes: map[string]bool{}, codes: map[string]code{}}
 	if perSecond > 0 {
 		s.pace = rate.NewLimiter(rate.Limit(perSecond), max(1, int(perSecond)))
@@ -127,28 +130,33 @@ func (s *Shed) Requests() (all, limited int) {
 // Fill adds the people of a members' list (CSV with a header) as contacts of a new group, and
 // returns its ID.
 func (s *Shed) Fill(group string, members io.Reader) (string, error) {
-	in := csv.NewReader(members)
-	head, err := in.Read()
+	people, err := People(members)
 	if err != nil {
 		return "", err
 	}
 	g := s.NewGroup(group)
-	for {
-		rec, err := in.Read()
-		if err == io.EOF {
-			return g, nil
-		}
-		if err != nil {
-			return "", err
-		}
+	for _, c := range people {
+		s.Add(c, g)
+	}
+	return g, nil
+}
+
+// People are those of a members' list as contacts.
+func People(members io.Reader) (out []Contact, err error) {
+	rows, err := csv.NewReader(members).ReadAll()
+	if err != nil || len(rows) == 0 {
+		return nil, err
+	}
+	for _, rec := range rows[1:] {
 		c := Contact{Name: rec[1], Email: rec[2], Fields: map[string]string{}}
-		for i, name := range head {
+		for i, name := range rows[0] {
 			if i != 1 && i != 2 {
 				c.Fields[name] = rec[i]
 			}
 		}
-		s.Add(c, g)
+		out = append(out, c)
 	}
+	return out, nil
 }
 
 // NewGroup makes a group.
@@ -169,6 +177,10 @@ func (s *Shed) newGroup(name string) *Group {
 func (s *Shed) Add(c Contact, groups ...string) string {
 	s.mu.Lock()
 	defer s.mu.Unlock()
+	return s.add(c, groups...)
+}
+
+func (s *Shed) add(c Contact, groups ...string) string {
 	s.next++
 	c.ID, c.ChangedAt = fmt.Sprintf("c-%06d", s.next), time.Now()
 	if c.Fields == nil {
@@ -195,6 +207,10 @@ func (s *Shed) Change(id string, by func(*Contact)) {
 func (s *Shed) Delete(id string) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
+	s.remove(id)
+}
+
+func (s *Shed) remove(id string) {
 	delete(s.contacts, id)
 	s.order = slices.DeleteFunc(s.order, func(o string) bool { return o == id })
 	for _, g := range s.groups {

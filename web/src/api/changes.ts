@@ -65,6 +65,18 @@ class Reader {
         void this.read(["routine-times", id]);
         this.later(["routines"]);
         return;
+      case "connection":
+        void this.read(["connection", id]);
+        this.later(["connections"]);
+        return;
+      case "import":
+        this.later(["imports"]);
+        this.later(["collections"]);
+        return;
+      case "write-back":
+        void this.read(["write-back", id]);
+        this.later(["write-backs"]);
+        return;
       case "list":
         void this.read(keys.list(id));
         void this.read(["runs", id]);

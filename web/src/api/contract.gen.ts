@@ -4930,8 +4930,15 @@ export interface components {
              * @description Rows whose address cell is empty.
              */
             blank: number;
+            /** @description The collection of the connection. */
+            collection?: string;
             /** @description The names of its columns, in order. */
             columns: string[];
+            /**
+             * Format: int64
+             * @description The connection that it came from; left out for a file, or where the connection is gone.
+             */
+            connectionId?: number;
             /**
              * Format: date-time
              * @description When it was imported.
@@ -5184,6 +5191,13 @@ export interface components {
             ages?: {
                 [key: string]: number;
             };
+            /** @description The ID of its collection. */
+            collection?: string;
+            /**
+             * Format: int64
+             * @description The connection.
+             */
+            connectionId?: number;
             /** @description A file, or a pattern of names such as members/*.csv. */
             file?: string;
             /** @description The hours of the day within which it verifies, such as 22:00-06:00. */
@@ -5212,22 +5226,24 @@ export interface components {
             /** @description When it is due: a recurrence rule (RFC 5545) such as FREQ=WEEKLY;BYDAY=MO; left out, not by the calendar. */
             rule?: string;
             /**
-             * @description What it reads: the newest import of a list, the newest file of a pattern in the workspace's folder for routines, or an HTTPS address.
+             * @description What it reads: the newest import of a list, the newest file of a pattern in the workspace's folder for routines, an HTTPS address, or a collection of a connection.
              * @enum {string}
              */
-            source: "list" | "folder" | "url";
+            source: "list" | "folder" | "url" | "connection";
             /**
              * @description Whether people are told each time that it is done, when something changed, or of problems alone.
              * @enum {string}
              */
             tell: "always" | "changes" | "problems";
             /**
-             * @description Where the kept rows go: nowhere, to a file in the workspace's folder for routines, or to an HTTPS address by PUT.
+             * @description Where the result goes: nowhere, the kept rows to a file in the workspace's folder for routines or to an HTTPS address by PUT, or back to the connection that it reads.
              * @enum {string}
              */
-            then: "nothing" | "folder" | "url";
+            then: "nothing" | "folder" | "url" | "connection";
             /** @description The name of the file: {name} is that of the file that was read, {date} and {time} when it is written. */
             thenFile?: string;
+            /** @description What is written back to the connection. A collection is brought up to date each time, where the step says refresh. */
+            thenSteps?: components["schemas"]["WriteBackStep"][];
             /** @description The address to which the kept rows are sent. */
             thenUrl?: string;
             /** @description The time of the day at which it is due, such as 03:00. */
@@ -6146,13 +6162,18 @@ export interface components {
             before?: number;
             /** @description Addresses whose finding changed, the most first. */
             changes: components["schemas"]["RoutineMovements"][];
-            /** @description The file that was read. */
+            /** @description The file or collection that was read. */
             file?: string;
             /**
              * Format: int64
              * @description Addresses that were there the time before.
              */
             gone: number;
+            /**
+             * Format: int64
+             * @description The import from the connection.
+             */
+            importId?: number;
             /**
              * Format: int64
              * @description Rows that are kept.
@@ -6180,6 +6201,11 @@ export interface components {
             rows: number;
             /** @description Whether it was what was read the time before. */
             unchanged?: boolean;
+            /**
+             * Format: int64
+             * @description The write-back to it.
+             */
+            writeBackId?: number;
             /** @description Where the kept rows were written. */
             written?: string;
         };
@@ -6188,6 +6214,13 @@ export interface components {
             ages?: {
                 [key: string]: number;
             };
+            /** @description The ID of its collection. */
+            collection?: string;
+            /**
+             * Format: int64
+             * @description The connection.
+             */
+            connectionId?: number;
             /** @description A file, or a pattern of names such as members/*.csv. */
             file?: string;
             /** @description The hours of the day within which it verifies, such as 22:00-06:00. */
@@ -6214,22 +6247,24 @@ export interface components {
             /** @description When it is due: a recurrence rule (RFC 5545) such as FREQ=WEEKLY;BYDAY=MO; left out, not by the calendar. */
             rule?: string;
             /**
-             * @description What it reads: the newest import of a list, the newest file of a pattern in the workspace's folder for routines, or an HTTPS address.
+             * @description What it reads: the newest import of a list, the newest file of a pattern in the workspace's folder for routines, an HTTPS address, or a collection of a connection.
              * @enum {string}
              */
-            source: "list" | "folder" | "url";
+            source: "list" | "folder" | "url" | "connection";
             /**
              * @description Whether people are told each time that it is done, when something changed, or of problems alone.
              * @enum {string}
              */
             tell: "always" | "changes" | "problems";
             /**
-             * @description Where the kept rows go: nowhere, to a file in the workspace's folder for routines, or to an HTTPS address by PUT.
+             * @description Where the result goes: nowhere, the kept rows to a file in the workspace's folder for routines or to an HTTPS address by PUT, or back to the connection that it reads.
              * @enum {string}
              */
-            then: "nothing" | "folder" | "url";
+            then: "nothing" | "folder" | "url" | "connection";
             /** @description The name of the file: {name} is that of the file that was read, {date} and {time} when it is written. */
             thenFile?: string;
+            /** @description What is written back to the connection. A collection is brought up to date each time, where the step says refresh. */
+            thenSteps?: components["schemas"]["WriteBackStep"][];
             /** @description The address to which the kept rows are sent. */
             thenUrl?: string;
             /** @description The time of the day at which it is due, such as 03:00. */
@@ -6890,10 +6925,10 @@ export interface components {
              */
             id?: number;
             /**
-             * @description What has changed: a list (its rows, name, overrides, estimate), a run (its state, its results), a routine (what it does, its times), an event that was told, or everything, when some changes were missed.
+             * @description What has changed: a list (its rows, name, overrides, estimate), a run (its state, its results), a routine (what it does, its times), an event that was told, a connection, an import from one, a write-back to one, or everything, when some changes were missed.
              * @enum {string}
              */
-            kind: "list" | "run" | "routine" | "event" | "everything";
+            kind: "list" | "run" | "routine" | "event" | "connection" | "import" | "write-back" | "everything";
         };
         WorkspaceChoice: {
             /**

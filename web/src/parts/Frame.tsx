@@ -32,6 +32,7 @@ export function Frame() {
             <Link to="/check">Check</Link>
           </For>
           <Link to="/routines">Routines</Link>
+          <Link to="/connections">Connections</Link>
           <Link to="/setup">Setup</Link>
         </nav>
         {session.data?.person && <SignedIn of={session.data} person={session.data.person} />}

@@ -9,6 +9,8 @@ const pages = [
   ["Check an address", "/check"],
   ["Routines", "/routines"],
   ["Make a routine", "/routines/new"],
+  ["Connections", "/connections"],
+  ["New connection", "/connections/new"],
   ["Setup", "/setup"],
   ["Policies", "/policies"],
   ["Catalogues", "/catalogues"],

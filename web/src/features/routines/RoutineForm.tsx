@@ -1,11 +1,13 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Button, Checkbox, Input, InputNumber, Select } from "antd";
-import { cloneElement, type ReactElement, useState } from "react";
+import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, type Schema, told } from "../../api/client";
 import { useLists, usePolicies, useSettled } from "../../api/hooks";
+import { Field } from "../../parts/Field";
 import { Trouble } from "../../parts/Notice";
 import { here, zones } from "../../words";
+import { BackToConnection, FromConnection } from "./ConnectionFields";
 import { routineKeys } from "./queries";
 import { RoutineDraft } from "./RoutineDraft";
 
@@ -93,9 +95,11 @@ export function RoutineForm({ of: routine }: { of?: Schema<"Routine"> }) {
               { value: "list", label: "the newest import of a list" },
               { value: "folder", label: "a file in the folder for routines" },
               { value: "url", label: "a web address" },
+              { value: "connection", label: "a collection of a connection" },
             ]}
           />
         </Field>
+        {spec.source === "connection" && <FromConnection value={spec} set={set} />}
         {spec.source === "list" && (
           <Field label="List">
             <Select
@@ -148,7 +152,11 @@ export function RoutineForm({ of: routine }: { of?: Schema<"Routine"> }) {
           </div>
         )}
         <p>
-          <Checkbox checked={spec.onChange ?? false} onChange={(e) => set({ onChange: e.target.checked })}>
+          <Checkbox
+            disabled={spec.source === "connection"}
+            checked={spec.onChange ?? false}
+            onChange={(e) => set({ onChange: e.target.checked })}
+          >
             After each change of its source, too
           </Checkbox>
         </p>
@@ -181,6 +189,9 @@ export function RoutineForm({ of: routine }: { of?: Schema<"Routine"> }) {
               { value: "nothing", label: "nowhere: they can be exported" },
               { value: "folder", label: "to a file in the folder for routines" },
               { value: "url", label: "to a web address, by PUT" },
+              ...(spec.source === "connection"
+                ? [{ value: "connection" as const, label: "written back to the connection" }]
+                : []),
             ]}
           />
         </Field>
@@ -202,6 +213,7 @@ export function RoutineForm({ of: routine }: { of?: Schema<"Routine"> }) {
             />
           </Field>
         )}
+        {spec.then === "connection" && <BackToConnection value={spec} set={set} />}
         <div className="pair">
           <Field label="Ask a person above this many checks">
             <InputNumber
@@ -241,15 +253,5 @@ export function RoutineForm({ of: routine }: { of?: Schema<"Routine"> }) {
       </section>
       <RoutineDraft of={settled} />
     </form>
-  );
-}
-
-/** Field is a control with its label above. */
-function Field({ label, children }: { label: string; children: ReactElement<{ "aria-label"?: string }> }) {
-  return (
-    <div className="field-of">
-      <span aria-hidden="true">{label}</span>
-      {cloneElement(children, { "aria-label": label })}
-    </div>
   );
 }

@@ -52,6 +52,9 @@ function Whole({ run }: { run: Run }) {
           <Button onClick={() => void go(`/runs/${run.id}/results`)} disabled={run.done === 0}>
             See the results
           </Button>
+          <Button onClick={() => void go(`/runs/${run.id}/write-back`)} disabled={run.done === 0}>
+            Write back
+          </Button>
           <Button
             type={run.finishedAt ? "primary" : "default"}
             onClick={() => void go(`/runs/${run.id}/export`)}
