@@ -7,9 +7,14 @@ import (
 	"net/http"
 	"slices"
 	"strings"
+	"syscall"
 	"testing"
 	"time"
 
+	"github.com/chromedp/chromedp"
+
+	"varnet/core/event"
+	"varnet/internal/browser"
 	"varnet/internal/client"
 	"varnet/internal/contract"
 	"varnet/internal/practice"
@@ -271,4 +276,203 @@ func TestWriteBackRefused(t *testing.T) {
 			t.Errorf("%+v: %v", of.step, err)
 		}
 	}
+}
+
+// withOAuth is the platform's recipe for those who sign in at its page.
+var withOAuth = strings.Replace(shed.Recipe, `{"header": "Shed-Key"}`, `{"oauth": {"authorize": "%[1]s/oauth/authorize", "token": "%[1]s/oauth/token", "scopes": ["contacts"]}}`, 1)
+
+// oauthRecipe is that for a running platform.
+func oauthRecipe(s *shed.Shed) string {
+	return strings.ReplaceAll(withOAuth, "%[1]s", strings.TrimSuffix(s.URL, "/v1"))
+}
+
+// TestConnectionSignIn connects a platform in the console by signing in at its page, imports a
+// group and writes it back with what the page says.
+func TestConnectionSignIn(t *testing.T) {
+	t.Parallel()
+	i := testkit.World(t, "fernhollow")
+	platform, _ := pottingShed(t, i.World, 60, 0)
+	service := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
+	api, ctx := client.New(service.URL, service.Key), t.Context()
+	do := drive(t, browser.Options{Width: 1280, Height: 800})
+	do("sign in", browser.SignIn(service.URL))
+	do("a kind is chosen", browser.Press("Connections"), browser.Text("There is no connection yet"), browser.Press("New connection"), browser.Press("Contact platform"), browser.Text("Try the recipe"))
+	do("a recipe that is wrong", browser.Type(`textarea[aria-label="Recipe"]`, `{"recipe": 1, "nmae": "x"}`), browser.Press("Try it"), browser.Text("there is no such entry"))
+	do("it is entered", fill(`textarea[aria-label="Recipe"]`, oauthRecipe(platform)), browser.Type(`input[aria-label="Name"]`, "Potting Shed"), browser.Type(`input[aria-label="Address of the API"]`, platform.URL),
+		browser.Type(`input[aria-label="Client ID"]`, shed.Client), browser.Press("Save it, then sign in there"), browser.Text("Nobody has signed in at the platform yet"))
+	do("the platform is asked", browser.Press("Sign in there"), browser.Text("The Potting Shed"), browser.Press("Allow"), browser.Text("Signed in at Potting Shed as Fernhollow Seed Library"))
+	do("a state is good once", chromedp.Navigate(service.URL+"/connections/signed-in?state=made-up&code=x"), browser.Text("took too long, was used before"))
+	do("a group is imported", chromedp.Navigate(service.URL+"/connections/1"), browser.Text("Members"), click("Import it: Members"), browser.Text("60 contacts of “Members” are the list"))
+	lists, err := api.Lists(ctx, contract.ListQuery{})
+	if err != nil || len(lists.Items) != 1 {
+		t.Fatalf("%v: %+v", err, lists)
+	}
+	run := runOf(t, api, lists.Items[0].ID, contract.NewRun{})
+	platform.Expire() // the token is refreshed in the midst
+	do("it is written back", chromedp.Navigate(fmt.Sprintf("%s/runs/%d/write-back", service.URL, run.ID)), browser.Text("in the field “mail state”"), browser.Press("Write it back"), browser.Text("changes made"))
+	n := 0
+	for _, c := range platform.All() {
+		if c.Fields["mail state"] != "" {
+			n++
+		}
+	}
+	do("and undone", browser.Press("Undo it"), click("Yes, undo it"), browser.Text("undone."))
+	for _, c := range platform.All() {
+		if c.Fields["mail state"] != "" {
+			t.Fatalf("%+v", c)
+		}
+	}
+	if n < 40 {
+		t.Errorf("%d contacts got something", n)
+	}
+	platform.Forget()
+	do("a sign-in that ended is told", chromedp.Navigate(service.URL+"/connections/1"), browser.Press("Test it"), browser.Text("It does not work."), browser.Text("Sign in there again"))
+}
+
+// fill sets the text of a field as a paste does.
+func fill(selector, text string) chromedp.Action {
+	return chromedp.Tasks{browser.Seen(selector), chromedp.Evaluate(fmt.Sprintf(`(() => { const field = document.querySelector(%q);
+		Object.getOwnPropertyDescriptor(Object.getPrototypeOf(field), "value").set.call(field, %q); field.dispatchEvent(new Event("input", {bubbles: true})); })()`, selector, text), nil)}
+}
+
+// TestConnectionKilled: a platform with a limit, errors now and then and tokens that end in the
+// midst; the service is killed while contacts come and while they are written. Nothing is lost
+// or doubled.
+func TestConnectionKilled(t *testing.T) {
+	t.Parallel()
+	const people = 6000
+	i := testkit.World(t, "fernhollow")
+	platform, _ := pottingShed(t, i.World, people, 10)
+	platform.Troubles(func(n int) int {
+		return map[int]int{5: http.StatusInternalServerError, 11: -1, 17: http.StatusServiceUnavailable}[n%19]
+	})
+	service := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
+	api, ctx := client.New(service.URL, service.Key), t.Context()
+	c, err := api.MakeConnection(ctx, contract.NewConnection{Name: "Potting Shed", Kind: "platform", Settings: map[string]string{"recipe": strings.ReplaceAll(shed.Recipe, `"500"`, `"200"`), "address": platform.URL, "key": platform.Key}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	begun, err := api.BeginImport(ctx, c.ID, contract.NewImport{Collection: "Members"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	killed := func(when func() bool) {
+		t.Helper()
+		eventually(t, 60*time.Second, func() (bool, string) { return when(), "it does not get on" })
+		_ = service.Signal(syscall.SIGKILL)
+		service.Start(t)
+	}
+	killed(func() bool {
+		now, err := api.ImportByID(ctx, begun.ID)
+		return err == nil && now.Contacts > 1000
+	})
+	l := collected(t, api, begun)
+	if l.Rows != people {
+		t.Fatalf("%d of %d contacts are in the list", l.Rows, people)
+	}
+	if n, _ := platform.Requests(); n > 120 {
+		t.Errorf("%d requests for %d pages: it began anew", n, people/200)
+	}
+	run := runOf(t, api, l.ID, contract.NewRun{Depth: "domain"})
+	before := platform.All()
+	n := contract.NewWriteBack{WriteBackSpec: contract.WriteBackSpec{Steps: []contract.WriteBackStep{{Act: "field", Name: "mail state", Of: "finding"}, {Act: "collection", Name: "Spring", Findings: []string{"undecided", "deliverable"}}}}}
+	d, err := api.DraftWriteBack(ctx, run.ID, n)
+	if err != nil {
+		t.Fatal(err)
+	}
+	n.Tag = d.Tag
+	b, err := api.BeginWriteBack(ctx, run.ID, n)
+	if err != nil {
+		t.Fatal(err)
+	}
+	killed(func() bool {
+		now, err := api.WriteBack(ctx, b.ID)
+		return err == nil && now.CanUndo == false && slices.ContainsFunc(now.Counts, func(c contract.WriteBackItems) bool { return c.State == "done" && c.Items > 500 })
+	})
+	b = settled(t, api, b.ID, "done")
+	written := int64(0)
+	for _, c := range platform.All() {
+		if c.Fields["mail state"] != "" {
+			written++
+		}
+	}
+	if written != d.Steps[0].Contacts || int64(len(platform.Group("Spring"))) != d.Steps[1].Contacts {
+		t.Errorf("%d have the field and %d are in the group: %v", written, len(platform.Group("Spring")), d.Says)
+	}
+	if _, err := api.UndoWriteBack(ctx, b.ID); err != nil {
+		t.Fatal(err)
+	}
+	settled(t, api, b.ID, "undone")
+	for n, c := range platform.All() {
+		if !maps.Equal(c.Fields, before[n].Fields) {
+			t.Fatalf("%+v was %+v", c, before[n])
+		}
+	}
+}
+
+// TestConnectionRoutine: a routine reads a group every night, verifies who is new, brings its
+// group up to date and tells who joined and left.
+func TestConnectionRoutine(t *testing.T) {
+	t.Parallel()
+	i, clock := testkit.World(t, "fernhollow"), newCalendar(t)
+	platform, group := pottingShed(t, i.World, 120, 0)
+	service := testkit.Serve(t, append(testkit.Settings(testkit.Database(t), i), "VARNET_CLOCK="+clock.file))
+	api, ada, ctx := client.New(service.URL, service.Key), client.New(service.URL, service.SignIn(t)), t.Context()
+	box := letterbox(t, i, service)
+	if _, err := ada.SetLetterWishes(ctx, contract.LetterWishes{Zone: "Europe/Berlin", DailyHour: 7, Choices: []contract.LetterWish{{Code: event.RoutineDone, Choice: event.AtOnce}, {Code: event.RunFinished, Choice: event.Never}}}); err != nil {
+		t.Fatal(err)
+	}
+	c := connected(t, api, platform)
+	r, err := api.MakeRoutine(ctx, contract.NewRoutine{Name: "Newsletter, every night", RoutineSpec: contract.RoutineSpec{Source: "connection", ConnectionID: c.ID, Collection: "group/" + group, Rule: "FREQ=DAILY", Time: "03:00", Zone: "Europe/Berlin",
+		Ages: map[string]int{"deliverable": 30, "catch-all": 30, "undeliverable": 90}, Policy: "careful", Then: "connection", Tell: "always",
+		ThenSteps: []contract.WriteBackStep{{Act: "field", Name: "mail state", Of: "finding"}, {Act: "collection", Name: "Newsletter, deliverable", Refresh: true, Decisions: []string{"keep"}}}}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if want := "Writes back: the finding in the field “mail state” for everybody and those to keep into “Newsletter, deliverable”."; !slices.Contains(r.Says, want) {
+		t.Errorf("%q", r.Says)
+	}
+	night := func(number int) contract.RoutineTime {
+		t.Helper()
+		now, err := api.Routine(ctx, r.ID)
+		if err != nil {
+			t.Fatal(err)
+		}
+		clock.until(*now.NextAt)
+		time := ended(t, api, r.ID, number)
+		if time.State != "done" {
+			t.Fatalf("%s: %s", time.State, time.Says)
+		}
+		return time
+	}
+	first := night(1)
+	kept := platform.Group("Newsletter, deliverable")
+	if int64(len(kept)) == 0 || int64(len(kept)) > first.Record.Kept || first.Record.Rows != 120 {
+		t.Errorf("%d are in the group: %s", len(kept), first.Says)
+	}
+	platform.Delete(kept[0].ID)
+	platform.Change(kept[1].ID, func(c *shed.Contact) { c.Email = "gone@longgone.example" })
+	platform.Add(shed.Contact{Name: "Wren Marsham", Email: "wren.marsham@fernhollow.example"}, group)
+	second := night(2)
+	if second.Record.Gone != 2 || second.Record.Added != 2 || second.Record.Rows != 120 {
+		t.Errorf("%+v", second.Record)
+	}
+	now := map[string]bool{}
+	for _, c := range platform.Group("Newsletter, deliverable") {
+		now[c.ID] = true
+	}
+	if now[kept[0].ID] || now[kept[1].ID] || !now[kept[2].ID] {
+		t.Errorf("the group was not brought up to date: %s", second.Says)
+	}
+	if !strings.Contains(second.Says, "2 new and 2 gone") || !strings.Contains(second.Says, "Written to the connection: ") {
+		t.Error(second.Says)
+	}
+	eventually(t, 30*time.Second, func() (bool, string) {
+		for _, l := range box.Letters(testkit.Person) {
+			if strings.Contains(l.Text, "2 new and 2 gone") {
+				return true, ""
+			}
+		}
+		return false, "no letter tells the difference"
+	})
 }

@@ -7,7 +7,9 @@ import (
 	"encoding/csv"
 	"fmt"
 	"maps"
+	"os"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -18,8 +20,13 @@ import (
 	"varnet/internal/testkit"
 )
 
-// contactsEach is how many contacts each place has.
-const contactsEach = 5000
+// contactsEach is how many contacts each place has; VARNET_INTEROP_CONTACTS says another number.
+var contactsEach = func() int {
+	if n, err := strconv.Atoi(os.Getenv("VARNET_INTEROP_CONTACTS")); err == nil {
+		return n
+	}
+	return 5000
+}()
 
 // somebody is a contact as a place is filled with it.
 type somebody struct {

@@ -52,7 +52,8 @@ function control(f: Schema<"ConnectionField">, value: string, kept: boolean, set
   }
   if (f.secret) {
     return (
-      <Input.Password
+      <Input
+        type="password"
         autoComplete="off"
         value={value}
         placeholder={placeholder}

@@ -49,7 +49,7 @@ export function WriteBackPage() {
             <Sure
               ask="Undo this write-back?"
               says="Contacts get back what they had, where they still have what was written. A collection that was made is deleted."
-              yes="Undo it"
+              yes="Yes, undo it"
               no="Leave it"
               onYes={() => undo.mutate()}
             >
