@@ -1,6 +1,7 @@
 package probe
 
 import (
+	"errors"
 	"fmt"
 	"net"
 	"net/netip"
@@ -8,6 +9,9 @@ import (
 
 	"varnet/core/resolve"
 )
+
+// ErrPrivate tells that an address is not contacted, since it is not a public one.
+var ErrPrivate = errors.New("is not a public address and is not contacted")
 
 // DirectDialer returns a dialer straight from this host. Unless private
 // addresses are allowed it refuses to connect to any address that no host of
@@ -18,7 +22,7 @@ func DirectDialer(allowPrivate bool) *net.Dialer {
 		d.Control = func(_, addr string, _ syscall.RawConn) error {
 			to, err := netip.ParseAddrPort(addr)
 			if err != nil || !resolve.Public(to.Addr()) {
-				return fmt.Errorf("%s is not a public address and is not contacted", addr)
+				return fmt.Errorf("%s %w", addr, ErrPrivate)
 			}
 			return nil
 		}

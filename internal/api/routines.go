@@ -1,6 +1,7 @@
 package api
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -38,13 +39,13 @@ func recordBody(r pack.RoutineRecord) contract.RoutineRecord {
 
 // routineSpecBody and routineSpecOf are what a routine does as the API has it, and as it is kept.
 func routineSpecBody(s pack.RoutineSpec) contract.RoutineSpec {
-	return contract.RoutineSpec{Source: s.Source, ListID: s.ListID, File: s.File, URL: s.URL, ConnectionID: s.ConnectionID, Collection: s.Collection, Rule: s.Rule, Time: s.Time, Zone: s.Zone,
+	return contract.RoutineSpec{Source: s.Source, ListID: s.ListID, File: s.File, URL: s.URL, ConnectionID: s.ConnectionID, Collection: s.Collection, CollectionName: s.CollectionName, Rule: s.Rule, Time: s.Time, Zone: s.Zone,
 		OnChange: s.OnChange, Ages: s.Ages, Policy: s.Policy, Then: s.Then, ThenFile: s.ThenFile, ThenURL: s.ThenURL, Hours: s.Hours, MostChecks: s.MostChecks, MostDropped: s.MostDropped, Tell: s.Tell,
 		ThenSteps: contract.Each(s.ThenSteps, func(s pack.WriteBackStep) contract.WriteBackStep { return contract.WriteBackStep(s) })}
 }
 
 func routineSpecOf(s contract.RoutineSpec) pack.RoutineSpec {
-	return pack.RoutineSpec{Source: s.Source, ListID: s.ListID, File: s.File, URL: s.URL, ConnectionID: s.ConnectionID, Collection: s.Collection, Rule: s.Rule, Time: s.Time, Zone: s.Zone,
+	return pack.RoutineSpec{Source: s.Source, ListID: s.ListID, File: s.File, URL: s.URL, ConnectionID: s.ConnectionID, Collection: s.Collection, CollectionName: s.CollectionName, Rule: s.Rule, Time: s.Time, Zone: s.Zone,
 		OnChange: s.OnChange, Ages: s.Ages, Policy: s.Policy, Then: s.Then, ThenFile: s.ThenFile, ThenURL: s.ThenURL, Hours: s.Hours, MostChecks: s.MostChecks, MostDropped: s.MostDropped, Tell: s.Tell,
 		ThenSteps: contract.Each(s.ThenSteps, func(s contract.WriteBackStep) pack.WriteBackStep { return pack.WriteBackStep(s) })}
 }
@@ -58,6 +59,16 @@ func timeBody(t store.RoutineTime) contract.RoutineTime {
 		b.RunID = *t.RunID
 	}
 	return b
+}
+
+// connectionNames are what people call the connections of the workspace.
+func (a *API) connectionNames(ctx context.Context) (map[int64]string, error) {
+	all, err := a.store.Connections(ctx, workspace(ctx).ID)
+	out := map[int64]string{}
+	for _, c := range all {
+		out[c.ID] = c.Name
+	}
+	return out, err
 }
 
 // routineBodies are routines with their newest times.
@@ -77,8 +88,12 @@ func (a *API) routineBodies(ctx context.Context, all []store.Routine) ([]contrac
 	if err != nil {
 		return nil, err
 	}
+	connected, err := a.connectionNames(ctx)
+	if err != nil {
+		return nil, err
+	}
 	return contract.Each(all, func(r store.Routine) contract.Routine {
-		says := routine.Says(r.Spec, r.CreatedAt, named[r.Spec.ListID].Name)
+		says := routine.Says(r.Spec, r.CreatedAt, cmp.Or(named[r.Spec.ListID].Name, connected[r.Spec.ConnectionID]))
 		due, _, _ := strings.Cut(says[0], ": reads")
 		b := contract.Routine{ID: r.ID, Name: r.Name, Spec: routineSpecBody(r.Spec), Says: says, Due: due, Paused: r.PausedAt != nil, CreatedAt: r.CreatedAt}
 		if r.PausedAt == nil {
@@ -200,7 +215,11 @@ func (a *API) draftRoutine(ctx context.Context, in *struct{ Body contract.Routin
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	d := contract.RoutineDraft{Says: routine.Says(spec, now, l[spec.ListID].Name), Next: []time.Time{}}
+	connected, err := a.connectionNames(ctx)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	d := contract.RoutineDraft{Says: routine.Says(spec, now, cmp.Or(l[spec.ListID].Name, connected[spec.ConnectionID])), Next: []time.Time{}}
 	if when, ok := routine.ScheduleOf(spec, now); ok {
 		for at := now; len(d.Next) < mostDrafted; {
 			if at, err = when.Next(at); err != nil || at.IsZero() {

@@ -34,8 +34,11 @@ func (e Env) TLSFor(host string) *tls.Config {
 // Unreachable is an error of a line to a host.
 func Unreachable(host string, err error) error {
 	var t *Trouble
-	if errors.As(err, &t) {
+	switch {
+	case errors.As(err, &t):
 		return t
+	case errors.Is(err, probe.ErrPrivate):
+		return Troublef("%s is not at a public address, and is not contacted. Whoever looks after the installation can allow it (-allow-private).", host)
 	}
 	return Later("%s cannot be reached: %v.", host, Plain(cmp.Or(errors.Unwrap(err), err).Error()))
 }

@@ -2,9 +2,7 @@ package connect
 
 import (
 	"bytes"
-	"cmp"
 	"context"
-	"errors"
 	"fmt"
 	"io"
 	"math/rand/v2"
@@ -92,7 +90,7 @@ func (w *Web) Do(ctx context.Context, method, address string, header http.Header
 	for try := 1; ; try++ {
 		a, err := w.once(ctx, method, address, header, body)
 		switch {
-		case err != nil && ctx.Err() != nil:
+		case err != nil && (ctx.Err() != nil || !Passes(err)):
 			return a, err
 		case err == nil && a.Status == http.StatusUnauthorized && w.Renew != nil && !renewed:
 			renewed = true
@@ -143,7 +141,7 @@ func (w *Web) once(ctx context.Context, method, address string, header http.Head
 	}
 	resp, err := w.HTTP.Do(req)
 	if err != nil {
-		return a, unreachable(req.URL.Host, err)
+		return a, Unreachable(req.URL.Host, err)
 	}
 	defer resp.Body.Close()
 	a.Status, a.Header = resp.StatusCode, resp.Header
@@ -155,11 +153,6 @@ func (w *Web) once(ctx context.Context, method, address string, header http.Head
 		return a, Troublef("An answer of %s has more than %d MB. Ask for fewer contacts a page, or leave long fields out.", req.URL.Host, MostAnswer>>20)
 	}
 	return a, nil
-}
-
-// unreachable says why a host cannot be reached, without the address that was asked for.
-func unreachable(host string, err error) error {
-	return Later("%s cannot be reached: %v.", host, cmp.Or(errors.Unwrap(err), err))
 }
 
 // passes reports whether an answer may be another when it is asked for again.

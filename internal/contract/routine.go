@@ -4,26 +4,27 @@ import "time"
 
 // RoutineSpec is what a routine does.
 type RoutineSpec struct {
-	Source       string          `json:"source" enum:"list,folder,url,connection" doc:"What it reads: the newest import of a list, the newest file of a pattern in the workspace's folder for routines, an HTTPS address, or a collection of a connection."`
-	ListID       int64           `json:"listId,omitempty" minimum:"0" doc:"The list, whose newest import is verified."`
-	File         string          `json:"file,omitempty" maxLength:"300" doc:"A file, or a pattern of names such as members/*.csv."`
-	URL          string          `json:"url,omitempty" maxLength:"2000" doc:"The address; it is asked with its entity tag whether it has changed."`
-	ConnectionID int64           `json:"connectionId,omitempty" minimum:"0" doc:"The connection."`
-	Collection   string          `json:"collection,omitempty" maxLength:"1000" doc:"The ID of its collection."`
-	Rule         string          `json:"rule,omitempty" maxLength:"300" doc:"When it is due: a recurrence rule (RFC 5545) such as FREQ=WEEKLY;BYDAY=MO; left out, not by the calendar."`
-	Time         string          `json:"time,omitempty" maxLength:"5" doc:"The time of the day at which it is due, such as 03:00."`
-	Zone         string          `json:"zone,omitempty" maxLength:"60" doc:"The time zone of time and hours, such as Europe/Berlin; UTC unless given."`
-	OnChange     bool            `json:"onChange,omitempty" doc:"Due after each change of its source, too."`
-	Ages         map[string]int  `json:"ages,omitempty" doc:"For how many days a result is taken over, by its finding (deliverable, catch-all, undeliverable); one that is left out, and what is undecided, is asked about each time."`
-	Policy       string          `json:"policy" minLength:"1" maxLength:"40" doc:"The policy that decides."`
-	Then         string          `json:"then" enum:"nothing,folder,url,connection" doc:"Where the result goes: nowhere, the kept rows to a file in the workspace's folder for routines or to an HTTPS address by PUT, or back to the connection that it reads."`
-	ThenFile     string          `json:"thenFile,omitempty" maxLength:"300" doc:"The name of the file: {name} is that of the file that was read, {date} and {time} when it is written."`
-	ThenURL      string          `json:"thenUrl,omitempty" maxLength:"2000" doc:"The address to which the kept rows are sent."`
-	ThenSteps    []WriteBackStep `json:"thenSteps,omitempty" maxItems:"10" doc:"What is written back to the connection. A collection is brought up to date each time, where the step says refresh."`
-	Hours        string          `json:"hours,omitempty" maxLength:"20" doc:"The hours of the day within which it verifies, such as 22:00-06:00."`
-	MostChecks   int64           `json:"mostChecks,omitempty" minimum:"0" doc:"A person decides where more addresses would be asked about; 0: however many."`
-	MostDropped  int             `json:"mostDropped,omitempty" minimum:"0" maximum:"100" doc:"A person decides where more than so many in a hundred of those kept the time before would be dropped; 0: however many."`
-	Tell         string          `json:"tell" enum:"always,changes,problems" doc:"Whether people are told each time that it is done, when something changed, or of problems alone."`
+	Source         string          `json:"source" enum:"list,folder,url,connection" doc:"What it reads: the newest import of a list, the newest file of a pattern in the workspace's folder for routines, an HTTPS address, or a collection of a connection."`
+	ListID         int64           `json:"listId,omitempty" minimum:"0" doc:"The list, whose newest import is verified."`
+	File           string          `json:"file,omitempty" maxLength:"300" doc:"A file, or a pattern of names such as members/*.csv."`
+	URL            string          `json:"url,omitempty" maxLength:"2000" doc:"The address; it is asked with its entity tag whether it has changed."`
+	ConnectionID   int64           `json:"connectionId,omitempty" minimum:"0" doc:"The connection."`
+	Collection     string          `json:"collection,omitempty" maxLength:"1000" doc:"The ID of its collection."`
+	CollectionName string          `json:"collectionName,omitempty" maxLength:"200" doc:"What the collection is called, for sentences."`
+	Rule           string          `json:"rule,omitempty" maxLength:"300" doc:"When it is due: a recurrence rule (RFC 5545) such as FREQ=WEEKLY;BYDAY=MO; left out, not by the calendar."`
+	Time           string          `json:"time,omitempty" maxLength:"5" doc:"The time of the day at which it is due, such as 03:00."`
+	Zone           string          `json:"zone,omitempty" maxLength:"60" doc:"The time zone of time and hours, such as Europe/Berlin; UTC unless given."`
+	OnChange       bool            `json:"onChange,omitempty" doc:"Due after each change of its source, too."`
+	Ages           map[string]int  `json:"ages,omitempty" doc:"For how many days a result is taken over, by its finding (deliverable, catch-all, undeliverable); one that is left out, and what is undecided, is asked about each time."`
+	Policy         string          `json:"policy" minLength:"1" maxLength:"40" doc:"The policy that decides."`
+	Then           string          `json:"then" enum:"nothing,folder,url,connection" doc:"Where the result goes: nowhere, the kept rows to a file in the workspace's folder for routines or to an HTTPS address by PUT, or back to the connection that it reads."`
+	ThenFile       string          `json:"thenFile,omitempty" maxLength:"300" doc:"The name of the file: {name} is that of the file that was read, {date} and {time} when it is written."`
+	ThenURL        string          `json:"thenUrl,omitempty" maxLength:"2000" doc:"The address to which the kept rows are sent."`
+	ThenSteps      []WriteBackStep `json:"thenSteps,omitempty" maxItems:"10" doc:"What is written back to the connection. A collection is brought up to date each time, where the step says refresh."`
+	Hours          string          `json:"hours,omitempty" maxLength:"20" doc:"The hours of the day within which it verifies, such as 22:00-06:00."`
+	MostChecks     int64           `json:"mostChecks,omitempty" minimum:"0" doc:"A person decides where more addresses would be asked about; 0: however many."`
+	MostDropped    int             `json:"mostDropped,omitempty" minimum:"0" maximum:"100" doc:"A person decides where more than so many in a hundred of those kept the time before would be dropped; 0: however many."`
+	Tell           string          `json:"tell" enum:"always,changes,problems" doc:"Whether people are told each time that it is done, when something changed, or of problems alone."`
 }
 
 // NewRoutine is a routine to be made.

@@ -464,7 +464,7 @@ func TestConnectionRoutine(t *testing.T) {
 	if now[kept[0].ID] || now[kept[1].ID] || !now[kept[2].ID] {
 		t.Errorf("the group was not brought up to date: %s", second.Says)
 	}
-	if !strings.Contains(second.Says, "2 new and 2 gone") || !strings.Contains(second.Says, "Written to the connection: ") {
+	if !strings.Contains(second.Says, "2 new and 2 gone") || !strings.Contains(second.Says, "Written back: ") {
 		t.Error(second.Says)
 	}
 	eventually(t, 30*time.Second, func() (bool, string) {

@@ -84,7 +84,10 @@ func Sentence(r pack.RoutineRecord, first bool) string {
 		}
 		out = append(out, "Changed: "+say.And(parts...)+".")
 	}
-	if r.Written != "" {
+	switch {
+	case r.WriteBackID > 0 && r.Written != "":
+		out = append(out, "Written back: "+r.Written)
+	case r.Written != "":
 		out = append(out, "Written to "+r.Written+".")
 	}
 	return strings.Join(out, " ")

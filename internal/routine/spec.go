@@ -175,9 +175,9 @@ func (p Places) checkThen(s pack.RoutineSpec) error {
 	return wrong("then", "the result goes to a folder, a URL or nowhere, not %q", s.Then)
 }
 
-// Says returns what a routine does, in sentences.
-func Says(s pack.RoutineSpec, made time.Time, list string) []string {
-	from := map[string]string{FromList: "the newest import of “" + list + "”", FromFolder: "the newest file called like " + s.File, FromURL: s.URL, FromConnection: "“" + s.Collection + "” of a connection"}[s.Source]
+// Says returns what a routine does, in sentences. of is what its list or connection is called.
+func Says(s pack.RoutineSpec, made time.Time, of string) []string {
+	from := map[string]string{FromList: "the newest import of “" + of + "”", FromFolder: "the newest file called like " + s.File, FromURL: s.URL, FromConnection: "“" + cmp.Or(s.CollectionName, s.Collection) + "” of “" + of + "”"}[s.Source]
 	var due []string
 	if when, ok := ScheduleOf(s, made); ok {
 		due = append(due, when.Says())

@@ -173,8 +173,8 @@ func (s *Store) BeginAnew(ctx context.Context, id int64) error {
 // SetImport records where an import stands. One that has ended keeps no pages.
 func (s *Store) SetImport(ctx context.Context, i Import) error {
 	return s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
-		err := s.changed(ctx, "UPDATE connection_import SET state = $2, says = $3, list_id = $4, ended_at = $5, tag = $6, expected = $7 WHERE id = $1 AND ended_at IS NULL",
-			i.ID, i.State, i.Says, i.ListID, i.EndedAt, i.Tag, i.Expected)
+		err := s.changed(ctx, "UPDATE connection_import SET state = $2, says = $3, list_id = $4, ended_at = $5, tag = $6, contacts = $7 WHERE id = $1 AND ended_at IS NULL",
+			i.ID, i.State, i.Says, i.ListID, i.EndedAt, i.Tag, i.Contacts)
 		if err == nil && i.EndedAt != nil {
 			_, err = s.db.Exec(ctx, "DELETE FROM connection_page WHERE import_id = $1", i.ID)
 		}

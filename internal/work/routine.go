@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"path"
-	"strings"
 	"sync"
 	"time"
 
@@ -258,7 +257,7 @@ func (o *order) writeBack(ctx context.Context, run store.Run) (waits bool, err e
 	case b.State == store.WriteFailed:
 		return false, &connect.Trouble{Why: "The write-back failed: " + b.Says}
 	}
-	o.t.Record.Written = "the connection: " + strings.TrimSuffix(b.Says, ".")
+	o.t.Record.Written = b.Says
 	return false, nil
 }
 
@@ -443,7 +442,7 @@ func (o *order) done(ctx context.Context, l store.List, run store.Run, first boo
 			return err
 		}
 		worth := routine.Worth(o.r.Spec, o.t.Record, first)
-		if o.t.Record.Written != "" {
+		if o.t.Record.Written != "" && o.t.Record.WriteBackID == 0 {
 			if err := e.Happened(ctx, s, tx, event.Event{Code: event.ExportReady, Workspace: o.r.WorkspaceID, Says: o.t.Says, Quiet: worth,
 				Data: event.Data{RoutineID: o.r.ID, Routine: o.r.Name, File: o.t.Record.Written}}); err != nil {
 				return err

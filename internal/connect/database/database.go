@@ -6,6 +6,7 @@ package database
 import (
 	"context"
 	"database/sql"
+	"errors"
 	"fmt"
 	"net"
 	"regexp"
@@ -17,6 +18,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/stdlib"
 
+	"varnet/core/probe"
 	"varnet/internal/connect"
 )
 
@@ -270,6 +272,9 @@ func (p *place) name() string {
 func (p *place) failed(err error) error {
 	if err == nil {
 		return nil
+	}
+	if errors.Is(err, probe.ErrPrivate) {
+		return connect.Unreachable(p.host, err)
 	}
 	words := connect.Plain(err.Error())
 	for _, refused := range []string{"password authentication failed", "28P01", "28000", "Access denied", "does not exist (SQLSTATE 3D000)", "no pg_hba.conf entry"} {

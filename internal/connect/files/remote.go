@@ -3,6 +3,7 @@ package files
 import (
 	"context"
 	"crypto/subtle"
+	"encoding/xml"
 	"errors"
 	"fmt"
 	"io"
@@ -155,6 +156,8 @@ func (f *sftpStore) put(ctx context.Context, name string, write func(io.Writer) 
 // webDAV is a folder of a WebDAV server (RFC 4918).
 type webDAV struct {
 	client *webdav.Client
+	web    *connect.Web // for lists of files
+	at     *url.URL
 	base   string
 }
 
@@ -169,7 +172,12 @@ func newWebDAV(env connect.Env, s connect.Settings) (*webDAV, error) {
 	if err != nil {
 		return nil, connect.Wrongf("address", "%s", err)
 	}
-	return &webDAV{c, strings.TrimSuffix(u.Path, "/") + "/"}, nil
+	web := env.NewWeb("", 0)
+	web.SignIn = func(_ context.Context, r *http.Request) error {
+		r.SetBasicAuth(s["user"], s["password"])
+		return nil
+	}
+	return &webDAV{c, web, u, strings.TrimSuffix(u.Path, "/") + "/"}, nil
 }
 
 func (w *webDAV) Close() error { return nil }
@@ -186,15 +194,46 @@ func davFailed(what string, err error) error {
 	return connect.Troublef("%s: %s.", what, text)
 }
 
+// listed is what a server says of the files of a folder (RFC 4918, 9.1).
+type listed struct {
+	XMLName   xml.Name `xml:"DAV: multistatus"`
+	Responses []struct {
+		Href  string `xml:"DAV: href"`
+		Props []struct {
+			Prop struct {
+				Size     int64     `xml:"DAV: getcontentlength"`
+				Changed  string    `xml:"DAV: getlastmodified"`
+				IsFolder *struct{} `xml:"DAV: resourcetype>collection"`
+			} `xml:"DAV: prop"`
+			Status string `xml:"DAV: status"`
+		} `xml:"DAV: propstat"`
+	} `xml:"DAV: response"`
+}
+
+const listing = `<?xml version="1.0" encoding="utf-8"?><propfind xmlns="DAV:"><prop><getcontentlength/><getlastmodified/><resourcetype/></prop></propfind>`
+
 func (w *webDAV) stats(ctx context.Context, pattern string) (out []stat, err error) {
-	found, err := w.client.ReadDir(ctx, w.base+path.Dir(pattern)+"/", false)
+	at := *w.at
+	at.Path = w.base + strings.TrimPrefix(path.Dir(pattern)+"/", "./")
+	a, err := w.web.Do(ctx, "PROPFIND", at.String(), http.Header{"Depth": {"1"}, "Content-Type": {"application/xml; charset=utf-8"}}, []byte(listing), http.StatusMultiStatus)
 	if err != nil {
-		return nil, davFailed("The folder cannot be listed", err)
+		return nil, err
 	}
-	for _, f := range found {
-		name := path.Join(path.Dir(pattern), path.Base(f.Path))
-		if fits, _ := path.Match(pattern, name); fits && !f.IsDir {
-			out = append(out, stat{name, f.Size, f.ModTime})
+	var found listed
+	if err := xml.Unmarshal(a.Body, &found); err != nil {
+		return nil, connect.Troublef("%s did not answer as a WebDAV server does: %s.", w.at.Host, connect.Plain(err.Error()))
+	}
+	for _, r := range found.Responses {
+		u, err := url.Parse(strings.TrimSpace(r.Href))
+		if err != nil {
+			continue
+		}
+		name := path.Join(path.Dir(pattern), path.Base(u.Path))
+		for _, p := range r.Props {
+			changed, err := http.ParseTime(p.Prop.Changed)
+			if fits, _ := path.Match(pattern, name); fits && err == nil && p.Prop.IsFolder == nil && strings.Contains(p.Status, " 200 ") {
+				out = append(out, stat{name, p.Prop.Size, changed})
+			}
 		}
 	}
 	return out, nil

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"time"
 )
 
 // Stir has people join a group of a running platform, and others leave it: it calls the API as
@@ -58,6 +59,13 @@ func (c caller) call(method, path string, send, into any) error {
 	}
 	defer resp.Body.Close()
 	switch {
+	case resp.StatusCode == http.StatusTooManyRequests:
+		select {
+		case <-time.After(time.Second):
+			return c.call(method, path, send, into)
+		case <-c.ctx.Done():
+			return c.ctx.Err()
+		}
 	case resp.StatusCode/100 != 2:
 		said, _ := io.ReadAll(io.LimitReader(resp.Body, 1000)) // what is there of it is shown
 		return fmt.Errorf("the contact platform answered %s: %s", resp.Status, said)

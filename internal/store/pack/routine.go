@@ -2,23 +2,24 @@ package pack
 
 // RoutineSpec is what a routine does.
 type RoutineSpec struct {
-	Source       string          `json:"source"`                 // list, folder, url or connection
-	ListID       int64           `json:"listId,omitempty"`       // list
-	File         string          `json:"file,omitempty"`         // folder: a pattern of names
-	URL          string          `json:"url,omitempty"`          // url
-	ConnectionID int64           `json:"connectionId,omitempty"` // connection
-	Collection   string          `json:"collection,omitempty"`   // of it
-	Rule         string          `json:"rule,omitempty"`         // RFC 5545; "": not by the calendar
-	Time         string          `json:"time,omitempty"`         // 03:00
-	Zone         string          `json:"zone,omitempty"`         // of time and hours
-	OnChange     bool            `json:"onChange,omitempty"`     // after each change of the source
-	Ages         map[string]int  `json:"ages,omitempty"`         // days for which results are taken over, by finding
-	Policy       string          `json:"policy"`
-	Then         string          `json:"then"`               // nothing, folder, url or connection
-	ThenFile     string          `json:"thenFile,omitempty"` // folder: a name with {name}, {date}, {time}
-	ThenURL      string          `json:"thenUrl,omitempty"`
-	ThenSteps    []WriteBackStep `json:"thenSteps,omitempty"` // connection: what is written back
-	Hours        string          `json:"hours,omitempty"`     // within which it verifies
+	Source         string          `json:"source"`                   // list, folder, url or connection
+	ListID         int64           `json:"listId,omitempty"`         // list
+	File           string          `json:"file,omitempty"`           // folder: a pattern of names
+	URL            string          `json:"url,omitempty"`            // url
+	ConnectionID   int64           `json:"connectionId,omitempty"`   // connection
+	Collection     string          `json:"collection,omitempty"`     // of it
+	CollectionName string          `json:"collectionName,omitempty"` // for sentences
+	Rule           string          `json:"rule,omitempty"`           // RFC 5545; "": not by the calendar
+	Time           string          `json:"time,omitempty"`           // 03:00
+	Zone           string          `json:"zone,omitempty"`           // of time and hours
+	OnChange       bool            `json:"onChange,omitempty"`       // after each change of the source
+	Ages           map[string]int  `json:"ages,omitempty"`           // days for which results are taken over, by finding
+	Policy         string          `json:"policy"`
+	Then           string          `json:"then"`               // nothing, folder, url or connection
+	ThenFile       string          `json:"thenFile,omitempty"` // folder: a name with {name}, {date}, {time}
+	ThenURL        string          `json:"thenUrl,omitempty"`
+	ThenSteps      []WriteBackStep `json:"thenSteps,omitempty"` // connection: what is written back
+	Hours          string          `json:"hours,omitempty"`     // within which it verifies
 	// MostChecks and MostDropped are beyond which a person decides: addresses asked about, and
 	// how many in a hundred of those kept before are dropped now; 0: whatever comes.
 	MostChecks  int64  `json:"mostChecks,omitempty"`

@@ -5193,6 +5193,8 @@ export interface components {
             };
             /** @description The ID of its collection. */
             collection?: string;
+            /** @description What the collection is called, for sentences. */
+            collectionName?: string;
             /**
              * Format: int64
              * @description The connection.
@@ -6216,6 +6218,8 @@ export interface components {
             };
             /** @description The ID of its collection. */
             collection?: string;
+            /** @description What the collection is called, for sentences. */
+            collectionName?: string;
             /**
              * Format: int64
              * @description The connection.

@@ -56,7 +56,7 @@ export function Collections({ of: c }: { of: Schema<"Connection"> }) {
                     <For scope="import">
                       {!underWay.has(k.id) && (
                         <Act of={k.name} onClick={() => begin.mutate(k.id)}>
-                          {k.listId ? "Import it anew" : "Import it"}
+                          {k.listId ? "Import it again" : "Import it"}
                         </Act>
                       )}
                     </For>

@@ -76,7 +76,7 @@ function Steps({ of: b }: { of: Schema<"WriteBack"> }) {
   if (b.counts.length === 0) return null;
   return (
     <Scroll label="Steps">
-      <table className="rows">
+      <table className="rows narrow">
         <thead>
           <tr>
             <th>Step</th>

@@ -31,7 +31,13 @@ export function FromConnection({ value: s, set }: Part) {
       <Field label="Collection">
         <Select
           value={s.collection || undefined}
-          onChange={(collection) => set({ collection, onChange: false })}
+          onChange={(collection) =>
+            set({
+              collection,
+              collectionName: collections.data?.find((c) => c.id === collection)?.name,
+              onChange: false,
+            })
+          }
           options={collections.data?.map((c) => ({
             value: c.id,
             label: c.contacts < 0 ? c.name : `${c.name} (${number(c.contacts)})`,
