@@ -19,7 +19,7 @@ var wants = map[account.Scope][]string{
 	account.Import: {"get-collections", "begin-import", "preview-file", "import-list", "import-newer-file", "open-upload", "upload-part", "change-list", "delete-list"},
 	account.Run: {"draft-run", "start-run", "begin-run", "pause-run", "resume-run", "stop-run", "ask-again", "make-estimate", "override-addresses", "override-matching",
 		"choose-policy", "run-routine", "decide-routine-time", "make-routine", "change-routine", "delete-routine"},
-	account.Export: {"draft-write-back", "begin-write-back", "undo-write-back", "export-rows", "get-list-problems"},
+	account.Export: {"make-link", "get-links", "delete-link", "draft-write-back", "begin-write-back", "undo-write-back", "export-rows", "get-list-problems"},
 	account.Check:  {"check-addresses", "check-address"},
 	account.Manage: {"make-connection", "try-connection", "change-connection", "delete-connection", "test-connection", "go-to-place", "come-from-place",
 		"set-retention", "save-policy", "delete-policy", "add-to-catalogue", "delete-from-catalogue", "follow-catalogue", "read-catalogue-source",
@@ -35,7 +35,7 @@ var wants = map[account.Scope][]string{
 	caller: {"get-session", "get-glossary", "get-event-kinds", "get-connection-kinds"},
 	anyone: {"get-ways-in", "sign-in", "send-sign-in-code", "enter-code", "enter-second-factor", "send-forgotten-code", "reset-password", "ask-passkey", "sign-in-by-passkey",
 		"go-to-provider", "come-from-provider", "sign-in-to-demo", "sign-up", "begin-installation", "look-at-invitation", "join-by-invitation", "decline-invitation",
-		"ask-in", "await-device"},
+		"ask-in", "await-device", "follow-link"},
 }
 
 const (

@@ -253,6 +253,10 @@ var groups = []group{
 		"get-write-backs":      {"The newest first.", ""},
 		"get-write-back":       {"How far it has come, counted by step and state.", ""},
 		"get-write-back-items": {"Each contact with what it gets, what it had before, and why it was skipped or refused.", ""},
+		"make-link":            {"For a sending tool that fetches its file itself. The answer holds the path, this once: whoever has it needs no key.", `{"decision": "keep", "days": 7}`},
+		"get-links":            {"With how often each was followed.", ""},
+		"delete-link":          {"It opens nothing from then on.", ""},
+		"follow-link":          {"404 when it has expired or was deleted. The file is made as it is fetched, by the decisions that hold then.", ""},
 		"undo-write-back":      {"Contacts get back what they had, where they still have what was written; a collection that was made is deleted.", ""},
 	}},
 	{"Service", "Keys, letters, workers, the service's health, and what changes.", map[string]description{

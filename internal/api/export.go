@@ -28,7 +28,16 @@ func (a *API) registerExport(h huma.API) {
 
 // exportOf reads all that a file of a run is made of.
 func (a *API) exportOf(ctx context.Context, id int64, in contract.ExportChoice) (*export.Export, error) {
-	run, l, err := a.runAndList(ctx, id)
+	return a.exportIn(ctx, workspace(ctx).ID, id, in)
+}
+
+// exportIn is exportOf for a run of a workspace.
+func (a *API) exportIn(ctx context.Context, workspace, id int64, in contract.ExportChoice) (*export.Export, error) {
+	run, err := a.store.Run(ctx, workspace, id)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	l, err := a.store.List(ctx, workspace, run.ListID)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}

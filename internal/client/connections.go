@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
+	"strings"
 
 	"varnet/internal/contract"
 )
@@ -106,4 +107,35 @@ func (c *Client) WriteBackItems(ctx context.Context, id int64, states []string, 
 // UndoWriteBack begins to give the contacts back what they had.
 func (c *Client) UndoWriteBack(ctx context.Context, id int64) (b contract.WriteBack, err error) {
 	return b, c.call(ctx, http.MethodPost, fmt.Sprintf("/write-backs/%d/undo", id), nil, &b)
+}
+
+// MakeLink makes a link from which a tool fetches a file of a run.
+func (c *Client) MakeLink(ctx context.Context, run int64, n contract.NewLink) (l contract.Link, err error) {
+	return l, c.call(ctx, http.MethodPost, fmt.Sprintf("/runs/%d/links", run), n, &l)
+}
+
+// Links returns the links of a run that are good.
+func (c *Client) Links(ctx context.Context, run int64) (p contract.Page[contract.Link], err error) {
+	return p, c.call(ctx, http.MethodGet, fmt.Sprintf("/runs/%d/links", run), nil, &p)
+}
+
+// DeleteLink deletes a link.
+func (c *Client) DeleteLink(ctx context.Context, id int64) error {
+	return c.remove(ctx, fmt.Sprintf("/links/%d", id))
+}
+
+// At returns the URL of a path of the service.
+func (c *Client) At(path string) string { return strings.TrimSuffix(c.base, "/api/v1") + path }
+
+// GoToPlace returns the page of the place at which a person signs in, who is sent back to the
+// console at an origin.
+func (c *Client) GoToPlace(ctx context.Context, id int64, origin string) (string, error) {
+	var p contract.SignInPage
+	err := c.call(ctx, http.MethodPost, fmt.Sprintf("/connections/%d/sign-in", id), contract.SignInAt{Origin: origin}, &p)
+	return p.URL, err
+}
+
+// ComeFromPlace keeps the sign-in with which a person came back from a place.
+func (c *Client) ComeFromPlace(ctx context.Context, state, code string) (k contract.Connection, err error) {
+	return k, c.call(ctx, http.MethodPost, "/connections/signed-in", contract.SignedIn{State: state, Code: code}, &k)
 }

@@ -1,6 +1,8 @@
 package contract
 
 import (
+	"time"
+
 	"fmt"
 	"math"
 	"strings"
@@ -130,4 +132,26 @@ type Trial struct {
 // PolicyChoice names the policy that is to decide.
 type PolicyChoice struct {
 	Name string `json:"name" maxLength:"40" doc:"The name of a ready-made policy or of one of your own, as it stands now."`
+}
+
+// NewLink is a link to be made, from which a tool fetches a file of a run.
+type NewLink struct {
+	Decision string `json:"decision" enum:"keep,hold,drop,all" doc:"Which rows the file has."`
+	Form     string `json:"form,omitempty" enum:"rows,results,addresses,suppression" default:"rows" doc:"Its form, as for an export."`
+	Format   string `json:"format,omitempty" enum:"original,spreadsheet,xlsx,ods,jsonl,txt" default:"original" doc:"Its format, as for an export."`
+	Days     int    `json:"days" minimum:"1" maximum:"90" doc:"For how many days it is good."`
+}
+
+// Link is a URL from which a tool fetches a file of a run, until it expires.
+type Link struct {
+	ID        int64      `json:"id" doc:"Names the link."`
+	RunID     int64      `json:"runId" doc:"The run."`
+	Decision  string     `json:"decision" doc:"Which rows the file has."`
+	Form      string     `json:"form" doc:"Its form."`
+	Format    string     `json:"format" doc:"Its format."`
+	Path      string     `json:"path,omitempty" doc:"The path of the URL at this service, shown only when it is made. Whoever has it needs no key."`
+	By        string     `json:"by" doc:"Who made it."`
+	ExpiresAt time.Time  `json:"expiresAt" doc:"Until when it is good."`
+	Fetched   int        `json:"fetched" doc:"How often it was followed."`
+	FetchedAt *time.Time `json:"fetchedAt,omitempty" doc:"When it was last."`
 }

@@ -3,6 +3,7 @@ package e2e
 import (
 	"bytes"
 	"fmt"
+	"io"
 	"maps"
 	"net/http"
 	"slices"
@@ -475,4 +476,50 @@ func TestConnectionRoutine(t *testing.T) {
 		}
 		return false, "no letter tells the difference"
 	})
+}
+
+// TestLink: who has a link gets the kept rows without a key, until it is deleted.
+func TestLink(t *testing.T) {
+	t.Parallel()
+	i := testkit.World(t, "fernhollow")
+	service := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
+	api, ctx := client.New(service.URL, service.Key), t.Context()
+	_, run := verified(t, api, i.World, 60)
+	l, err := api.MakeLink(ctx, run.ID, contract.NewLink{Decision: "keep", Days: 1})
+	if err != nil || l.Path == "" {
+		t.Fatalf("%v: %+v", err, l)
+	}
+	fetch := func(url string) (int, string) {
+		t.Helper()
+		resp, err := http.Get(url)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer resp.Body.Close()
+		body, err := io.ReadAll(resp.Body)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return resp.StatusCode, string(body)
+	}
+	var want bytes.Buffer
+	if err := api.ExportFile(ctx, run.ID, contract.ExportChoice{Decision: "keep", Form: "rows", Format: "original"}, &want); err != nil {
+		t.Fatal(err)
+	}
+	if status, got := fetch(api.At(l.Path)); status != http.StatusOK || got != want.String() || got == "" {
+		t.Errorf("%d: %d bytes, %d are wanted", status, len(got), want.Len())
+	}
+	if status, _ := fetch(api.At(l.Path[:len(l.Path)-1] + "x")); status != http.StatusNotFound {
+		t.Errorf("a link that is none: %d", status)
+	}
+	good, err := api.Links(ctx, run.ID)
+	if err != nil || len(good.Items) != 1 || good.Items[0].Fetched != 1 || good.Items[0].Path != "" {
+		t.Errorf("%v: %+v", err, good.Items)
+	}
+	if err := api.DeleteLink(ctx, l.ID); err != nil {
+		t.Fatal(err)
+	}
+	if status, _ := fetch(api.At(l.Path)); status != http.StatusNotFound {
+		t.Errorf("a link that was deleted: %d", status)
+	}
 }

@@ -84,11 +84,28 @@ CREATE TABLE write_item (
 );
 CREATE INDEX write_item_open ON write_item (write_back_id, step, number) WHERE state IN (0, 1);
 
+-- Links from which a tool fetches a file of a run, until they expire.
+CREATE TABLE link (
+    id           bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
+    workspace_id bigint NOT NULL REFERENCES workspace ON DELETE CASCADE,
+    run_id       bigint NOT NULL REFERENCES run ON DELETE CASCADE,
+    hash         bytea NOT NULL UNIQUE,
+    decision     text NOT NULL,
+    form         text NOT NULL,
+    format       text NOT NULL,
+    by_whom      text NOT NULL,
+    expires_at   timestamptz NOT NULL,
+    fetched      int NOT NULL DEFAULT 0,
+    fetched_at   timestamptz,
+    created_at   timestamptz NOT NULL DEFAULT now()
+);
+CREATE INDEX link_run ON link (run_id);
+
 CREATE TRIGGER tell AFTER INSERT OR UPDATE OR DELETE ON connection FOR EACH ROW EXECUTE FUNCTION tell_change('connection');
 CREATE TRIGGER tell AFTER INSERT OR UPDATE OR DELETE ON connection_import FOR EACH ROW EXECUTE FUNCTION tell_change('import');
 CREATE TRIGGER tell AFTER INSERT OR UPDATE OR DELETE ON write_back FOR EACH ROW EXECUTE FUNCTION tell_change('write-back');
 
 -- +goose Down
-DROP TABLE write_item, write_back, connection_page, connection_import;
+DROP TABLE link, write_item, write_back, connection_page, connection_import;
 ALTER TABLE list DROP COLUMN connection_id, DROP COLUMN collection;
 DROP TABLE connection;

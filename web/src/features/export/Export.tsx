@@ -9,6 +9,7 @@ import { Reasons } from "../../parts/Reasons";
 import { glyphs, plural, report } from "../../words";
 import { Choices } from "./Choices";
 import { FirstRows } from "./FirstRows";
+import { Links } from "./Links";
 import { queryOf, which } from "./query";
 
 export function Export() {
@@ -87,6 +88,9 @@ export function Export() {
           <Link to={`/policies?run=${id}`}>See and write policies</Link>
         </details>
       )}
+      <For scope="export">
+        <Links run={id} query={query} />
+      </For>
       <FirstRows out={out.data} />
       <h2>Why rows are kept, held or dropped</h2>
       <Reasons counts={out.data.counts} />
