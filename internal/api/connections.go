@@ -229,8 +229,16 @@ func (a *API) at(ctx context.Context, id int64) (store.Connection, connect.Place
 	return c, place, nil
 }
 
-// placeFailed is an error of a place: it is no fault of ours.
-func placeFailed(err error) error { return huma.Error409Conflict(connection.Says(err)) }
+// placeFailed is an error of a place: it is no fault of ours. One that stays until somebody changes
+// the connection is told to all whom it concerns.
+func (a *API) placeFailed(ctx context.Context, c store.Connection, err error) error {
+	if connect.IsBroken(err) {
+		if err := a.engine.Broken(ctx, c, err.Error()); err != nil {
+			return a.failed(ctx, err)
+		}
+	}
+	return huma.Error409Conflict(connection.Says(err))
+}
 
 func (a *API) collections(ctx context.Context, in *ByID) (*pageOutput[contract.Collection], error) {
 	c, place, err := a.at(ctx, in.ID)
@@ -242,7 +250,7 @@ func (a *API) collections(ctx context.Context, in *ByID) (*pageOutput[contract.C
 	defer cancel()
 	found, err := place.Collections(asking)
 	if err != nil {
-		return nil, placeFailed(err)
+		return nil, a.placeFailed(ctx, c, err)
 	}
 	lists, err := a.store.ListsFrom(ctx, c.WorkspaceID, c.ID)
 	if err != nil {
@@ -328,7 +336,7 @@ func (a *API) comeFromPlace(ctx context.Context, in *struct{ Body contract.Signe
 	}
 	token, err := p.Exchange(ctx, s.Redirect, in.Body.Code, s.Verifier)
 	if err != nil {
-		return nil, placeFailed(err)
+		return nil, a.placeFailed(ctx, c, err)
 	}
 	if err := a.engine.Connections.SetSecret(&c, "token", token); err != nil {
 		return nil, a.failed(ctx, err)
@@ -367,7 +375,7 @@ func (a *API) beginImport(ctx context.Context, in *struct {
 	defer place.Close()
 	i := store.Import{WorkspaceID: c.WorkspaceID, ConnectionID: c.ID, Collection: in.Body.Collection, ListName: strings.TrimSpace(in.Body.Name)}
 	if err := a.engine.ChooseCollection(ctx, place, &i); err != nil {
-		return nil, placeFailed(err)
+		return nil, a.placeFailed(ctx, c, err)
 	}
 	if err := a.engine.Collect(ctx, &i); err != nil {
 		return nil, a.failed(ctx, err)

@@ -126,6 +126,26 @@ type Place interface {
 	Close() error
 }
 
+// Changes is a place that tells what has changed in a collection.
+type Changes interface {
+	Place
+	// Token names how a collection stands now.
+	Token(ctx context.Context, collection string) (string, error)
+	// Since returns what has changed since a token; ok is false where the place does not know that
+	// any more, or it is so much that the whole is better read.
+	Since(ctx context.Context, collection, token string) (d Difference, ok bool, err error)
+}
+
+// Difference is what has changed in a collection.
+type Difference struct {
+	Changed []Contact // and those that are new
+	Gone    []string  // keys
+	Token   string    // names how it stands with that
+}
+
+// MostChanged is how many contacts a Difference has at most.
+const MostChanged = 50_000
+
 // Order is one thing that is done to many contacts.
 type Order struct {
 	Act Act

@@ -161,6 +161,7 @@ func TestConnection(t *testing.T) {
 	if platform.Group(kept) != nil {
 		t.Error("the group that was made is still there")
 	}
+	brokenIsTold(t, api, platform, c)
 	was := map[string]shed.Contact{}
 	for _, c := range before {
 		was[c.ID] = c
@@ -169,6 +170,35 @@ func TestConnection(t *testing.T) {
 		if c.Suppressed || !maps.Equal(c.Fields, was[c.ID].Fields) || len(c.Tags) > 0 {
 			t.Fatalf("%+v was %+v", c, was[c.ID])
 		}
+	}
+}
+
+// brokenIsTold: a platform that refuses the key from now on is told of as an event, once, and
+// nothing is imported.
+func brokenIsTold(t *testing.T, api *client.Client, platform *shed.Shed, c contract.Connection) {
+	t.Helper()
+	ctx := t.Context()
+	platform.Refuse()
+	for range 2 {
+		if _, err := api.BeginImport(ctx, c.ID, contract.NewImport{Collection: "Members"}); status(err) != http.StatusConflict || !strings.Contains(err.Error(), "refused the sign-in") {
+			t.Errorf("%v", err)
+		}
+	}
+	eventually(t, 10*time.Second, func() (bool, string) {
+		events, err := api.Events(ctx, 0, 500)
+		if err != nil {
+			t.Fatal(err)
+		}
+		n := 0
+		for _, e := range events.Items {
+			if e.Code == event.ConnectionBroken && e.Thing == fmt.Sprintf("connections/%d", c.ID) {
+				n++
+			}
+		}
+		return n == 1, fmt.Sprintf("%d events", n)
+	})
+	if now, err := api.Connection(ctx, c.ID); err != nil || now.Works {
+		t.Errorf("%v: %+v", err, now)
 	}
 }
 

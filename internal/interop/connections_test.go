@@ -158,6 +158,41 @@ func (p realPlace) hold(t *testing.T, api *client.Client) {
 	if after := p.state(t); !maps.Equal(before, after) {
 		t.Errorf("it is not what it was: %s", difference(before, after))
 	}
+	p.again(t, api, c.ID, gone, moved)
+}
+
+// again imports the collection once more: who is gone is not there any more, who has another
+// address has it.
+func (p realPlace) again(t *testing.T, api *client.Client, connection int64, gone, moved string) {
+	t.Helper()
+	ctx := t.Context()
+	begun, err := api.BeginImport(ctx, connection, contract.NewImport{Collection: p.collection})
+	for err == nil && begun.EndedAt == nil {
+		time.Sleep(100 * time.Millisecond)
+		begun, err = api.ImportByID(ctx, begun.ID)
+	}
+	if err != nil || begun.State != "done" || begun.Contacts != int64(p.contacts-1) {
+		t.Fatalf("%v: %s: %d contacts: %s", err, begun.State, begun.Contacts, begun.Says)
+	}
+	t.Log(begun.Says)
+	run, err := api.StartRun(ctx, begun.ListID, contract.NewRun{Depth: "syntax"})
+	if err == nil {
+		run, err = api.Wait(ctx, run.ID, func(contract.Run) {})
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	results, err := api.AllResults(ctx, run.ID, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	there := map[string]bool{}
+	for _, r := range results {
+		there[r.Typed] = true
+	}
+	if there[gone] || there[moved] || !there["moved@elsewhere.example"] {
+		t.Errorf("%s gone: %v; %s has another address: %v, %v", gone, !there[gone], moved, !there[moved], there["moved@elsewhere.example"])
+	}
 }
 
 func (p realPlace) ended(t *testing.T, api *client.Client, id int64, state string) contract.WriteBack {

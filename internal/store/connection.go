@@ -182,6 +182,12 @@ func (s *Store) SetImport(ctx context.Context, i Import) error {
 	})
 }
 
+// ImportOf returns the import that became a list, with the tag of how the collection stood then;
+// ErrNotFound where there is none.
+func (s *Store) ImportOf(ctx context.Context, list int64) (Import, error) {
+	return one[Import](ctx, s.db, "SELECT "+importColumns+" FROM connection_import WHERE list_id = $1 AND state = 'done' AND tag <> '' ORDER BY id DESC LIMIT 1", list)
+}
+
 // NewestFrom returns the newest list of a collection; ErrNotFound where there is none.
 func (s *Store) NewestFrom(ctx context.Context, workspace, connection int64, collection string) (List, error) {
 	return one[List](ctx, s.db, "SELECT "+listColumns+" FROM list WHERE workspace_id = $1 AND connection_id = $2 AND collection = $3 ORDER BY id DESC LIMIT 1", workspace, connection, collection)

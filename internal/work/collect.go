@@ -93,7 +93,7 @@ func (e *Engine) placeSays(ctx context.Context, kept store.Connection, begun tim
 		return river.JobSnooze(placeWait)
 	case errors.As(err, &trouble), errors.As(err, &inFile), errors.As(err, &full):
 		if connect.IsBroken(err) {
-			if err := e.broken(ctx, kept, err.Error()); err != nil {
+			if err := e.Broken(ctx, kept, err.Error()); err != nil {
 				return err
 			}
 		}
@@ -102,8 +102,8 @@ func (e *Engine) placeSays(ctx context.Context, kept store.Connection, begun tim
 	return err
 }
 
-// broken records that a connection does not work, and tells of it once.
-func (e *Engine) broken(ctx context.Context, kept store.Connection, why string) error {
+// Broken records that a connection does not work, and tells of it once.
+func (e *Engine) Broken(ctx context.Context, kept store.Connection, why string) error {
 	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		if err := s.BreakConnection(ctx, kept.ID, why); err != nil {
 			return notThere(err)
@@ -143,6 +143,9 @@ func (c *collecting) work(ctx context.Context) error {
 		return c.file(ctx, files)
 	}
 	if c.i.State == store.ImportReading {
+		if done, err := c.changes(ctx, place); err != nil || done {
+			return err
+		}
 		if err := c.read(ctx, place); err != nil {
 			return err
 		}
@@ -200,13 +203,8 @@ func (c *collecting) page(ctx context.Context, p connect.Page) error {
 		if err := one.Hold(); err != nil {
 			return err
 		}
-		c.i.Addresses = max(c.i.Addresses, len(connect.InColumns(one.Addresses)))
-		for _, cell := range one.Cells {
-			if !slices.Contains(c.i.Columns, cell.Name) {
-				c.i.Columns = append(c.i.Columns, cell.Name)
-			}
-		}
 	}
+	c.widen(p.Contacts)
 	if len(c.i.Columns) > connect.MostCells {
 		return connect.Troublef("The contacts have more than %s different fields. Choose those that you want.", say.Number(connect.MostCells))
 	}
@@ -220,6 +218,18 @@ func (c *collecting) page(ctx context.Context, p connect.Page) error {
 		return err
 	}
 	return c.engine.Store.AddPage(ctx, c.i, packed)
+}
+
+// widen makes room for the fields and addresses of contacts.
+func (c *collecting) widen(contacts []connect.Contact) {
+	for _, one := range contacts {
+		c.i.Addresses = max(c.i.Addresses, len(connect.InColumns(one.Addresses)))
+		for _, cell := range one.Cells {
+			if !slices.Contains(c.i.Columns, cell.Name) {
+				c.i.Columns = append(c.i.Columns, cell.Name)
+			}
+		}
+	}
 }
 
 // packPage packs contacts as JSON, compressed: they are there for as long as an import takes.
@@ -290,13 +300,8 @@ func (c *collecting) write(ctx context.Context, to io.Writer, names []string) er
 	if err := out.Write(names); err != nil {
 		return err
 	}
-	place := map[string]int{}
-	first := 1 + max(1, c.i.Addresses)
-	for i, n := range c.i.Columns {
-		place[n] = first + i
-	}
+	records := c.records(names)
 	seen, seed := map[uint64]struct{}{}, maphash.MakeSeed()
-	record := make([]string, len(names))
 	return errors.Join(c.engine.Store.EachPage(ctx, c.i, func(packed []byte) error {
 		contacts, err := unpackPage(packed)
 		for _, one := range contacts {
@@ -305,15 +310,7 @@ func (c *collecting) write(ctx context.Context, to io.Writer, names []string) er
 				continue
 			}
 			seen[key] = struct{}{}
-			clear(record)
-			record[0] = asCell(one.Key)
-			for i, a := range connect.InColumns(one.Addresses) {
-				record[1+i] = asCell(a)
-			}
-			for _, cell := range one.Cells {
-				record[place[cell.Name]] = asCell(cell.Value)
-			}
-			if err := out.Write(record); err != nil {
+			if err := out.Write(records.of(one)); err != nil {
 				return err
 			}
 		}
@@ -347,7 +344,7 @@ func (c *collecting) become(ctx context.Context, fileName string, addresses []in
 	}
 	now := time.Now()
 	c.i.State, c.i.ListID, c.i.EndedAt, c.i.Contacts = store.ImportDone, &l.ID, &now, l.Rows
-	c.i.Says = fmt.Sprintf("%s of “%s” are the list “%s”.", say.Plural(l.Rows, "contact", "contacts"), c.i.CollectionName, l.Name)
+	c.i.Says = strings.TrimSpace(fmt.Sprintf("%s of “%s” are the list “%s”. %s", say.Plural(l.Rows, "contact", "contacts"), c.i.CollectionName, l.Name, c.i.Says))
 	return e.Store.SetImport(ctx, c.i)
 }
 

@@ -138,6 +138,50 @@ func (p *place) paths(ctx context.Context, book string) ([]string, error) {
 	return out, nil
 }
 
+// Token is the sync-token of a book (RFC 6578).
+func (p *place) Token(ctx context.Context, book string) (string, error) {
+	r, err := p.dav.SyncCollection(ctx, book, &carddav.SyncQuery{})
+	if err != nil {
+		return "", p.failed(err)
+	}
+	return r.SyncToken, nil
+}
+
+// Since asks for what has changed since a sync-token (RFC 6578, 3.2). A token that the server does
+// not take any more is answered with an error for the client.
+func (p *place) Since(ctx context.Context, book, token string) (d connect.Difference, ok bool, err error) {
+	r, err := p.dav.SyncCollection(ctx, book, &carddav.SyncQuery{SyncToken: token})
+	if status := connect.StatusOf(err); status/100 == 4 && !connect.IsBroken(err) || status == http.StatusForbidden {
+		return d, false, nil
+	}
+	if err != nil {
+		return d, false, p.failed(err)
+	}
+	if len(r.Updated) > connect.MostChanged {
+		return d, false, nil
+	}
+	d.Token, d.Gone = r.SyncToken, r.Deleted
+	var paths []string
+	for _, o := range r.Updated {
+		paths = append(paths, o.Path)
+	}
+	slices.Sort(paths)
+	for batch := range slices.Chunk(paths, atOnce) {
+		cards, err := p.cards(ctx, book, batch)
+		if err != nil {
+			return d, false, err
+		}
+		for _, c := range cards {
+			one := contact(c.Path, c.text)
+			if err := one.Hold(); err != nil {
+				return d, false, err
+			}
+			d.Changed = append(d.Changed, one)
+		}
+	}
+	return d, true, nil
+}
+
 // path holds a path of the server: what it gave as a key stays on it.
 func (p *place) path(text string) (string, error) {
 	u, err := url.Parse(text)

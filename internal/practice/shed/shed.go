@@ -194,6 +194,13 @@ func (s *Shed) add(c Contact, groups ...string) string {
 	return c.ID
 }
 
+// Refuse has it refuse its key from now on.
+func (s *Shed) Refuse() {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.Key = random()
+}
+
 // Change changes a contact; Delete deletes one.
 func (s *Shed) Change(id string, by func(*Contact)) {
 	s.mu.Lock()
