@@ -287,15 +287,15 @@ func (a *API) goToPlace(ctx context.Context, in *struct {
 	Hosted
 	Body contract.SignInAt
 }) (*struct{ Body contract.SignInPage }, error) {
-	back, err := url.Parse(in.Body.Origin)
-	if err != nil || back.Host != in.host || back.Scheme != "https" && back.Scheme != "http" {
-		return nil, huma.Error422UnprocessableEntity("The console's address is not the one that it was asked at.", &huma.ErrorDetail{Location: "body.origin", Message: "this is another host", Value: in.Body.Origin})
-	}
 	c, place, err := a.at(ctx, in.ID)
 	if err != nil {
 		return nil, err
 	}
 	defer place.Close()
+	back, err := url.Parse(in.Body.Origin)
+	if err != nil || back.Host != in.host || back.Scheme != "https" && back.Scheme != "http" {
+		return nil, huma.Error422UnprocessableEntity("The console's address is not the one that it was asked at.", &huma.ErrorDetail{Location: "body.origin", Message: "this is another host", Value: in.Body.Origin})
+	}
 	p, ok := place.(*recipe.Place)
 	s := signingIn{Connection: c.ID, Workspace: c.WorkspaceID, Person: callerOf(ctx).PersonID, Redirect: back.Scheme + "://" + back.Host + signedInPath, Verifier: oauth2.GenerateVerifier()}
 	if !ok || p.Authorize("", "", "") == "" {

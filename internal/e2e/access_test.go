@@ -91,7 +91,7 @@ func TestAccess(t *testing.T) {
 // answer is what somebody is to be answered who calls an operation in a way that it does not
 // take: who may not call it at all is told that alone.
 func (c callerOfAll) answer(d apiOperation) int {
-	public := d.Scope == "" && !slices.Contains([]string{"get-session", "get-glossary", "get-event-kinds"}, d.OperationID)
+	public := d.Scope == "" && !slices.Contains([]string{"get-session", "get-glossary", "get-event-kinds", "get-connection-kinds"}, d.OperationID)
 	switch {
 	case public:
 		return http.StatusUnprocessableEntity
