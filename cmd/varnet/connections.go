@@ -49,6 +49,9 @@ var settingTable = table[contract.ConnectionField]{"", "setting\twhat", func(w i
 	if len(f.Choices) > 0 {
 		what += " One of " + strings.Join(f.Choices, ", ") + "."
 	}
+	if f.Example != "" && !f.Long {
+		what += " Such as " + f.Example + "."
+	}
 	if f.Default != "" {
 		what += " Unless given: " + f.Default + "."
 	}

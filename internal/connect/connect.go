@@ -41,6 +41,7 @@ type Field struct {
 	Name     string
 	Title    string
 	Help     string
+	Example  string
 	Secret   bool // kept sealed, and never returned
 	Required bool
 	Long     bool // several lines

@@ -17,6 +17,7 @@ type ConnectionField struct {
 	Name     string   `json:"name" doc:"Its name among the settings."`
 	Title    string   `json:"title" doc:"What it is called."`
 	Help     string   `json:"help,omitempty" doc:"What to enter."`
+	Example  string   `json:"example,omitempty" doc:"What it may look like."`
 	Secret   bool     `json:"secret,omitempty" doc:"Whether it is kept sealed, and never returned."`
 	Required bool     `json:"required,omitempty" doc:"Whether it must be given."`
 	Long     bool     `json:"long,omitempty" doc:"Whether it has several lines."`

@@ -64,13 +64,19 @@ func (w *collectWorker) Work(ctx context.Context, job *river.Job[CollectArgs]) e
 	if err != nil || i.EndedAt != nil {
 		return notThere(err)
 	}
-	leave, ok := e.connectingAt.enter(i.WorkspaceID, connectEach)
+	c := collecting{engine: e, i: i, kept: kept}
+	return e.atPlace(ctx, kept, i.BegunAt, c.work, c.fail)
+}
+
+// atPlace works at the place of a connection, of which only so many of a workspace are worked at
+// once; fail ends it with a sentence.
+func (e *Engine) atPlace(ctx context.Context, kept store.Connection, begun time.Time, work func(context.Context) error, fail func(context.Context, string) error) error {
+	leave, ok := e.connectingAt.enter(kept.WorkspaceID, connectEach)
 	if !ok {
 		return river.JobSnooze(notYet)
 	}
 	defer leave()
-	c := collecting{engine: e, i: i, kept: kept}
-	return e.placeSays(ctx, kept, i.BegunAt, c.work(ctx), func(why string) error { return c.fail(ctx, why) })
+	return e.placeSays(ctx, kept, begun, work(ctx), func(why string) error { return fail(ctx, why) })
 }
 
 // errPause has a job go on in a successor.

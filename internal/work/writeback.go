@@ -53,13 +53,8 @@ func (w *writeBackWorker) Work(ctx context.Context, job *river.Job[WriteBackArgs
 	if err != nil || b.EndedAt != nil {
 		return notThere(err)
 	}
-	leave, ok := e.connectingAt.enter(b.WorkspaceID, connectEach)
-	if !ok {
-		return river.JobSnooze(notYet)
-	}
-	defer leave()
 	a := writing{engine: e, b: b, kept: kept, start: time.Now()}
-	return e.placeSays(ctx, kept, b.BegunAt, a.work(ctx), func(why string) error { return a.fail(ctx, why) })
+	return e.atPlace(ctx, kept, b.BegunAt, a.work, a.fail)
 }
 
 // WriteBack begins a write-back.

@@ -20,7 +20,7 @@ import (
 var Kind = connect.Kind{
 	Code: "address-book", Title: "Address book", Says: "An address book server that speaks CardDAV.",
 	Fields: []connect.Field{
-		{Name: "address", Title: "Address", Required: true, Help: "Such as https://books.fernhollow.example/."},
+		{Name: "address", Title: "Address", Required: true, Example: "https://books.fernhollow.example/"},
 		{Name: "user", Title: "User", Required: true},
 		{Name: "password", Title: "Password", Secret: true, Required: true},
 	},

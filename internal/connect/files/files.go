@@ -30,11 +30,11 @@ var Kind = connect.Kind{
 	Fields: []connect.Field{
 		{Name: "where", Title: "Where", Required: true, Choices: []string{bySFTP, byWebDAV, atURL, inFolder}, Default: bySFTP, Help: "folder: the workspace's own on the host of Varnet; address: one file by HTTPS."},
 		{Name: "address", Title: "Address", Help: "Of the file (https://…), of the WebDAV folder (https://…), or of the SFTP server (sftp://host or host:port)."},
-		{Name: "pattern", Title: "Pattern of file names", Help: "Such as members/*.csv; the one that was changed last is read."},
+		{Name: "pattern", Title: "Pattern of file names", Help: "The one that was changed last is read.", Example: "members/*.csv"},
 		{Name: "user", Title: "User"},
 		{Name: "password", Title: "Password", Secret: true},
 		{Name: "privateKey", Title: "Private key", Secret: true, Long: true, Help: "For SFTP, in the place of a password."},
-		{Name: "hostKey", Title: "Fingerprint of the host key", Help: "Of the SFTP server, such as SHA256:…; the test shows the one that it has."},
+		{Name: "hostKey", Title: "Fingerprint of the host key", Help: "Of the SFTP server; the test shows the one that it has.", Example: "SHA256:…"},
 	},
 	Takes: []connect.Act{connect.PutFile},
 	Check: check,

@@ -19,7 +19,7 @@ import (
 var Kind = connect.Kind{
 	Code: "mailing-lists", Title: "Mailing list manager", Says: "Mailman 3, by its REST interface.",
 	Fields: []connect.Field{
-		{Name: "address", Title: "Address of its REST interface", Required: true, Help: "Such as http://127.0.0.1:8001/3.1."},
+		{Name: "address", Title: "Address of its REST interface", Required: true, Example: "http://127.0.0.1:8001/3.1"},
 		{Name: "user", Title: "User", Required: true, Default: "restadmin"},
 		{Name: "password", Title: "Password", Secret: true, Required: true},
 	},

@@ -3804,6 +3804,8 @@ export interface components {
             choices?: string[];
             /** @description What it is unless given. */
             default?: string;
+            /** @description What it may look like. */
+            example?: string;
             /** @description Whether the place gives it, and nobody enters it. */
             given?: boolean;
             /** @description What to enter. */

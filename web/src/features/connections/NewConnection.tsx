@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Alert, Button, Input } from "antd";
 import { useState } from "react";
-import { Link, useNavigate } from "react-router";
+import { Link, useNavigate, useSearchParams } from "react-router";
 import { api, type Schema, told } from "../../api/client";
 import { Field } from "../../parts/Field";
 import { Trouble, Wait } from "../../parts/Notice";
@@ -12,9 +12,10 @@ import { SettingsForm, usualOf } from "./SettingsForm";
 /** NewConnection makes a connection in three steps: which kind of place, its settings, what the test saw. */
 export function NewConnection() {
   const kinds = useKinds();
-  const [kind, setKind] = useState<Schema<"ConnectionKind">>();
+  const [search, setSearch] = useSearchParams();
   if (kinds.error) return <Trouble error={kinds.error} again={() => void kinds.refetch()} />;
   if (!kinds.data) return <Wait for="the kinds of places" />;
+  const kind = kinds.data.find((k) => k.code === search.get("kind"));
   return (
     <>
       <p className="path">
@@ -22,7 +23,7 @@ export function NewConnection() {
       </p>
       <h1>New connection</h1>
       {kind ? (
-        <Entering kind={kind} back={() => setKind(undefined)} />
+        <Entering key={kind.code} kind={kind} back={() => setSearch({})} />
       ) : (
         <>
           <Where at={0} />
@@ -30,7 +31,7 @@ export function NewConnection() {
           <ul className="kinds">
             {kinds.data.map((k) => (
               <li key={k.code}>
-                <button type="button" className="plain" onClick={() => setKind(k)}>
+                <button type="button" className="plain" onClick={() => setSearch({ kind: k.code })}>
                   {k.title}
                 </button>
                 <small className="quiet">{k.says}</small>

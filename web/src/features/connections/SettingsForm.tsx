@@ -25,14 +25,14 @@ export function SettingsForm({
   return kind.fields
     .filter((f) => !f.given)
     .map((f) => (
-      <Field key={f.name} label={f.required ? f.title : `${f.title} (optional)`} help={f.help}>
+      <Field key={f.name} label={f.required || f.default ? f.title : `${f.title} (optional)`} help={f.help}>
         {control(f, value[f.name] ?? "", kept.includes(f.name), (v) => onChange({ ...value, [f.name]: v }))}
       </Field>
     ));
 }
 
 function control(f: Schema<"ConnectionField">, value: string, kept: boolean, set: (v: string) => void): ReactElement {
-  const placeholder = kept ? "kept; enter another to replace it" : undefined;
+  const placeholder = kept ? "kept; enter another to replace it" : f.example;
   if (f.choices) {
     return (
       <Select value={value || undefined} onChange={set} options={f.choices.map((c) => ({ value: c, label: c }))} />

@@ -88,12 +88,14 @@ export function StepForm({
               />
             </Field>
           )}
-          {s.act === "collection" && (
-            <Checkbox checked={s.refresh ?? false} onChange={(e) => set({ refresh: e.target.checked || undefined })}>
-              Bring one of that name up to date
-            </Checkbox>
-          )}
         </div>
+      )}
+      {s.act === "collection" && (
+        <p>
+          <Checkbox checked={s.refresh ?? false} onChange={(e) => set({ refresh: e.target.checked || undefined })}>
+            Bring one of that name up to date
+          </Checkbox>
+        </p>
       )}
       {s.act === "field" && <Values value={s} set={set} />}
       {onRemove && (
