@@ -150,6 +150,9 @@ func (a *API) beginWriteBack(ctx context.Context, in *struct {
 		return nil, huma.Error409Conflict("This write-back would do something else than the draft that was seen, or none was. Draft it again (POST /runs/{id}/write-backs/draft), and send its tag.")
 	}
 	p.b.ByWhom = whose(ctx)
+	for _, s := range p.draft.Steps {
+		p.b.Planned = append(p.b.Planned, s.Contacts)
+	}
 	if err := a.engine.WriteBack(ctx, &p.b); err != nil {
 		return nil, a.failed(ctx, err)
 	}

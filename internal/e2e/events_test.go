@@ -182,8 +182,12 @@ func TestEvents(t *testing.T) {
 		calls := told.Calls()
 		return len(calls) == 4 && calls[3].ID == log.Items[0].EventID, "it is not sent again"
 	})
-	one, err := api.Delivery(ctx, log.Items[0].ID)
-	if err != nil || len(one.Log) != 2 || one.Log[0].Status != 204 || !strings.Contains(one.Log[0].Request, "Webhook-Signature: v1,") {
+	var one contract.DeliveryLog
+	eventually(t, 10*time.Second, func() (bool, string) { // it is recorded a moment after it was taken
+		one, err = api.Delivery(ctx, log.Items[0].ID)
+		return err == nil && len(one.Log) == 2, fmt.Sprintf("%v: %d attempts", err, len(one.Log))
+	})
+	if one.Log[0].Status != 204 || !strings.Contains(one.Log[0].Request, "Webhook-Signature: v1,") {
 		t.Errorf("%v: %+v", err, one)
 	}
 	stop()

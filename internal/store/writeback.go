@@ -28,6 +28,7 @@ type WriteBack struct {
 	Collection   string
 	Spec         pack.WriteBackSpec
 	Targets      []string // by step, what the place made for it
+	Planned      []int64  // by step, how many contacts a person has seen that it is for; none: nobody has
 	State        string
 	Says         string
 	Quiet        bool
@@ -36,13 +37,21 @@ type WriteBack struct {
 	EndedAt      *time.Time
 }
 
-const writeBackColumns = "id, workspace_id, run_id, connection_id, collection, spec, targets, state, says, quiet, by_whom, begun_at, ended_at"
+const writeBackColumns = "id, workspace_id, run_id, connection_id, collection, spec, targets, planned, state, says, quiet, by_whom, begun_at, ended_at"
 
 // NewWriteBack records a write-back and gives it its ID.
 func (s *Store) NewWriteBack(ctx context.Context, w *WriteBack) error {
-	return s.db.QueryRow(ctx, `INSERT INTO write_back (workspace_id, run_id, connection_id, collection, spec, targets, state, says, quiet, by_whom)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10) RETURNING id, begun_at`,
-		w.WorkspaceID, w.RunID, w.ConnectionID, w.Collection, w.Spec, w.Targets, w.State, w.Says, w.Quiet, w.ByWhom).Scan(&w.ID, &w.BegunAt)
+	return s.db.QueryRow(ctx, `INSERT INTO write_back (workspace_id, run_id, connection_id, collection, spec, targets, planned, state, says, quiet, by_whom)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11) RETURNING id, begun_at`,
+		w.WorkspaceID, w.RunID, w.ConnectionID, w.Collection, w.Spec, w.Targets, orNone(w.Planned), w.State, w.Says, w.Quiet, w.ByWhom).Scan(&w.ID, &w.BegunAt)
+}
+
+// orNone is an empty list in the place of none.
+func orNone(n []int64) []int64 {
+	if n == nil {
+		return []int64{}
+	}
+	return n
 }
 
 // WriteBack returns a write-back of a workspace.

@@ -157,6 +157,9 @@ func (a *writing) prepare(ctx context.Context) error {
 		if err := a.items(ctx, s, d, members); err != nil {
 			return err
 		}
+		if err := a.asPlanned(ctx, s); err != nil {
+			return err
+		}
 		a.b.State = store.WriteWriting
 		return s.SetWriteBack(ctx, a.b, store.WritePreparing)
 	})
@@ -202,6 +205,25 @@ func (a *writing) files(ctx context.Context, place connect.FilePlace) error {
 	now := time.Now()
 	a.b.State, a.b.EndedAt, a.b.Says = store.WriteDone, &now, strings.Join(says, " ")
 	return a.tell(ctx, store.WriteWriting, event.WriteBackDone)
+}
+
+// asPlanned holds the items against what a person has seen before it began.
+func (a *writing) asPlanned(ctx context.Context, s *store.Store) error {
+	counts, err := s.ItemCounts(ctx, a.b.ID)
+	if err != nil {
+		return err
+	}
+	by := map[int]int64{}
+	for _, c := range counts {
+		by[c.Step] += c.Items
+	}
+	for step, seen := range a.b.Planned {
+		if !a.b.Spec.Steps[step].Refresh && by[step] != seen {
+			return connect.Troublef("The decisions have changed since the draft was seen: step %d would be for %s instead of %s. Nothing was written. Draft it again.",
+				step+1, say.Plural(by[step], "contact", "contacts"), say.Number(seen))
+		}
+	}
+	return nil
 }
 
 // group is who is in a collection that is brought up to date.

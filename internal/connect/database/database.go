@@ -202,7 +202,10 @@ func openPostgreSQL(env connect.Env, s connect.Settings) (*sql.DB, error) {
 	}
 	c.DialFunc, c.ConnectTimeout = env.Dial, 0
 	c.RuntimeParams = map[string]string{"application_name": "varnet"}
-	return stdlib.OpenDB(*c), nil
+	return stdlib.OpenDB(*c, stdlib.OptionAfterConnect(func(_ context.Context, conn *pgx.Conn) error {
+		conn.PgConn().Frontend().SetMaxBodyLen(connect.MostAnswer)
+		return nil
+	})), nil
 }
 
 func openMariaDB(env connect.Env, s connect.Settings) (*sql.DB, error) {

@@ -13,6 +13,7 @@ import (
 	"time"
 	"unicode/utf8"
 
+	ber "github.com/go-asn1-ber/asn1-ber"
 	"github.com/go-ldap/ldap/v3"
 
 	"varnet/internal/connect"
@@ -95,6 +96,8 @@ func open(env connect.Env, s connect.Settings) (connect.Place, error) {
 	u, _ := url.Parse(s["address"]) // it was checked
 	return &place{env: env, s: s, host: u.Hostname(), addresses: split(s["addresses"]), attributes: split(s["attributes"])}, nil
 }
+
+func init() { ber.MaxPacketLengthBytes = connect.MostAnswer } // of what any directory answers
 
 // answerWait is how long an answer may take.
 const answerWait = 60 * time.Second

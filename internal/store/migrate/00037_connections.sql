@@ -60,6 +60,7 @@ CREATE TABLE write_back (
     collection    text NOT NULL,
     spec          jsonb NOT NULL,
     targets       text[] NOT NULL DEFAULT '{}',   -- by step, what a place made for it
+    planned       bigint[] NOT NULL DEFAULT '{}', -- by step, how many contacts a person has seen that it is for; none: nobody has
     state         text NOT NULL,                  -- preparing, writing, done, failed, undoing, undone
     says          text NOT NULL DEFAULT '',
     quiet         boolean NOT NULL DEFAULT false,
