@@ -12,9 +12,9 @@ import (
 	"varnet/internal/connect"
 )
 
-// Kind is contact platforms that are told by a recipe.
+// Kind is contact platforms that are described by a recipe.
 var Kind = connect.Kind{
-	Code: "platform", Title: "Contact platform", Says: "A contact platform with a JSON API, told by a recipe.",
+	Code: "platform", Title: "Contact platform", Says: "A contact platform with a JSON API, described by a recipe.",
 	Fields: []connect.Field{
 		{Name: "recipe", Title: "Recipe", Help: "The JSON that says how to speak with it; docs/connections.md explains one line by line.", Required: true, Long: true},
 		{Name: "address", Title: "Address of the API", Help: "Only where it is not the one that the recipe names."},
@@ -69,7 +69,7 @@ func Open(env connect.Env, s connect.Settings) (*Place, error) {
 // Close ends its connections.
 func (p *Place) Close() error { p.web.HTTP.CloseIdleConnections(); return nil }
 
-// Takes returns the acts that the recipe tells of.
+// Takes returns the acts that the recipe describes.
 func (p *Place) Takes() []connect.Act { return p.recipe.Takes() }
 
 // Test signs in.

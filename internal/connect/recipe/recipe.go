@@ -1,5 +1,5 @@
-// Package recipe connects contact platforms with a JSON API, each told by a recipe: a JSON file
-// that says how to sign in, page through contacts and write back. docs/connections.md explains
+// Package recipe connects contact platforms with a JSON API, each described by a recipe: a JSON
+// file that says how to sign in, page through contacts and write back. docs/connections.md explains
 // one line by line.
 package recipe
 
@@ -236,7 +236,7 @@ func (r *Recipe) changes() map[connect.Act]*Change {
 	return out
 }
 
-// Takes returns the acts that the recipe tells of.
+// Takes returns the acts that the recipe describes.
 func (r *Recipe) Takes() []connect.Act {
 	changes := r.changes()
 	return slices.DeleteFunc(connect.Acts(), func(a connect.Act) bool { return changes[a] == nil })
