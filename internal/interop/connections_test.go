@@ -235,7 +235,7 @@ func (p realPlace) compare(t *testing.T, api *client.Client, d contract.WriteBac
 			shown, want := p.shown(t, now, it.Step, it), it.Value
 			if it.State != "done" {
 				want = ""
-				if len(it.Addresses) > 0 && !slices.Contains([]string{gone, moved}, it.Addresses[0]) {
+				if !slices.Contains(it.Addresses, gone) && !slices.Contains(it.Addresses, moved) {
 					t.Errorf("%v is %s: %s", it.Addresses, it.State, it.Why)
 				}
 			}
