@@ -229,10 +229,8 @@ func (a *API) at(ctx context.Context, id int64) (store.Connection, connect.Place
 // placeFailed is an error of a place: it is no fault of ours. One that stays until somebody changes
 // the connection is told to all whom it concerns.
 func (a *API) placeFailed(ctx context.Context, c store.Connection, err error) error {
-	if connect.IsBroken(err) {
-		if err := a.engine.Broken(ctx, c, err.Error()); err != nil {
-			return a.failed(ctx, err)
-		}
+	if err := a.engine.NoteBroken(ctx, c, err); err != nil {
+		return a.failed(ctx, err)
 	}
 	return huma.Error409Conflict(connection.Says(err))
 }

@@ -32,6 +32,8 @@ func TestSecretRotation(t *testing.T) {
 	who.must("PUT", "/person/second-factor", contract.TicketAndCode{Ticket: e.Ticket, Code: factor(t, e.Secret, 0)}, nil)
 
 	told, hook := receiver(t, i, p.owner.api(), event.RunFinished)
+	platform, _ := pottingShed(t, i.World, 5, 0)
+	connection := connected(t, p.owner.api(), platform)
 
 	good := func(when string) {
 		t.Helper()
@@ -51,6 +53,9 @@ func TestSecretRotation(t *testing.T) {
 			if strings.HasPrefix(part.Name, "socks5://") && part.Grade != outbound.Good {
 				t.Errorf("%s the route is %s: %+v", when, part.Grade, part.Checks)
 			}
+		}
+		if c, err := p.owner.api().TestConnection(t.Context(), connection.ID); err != nil || !c.Works {
+			t.Errorf("%s the connection does not work: %v, %s", when, err, c.Says)
 		}
 		var step contract.Step
 		v := visit(t, p.Service)
@@ -75,7 +80,7 @@ func TestSecretRotation(t *testing.T) {
 	say("no secret before", "secret", "forget")
 	say("stands first", "secret", "rotate")
 	good("after the rotation")
-	say("3 passwords, secrets and second factors are sealed", "secret", "reseal")
+	say("4 passwords, secrets and second factors are sealed", "secret", "reseal")
 	good("after sealing anew")
 	say("now with -yes", "secret", "forget")
 	say("are gone from", "secret", "forget", "-yes")

@@ -55,18 +55,21 @@ func (e *Engine) placeSays(ctx context.Context, kept store.Connection, begun tim
 	case connect.Passes(err) && time.Since(begun) < patience:
 		return river.JobSnooze(placeWait)
 	case errors.As(err, &trouble), errors.As(err, &inFile), errors.As(err, &full):
-		if connect.IsBroken(err) {
-			if err := e.Broken(ctx, kept, err.Error()); err != nil {
-				return err
-			}
+		if err := e.NoteBroken(ctx, kept, err); err != nil {
+			return err
 		}
 		return fail(err.Error())
 	}
 	return err
 }
 
-// Broken records that a connection does not work, and tells of it once.
-func (e *Engine) Broken(ctx context.Context, kept store.Connection, why string) error {
+// NoteBroken records that a connection does not work, if that is what a place's error says, and
+// tells of it once.
+func (e *Engine) NoteBroken(ctx context.Context, kept store.Connection, err error) error {
+	if !connect.IsBroken(err) {
+		return nil
+	}
+	why := err.Error()
 	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		if err := s.BreakConnection(ctx, kept.ID, why); err != nil {
 			return notThere(err)

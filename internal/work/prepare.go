@@ -16,6 +16,13 @@ import (
 // prepare has the place make what is needed, and writes the items into the journal.
 func (a *writing) prepare(ctx context.Context) error {
 	e := a.engine
+	d, err := a.decider(ctx)
+	if err != nil {
+		return err
+	}
+	if err := a.asPlanned(ctx, d); err != nil {
+		return err
+	}
 	for step := range a.b.Spec.Steps {
 		target, err := a.place.Begin(ctx, a.order(step))
 		if err != nil {
@@ -32,18 +39,11 @@ func (a *writing) prepare(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	d, err := a.decider(ctx)
-	if err != nil {
-		return err
-	}
 	return e.Store.Bulk().InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
 		if err := s.DropItems(ctx, a.b.ID); err != nil {
 			return err
 		}
 		if err := a.items(ctx, s, d, members); err != nil {
-			return err
-		}
-		if err := a.asPlanned(ctx, s); err != nil {
 			return err
 		}
 		a.b.State = store.WriteWriting
@@ -65,20 +65,19 @@ func (a *writing) decider(ctx context.Context) (*decide.Decider, error) {
 	return decide.New(ctx, s.Bulk(), run, l, run.Policy)
 }
 
-// asPlanned holds the items against what a person has seen before it began.
-func (a *writing) asPlanned(ctx context.Context, s *store.Store) error {
-	counts, err := s.ItemCounts(ctx, a.b.ID)
+// asPlanned holds what the decisions come to now against what a person has seen before it began.
+func (a *writing) asPlanned(ctx context.Context, d *decide.Decider) error {
+	if len(a.b.Planned) == 0 {
+		return nil
+	}
+	now, err := writeback.Count(ctx, a.engine.Store.Bulk(), d, a.b.Spec, 0)
 	if err != nil {
 		return err
 	}
-	by := map[int]int64{}
-	for _, c := range counts {
-		by[c.Step] += c.Items
-	}
 	for step, seen := range a.b.Planned {
-		if !a.b.Spec.Steps[step].Refresh && by[step] != seen {
+		if n := now.Steps[step].Contacts; n != seen {
 			return connect.Troublef("The decisions have changed since the draft was seen: step %d would be for %s instead of %s. Nothing was written. Draft it again.",
-				step+1, say.Plural(by[step], "contact", "contacts"), say.Number(seen))
+				step+1, say.Plural(n, "contact", "contacts"), say.Number(seen))
 		}
 	}
 	return nil

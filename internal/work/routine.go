@@ -224,7 +224,7 @@ func (o *order) collect(ctx context.Context) (waits bool, err error) {
 	defer place.Close()
 	i := store.Import{WorkspaceID: r.WorkspaceID, ConnectionID: kept.ID, Collection: r.Spec.Collection, ListName: r.Name, Quiet: true}
 	if err := e.ChooseCollection(ctx, place, &i); err != nil {
-		return false, err
+		return false, errors.Join(err, e.NoteBroken(ctx, kept, err))
 	}
 	i.EarlierID = r.ListID // its own lists follow each other, whoever imports the collection besides
 	return true, e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
