@@ -4,6 +4,8 @@ import (
 	"net/netip"
 	"strings"
 	"unicode"
+
+	"varnet/core/phrase"
 )
 
 // Question is what the host was asked, and by whom. A reply quotes it, and what
@@ -31,10 +33,10 @@ type text struct{ all, plain string }
 // clean writes a text in lower case, without accents, with single spaces, and with
 // marks for what the question said.
 func clean(s string, q Question) text {
-	s = strings.ReplaceAll(fold(s), "recipient address rejected:", " "+markPrefix+" ")
+	s = strings.ReplaceAll(phrase.Fold(s), "recipient address rejected:", " "+markPrefix+" ")
 	s = q.maskLocal(s)
-	_, domain, _ := strings.Cut(fold(q.Mailbox), "@")
-	helo, sender := fold(q.Helo), fold(q.Sender)
+	_, domain, _ := strings.Cut(phrase.Fold(q.Mailbox), "@")
+	helo, sender := phrase.Fold(q.Helo), phrase.Fold(q.Sender)
 	senderDomain := sender[strings.LastIndexByte(sender, '@')+1:]
 	var all, plain []string
 	for _, w := range strings.Fields(s) {
@@ -94,7 +96,7 @@ func hasIP(w string) bool {
 // "blocked: no such user". A name that is itself a word of hosts ("unknown", "user")
 // goes only where quotes, brackets or a colon set it apart.
 func (q Question) maskLocal(s string) string {
-	local, _, _ := strings.Cut(fold(q.Mailbox), "@")
+	local, _, _ := strings.Cut(phrase.Fold(q.Mailbox), "@")
 	if len(local) < 2 || !strings.Contains(s, local) {
 		return s
 	}
@@ -108,7 +110,7 @@ func (q Question) maskLocal(s string) string {
 		}
 		before, after := rest[:i], rest[i+len(local):]
 		apart := setApart(before, after)
-		if common && !apart || !apart && (letterBefore(before) || letterAfter(after) || strings.HasPrefix(after, "@")) {
+		if common && !apart || !apart && (phrase.LetterBefore(before) || phrase.LetterAfter(after) || strings.HasPrefix(after, "@")) {
 			b.WriteString(rest[:i+len(local)])
 		} else {
 			b.WriteString(before + markBox)
@@ -132,12 +134,10 @@ func setApart(before, after string) bool {
 // hostWords are the single words that the phrases are made of.
 var hostWords = func() map[string]bool {
 	words := map[string]bool{}
-	for _, list := range [][]phrase{encryption, greylist, later, verifying, throttle, listed, name, sender, login, relay, full, disabled, moved, restricted, absent, policy} {
-		for _, p := range list {
-			for _, x := range p {
-				for w := range strings.FieldsSeq(x.text) {
-					words[strings.Trim(w, ".,:;")] = true
-				}
+	for _, list := range []phrase.List{encryption, greylist, later, verifying, throttle, listed, name, sender, login, relay, full, disabled, moved, restricted, absent, policy} {
+		for _, text := range list.Texts() {
+			for w := range strings.FieldsSeq(text) {
+				words[strings.Trim(w, ".,:;")] = true
 			}
 		}
 	}

@@ -12,6 +12,7 @@ import (
 	"strings"
 
 	"varnet/core/finding"
+	"varnet/core/phrase"
 	"varnet/core/smtp"
 )
 
@@ -127,8 +128,8 @@ func ReadSession(r smtp.Reply, q Question) Meaning {
 type rule struct {
 	codes    []int    // basic codes; 4 and 5 stand for the whole class
 	enhanced []string // enhanced codes without their class: "1.1"; "7." is a prefix
-	words    []phrase
-	without  []phrase
+	words    phrase.List
+	without  phrase.List
 	links    bool // links are read too
 	Meaning
 	example string
@@ -142,7 +143,7 @@ func (r *rule) fits(s smtp.Reply, t text) bool {
 	if r.links {
 		text = t.all
 	}
-	return (len(r.words) == 0 || anyIn(r.words, text)) && !anyIn(r.without, text)
+	return (len(r.words) == 0 || r.words.In(text)) && !r.without.In(text)
 }
 
 func (r *rule) codeFits(code int) bool {

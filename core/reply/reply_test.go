@@ -179,3 +179,18 @@ func TestAReaderReadsAsRead(t *testing.T) {
 		}
 	}
 }
+
+// TestEveryReportRuleHasItsExample holds each rule of what notices report against the
+// example beside it.
+func TestEveryReportRuleHasItsExample(t *testing.T) {
+	for _, rule := range reportRules {
+		r, ok := smtp.ParseReply(rule.example)
+		if !ok || rule.Why == "" || rule.Cause == "" {
+			t.Errorf("%q: a reply: %v, cause %q, reason %q", rule.example, ok, rule.Cause, rule.Why)
+			continue
+		}
+		if got := ReadReported(Reported{Reply: r, Heard: !rule.own}, asked); got != rule.Meaning {
+			t.Errorf("%q is read by another rule: %s", rule.example, got.Why)
+		}
+	}
+}

@@ -1,6 +1,9 @@
 package reply
 
-import "varnet/core/finding"
+import (
+	"varnet/core/finding"
+	"varnet/core/phrase"
+)
 
 // rules are held against a reply from top to bottom; the first that fits gives the
 // meaning. The order is the order of trust: what the text plainly says of us goes
@@ -9,7 +12,7 @@ import "varnet/core/finding"
 // basic code alone.
 var rules = []rule{
 	// ---- 2xx
-	{codes: []int{250, 251}, words: phrases("unknown user", "user unknown", "no such user", "not exist", "unknown recipient", "recipient unknown"),
+	{codes: []int{250, 251}, words: phrase.Of("unknown user", "user unknown", "no such user", "not exist", "unknown recipient", "recipient unknown"),
 		Meaning: Meaning{Mailbox, Unclear, finding.MailboxUnclear, "It takes the mail and says in the same breath that there is no such user."},
 		example: "250 2.1.5 ok, queued for unknown user"},
 	{codes: []int{252},
@@ -20,7 +23,7 @@ var rules = []rule{
 		example: "250 2.1.5 ok"},
 
 	// ---- what the text says of us, whatever the code
-	{codes: []int{4, 5}, words: phrases("tls not available", "tls is not available", "tls currently unavailable"),
+	{codes: []int{4, 5}, words: phrase.Of("tls not available", "tls is not available", "tls currently unavailable"),
 		Meaning: Meaning{Moment, Postponed, finding.ExchangerUnavailable, "RFC 3207 section 4: the host cannot encrypt at the moment."},
 		example: "454 4.3.0 TLS not available due to local problem"},
 	{codes: []int{4, 5}, enhanced: []string{"7.10", "7.11"}, without: sender,
@@ -29,25 +32,25 @@ var rules = []rule{
 	{codes: []int{4, 5}, words: encryption,
 		Meaning: Meaning{Us, Refused, finding.ExchangerNeedsTLS, "RFC 3207: the host wants encryption first."},
 		example: "530 5.7.0 must issue a STARTTLS command first"},
-	{codes: []int{552, 452, 450, 550, 554, 422}, words: phrases("user has too many messages", "too many messages on", "too many messages in", "mailbox…too many messages"),
+	{codes: []int{552, 452, 450, 550, 554, 422}, words: phrase.Of("user has too many messages", "too many messages on", "too many messages in", "mailbox…too many messages"),
 		Meaning: Meaning{Mailbox, Refused, finding.MailboxFull, "The mailbox holds as many messages as it may."},
 		example: "552 user has too many messages on the server"},
 	{codes: []int{4, 5}, words: greylist, without: name,
 		Meaning: Meaning{Moment, Postponed, finding.ExchangerPostponed, greylisting},
 		example: "451 4.7.1 greylisted, try again in 300 seconds"},
-	{codes: []int{5}, words: phrases("too many hops", "mail loop", "loops back", "hop count"),
+	{codes: []int{5}, words: phrase.Of("too many hops", "mail loop", "loops back", "hop count"),
 		Meaning: Meaning{Moment, Unclear, finding.ExchangerUnavailable, "The host's own forwarding goes round in a circle."},
 		example: "554 5.4.6 too many hops, this is a loop"},
-	{codes: []int{4}, words: throttle, without: append(phrases("mailbox full", "mailbox is full", "mailbox for user is full", "sender verify", "verify sender"), full[3:6]...),
+	{codes: []int{4}, words: throttle, without: phrase.Of("mailbox full", "mailbox is full", "mailbox for user is full", "sender verify", "verify sender").And(full[3:6]),
 		Meaning: Meaning{Us, Postponed, finding.ExchangerThrottles, "The host counts what we ask and has had enough for now."},
 		example: "451 4.7.0 too many recipients from your address, slow down"},
-	{codes: []int{5}, words: throttle, without: append(phrases("invalid recipients of", "mailbox", "storage", "inbox", "postfach"), full...),
+	{codes: []int{5}, words: throttle, without: phrase.Of("invalid recipients of", "mailbox", "storage", "inbox", "postfach").And(full),
 		Meaning: Meaning{Us, Postponed, finding.ExchangerThrottles, "The session has gone over a limit; it is not about this recipient."},
 		example: "550 too many unknown users in this session"},
 	{codes: []int{5}, enhanced: []string{"2.3", "3.4"},
 		Meaning: Meaning{Moment, Unclear, finding.ExchangerUnavailable, "RFC 3463 x.2.3 and x.3.4: about the size of a message, which we never sent."},
 		example: "552 5.2.3 message size exceeds the fixed maximum"},
-	{codes: []int{5}, words: phrases("relaying denied", "relay access denied", "unable to relay", "relaying not", "relay not"), without: listedHard,
+	{codes: []int{5}, words: phrase.Of("relaying denied", "relay access denied", "unable to relay", "relaying not", "relay not"), without: listedHard,
 		Meaning: Meaning{Domain, Unclear, finding.MailboxUnclear, wrongHost},
 		example: "550 5.7.1 relaying denied. IP name lookup failed"},
 	{codes: []int{4}, words: listed,
@@ -56,10 +59,10 @@ var rules = []rule{
 	{codes: []int{5}, words: listed, links: true,
 		Meaning: Meaning{Us, Refused, finding.ExchangerBlocksUs, "The host refuses the client for its standing or its address."},
 		example: "550 5.7.1 service unavailable; client host blocked using a blocklist"},
-	{codes: []int{4, 5}, words: name, without: phrases("unable to verify recipient"),
+	{codes: []int{4, 5}, words: name, without: phrase.Of("unable to verify recipient"),
 		Meaning: Meaning{Us, Refused, finding.ExchangerBlocksUs, "The host does not like the name we give, or our reverse name."},
 		example: "550 5.7.1 <verify>: helo command rejected: host not found"},
-	{codes: []int{4}, words: phrases("sender verify", "sender verification", "verify sender", "verify the sender"),
+	{codes: []int{4}, words: phrase.Of("sender verify", "sender verification", "verify sender", "verify the sender"),
 		Meaning: Meaning{Us, Refused, finding.ExchangerBlocksUs, "The host could not satisfy itself about our sender."},
 		example: "451 could not complete sender verify callout"},
 	{codes: []int{4, 5}, words: sender, without: restricted,
@@ -81,25 +84,25 @@ var rules = []rule{
 	{codes: []int{4}, enhanced: []string{"2.2"}, without: policyOrUs,
 		Meaning: Meaning{Mailbox, Refused, finding.MailboxFull, "RFC 3463 x.2.2: mailbox full."},
 		example: "452 4.2.2 come back when it is empty"},
-	{codes: []int{452, 450, 422, 451}, words: full, without: append(phrases("disk space", "mail system full"), policyOrUs...),
+	{codes: []int{452, 450, 422, 451}, words: full, without: phrase.Of("disk space", "mail system full").And(policyOrUs),
 		Meaning: Meaning{Mailbox, Refused, finding.MailboxFull, "The text says that the mailbox has no room left."},
 		example: "452 the mailbox is full"},
 	{codes: []int{4}, words: verifying,
 		Meaning: Meaning{Moment, Postponed, finding.ExchangerPostponed, "The host is itself still looking the mailbox up."},
 		example: "450 4.1.1 recipient address rejected: unverified address: address verification in progress"},
-	{codes: []int{4}, words: disabled, without: phrases("service…disabled", "feature", "command"),
+	{codes: []int{4}, words: disabled, without: phrase.Of("service…disabled", "feature", "command"),
 		Meaning: Meaning{Mailbox, Postponed, finding.MailboxUnclear, "It hints at a mailbox that is switched off, but not for good."},
 		example: "450 4.2.1 account is temporarily suspended"},
-	{codes: []int{4}, enhanced: []string{"1.1", "1.0"}, without: phrases("try again in", "retry in"),
+	{codes: []int{4}, enhanced: []string{"1.1", "1.0"}, without: phrase.Of("try again in", "retry in"),
 		Meaning: Meaning{Mailbox, Postponed, finding.MailboxUnclear, "A cautious host gives an unknown user a 4xx; ask again, then weigh it."},
 		example: "450 4.1.1 user unknown in local recipient table"},
-	{codes: []int{450, 451, 454}, words: absent, without: append(phrases("host not found", "service unavailable", "temporarily"), later...),
+	{codes: []int{450, 451, 454}, words: absent, without: phrase.Of("host not found", "service unavailable", "temporarily").And(later),
 		Meaning: Meaning{Mailbox, Postponed, finding.MailboxUnclear, "A 4xx that carries a definite no: ask again, then weigh it."},
 		example: "450 no such user here"},
 	{codes: []int{450, 451}, enhanced: []string{"7.1", "7.0"},
 		Meaning: Meaning{Moment, Postponed, finding.ExchangerPostponed, "Put off by policy without a reason given: as greylisting does."},
 		example: "450 4.7.1 please come again"},
-	{codes: []int{450, 451}, words: later, without: phrases("local error", "system", "internal"),
+	{codes: []int{450, 451}, words: later, without: phrase.Of("local error", "system", "internal"),
 		Meaning: Meaning{Moment, Postponed, finding.ExchangerPostponed, "It asks us to come back, as greylisting does."},
 		example: "451 temporarily deferred"},
 	{codes: []int{4},
@@ -119,16 +122,16 @@ var rules = []rule{
 	{codes: []int{5}, words: full, without: policyOrUs,
 		Meaning: Meaning{Mailbox, Refused, finding.MailboxFull, "The text says that the mailbox has no room left."},
 		example: "550 the mailbox is full"},
-	{codes: []int{5}, words: restricted, without: phrases("no such", "does not exist", "user unknown"),
+	{codes: []int{5}, words: restricted, without: phrase.Of("no such", "does not exist", "user unknown"),
 		Meaning: Meaning{Mailbox, Refused, finding.MailboxRestricted, "The mailbox takes mail from chosen senders only."},
 		example: "550 5.7.1 only accepts mail from internal senders"},
-	{codes: []int{5}, words: phrases("has moved", "moved permanently", "umgezogen", "verzogen", "nouvelle adresse", "please use"), without: phrases("no longer", "spam"),
+	{codes: []int{5}, words: phrase.Of("has moved", "moved permanently", "umgezogen", "verzogen", "nouvelle adresse", "please use"), without: phrase.Of("no longer", "spam"),
 		Meaning: Meaning{Mailbox, Refused, finding.MailboxMoved, "The text says that the person has another address now."},
 		example: "550 the user has moved"},
-	{codes: []int{5}, enhanced: []string{"4.1"}, words: phrases("recipient address rejected", markPrefix),
+	{codes: []int{5}, enhanced: []string{"4.1"}, words: phrase.Of("recipient address rejected", markPrefix),
 		Meaning: Meaning{Mailbox, Refused, finding.MailboxAbsent, "Hosted mail refuses a recipient that its directory does not hold at the edge, with x.4.1."},
 		example: "550 5.4.1 [ada@seedhouse.example]: recipient address rejected: access denied"},
-	{codes: []int{5}, words: disabled, without: append(phrases("command", "service…disabled", "feature", "system not accepting"), policyOrUs...),
+	{codes: []int{5}, words: disabled, without: phrase.Of("command", "service…disabled", "feature", "system not accepting").And(policyOrUs),
 		Meaning: Meaning{Mailbox, Refused, finding.MailboxDisabled, "The text says that the mailbox is switched off."},
 		example: "550 this account has been suspended"},
 	{codes: []int{5}, enhanced: []string{"2.1"}, without: policy,
@@ -137,10 +140,10 @@ var rules = []rule{
 	{codes: []int{500, 501, 502, 504, 555},
 		Meaning: Meaning{Moment, Unclear, finding.ExchangerUnavailable, "RFC 5321 section 4.2.2: the protocol or the host, not the mailbox."},
 		example: "501 5.5.4 syntax error in parameters"},
-	{codes: []int{5}, words: absent, without: phrases("service unavailable", "host not found", "message-id", "policy", "spam", "our policies"),
+	{codes: []int{5}, words: absent, without: phrase.Of("service unavailable", "host not found", "message-id", "policy", "spam", "our policies"),
 		Meaning: Meaning{Mailbox, Refused, finding.MailboxAbsent, "The text says that there is no such mailbox."},
 		example: "550 no such user here"},
-	{codes: []int{550, 551, 553, 554}, words: phrases("address rejected", "#rcpt#:"), without: policy,
+	{codes: []int{550, 551, 553, 554}, words: phrase.Of("address rejected", "#rcpt#:"), without: policy,
 		Meaning: Meaning{Mailbox, Refused, finding.MailboxAbsent, "The recipient's address is refused, and no policy is named."},
 		example: "550 address rejected"},
 	{codes: []int{5}, enhanced: []string{"1.1", "1.2", "1.3", "1.10"}, without: policy,
@@ -185,10 +188,10 @@ const (
 
 var (
 	// listedHard are words of standing that count even beside a refusal to relay.
-	listedHard = phrases("blocklist", "blacklist", "black list", "block list", "dnsbl", "reputation", "client host rejected", "client host…blocked")
+	listedHard = phrase.Of("blocklist", "blacklist", "black list", "block list", "dnsbl", "reputation", "client host rejected", "client host…blocked")
 	// policyOrUs are words beside which a mailbox's full or closed state is not believed.
-	policyOrUs = phrases("policy", "spam", "abuse", "message count", "your ip", "sender", "rate limit", "policies", "blacklist", "security", "virus", "content")
+	policyOrUs = phrase.Of("policy", "spam", "abuse", "message count", "your ip", "sender", "rate limit", "policies", "blacklist", "security", "virus", "content")
 	// absentButDomain are sentences that name the domain and mean the mailbox.
-	absentButDomain = phrases("no such user", "user unknown", "unknown user", "no mailbox", "no such mailbox", "user does not exist", "mailbox does not exist",
+	absentButDomain = phrase.Of("no such user", "user unknown", "unknown user", "no mailbox", "no such mailbox", "user does not exist", "mailbox does not exist",
 		"user not found", "no such recipient", "user doesn't exist", "unknown recipient")
 )

@@ -25,9 +25,9 @@ var charsets = []encoding.Encoding{
 	simplifiedchinese.GBK, traditionalchinese.Big5, japanese.ShiftJIS, japanese.EUCJP, korean.EUCKR,
 }
 
-// decode returns a line of a reply as text. What can be read in no way has
-// replacement characters in its place.
-func decode(line []byte) string {
+// Decode returns a line of 8-bit text whose character set nobody names. What can be read
+// in no way has replacement characters in its place.
+func Decode(line []byte) string {
 	if bytes.Contains(line, []byte("\x1b$")) || bytes.Contains(line, []byte("\x1b(")) {
 		if s, err := japanese.ISO2022JP.NewDecoder().Bytes(line); err == nil {
 			return strings.ToValidUTF8(string(s), "\ufffd")

@@ -36,12 +36,12 @@ func TestEveryCountrysLetters(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			if got := decode([]byte(sent)); got != want {
+			if got := Decode([]byte(sent)); got != want {
 				t.Errorf("%v: %q is read as %q", c.in, want, got)
 			}
 		}
 	}
-	if got := decode([]byte("550 \xff\xfe\x80\x81 gone")); got == "" {
+	if got := Decode([]byte("550 \xff\xfe\x80\x81 gone")); got == "" {
 		t.Error("what no charset holds is lost")
 	}
 }

@@ -432,7 +432,7 @@ func TestTheSameReplyAgain(t *testing.T) {
 		mailboxes = append(mailboxes, fmt.Sprintf("a%d@host.example", i))
 	}
 	for i, a := range s.Ask(mailboxes, nil) {
-		want, ok := ParseReply(decode([]byte(replies[i])))
+		want, ok := ParseReply(Decode([]byte(replies[i])))
 		if !ok || !a.Answered || a.Reply.String() != want.String() || a.Reply.Enhanced != want.Enhanced || len(a.Reply.Lines) != len(want.Lines) {
 			t.Errorf("%q is read as %+v; want %+v", replies[i], a.Reply, want)
 		}

@@ -77,7 +77,7 @@ func (s *Session) reply(step Step, noted bool) (Reply, *Failure) {
 		if r.Code == 0 && err == nil && !noted && len(sent) > 0 && string(sent) == s.same.line {
 			return s.same.reply, nil
 		}
-		line := decode(sent)
+		line := Decode(sent)
 		if err != nil {
 			if noted && line != "" {
 				s.note(true, line)
