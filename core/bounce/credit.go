@@ -13,6 +13,9 @@ type Sent interface {
 	// Message returns to whom the message with a Message-ID went, nil where it is none
 	// of ours.
 	Message(id string) []string
+	// Knows reports whether the Message-IDs of all messages to an address are known, so that
+	// one with another Message-ID is none of ours.
+	Knows(address string) bool
 	// Returns returns to whom the message went whose return address this is, where the
 	// address carries a tag of ours that is right.
 	Returns(address string) (mailed string, ok bool)
@@ -48,9 +51,6 @@ func Whom(n Notice, sent Sent) []Credit {
 	}
 	w := whom{sent: sent, original: n.Original}
 	w.look(n)
-	if w.foreign {
-		return nil
-	}
 	var credits []Credit
 	add := func(c Credit) {
 		if c.Address != "" && !slices.ContainsFunc(credits, func(d Credit) bool { return strings.EqualFold(c.Address, d.Address) }) {
@@ -73,7 +73,6 @@ type whom struct {
 	tagged   string   // to whom the tagged return address belongs
 	message  []string // to whom the message went
 	writer   string   // who wrote the notice, where a message went to it
-	foreign  bool     // the message that came back is none of ours
 }
 
 func (w *whom) look(n Notice) {
@@ -84,7 +83,6 @@ func (w *whom) look(n Notice) {
 	}
 	if n.Original.ID != "" {
 		w.message = w.sent.Message(n.Original.ID)
-		w.foreign = w.message == nil && w.tagged == ""
 		return
 	}
 	for _, id := range n.Original.References {
@@ -99,10 +97,18 @@ func (w *whom) look(n Notice) {
 	}
 }
 
+// has returns an address as it was mailed, unless the message that came back is known to be
+// another than the one that went to it.
+func (w *whom) has(address string) (mailed string, ok bool) {
+	mailed, ok = w.sent.Has(address)
+	foreign := w.original.ID != "" && w.message == nil && w.tagged == "" && ok && w.sent.Knows(mailed)
+	return mailed, ok && !foreign
+}
+
 // credit finds the address that what a notice says of a recipient is about.
 func (w *whom) credit(r Recipient, of int) Credit {
 	for _, a := range []string{r.Address, r.Final} {
-		mailed, ok := w.sent.Has(a)
+		mailed, ok := w.has(a)
 		switch {
 		case !ok || a == "":
 		case w.tagged == "":
@@ -140,7 +146,7 @@ func (w *whom) only(r Recipient) Credit {
 	}
 	var to []string
 	for _, a := range w.original.To {
-		if mailed, ok := w.sent.Has(a); ok && !slices.Contains(to, mailed) {
+		if mailed, ok := w.has(a); ok && !slices.Contains(to, mailed) {
 			to = append(to, mailed)
 		}
 	}

@@ -26,6 +26,8 @@ func (l letters) Message(id string) []string {
 	return nil
 }
 
+func (l letters) Knows(string) bool { return true }
+
 func (l letters) Returns(string) (string, bool) { return "", false }
 
 func ExampleRead() {

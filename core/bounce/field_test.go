@@ -34,6 +34,9 @@ func (m mailing) Message(id string) []string {
 	return nil
 }
 
+// Knows: every letter of it has its Message-ID.
+func (m mailing) Knows(string) bool { return true }
+
 func (m mailing) Returns(a string) (string, bool) {
 	_, rest, _ := strings.Cut(a, "+")
 	tag, _, _ := strings.Cut(strings.ReplaceAll(rest, "@", "="), "=")

@@ -50,6 +50,8 @@ const (
 	MailboxMoved       Cause = "mailbox.moved"
 	MailboxRestricted  Cause = "mailbox.restricted"
 	MailboxUnclear     Cause = "mailbox.unclear"
+	MailboxBounced     Cause = "mailbox.bounced"
+	MailboxSettled     Cause = "mailbox.settled"
 
 	RuleSkipped Cause = "rule.skipped"
 	RuleDepth   Cause = "rule.depth"
@@ -106,6 +108,8 @@ func (c Cause) Keeps(usual time.Duration) time.Duration {
 		return KeepsAtMost(usual)
 	case c == MailboxFull:
 		return usual / 4
+	case c == MailboxBounced || c == MailboxSettled:
+		return 0 // what is kept of the outcome itself gives them, and takes them away
 	case info.AskAgain || info.Stage == StageRule || info.Stage == StageSyntax:
 		return 0
 	}

@@ -93,6 +93,12 @@ var registry = []CauseInfo{
 	{MailboxUnclear, StageMailbox, "Answer unclear",
 		"The mail host answered, but the answer does not tell whether the mailbox exists.",
 		"Read the host's own words in the evidence; ask again later.", open, true},
+	{MailboxBounced, StageMailbox, "A message bounced",
+		"A message that was really sent to it came back for good; the evidence holds the words of the host.",
+		"Remove it.", no, false},
+	{MailboxSettled, StageMailbox, "No bounce after a message",
+		"The mail host takes mail for any mailbox of this domain, but a message that was really sent to this one did not come back within the watch.",
+		"Keep it. Silence is a strong sign, not a proof: some hosts throw away what they cannot deliver.", anyOf, false},
 
 	{RuleSkipped, StageRule, "Not asked by your rule",
 		"A rule of your own says that this domain is not to be asked.",

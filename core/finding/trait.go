@@ -23,6 +23,7 @@ const (
 	TraitRandomLooking Trait = "random-looking"
 	TraitInternational Trait = "international"
 	TraitDuplicate     Trait = "duplicate"
+	TraitComplained    Trait = "complained"
 )
 
 // Revived reports whether a mailbox that is accepted now was found absent so long
@@ -60,6 +61,7 @@ var traits = []TraitInfo{
 	{TraitRandomLooking, "Random-looking", "random-looking addresses", "The name before the @ looks like keys struck at random.", false},
 	{TraitInternational, "International", "international addresses", "Holds letters outside ASCII (RFC 6531).", false},
 	{TraitDuplicate, "Duplicate", "duplicates", "The same address stands in an earlier row of the list.", true},
+	{TraitComplained, "Complained", "addresses that complained", "Its owner reported a message from this workspace as unwanted.", true},
 }
 
 // TraitInfos lists the registry of traits.

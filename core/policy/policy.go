@@ -84,11 +84,12 @@ type Policy struct {
 	Otherwise Decision
 }
 
-// Careful is the default: keep the deliverable without harmful traits; hold
-// catch-all, undecided and role; drop the rest.
+// Careful is the default: keep the deliverable without harmful traits, and catch-all
+// addresses that a message was sent to without a bounce; hold other catch-all, undecided
+// and role; drop the rest.
 func Careful() Policy {
 	return Policy{Name: "careful", For: "For a mailing whose sender cannot afford bounces.", Rules: append(harm(),
-		of(Hold, finding.CatchAll), of(Hold, finding.Undecided), with(Hold, finding.TraitRole), of(Keep, finding.Deliverable))}
+		settled(), of(Hold, finding.CatchAll), of(Hold, finding.Undecided), with(Hold, finding.TraitRole), of(Keep, finding.Deliverable))}
 }
 
 // furtherOdds is the bar for catch-all addresses of ReachFurther.
@@ -99,7 +100,7 @@ func ReachFurther() Policy {
 	further := of(Keep, finding.CatchAll)
 	further.OddsFrom = furtherOdds
 	return Policy{Name: "reach-further", For: "For business lists, of which a third is often catch-all: it keeps those with odds of 50 in 100 or more, and some of them bounce.",
-		Rules: append(harm(), with(Hold, finding.TraitRole), further, of(Hold, finding.CatchAll), of(Hold, finding.Undecided), of(Keep, finding.Deliverable))}
+		Rules: append(harm(), with(Hold, finding.TraitRole), settled(), further, of(Hold, finding.CatchAll), of(Hold, finding.Undecided), of(Keep, finding.Deliverable))}
 }
 
 // strictDays is how old a result may be under Strict.
@@ -109,11 +110,14 @@ const strictDays = 30
 // and no other.
 func Strict() Policy {
 	return Policy{Name: "strict", For: "For sales contacts: free-mail, role and catch-all addresses are dropped, and what was checked more than 30 days ago is held.",
-		Rules: append(harm(), with(Drop, finding.TraitRole), with(Drop, finding.TraitFreeMail), of(Drop, finding.CatchAll), of(Hold, finding.Undecided),
+		Rules: append(harm(), with(Drop, finding.TraitRole), with(Drop, finding.TraitFreeMail), settled(), of(Drop, finding.CatchAll), of(Hold, finding.Undecided),
 			Rule{Do: Hold, OlderThan: strictDays}, of(Keep, finding.Deliverable))}
 }
 
 func of(d Decision, f finding.Finding) Rule { return Rule{Do: d, Findings: []finding.Finding{f}} }
+
+// settled keeps catch-all addresses that a message was really sent to and did not bounce.
+func settled() Rule { return Rule{Do: Keep, Causes: []finding.Cause{finding.MailboxSettled}} }
 
 func with(d Decision, t finding.Trait) Rule { return Rule{Do: d, Traits: []finding.Trait{t}} }
 

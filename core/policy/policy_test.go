@@ -78,8 +78,13 @@ func TestReadyPolicies(t *testing.T) {
 			}
 		}
 	}
+	for _, p := range Ready() {
+		if got := p.Decide(Row{Verdict: finding.ConcludeFrom(finding.MailboxSettled, nil)}).Decision; got != Keep {
+			t.Errorf("%s rules %s on a settled address", p.Name, got)
+		}
+	}
 	says := ReachFurther().Says()
-	if len(says) != 6 || says[2] != "Of the rest keep: catch-all with odds of 50 in 100 or more." || says[4] != "Of the rest keep: deliverable." || says[5] != "Of the rest drop: whatever is left." {
+	if len(says) != 6 || says[2] != "Of the rest keep: addresses for the cause “No bounce after a message”, catch-all with odds of 50 in 100 or more." || says[4] != "Of the rest keep: deliverable." || says[5] != "Of the rest drop: whatever is left." {
 		t.Errorf("it says %q", says)
 	}
 }

@@ -174,6 +174,7 @@ func (a *API) register(h huma.API) {
 	a.registerRoutines(h)
 	a.registerConnections(h)
 	a.registerWriteBacks(h)
+	a.registerMailings(h)
 	a.registerLinks(h)
 	closeValues(h.OpenAPI())
 	describeKeys(h.OpenAPI())

@@ -259,6 +259,18 @@ var groups = []group{
 		"follow-link":          {"404 when it has expired or was deleted. The file is made as it is fetched, by the decisions that hold then.", ""},
 		"undo-write-back":      {"Contacts get back what they had, where they still have what was written; a collection that was made is deleted.", ""},
 	}},
+	{"Mailings", "Letters that were really sent, and what came back: bounces, complaints, silence.", map[string]description{
+		"register-mailing":    {"It is written down to whom it went, and bounces are waited for. Once the watch is over, what did not come back has the outcome “no bounce”, and addresses of catch-all domains are settled by it.", `{"name": "Spring letter", "runId": 12, "sentAt": "2026-03-17T07:30:00Z", "watchHours": 72}`},
+		"import-mailing":      {"A row a letter: the address, and where the table has them the tag of its return address and its Message-ID, by which a bounce is known whatever address it names.", ""},
+		"get-mailings":        {"Each with how many of its letters came to which outcome.", ""},
+		"get-mailing":         {"With what had been found of the addresses, so that anybody can check what findings are worth.", ""},
+		"get-mailing-letters": {"Each with its outcome and the words of the host.", ""},
+		"delete-mailing":      {"What is known of its addresses stays: an address that bounced is not mailed again.", ""},
+		"take-bounces":        {"Every message is taken in once, however often it is sent. It is credited to letters by the tag of the return address, by Message-ID, or by the address; where none of them tells, to nobody.", ""},
+		"get-bounces":         {"With why a message is about no letter, where it is about none.", ""},
+		"get-outcomes":        {"Each share has its whole: the letters to addresses of that finding.", ""},
+		"forget-outcome":      {"For a bounce that was a mistake. Later runs ask about the address again; results that are there stay.", ""},
+	}},
 	{"Service", "Keys, letters, workers, the service's health, and what changes.", map[string]description{
 		"get-keys":             {"What each is for, what it may do and when it was used last; the keys themselves are not kept.", ""},
 		"make-key":             {"The answer holds the key, this once. A key has no scope that you have not.", `{"name": "office laptop", "scopes": ["read", "check"], "expiresDays": 365, "networks": ["192.0.2.0/24"]}`},

@@ -4,7 +4,7 @@ import "time"
 
 // WorkspaceChange says what has changed in the workspace.
 type WorkspaceChange struct {
-	Kind string `json:"kind" enum:"list,run,routine,event,connection,import,write-back,everything" doc:"What has changed: a list (its rows, name, overrides, estimate), a run (its state, its results), a routine (what it does, its times), an event that was told, a connection, an import from one, a write-back to one, or everything, when some changes were missed."`
+	Kind string `json:"kind" enum:"list,run,routine,event,connection,import,write-back,mailing,everything" doc:"What has changed: a list (its rows, name, overrides, estimate), a run (its state, its results), a routine (what it does, its times), an event that was told, a connection, an import from one, a write-back to one, a mailing, or everything, when some changes were missed."`
 	ID   int64  `json:"id,omitempty" doc:"Its number; left out for everything."`
 }
 

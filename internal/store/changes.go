@@ -10,7 +10,7 @@ import (
 // Change is what has changed in a workspace.
 type Change struct {
 	Workspace int64  // 0: every one
-	Kind      string // list, run, routine, event, connection, import or write-back
+	Kind      string // list, run, routine, event, connection, import, write-back or mailing
 	ID        int64
 }
 

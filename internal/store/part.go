@@ -94,7 +94,7 @@ func (s *Store) addParts(ctx context.Context, list int64, domains map[string]*Me
 // at most limit of them.
 func (s *Store) AddressesIn(ctx context.Context, run Run, domains []string, after int32, limit int) (found []AddressRow, err error) {
 	taken := &Latest{}
-	if run.Plan.Reused > 0 {
+	if run.Plan.Reused+run.Plan.Bounced > 0 {
 		if taken, err = s.Latest(ctx, run.ID); err != nil {
 			return nil, err
 		}
@@ -180,6 +180,16 @@ func (s *Store) eachLocal(ctx context.Context, list int64, domains []string, do 
 		}
 		return true
 	})
+}
+
+// EachMailbox calls do for each address of a list, in the order of their domains.
+func (s *Store) EachMailbox(ctx context.Context, list int64, do func(ordinal int32, local, domain string) error) (err error) {
+	broken := s.eachLocal(ctx, list, nil, func(domain, local string, ordinal int32) {
+		if err == nil {
+			err = do(ordinal, local, domain)
+		}
+	})
+	return cmp.Or(err, broken)
 }
 
 // Numbers returns the numbers in a list of those mailboxes that stand in it, the

@@ -88,6 +88,10 @@ type Plan struct {
 	// many.
 	ReuseDone bool  `json:"reuseDone,omitempty"`
 	Reused    int64 `json:"reused,omitempty"`
+	// BouncedDone reports that addresses were concluded to which a message bounced for
+	// good, Bounced how many.
+	BouncedDone bool  `json:"bouncedDone,omitempty"`
+	Bounced     int64 `json:"bounced,omitempty"`
 	// Known domains are those of which it was known from before, and still is
 	// when the run is finished, how their hosts take mail.
 	Known int64 `json:"known,omitempty"`

@@ -27,6 +27,7 @@ var ErrNotFound = errors.New("not found")
 
 // querier is what a pool and a transaction have in common.
 type querier interface {
+	SendBatch(ctx context.Context, b *pgx.Batch) pgx.BatchResults
 	Exec(ctx context.Context, sql string, args ...any) (pgconn.CommandTag, error)
 	Query(ctx context.Context, sql string, args ...any) (pgx.Rows, error)
 	QueryRow(ctx context.Context, sql string, args ...any) pgx.Row

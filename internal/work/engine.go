@@ -33,6 +33,7 @@ import (
 	"github.com/riverqueue/river/rivertype"
 
 	"varnet/core/pace"
+	"varnet/internal/bounce"
 	"varnet/internal/clock"
 	"varnet/internal/connect"
 	"varnet/internal/connection"
@@ -95,6 +96,8 @@ type Engine struct {
 	Routines routine.Places
 	// Connections are the places that contacts live in.
 	Connections *connection.Connections
+	// Bounces takes in what comes back after mailings.
+	Bounces *bounce.Desk
 	// connectingAt are imports and write-backs at work here by their workspace.
 	connectingAt places
 	// routinesAt are those at work here by their workspace; starting has room for those that
@@ -163,6 +166,7 @@ func New(c Config) (*Engine, error) {
 	e.Outbound.Happened = e.Happened
 	e.Routines = routine.Places{Folder: c.RoutineFolder, AllowPrivate: c.Resolver.AllowPrivate}
 	e.Connections = &connection.Connections{Store: e.Store, Secrets: e.Secrets, Env: connect.Env{AllowPrivate: c.Resolver.AllowPrivate, Folder: c.RoutineFolder}}
+	e.Bounces = &bounce.Desk{Store: e.Store, Now: c.Clock.Now}
 	e.Importer = &intake.Importer{Store: e.Store.Bulk(), Grammar: e.Grammar, Catalogue: e.Catalogue, Imported: e.imported}
 	w := river.NewWorkers()
 	river.AddWorker(w, &planWorker{engine: e})
@@ -180,6 +184,7 @@ func New(c Config) (*Engine, error) {
 	river.AddWorker(w, &routineLookWorker{engine: e})
 	river.AddWorker(w, &collectWorker{engine: e})
 	river.AddWorker(w, &writeBackWorker{engine: e})
+	river.AddWorker(w, &mailingWorker{engine: e})
 	e.hosts = c.Store.HostPlaces()
 	e.Prober.Places = &pace.Places{Unknown: c.Unknown, Shared: e.hosts}
 	var err error

@@ -8,6 +8,7 @@ import (
 	"varnet/core/event"
 	"varnet/core/finding"
 	"varnet/core/pace"
+	"varnet/internal/bounce"
 	"varnet/internal/store"
 )
 
@@ -38,13 +39,38 @@ func (e *Engine) finish(ctx context.Context, id int64) error {
 			return err
 		}
 	}
+	run, err := e.Store.RunByID(ctx, id)
+	if err != nil {
+		return err
+	}
+	results, err := e.outcomesOf(ctx, run)
+	if err != nil {
+		return err
+	}
 	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		finished, err := s.Finish(ctx, id)
 		if err != nil || !finished {
 			return err
 		}
+		if err := s.AddOutcomes(ctx, id, results); err != nil {
+			return err
+		}
 		return e.tellFinished(ctx, s, tx, id)
 	})
+}
+
+// outcomesOf returns the results of a run that messages sent to its addresses change: what
+// hosts said stays in the evidence of the run, and what became of a real message stands
+// over it.
+func (e *Engine) outcomesOf(ctx context.Context, run store.Run) ([]store.Concluded, error) {
+	if run.Depth != store.DepthMailbox {
+		return nil, nil
+	}
+	results, err := bounce.Conclude(ctx, e.Store, run, e.Clock.Now())
+	if err != nil {
+		return nil, err
+	}
+	return results, e.Store.KnowVerdicts(ctx, results)
 }
 
 // tellFinished tells that a run is finished: of one of a routine the time goes on that waits for

@@ -17,6 +17,7 @@ import (
 	"varnet/core/pace"
 	"varnet/core/resolve"
 	"varnet/core/rule"
+	"varnet/internal/bounce"
 	"varnet/internal/outbound"
 	"varnet/internal/store"
 )
@@ -91,6 +92,8 @@ func (e *Engine) planStep(ctx context.Context, run store.Run) error {
 		return e.planSample(ctx, run)
 	case run.Depth == store.DepthMailbox && !run.Plan.ReuseDone:
 		return e.reuse(ctx, run)
+	case run.Depth == store.DepthMailbox && !run.Plan.BouncedDone:
+		return e.concludeBounced(ctx, run)
 	case !run.Plan.SyntaxDone:
 		return e.concludeMalformed(ctx, run)
 	}
@@ -152,6 +155,25 @@ func (e *Engine) reuse(ctx context.Context, run store.Run) error {
 	})
 }
 
+// concludeBounced gives addresses their result to which a message bounced for good: nobody
+// asks about them.
+func (e *Engine) concludeBounced(ctx context.Context, run store.Run) error {
+	results, err := bounce.Conclude(ctx, e.Store, run, e.Clock.Now())
+	if err != nil {
+		return err
+	}
+	if err := e.Store.KnowVerdicts(ctx, results); err != nil {
+		return err
+	}
+	return e.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
+		if err := s.AddOutcomes(ctx, run.ID, results); err != nil {
+			return err
+		}
+		run.Plan.BouncedDone, run.Plan.Bounced = true, int64(len(results))
+		return s.SavePlan(ctx, run.ID, run.Plan)
+	})
+}
+
 // fresh tells since when the results of each verdict are taken over.
 func (e *Engine) fresh(ctx context.Context, run store.Run) (out []store.Fresh, err error) {
 	verdicts, err := e.Store.Verdicts(ctx)
@@ -203,7 +225,7 @@ func (e *Engine) planDomains(ctx context.Context, run store.Run, domains []store
 	}
 	b, questions := &batch{run: run, round: 1}, store.Questions(addresses)
 	b.before = before > 0
-	if run.Plan.Reused > 0 {
+	if run.Plan.Reused+run.Plan.Bounced > 0 {
 		names = store.DomainsOf(questions) // of the others nothing is left to ask
 	}
 	if err := e.sort(ctx, b, names, questions); err != nil {

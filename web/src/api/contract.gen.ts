@@ -44,6 +44,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/bounces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The messages that came back, the newest first
+         * @description With why a message is about no letter, where it is about none.
+         */
+        get: operations["get-bounces"];
+        put?: never;
+        /**
+         * Take in messages that came back: one, a mailbox of them, or a zip
+         * @description Every message is taken in once, however often it is sent. It is credited to letters by the tag of the return address, by Message-ID, or by the address; where none of them tells, to nobody.
+         */
+        post: operations["take-bounces"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/catalogue": {
         parameters: {
             query?: never;
@@ -1236,6 +1260,94 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/mailings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The mailings, the newest first
+         * @description Each with how many of its letters came to which outcome.
+         */
+        get: operations["get-mailings"];
+        put?: never;
+        /**
+         * Register a mailing that was sent to rows of a run
+         * @description It is written down to whom it went, and bounces are waited for. Once the watch is over, what did not come back has the outcome “no bounce”, and addresses of catch-all domains are settled by it.
+         */
+        post: operations["register-mailing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/mailings/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Register a mailing by the table of whom it went to
+         * @description A row a letter: the address, and where the table has them the tag of its return address and its Message-ID, by which a bounce is known whatever address it names.
+         */
+        post: operations["import-mailing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/mailings/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One mailing, with what became of it
+         * @description With what had been found of the addresses, so that anybody can check what findings are worth.
+         */
+        get: operations["get-mailing"];
+        put?: never;
+        post?: never;
+        /**
+         * Delete a mailing; what is known of its addresses stays
+         * @description What is known of its addresses stays: an address that bounced is not mailed again.
+         */
+        delete: operations["delete-mailing"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/mailings/{id}/letters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The letters of a mailing
+         * @description Each with its outcome and the words of the host.
+         */
+        get: operations["get-mailing-letters"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/notices": {
         parameters: {
             query?: never;
@@ -1491,6 +1603,46 @@ export interface paths {
          */
         post: operations["test-outbound"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/outcomes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What became of the letters, by what had been found of their addresses
+         * @description Each share has its whole: the letters to addresses of that finding.
+         */
+        get: operations["get-outcomes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/outcomes/{address}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Forget what is known of an address by letters sent to it
+         * @description For a bounce that was a mistake. Later runs ask about the address again; results that are there stay.
+         */
+        delete: operations["forget-outcome"];
         options?: never;
         head?: never;
         patch?: never;
@@ -4096,6 +4248,30 @@ export interface components {
              */
             since?: string;
         };
+        DomainOutcomes: {
+            /**
+             * Format: int64
+             * @description Of them, that came back for good.
+             */
+            bounced: number;
+            /**
+             * Format: int64
+             * @description Of them, that were reported as unwanted.
+             */
+            complained: number;
+            /** @description The domain. */
+            domain: string;
+            /**
+             * Format: int64
+             * @description Letters to it.
+             */
+            letters: number;
+            /**
+             * Format: int64
+             * @description Of them, that came back for a reason that passes, or are delayed.
+             */
+            passing: number;
+        };
         Draft: {
             /**
              * Format: int64
@@ -4867,6 +5043,41 @@ export interface components {
              */
             version?: number;
         };
+        Letter: {
+            /** @description Whom the reason is about: mailbox, domain, us, content or moment. */
+            about?: string;
+            /** @description Whom it went to. */
+            address: string;
+            /**
+             * Format: date-time
+             * @description When that became known.
+             */
+            at?: string;
+            /** @description Why. */
+            cause?: string;
+            /** @description Where it was forwarded to. */
+            final?: string;
+            /** @description What had been found of the address. */
+            finding?: string;
+            /** @description The host that said so. */
+            host?: string;
+            /**
+             * Format: int64
+             * @description Its place in the mailing.
+             */
+            number: number;
+            /**
+             * @description What became of it.
+             * @enum {string}
+             */
+            outcome: "open" | "bounced" | "delayed" | "complained" | "no bounce";
+            /** @description Of a bounce, whether the reason lies with the mailbox or its domain and lasts. */
+            permanent?: boolean;
+            /** @description The cause that the words of the host were read as. */
+            reason?: string;
+            /** @description The words of the host. */
+            words?: string;
+        };
         LetterSent: {
             /** @description What was done. */
             says: string;
@@ -5142,6 +5353,85 @@ export interface components {
             /** @description The reply, word for word. */
             reply?: string;
         };
+        Mailing: {
+            /** @description Who registered it. */
+            by: string;
+            /** @description What had been found of the addresses, and what became of the letters to them. Only of one mailing. */
+            found?: components["schemas"]["OutcomeFound"][];
+            /**
+             * Format: int64
+             * @description Names the mailing.
+             */
+            id: number;
+            /**
+             * Format: int64
+             * @description How many letters were sent.
+             */
+            letters: number;
+            /**
+             * Format: int64
+             * @description The list that it went to; left out when that is gone, or it went to others.
+             */
+            listId?: number;
+            /** @description What people call it. */
+            name: string;
+            /** @description How many of them came to which outcome. */
+            outcomes: components["schemas"]["MailingCounts"];
+            /**
+             * Format: int64
+             * @description The run by which its rows were chosen.
+             */
+            runId?: number;
+            /** @description What became of it, in a sentence. */
+            says: string;
+            /**
+             * Format: date-time
+             * @description When it was sent.
+             */
+            sentAt: string;
+            /**
+             * @description preparing while it is written down to whom it went, watching while bounces are waited for, then closed.
+             * @enum {string}
+             */
+            state: "preparing" | "watching" | "closed";
+            /**
+             * Format: date-time
+             * @description Until when bounces are waited for.
+             */
+            watchUntil: string;
+        };
+        MailingCounts: {
+            /**
+             * Format: int64
+             * @description Letters that came back for good.
+             */
+            bounced: number;
+            /**
+             * Format: int64
+             * @description Letters that were reported as unwanted.
+             */
+            complained: number;
+            /**
+             * Format: int64
+             * @description Letters that a host still tried to deliver when it was last heard of.
+             */
+            delayed: number;
+            /**
+             * Format: int64
+             * @description Letters that did not come back within the watch.
+             */
+            noBounce: number;
+            /**
+             * Format: int64
+             * @description Letters of which nothing is known yet.
+             */
+            open: number;
+            /**
+             * Format: int64
+             * @description Letters that came back for a reason that passes, or of the sender's.
+             */
+            passing: number;
+        };
         Matching: {
             /**
              * Format: int64
@@ -5286,6 +5576,27 @@ export interface components {
              * @enum {string}
              */
             format: "original" | "spreadsheet" | "xlsx" | "ods" | "jsonl" | "txt";
+        };
+        NewMailing: {
+            /** @description Those of the rows that it went to; kept rows unless given. */
+            decisions?: ("keep" | "hold" | "drop")[];
+            /** @description What people call it. */
+            name: string;
+            /**
+             * Format: int64
+             * @description The run whose rows it went to.
+             */
+            runId: number;
+            /**
+             * Format: date-time
+             * @description When it was sent; now unless given.
+             */
+            sentAt?: string;
+            /**
+             * Format: int64
+             * @description For how many hours bounces are waited for; 72 unless given.
+             */
+            watchHours?: number;
         };
         NewOwner: {
             /**
@@ -5630,6 +5941,41 @@ export interface components {
             /** @description Domains whose mail hosts the tests greet; none leaves them. */
             reference?: string[];
         };
+        OutcomeFound: {
+            /** @description Why. */
+            cause: string;
+            /** @description What had been found of the addresses; "" where nothing had. */
+            finding: string;
+            /**
+             * Format: int64
+             * @description Letters to such addresses.
+             */
+            letters: number;
+            /**
+             * Format: double
+             * @description The mean odds of delivery that had been stated for them, 0 to 1.
+             */
+            odds: number;
+            /** @description What became of them. */
+            outcomes: components["schemas"]["MailingCounts"];
+        };
+        OutcomeSummary: {
+            /** @description The domains from which most came back. */
+            domains: components["schemas"]["DomainOutcomes"][];
+            /** @description What had been found of the addresses, and what became of the letters to them. */
+            found: components["schemas"]["OutcomeFound"][];
+            /**
+             * Format: int64
+             * @description How many letters were sent.
+             */
+            letters: number;
+            /** @description What became of them. */
+            outcomes: components["schemas"]["MailingCounts"];
+            /** @description The same in a sentence. */
+            says: string;
+            /** @description Letters that bounced for good though their address had been found deliverable, the newest first. */
+            unexpected: components["schemas"]["Letter"][];
+        };
         Overridden: {
             /**
              * Format: int64
@@ -5748,6 +6094,12 @@ export interface components {
             /** @description The cursor of the page after it; left out on the last. */
             next?: string;
         };
+        PageLetter: {
+            /** @description What is on the page. */
+            items: components["schemas"]["Letter"][];
+            /** @description The cursor of the page after it; left out on the last. */
+            next?: string;
+        };
         PageLink: {
             /** @description What is on the page. */
             items: components["schemas"]["Link"][];
@@ -5766,6 +6118,12 @@ export interface components {
             /** @description The cursor of the page after it; left out on the last. */
             next?: string;
         };
+        PageMailing: {
+            /** @description What is on the page. */
+            items: components["schemas"]["Mailing"][];
+            /** @description The cursor of the page after it; left out on the last. */
+            next?: string;
+        };
         PageOperatorCount: {
             /** @description What is on the page. */
             items: components["schemas"]["OperatorCount"][];
@@ -5781,6 +6139,12 @@ export interface components {
         PageResult: {
             /** @description What is on the page. */
             items: components["schemas"]["Result"][];
+            /** @description The cursor of the page after it; left out on the last. */
+            next?: string;
+        };
+        PageReturned: {
+            /** @description What is on the page. */
+            items: components["schemas"]["Returned"][];
             /** @description The cursor of the page after it; left out on the last. */
             next?: string;
         };
@@ -6189,6 +6553,48 @@ export interface components {
              * @description The most that the installation allows; left out where it allows any. Told, not set.
              */
             maxDays?: number;
+        };
+        Returned: {
+            /**
+             * Format: date-time
+             * @description When it was written.
+             */
+            at?: string;
+            /** @description The host that reports. */
+            host: string;
+            /**
+             * Format: int64
+             * @description Names it.
+             */
+            id: number;
+            /**
+             * @description What it is.
+             * @enum {string}
+             */
+            kind: "bounce" | "delay" | "delivery" | "complaint" | "auto-reply" | "challenge" | "other";
+            /**
+             * Format: int64
+             * @description How many letters it is about.
+             */
+            letters: number;
+            /**
+             * Format: date-time
+             * @description When it came in.
+             */
+            receivedAt: string;
+            /** @description Why it is about none. */
+            says?: string;
+            /** @description Who wrote it. */
+            sender: string;
+            /** @description Its subject. */
+            subject: string;
+            /**
+             * @description How it came in.
+             * @enum {string}
+             */
+            way: "file" | "api";
+            /** @description What it says to people. */
+            words: string;
         };
         RoleChange: {
             /**
@@ -6804,6 +7210,55 @@ export interface components {
             /** @description Goes with the next step; left out when done. */
             ticket?: string;
         };
+        TakenBounces: {
+            /**
+             * Format: int64
+             * @description Auto-replies and challenges.
+             */
+            answers: number;
+            /**
+             * Format: int64
+             * @description Letters that came back for good.
+             */
+            bounced: number;
+            /**
+             * Format: int64
+             * @description Letters that were reported as unwanted.
+             */
+            complained: number;
+            /**
+             * Format: int64
+             * @description Letters that a host goes on trying.
+             */
+            delayed: number;
+            /**
+             * Format: int64
+             * @description Of them, that had come before; they change nothing.
+             */
+            known: number;
+            /**
+             * Format: int64
+             * @description Messages that were read.
+             */
+            messages: number;
+            /**
+             * Format: int64
+             * @description Bounces, delays and complaints about no letter that is known.
+             */
+            nobody: number;
+            /**
+             * Format: int64
+             * @description Messages of other kinds.
+             */
+            others: number;
+            /**
+             * Format: int64
+             * @description Letters that came back for a reason that passes, or of the sender's.
+             */
+            passing: number;
+            /** @description The same in a sentence. */
+            says: string;
+        };
         Team: {
             /**
              * Format: int64
@@ -7062,10 +7517,10 @@ export interface components {
              */
             id?: number;
             /**
-             * @description What has changed: a list (its rows, name, overrides, estimate), a run (its state, its results), a routine (what it does, its times), an event that was told, a connection, an import from one, a write-back to one, or everything, when some changes were missed.
+             * @description What has changed: a list (its rows, name, overrides, estimate), a run (its state, its results), a routine (what it does, its times), an event that was told, a connection, an import from one, a write-back to one, a mailing, or everything, when some changes were missed.
              * @enum {string}
              */
-            kind: "list" | "run" | "routine" | "event" | "connection" | "import" | "write-back" | "everything";
+            kind: "list" | "run" | "routine" | "event" | "connection" | "import" | "write-back" | "mailing" | "everything";
         };
         WorkspaceChoice: {
             /**
@@ -7399,6 +7854,204 @@ export interface operations {
             };
             /** @description Forbidden */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-bounces": {
+        parameters: {
+            query?: {
+                /** @description The cursor that the page before gave as next; none begins at the beginning. */
+                cursor?: string;
+                /** @description How many at most. */
+                limit?: number;
+                /** @description Only those of this kind. */
+                kind?: "bounce" | "delay" | "delivery" | "complaint" | "auto-reply" | "challenge" | "other";
+                /** @description Only those about letters that are known, or about none. */
+                about?: "letters" | "nobody";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageReturned"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "take-bounces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The file, byte for byte. */
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenBounces"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11012,11 +11665,11 @@ export interface operations {
                 /** @description Only this finding. */
                 finding?: "deliverable" | "catch-all" | "undecided" | "undeliverable";
                 /** @description Only this cause. */
-                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "rule.skipped" | "rule.depth";
+                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "mailbox.bounced" | "mailbox.settled" | "rule.skipped" | "rule.depth";
                 /** @description Only causes of this stage. */
                 stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
-                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate";
+                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate" | "complained";
                 /** @description Only with odds of so much or more. */
                 oddsFrom?: number;
                 /** @description Only with odds under so much; 0: any. */
@@ -14831,6 +15484,626 @@ export interface operations {
             };
         };
     };
+    "get-mailings": {
+        parameters: {
+            query?: {
+                /** @description The cursor that the page before gave as next; none begins at the beginning. */
+                cursor?: string;
+                /** @description How many at most. */
+                limit?: number;
+                /** @description Only those that went to this list. */
+                listId?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageMailing"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "register-mailing": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "name": "Spring letter",
+                 *       "runId": 12,
+                 *       "sentAt": "2026-03-17T07:30:00Z",
+                 *       "watchHours": 72
+                 *     }
+                 */
+                "application/json": components["schemas"]["NewMailing"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mailing"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "import-mailing": {
+        parameters: {
+            query: {
+                /** @description The sheet of a spreadsheet; the first with something on it unless given. */
+                sheet?: string;
+                /** @description What stands between cells: guess, one character, tab or none. */
+                delimiter?: string;
+                /** @description What wraps cells. */
+                quote?: "guess" | "double" | "single" | "none";
+                /** @description How letters are written as bytes: guess, or a name such as windows-1250. */
+                encoding?: string;
+                /** @description Whether the first record names the columns. */
+                header?: "guess" | "yes" | "no";
+                /** @description What people call the mailing. */
+                name: string;
+                /** @description When it was sent; now unless given. */
+                sentAt?: string;
+                /** @description For how many hours bounces are waited for; 72 unless given. */
+                watchHours?: number;
+                /** @description The column with the addresses, from 1; found by itself unless given. */
+                address?: number;
+                /** @description The column with the tags of the return addresses, from 1; the one called tag unless given. */
+                tag?: number;
+                /** @description The column with the Message-IDs, from 1; the one called Message-ID unless given. */
+                messageId?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The file, byte for byte. */
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mailing"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-mailing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mailing"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "delete-mailing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-mailing-letters": {
+        parameters: {
+            query?: {
+                /** @description The cursor that the page before gave as next; none begins at the beginning. */
+                cursor?: string;
+                /** @description How many at most. */
+                limit?: number;
+                /** @description Only those with this outcome. */
+                outcome?: "open" | "bounced" | "delayed" | "complained" | "no bounce";
+                /** @description Of bounces only those for good, or only the others. */
+                permanent?: "yes" | "no";
+                /** @description Only those to this domain. */
+                domain?: string;
+            };
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageLetter"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-notices": {
         parameters: {
             query?: never;
@@ -16105,6 +17378,176 @@ export interface operations {
             };
             /** @description Unsupported Media Type */
             415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-outcomes": {
+        parameters: {
+            query?: {
+                /** @description Only those of this mailing. */
+                mailingId?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutcomeSummary"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "forget-outcome": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The address. */
+                address: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -20135,11 +21578,11 @@ export interface operations {
                 /** @description Only this finding. */
                 finding?: "deliverable" | "catch-all" | "undecided" | "undeliverable";
                 /** @description Only this cause. */
-                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "rule.skipped" | "rule.depth";
+                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "mailbox.bounced" | "mailbox.settled" | "rule.skipped" | "rule.depth";
                 /** @description Only causes of this stage. */
                 stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
-                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate";
+                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate" | "complained";
                 /** @description Only with odds of so much or more. */
                 oddsFrom?: number;
                 /** @description Only with odds under so much; 0: any. */
@@ -20710,11 +22153,11 @@ export interface operations {
                 /** @description Only this finding. */
                 finding?: "deliverable" | "catch-all" | "undecided" | "undeliverable";
                 /** @description Only this cause. */
-                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "rule.skipped" | "rule.depth";
+                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "mailbox.bounced" | "mailbox.settled" | "rule.skipped" | "rule.depth";
                 /** @description Only causes of this stage. */
                 stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
-                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate";
+                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate" | "complained";
                 /** @description Only with odds of so much or more. */
                 oddsFrom?: number;
                 /** @description Only with odds under so much; 0: any. */
@@ -20843,11 +22286,11 @@ export interface operations {
                 /** @description Only this finding. */
                 finding?: "deliverable" | "catch-all" | "undecided" | "undeliverable";
                 /** @description Only this cause. */
-                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "rule.skipped" | "rule.depth";
+                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "mailbox.bounced" | "mailbox.settled" | "rule.skipped" | "rule.depth";
                 /** @description Only causes of this stage. */
                 stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
-                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate";
+                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate" | "complained";
                 /** @description Only with odds of so much or more. */
                 oddsFrom?: number;
                 /** @description Only with odds under so much; 0: any. */
@@ -21170,11 +22613,11 @@ export interface operations {
                 /** @description Only this finding. */
                 finding?: "deliverable" | "catch-all" | "undecided" | "undeliverable";
                 /** @description Only this cause. */
-                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "rule.skipped" | "rule.depth";
+                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "mailbox.bounced" | "mailbox.settled" | "rule.skipped" | "rule.depth";
                 /** @description Only causes of this stage. */
                 stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
-                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate";
+                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate" | "complained";
                 /** @description Only with odds of so much or more. */
                 oddsFrom?: number;
                 /** @description Only with odds under so much; 0: any. */
@@ -21372,11 +22815,11 @@ export interface operations {
                 /** @description Only this finding. */
                 finding?: "deliverable" | "catch-all" | "undecided" | "undeliverable";
                 /** @description Only this cause. */
-                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "rule.skipped" | "rule.depth";
+                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "mailbox.bounced" | "mailbox.settled" | "rule.skipped" | "rule.depth";
                 /** @description Only causes of this stage. */
                 stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
-                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate";
+                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate" | "complained";
                 /** @description Only with odds of so much or more. */
                 oddsFrom?: number;
                 /** @description Only with odds under so much; 0: any. */
@@ -21875,11 +23318,11 @@ export interface operations {
                 /** @description Only this finding. */
                 finding?: "deliverable" | "catch-all" | "undecided" | "undeliverable";
                 /** @description Only this cause. */
-                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "rule.skipped" | "rule.depth";
+                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "mailbox.bounced" | "mailbox.settled" | "rule.skipped" | "rule.depth";
                 /** @description Only causes of this stage. */
                 stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
-                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate";
+                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate" | "complained";
                 /** @description Only with odds of so much or more. */
                 oddsFrom?: number;
                 /** @description Only with odds under so much; 0: any. */

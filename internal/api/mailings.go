@@ -1,0 +1,320 @@
+package api
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"io"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"varnet/core/address"
+	corebounce "varnet/core/bounce"
+	"varnet/core/policy"
+	"varnet/internal/bounce"
+	"varnet/internal/contract"
+	"varnet/internal/intake"
+	"varnet/internal/store"
+)
+
+func (a *API) registerMailings(h huma.API) {
+	huma.Register(h, creates(operation("register-mailing", http.MethodPost, "/mailings", "Register a mailing that was sent to rows of a run")), a.registerMailing)
+	table := creates(operation("import-mailing", http.MethodPost, "/mailings/table", "Register a mailing by the table of whom it went to"))
+	table.RequestBody = fileBody
+	huma.Register(h, table, a.importMailing)
+	huma.Register(h, operation("get-mailings", http.MethodGet, "/mailings", "The mailings, the newest first"), a.mailings)
+	huma.Register(h, operation("get-mailing", http.MethodGet, "/mailings/{id}", "One mailing, with what became of it"), a.mailing)
+	huma.Register(h, operation("get-mailing-letters", http.MethodGet, "/mailings/{id}/letters", "The letters of a mailing"), a.mailingLetters)
+	huma.Register(h, operation("delete-mailing", http.MethodDelete, "/mailings/{id}", "Delete a mailing; what is known of its addresses stays"),
+		func(ctx context.Context, in *ByID) (*struct{}, error) {
+			if err := a.store.DeleteMailing(ctx, workspace(ctx).ID, in.ID); err != nil {
+				return nil, a.failed(ctx, err)
+			}
+			return nil, nil
+		})
+	bounces := operation("take-bounces", http.MethodPost, "/bounces", "Take in messages that came back: one, a mailbox of them, or a zip")
+	bounces.RequestBody = fileBody
+	huma.Register(h, bounces, a.takeBounces)
+	huma.Register(h, operation("get-bounces", http.MethodGet, "/bounces", "The messages that came back, the newest first"), a.bounces)
+	huma.Register(h, operation("get-outcomes", http.MethodGet, "/outcomes", "What became of the letters, by what had been found of their addresses"), a.outcomes)
+	huma.Register(h, operation("forget-outcome", http.MethodDelete, "/outcomes/{address}", "Forget what is known of an address by letters sent to it"), a.forgetOutcome)
+}
+
+type mailingOutput struct{ Body contract.Mailing }
+
+func (a *API) registerMailing(ctx context.Context, in *struct{ Body contract.NewMailing }) (*mailingOutput, error) {
+	run, l, err := a.runAndList(ctx, in.Body.RunID)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	m := a.newMailing(ctx, in.Body.Name, in.Body.SentAt, in.Body.WatchHours)
+	m.ListID, m.RunID, m.Decisions = &l.ID, &run.ID, in.Body.Decisions
+	if len(m.Decisions) == 0 {
+		m.Decisions = []string{string(policy.Keep)}
+	}
+	if err := notYetSent(m); err != nil {
+		return nil, err
+	}
+	if err := a.engine.Mail(ctx, &m); err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return a.mailingOf(ctx, m)
+}
+
+func (a *API) newMailing(ctx context.Context, name string, sent time.Time, hours int) store.Mailing {
+	m := store.Mailing{WorkspaceID: workspace(ctx).ID, Name: strings.TrimSpace(name), SentAt: sent, WatchHours: cmp.Or(hours, int(corebounce.Watch.Hours())), ByWhom: whose(ctx)}
+	if sent.IsZero() {
+		m.SentAt = a.engine.Clock.Now()
+	}
+	return m
+}
+
+// aheadOfUs is by how much the clock of who sent a mailing may be ahead.
+const aheadOfUs = 10 * time.Minute
+
+func notYetSent(m store.Mailing) error {
+	if m.SentAt.After(time.Now().Add(aheadOfUs)) {
+		return huma.Error422UnprocessableEntity("A mailing is registered when it is sent, not before.", &huma.ErrorDetail{Location: "body.sentAt", Message: "this is in the future", Value: m.SentAt})
+	}
+	return nil
+}
+
+// MailingTable names a mailing and the columns of its table.
+type MailingTable struct {
+	Name       string    `query:"name" minLength:"1" maxLength:"200" required:"true" doc:"What people call the mailing."`
+	SentAt     time.Time `query:"sentAt" doc:"When it was sent; now unless given."`
+	WatchHours int       `query:"watchHours" minimum:"1" maximum:"240" doc:"For how many hours bounces are waited for; 72 unless given."`
+	Address    int       `query:"address" minimum:"0" doc:"The column with the addresses, from 1; found by itself unless given."`
+	Tag        int       `query:"tag" minimum:"0" doc:"The column with the tags of the return addresses, from 1; the one called tag unless given."`
+	Message    int       `query:"messageId" minimum:"0" doc:"The column with the Message-IDs, from 1; the one called Message-ID unless given."`
+}
+
+func (a *API) importMailing(ctx context.Context, in *struct {
+	Streamed
+	Written
+	MailingTable
+}) (*mailingOutput, error) {
+	m := a.newMailing(ctx, in.Name, in.SentAt, in.WatchHours)
+	if err := notYetSent(m); err != nil {
+		return nil, err
+	}
+	err := a.whole(ctx, in.body, func(file io.Reader) error {
+		read, err := intake.Read(ctx, file, in.Sheet, in.overrule())
+		if err != nil {
+			return err
+		}
+		defer read.Close()
+		letters, err := bounce.LettersIn(read, bounce.Columns{Address: in.Address - 1, Tag: in.Tag - 1, Message: in.Message - 1}, a.engine.Grammar)
+		if err != nil {
+			return err
+		}
+		return a.engine.MailTo(ctx, &m, letters)
+	})
+	if err != nil {
+		return nil, a.broken(ctx, err)
+	}
+	return a.mailingOf(ctx, m)
+}
+
+func (a *API) mailingOf(ctx context.Context, m store.Mailing) (*mailingOutput, error) {
+	m, err := a.store.Mailing(ctx, m.WorkspaceID, m.ID)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	counts, err := a.store.OutcomeCounts(ctx, m.WorkspaceID, m.ID)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	body, err := a.mailingBody(ctx, m, counts)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return &mailingOutput{body}, nil
+}
+
+func (a *API) mailingBody(ctx context.Context, m store.Mailing, counts []store.OutcomeCount) (contract.Mailing, error) {
+	b := contract.Mailing{ID: m.ID, Name: m.Name, ListID: m.ListID, RunID: m.RunID, SentAt: m.SentAt, WatchUntil: m.WatchUntil(), State: m.State, Letters: m.Letters, By: m.ByWhom}
+	verdicts, err := a.store.Verdicts(ctx)
+	t := bounce.Sum(counts, verdicts)
+	b.Outcomes, b.Found, b.Says = countsBody(t.All), foundBody(t.Found), t.Says(m)
+	return b, err
+}
+
+func countsBody(c bounce.Counts) contract.MailingCounts { return contract.MailingCounts(c) }
+
+func foundBody(found []bounce.Found) []contract.OutcomeFound {
+	return contract.Each(found, func(f bounce.Found) contract.OutcomeFound {
+		return contract.OutcomeFound{Finding: string(f.Finding), Cause: string(f.Cause), Letters: f.Letters(), Odds: f.Odds, Outcomes: countsBody(f.Counts)}
+	})
+}
+
+func (a *API) mailings(ctx context.Context, in *struct {
+	Cursor
+	Limit
+	ListID int64 `query:"listId" minimum:"0" doc:"Only those that went to this list."`
+}) (*pageOutput[contract.Mailing], error) {
+	var before int64
+	if err := in.place(&before); err != nil {
+		return nil, err
+	}
+	found, err := a.store.Mailings(ctx, workspace(ctx).ID, in.ListID, before, in.Limit.Limit)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	bodies := make([]contract.Mailing, len(found))
+	for i, m := range found {
+		counts, err := a.store.OutcomeCounts(ctx, m.WorkspaceID, m.ID)
+		if err == nil {
+			bodies[i], err = a.mailingBody(ctx, m, counts)
+		}
+		if err != nil {
+			return nil, a.failed(ctx, err)
+		}
+		bodies[i].Found = nil
+	}
+	return pageOf(bodies, in.Limit.Limit, func(m contract.Mailing) any { return m.ID }), nil
+}
+
+func (a *API) mailing(ctx context.Context, in *ByID) (*mailingOutput, error) {
+	return a.mailingOf(ctx, store.Mailing{WorkspaceID: workspace(ctx).ID, ID: in.ID})
+}
+
+func (a *API) mailingLetters(ctx context.Context, in *struct {
+	ByID
+	Cursor
+	Limit
+	Outcome   string `query:"outcome" enum:"open,bounced,delayed,complained,no bounce" doc:"Only those with this outcome."`
+	Permanent string `query:"permanent" enum:"yes,no" doc:"Of bounces only those for good, or only the others."`
+	Domain    string `query:"domain" maxLength:"255" doc:"Only those to this domain."`
+}) (*pageOutput[contract.Letter], error) {
+	m, err := a.store.Mailing(ctx, workspace(ctx).ID, in.ID)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	f := store.MailedFilter{Outcome: in.Outcome, Domain: strings.ToLower(in.Domain), Limit: in.Limit.Limit}
+	if in.Permanent != "" {
+		yes := in.Permanent == "yes"
+		f.Permanent = &yes
+	}
+	if err := in.place(&f.After); err != nil {
+		return nil, err
+	}
+	found, err := a.store.MailedOf(ctx, m.ID, f)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	letters, err := a.letterBodies(ctx, found)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return pageOf(letters, f.Limit, func(l contract.Letter) any { return l.Number }), nil
+}
+
+func (a *API) letterBodies(ctx context.Context, found []store.Mailed) ([]contract.Letter, error) {
+	verdicts, err := a.store.Verdicts(ctx)
+	return contract.Each(found, func(m store.Mailed) contract.Letter {
+		v := verdicts[m.Said]
+		return contract.Letter{Number: m.Number, Address: m.Mailbox, Finding: string(v.Finding), Cause: string(v.Cause), Outcome: cmp.Or(string(m.Outcome), "open"), Permanent: m.Permanent,
+			About: m.About, Reason: m.Cause, Words: m.Words, Host: m.Host, Final: m.Final, At: m.At}
+	}), err
+}
+
+func (a *API) takeBounces(ctx context.Context, in *Streamed) (*struct{ Body contract.TakenBounces }, error) {
+	out := &struct{ Body contract.TakenBounces }{}
+	err := a.whole(ctx, in.body, func(file io.Reader) error {
+		next, err := bounce.Messages(file)
+		if err != nil {
+			return err
+		}
+		t, err := a.engine.Bounces.Take(ctx, workspace(ctx).ID, bounce.ByFile, next)
+		out.Body = contract.TakenBounces{Messages: t.Messages, Known: t.Known, Bounced: t.Bounced, Passing: t.Passing, Delayed: t.Delayed, Complained: t.Complains, Answers: t.Answers, Others: t.Others, Nobody: t.Nobody, Says: t.Says()}
+		return err
+	})
+	if errors.Is(err, bounce.ErrNoMessages) {
+		return nil, huma.Error422UnprocessableEntity(sentence(err.Error()))
+	}
+	if err != nil {
+		return nil, a.broken(ctx, err)
+	}
+	return out, nil
+}
+
+func (a *API) bounces(ctx context.Context, in *struct {
+	Cursor
+	Limit
+	Kind  string `query:"kind" enum:"bounce,delay,delivery,complaint,auto-reply,challenge,other" doc:"Only those of this kind."`
+	About string `query:"about" enum:"letters,nobody" doc:"Only those about letters that are known, or about none."`
+}) (*pageOutput[contract.Returned], error) {
+	var before int64
+	if err := in.place(&before); err != nil {
+		return nil, err
+	}
+	var credited *bool
+	if in.About != "" {
+		yes := in.About == "letters"
+		credited = &yes
+	}
+	found, err := a.store.ReturnedBefore(ctx, workspace(ctx).ID, before, in.Kind, credited, in.Limit.Limit)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return pageOf(contract.Each(found, func(r store.Returned) contract.Returned {
+		return contract.Returned{ID: r.ID, Kind: r.Kind, Way: r.Way, Sender: r.Sender, Host: r.Host, Subject: r.Subject, Words: r.Words, Letters: r.Credited, Says: r.Says, At: r.At, ReceivedAt: r.ReceivedAt}
+	}), in.Limit.Limit, func(r contract.Returned) any { return r.ID }), nil
+}
+
+// The most domains and letters that a summary names.
+const (
+	summaryDomains    = 20
+	summaryUnexpected = 20
+)
+
+func (a *API) outcomes(ctx context.Context, in *struct {
+	MailingID int64 `query:"mailingId" minimum:"0" doc:"Only those of this mailing."`
+}) (*struct{ Body contract.OutcomeSummary }, error) {
+	w := workspace(ctx).ID
+	out := &struct{ Body contract.OutcomeSummary }{}
+	counts, err := a.store.OutcomeCounts(ctx, w, in.MailingID)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	verdicts, err := a.store.Verdicts(ctx)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	t := bounce.Sum(counts, verdicts)
+	domains, err := a.store.OutcomesByDomain(ctx, w, in.MailingID, summaryDomains)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	unexpected, err := a.store.Unexpected(ctx, w, in.MailingID, summaryUnexpected)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	letters, err := a.letterBodies(ctx, unexpected)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	out.Body = contract.OutcomeSummary{Letters: t.All.Letters(), Outcomes: countsBody(t.All), Says: t.Sentence(), Found: foundBody(t.Found), Unexpected: letters,
+		Domains: contract.Each(domains, func(d store.DomainOutcomes) contract.DomainOutcomes {
+			return contract.DomainOutcomes{Domain: d.Domain, Letters: d.Letters, Bounced: d.Bounced, Passing: d.Passing, Complained: d.Complain}
+		})}
+	return out, nil
+}
+
+func (a *API) forgetOutcome(ctx context.Context, in *struct {
+	Address string `path:"address" maxLength:"320" doc:"The address."`
+}) (*struct{}, error) {
+	parsed, err := a.engine.Grammar.Parse(in.Address)
+	var wrong *address.Error
+	if errors.As(err, &wrong) {
+		return nil, huma.Error422UnprocessableEntity("This is not an address: "+wrong.Error()+".", &huma.ErrorDetail{Location: "path.address", Message: wrong.Error()})
+	}
+	if err := a.store.ForgetOutcome(ctx, workspace(ctx).ID, strings.ToLower(parsed.Mailbox())); err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return nil, nil
+}

@@ -1,0 +1,122 @@
+package bounce
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"varnet/core/bounce"
+	"varnet/core/finding"
+	"varnet/core/probe"
+	"varnet/internal/store"
+)
+
+// decideAnew gives addresses of which something became known their new results in the lists
+// that hold them. Nothing is rewritten: the new results stand over the earlier ones.
+func (d *Desk) decideAnew(ctx context.Context, s *store.Store, workspace int64, outcomes map[string]store.KnownOutcome) error {
+	canonicals := make([]string, 0, len(outcomes))
+	for c := range outcomes {
+		canonicals = append(canonicals, c)
+	}
+	holding, err := s.Holdings(ctx, workspace, canonicals)
+	if err != nil {
+		return err
+	}
+	verdicts, err := s.Verdicts(ctx)
+	if err != nil {
+		return err
+	}
+	for _, h := range holding {
+		latest, err := s.Latest(ctx, h.Run.ID)
+		if err != nil {
+			return err
+		}
+		var results []store.Concluded
+		for c, ordinal := range h.Ordinals {
+			was := latest.Verdict(ordinal)
+			if was == 0 {
+				continue // its run concludes it
+			}
+			if r, changed := concluded(ordinal, was, verdicts[was], outcomes[c], d.Now()); changed {
+				results = append(results, r)
+			}
+		}
+		if err := s.AddOutcomes(ctx, h.Run.ID, results); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// knowVerdicts sees to it that every verdict has a number that an outcome can make of one
+// there is: it comes before the transaction that records results (store.KnowVerdicts).
+func knowVerdicts(ctx context.Context, s *store.Store, now time.Time) error {
+	verdicts, err := s.Verdicts(ctx)
+	if err != nil {
+		return err
+	}
+	verdicts[0] = finding.Verdict{}
+	var all []store.Concluded
+	for _, found := range verdicts {
+		for _, k := range []bounce.Known{{Outcome: bounce.Bounced, Permanent: true}, {Outcome: bounce.Complained}, {Outcome: bounce.NoBounce, At: now}} {
+			if v, changed := k.Verdict(found, now); changed {
+				all = append(all, store.Concluded{Verdict: v})
+			}
+		}
+	}
+	return s.KnowVerdicts(ctx, all)
+}
+
+// concluded returns the result that an outcome gives an address.
+func concluded(ordinal, was int32, found finding.Verdict, o store.KnownOutcome, now time.Time) (store.Concluded, bool) {
+	v, changed := o.Verdict(found, now)
+	return store.Concluded{Address: ordinal, Verdict: v, Was: was, Asked: []probe.Asked{Evidence(o)}}, changed
+}
+
+// noConversation is the number of a conversation that there was not.
+const noConversation = 1 << 20
+
+// Evidence returns an outcome as evidence: the words of the host, and what they are.
+func Evidence(o store.KnownOutcome) probe.Asked {
+	return probe.Asked{At: o.At, Conversation: noConversation, Reply: o.Words, Why: says(o)}
+}
+
+func says(o store.KnownOutcome) string {
+	from := ""
+	if o.Host != "" {
+		from = ", reported by " + o.Host
+	}
+	switch o.Outcome {
+	case bounce.Complained:
+		return fmt.Sprintf("A message sent to it was reported as unwanted%s.", from)
+	case bounce.NoBounce:
+		return "A message sent to it did not come back within the watch."
+	}
+	return fmt.Sprintf("A message sent to it came back for good%s.", from)
+}
+
+// Conclude returns the results that outcomes give the addresses of a run: of those with no
+// result yet, the ones that bounced for good; of the others, the ones that an outcome
+// changes.
+func Conclude(ctx context.Context, s *store.Store, run store.Run, now time.Time) (results []store.Concluded, err error) {
+	has, err := s.HasOutcomes(ctx, run.WorkspaceID)
+	if err != nil || !has {
+		return nil, err
+	}
+	verdicts, err := s.Verdicts(ctx)
+	if err != nil {
+		return nil, err
+	}
+	latest, err := s.Latest(ctx, run.ID)
+	if err != nil {
+		return nil, err
+	}
+	err = s.OutcomesIn(ctx, run.WorkspaceID, run.ListID, func(ordinal int32, _ string, known store.KnownOutcome) error {
+		was := latest.Verdict(ordinal)
+		if r, changed := concluded(ordinal, was, verdicts[was], known, now); changed {
+			results = append(results, r)
+		}
+		return nil
+	})
+	return results, err
+}

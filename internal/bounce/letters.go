@@ -1,0 +1,131 @@
+package bounce
+
+import (
+	"context"
+	"strings"
+	"time"
+
+	"varnet/core/bounce"
+	"varnet/internal/store"
+)
+
+// letters are the letters that messages may be about. They are what bounce.Whom asks.
+type letters struct {
+	byAddress map[string][]store.Mailed // by canonical form, the newest mailing last
+	byTag     map[string]store.Mailed
+	byMessage map[string][]store.Mailed
+}
+
+// lettersOf looks up the letters that some messages can be about.
+func lettersOf(ctx context.Context, s *store.Store, workspace int64, some []message) (*letters, error) {
+	addresses, tags, ids := map[string]bool{}, map[string]bool{}, map[string]bool{}
+	for _, m := range some {
+		for _, r := range m.Recipients {
+			addresses[canonical(r.Address)], addresses[canonical(r.Final)] = true, true
+		}
+		for _, a := range append(m.Original.To, m.From) {
+			addresses[canonical(a)] = true
+		}
+		for _, a := range append(m.To, m.Original.ReturnPath) {
+			tags[tagOf(a)] = true
+		}
+		for _, id := range append(m.Original.References, m.Original.ID) {
+			ids[id] = true
+		}
+	}
+	found, err := s.MailedTo(ctx, workspace, keys(addresses), keys(tags), keys(ids))
+	l := &letters{map[string][]store.Mailed{}, map[string]store.Mailed{}, map[string][]store.Mailed{}}
+	for _, m := range found {
+		l.byAddress[m.Canonical] = append(l.byAddress[m.Canonical], m)
+		if m.Tag != nil {
+			l.byTag[*m.Tag] = m
+		}
+		if m.MessageID != nil {
+			l.byMessage[*m.MessageID] = append(l.byMessage[*m.MessageID], m)
+		}
+	}
+	return l, err
+}
+
+func keys(set map[string]bool) []string {
+	list := make([]string, 0, len(set))
+	for k := range set {
+		if k != "" {
+			list = append(list, k)
+		}
+	}
+	return list
+}
+
+// canonical is the form of an address that decides identity, without the mending that
+// cells of a list get.
+func canonical(address string) string { return strings.ToLower(strings.TrimSpace(address)) }
+
+// tagOf returns the tag of a return address: what stands in its local part behind the first
+// plus sign, up to an equals sign.
+func tagOf(address string) string {
+	local := address[:max(strings.LastIndexByte(address, '@'), 0)]
+	_, tag, ok := strings.Cut(local, "+")
+	if !ok {
+		return ""
+	}
+	tag, _, _ = strings.Cut(tag, "=")
+	return tag
+}
+
+// Has reports whether a letter went to an address.
+func (l *letters) Has(address string) (string, bool) {
+	list := l.byAddress[canonical(address)]
+	if len(list) == 0 {
+		return "", false
+	}
+	return list[0].Mailbox, true
+}
+
+// Message returns to whom a message went.
+func (l *letters) Message(id string) (to []string) {
+	for _, m := range l.byMessage[id] {
+		to = append(to, m.Mailbox)
+	}
+	return to
+}
+
+// Knows reports whether the Message-IDs of all letters to an address are known.
+func (l *letters) Knows(address string) bool {
+	for _, m := range l.byAddress[canonical(address)] {
+		if m.MessageID == nil {
+			return false
+		}
+	}
+	return true
+}
+
+// Returns returns whose letter has a return address.
+func (l *letters) Returns(address string) (string, bool) {
+	m, ok := l.byTag[tagOf(address)]
+	return m.Mailbox, ok
+}
+
+// letter returns the letter that a message credits: the one with its tag, with its
+// Message-ID, or else the last one that was sent to the address before the message came.
+func (l *letters) letter(c bounce.Credit, n bounce.Notice, at time.Time) (letter store.Mailed, ok bool) {
+	own := l.byAddress[canonical(c.Address)]
+	for _, a := range append(n.To, n.Original.ReturnPath) {
+		if m, is := l.byTag[tagOf(a)]; is && m.Mailbox == c.Address {
+			return m, true
+		}
+	}
+	for _, id := range append([]string{n.Original.ID}, n.Original.References...) {
+		for _, m := range l.byMessage[id] {
+			if m.Mailbox == c.Address {
+				return m, true
+			}
+		}
+	}
+	for _, m := range own {
+		if !ok || m.MailingID > letter.MailingID {
+			letter, ok = m, true
+		}
+	}
+	return letter, ok
+}

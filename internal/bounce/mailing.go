@@ -1,0 +1,147 @@
+package bounce
+
+import (
+	"context"
+	"slices"
+	"strings"
+
+	"github.com/jackc/pgx/v5"
+
+	"varnet/core/bounce"
+	"varnet/core/finding"
+	"varnet/internal/decide"
+	"varnet/internal/store"
+)
+
+// recipients are the addresses of a run that a mailing went to, with the verdicts they had,
+// by their ordinals.
+func recipients(ctx context.Context, s *store.Store, m store.Mailing, run store.Run, l store.List) ([]int32, error) {
+	d, err := decide.New(ctx, s, run, l, run.Policy)
+	if err != nil {
+		return nil, err
+	}
+	var verdicts []int32
+	err = s.EachRow(ctx, run, l, d.Needs(), func(r *store.OutRow) error {
+		slot, rule := d.Row(r)
+		cell := r.Cells[slot]
+		if cell.Address == 0 || cell.Verdict == 0 || !slices.Contains(m.Decisions, string(d.Ruling(rule).Decision)) {
+			return nil
+		}
+		if more := int(cell.Address) + 1 - len(verdicts); more > 0 {
+			verdicts = append(verdicts, make([]int32, more)...)
+		}
+		verdicts[cell.Address] = cell.Verdict
+		return nil
+	})
+	return verdicts, err
+}
+
+// Prepare writes down to whom a mailing went: to the addresses of its run with one of its
+// decisions, each once. The watch begins with that.
+func (d *Desk) Prepare(ctx context.Context, m store.Mailing) error {
+	run, err := d.Store.Run(ctx, m.WorkspaceID, *m.RunID)
+	if err != nil {
+		return err
+	}
+	l, err := d.Store.List(ctx, m.WorkspaceID, run.ListID)
+	if err != nil {
+		return err
+	}
+	verdicts, err := recipients(ctx, d.Store, m, run, l)
+	if err != nil {
+		return err
+	}
+	var letters []store.Mailed
+	err = d.Store.EachMailbox(ctx, l.ID, func(ordinal int32, local, domain string) error {
+		if int(ordinal) < len(verdicts) && verdicts[ordinal] != 0 {
+			letters = append(letters, store.Mailed{Mailbox: local + "@" + domain, Canonical: strings.ToLower(local) + "@" + domain, Domain: domain, Said: verdicts[ordinal]})
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	return d.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error { return d.Sent(ctx, s, m, letters) })
+}
+
+// Sent records the letters of a mailing that is being prepared, and begins its watch.
+func (d *Desk) Sent(ctx context.Context, s *store.Store, m store.Mailing, letters []store.Mailed) (err error) {
+	i := 0
+	m.Letters, err = s.AddMailed(ctx, m, func() (*store.Mailed, error) {
+		if i == len(letters) {
+			return nil, nil
+		}
+		i++
+		return &letters[i-1], nil
+	})
+	if err != nil {
+		return err
+	}
+	m.State = store.MailingWatching
+	return s.SetMailing(ctx, m, store.MailingPreparing)
+}
+
+// silentAtOnce is how many letters are settled in one transaction.
+const silentAtOnce = 5000
+
+// Close ends the watch of a mailing: what is known of no letter by now did not bounce. What
+// is delayed stays so: silence after a warning says nothing.
+func (d *Desk) Close(ctx context.Context, m store.Mailing) error {
+	if err := knowVerdicts(ctx, d.Store, d.Now()); err != nil {
+		return err
+	}
+	for {
+		silent, err := d.Store.Silent(ctx, m.ID, 0, silentAtOnce)
+		if err != nil {
+			return err
+		}
+		if len(silent) == 0 {
+			break
+		}
+		if err := d.settle(ctx, m, silent); err != nil {
+			return err
+		}
+	}
+	now := d.Now()
+	m.State, m.ClosedAt = store.MailingClosed, &now
+	return d.Store.SetMailing(ctx, m, store.MailingWatching)
+}
+
+// settle records that letters did not bounce. It is remembered of the addresses for which
+// it says something: those of catch-all domains, and those of which something else was
+// known.
+func (d *Desk) settle(ctx context.Context, m store.Mailing, silent []store.Mailed) error {
+	verdicts, err := d.Store.Verdicts(ctx)
+	if err != nil {
+		return err
+	}
+	return d.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
+		known, err := s.KnownOutcomes(ctx, m.WorkspaceID, canonicalsOf(silent))
+		if err != nil {
+			return err
+		}
+		at := m.WatchUntil()
+		outcomes := map[string]store.KnownOutcome{}
+		for i, l := range silent {
+			silent[i].Outcome, silent[i].At = bounce.NoBounce, &at
+			// By its time of sending: what bounced later says more.
+			now := bounce.Known{Outcome: bounce.NoBounce, At: m.SentAt}
+			before, was := known[l.Canonical]
+			if (was || verdicts[l.Said].Finding == finding.CatchAll) && now.Outweighs(before.Known) {
+				outcomes[l.Canonical] = store.KnownOutcome{Known: now}
+			}
+		}
+		if err := s.SetMailed(ctx, silent); err != nil {
+			return err
+		}
+		return d.remember(ctx, s, m.WorkspaceID, outcomes)
+	})
+}
+
+func canonicalsOf(letters []store.Mailed) []string {
+	list := make([]string, len(letters))
+	for i, l := range letters {
+		list[i] = l.Canonical
+	}
+	return list
+}

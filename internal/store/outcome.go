@@ -1,0 +1,177 @@
+package store
+
+import (
+	"context"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"varnet/core/bounce"
+)
+
+// KnownOutcome is what is known of an address by the messages sent to it, with the words of
+// the host.
+type KnownOutcome struct {
+	bounce.Known
+	Words, Host string
+	// Times is how many messages had such an outcome.
+	Times int
+}
+
+// HasOutcomes reports whether anything is known of a workspace's addresses by messages sent.
+func (s *Store) HasOutcomes(ctx context.Context, workspace int64) (has bool, err error) {
+	err = s.db.QueryRow(ctx, "SELECT EXISTS (SELECT FROM outcome WHERE workspace_id = $1)", workspace).Scan(&has)
+	return has, err
+}
+
+// KnownOutcomes returns what is known of addresses, by their canonical form.
+func (s *Store) KnownOutcomes(ctx context.Context, workspace int64, canonicals []string) (map[string]KnownOutcome, error) {
+	byPrint := make(map[string]string, len(canonicals))
+	prints := make([][]byte, 0, len(canonicals))
+	printsOf := s.fingerprints()
+	for _, c := range canonicals {
+		for _, f := range printsOf(string(plain(c))) {
+			prints = append(prints, f.Sum)
+			byPrint[string(f.Sum)] = c
+		}
+	}
+	type record struct {
+		Fingerprint []byte
+		Outcome     string
+		Permanent   bool
+		At          time.Time
+		Words, Host string
+		Times       int
+	}
+	found, err := many[record](ctx, s.db, "SELECT fingerprint, outcome, permanent, at, words, host, times FROM outcome WHERE workspace_id = $1 AND fingerprint = ANY($2)", workspace, prints)
+	known := map[string]KnownOutcome{}
+	for _, r := range found {
+		known[byPrint[string(r.Fingerprint)]] = KnownOutcome{bounce.Known{Outcome: bounce.Outcome(r.Outcome), Permanent: r.Permanent, At: r.At}, r.Words, r.Host, r.Times}
+	}
+	return known, err
+}
+
+// RememberOutcomes keeps what became of messages to addresses, by their canonical form, as
+// far as it outweighs what was known.
+func (s *Store) RememberOutcomes(ctx context.Context, workspace int64, now map[string]KnownOutcome) error {
+	if len(now) == 0 {
+		return nil
+	}
+	before, err := s.KnownOutcomes(ctx, workspace, sortedKeys(now))
+	if err != nil {
+		return err
+	}
+	printsOf := s.fingerprints()
+	b := &pgx.Batch{}
+	for _, canonical := range sortedKeys(now) {
+		o, was := now[canonical], before[canonical]
+		if o.Times = 1; o.Outcome == was.Outcome && o.Permanent == was.Permanent {
+			o.Times = was.Times + 1
+		}
+		if !o.Outweighs(was.Known) {
+			continue
+		}
+		f := printsOf(string(plain(canonical)))[0]
+		b.Queue(`INSERT INTO outcome (workspace_id, fingerprint, secret, outcome, permanent, at, words, host, times) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)
+			ON CONFLICT (workspace_id, fingerprint) DO UPDATE SET outcome = EXCLUDED.outcome, permanent = EXCLUDED.permanent, at = EXCLUDED.at, words = EXCLUDED.words, host = EXCLUDED.host, times = EXCLUDED.times`,
+			workspace, f.Sum, f.Secret, string(o.Outcome), o.Permanent, o.At, o.Words, o.Host, o.Times)
+	}
+	return s.db.SendBatch(ctx, b).Close()
+}
+
+// ForgetOutcome forgets what is known of an address.
+func (s *Store) ForgetOutcome(ctx context.Context, workspace int64, canonical string) error {
+	var prints [][]byte
+	for _, f := range s.fingerprints()(string(plain(canonical))) {
+		prints = append(prints, f.Sum)
+	}
+	return s.changed(ctx, "DELETE FROM outcome WHERE workspace_id = $1 AND fingerprint = ANY($2)", workspace, prints)
+}
+
+// outcomesAtOnce is of how many addresses of a list it is looked up at once what is known.
+const outcomesAtOnce = 20_000
+
+// OutcomesIn calls do for each address of a list of which something is known by messages
+// sent to it.
+func (s *Store) OutcomesIn(ctx context.Context, workspace, list int64, do func(ordinal int32, canonical string, known KnownOutcome) error) error {
+	type place struct {
+		ordinal   int32
+		canonical string
+	}
+	var places []place
+	var canonicals []string
+	var failed error
+	flush := func() {
+		if failed != nil || len(places) == 0 {
+			return
+		}
+		var known map[string]KnownOutcome
+		known, failed = s.KnownOutcomes(ctx, workspace, canonicals)
+		for _, p := range places {
+			if k, ok := known[p.canonical]; ok && failed == nil {
+				failed = do(p.ordinal, p.canonical, k)
+			}
+		}
+		places, canonicals = places[:0], canonicals[:0]
+	}
+	err := s.eachLocal(ctx, list, nil, func(domain, local string, ordinal int32) {
+		c := strings.ToLower(local) + "@" + domain
+		if places, canonicals = append(places, place{ordinal, c}), append(canonicals, c); len(places) == outcomesAtOnce {
+			flush()
+		}
+	})
+	if flush(); err == nil {
+		err = failed
+	}
+	return err
+}
+
+// Holding is a run whose list holds some addresses: the latest of its list.
+type Holding struct {
+	Run      Run
+	Ordinals map[string]int32 // by canonical form
+}
+
+// Holdings returns the latest run of each list of a workspace that holds one of the
+// addresses, given by their canonical forms. Runs of samples and of less than the mailbox
+// are left out.
+func (s *Store) Holdings(ctx context.Context, workspace int64, canonicals []string) (found []Holding, err error) {
+	domains, wanted := map[string]bool{}, map[string]bool{}
+	for _, c := range canonicals {
+		wanted[c] = true
+		domains[c[strings.LastIndexByte(c, '@')+1:]] = true
+	}
+	names := sortedKeys(domains)
+	runs, err := many[Run](ctx, s.db, "SELECT "+runColumns+` FROM run WHERE id IN (
+		SELECT max(id) FROM run WHERE workspace_id = $1 AND sample IS NULL AND depth = 'mailbox' AND state <> 'drafted'
+			AND list_id IN (SELECT list_id FROM list_domain WHERE domain = ANY($2)) GROUP BY list_id) ORDER BY id`, workspace, names)
+	for _, r := range runs {
+		h := Holding{Run: r, Ordinals: map[string]int32{}}
+		err := s.eachLocal(ctx, r.ListID, names, func(domain, local string, ordinal int32) {
+			if c := strings.ToLower(local) + "@" + domain; wanted[c] {
+				h.Ordinals[c] = ordinal
+			}
+		})
+		if err != nil {
+			return nil, err
+		}
+		if len(h.Ordinals) > 0 {
+			found = append(found, h)
+		}
+	}
+	return found, err
+}
+
+// AddOutcomes records what outcomes made of the results of a run. Nothing was asked for
+// them, so that they count for no speed.
+func (s *Store) AddOutcomes(ctx context.Context, run int64, results []Concluded) error {
+	if len(results) == 0 {
+		return nil
+	}
+	b, tally, err := s.batchOf(ctx, results)
+	if err != nil {
+		return err
+	}
+	return s.addBatch(ctx, run, b, tally, time.Unix(0, 0))
+}
