@@ -24,6 +24,7 @@ import (
 	"varnet/core/smtp"
 	"varnet/internal/account"
 	"varnet/internal/api"
+	"varnet/internal/bounce"
 	"varnet/internal/clock"
 	"varnet/internal/format"
 	"varnet/internal/letter"
@@ -44,7 +45,7 @@ func workerCommand() command {
 type settings struct {
 	dsn func() (string, error)
 
-	listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, lanes, unknown, catalogues, migrate, pprof, level, clock, routines, demo, proxies, proxyHeader, hosts, metrics, metricsToken *string
+	listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, lanes, unknown, catalogues, migrate, pprof, level, clock, routines, demo, proxies, proxyHeader, hosts, metrics, metricsToken, returns, returnsDomain *string
 
 	tls tlsSettings
 }
@@ -323,6 +324,8 @@ func serve(c *cli) action {
 	s.hosts = c.setting("hosts", "VARNET_HOSTS", "", "the names by which the service is reached, with commas between; any unless given, and of a demo localhost alone")
 	s.metrics = c.setting("metrics", "VARNET_METRICS", "127.0.0.1:8026", "where to serve metrics (Prometheus), best on loopback; nowhere if empty")
 	s.metricsToken = c.setting("metrics-token", "VARNET_METRICS_TOKEN", "", "the token that metrics want; safer given by the environment")
+	s.returns = c.setting("returns", "VARNET_RETURNS", "", "where a mail server hands over what comes back to return addresses, such as lmtp://127.0.0.1:8027 or smtp://127.0.0.1:8027; nowhere unless given")
+	s.returnsDomain = c.setting("returns-domain", "VARNET_RETURNS_DOMAIN", "", "the domain of return addresses, such as returns.fernhollow.example; none are given out without")
 	s.tls = c.tlsSettings()
 	s.proxies = c.setting("proxies", "VARNET_PROXIES", "127.0.0.0/8,::1/128", "the networks of proxies in front of the service that may say who is asking, and whether over TLS")
 	s.proxyHeader = c.setting("proxy-header", "VARNET_PROXY_HEADER", "X-Forwarded-For", "the header in which those proxies say so: X-Forwarded-For, with X-Forwarded-Proto, or Forwarded (RFC 7239)")
@@ -359,7 +362,10 @@ func serve(c *cli) action {
 		if options.Forwarded = strings.EqualFold(*s.proxyHeader, "Forwarded"); !options.Forwarded && !strings.EqualFold(*s.proxyHeader, "X-Forwarded-For") {
 			return c.wrongUse(fmt.Sprintf("-proxy-header is X-Forwarded-For or Forwarded, not %q", *s.proxyHeader))
 		}
-		config.Serves = true
+		config.Serves, config.ReturnsDomain = true, strings.ToLower(*s.returnsDomain)
+		if *s.returns != "" && config.ReturnsDomain == "" {
+			return c.wrongUse("-returns takes what comes back to return addresses: say with -returns-domain what their domain is")
+		}
 		format.Sweep()
 		engine, err := s.open(ctx, dsn, config)
 		if err != nil {
@@ -387,6 +393,14 @@ func serve(c *cli) action {
 			return err
 		}
 		defer stopLeading()
+		if *s.returns != "" {
+			door, err := bounce.Listen(engine.Bounces, *s.returns, engine.Log)
+			if err != nil {
+				return err
+			}
+			defer door.Close()
+			engine.Log.Info("taking what comes back", "at", *s.returns, "domain", config.ReturnsDomain)
+		}
 		l = secured.over(l)
 		engine.Log.Info("serving", "url", secured.scheme()+"://"+l.Addr().String())
 		return serveUntil(ctx, l, engine, options)

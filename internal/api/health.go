@@ -21,6 +21,9 @@ var queued = []struct{ state, kind, says string }{
 // turn takes that long.
 const lateAfter = 5 * time.Minute
 
+// refusedWithin is of how long ago refused messages are told.
+const refusedWithin = 24 * time.Hour
+
 func (a *API) health(ctx context.Context, _ *struct{}) (*struct{ Body contract.ServiceHealth }, error) {
 	q, err := a.store.Queue(ctx)
 	if err != nil {
@@ -51,6 +54,13 @@ func (a *API) health(ctx context.Context, _ *struct{}) (*struct{ Body contract.S
 	}
 	if b.Database, b.DatabaseBytes, err = a.store.Database(ctx); err != nil {
 		return nil, a.failed(ctx, err)
+	}
+	refused, err := a.store.Refused(ctx, a.engine.Clock.Now().Add(-refusedWithin))
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	if refused > 0 {
+		b.Sentence += fmt.Sprintf(" %s to return addresses with a wrong tag %s refused in the last day: somebody made bounces up.", say.Plural(refused, "message", "messages"), map[bool]string{true: "was", false: "were"}[refused == 1])
 	}
 	return &struct{ Body contract.ServiceHealth }{b}, nil
 }

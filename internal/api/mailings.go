@@ -217,7 +217,7 @@ func (a *API) letterBodies(ctx context.Context, found []store.Mailed) ([]contrac
 	verdicts, err := a.store.Verdicts(ctx)
 	return contract.Each(found, func(m store.Mailed) contract.Letter {
 		v := verdicts[m.Said]
-		return contract.Letter{Number: m.Number, Address: m.Mailbox, Finding: string(v.Finding), Cause: string(v.Cause), Outcome: cmp.Or(string(m.Outcome), "open"), Permanent: m.Permanent,
+		return contract.Letter{Number: m.Number, Address: m.Mailbox, Return: a.engine.Bounces.Tags.Address(m.MailingID, m.Number), Finding: string(v.Finding), Cause: string(v.Cause), Outcome: cmp.Or(string(m.Outcome), "open"), Permanent: m.Permanent,
 			About: m.About, Reason: m.Cause, Words: m.Words, Host: m.Host, Final: m.Final, At: m.At}
 	}), err
 }
@@ -229,8 +229,8 @@ func (a *API) takeBounces(ctx context.Context, in *Streamed) (*struct{ Body cont
 		if err != nil {
 			return err
 		}
-		t, err := a.engine.Bounces.Take(ctx, workspace(ctx).ID, bounce.ByFile, next)
-		out.Body = contract.TakenBounces{Messages: t.Messages, Known: t.Known, Bounced: t.Bounced, Passing: t.Passing, Delayed: t.Delayed, Complained: t.Complains, Answers: t.Answers, Others: t.Others, Nobody: t.Nobody, Says: t.Says()}
+		t, err := a.engine.Bounces.Take(ctx, workspace(ctx).ID, bounce.ByFile, bounce.InFile(next))
+		out.Body = contract.TakenBounces{Messages: t.Messages, Known: t.Known, Bounced: t.Bounced, Passing: t.Passing, Delayed: t.Delayed, Complained: t.Complains, Answers: t.Answers, Others: t.Others, Nobody: t.Nobody, Forged: t.Forged, Says: t.Says()}
 		return err
 	})
 	if errors.Is(err, bounce.ErrNoMessages) {

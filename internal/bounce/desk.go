@@ -26,13 +26,22 @@ type Way string
 // The ways.
 const (
 	ByFile Way = "file"
-	ByAPI  Way = "api"
+	// ByReturn: a mail server handed it over, sent to a return address of ours.
+	ByReturn Way = "return address"
 )
 
 // Desk takes messages in.
 type Desk struct {
 	Store *store.Store
+	Tags  Tags
 	Now   func() time.Time
+}
+
+// Incoming is a message that comes in.
+type Incoming struct {
+	Raw []byte
+	// Envelope is the address it was sent to, where a mail server tells; else "".
+	Envelope string
 }
 
 // Taken counts what came in.
@@ -46,6 +55,7 @@ type Taken struct {
 	Answers   int // auto-replies and challenges
 	Others    int // reports of deliveries, receipts, letters of people
 	Nobody    int // bounces, delays and complaints that are about no letter that is known
+	Forged    int // whose return address carries a wrong tag
 }
 
 // Says says in sentences what came in.
@@ -66,6 +76,7 @@ func (t Taken) Says() string {
 	add(t.Answers, "auto-reply", "auto-replies")
 	add(t.Others, "message of another kind", "messages of other kinds")
 	add(t.Nobody, "about no letter that is known", "about no letters that are known")
+	add(t.Forged, "with a wrong tag in its return address", "with a wrong tag in their return address")
 	add(t.Known, "had come before", "had come before")
 	return fmt.Sprintf("%s read: %s.", say.Plural(int64(t.Messages), "message", "messages"), strings.Join(parts, ", "))
 }
@@ -78,15 +89,15 @@ var ErrTooLarge = errors.New("the message is too large")
 
 // Take takes messages in, as next returns them until io.EOF. What was taken before an error
 // stays: the same messages sent again change nothing.
-func (d *Desk) Take(ctx context.Context, workspace int64, way Way, next func() ([]byte, error)) (t Taken, err error) {
+func (d *Desk) Take(ctx context.Context, workspace int64, way Way, next func() (Incoming, error)) (t Taken, err error) {
 	var some []message
 	for {
-		raw, err := next()
+		in, err := next()
 		if err != nil && err != io.EOF {
 			return t, err
 		}
 		if err == nil {
-			some = append(some, read(raw))
+			some = append(some, read(in))
 		}
 		if len(some) == atOnce || err == io.EOF && len(some) > 0 {
 			if err := d.credit(ctx, workspace, way, some, &t); err != nil {
@@ -108,8 +119,12 @@ type message struct {
 
 // read reads a message. Its digest leaves out the lines that hosts add on its way, so that
 // the same message from two mailboxes is one.
-func read(raw []byte) message {
+func read(in Incoming) message {
+	raw := in.Raw
 	n := bounce.Read(raw)
+	if in.Envelope != "" {
+		n.To = append([]string{in.Envelope}, n.To...)
+	}
 	_, body, _ := bytes.Cut(bytes.ReplaceAll(raw, []byte("\r\n"), []byte("\n")), []byte("\n\n"))
 	h := sha256.New()
 	fmt.Fprintf(h, "%s\n%s\n%s\n", n.ID, n.Subject, n.At.UTC().Format(time.RFC3339))
@@ -119,7 +134,7 @@ func read(raw []byte) message {
 
 // credit keeps what messages say of the letters that they are about, in one transaction.
 func (d *Desk) credit(ctx context.Context, workspace int64, way Way, some []message, t *Taken) error {
-	letters, err := lettersOf(ctx, d.Store, workspace, some)
+	letters, err := d.lettersOf(ctx, workspace, some)
 	if err != nil {
 		return err
 	}
@@ -146,8 +161,9 @@ func (d *Desk) credit(ctx context.Context, workspace int64, way Way, some []mess
 }
 
 func (t *Taken) add(n Taken) {
-	t.Messages, t.Known, t.Bounced, t.Passing, t.Delayed = t.Messages+n.Messages, t.Known+n.Known, t.Bounced+n.Bounced, t.Passing+n.Passing, t.Delayed+n.Delayed
-	t.Complains, t.Answers, t.Others, t.Nobody = t.Complains+n.Complains, t.Answers+n.Answers, t.Others+n.Others, t.Nobody+n.Nobody
+	t.Messages, t.Known, t.Forged, t.Nobody = t.Messages+n.Messages, t.Known+n.Known, t.Forged+n.Forged, t.Nobody+n.Nobody
+	t.Bounced, t.Passing, t.Delayed, t.Complains = t.Bounced+n.Bounced, t.Passing+n.Passing, t.Delayed+n.Delayed, t.Complains+n.Complains
+	t.Answers, t.Others = t.Answers+n.Answers, t.Others+n.Others
 }
 
 type letterKey struct {
@@ -157,15 +173,26 @@ type letterKey struct {
 
 // creditOne records one message, and what it says of letters.
 func (d *Desk) creditOne(ctx context.Context, s *store.Store, workspace int64, way Way, m message, letters *letters, t *Taken, changed map[letterKey]store.Mailed, outcomes map[string]store.KnownOutcome) error {
-	credits := bounce.Whom(m.Notice, letters)
+	var credits []bounce.Credit
+	forged := d.Tags.forged(m.To)
+	if !forged {
+		credits = bounce.Whom(m.Notice, letters)
+	}
 	r := store.Returned{Way: string(way), Digest: m.digest, Kind: string(m.Kind), Sender: m.From, Host: m.Host, Subject: m.Subject, Words: m.Words, Credited: len(credits)}
 	at := m.At
 	if at.IsZero() || at.After(d.Now()) {
 		at = d.Now()
 	}
 	r.At = &at
-	if len(credits) == 0 {
+	switch {
+	case forged:
+		r.Says = "The return address that it was sent to carries a wrong tag: it is no bounce of a letter of ours."
+	case len(credits) == 0:
 		r.Says = nobody(m.Notice)
+	}
+	if tooMany(credits, m.Notice, letters) {
+		t.Known++
+		return nil
 	}
 	switch err := s.AddReturned(ctx, workspace, &r); {
 	case errors.Is(err, store.ErrNotFound):
@@ -174,11 +201,21 @@ func (d *Desk) creditOne(ctx context.Context, s *store.Store, workspace int64, w
 	case err != nil:
 		return err
 	}
+	if forged {
+		t.Forged++
+		return nil
+	}
 	t.count(m.Notice, credits)
 	for _, c := range credits {
 		o, ok := bounce.Of(m.Notice, c.Recipient)
-		letter, found := letters.letter(c, m.Notice, at)
-		if !ok || !found {
+		letter, found := letters.letter(c, m.Notice)
+		if !found {
+			continue
+		}
+		if err := s.CountHeard(ctx, letter.MailingID, letter.Number); err != nil {
+			return err
+		}
+		if !ok {
 			continue
 		}
 		if now, was := changed[letterKey{letter.MailingID, letter.Number}]; was {
@@ -194,6 +231,20 @@ func (d *Desk) creditOne(ctx context.Context, s *store.Store, workspace int64, w
 		}
 	}
 	return nil
+}
+
+// mostHeard is how many messages are taken about one letter: hosts that keep warning send
+// some ten.
+const mostHeard = 50
+
+// tooMany reports whether so much came back about the letters that no more is taken.
+func tooMany(credits []bounce.Credit, n bounce.Notice, l *letters) bool {
+	for _, c := range credits {
+		if m, ok := l.letter(c, n); !ok || m.Heard < mostHeard {
+			return false
+		}
+	}
+	return len(credits) > 0
 }
 
 // knownOf returns what is known of a letter.

@@ -38,6 +38,14 @@ func Messages(file io.Reader) (next func() ([]byte, error), err error) {
 	return plain(in)
 }
 
+// InFile makes messages of a file ready to be taken in.
+func InFile(next func() ([]byte, error)) func() (Incoming, error) {
+	return func() (Incoming, error) {
+		raw, err := next()
+		return Incoming{Raw: raw}, err
+	}
+}
+
 // ErrNoMessages is a file that holds no messages.
 var ErrNoMessages = errors.New("the file holds no message: give a message (.eml), a mailbox (.mbox) or a zip of them")
 

@@ -3,7 +3,6 @@ package bounce
 import (
 	"context"
 	"strings"
-	"time"
 
 	"varnet/core/bounce"
 	"varnet/internal/store"
@@ -14,10 +13,12 @@ type letters struct {
 	byAddress map[string][]store.Mailed // by canonical form, the newest mailing last
 	byTag     map[string]store.Mailed
 	byMessage map[string][]store.Mailed
+	byOwn     map[string]store.Mailed // by return addresses of ours, in lower case
 }
 
 // lettersOf looks up the letters that some messages can be about.
-func lettersOf(ctx context.Context, s *store.Store, workspace int64, some []message) (*letters, error) {
+func (d *Desk) lettersOf(ctx context.Context, workspace int64, some []message) (*letters, error) {
+	own := map[string]letterKey{}
 	addresses, tags, ids := map[string]bool{}, map[string]bool{}, map[string]bool{}
 	for _, m := range some {
 		for _, r := range m.Recipients {
@@ -27,14 +28,21 @@ func lettersOf(ctx context.Context, s *store.Store, workspace int64, some []mess
 			addresses[canonical(a)] = true
 		}
 		for _, a := range append(m.To, m.Original.ReturnPath) {
-			tags[tagOf(a)] = true
+			if key, ok := d.Tags.letter(a); ok {
+				own[canonical(a)] = key
+			} else {
+				tags[tagOf(a)] = true
+			}
 		}
 		for _, id := range append(m.Original.References, m.Original.ID) {
 			ids[id] = true
 		}
 	}
-	found, err := s.MailedTo(ctx, workspace, keys(addresses), keys(tags), keys(ids))
-	l := &letters{map[string][]store.Mailed{}, map[string]store.Mailed{}, map[string][]store.Mailed{}}
+	found, err := d.Store.MailedTo(ctx, workspace, keys(addresses), keys(tags), keys(ids))
+	if err != nil {
+		return nil, err
+	}
+	l := &letters{map[string][]store.Mailed{}, map[string]store.Mailed{}, map[string][]store.Mailed{}, map[string]store.Mailed{}}
 	for _, m := range found {
 		l.byAddress[m.Canonical] = append(l.byAddress[m.Canonical], m)
 		if m.Tag != nil {
@@ -44,7 +52,36 @@ func lettersOf(ctx context.Context, s *store.Store, workspace int64, some []mess
 			l.byMessage[*m.MessageID] = append(l.byMessage[*m.MessageID], m)
 		}
 	}
-	return l, err
+	return l, d.ownLetters(ctx, workspace, l, own)
+}
+
+// ownLetters looks up the letters whose return addresses of ours messages came to.
+func (d *Desk) ownLetters(ctx context.Context, workspace int64, l *letters, own map[string]letterKey) error {
+	if len(own) == 0 {
+		return nil
+	}
+	var mailings []int64
+	var numbers []int
+	for _, k := range own {
+		mailings, numbers = append(mailings, k.mailing), append(numbers, k.number)
+	}
+	found, err := d.Store.MailedByNumber(ctx, workspace, mailings, numbers)
+	for _, m := range found {
+		for a, k := range own {
+			if k == (letterKey{m.MailingID, m.Number}) {
+				l.byOwn[a] = m
+			}
+		}
+	}
+	return err
+}
+
+// tagged returns the letter whose return address this is.
+func (l *letters) tagged(address string) (m store.Mailed, ok bool) {
+	if m, ok = l.byOwn[canonical(address)]; !ok {
+		m, ok = l.byTag[tagOf(address)]
+	}
+	return m, ok
 }
 
 func keys(set map[string]bool) []string {
@@ -102,16 +139,16 @@ func (l *letters) Knows(address string) bool {
 
 // Returns returns whose letter has a return address.
 func (l *letters) Returns(address string) (string, bool) {
-	m, ok := l.byTag[tagOf(address)]
+	m, ok := l.tagged(address)
 	return m.Mailbox, ok
 }
 
 // letter returns the letter that a message credits: the one with its tag, with its
 // Message-ID, or else the last one that was sent to the address before the message came.
-func (l *letters) letter(c bounce.Credit, n bounce.Notice, at time.Time) (letter store.Mailed, ok bool) {
+func (l *letters) letter(c bounce.Credit, n bounce.Notice) (letter store.Mailed, ok bool) {
 	own := l.byAddress[canonical(c.Address)]
 	for _, a := range append(n.To, n.Original.ReturnPath) {
-		if m, is := l.byTag[tagOf(a)]; is && m.Mailbox == c.Address {
+		if m, is := l.tagged(a); is && m.Mailbox == c.Address {
 			return m, true
 		}
 	}

@@ -50,6 +50,7 @@ type OutcomeFound struct {
 type Letter struct {
 	Number    int        `json:"number" doc:"Its place in the mailing."`
 	Address   string     `json:"address" doc:"Whom it went to."`
+	Return    string     `json:"returnAddress,omitempty" doc:"The return address (MAIL FROM) to send it with, so that bounces come here; left out where the installation takes none."`
 	Finding   string     `json:"finding,omitempty" doc:"What had been found of the address."`
 	Cause     string     `json:"cause,omitempty" doc:"Why."`
 	Outcome   string     `json:"outcome" enum:"open,bounced,delayed,complained,no bounce" doc:"What became of it."`
@@ -92,6 +93,7 @@ type TakenBounces struct {
 	Answers    int    `json:"answers" doc:"Auto-replies and challenges."`
 	Others     int    `json:"others" doc:"Messages of other kinds."`
 	Nobody     int    `json:"nobody" doc:"Bounces, delays and complaints about no letter that is known."`
+	Forged     int    `json:"forged" doc:"Messages whose return address carries a wrong tag; they change nothing."`
 	Says       string `json:"says" doc:"The same in a sentence."`
 }
 
@@ -99,7 +101,7 @@ type TakenBounces struct {
 type Returned struct {
 	ID         int64      `json:"id" doc:"Names it."`
 	Kind       string     `json:"kind" enum:"bounce,delay,delivery,complaint,auto-reply,challenge,other" doc:"What it is."`
-	Way        string     `json:"way" enum:"file,api" doc:"How it came in."`
+	Way        string     `json:"way" enum:"file,return address" doc:"How it came in."`
 	Sender     string     `json:"sender" doc:"Who wrote it."`
 	Host       string     `json:"host" doc:"The host that reports."`
 	Subject    string     `json:"subject" doc:"Its subject."`

@@ -2,11 +2,15 @@ package e2e
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
+	"net"
 	"net/url"
 	"strings"
 	"testing"
 	"time"
+
+	"github.com/emersion/go-smtp"
 
 	"varnet/core/finding"
 	"varnet/internal/client"
@@ -185,5 +189,150 @@ func checkDecidedAnew(t *testing.T, api *client.Client, run contract.Run, want m
 	e, err := api.Evidence(t.Context(), run.ID, settled[0].Ordinal)
 	if err != nil || len(e.Asked) != 1 || !strings.Contains(e.Asked[0].Why, "came back for good") || e.Asked[0].Reply == "" {
 		t.Errorf("%v: %+v", err, e)
+	}
+}
+
+// handOver hands a message to the door of a service as a mail server does, by LMTP
+// (RFC 2033), to some return addresses. It returns the first refusal.
+func handOver(t *testing.T, door string, message []byte, to ...string) error {
+	t.Helper()
+	conn, err := net.Dial("tcp", door)
+	if err != nil {
+		t.Fatal(err)
+	}
+	c := smtp.NewClientLMTP(conn)
+	defer c.Close()
+	if err := c.Hello("mx.fernhollow.example"); err != nil {
+		t.Fatal(err)
+	}
+	if err := c.Mail("", nil); err != nil {
+		t.Fatal(err)
+	}
+	for _, a := range to {
+		if err := c.Rcpt(a, nil); err != nil {
+			return err
+		}
+	}
+	w, err := c.Data()
+	if err != nil {
+		return err
+	}
+	if _, err := w.Write(bytes.ReplaceAll(message, []byte("\n"), []byte("\r\n"))); err != nil {
+		t.Fatal(err)
+	}
+	return w.Close()
+}
+
+// TestReturnAddresses has bounces handed over by a mail server to return addresses of ours,
+// and forged ones: with a wrong tag, of another workspace, replayed, made up in masses.
+func TestReturnAddresses(t *testing.T) {
+	t.Parallel()
+	i, door := testkit.World(t, "fernhollow"), "127.0.0.1:"+testkit.FreePort(t)
+	s := testkit.Serve(t, append(testkit.Settings(testkit.Database(t), i), "VARNET_RETURNS=lmtp://"+door, "VARNET_RETURNS_DOMAIN=returns.fernhollow.example"))
+	api, ctx := client.New(s.URL, s.Key), t.Context()
+	m, err := api.ImportMailing(ctx, client.MailingTable{Name: "Members"}, strings.NewReader("name,email\nAda,ada@upperloam.example\nWren,wren@orchard.example\nLinnea,linnea@attic.example\n"))
+	if err != nil || m.State != "watching" || m.Letters != 3 {
+		t.Fatalf("%v: %+v", err, m)
+	}
+	letters, err := api.MailingLetters(ctx, m.ID, "", "")
+	if err != nil || len(letters.Items) != 3 {
+		t.Fatalf("%v: %+v", err, letters)
+	}
+	at := func(i int) string { return letters.Items[i].Return }
+	notice := func(to, final string) []byte {
+		return fmt.Appendf(nil, "From: MAILER-DAEMON@mx.example\nTo: %s\nSubject: failure notice\nMessage-ID: <%s>\n\nHi. This is the mail program.\nI'm afraid I wasn't able to deliver your message to the following addresses.\n\n<%s>:\nSorry, no mailbox here by that name. (#5.1.1)\n", to, final, final)
+	}
+	outcome := func(i int) string {
+		t.Helper()
+		p, err := api.MailingLetters(ctx, m.ID, "", "")
+		if err != nil {
+			t.Fatal(err)
+		}
+		return p.Items[i].Outcome
+	}
+
+	t.Run("a bounce from behind a forwarder", func(t *testing.T) {
+		if err := handOver(t, door, notice(at(0), "private@elsewhere.example"), at(0)); err != nil {
+			t.Fatal(err)
+		}
+		p, err := api.MailingLetters(ctx, m.ID, "bounced", "")
+		if err != nil || len(p.Items) != 1 || p.Items[0].Address != "ada@upperloam.example" || p.Items[0].Final != "private@elsewhere.example" || !p.Items[0].Permanent {
+			t.Errorf("%v: %+v", err, p.Items)
+		}
+	})
+	t.Run("a wrong tag", func(t *testing.T) {
+		wrong := strings.Replace(at(1), "-2-", "-3-", 1)
+		for _, to := range []string{wrong, "b+x@returns.fernhollow.example", "b+1-2-@returns.fernhollow.example", "anybody@returns.fernhollow.example", "b+1-1-aaaaaaaaaaaaaaaa@elsewhere.example"} {
+			var told *smtp.SMTPError
+			if err := handOver(t, door, notice(to, "wren@orchard.example"), to); !errors.As(err, &told) || told.Code != 550 {
+				t.Errorf("%s: %v", to, err)
+			}
+		}
+		// In a file, too.
+		taken, err := api.TakeBounces(ctx, bytes.NewReader(notice(wrong, "wren@orchard.example")))
+		if err != nil || taken.Forged != 1 || taken.Bounced != 0 || outcome(1) != "open" {
+			t.Errorf("%v: %+v, %s", err, taken, outcome(1))
+		}
+	})
+	t.Run("another address than the tag's", func(t *testing.T) {
+		// Whoever has a letter can tell of that one alone.
+		if err := handOver(t, door, notice(at(0), "wren@orchard.example"), at(0)); err != nil {
+			t.Fatal(err)
+		}
+		if outcome(1) != "open" {
+			t.Errorf("it is %s", outcome(1))
+		}
+	})
+	t.Run("of another workspace", func(t *testing.T) {
+		key, err := testkit.Command(s.Env, "key", "new", "-workspace", "the neighbours").Output()
+		if err != nil {
+			t.Fatal(err)
+		}
+		other := client.New(s.URL, strings.TrimSpace(string(key)))
+		taken, err := other.TakeBounces(ctx, bytes.NewReader(notice(at(1), "wren@orchard.example")))
+		if err != nil || taken.Bounced != 0 || taken.Nobody != 1 || outcome(1) != "open" {
+			t.Errorf("%v: %+v, %s", err, taken, outcome(1))
+		}
+	})
+	t.Run("in masses", func(t *testing.T) {
+		forgeMany(t, door, 2000)
+		for n := range 60 {
+			if err := handOver(t, door, notice(at(2), fmt.Sprintf("linnea%d@attic.example", n)), at(2)); err != nil {
+				t.Fatal(err)
+			}
+		}
+		p, err := api.Bounces(ctx, "")
+		if err != nil || len(p.Items) > 60 {
+			t.Errorf("%v: %d messages are kept", err, len(p.Items))
+		}
+		if outcome(1) != "open" {
+			t.Errorf("it is %s", outcome(1))
+		}
+	})
+}
+
+// forgeMany asks the door about made-up return addresses, many in a session.
+func forgeMany(t *testing.T, door string, n int) {
+	t.Helper()
+	for n > 0 {
+		conn, err := net.Dial("tcp", door)
+		if err != nil {
+			t.Fatal(err)
+		}
+		c := smtp.NewClientLMTP(conn)
+		if err := c.Hello("mx.fernhollow.example"); err != nil {
+			t.Fatal(err)
+		}
+		if err := c.Mail("", nil); err != nil {
+			t.Fatal(err)
+		}
+		for range 500 {
+			n--
+			var told *smtp.SMTPError
+			if err := c.Rcpt(fmt.Sprintf("b+1-2-%016d@returns.fernhollow.example", n), nil); !errors.As(err, &told) || told.Code != 550 {
+				t.Fatalf("%v", err)
+			}
+		}
+		_ = c.Close()
 	}
 }

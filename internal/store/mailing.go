@@ -88,6 +88,9 @@ func (s *Store) ForgetMailings(ctx context.Context) error {
 	if _, err := s.db.Exec(ctx, "DELETE FROM mailing WHERE closed_at < now() - $1::interval", mailingsKept); err != nil {
 		return err
 	}
+	if _, err := s.db.Exec(ctx, "DELETE FROM return_refused WHERE hour < now() - $1::interval", mailingsKept); err != nil {
+		return err
+	}
 	_, err := s.db.Exec(ctx, "DELETE FROM returned WHERE received_at < now() - $1::interval", mailingsKept)
 	return err
 }
@@ -109,9 +112,11 @@ type Mailed struct {
 	Final, Words, Host         string
 	At                         *time.Time
 	ReturnedID                 *int64
+	// Heard is how many messages came back about it.
+	Heard int
 }
 
-const mailedColumns = "mailing_id, number, mailbox, canonical, domain, said, tag, message_id, outcome, permanent, about, cause, final, words, host, at, returned_id"
+const mailedColumns = "mailing_id, number, mailbox, canonical, domain, said, tag, message_id, outcome, permanent, about, cause, final, words, host, at, returned_id, heard"
 
 // AddMailed records to whom a mailing went, as next returns them; an address that is there
 // already is left out. It returns how many there were. It is for a transaction.
@@ -142,6 +147,31 @@ func (s *Store) MailedTo(ctx context.Context, workspace int64, canonicals, tags,
 	return many[Mailed](ctx, s.db, "SELECT "+mailedColumns+` FROM mailed WHERE workspace_id = $1 AND canonical = ANY($2)
 		UNION SELECT `+mailedColumns+` FROM mailed WHERE workspace_id = $1 AND tag = ANY($3)
 		UNION SELECT `+mailedColumns+" FROM mailed WHERE workspace_id = $1 AND message_id = ANY($4)", workspace, canonicals, tags, messages)
+}
+
+// MailedByNumber returns letters of a workspace by the numbers of their mailings and their
+// own.
+func (s *Store) MailedByNumber(ctx context.Context, workspace int64, mailings []int64, numbers []int) ([]Mailed, error) {
+	return many[Mailed](ctx, s.db, "SELECT "+mailedColumns+` FROM mailed WHERE workspace_id = $1
+		AND (mailing_id, number) IN (SELECT * FROM unnest($2::bigint[], $3::int[]))`, workspace, mailings, numbers)
+}
+
+// CountHeard counts a message that came back about a letter.
+func (s *Store) CountHeard(ctx context.Context, mailing int64, number int) error {
+	return s.changed(ctx, "UPDATE mailed SET heard = heard + 1 WHERE mailing_id = $1 AND number = $2", mailing, number)
+}
+
+// CountRefused counts messages to return addresses that were refused for a wrong tag.
+func (s *Store) CountRefused(ctx context.Context, at time.Time, n int64) error {
+	_, err := s.db.Exec(ctx, `INSERT INTO return_refused (hour, refused) VALUES (date_trunc('hour', $1::timestamptz), $2)
+		ON CONFLICT (hour) DO UPDATE SET refused = return_refused.refused + EXCLUDED.refused`, at, n)
+	return err
+}
+
+// Refused returns how many messages were refused for a wrong tag since a time.
+func (s *Store) Refused(ctx context.Context, since time.Time) (n int64, err error) {
+	err = s.db.QueryRow(ctx, "SELECT coalesce(sum(refused), 0)::bigint FROM return_refused WHERE hour >= date_trunc('hour', $1::timestamptz)", since).Scan(&n)
+	return n, err
 }
 
 // SetMailed records what became of letters.

@@ -79,6 +79,8 @@ type Config struct {
 	// RoutineFolder holds a folder for each workspace, in which routines read and write; "":
 	// they do not.
 	RoutineFolder string
+	// ReturnsDomain is the domain of return addresses of ours; "" where none are given out.
+	ReturnsDomain string
 }
 
 // Engine runs the jobs.
@@ -166,7 +168,12 @@ func New(c Config) (*Engine, error) {
 	e.Outbound.Happened = e.Happened
 	e.Routines = routine.Places{Folder: c.RoutineFolder, AllowPrivate: c.Resolver.AllowPrivate}
 	e.Connections = &connection.Connections{Store: e.Store, Secrets: e.Secrets, Env: connect.Env{AllowPrivate: c.Resolver.AllowPrivate, Folder: c.RoutineFolder}}
-	e.Bounces = &bounce.Desk{Store: e.Store, Now: c.Clock.Now}
+	e.Bounces = &bounce.Desk{Store: e.Store, Now: c.Clock.Now, Tags: bounce.Tags{Domain: c.ReturnsDomain, Sums: func(text string) (sums [][]byte) {
+		for _, p := range e.Secrets.Prints(text, "return address") {
+			sums = append(sums, p.Sum)
+		}
+		return sums
+	}}}
 	e.Importer = &intake.Importer{Store: e.Store.Bulk(), Grammar: e.Grammar, Catalogue: e.Catalogue, Imported: e.imported}
 	w := river.NewWorkers()
 	river.AddWorker(w, &planWorker{engine: e})

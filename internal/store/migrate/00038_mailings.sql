@@ -40,6 +40,7 @@ CREATE TABLE mailed (
     host         text NOT NULL DEFAULT '',
     at           timestamptz,
     returned_id  bigint,
+    heard        int NOT NULL DEFAULT 0,      -- messages that came back about it
     PRIMARY KEY (mailing_id, number)
 );
 CREATE UNIQUE INDEX mailed_once ON mailed (mailing_id, canonical);
@@ -52,7 +53,7 @@ CREATE INDEX mailed_outcome ON mailed (mailing_id, outcome, number);
 CREATE TABLE returned (
     id           bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
     workspace_id bigint NOT NULL REFERENCES workspace ON DELETE CASCADE,
-    way          text NOT NULL,               -- by which it came: file, api
+    way          text NOT NULL,               -- by which it came: file, return address
     digest       bytea NOT NULL,
     kind         text NOT NULL,
     at           timestamptz,
@@ -82,7 +83,13 @@ CREATE TABLE outcome (
     PRIMARY KEY (workspace_id, fingerprint)
 );
 
+-- Messages to return addresses that were refused for a wrong tag, by hour.
+CREATE TABLE return_refused (
+    hour    timestamptz PRIMARY KEY,
+    refused bigint NOT NULL
+);
+
 CREATE TRIGGER tell AFTER INSERT OR UPDATE OR DELETE ON mailing FOR EACH ROW EXECUTE FUNCTION tell_change('mailing');
 
 -- +goose Down
-DROP TABLE outcome, returned, mailed, mailing;
+DROP TABLE return_refused, outcome, returned, mailed, mailing;

@@ -5075,6 +5075,8 @@ export interface components {
             permanent?: boolean;
             /** @description The cause that the words of the host were read as. */
             reason?: string;
+            /** @description The return address (MAIL FROM) to send it with, so that bounces come here; left out where the installation takes none. */
+            returnAddress?: string;
             /** @description The words of the host. */
             words?: string;
         };
@@ -6592,7 +6594,7 @@ export interface components {
              * @description How it came in.
              * @enum {string}
              */
-            way: "file" | "api";
+            way: "file" | "return address";
             /** @description What it says to people. */
             words: string;
         };
@@ -7231,6 +7233,11 @@ export interface components {
              * @description Letters that a host goes on trying.
              */
             delayed: number;
+            /**
+             * Format: int64
+             * @description Messages whose return address carries a wrong tag; they change nothing.
+             */
+            forged: number;
             /**
              * Format: int64
              * @description Of them, that had come before; they change nothing.
