@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"strings"
 	"time"
 
 	"varnet/internal/practice"
@@ -14,6 +15,7 @@ import (
 func practiceCommand() command {
 	return command{"practice", "", "runs the practice internet, or writes a list of its people", "varnet practice -list 1200 > members.csv", runPractice, []command{
 		{"stir", "", "has people join and leave the contact platform of a running practice internet", "varnet practice stir -join 12 -leave 5", stirPlatform, nil},
+		{"bounces", "FILE", "writes what comes back, as a mailbox file, after a letter to each address of a file, one a line; - is standard input", "varnet practice bounces sent.txt > returned.mbox", practiceBounces, nil},
 	}}
 }
 
@@ -135,5 +137,39 @@ func stirPlatform(c *cli) action {
 			return err
 		}
 		return c.sentence(fmt.Sprintf("%d people joined the group %s, and %d left.", *join, *group, *leave))
+	}
+}
+
+func practiceBounces(c *cli) action {
+	var at timeFlag
+	c.flags.Var(&at, "sent", "when the letters were sent, as `TIME`; now unless given")
+	return func(context.Context) error {
+		w, err := practice.Load("fernhollow")
+		if err != nil {
+			return err
+		}
+		file, err := c.open(c.args[0])
+		if err != nil {
+			return err
+		}
+		defer file.Close()
+		if at.IsZero() {
+			at.Time = time.Now()
+		}
+		var sent []practice.Posted
+		lines := bufio.NewScanner(file)
+		for lines.Scan() {
+			if to := strings.TrimSpace(lines.Text()); strings.Contains(to, "@") {
+				sent = append(sent, practice.Posted{To: to, ID: fmt.Sprintf("spring.%d@fernhollow.example", len(sent)+1), ReturnPath: "returns@fernhollow.example", At: at.Time})
+			}
+		}
+		if err := lines.Err(); err != nil {
+			return err
+		}
+		out := bufio.NewWriter(c.out)
+		if err := practice.WriteMailbox(out, w.ComesBack(sent, true)); err != nil {
+			return err
+		}
+		return out.Flush()
 	}
 }

@@ -116,7 +116,7 @@ func (r *Recipient) judge(q reply.Question, heard bool, around []string) {
 		if i == 0 || clearer(m, r.Meaning) {
 			r.Meaning = m
 			if !quoted {
-				r.Words = clip(strings.TrimSpace(s.words), maxReason)
+				r.Words = r.reasonOf(s.words)
 			}
 		}
 		if !vague(r.Meaning) {
@@ -124,6 +124,15 @@ func (r *Recipient) judge(q reply.Question, heard bool, around []string) {
 		}
 	}
 	r.Permanent = r.Action == Failed && lasting(r.Meaning, r.Words, r.Status)
+}
+
+// reasonOf returns what a text says of the reason: where it holds nothing but the address,
+// the status that the report gives.
+func (r *Recipient) reasonOf(text string) string {
+	if r.Status != "" && !wordsBeside(text, r.Final) {
+		return "Status: " + r.Status
+	}
+	return clip(strings.TrimSpace(text), maxReason)
 }
 
 // clearer reports whether a meaning says more than one that says little. A refusal by some

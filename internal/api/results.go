@@ -12,6 +12,7 @@ import (
 	"varnet/core/policy"
 	"varnet/core/probe"
 	"varnet/internal/account"
+	"varnet/internal/bounce"
 	"varnet/internal/contract"
 	"varnet/internal/decide"
 	"varnet/internal/export"
@@ -224,7 +225,7 @@ func addAcceptance(e *contract.Evidence, known probe.Acceptance) {
 }
 
 func askedBody(q probe.Asked, conversations []probe.Conversation) contract.Asked {
-	b := contract.Asked{At: q.At, TookMS: q.TookMS, Reply: q.Reply, Why: q.Why}
+	b := contract.Asked{At: q.At, TookMS: q.TookMS, Reply: q.Reply, Why: q.Why, Letter: q.Conversation == bounce.OfLetter}
 	if 0 <= q.Conversation && q.Conversation < len(conversations) {
 		c := contract.ConversationOf(conversations[q.Conversation])
 		b.Conversation = &c

@@ -3,6 +3,7 @@ package bounce
 import (
 	"context"
 	"fmt"
+	"slices"
 	"time"
 
 	"varnet/core/bounce"
@@ -41,6 +42,9 @@ func (d *Desk) decideAnew(ctx context.Context, s *store.Store, workspace int64, 
 				results = append(results, r)
 			}
 		}
+		if err := withEarlier(ctx, s, h.Run.ID, latest, results); err != nil {
+			return err
+		}
 		if err := s.AddOutcomes(ctx, h.Run.ID, results); err != nil {
 			return err
 		}
@@ -73,12 +77,31 @@ func concluded(ordinal, was int32, found finding.Verdict, o store.KnownOutcome, 
 	return store.Concluded{Address: ordinal, Verdict: v, Was: was, Asked: []probe.Asked{Evidence(o)}}, changed
 }
 
-// noConversation is the number of a conversation that there was not.
-const noConversation = 1 << 20
+// withEarlier puts what hosts said before in front of what outcomes say.
+func withEarlier(ctx context.Context, s *store.Store, run int64, latest *store.Latest, results []store.Concluded) error {
+	var ordinals []int32
+	for _, r := range results {
+		if r.Was != 0 {
+			ordinals = append(ordinals, r.Address)
+		}
+	}
+	if len(ordinals) == 0 {
+		return nil
+	}
+	earlier, err := s.Asked(ctx, run, latest, ordinals)
+	for i, r := range results {
+		results[i].Asked = append(slices.Clone(earlier[r.Address]), r.Asked...)
+	}
+	return err
+}
+
+// OfLetter is the number of the conversation of evidence that is about a letter: there was
+// none.
+const OfLetter = 1 << 20
 
 // Evidence returns an outcome as evidence: the words of the host, and what they are.
 func Evidence(o store.KnownOutcome) probe.Asked {
-	return probe.Asked{At: o.At, Conversation: noConversation, Reply: o.Words, Why: says(o)}
+	return probe.Asked{At: o.At, Conversation: OfLetter, Reply: o.Words, Why: says(o)}
 }
 
 func says(o store.KnownOutcome) string {
@@ -118,5 +141,8 @@ func Conclude(ctx context.Context, s *store.Store, run store.Run, now time.Time)
 		}
 		return nil
 	})
-	return results, err
+	if err != nil {
+		return nil, err
+	}
+	return results, withEarlier(ctx, s, run.ID, latest, results)
 }

@@ -303,6 +303,7 @@ type Asked struct {
 	TookMS       float64       `json:"tookMs" doc:"How long its answer took, in milliseconds."`
 	Reply        string        `json:"reply,omitempty" doc:"The reply about the mailbox, word for word."`
 	Why          string        `json:"why" doc:"How the reply was read, or why there is none."`
+	Letter       bool          `json:"letter,omitempty" doc:"Whether it is what became of a letter that was really sent, not an answer to a question."`
 	Conversation *Conversation `json:"conversation,omitempty" doc:"The conversation in which it was asked."`
 }
 

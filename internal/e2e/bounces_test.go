@@ -6,31 +6,29 @@ import (
 	"fmt"
 	"net"
 	"net/url"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
 
+	"github.com/chromedp/chromedp"
 	"github.com/emersion/go-smtp"
 
 	"varnet/core/finding"
+	"varnet/internal/browser"
 	"varnet/internal/client"
 	"varnet/internal/contract"
 	"varnet/internal/practice"
 	"varnet/internal/testkit"
 )
 
-// mailbox writes messages as a mailbox file (RFC 4155).
-func mailbox(answers []practice.Back) *bytes.Buffer {
+// mailbox is messages as a mailbox file.
+func mailbox(t *testing.T, answers []practice.Back) *bytes.Buffer {
+	t.Helper()
 	var b bytes.Buffer
-	for _, a := range answers {
-		b.WriteString("From MAILER-DAEMON Tue Mar 17 07:30:41 2026\n")
-		for line := range strings.SplitSeq(string(a.Message), "\n") {
-			if strings.HasPrefix(line, "From ") {
-				b.WriteByte('>')
-			}
-			b.WriteString(line + "\n")
-		}
-		b.WriteByte('\n')
+	if err := practice.WriteMailbox(&b, answers); err != nil {
+		t.Fatal(err)
 	}
 	return &b
 }
@@ -92,12 +90,12 @@ func TestMailing(t *testing.T) {
 		return m.State == "watching"
 	}
 	eventually(t, 20*time.Second, func() (bool, string) { return watching(), m.State })
-	answers := i.ComesBack(posted(t, api, m), true)
-	taken, err := api.TakeBounces(ctx, mailbox(answers))
+	answers := i.World.ComesBack(posted(t, api, m), true)
+	taken, err := api.TakeBounces(ctx, mailbox(t, answers))
 	if err != nil || taken.Messages != len(answers) || taken.Nobody != 0 {
 		t.Fatalf("%v: %+v of %d", err, taken, len(answers))
 	}
-	again, err := api.TakeBounces(ctx, mailbox(answers))
+	again, err := api.TakeBounces(ctx, mailbox(t, answers))
 	if err != nil || again.Known != len(answers) || again.Bounced != 0 {
 		t.Errorf("sent again: %v, %+v", err, again)
 	}
@@ -335,4 +333,38 @@ func forgeMany(t *testing.T, door string, n int) {
 		}
 		_ = c.Close()
 	}
+}
+
+// TestBouncesPage goes the way of a list manager: the kept rows were sent, the mailing is
+// registered, what came back is taken in on the page Bounces, the mailing is looked at, and
+// the evidence of an address that bounced.
+func TestBouncesPage(t *testing.T) {
+	t.Parallel()
+	i := testkit.World(t, "fernhollow")
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
+	api := client.New(s.URL, s.Key)
+	_, run := verified(t, api, i.World, 600)
+	do := drive(t, browser.Options{Width: 1280, Height: 800})
+	do("sign in", browser.SignIn(s.URL))
+	do("nothing is there yet", chromedp.Navigate(s.URL+"/bounces"), browser.Text("No mailing is registered yet"))
+	do("the mailing is registered", chromedp.Navigate(fmt.Sprintf("%s/runs/%d/export", s.URL, run.ID)), browser.Click("details.register summary"),
+		browser.Click("details.register label:nth-child(2) input"), click("Register the mailing"), browser.Text("are still watched"))
+	m, err := api.Mailings(t.Context(), 0)
+	if err != nil || len(m.Items) != 1 {
+		t.Fatalf("%v: %+v", err, m)
+	}
+	answers := i.World.ComesBack(posted(t, api, m.Items[0]), false)
+	file := filepath.Join(t.TempDir(), "returned.mbox")
+	if err := os.WriteFile(file, mailbox(t, answers).Bytes(), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	do("what came back is taken in", chromedp.Navigate(s.URL+"/bounces"), browser.Text("are still watched"), browser.Upload("input[type=file]", file),
+		browser.Text(fmt.Sprintf("%d messages read", len(answers))), browser.Text("bounced for good"), browser.Text("What came back last"))
+	do("the mailing shows its letters", browser.Press("members.csv"), browser.Text("What had been found, and what became of it"), browser.Text("More letters"))
+	bounced, err := api.AllResults(t.Context(), run.ID, url.Values{"cause": {string(finding.MailboxBounced)}})
+	if err != nil || len(bounced) == 0 {
+		t.Fatalf("%v: %d bounced", err, len(bounced))
+	}
+	do("what bounced is told with its evidence", chromedp.Navigate(fmt.Sprintf("%s/runs/%d/results?cause=mailbox.bounced&address=%d", s.URL, run.ID, bounced[0].Ordinal)),
+		browser.Text("A message bounced"), browser.Text("A letter to it"), browser.Text("came back for good"))
 }

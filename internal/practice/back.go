@@ -3,6 +3,7 @@ package practice
 import (
 	"fmt"
 	"hash/fnv"
+	"io"
 	"strings"
 	"time"
 )
@@ -46,10 +47,10 @@ const (
 // delivered a notice in the style of its host, of some that were delivered a warning, a
 // complaint or an absence note. Warnings come before the rest. forwarders has some hosts
 // name only the address behind their forwarding.
-func (i *Internet) ComesBack(sent []Posted, forwarders bool) (answers []Back) {
+func (w *World) ComesBack(sent []Posted, forwarders bool) (answers []Back) {
 	var warnings []Back
 	for _, p := range sent {
-		t := i.World.Truth(Canonical(p.To))
+		t := w.Truth(Canonical(p.To))
 		n := drawn(p.To)
 		a := answer{p, n, domainOf(p.To), p.To}
 		switch {
@@ -180,4 +181,15 @@ func (a answer) complaint() []byte {
 
 func (a answer) absence() []byte {
 	return []byte(a.head(a.To, "Automatic reply: Seeds of the season", "In-Reply-To: <"+a.ID+">\nAuto-Submitted: auto-replied\n") + "\nI am out of the office until Monday. Nothing failed, and my mailbox is not full.\n")
+}
+
+// WriteMailbox writes messages that come back as a mailbox file (RFC 4155).
+func WriteMailbox(out io.Writer, answers []Back) error {
+	for _, a := range answers {
+		text := strings.ReplaceAll("\n"+string(a.Message), "\nFrom ", "\n>From ")
+		if _, err := fmt.Fprintf(out, "From MAILER-DAEMON %s%s\n", time.Unix(0, 0).UTC().Format(time.ANSIC), text); err != nil {
+			return err
+		}
+	}
+	return nil
 }

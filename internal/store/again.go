@@ -90,7 +90,7 @@ func (s *Store) addAgain(ctx context.Context, st *Latest, p Parcel, rows []Addre
 	for i, r := range rows {
 		ordinals[i] = r.Ordinal
 	}
-	asked, err := s.asked(ctx, p.RunID, st, ordinals)
+	asked, err := s.Asked(ctx, p.RunID, st, ordinals)
 	for _, r := range rows {
 		p.Questions = append(p.Questions, Asking{AddressRow: r, Was: st.Verdict(r.Ordinal), Asked: asked[r.Ordinal]})
 	}

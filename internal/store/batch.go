@@ -111,9 +111,9 @@ func (s *Store) addBatch(ctx context.Context, run int64, b batch, tally map[int3
 	return err
 }
 
-// asked returns what some addresses of a run, each of which has a result, were
+// Asked returns what some addresses of a run, each of which has a result, were
 // asked, by address.
-func (s *Store) asked(ctx context.Context, run int64, st *Latest, addresses []int32) (map[int32][]probe.Asked, error) {
+func (s *Store) Asked(ctx context.Context, run int64, st *Latest, addresses []int32) (map[int32][]probe.Asked, error) {
 	var ids []int64
 	wanted := map[int32]int64{}
 	for _, a := range addresses {

@@ -164,7 +164,7 @@ func (s *Store) Holdings(ctx context.Context, workspace int64, canonicals []stri
 }
 
 // AddOutcomes records what outcomes made of the results of a run. Nothing was asked for
-// them, so that they count for no speed.
+// them, so that they count for no speed. Whoever looks at the run is told.
 func (s *Store) AddOutcomes(ctx context.Context, run int64, results []Concluded) error {
 	if len(results) == 0 {
 		return nil
@@ -173,5 +173,9 @@ func (s *Store) AddOutcomes(ctx context.Context, run int64, results []Concluded)
 	if err != nil {
 		return err
 	}
-	return s.addBatch(ctx, run, b, tally, time.Unix(0, 0))
+	if err := s.addBatch(ctx, run, b, tally, time.Unix(0, 0)); err != nil {
+		return err
+	}
+	_, err = s.db.Exec(ctx, "SELECT pg_notify('varnet_change', workspace_id || ' run ' || id) FROM run WHERE id = $1", run)
+	return err
 }

@@ -201,7 +201,7 @@ func (s *Store) FullResult(ctx context.Context, run Run, address int32) (r FullR
 	}
 	c := cells[address]
 	r = FullResult{Result: resultOf(&c, st), Line: c.Line, Mended: c.Mended, Problem: c.Problem}
-	asked, err := s.asked(ctx, run.ID, st, []int32{address})
+	asked, err := s.Asked(ctx, run.ID, st, []int32{address})
 	r.Asked = asked[address]
 	return r, err
 }

@@ -49,6 +49,8 @@ var pages = []struct{ name, path string }{
 	{"connection", "/connections/1"},
 	{"write-back", "/runs/3/write-back"},
 	{"journal", "/write-backs/1"},
+	{"bounces", "/bounces"},
+	{"mailing", "/mailings/1"},
 	{"notices", "/notices"},
 	{"wishes", "/notices/letters"},
 	{"webhooks", "/webhooks"},

@@ -77,6 +77,10 @@ class Reader {
         void this.read(["write-back", id]);
         this.later(["write-backs"]);
         return;
+      case "mailing":
+        void this.read(["mailing", id]);
+        for (const key of [["mailings"], ["outcomes"], ["letters-of", id]]) this.later(key);
+        return;
       case "list":
         void this.read(keys.list(id));
         void this.read(["runs", id]);

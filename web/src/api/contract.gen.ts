@@ -3595,6 +3595,8 @@ export interface components {
             at: string;
             /** @description The conversation in which it was asked. */
             conversation?: components["schemas"]["Conversation"];
+            /** @description Whether it is what became of a letter that was really sent, not an answer to a question. */
+            letter?: boolean;
             /** @description The reply about the mailbox, word for word. */
             reply?: string;
             /**

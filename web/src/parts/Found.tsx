@@ -82,7 +82,9 @@ function Asked({ asked: a }: { asked: NonNullable<Evidence["asked"]>[number] }) 
   const c = a.conversation;
   return (
     <li>
-      <h3>The mail host, {moment(a.at)}</h3>
+      <h3>
+        {a.letter ? "A letter to it" : "The mail host"}, {moment(a.at)}
+      </h3>
       {c && (
         <p>
           <AddressText text={c.exchanger} />{" "}

@@ -33,6 +33,7 @@ export function Frame() {
           </For>
           <Link to="/routines">Routines</Link>
           <Link to="/connections">Connections</Link>
+          <Link to="/bounces">Bounces</Link>
           <Link to="/setup">Setup</Link>
         </nav>
         {session.data?.person && <SignedIn of={session.data} person={session.data.person} />}

@@ -11,6 +11,7 @@ const pages = [
   ["Make a routine", "/routines/new"],
   ["Connections", "/connections"],
   ["New connection", "/connections/new"],
+  ["Bounces", "/bounces"],
   ["Setup", "/setup"],
   ["Policies", "/policies"],
   ["Catalogues", "/catalogues"],

@@ -7,6 +7,7 @@ import { For } from "../../parts/For";
 import { Sentence, Trouble, Wait } from "../../parts/Notice";
 import { Reasons } from "../../parts/Reasons";
 import { glyphs, plural, report } from "../../words";
+import { Register } from "../bounces/Register";
 import { Choices } from "./Choices";
 import { FirstRows } from "./FirstRows";
 import { Links } from "./Links";
@@ -90,6 +91,9 @@ export function Export() {
       )}
       <For scope="export">
         <Links run={id} query={query} />
+      </For>
+      <For scope="run">
+        <Register run={id} list={run.data.listName} />
       </For>
       <FirstRows out={out.data} />
       <h2>Why rows are kept, held or dropped</h2>

@@ -1,0 +1,218 @@
+import { Link } from "react-router";
+import type { Schema } from "../../api/client";
+import { For } from "../../parts/For";
+import { Trouble, Wait } from "../../parts/Notice";
+import { Scroll } from "../../parts/Scroll";
+import { When } from "../../parts/When";
+import { number, plural, share } from "../../words";
+import { FoundTable } from "./FoundTable";
+import { OutcomeBar } from "./OutcomeBar";
+import { lettersOf } from "./outcomes";
+import { useMailings, useOutcomes, useReturned } from "./queries";
+import { TakeIn } from "./TakeIn";
+
+/** Bounces shows what became of the letters that were really sent. */
+export function Bounces() {
+  const outcomes = useOutcomes();
+  const mailings = useMailings();
+  if (outcomes.error) return <Trouble error={outcomes.error} again={() => void outcomes.refetch()} />;
+  if (!outcomes.data || !mailings.data) return <Wait for="the bounces" />;
+  const o = outcomes.data;
+  return (
+    <>
+      <div className="title">
+        <h1>Bounces</h1>
+        <For scope="run">
+          <TakeIn />
+        </For>
+      </div>
+      {o.letters === 0 ? (
+        <Empty />
+      ) : (
+        <>
+          <p className="sentence">{o.says}</p>
+          <OutcomeBar counts={o.outcomes} />
+          <Mailings mailings={mailings.data} />
+          <section>
+            <h2>What had been found, and what became of it</h2>
+            <FoundTable found={o.found} />
+          </section>
+          <Unexpected letters={o.unexpected} />
+          <Domains domains={o.domains} />
+        </>
+      )}
+      <Returned />
+    </>
+  );
+}
+
+function Empty() {
+  return (
+    <p>
+      No mailing is registered yet. When you send to the kept rows of a run, register it on the run's page{" "}
+      <em>Export</em>. Then bring here what comes back: a message (.eml), a mailbox (.mbox) or a zip of them. Each
+      bounce finds its letter; what does not come back within 72 hours settles catch-all addresses.
+    </p>
+  );
+}
+
+function Mailings({ mailings }: { mailings: Schema<"Mailing">[] }) {
+  return (
+    <Scroll label="Mailings">
+      <table className="rows">
+        <thead>
+          <tr>
+            <th>Mailing</th>
+            <th>Sent</th>
+            <th>State</th>
+            <th>Bounced for good</th>
+            <th className="number">May pass</th>
+            <th className="number">Complained</th>
+          </tr>
+        </thead>
+        <tbody>
+          {mailings.map((m) => (
+            <tr key={m.id}>
+              <td>
+                <Link to={`/mailings/${m.id}`} className="name">
+                  <bdi>{m.name}</bdi>
+                </Link>
+              </td>
+              <td>
+                <When at={m.sentAt} />
+              </td>
+              <td>
+                {m.state === "watching" ? (
+                  <>
+                    watched, ends <When at={m.watchUntil} />
+                  </>
+                ) : (
+                  m.state
+                )}
+              </td>
+              <td>
+                {number(m.outcomes.bounced)}{" "}
+                <span className="quiet">{share(m.outcomes.bounced, lettersOf(m.outcomes), "letters")}</span>
+              </td>
+              <td className="number">{number(m.outcomes.passing + m.outcomes.delayed)}</td>
+              <td className="number">{number(m.outcomes.complained)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </Scroll>
+  );
+}
+
+function Unexpected({ letters }: { letters: Schema<"Letter">[] }) {
+  if (letters.length === 0) return null;
+  return (
+    <section>
+      <h2>Bounced though they were found deliverable</h2>
+      <Scroll label="Unexpected bounces">
+        <table className="rows">
+          <thead>
+            <tr>
+              <th>Address</th>
+              <th>Words of the host</th>
+            </tr>
+          </thead>
+          <tbody>
+            {letters.map((l) => (
+              <tr key={`${l.address} ${l.at}`}>
+                <td>
+                  <bdi>{l.address}</bdi>
+                  {l.final && (
+                    <small className="quiet">
+                      forwarded to <bdi>{l.final}</bdi>
+                    </small>
+                  )}
+                </td>
+                <td>
+                  <bdi>{l.words}</bdi>
+                  <small className="quiet">
+                    <bdi>{l.host}</bdi>
+                  </small>
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </Scroll>
+    </section>
+  );
+}
+
+function Domains({ domains }: { domains: Schema<"DomainOutcomes">[] }) {
+  if (domains.length === 0) return null;
+  return (
+    <section>
+      <h2>Domains that most came back from</h2>
+      <Scroll label="Domains">
+        <table className="rows">
+          <thead>
+            <tr>
+              <th>Domain</th>
+              <th>Bounced for good</th>
+              <th className="number">May pass</th>
+              <th className="number">Complained</th>
+            </tr>
+          </thead>
+          <tbody>
+            {domains.map((d) => (
+              <tr key={d.domain}>
+                <td>
+                  <bdi>{d.domain}</bdi>
+                </td>
+                <td>
+                  {number(d.bounced)} <span className="quiet">{share(d.bounced, d.letters, "letters")}</span>
+                </td>
+                <td className="number">{number(d.passing)}</td>
+                <td className="number">{number(d.complained)}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </Scroll>
+    </section>
+  );
+}
+
+function Returned() {
+  const returned = useReturned();
+  if (!returned.data || returned.data.length === 0) return null;
+  return (
+    <section>
+      <h2>What came back last</h2>
+      <Scroll label="Messages that came back">
+        <table className="rows">
+          <thead>
+            <tr>
+              <th>Message</th>
+              <th>Kind</th>
+              <th>Came in</th>
+              <th>About</th>
+            </tr>
+          </thead>
+          <tbody>
+            {returned.data.map((r) => (
+              <tr key={r.id}>
+                <td>
+                  <bdi>{r.subject || "without a subject"}</bdi>
+                  <small className="quiet">
+                    from <bdi>{r.sender || r.host}</bdi>
+                  </small>
+                </td>
+                <td>{r.kind}</td>
+                <td>
+                  <When at={r.receivedAt} />
+                </td>
+                <td>{r.letters > 0 ? plural(r.letters, "letter") : r.says}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </Scroll>
+    </section>
+  );
+}
