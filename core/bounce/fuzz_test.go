@@ -31,8 +31,10 @@ func FuzzRead(f *testing.F) {
 				t.Fatalf("%q was not mailed", c.Address)
 			}
 		}
-		if strings.ContainsRune(n.Words, 0) {
-			t.Fatal("a NUL in the words")
+		for _, text := range []string{n.Words, n.Subject, n.From, n.Host, n.ID} {
+			if strings.ContainsRune(text, 0) || !utf8.ValidString(text) {
+				t.Fatalf("%q cannot be kept", text)
+			}
 		}
 	})
 }

@@ -74,7 +74,7 @@ func readHeader(raw []byte, charset string) (h header) {
 			continue
 		}
 		if plain, err := words.DecodeHeader(f.value); err == nil {
-			h[i].value = plain
+			h[i].value = strings.ReplaceAll(strings.ToValidUTF8(plain, "\ufffd"), "\x00", "") // encoded words can hold any bytes
 		}
 	}
 	return h

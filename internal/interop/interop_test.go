@@ -51,20 +51,21 @@ type site struct {
 	domain   string
 	addr     string
 	settings string
+	files    map[string]string // more files of its folder, by name
 }
 
 var sites = []site{
-	{"plain.test", "127.30.0.1", "virtual_mailbox_maps = texthash:{dir}/mailboxes"},
-	{"anybody.test", "127.30.0.2", "virtual_mailbox_maps = static:all"},
-	{"grey.test", "127.30.0.3", "virtual_mailbox_maps = texthash:{dir}/mailboxes\nsmtpd_recipient_restrictions = reject_unlisted_recipient, check_policy_service inet:{grey}, permit"},
-	{"blocked.test", "127.30.0.4", "virtual_mailbox_maps = texthash:{dir}/mailboxes\nsmtpd_client_restrictions = check_client_access static:{554 5.7.1 Service unavailable; client host is on the blocklist bl.test}"},
-	{"tls.test", "127.30.0.5", "virtual_mailbox_maps = texthash:{dir}/mailboxes\nsmtpd_tls_security_level = encrypt\nsmtpd_tls_cert_file = {dir}/cert.pem\nsmtpd_tls_key_file = {dir}/key.pem"},
-	{"cautious.test", "127.30.0.6", "virtual_mailbox_maps = texthash:{dir}/mailboxes\nunknown_virtual_mailbox_reject_code = 450"},
-	{"wrong.test", "127.30.0.7", "virtual_mailbox_domains = another.test"},
-	{"helo.test", "127.30.0.8", "virtual_mailbox_maps = texthash:{dir}/mailboxes\nsmtpd_helo_restrictions = reject_unknown_helo_hostname\nsmtpd_helo_required = yes"},
-	{"sender.test", "127.30.0.9", "virtual_mailbox_maps = texthash:{dir}/mailboxes\nsmtpd_sender_restrictions = reject_unknown_sender_domain"},
-	{"limit.test", "127.30.0.10", "virtual_mailbox_maps = texthash:{dir}/mailboxes\nsmtpd_recipient_limit = 8\nsmtpd_recipient_overshoot_limit = 1000\nsmtpd_hard_error_limit = 12\nsmtpd_error_sleep_time = 0"},
-	{"open.test", "127.30.0.11", "virtual_mailbox_maps = texthash:{dir}/mailboxes\nsmtpd_discard_ehlo_keywords = pipelining"},
+	{domain: "plain.test", addr: "127.30.0.1", settings: "virtual_mailbox_maps = texthash:{dir}/mailboxes"},
+	{domain: "anybody.test", addr: "127.30.0.2", settings: "virtual_mailbox_maps = static:all"},
+	{domain: "grey.test", addr: "127.30.0.3", settings: "virtual_mailbox_maps = texthash:{dir}/mailboxes\nsmtpd_recipient_restrictions = reject_unlisted_recipient, check_policy_service inet:{grey}, permit"},
+	{domain: "blocked.test", addr: "127.30.0.4", settings: "virtual_mailbox_maps = texthash:{dir}/mailboxes\nsmtpd_client_restrictions = check_client_access static:{554 5.7.1 Service unavailable; client host is on the blocklist bl.test}"},
+	{domain: "tls.test", addr: "127.30.0.5", settings: "virtual_mailbox_maps = texthash:{dir}/mailboxes\nsmtpd_tls_security_level = encrypt\nsmtpd_tls_cert_file = {dir}/cert.pem\nsmtpd_tls_key_file = {dir}/key.pem"},
+	{domain: "cautious.test", addr: "127.30.0.6", settings: "virtual_mailbox_maps = texthash:{dir}/mailboxes\nunknown_virtual_mailbox_reject_code = 450"},
+	{domain: "wrong.test", addr: "127.30.0.7", settings: "virtual_mailbox_domains = another.test"},
+	{domain: "helo.test", addr: "127.30.0.8", settings: "virtual_mailbox_maps = texthash:{dir}/mailboxes\nsmtpd_helo_restrictions = reject_unknown_helo_hostname\nsmtpd_helo_required = yes"},
+	{domain: "sender.test", addr: "127.30.0.9", settings: "virtual_mailbox_maps = texthash:{dir}/mailboxes\nsmtpd_sender_restrictions = reject_unknown_sender_domain"},
+	{domain: "limit.test", addr: "127.30.0.10", settings: "virtual_mailbox_maps = texthash:{dir}/mailboxes\nsmtpd_recipient_limit = 8\nsmtpd_recipient_overshoot_limit = 1000\nsmtpd_hard_error_limit = 12\nsmtpd_error_sleep_time = 0"},
+	{domain: "open.test", addr: "127.30.0.11", settings: "virtual_mailbox_maps = texthash:{dir}/mailboxes\nsmtpd_discard_ehlo_keywords = pipelining"},
 }
 
 const mainCF = `
@@ -104,6 +105,9 @@ anvil     unix - - n - 1 anvil
 scache    unix - - n - 1 scache
 discard   unix - - n - - discard
 error     unix - - n - - error
+retry     unix - - n - - error
+smtp      unix - - n - - smtp
+lmtp      unix - - n - - lmtp
 tlsmgr    unix - - n 1000? 1 tlsmgr
 qmgr      unix n - n 300 1 qmgr
 postlog   unix-dgram n - n - 1 postlogd
@@ -118,7 +122,7 @@ func (s site) start(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	write("main.cf", fill.Replace(strings.Replace(mainCF, "{settings}", s.settings, 1)))
+	write("main.cf", fill.Replace(s.mainCF()))
 	write("master.cf", fill.Replace(masterCF))
 	var boxes strings.Builder
 	for _, local := range known() {
@@ -126,6 +130,9 @@ func (s site) start(t *testing.T) {
 	}
 	write("mailboxes", boxes.String())
 	write("access", fmt.Sprintf("full@%[1]s 552 5.2.2 Mailbox is full\noff@%[1]s 550 5.2.1 Mailbox disabled, not accepting messages\n", s.domain))
+	for name, text := range s.files {
+		write(name, fill.Replace(text))
+	}
 	if strings.Contains(s.settings, "cert.pem") {
 		run(t, "openssl", "req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days", "2", "-subj", "/CN=mx.tls.test",
 			"-keyout", filepath.Join(dir, "key.pem"), "-out", filepath.Join(dir, "cert.pem"))
@@ -144,6 +151,23 @@ func (s site) start(t *testing.T) {
 	})
 	run(t, "postfix", "-c", dir, "start")
 	awaitPort(t, fmt.Sprintf("%s:%d", s.addr, port))
+}
+
+// mainCF is the configuration of a site: its own settings in the place of the usual ones.
+// Postfix warns of settings that stand there twice, in a log that nobody reads once it stops.
+func (s site) mainCF() string {
+	own := map[string]bool{}
+	for line := range strings.SplitSeq(s.settings, "\n") {
+		name, _, _ := strings.Cut(line, " =")
+		own[name] = true
+	}
+	var kept []string
+	for line := range strings.SplitSeq(mainCF, "\n") {
+		if name, _, ok := strings.Cut(line, " ="); !ok || !own[name] {
+			kept = append(kept, line)
+		}
+	}
+	return strings.Replace(strings.Join(kept, "\n"), "{settings}", s.settings, 1)
 }
 
 // known are the mailboxes that exist at each site, beside full and off.
