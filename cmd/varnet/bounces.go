@@ -15,6 +15,7 @@ import (
 func bouncesCommand() command {
 	return command{"bounces", "", "shows the messages that came back", "varnet bounces", showBounces, []command{
 		{"take", "FILE…", "takes in messages that came back: .eml, .mbox, or a zip of them; - is standard input", "varnet bounces take returned.mbox", takeBounces, nil},
+		{"table", "FILE", "takes in a table in which a sending tool says what became of letters; - is standard input", "varnet bounces table report.csv -outcome 3 -means \"hard=bounced\"", importOutcomes, nil},
 		{"read", "FILE…", "shows what messages say, without a service and without keeping anything", "varnet bounces read returned.mbox", readBounces, nil},
 		{"outcomes", "", "shows what became of the letters, by what had been found of their addresses", "varnet bounces outcomes -mailing 3", showOutcomes, nil},
 		{"forget", "ADDRESS", "forgets what is known of an address by letters sent to it", "varnet bounces forget ada@upperloam.example", forgetOutcome, nil},
@@ -55,6 +56,26 @@ func takeBounces(c *cli) action {
 		}
 		return nil
 	})
+}
+
+func importOutcomes(c *cli) action {
+	columns, means := map[string]*int{}, map[string]string{}
+	for name, what := range map[string]string{"address": "the addresses", "outcome": "what the tool calls what became of the letter", "reason": "the words of the host", "at": "the time", "message-id": "the Message-IDs"} {
+		columns[name] = c.flags.Int(name, 0, "the column with "+what+", from 1; found by itself unless given")
+	}
+	c.flags.Var(pairs(means), "means", "what a word of the tool means, as `WORD=MEANING`: bounced, passing, delayed, complained or nothing; give it once for each")
+	return ask(c, func(ctx context.Context, api *client.Client) (t contract.TakenBounces, err error) {
+		file, err := c.open(c.args[0])
+		if err != nil {
+			return t, err
+		}
+		defer file.Close()
+		given := map[string]int{}
+		for name, n := range columns {
+			given[strings.ReplaceAll(name, "message-id", "messageId")] = *n
+		}
+		return api.ImportOutcomes(ctx, given, means, file)
+	}, func(t contract.TakenBounces) error { return c.sentence(t.Says) })
 }
 
 // readMessage is what a message says, for a script.

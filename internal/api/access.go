@@ -19,7 +19,7 @@ var wants = map[account.Scope][]string{
 		"get-mailings", "get-mailing", "get-mailing-letters", "get-bounces", "get-outcomes"},
 	account.Import: {"get-collections", "begin-import", "preview-file", "import-list", "import-newer-file", "open-upload", "upload-part", "change-list", "delete-list"},
 	account.Run: {"draft-run", "start-run", "begin-run", "pause-run", "resume-run", "stop-run", "ask-again", "make-estimate", "override-addresses", "override-matching",
-		"register-mailing", "import-mailing", "delete-mailing", "take-bounces", "forget-outcome",
+		"register-mailing", "import-mailing", "delete-mailing", "take-bounces", "import-outcomes", "forget-outcome",
 		"choose-policy", "run-routine", "decide-routine-time", "make-routine", "change-routine", "delete-routine"},
 	account.Export: {"make-link", "get-links", "delete-link", "draft-write-back", "begin-write-back", "undo-write-back", "export-rows", "get-list-problems"},
 	account.Check:  {"check-addresses", "check-address"},

@@ -267,6 +267,7 @@ var groups = []group{
 		"get-mailing-letters": {"Each with its outcome and the words of the host.", ""},
 		"delete-mailing":      {"What is known of its addresses stays: an address that bounced is not mailed again.", ""},
 		"take-bounces":        {"Every message is taken in once, however often it is sent. It is credited to letters by the tag of the return address, by Message-ID, or by the address; where none of them tells, to nobody.", ""},
+		"import-outcomes":     {"The words of the host decide before the tool does: a full mailbox is not gone. Columns and meanings that are given are kept for the next table with the same columns.", ""},
 		"get-bounces":         {"With why a message is about no letter, where it is about none.", ""},
 		"get-outcomes":        {"Each share has its whole: the letters to addresses of that finding.", ""},
 		"forget-outcome":      {"For a bounce that was a mistake. Later runs ask about the address again; results that are there stay.", ""},

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"io"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -14,6 +15,7 @@ import (
 	"varnet/core/address"
 	corebounce "varnet/core/bounce"
 	"varnet/core/policy"
+	"varnet/core/say"
 	"varnet/internal/bounce"
 	"varnet/internal/contract"
 	"varnet/internal/intake"
@@ -38,6 +40,9 @@ func (a *API) registerMailings(h huma.API) {
 	bounces := operation("take-bounces", http.MethodPost, "/bounces", "Take in messages that came back: one, a mailbox of them, or a zip")
 	bounces.RequestBody = fileBody
 	huma.Register(h, bounces, a.takeBounces)
+	outcomes := operation("import-outcomes", http.MethodPost, "/bounces/table", "Take in a table in which a sending tool says what became of letters")
+	outcomes.RequestBody = fileBody
+	huma.Register(h, outcomes, a.importOutcomes)
 	huma.Register(h, operation("get-bounces", http.MethodGet, "/bounces", "The messages that came back, the newest first"), a.bounces)
 	huma.Register(h, operation("get-outcomes", http.MethodGet, "/outcomes", "What became of the letters, by what had been found of their addresses"), a.outcomes)
 	huma.Register(h, operation("forget-outcome", http.MethodDelete, "/outcomes/{address}", "Forget what is known of an address by letters sent to it"), a.forgetOutcome)
@@ -230,12 +235,77 @@ func (a *API) takeBounces(ctx context.Context, in *Streamed) (*struct{ Body cont
 			return err
 		}
 		t, err := a.engine.Bounces.Take(ctx, workspace(ctx).ID, bounce.ByFile, bounce.InFile(next))
-		out.Body = contract.TakenBounces{Messages: t.Messages, Known: t.Known, Bounced: t.Bounced, Passing: t.Passing, Delayed: t.Delayed, Complained: t.Complains, Answers: t.Answers, Others: t.Others, Nobody: t.Nobody, Forged: t.Forged, Says: t.Says()}
+		out.Body = takenBody(t)
 		return err
 	})
 	if errors.Is(err, bounce.ErrNoMessages) {
 		return nil, huma.Error422UnprocessableEntity(sentence(err.Error()))
 	}
+	if err != nil {
+		return nil, a.broken(ctx, err)
+	}
+	return out, nil
+}
+
+func takenBody(t bounce.Taken) contract.TakenBounces {
+	return contract.TakenBounces{Messages: t.Messages, Known: t.Known, Bounced: t.Bounced, Passing: t.Passing, Delayed: t.Delayed, Complained: t.Complains, Answers: t.Answers, Others: t.Others, Nobody: t.Nobody, Forged: t.Forged, Says: t.Says()}
+}
+
+// OutcomeColumns are the columns of a table of outcomes.
+type OutcomeColumns struct {
+	Address   int      `query:"address" minimum:"0" doc:"The column with the addresses, from 1; found by itself unless given."`
+	Outcome   int      `query:"outcome" minimum:"0" doc:"The column with what the tool calls what became of the letter, from 1; found by its name unless given."`
+	Reason    int      `query:"reason" minimum:"0" doc:"The column with the words of the host, from 1; found by its name unless given."`
+	At        int      `query:"at" minimum:"0" doc:"The column with the time, from 1; found by its name unless given."`
+	MessageID int      `query:"messageId" minimum:"0" doc:"The column with the Message-IDs, from 1; the one called Message-ID unless given."`
+	Means     []string `query:"means,explode" maxItems:"50" doc:"What the tool's words for outcomes mean, as word=meaning: bounced, passing, delayed, complained or nothing; read by the words themselves unless given."`
+}
+
+// mapping reads what is given; given is false where nothing is.
+func (c OutcomeColumns) mapping() (m store.TableMapping, given bool, err error) {
+	m = store.TableMapping{Address: c.Address, Outcome: c.Outcome, Reason: c.Reason, At: c.At, MessageID: c.MessageID, Means: map[string]string{}}
+	for _, text := range c.Means {
+		word, means, ok := strings.Cut(text, "=")
+		if !ok || !slices.Contains(corebounce.Meanings(), means) {
+			return m, false, huma.Error422UnprocessableEntity("What an outcome means is given as word=meaning, with one of the meanings "+say.Or(corebounce.Meanings()...)+".", &huma.ErrorDetail{Location: "query.means", Message: "this is none", Value: text})
+		}
+		m.Means[strings.ToLower(strings.TrimSpace(word))] = means
+	}
+	return m, len(m.Means) > 0 || c.Address+c.Outcome+c.Reason+c.At+c.MessageID > 0, nil
+}
+
+func (a *API) importOutcomes(ctx context.Context, in *struct {
+	Streamed
+	Written
+	OutcomeColumns
+}) (*struct{ Body contract.TakenBounces }, error) {
+	mapping, given, err := in.mapping()
+	if err != nil {
+		return nil, err
+	}
+	out, w := &struct{ Body contract.TakenBounces }{}, workspace(ctx).ID
+	err = a.whole(ctx, in.body, func(file io.Reader) error {
+		read, err := intake.Read(ctx, file, in.Sheet, in.overrule())
+		if err != nil {
+			return err
+		}
+		defer read.Close()
+		if !given {
+			if mapping, err = a.store.TableMapping(ctx, w, bounce.ColumnsKey(read)); err != nil && !errors.Is(err, store.ErrNotFound) {
+				return err
+			}
+		}
+		m, err := bounce.MappingFor(read, mapping)
+		if err != nil {
+			return err
+		}
+		t, err := a.engine.Bounces.Take(ctx, w, bounce.ByTable, bounce.Outcomes(read, m, a.engine.Grammar))
+		out.Body = takenBody(t)
+		if err == nil && given {
+			err = a.store.KeepTableMapping(ctx, w, bounce.ColumnsKey(read), m)
+		}
+		return err
+	})
 	if err != nil {
 		return nil, a.broken(ctx, err)
 	}

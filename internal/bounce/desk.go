@@ -25,7 +25,8 @@ type Way string
 
 // The ways.
 const (
-	ByFile Way = "file"
+	ByFile  Way = "file"
+	ByTable Way = "table"
 	// ByReturn: a mail server handed it over, sent to a return address of ours.
 	ByReturn Way = "return address"
 )
@@ -40,6 +41,8 @@ type Desk struct {
 // Incoming is a message that comes in.
 type Incoming struct {
 	Raw []byte
+	// Notice is what a line of a table says, in the place of a message; else nil.
+	Notice *bounce.Notice
 	// Envelope is the address it was sent to, where a mail server tells; else "".
 	Envelope string
 }
@@ -120,6 +123,9 @@ type message struct {
 // read reads a message. Its digest leaves out the lines that hosts add on its way, so that
 // the same message from two mailboxes is one.
 func read(in Incoming) message {
+	if in.Notice != nil {
+		return message{*in.Notice, digestOf(*in.Notice)}
+	}
 	raw := in.Raw
 	n := bounce.Read(raw)
 	if in.Envelope != "" {
@@ -130,6 +136,16 @@ func read(in Incoming) message {
 	fmt.Fprintf(h, "%s\n%s\n%s\n", n.ID, n.Subject, n.At.UTC().Format(time.RFC3339))
 	h.Write(bytes.TrimRight(body, "\n"))
 	return message{n, h.Sum(nil)}
+}
+
+// digestOf is the digest of a line of a table: the same line, sent again, is one.
+func digestOf(n bounce.Notice) []byte {
+	h := sha256.New()
+	fmt.Fprintf(h, "row\n%s\n%s\n%s\n%s\n%s\n", n.Original.ID, n.Subject, n.Words, n.At.UTC().Format(time.RFC3339), n.Kind)
+	for _, r := range n.Recipients {
+		fmt.Fprintln(h, r.Address)
+	}
+	return h.Sum(nil)
 }
 
 // credit keeps what messages say of the letters that they are about, in one transaction.

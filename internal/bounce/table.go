@@ -6,8 +6,10 @@ import (
 	"io"
 	"slices"
 	"strings"
+	"time"
 
 	"varnet/core/address"
+	"varnet/core/bounce"
 	"varnet/core/say"
 	"varnet/core/sheet"
 	"varnet/internal/intake"
@@ -90,4 +92,100 @@ func optional(s string) *string {
 		return nil
 	}
 	return &s
+}
+
+// names by which the columns of a table of outcomes are found.
+var (
+	outcomeNames = []string{"outcome", "status", "event", "result", "bounce type", "bounce_type", "type", "state"}
+	reasonNames  = []string{"reason", "bounce reason", "bounce_reason", "diagnostic", "diagnostic code", "diagnostic_code", "response", "message", "description", "error", "details"}
+	atNames      = []string{"date", "time", "timestamp", "at", "bounced at", "bounced_at", "when"}
+)
+
+// ColumnsKey is the names of a table's columns, by which its mapping is kept.
+func ColumnsKey(r *intake.Reading) string {
+	return strings.ToLower(strings.Join(r.Columns, "\n"))
+}
+
+// MappingFor returns how a table of outcomes is read: as given, and what is not given by the
+// names of its columns.
+func MappingFor(r *intake.Reading, given store.TableMapping) (store.TableMapping, error) {
+	find := func(column *int, names []string) {
+		if *column == 0 {
+			*column = columnOf(r, -1, names) + 1
+		}
+	}
+	m := given
+	if m.Address == 0 {
+		m.Address = r.AddressColumn + 1
+	}
+	find(&m.Outcome, outcomeNames)
+	find(&m.Reason, reasonNames)
+	find(&m.At, atNames)
+	find(&m.MessageID, messageNames)
+	for _, column := range []int{m.Address, m.Outcome, m.Reason, m.At, m.MessageID} {
+		if column < 0 || column > len(r.Columns) {
+			return m, &sheet.Error{Line: 1, Problem: fmt.Sprintf("there is no column %d; the table has %s", column, say.Plural(int64(len(r.Columns)), "column", "columns"))}
+		}
+	}
+	switch {
+	case m.Address == 0:
+		return m, &sheet.Error{Line: 1, Problem: "no column holds addresses; say which one does"}
+	case m.Outcome == 0 && m.Reason == 0:
+		return m, &sheet.Error{Line: 1, Problem: "no column is called outcome or reason; say which one tells what became of the letters"}
+	}
+	return m, nil
+}
+
+// forms are those in which tables write times.
+var forms = []string{time.RFC3339, "2006-01-02 15:04:05", "2006-01-02T15:04:05", "2006-01-02 15:04", "2006-01-02", time.RFC1123Z, time.RFC1123}
+
+func momentIn(text string) time.Time {
+	for _, f := range forms {
+		if at, err := time.Parse(f, text); err == nil {
+			return at
+		}
+	}
+	return time.Time{}
+}
+
+// Outcomes reads a table in which a sending tool says what became of letters, line by line.
+// Lines without an address are left out.
+func Outcomes(r *intake.Reading, m store.TableMapping, g address.Grammar) func() (Incoming, error) {
+	header := r.Dialect.Header
+	records, dialect := sheet.NewReader(r.Rest, r.Dialect), r.Dialect.Kept()
+	return func() (Incoming, error) {
+		for {
+			rec, err := records.Next()
+			if err != nil {
+				return Incoming{}, err
+			}
+			if rec.Blank() {
+				continue
+			}
+			if header {
+				header = false
+				continue
+			}
+			cells := dialect.Cells(rec.Raw)
+			a, err := g.Parse(cell(cells, m.Address-1))
+			if err != nil {
+				continue
+			}
+			row := bounce.Row{Address: a.Mailbox(), Outcome: cell(cells, m.Outcome-1), Reason: cell(cells, m.Reason-1), MessageID: strings.Trim(cell(cells, m.MessageID-1), "<>"), At: momentIn(cell(cells, m.At-1))}
+			n := bounce.FromRow(row, meansOf(row, m))
+			return Incoming{Notice: &n}, nil
+		}
+	}
+}
+
+// meansOf returns what a row's outcome means: as the mapping says, or by its words. A table
+// of bounces alone has no such column.
+func meansOf(r bounce.Row, m store.TableMapping) string {
+	if means, ok := m.Means[strings.ToLower(r.Outcome)]; ok {
+		return means
+	}
+	if m.Outcome == 0 {
+		return bounce.MeansBounced
+	}
+	return bounce.Guess(r.Outcome)
 }

@@ -71,6 +71,21 @@ func (c *Client) TakeBounces(ctx context.Context, file io.Reader) (t contract.Ta
 	return t, c.call(ctx, http.MethodPost, "/bounces", file, &t)
 }
 
+// ImportOutcomes takes in a table in which a sending tool says what became of letters. columns
+// are by name (address, outcome, reason, at, messageId) from 1; means is by the tool's words.
+func (c *Client) ImportOutcomes(ctx context.Context, columns map[string]int, means map[string]string, file io.Reader) (t contract.TakenBounces, err error) {
+	q := url.Values{}
+	for name, n := range columns {
+		if n > 0 {
+			q.Set(name, strconv.Itoa(n))
+		}
+	}
+	for word, m := range means {
+		q.Add("means", word+"="+m)
+	}
+	return t, c.call(ctx, http.MethodPost, "/bounces/table?"+q.Encode(), file, &t)
+}
+
 // Bounces returns a page of the messages that came back.
 func (c *Client) Bounces(ctx context.Context, cursor string) (p contract.Page[contract.Returned], err error) {
 	q := url.Values{}

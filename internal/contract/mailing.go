@@ -101,7 +101,7 @@ type TakenBounces struct {
 type Returned struct {
 	ID         int64      `json:"id" doc:"Names it."`
 	Kind       string     `json:"kind" enum:"bounce,delay,delivery,complaint,auto-reply,challenge,other" doc:"What it is."`
-	Way        string     `json:"way" enum:"file,return address" doc:"How it came in."`
+	Way        string     `json:"way" enum:"file,table,return address" doc:"How it came in."`
 	Sender     string     `json:"sender" doc:"Who wrote it."`
 	Host       string     `json:"host" doc:"The host that reports."`
 	Subject    string     `json:"subject" doc:"Its subject."`

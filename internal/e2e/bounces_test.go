@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net"
+	"net/http"
 	"net/url"
 	"os"
 	"path/filepath"
@@ -367,4 +368,45 @@ func TestBouncesPage(t *testing.T) {
 	}
 	do("what bounced is told with its evidence", chromedp.Navigate(fmt.Sprintf("%s/runs/%d/results?cause=mailbox.bounced&address=%d", s.URL, run.ID, bounced[0].Ordinal)),
 		browser.Text("A message bounced"), browser.Text("A letter to it"), browser.Text("came back for good"))
+}
+
+// TestOutcomeTable takes in tables of a sending tool: what its words mean is told once, and
+// kept for the next table with the same columns.
+func TestOutcomeTable(t *testing.T) {
+	t.Parallel()
+	i := testkit.World(t, "fernhollow")
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
+	api, ctx := client.New(s.URL, s.Key), t.Context()
+	m, err := api.ImportMailing(ctx, client.MailingTable{Name: "Members"}, strings.NewReader("email\nada@upperloam.example\nwren@orchard.example\nlinnea@attic.example\njonas@attic.example\nmerrin@orchard.example\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	taken, err := api.ImportOutcomes(ctx, map[string]int{"outcome": 2}, map[string]string{"weg": "bounced"},
+		strings.NewReader("Adresse;Ergebnis;Reason;Date\nada@upperloam.example;weg;550 5.1.1 user unknown;2026-03-17\nwren@orchard.example;weg;552 5.2.2 mailbox full;2026-03-17\nnobody@orchard.example;weg;;\nlinnea@attic.example;Beschwerde;;\n"))
+	if err != nil || taken.Messages != 4 || taken.Bounced != 1 || taken.Passing != 1 || taken.Complained != 1 || taken.Nobody != 1 {
+		t.Errorf("%v: %+v", err, taken)
+	}
+	taken, err = api.ImportOutcomes(ctx, nil, nil, strings.NewReader("Adresse;Ergebnis;Reason;Date\njonas@attic.example;weg;;2026-03-18\nada@upperloam.example;weg;550 5.1.1 user unknown;2026-03-17\nmerrin@orchard.example;zugestellt;;\n"))
+	if err != nil || taken.Bounced != 1 || taken.Known != 1 || taken.Others != 1 {
+		t.Errorf("the mapping is not kept: %v: %+v", err, taken)
+	}
+	for address, want := range map[string]string{"ada@upperloam.example": "bounced", "wren@orchard.example": "bounced", "linnea@attic.example": "complained", "jonas@attic.example": "bounced", "merrin@orchard.example": "open"} {
+		p, err := api.MailingLetters(ctx, m.ID, "", "")
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, l := range p.Items {
+			if l.Address == address && l.Outcome != want {
+				t.Errorf("%s is %s, want %s", address, l.Outcome, want)
+			}
+		}
+	}
+	for _, bad := range []map[string]int{{"outcome": 9}, {"address": 7}} {
+		if _, err := api.ImportOutcomes(ctx, bad, nil, strings.NewReader("a,b\nada@upperloam.example,x\n")); status(err) != http.StatusUnprocessableEntity && status(err) != http.StatusBadRequest {
+			t.Errorf("%v: %v", bad, err)
+		}
+	}
+	if _, err := api.ImportOutcomes(ctx, nil, map[string]string{"weg": "gone"}, strings.NewReader("a,b\nada@upperloam.example,x\n")); status(err) != http.StatusUnprocessableEntity {
+		t.Errorf("a meaning that there is not: %v", err)
+	}
 }

@@ -179,3 +179,28 @@ func (s *Store) AddOutcomes(ctx context.Context, run int64, results []Concluded)
 	_, err = s.db.Exec(ctx, "SELECT pg_notify('varnet_change', workspace_id || ' run ' || id) FROM run WHERE id = $1", run)
 	return err
 }
+
+// TableMapping is how a table is read in which a sending tool says what became of letters.
+// Columns are from 1; 0: there is none.
+type TableMapping struct {
+	Address   int               `json:"address"`
+	Outcome   int               `json:"outcome,omitempty"`
+	Reason    int               `json:"reason,omitempty"`
+	At        int               `json:"at,omitempty"`
+	MessageID int               `json:"messageId,omitempty"`
+	Means     map[string]string `json:"means,omitempty"` // by the tool's words for outcomes, in lower case
+}
+
+// TableMapping returns the mapping that was kept for tables with these columns; ErrNotFound
+// where none was.
+func (s *Store) TableMapping(ctx context.Context, workspace int64, columns string) (TableMapping, error) {
+	found, err := one[struct{ Mapping TableMapping }](ctx, s.db, "SELECT mapping FROM outcome_mapping WHERE workspace_id = $1 AND columns = $2", workspace, columns)
+	return found.Mapping, err
+}
+
+// KeepTableMapping keeps a mapping for tables with these columns.
+func (s *Store) KeepTableMapping(ctx context.Context, workspace int64, columns string, m TableMapping) error {
+	_, err := s.db.Exec(ctx, `INSERT INTO outcome_mapping (workspace_id, columns, mapping) VALUES ($1, $2, $3)
+		ON CONFLICT (workspace_id, columns) DO UPDATE SET mapping = EXCLUDED.mapping`, workspace, columns, m)
+	return err
+}

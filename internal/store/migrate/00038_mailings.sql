@@ -89,7 +89,15 @@ CREATE TABLE return_refused (
     refused bigint NOT NULL
 );
 
+-- How the tables of a sending tool are read that have certain columns.
+CREATE TABLE outcome_mapping (
+    workspace_id bigint NOT NULL REFERENCES workspace ON DELETE CASCADE,
+    columns      text NOT NULL,               -- their names in lower case, a line each
+    mapping      jsonb NOT NULL,
+    PRIMARY KEY (workspace_id, columns)
+);
+
 CREATE TRIGGER tell AFTER INSERT OR UPDATE OR DELETE ON mailing FOR EACH ROW EXECUTE FUNCTION tell_change('mailing');
 
 -- +goose Down
-DROP TABLE return_refused, outcome, returned, mailed, mailing;
+DROP TABLE outcome_mapping, return_refused, outcome, returned, mailed, mailing;

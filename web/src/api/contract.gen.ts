@@ -68,6 +68,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/bounces/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take in a table in which a sending tool says what became of letters
+         * @description The words of the host decide before the tool does: a full mailbox is not gone. Columns and meanings that are given are kept for the next table with the same columns.
+         */
+        post: operations["import-outcomes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/catalogue": {
         parameters: {
             query?: never;
@@ -6596,7 +6616,7 @@ export interface components {
              * @description How it came in.
              * @enum {string}
              */
-            way: "file" | "return address";
+            way: "file" | "table" | "return address";
             /** @description What it says to people. */
             words: string;
         };
@@ -7994,6 +8014,144 @@ export interface operations {
     "take-bounces": {
         parameters: {
             query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The file, byte for byte. */
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenBounces"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "import-outcomes": {
+        parameters: {
+            query?: {
+                /** @description The sheet of a spreadsheet; the first with something on it unless given. */
+                sheet?: string;
+                /** @description What stands between cells: guess, one character, tab or none. */
+                delimiter?: string;
+                /** @description What wraps cells. */
+                quote?: "guess" | "double" | "single" | "none";
+                /** @description How letters are written as bytes: guess, or a name such as windows-1250. */
+                encoding?: string;
+                /** @description Whether the first record names the columns. */
+                header?: "guess" | "yes" | "no";
+                /** @description The column with the addresses, from 1; found by itself unless given. */
+                address?: number;
+                /** @description The column with what the tool calls what became of the letter, from 1; found by its name unless given. */
+                outcome?: number;
+                /** @description The column with the words of the host, from 1; found by its name unless given. */
+                reason?: number;
+                /** @description The column with the time, from 1; found by its name unless given. */
+                at?: number;
+                /** @description The column with the Message-IDs, from 1; the one called Message-ID unless given. */
+                messageId?: number;
+                /** @description What the tool's words for outcomes mean, as word=meaning: bounced, passing, delayed, complained or nothing; read by the words themselves unless given. */
+                means?: string[];
+            };
             header?: never;
             path?: never;
             cookie?: never;
