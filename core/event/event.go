@@ -37,6 +37,7 @@ const (
 	ConnectionBroken Code = "connection.broken"
 	WriteBackDone    Code = "write-back.done"
 	WriteBackFailed  Code = "write-back.failed"
+	MailingBounces   Code = "mailing.bounces"
 	WebhookOff       Code = "webhook.off"
 	WebhookTest      Code = "webhook.test"
 )
@@ -133,6 +134,8 @@ var kinds = []Kind{
 		Act: "See the journal", Carries: []string{"connection", "run", "writeback", "words"}},
 	{Code: WriteBackFailed, Title: "Write-back failed", Subject: "The write-back to {connection} failed", About: "write-backs", Meaning: "A write-back ended before its end; what was written is in its journal.", Severity: Problem, For: Everybody, Letter: AtOnce,
 		Act: "See the journal", Carries: []string{"connection", "run", "writeback", "words"}},
+	{Code: MailingBounces, Title: "Many bounces", Subject: "More of {mailing} bounced than is good", About: "mailings", Meaning: "More than 2 % of the letters of a mailing bounced, which hurts the reputation of the sender. It is told once.", Severity: Caution, For: Everybody, Letter: AtOnce,
+		Act: "See the mailing", Carries: []string{"mailing"}},
 	{Code: RetentionNear, Title: "List about to be deleted", Subject: "{list} will be deleted soon", About: "lists", Meaning: "The retention of a list ends within 7 days.", Severity: Caution, For: Everybody, Letter: Daily,
 		Act: "See the list", Carries: []string{"list", "until"}},
 	{Code: MemberJoined, Title: "Member joined", Subject: "{person} joined the team", About: "team", Meaning: "Somebody took an invitation and is in the workspace.", Severity: News, For: Managers, Letter: Daily,
@@ -171,6 +174,8 @@ type Data struct {
 	ConnectionID int64
 	Connection   string
 	WriteBackID  int64
+	MailingID    int64
+	Mailing      string
 	Webhook      string
 	File         string
 	Key          string
@@ -201,7 +206,7 @@ type Event struct {
 // about one thing are told in their order.
 func (e Event) Thing() string {
 	about, d := byCode[e.Code].About, e.Data
-	number := map[string]int64{"runs": d.RunID, "lists": d.ListID, "routines": d.RoutineID, "webhooks": d.WebhookID, "connections": d.ConnectionID, "write-backs": d.WriteBackID}[about]
+	number := map[string]int64{"runs": d.RunID, "lists": d.ListID, "routines": d.RoutineID, "webhooks": d.WebhookID, "connections": d.ConnectionID, "write-backs": d.WriteBackID, "mailings": d.MailingID}[about]
 	if number == 0 {
 		return about
 	}
@@ -211,6 +216,6 @@ func (e Event) Thing() string {
 // Subject says in a few words what happened, as the subject of a letter.
 func (e Event) Subject() string {
 	d := e.Data
-	return strings.NewReplacer("{list}", "“"+d.List+"”", "{routine}", "“"+d.Routine+"”", "{webhook}", "“"+d.Webhook+"”", "{key}", "“"+d.Key+"”", "{connection}", "“"+d.Connection+"”",
+	return strings.NewReplacer("{list}", "“"+d.List+"”", "{routine}", "“"+d.Routine+"”", "{webhook}", "“"+d.Webhook+"”", "{key}", "“"+d.Key+"”", "{connection}", "“"+d.Connection+"”", "{mailing}", "“"+d.Mailing+"”",
 		"{file}", d.File, "{route}", d.Route, "{person}", d.Person).Replace(byCode[e.Code].Subject)
 }

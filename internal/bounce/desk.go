@@ -16,6 +16,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"varnet/core/bounce"
+	"varnet/core/event"
 	"varnet/core/say"
 	"varnet/internal/store"
 )
@@ -36,6 +37,8 @@ type Desk struct {
 	Store *store.Store
 	Tags  Tags
 	Now   func() time.Time
+	// Happened records an event with the transaction that makes it so.
+	Happened func(ctx context.Context, s *store.Store, tx pgx.Tx, e event.Event) error
 }
 
 // Incoming is a message that comes in.
@@ -158,7 +161,7 @@ func (d *Desk) credit(ctx context.Context, workspace int64, way Way, some []mess
 		return err
 	}
 	var now Taken
-	err = d.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
+	err = d.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		now = Taken{}
 		changed := map[letterKey]store.Mailed{}
 		outcomes := map[string]store.KnownOutcome{}
@@ -168,7 +171,10 @@ func (d *Desk) credit(ctx context.Context, workspace int64, way Way, some []mess
 				return err
 			}
 		}
-		return d.keep(ctx, s, workspace, changed, outcomes)
+		if err := d.keep(ctx, s, workspace, changed, outcomes); err != nil {
+			return err
+		}
+		return d.tellMany(ctx, s, tx, changed)
 	})
 	if err == nil {
 		t.add(now)
@@ -382,6 +388,40 @@ func (d *Desk) keep(ctx context.Context, s *store.Store, workspace int64, change
 		return err
 	}
 	return d.remember(ctx, s, workspace, outcomes)
+}
+
+// From how many letters on, and beyond which share in per cent, it is told that many bounced:
+// with more than 2 in 100 the reputation of a sender suffers.
+const (
+	manyOf      = 50
+	manyPercent = 2
+)
+
+// tellMany tells once of each mailing of which too much has bounced.
+func (d *Desk) tellMany(ctx context.Context, s *store.Store, tx pgx.Tx, changed map[letterKey]store.Mailed) error {
+	seen := map[int64]bool{}
+	for k := range changed {
+		if seen[k.mailing] || d.Happened == nil {
+			continue
+		}
+		seen[k.mailing] = true
+		m, many, err := s.TellBounces(ctx, k.mailing, manyOf, manyPercent)
+		if err != nil {
+			return err
+		}
+		if !many {
+			continue
+		}
+		counts, err := s.OutcomeCounts(ctx, m.WorkspaceID, m.ID)
+		if err != nil {
+			return err
+		}
+		e := event.Event{Code: event.MailingBounces, Workspace: m.WorkspaceID, Says: Sum(counts, nil).Sentence(), Data: event.Data{MailingID: m.ID, Mailing: m.Name}}
+		if err := d.Happened(ctx, s, tx, e); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // remember keeps what became known of addresses, and decides anew on them.

@@ -30,6 +30,8 @@ type EventData struct {
 	ConnectionID int64      `json:"connectionId,omitempty" doc:"The connection."`
 	Connection   string     `json:"connection,omitempty" doc:"What people call it."`
 	WriteBackID  int64      `json:"writeBackId,omitempty" doc:"The write-back."`
+	MailingID    int64      `json:"mailingId,omitempty" doc:"The mailing."`
+	Mailing      string     `json:"mailing,omitempty" doc:"What people call it."`
 	Webhook      string     `json:"webhook,omitempty" doc:"The host of the webhook."`
 	File         string     `json:"file,omitempty" doc:"The name of the file."`
 	Key          string     `json:"key,omitempty" doc:"What people call the key."`

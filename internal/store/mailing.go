@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -68,6 +69,17 @@ func (s *Store) Mailings(ctx context.Context, workspace, list, before int64, lim
 // SetMailing records where a mailing stands, if it stands where it is thought to.
 func (s *Store) SetMailing(ctx context.Context, m Mailing, from string) error {
 	return s.changed(ctx, "UPDATE mailing SET state = $2, letters = $3, says = $4, closed_at = $5 WHERE id = $1 AND state = $6", m.ID, m.State, m.Letters, m.Says, m.ClosedAt, from)
+}
+
+// TellBounces marks a mailing as told of whose letters more than a share has bounced, in per
+// cent; ok is false where that is not so, was told before, or the mailing is small.
+func (s *Store) TellBounces(ctx context.Context, id, least int64, percent int) (m Mailing, ok bool, err error) {
+	m, err = one[Mailing](ctx, s.db, `UPDATE mailing SET told = true WHERE id = $1 AND NOT told AND letters >= $2
+		AND (SELECT count(*) FROM mailed WHERE mailing_id = $1 AND outcome = 'bounced') * 100 > letters * $3 RETURNING `+mailingColumns, id, least, percent)
+	if errors.Is(err, ErrNotFound) {
+		return m, false, nil
+	}
+	return m, err == nil, err
 }
 
 // DeleteMailing deletes a mailing with all its letters. What is known of their addresses

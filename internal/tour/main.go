@@ -82,7 +82,7 @@ func (t *tour) run(ctx context.Context, look bool) error {
 		{"write-back", chromedp.Tasks{t.open("/runs/3/write-back"), browser.Text("in the field “mail state”"), browser.Press("Add a step"), browser.Type(`input[aria-label="Name of the collection"]`, "Spring, deliverable"), browser.Text("will form the new group “Spring, deliverable”"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"notices", chromedp.Tasks{t.open("/lists"), browser.Press("Notices"), browser.Text("Choose letters"), chromedp.Sleep(600 * time.Millisecond)}},
 		{"letter", chromedp.Tasks{chromedp.Navigate(letterbox), browser.Text("is finished"), chromedp.Sleep(300 * time.Millisecond)}},
-		{"team", chromedp.Tasks{t.open("/team"), browser.Text("Cai Fern"), chromedp.Sleep(300 * time.Millisecond)}},
+		{"bounces", chromedp.Tasks{t.open("/bounces"), browser.Text("What came back last"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"check", chromedp.Tasks{t.open("/check#nell.hartwood%40sundial-nursery.example"), browser.Text("made-up mailboxes")}},
 		{"export", chromedp.Tasks{t.ofRun("/runs/%s/export?form=results&columns=finding,cause,traits,decision"), browser.Text("Preview of the file"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"setup", chromedp.Tasks{t.open("/setup"), browser.Text("Outbound is"), browser.Text("Anybody may sign up"), chromedp.Sleep(300 * time.Millisecond)}},

@@ -168,7 +168,7 @@ func New(c Config) (*Engine, error) {
 	e.Outbound.Happened = e.Happened
 	e.Routines = routine.Places{Folder: c.RoutineFolder, AllowPrivate: c.Resolver.AllowPrivate}
 	e.Connections = &connection.Connections{Store: e.Store, Secrets: e.Secrets, Env: connect.Env{AllowPrivate: c.Resolver.AllowPrivate, Folder: c.RoutineFolder}}
-	e.Bounces = &bounce.Desk{Store: e.Store, Now: c.Clock.Now, Tags: bounce.Tags{Domain: c.ReturnsDomain, Sums: func(text string) (sums [][]byte) {
+	e.Bounces = &bounce.Desk{Store: e.Store, Now: c.Clock.Now, Happened: e.Happened, Tags: bounce.Tags{Domain: c.ReturnsDomain, Sums: func(text string) (sums [][]byte) {
 		for _, p := range e.Secrets.Prints(text, "return address") {
 			sums = append(sums, p.Sum)
 		}

@@ -13,6 +13,7 @@ CREATE TABLE mailing (
     decisions    text[] NOT NULL DEFAULT '{}', -- of the rows that it went to
     letters      bigint NOT NULL DEFAULT 0,   -- that were sent
     says         text NOT NULL DEFAULT '',    -- why it could not be prepared
+    told         boolean NOT NULL DEFAULT false, -- that many bounced
     by_whom      text NOT NULL DEFAULT '',
     created_at   timestamptz NOT NULL DEFAULT now(),
     closed_at    timestamptz

@@ -105,6 +105,8 @@ type eventData struct {
 	ConnectionID int64      `json:"connectionId,omitempty"`
 	Connection   string     `json:"connection,omitempty"`
 	WriteBackID  int64      `json:"writeBackId,omitempty"`
+	MailingID    int64      `json:"mailingId,omitempty"`
+	Mailing      string     `json:"mailing,omitempty"`
 	Webhook      string     `json:"webhook,omitempty"`
 	File         string     `json:"file,omitempty"`
 	Key          string     `json:"key,omitempty"`

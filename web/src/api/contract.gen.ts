@@ -4504,6 +4504,13 @@ export interface components {
              * @description The list.
              */
             listId?: number;
+            /** @description What people call it. */
+            mailing?: string;
+            /**
+             * Format: int64
+             * @description The mailing.
+             */
+            mailingId?: number;
             /** @description What the person is called. */
             person?: string;
             /** @description The role of the person. */
