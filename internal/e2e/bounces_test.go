@@ -111,6 +111,18 @@ func TestMailing(t *testing.T) {
 	checkLetters(t, api, m, want)
 	checkDecidedAnew(t, api, run, want)
 
+	t.Run("single checks", func(t *testing.T) {
+		for address, w := range want {
+			if !w.Permanent {
+				continue
+			}
+			r, err := api.Check(ctx, []string{address})
+			if err != nil || len(r) != 1 || r[0].Cause != finding.MailboxBounced || len(r[0].Asked) != 1 || !r[0].Asked[0].Letter {
+				t.Errorf("%s: %v: %+v", address, err, r)
+			}
+			break
+		}
+	})
 	t.Run("runs from now on", func(t *testing.T) {
 		later, err := api.StartRun(ctx, l.ID, contract.NewRun{Depth: "mailbox", Policy: "careful"})
 		if err != nil {

@@ -12,6 +12,7 @@ import (
 	"varnet/core/probe"
 	"varnet/core/resolve"
 	"varnet/core/rule"
+	"varnet/internal/bounce"
 	"varnet/internal/store"
 	"varnet/internal/store/pack"
 )
@@ -113,6 +114,11 @@ func (e *Engine) Check(ctx context.Context, workspace int64, typed string, passe
 	if !traits.Has(finding.TraitTypo) {
 		c.Suggestion = ""
 	}
+	outcome := e.knownOutcome(ctx, workspace, a)
+	if v, bounced := outcome.Verdict(finding.Verdict{Traits: traits}, c.At); bounced {
+		c.Verdict, c.Asked = v, []probe.Asked{bounce.Evidence(outcome)}
+		return c
+	}
 	if cause, hopeless := d.Outcome.Cause(); hopeless {
 		c.Verdict = finding.ConcludeFrom(cause, traits)
 		return c
@@ -146,10 +152,23 @@ func (e *Engine) Check(ctx context.Context, workspace int64, typed string, passe
 		record := pack.ParcelRecord{Conversations: out.Conversations, Acceptances: out.Acceptances}
 		c.Acceptance = record.Acceptance(a.Domain, c.Asked[n-1].Conversation)
 	}
+	if v, changed := outcome.Verdict(c.Verdict, c.At); changed {
+		c.Verdict, c.Asked = v, append(c.Asked, bounce.Evidence(outcome))
+	}
 	if err := e.Store.SaveAcceptances(ctx, out.Acceptances); err != nil {
 		e.Log.Warn("what was learnt of a domain was not kept", "domain", a.Domain, "err", err)
 	}
 	return c
+}
+
+// knownOutcome returns what is known of an address by letters sent to it; the zero value
+// where nothing is.
+func (e *Engine) knownOutcome(ctx context.Context, workspace int64, a address.Address) store.KnownOutcome {
+	known, err := e.Store.KnownOutcomes(ctx, workspace, []string{a.Canonical()})
+	if err != nil {
+		e.Log.Warn("what became of letters to the address is not known now", "err", err)
+	}
+	return known[a.Canonical()]
 }
 
 // wayFor tells how an address is asked about now and how many sessions its operator may see
