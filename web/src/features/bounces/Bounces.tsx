@@ -6,6 +6,7 @@ import { Scroll } from "../../parts/Scroll";
 import { When } from "../../parts/When";
 import { number, plural, share } from "../../words";
 import { FoundTable } from "./FoundTable";
+import { Addressee, HostWords } from "./LetterCells";
 import { OutcomeBar } from "./OutcomeBar";
 import { lettersOf } from "./outcomes";
 import { useMailings, useOutcomes, useReturned } from "./queries";
@@ -120,20 +121,8 @@ function Unexpected({ letters }: { letters: Schema<"Letter">[] }) {
           <tbody>
             {letters.map((l) => (
               <tr key={`${l.address} ${l.at}`}>
-                <td>
-                  <bdi>{l.address}</bdi>
-                  {l.final && (
-                    <small className="quiet">
-                      forwarded to <bdi>{l.final}</bdi>
-                    </small>
-                  )}
-                </td>
-                <td>
-                  <bdi>{l.words}</bdi>
-                  <small className="quiet">
-                    <bdi>{l.host}</bdi>
-                  </small>
-                </td>
+                <Addressee letter={l} />
+                <HostWords letter={l} />
               </tr>
             ))}
           </tbody>

@@ -8,6 +8,7 @@ import { Scroll } from "../../parts/Scroll";
 import { Sure } from "../../parts/Sure";
 import { When } from "../../parts/When";
 import { FoundTable } from "./FoundTable";
+import { Addressee, HostWords } from "./LetterCells";
 import { OutcomeBar } from "./OutcomeBar";
 import { useMailing } from "./queries";
 
@@ -125,24 +126,10 @@ function Letters({ id }: { id: number }) {
             <tbody>
               {rows.map((l) => (
                 <tr key={l.number}>
-                  <td>
-                    <bdi>{l.address}</bdi>
-                    {l.final && (
-                      <small className="quiet">
-                        forwarded to <bdi>{l.final}</bdi>
-                      </small>
-                    )}
-                  </td>
+                  <Addressee letter={l} />
                   <td>{l.finding || "nothing"}</td>
                   <td>{said(l)}</td>
-                  <td>
-                    <bdi>{l.words}</bdi>
-                    {l.host && (
-                      <small className="quiet">
-                        <bdi>{l.host}</bdi>
-                      </small>
-                    )}
-                  </td>
+                  <HostWords letter={l} />
                 </tr>
               ))}
             </tbody>
