@@ -76,9 +76,9 @@ func (m *message) kind() Kind {
 	switch {
 	case !daemon && challenges.In(all):
 		return Challenge
-	case !daemon && auto:
+	case !daemon && (auto || m.header.get("Return-Path") == "<>" && absences.In(all)):
 		return AutoReply
-	case !daemon && !(m.fromNobody() && failures.In(subject)):
+	case !daemon && (!m.fromNobody() || !failures.In(subject) || passedOn.MatchString(m.header.get("Subject"))):
 		return Other
 	case delays.In(all) && !final.In(all):
 		return Delay
@@ -91,6 +91,9 @@ func (m *message) kind() Kind {
 	}
 	return Other
 }
+
+// passedOn begins the subject of a letter that a person answers or passes on.
+var passedOn = regexp.MustCompile(`(?i)^\s*(?:re|fwd?|aw|wg|tr|rv|vs|sv|antw)\s*:`)
 
 // byDaemon reports whether a mail system wrote the message.
 func (m *message) byDaemon() bool {

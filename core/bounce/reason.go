@@ -112,7 +112,7 @@ func (r *Recipient) judge(q reply.Question, heard bool, around []string) {
 	}
 	for i, s := range sources {
 		data := afterData.In(phrase.Fold(s.words)) || i == 0 && len(around) > 0 && afterData.In(phrase.Fold(around[0]))
-		m := reply.ReadReported(reported(inReplyTo.ReplaceAllString(s.words, ""), r.Status, s.heard, data), q)
+		m := reply.ReadReported(reported(inReplyTo.ReplaceAllString(s.words, ""), r.class(), s.heard, data), q)
 		if i == 0 || clearer(m, r.Meaning) {
 			r.Meaning = m
 			if !quoted {
@@ -124,6 +124,15 @@ func (r *Recipient) judge(q reply.Question, heard bool, around []string) {
 		}
 	}
 	r.Permanent = r.Action == Failed && lasting(r.Meaning, r.Words, r.Status)
+}
+
+// class returns the status that goes with a reason without a code: that of the report, or
+// that a host goes on trying.
+func (r *Recipient) class() string {
+	if r.Status == "" && r.Action == Delayed {
+		return "4.0.0"
+	}
+	return r.Status
 }
 
 // reasonOf returns what a text says of the reason: where it holds nothing but the address,
@@ -152,6 +161,9 @@ func lasting(m reply.Meaning, words, status string) bool {
 	if m.About != reply.Mailbox && m.About != reply.Domain || m.Cause == finding.MailboxFull || m.Cause == finding.DomainUnresolved {
 		return false
 	}
+	if m.About == reply.Domain && m.Cause == finding.MailboxUnclear {
+		return false // the wrong host was asked, by whose mistake is not said
+	}
 	class := code(words) / 100
 	if class == 0 && status != "" {
 		class = int(status[0] - '0')
@@ -162,5 +174,5 @@ func lasting(m reply.Meaning, words, status string) bool {
 var (
 	// inReplyTo is what Postfix writes behind a reply.
 	inReplyTo = regexp.MustCompile(`\s*\(in reply to [^)]*\)`)
-	afterData = phrase.Of("in reply to end of data", "after end of data", "end of data command", "after data", "dot", "end of message", "message content rejected", ">>> data", "after pipelined data", "in reply to data")
+	afterData = phrase.Of("in reply to end of data", "after end of data", "end of data command", "after data", "dot", "end of message", "message content rejected", ">>> data", "after pipelined data", "in reply to data", "after i sent the message")
 )

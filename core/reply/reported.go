@@ -70,10 +70,21 @@ var reportRules = []reportRule{
 		Meaning: Meaning{Mailbox, Refused, finding.MailboxUnclear, "A 4xx that carries a definite no, and no host tries any more."},
 		example: "450 4.1.1 user unknown, still looking it up"}},
 
-	// ---- what the host that gave up says of its own attempts
-	{true, rule{codes: []int{4, 5}, words: phrase.Of("points to local host", "points back", "loops back", "mail loop", "too many hops"),
-		Meaning: Meaning{Moment, Unclear, finding.ExchangerUnavailable, "Mail for the domain goes round in a circle."},
+	{false, rule{codes: []int{4, 5}, words: phrase.Of("points to local host", "points back", "loops back", "mail loop", "forwarding loop", "routing loop", "too many hops", "hop count"),
+		Meaning: Meaning{Moment, Postponed, finding.ExchangerUnavailable, "Mail for the address or its domain goes round in a circle."},
 		example: "550 lowest numbered MX record points to local host"}},
+
+	{false, rule{codes: []int{4, 5}, enhanced: []string{"4.310"},
+		Meaning: Meaning{Domain, Refused, finding.DomainAbsent, "Hosted mail says so of a domain that DNS does not have."},
+		example: "550 5.4.310 gone"}},
+	{false, rule{codes: []int{4, 5}, enhanced: []string{"4.312"},
+		Meaning: Meaning{Moment, Postponed, finding.DomainUnresolved, "Hosted mail says so when DNS gives no answer."},
+		example: "450 4.4.312 no answer"}},
+	{false, rule{codes: []int{4, 5}, enhanced: []string{"4.300", "4.316"}, without: full.And(absentButDomain),
+		Meaning: Meaning{Moment, Postponed, finding.ExchangerUnreachable, "Hosted mail says so when no connection came about in time."},
+		example: "550 5.4.300 gone stale"}},
+
+	// ---- what the host that gave up says of its own attempts
 	{true, rule{codes: []int{4, 5}, words: phrase.Of("nullmx", "null mx", "no smtp service", "domain…does not accept mail"),
 		Meaning: Meaning{Domain, Refused, finding.DomainNoMail, "RFC 7505: the domain says that it takes no mail."},
 		example: "550 domain seedhouse.example does not accept mail (nullMX)"}},
@@ -98,7 +109,7 @@ var reportRules = []reportRule{
 	{true, rule{codes: []int{4, 5}, words: expired, without: phrase.Of("account", "mailbox", "user", "greylist").And(full, absent),
 		Meaning: Meaning{Moment, Postponed, finding.ExchangerUnreachable, "The sending host has given up after its time of trying."},
 		example: "550 message expired"}},
-	{false, rule{codes: []int{4, 5}, enhanced: []string{"4.1", "4.2", "4.7"}, without: phrase.Of("recipient address rejected", "greylist").And(full, absent),
+	{false, rule{codes: []int{4, 5}, enhanced: []string{"4.1", "4.2", "4.7"}, without: phrase.Of("recipient address rejected", markPrefix, "greylist").And(full, absent),
 		Meaning: Meaning{Moment, Postponed, finding.ExchangerUnreachable, "RFC 3463 x.4.1, x.4.2 and x.4.7: no answer, a bad connection, or time ran out."},
 		example: "550 5.4.7 gone stale"}},
 	{false, rule{codes: []int{4}, enhanced: []string{"4.3", "4.4"},
