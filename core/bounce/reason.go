@@ -12,7 +12,7 @@ import (
 
 // replyCode finds a reply of a host in a text: its basic code at the beginning of a line,
 // or behind what a notice puts before a reply.
-var replyCode = regexp.MustCompile(`(?:^|[\n\s:#"'(<>\[])([245]\d\d)(?:[-\s:]+#?\(?([245]\.\d{1,3}\.\d{1,3})\)?)?(?:[\s:,;\-"')]|$)`)
+var replyCode = regexp.MustCompile(`(?:^|[\n\s:#"'(<>\[])([45]\d\d)(?:[-\s:]+#?\(?([245]\.\d{1,3}\.\d{1,3})\)?)?(?:[\s:,;\-"')]|$)`)
 
 // code returns the basic code of the first reply in a text, 0 where there is none.
 func code(text string) int {

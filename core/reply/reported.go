@@ -74,6 +74,15 @@ var reportRules = []reportRule{
 		Meaning: Meaning{Moment, Postponed, finding.ExchangerUnavailable, "Mail for the address or its domain goes round in a circle."},
 		example: "550 lowest numbered MX record points to local host"}},
 
+	{false, rule{codes: []int{4}, words: noSuchHost,
+		Meaning: Meaning{Moment, Postponed, finding.DomainUnresolved, "DNS gave the sending host no answer, as its own code says."},
+		example: "450 4.4.3 name service error for seedhouse.example"}},
+	{false, rule{codes: []int{5}, words: noSuchHost, without: phrase.Of("timed out", "try again", "temporar"),
+		Meaning: Meaning{Domain, Refused, finding.DomainAbsent, "The sending host did not find the domain in DNS, as its own code says."},
+		example: "550 5.1.2 host unknown (name server: seedhouse.example: host not found)"}},
+	{false, rule{codes: []int{4, 5}, words: phrase.Of("unable to connect to", "could not connect to", "failed to connect to", "no route to host"),
+		Meaning: Meaning{Moment, Postponed, finding.ExchangerUnreachable, "The sending host reached no mail host of the domain, as its own code says."},
+		example: "503 unable to connect to remote host"}},
 	{false, rule{codes: []int{4, 5}, enhanced: []string{"4.310"},
 		Meaning: Meaning{Domain, Refused, finding.DomainAbsent, "Hosted mail says so of a domain that DNS does not have."},
 		example: "550 5.4.310 gone"}},
@@ -90,10 +99,13 @@ var reportRules = []reportRule{
 		example: "550 domain seedhouse.example does not accept mail (nullMX)"}},
 	{true, rule{codes: []int{4}, words: unresolved,
 		Meaning: Meaning{Moment, Postponed, finding.DomainUnresolved, "DNS gave the sending host no answer."},
-		example: "450 name service error for seedhouse.example: host not found, try again"}},
+		example: "450 dns lookup of seedhouse.example gave nothing, try again"}},
 	{true, rule{codes: []int{5}, words: unresolved, without: phrase.Of("timed out", "try again", "temporar"),
 		Meaning: Meaning{Domain, Refused, finding.DomainAbsent, "The sending host did not find the domain in DNS."},
-		example: "550 host or domain name not found"}},
+		example: "550 nxdomain"}},
+	{true, rule{codes: []int{5}, words: phrase.Of("no route found"),
+		Meaning: Meaning{Domain, Refused, finding.DomainNoExchanger, "The sending host knows no way to the domain."},
+		example: "550 no route found to domain seedhouse.example"}},
 	{true, rule{codes: []int{5}, enhanced: []string{"1.2"}, without: full,
 		Meaning: Meaning{Domain, Refused, finding.DomainAbsent, "RFC 3463 x.1.2: a bad destination system."},
 		example: "550 5.1.2 bad destination"}},
@@ -116,6 +128,9 @@ var reportRules = []reportRule{
 		Meaning: Meaning{Moment, Postponed, finding.DomainUnresolved, "RFC 3463 x.4.3 and x.4.4: the directory gave no way."},
 		example: "450 4.4.3 directory down"}},
 }
+
+// noSuchHost is what only a host says that looked for the next one itself.
+var noSuchHost = phrase.Of("host unknown (", "name service error", "host or domain name not found", "unrouteable mail domain")
 
 var (
 	unresolved  = load("unresolved")
