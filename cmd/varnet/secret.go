@@ -68,7 +68,7 @@ func resealSecret(c *cli) action {
 const shortLived = 24 * time.Hour
 
 func forgetSecret(c *cli) action {
-	yes := c.flags.Bool("yes", false, "even on the first day, and even if absent mailboxes are still remembered by an old secret; they are forgotten with it")
+	yes := c.flags.Bool("yes", false, "even on the first day, and even if absent mailboxes and outcomes are still remembered by an old secret; they are forgotten with it")
 	return c.onInstallation(func(ctx context.Context, a *account.Accounts) error {
 		present, before := a.Secrets.Before()
 		if !before {
@@ -89,7 +89,7 @@ func forgetSecret(c *cli) action {
 			}
 			says = fmt.Sprintf("The secrets before are gone from %s. Copy the file to every other machine of the installation.", file)
 		}
-		if err := a.Store.ForgetAbsencesBefore(ctx, present); err != nil {
+		if err := a.Store.ForgetFingerprintsBefore(ctx, present); err != nil {
 			return err
 		}
 		return c.sentence(says)
@@ -101,9 +101,9 @@ func needed(ctx context.Context, a *account.Accounts, present []byte) error {
 	if at := a.Secrets.Changed(); time.Since(at) < shortLived {
 		return fmt.Errorf("the secret was changed at %s, and answers that are kept for a day may be sealed with the one before; forget it after that day, or now with -yes", at.Format("2006-01-02 15:04"))
 	}
-	n, err := a.Store.AbsencesBefore(ctx, present)
+	n, err := a.Store.FingerprintsBefore(ctx, present)
 	if err == nil && n > 0 {
-		err = fmt.Errorf("%s remembered as absent by the secret before, and forgotten with it; they go by themselves after three years, or now with -yes", say.Plural(n, "mailbox is", "mailboxes are"))
+		err = fmt.Errorf("what is known of %s is remembered by the secret before, and forgotten with it: that it was absent, which goes by itself after three years, or what became of letters to it. Forget it with -yes", say.Plural(n, "mailbox", "mailboxes"))
 	}
 	return err
 }

@@ -76,17 +76,23 @@ func (s *Store) keySome(ctx context.Context) (int, error) {
 	return len(some), err
 }
 
-// AbsencesBefore returns how many absences are remembered by another secret than this, or by
-// none.
-func (s *Store) AbsencesBefore(ctx context.Context, present []byte) (n int64, err error) {
-	err = s.db.QueryRow(ctx, "SELECT count(*) FROM absence WHERE secret IS DISTINCT FROM $1", present).Scan(&n)
+// FingerprintsBefore returns how many absences and outcomes are remembered by another secret
+// than this, or by none.
+func (s *Store) FingerprintsBefore(ctx context.Context, present []byte) (n int64, err error) {
+	err = s.db.QueryRow(ctx, `SELECT (SELECT count(*) FROM absence WHERE secret IS DISTINCT FROM $1)
+		+ (SELECT count(*) FROM outcome WHERE secret IS DISTINCT FROM $1)`, present).Scan(&n)
 	return n, err
 }
 
-// ForgetAbsencesBefore forgets them.
-func (s *Store) ForgetAbsencesBefore(ctx context.Context, present []byte) error {
-	_, err := s.db.Exec(ctx, "DELETE FROM absence WHERE secret IS DISTINCT FROM $1", present)
-	return err
+// ForgetFingerprintsBefore forgets them.
+func (s *Store) ForgetFingerprintsBefore(ctx context.Context, present []byte) error {
+	return s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
+		if _, err := s.db.Exec(ctx, "DELETE FROM absence WHERE secret IS DISTINCT FROM $1", present); err != nil {
+			return err
+		}
+		_, err := s.db.Exec(ctx, "DELETE FROM outcome WHERE secret IS DISTINCT FROM $1", present)
+		return err
+	})
 }
 
 // RememberAbsent remembers when mailboxes were first found absent: of runs that came

@@ -253,7 +253,7 @@ func TestAbsencesAreKeyed(t *testing.T) {
 	}
 	before := func(present string, want int64) {
 		t.Helper()
-		if n, err := s.AbsencesBefore(ctx, []byte(present)); err != nil || n != want {
+		if n, err := s.FingerprintsBefore(ctx, []byte(present)); err != nil || n != want {
 			t.Errorf("%d are remembered by another secret than %q, %v; want %d", n, present, err, want)
 		}
 	}
@@ -268,7 +268,7 @@ func TestAbsencesAreKeyed(t *testing.T) {
 	before("two", 2)
 	s.FingerprintBy(keyedWith("two"))
 	knows("with the new secret alone", 0)
-	if err := s.ForgetAbsencesBefore(ctx, []byte("two")); err != nil {
+	if err := s.ForgetFingerprintsBefore(ctx, []byte("two")); err != nil {
 		t.Fatal(err)
 	}
 	before("two", 0)
