@@ -195,10 +195,6 @@ func (a *API) mailingLetters(ctx context.Context, in *struct {
 	Permanent string `query:"permanent" enum:"yes,no" doc:"Of bounces only those for good, or only the others."`
 	Domain    string `query:"domain" maxLength:"255" doc:"Only those to this domain."`
 }) (*pageOutput[contract.Letter], error) {
-	m, err := a.store.Mailing(ctx, workspace(ctx).ID, in.ID)
-	if err != nil {
-		return nil, a.failed(ctx, err)
-	}
 	f := store.MailedFilter{Outcome: in.Outcome, Domain: strings.ToLower(in.Domain), Limit: in.Limit.Limit}
 	if in.Permanent != "" {
 		yes := in.Permanent == "yes"
@@ -206,6 +202,10 @@ func (a *API) mailingLetters(ctx context.Context, in *struct {
 	}
 	if err := in.place(&f.After); err != nil {
 		return nil, err
+	}
+	m, err := a.store.Mailing(ctx, workspace(ctx).ID, in.ID)
+	if err != nil {
+		return nil, a.failed(ctx, err)
 	}
 	found, err := a.store.MailedOf(ctx, m.ID, f)
 	if err != nil {
