@@ -4,11 +4,11 @@
 // auto-replies, challenges, receipts.
 //
 // Read takes a message apart and returns what it says, of whom, and why; the reason is read
-// as replies of hosts are (package reply). Sent then tells which of the addresses a mailing
-// went to each of it is about.
+// as replies of hosts are (package reply). Whom then returns which of the addresses that a
+// mailing went to it is about.
 //
 //	n := bounce.Read(raw)
-//	for _, credit := range sent.Credit(n) {
+//	for _, credit := range bounce.Whom(n, sent) {
 //		// credit.Address bounced for good, or was put off, or complained
 //	}
 package bounce
@@ -82,9 +82,9 @@ type Original struct {
 	// where none is returned. References are those the notice names in its own header.
 	ID         string
 	References []string
-	// From, To and ReturnPath are as the returned message has them; ReturnPath can also
-	// be from a complaint's Original-Mail-From.
-	From, To   []string
+	// To and ReturnPath are as the returned message has them; ReturnPath can also be from a
+	// complaint's Original-Mail-From.
+	To         []string
 	ReturnPath string
 	// Known reports that at least some of the message is returned.
 	Known bool

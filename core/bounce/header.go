@@ -15,14 +15,7 @@ type header []field
 type field struct{ name, value string }
 
 // get returns the first field of a name, "" where there is none.
-func (h header) get(name string) string {
-	for _, f := range h {
-		if strings.EqualFold(f.name, name) {
-			return f.value
-		}
-	}
-	return ""
-}
+func (h header) get(name string) string { return first(h.all(name)) }
 
 // all returns every field of a name.
 func (h header) all(name string) (values []string) {
@@ -34,14 +27,7 @@ func (h header) all(name string) (values []string) {
 	return values
 }
 
-func (h header) has(name string) bool {
-	for _, f := range h {
-		if strings.EqualFold(f.name, name) {
-			return true
-		}
-	}
-	return false
-}
+func (h header) has(name string) bool { return len(h.all(name)) > 0 }
 
 // words reads encoded words in every character set that x/text knows, and in UTF-7.
 var words = mime.WordDecoder{CharsetReader: func(charset string, in io.Reader) (io.Reader, error) {

@@ -27,6 +27,9 @@ func open(raw []byte) message {
 	var plain, page []string
 	whole.walk(func(p *part) {
 		text := p.text
+		if p.message != nil && m.returned == nil {
+			m.returned = p.message.header
+		}
 		switch p.kind {
 		case "message/delivery-status", "message/global-delivery-status":
 			m.report = &text
@@ -34,14 +37,10 @@ func open(raw []byte) message {
 			m.complaint = &text
 		case "message/disposition-notification", "message/global-disposition-notification":
 			m.receipt = true
-		case "message/rfc822", "message/global", "text/rfc822-headers", "message/global-headers", "message/rfc822-headers":
-			if m.returned == nil && len(p.parts) > 0 {
-				m.returned = p.parts[0].header
-			}
 		case "text/html":
 			page = append(page, text)
 		default:
-			if strings.HasPrefix(p.kind, "text/") {
+			if strings.HasPrefix(p.kind, "text/") && p.message == nil {
 				plain = append(plain, text)
 			}
 		}
@@ -102,7 +101,7 @@ func (m *message) original() Original {
 	}
 	o.Known = true
 	o.ID = id(m.returned.get("Message-ID"))
-	o.From, o.To = addresses(m.returned.get("From")), addresses(m.returned.get("To"))
+	o.To = addresses(m.returned.get("To"))
 	for _, name := range []string{"X-Original-To", "Delivered-To", "Envelope-To"} {
 		o.To = append(o.To, addresses(m.returned.get(name))...)
 	}

@@ -21,19 +21,12 @@ const (
 	NoBounce Outcome = "no bounce"
 )
 
-// Watch is for how long bounces of a mailing are waited for, unless it says otherwise, and
-// its bounds: a host tries for up to five days (RFC 5321 section 4.5.4.1).
-const (
-	Watch      = 72 * time.Hour
-	WatchLeast = time.Hour
-	WatchMost  = 10 * 24 * time.Hour
-)
+// Watch is for how long bounces of a mailing are waited for, unless it says otherwise: a host
+// tries for up to five days (RFC 5321 section 4.5.4.1), and most give up sooner.
+const Watch = 72 * time.Hour
 
 // SettledFor is for how long silence after a message is believed of later results.
 const SettledFor = 180 * 24 * time.Hour
-
-// Outcomes lists the outcomes, the one that weighs most first.
-func Outcomes() []Outcome { return []Outcome{Complained, Bounced, Late, NoBounce} }
 
 // Of returns the outcome that a notice means for one recipient; ok is false where it means
 // none, as the report of a delivery does.

@@ -31,9 +31,11 @@ type part struct {
 	params map[string]string
 	// text is the body of a part that holds words, in UTF-8 with LF at the ends of lines.
 	text string
-	// parts are the parts of a multipart body; of message/rfc822 and its kin, the message
-	// in it.
+	// parts are the parts of a multipart body.
 	parts []part
+	// message is the message in a part of message/rfc822 and its kin, or its header alone;
+	// nil in other parts.
+	message *part
 }
 
 // reading counts the parts of one message.
@@ -59,7 +61,8 @@ func (r *reading) parse(raw []byte, depth int, charset string) part {
 	switch p.kind {
 	case "message/rfc822", "message/global", "text/rfc822-headers", "message/global-headers", "message/rfc822-headers":
 		if depth < maxDepth && r.parts < maxParts {
-			p.parts = []part{r.parse(bytes.TrimLeft(body, "\r\n"), depth+1, charset)}
+			inner := r.parse(bytes.TrimLeft(body, "\r\n"), depth+1, charset)
+			p.message = &inner
 		}
 	case "text/html":
 		p.text = htmlText(decodeText(body, charset))

@@ -88,7 +88,7 @@ func (m *message) readReport(n *Notice) {
 			n.Recipients = append(n.Recipients, m.readRecipient(g, len(each), i))
 		}
 	}
-	n.Kind = m.kindOf(n.Recipients)
+	n.Kind = kindOf(n.Recipients)
 	if len(each) == 0 {
 		m.readWords(n)
 	}
@@ -99,7 +99,7 @@ const maxRecipients = 1000
 
 // kindOf returns what a report with these recipients is: what failed goes before what is
 // late, and that before what arrived.
-func (m *message) kindOf(list []Recipient) Kind {
+func kindOf(list []Recipient) Kind {
 	kind := Delivery
 	for _, r := range list {
 		switch r.Action {

@@ -3,6 +3,7 @@ package bounce
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"time"
 
@@ -15,11 +16,7 @@ import (
 // decideAnew gives addresses of which something became known their new results in the lists
 // that hold them. Nothing is rewritten: the new results stand over the earlier ones.
 func (d *Desk) decideAnew(ctx context.Context, s *store.Store, workspace int64, outcomes map[string]store.KnownOutcome) error {
-	canonicals := make([]string, 0, len(outcomes))
-	for c := range outcomes {
-		canonicals = append(canonicals, c)
-	}
-	holding, err := s.Holdings(ctx, workspace, canonicals)
+	holding, err := s.Holdings(ctx, workspace, slices.Collect(maps.Keys(outcomes)))
 	if err != nil {
 		return err
 	}

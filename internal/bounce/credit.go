@@ -3,6 +3,8 @@ package bounce
 import (
 	"context"
 	"errors"
+	"maps"
+	"slices"
 	"strings"
 
 	"github.com/jackc/pgx/v5"
@@ -251,14 +253,10 @@ func nobody(n bounce.Notice) string {
 
 // keep writes down what became of letters, and what is known of their addresses by it.
 func (d *Desk) keep(ctx context.Context, s *store.Store, workspace int64, changed map[letterKey]store.Mailed, outcomes map[string]store.KnownOutcome) error {
-	list := make([]store.Mailed, 0, len(changed))
-	for _, l := range changed {
-		list = append(list, l)
-	}
-	if len(list) == 0 {
+	if len(changed) == 0 {
 		return nil
 	}
-	if err := s.SetMailed(ctx, list); err != nil {
+	if err := s.SetMailed(ctx, slices.Collect(maps.Values(changed))); err != nil {
 		return err
 	}
 	return d.remember(ctx, s, workspace, outcomes)

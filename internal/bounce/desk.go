@@ -7,7 +7,6 @@ import (
 	"bytes"
 	"context"
 	"crypto/sha256"
-	"errors"
 	"fmt"
 	"io"
 	"strings"
@@ -89,9 +88,6 @@ func (t Taken) Says() string {
 
 // atOnce is how many messages are credited in one transaction.
 const atOnce = 200
-
-// ErrTooLarge is a message that cannot be read for its size.
-var ErrTooLarge = errors.New("the message is too large")
 
 // Take takes messages in, as next returns them until io.EOF. What was taken before an error
 // stays: the same messages sent again change nothing.

@@ -305,8 +305,3 @@ func (s *Store) ReturnedBefore(ctx context.Context, workspace, before int64, kin
 	return many[Returned](ctx, s.db, "SELECT "+returnedColumns+` FROM returned WHERE workspace_id = $1 AND ($2 = 0 OR id < $2) AND ($3 = '' OR kind = $3)
 		AND ($4::boolean IS NULL OR (credited > 0) = $4) ORDER BY id DESC LIMIT $5`, workspace, before, kind, credited, limit)
 }
-
-// ReturnedByID returns messages that came back.
-func (s *Store) ReturnedByID(ctx context.Context, workspace int64, ids []int64) ([]Returned, error) {
-	return many[Returned](ctx, s.db, "SELECT "+returnedColumns+" FROM returned WHERE workspace_id = $1 AND id = ANY($2)", workspace, ids)
-}
