@@ -187,3 +187,36 @@ func TestEnding(t *testing.T) {
 		t.Errorf("%+v, %v", due, err)
 	}
 }
+
+// TestDeletedWhileCalled: a webhook is deleted while attempts to call it are recorded.
+func TestDeletedWhileCalled(t *testing.T) {
+	s, ctx := open(t), t.Context()
+	w, err := s.NewWorkspace(ctx, "the library")
+	if err != nil {
+		t.Fatal(err)
+	}
+	seq := told(t, s, event.Event{Code: event.RunFinished, Workspace: w.ID, Data: event.Data{RunID: 1, List: "Members"}})
+	for range 50 {
+		hook, err := s.NewWebhook(ctx, w.ID, "https://hooks.fernhollow.example/", []event.Code{event.RunFinished}, []byte("sealed"))
+		if err == nil {
+			err = s.AddDelivery(ctx, hook.ID, store.Event{Seq: seq, Thing: "run 1"})
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		d, err := s.WaitingDelivery(ctx, hook.ID, "run 1")
+		if err != nil {
+			t.Fatal(err)
+		}
+		recorded := make(chan error)
+		go func() {
+			recorded <- s.AddAttempt(ctx, d, store.Attempt{Number: 1, At: time.Now()}, store.DeliveryDelivered, nil)
+		}()
+		if err := s.DeleteWebhook(ctx, w.ID, hook.ID); err != nil {
+			t.Errorf("deleted: %v", err)
+		}
+		if err := <-recorded; err != nil && !errors.Is(err, store.ErrNotFound) {
+			t.Errorf("recorded: %v", err)
+		}
+	}
+}

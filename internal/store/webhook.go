@@ -129,16 +129,18 @@ type Attempt struct {
 // AddAttempt records an attempt of a delivery. The delivery ends with a state, or (waiting) is
 // tried again at a time.
 func (s *Store) AddAttempt(ctx context.Context, d Delivery, a Attempt, state string, next *time.Time) error {
+	// The webhook first: it is also what is locked first where a webhook is deleted.
 	return s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
+		if err := s.changed(ctx, "UPDATE webhook SET failing_since = CASE WHEN $2 THEN NULL ELSE coalesce(failing_since, now()) END WHERE id = $1",
+			d.WebhookID, state == DeliveryDelivered); err != nil {
+			return err
+		}
 		if err := s.changed(ctx, `UPDATE delivery SET attempts = $2, state = $3, next_at = $4, ended_at = CASE WHEN $3 <> 'waiting' THEN now() END
 			WHERE id = $1 AND state = 'waiting'`, d.ID, a.Number, state, next); err != nil {
 			return err
 		}
-		if _, err := s.db.Exec(ctx, `INSERT INTO delivery_attempt (delivery_id, number, at, took_ms, request, status, answer, problem) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)
-			ON CONFLICT (delivery_id, number) DO NOTHING`, d.ID, a.Number, a.At, a.TookMS, a.Request, a.Status, a.Answer, a.Problem); err != nil {
-			return err
-		}
-		_, err := s.db.Exec(ctx, "UPDATE webhook SET failing_since = CASE WHEN $2 THEN NULL ELSE coalesce(failing_since, now()) END WHERE id = $1", d.WebhookID, state == DeliveryDelivered)
+		_, err := s.db.Exec(ctx, `INSERT INTO delivery_attempt (delivery_id, number, at, took_ms, request, status, answer, problem) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)
+			ON CONFLICT (delivery_id, number) DO NOTHING`, d.ID, a.Number, a.At, a.TookMS, a.Request, a.Status, a.Answer, a.Problem)
 		return err
 	})
 }
