@@ -12,7 +12,7 @@ func lettersCommand() command {
 	return command{"letters", "", "shows by which server letters are sent, and sets it up", "varnet letters", showLetters, []command{
 		{"set", "-host HOST -sender SENDER -base-url URL", "sets the submission server up; the password is read from a file, so that it is in no history",
 			"varnet letters set -host smtp.fernhollow.example -username varnet -password-file password.txt -sender \"Varnet <varnet@fernhollow.example>\" -base-url https://varnet.fernhollow.example", setLetters, nil},
-		{"test", "ADDRESS", "sends a trial letter", "varnet letters test ada.moss@fernhollow.example", testLetters, nil},
+		{"test", "ADDRESS", "sends a test letter", "varnet letters test ada.moss@fernhollow.example", testLetters, nil},
 		{"remove", "", "stops sending letters", "varnet letters remove", removeLetters, nil},
 	}}
 }

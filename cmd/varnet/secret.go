@@ -11,6 +11,7 @@ import (
 	"varnet/internal/outbound"
 	"varnet/internal/outbox"
 	"varnet/internal/secret"
+	"varnet/internal/trial"
 )
 
 func secretCommand() command {
@@ -42,7 +43,7 @@ func rotateSecret(c *cli) action {
 func resealed(ctx context.Context, a *account.Accounts) (n int, err error) {
 	for _, reseal := range []func(context.Context) (int, error){
 		a.Reseal, a.Office.Reseal, (&outbox.Outbox{Store: a.Store, Secrets: a.Secrets}).Reseal, (&outbound.Outbound{Config: outbound.Config{Store: a.Store, Secrets: a.Secrets}}).Reseal,
-		(&connection.Connections{Store: a.Store, Secrets: a.Secrets}).Reseal,
+		(&connection.Connections{Store: a.Store, Secrets: a.Secrets}).Reseal, (&trial.Post{Store: a.Store, Secrets: a.Secrets}).Reseal,
 	} {
 		some, err := reseal(ctx)
 		if err != nil {

@@ -22,6 +22,7 @@ import (
 	"varnet/core/probe"
 	"varnet/core/resolve"
 	"varnet/core/smtp"
+	"varnet/core/trial"
 	"varnet/internal/account"
 	"varnet/internal/api"
 	"varnet/internal/bounce"
@@ -45,7 +46,7 @@ func workerCommand() command {
 type settings struct {
 	dsn func() (string, error)
 
-	listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, lanes, unknown, catalogues, migrate, pprof, level, clock, routines, demo, proxies, proxyHeader, hosts, metrics, metricsToken, returns, returnsDomain *string
+	listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, letterRest, lanes, unknown, catalogues, migrate, pprof, level, clock, routines, demo, proxies, proxyHeader, hosts, metrics, metricsToken, returns, returnsDomain *string
 
 	tls tlsSettings
 }
@@ -60,6 +61,7 @@ func (c *cli) settings() settings {
 		sender:     c.setting("mail-from", "VARNET_MAIL_FROM", "", "the sender to ask with; verify@ the EHLO name unless given"),
 		rounds:     c.setting("rounds", "VARNET_ROUNDS", pace.DefaultRounds().String(), "the waits before postponed addresses are asked again"),
 		patience:   c.setting("patience", "VARNET_PATIENCE", "", "how long to wait for each step of the conversation, at most 15s: one time for all, or as in connect=5s,greeting=15s,hello=10s,tls=10s,mail=10s,rcpt=15s"),
+		letterRest: c.setting("letter-rest", "VARNET_LETTER_REST", trial.Between.String(), "how long an operator is left alone between two trial letters"),
 		lastWait:   c.setting("last-wait", "VARNET_LAST_WAIT", smtp.LastWait.String(), "how long to wait for each reply of a silent host in the last rounds"),
 		literals:   c.setting("allow-literals", "VARNET_ALLOW_LITERALS", "no", "yes: take addresses whose host is a number in brackets"),
 		secretFile: c.secretSetting(),
@@ -117,6 +119,9 @@ func (s settings) config(c *cli) (w work.Config, dsn string, err error) {
 	w.Follow.AllowPrivate = w.Resolver.AllowPrivate
 	if w.Unknown, err = strconv.Atoi(*s.unknown); err != nil || w.Unknown < 0 {
 		return w, "", c.wrongUse(fmt.Sprintf("-unknown-rate is 0 or more recipients a minute, not %q", *s.unknown))
+	}
+	if w.LetterRest, err = time.ParseDuration(*s.letterRest); err != nil || w.LetterRest < 0 {
+		return w, "", c.wrongUse(fmt.Sprintf("-letter-rest is a time such as 20s, not %q", *s.letterRest))
 	}
 	if w.RoutineFolder = *s.routines; w.RoutineFolder != "" {
 		if w.RoutineFolder, err = filepath.Abs(w.RoutineFolder); err != nil {

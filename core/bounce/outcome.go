@@ -17,6 +17,8 @@ const (
 	Late Outcome = "delayed"
 	// Complained: the person reported the message as unwanted.
 	Complained Outcome = "complained"
+	// Unsubscribed: the person asked for no more messages (RFC 8058).
+	Unsubscribed Outcome = "unsubscribed"
 	// NoBounce: nothing came back within the watch.
 	NoBounce Outcome = "no bounce"
 )
@@ -53,14 +55,17 @@ type Known struct {
 }
 
 // Outweighs reports whether what is known now goes before what was known of the same
-// address. A complaint stays. Of the others the later goes before the earlier; but a bounce
-// that passes, or a delay, takes nothing away.
+// address. A complaint stays, and so does the wish for no more messages, unless a complaint
+// follows. Of the others the later goes before the earlier; but a bounce that passes, or a
+// delay, takes nothing away.
 func (k Known) Outweighs(before Known) bool {
 	switch {
 	case before.Outcome == "" || k.Outcome == Complained:
 		return true
 	case before.Outcome == Complained:
 		return false
+	case k.Outcome == Unsubscribed || before.Outcome == Unsubscribed:
+		return k.Outcome == Unsubscribed
 	case k.lasts():
 		return !before.lasts() || !k.At.Before(before.At)
 	}
@@ -79,6 +84,8 @@ func (k Known) Verdict(found finding.Verdict, now time.Time) (v finding.Verdict,
 		return finding.ConcludeFrom(finding.MailboxBounced, found.Traits), true
 	case k.Outcome == Complained && found.Cause != "" && !found.Traits.Has(finding.TraitComplained):
 		return finding.Conclude(found.Finding, found.Cause, found.Traits.With(finding.TraitComplained)), true
+	case k.Outcome == Unsubscribed && found.Cause != "" && !found.Traits.Has(finding.TraitUnsubscribed):
+		return finding.Conclude(found.Finding, found.Cause, found.Traits.With(finding.TraitUnsubscribed)), true
 	case k.Outcome == NoBounce && found.Finding == finding.CatchAll && found.Cause != finding.MailboxSettled && now.Sub(k.At) < SettledFor:
 		return finding.ConcludeFrom(finding.MailboxSettled, found.Traits), true
 	}

@@ -29,6 +29,10 @@ func TestOutweighs(t *testing.T) {
 		{"a bounce after a delay", gone, known(Late, false, -1), true},
 		{"a complaint after anything", known(Complained, false, -9), gone, true},
 		{"anything after a complaint", gone, known(Complained, false, -9), false},
+		{"a wish for no more messages after a bounce", known(Unsubscribed, false, -9), gone, true},
+		{"a bounce after that wish", known(Bounced, true, 9), known(Unsubscribed, false, 0), false},
+		{"a complaint after that wish", known(Complained, false, -9), known(Unsubscribed, false, 0), true},
+		{"that wish after a complaint", known(Unsubscribed, false, 9), known(Complained, false, 0), false},
 		{"what passes, later", known(Bounced, false, 3), passing, true},
 	} {
 		if got := c.now.Outweighs(c.before); got != c.want {

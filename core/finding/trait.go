@@ -24,6 +24,7 @@ const (
 	TraitInternational Trait = "international"
 	TraitDuplicate     Trait = "duplicate"
 	TraitComplained    Trait = "complained"
+	TraitUnsubscribed  Trait = "unsubscribed"
 )
 
 // Revived reports whether a mailbox that is accepted now was found absent so long
@@ -62,6 +63,7 @@ var traits = []TraitInfo{
 	{TraitInternational, "International", "international addresses", "Holds letters outside ASCII (RFC 6531).", false},
 	{TraitDuplicate, "Duplicate", "duplicates", "The same address stands in an earlier row of the list.", true},
 	{TraitComplained, "Complained", "addresses that complained", "Its owner reported a message from this workspace as unwanted.", true},
+	{TraitUnsubscribed, "Unsubscribed", "addresses that unsubscribed", "Its owner asked this workspace for no more messages.", true},
 }
 
 // TraitInfos lists the registry of traits.

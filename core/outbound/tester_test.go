@@ -32,6 +32,10 @@ nomail.test.                      MX 0 .
 broken-spf.test.                  MX 10 mx1.seedlibrary.test.
 broken-spf.test.                  TXT "v=spf1 ip4:not-an-address -all"
 no-spf.test.                      MX 10 mx1.seedlibrary.test.
+returns.fernhollow.test.          MX 10 mx1.seedlibrary.test.
+returns.fernhollow.test.          TXT "v=spf1 ip4:192.0.2.7 -all"
+varnet._domainkey.fernhollow.test. TXT "v=DKIM1; k=rsa; " "p=MIIB IjAN"
+_dmarc.fernhollow.test.           TXT "v=DMARC1; p=reject"
 7.2.0.192.in-addr.arpa.           PTR verify.fernhollow.test.
 8.2.0.192.in-addr.arpa.           PTR elsewhere.fernhollow.test.
 9.2.0.192.in-addr.arpa.           PTR other.fernhollow.test.
@@ -231,6 +235,40 @@ func TestIdentities(t *testing.T) {
 	}
 	if !told {
 		t.Errorf("of two addresses with names of their own: %+v", several.Checks)
+	}
+}
+
+// TestLetterSenders: whether hosts can tell that real letters come from whom they say.
+func TestLetterSenders(t *testing.T) {
+	tt := tester(t, nameServer(t, false), 25)
+	servers := func(addrs ...string) (out []netip.Addr) {
+		for _, a := range addrs {
+			out = append(out, netip.MustParseAddr(a))
+		}
+		return out
+	}
+	ours, away := "b+1-1-x@returns.fernhollow.test", "b+1-1-x@no-spf.test"
+	key := "v=DKIM1; k=rsa; p=MIIBIjAN"
+	for _, c := range []struct {
+		what  string
+		s     LetterSender
+		grade Grade
+		says  []string
+	}{
+		{"all as it should be", LetterSender{"fernhollow.test", ours, servers("192.0.2.7"), "varnet", key}, Good,
+			[]string{"allows 192.0.2.7", "The DKIM key is published", "The signature is aligned", "p=reject", "takes mail"}},
+		{"without a key, but aligned", LetterSender{"fernhollow.test", ours, servers("192.0.2.7"), "", ""}, Reservation, []string{"The return addresses are aligned"}},
+		{"another key than the published one", LetterSender{"fernhollow.test", ours, servers("192.0.2.7"), "varnet", "v=DKIM1; p=other"}, Bad, []string{"is not published", "The return addresses are aligned"}},
+		{"a server that SPF does not know", LetterSender{"fernhollow.test", ours, servers("192.0.2.7", "192.0.2.66"), "varnet", key}, Bad, []string{"does not allow 192.0.2.66", "The signature is aligned"}},
+		{"return addresses elsewhere, and no key", LetterSender{"fernhollow.test", away, servers("192.0.2.7"), "", ""}, Bad, []string{"Nothing proves", "no-spf.test has no SPF record"}},
+		{"nobody knows from where", LetterSender{"fernhollow.test", ours, nil, "varnet", key}, Bad, []string{"from which addresses"}},
+		{"bounces that cannot arrive", LetterSender{"fernhollow.test", "b@nomail.test", servers("192.0.2.7"), "varnet", key}, Bad, []string{"nomail.test takes no mail"}},
+		{"no rule", LetterSender{"seedlibrary.test", ours, servers("192.0.2.7"), "varnet", key}, Bad, []string{"has no DMARC record", "Nothing proves"}},
+	} {
+		o := tt.TestLetterSender(within(t), c.s)
+		for _, says := range c.says {
+			holds(t, c.what, o, c.grade, says)
+		}
 	}
 }
 

@@ -10,6 +10,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode"
+	"unicode/utf8"
 )
 
 // Number returns a number with commas between the thousands.
@@ -87,6 +89,19 @@ func Duration(d time.Duration) string {
 		return Plural(minutes, "minute", "minutes") + " " + Plural(seconds, "second", "seconds")
 	}
 	return Plural(seconds, "second", "seconds")
+}
+
+// Sentence makes a text a sentence: with a capital letter and a full stop.
+func Sentence(text string) string {
+	first, size := utf8.DecodeRuneInString(text)
+	if size == 0 {
+		return ""
+	}
+	text = string(unicode.ToUpper(first)) + text[size:]
+	if strings.HasSuffix(text, ".") {
+		return text
+	}
+	return text + "."
 }
 
 // WithoutPath takes operation and name off an error of the file system, for a sentence that

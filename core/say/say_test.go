@@ -58,3 +58,11 @@ func TestTimes(t *testing.T) {
 		}
 	}
 }
+
+func TestSentence(t *testing.T) {
+	for in, want := range map[string]string{"": "", "it is off": "It is off.", "écrit": "Écrit.", "Done.": "Done."} {
+		if got := say.Sentence(in); got != want {
+			t.Errorf("%q: %q", in, got)
+		}
+	}
+}

@@ -33,6 +33,7 @@ import (
 	"varnet/internal/live"
 	"varnet/internal/store"
 	"varnet/internal/summary"
+	"varnet/internal/trial"
 	"varnet/internal/work"
 )
 
@@ -106,6 +107,7 @@ func New(ending context.Context, e *work.Engine, o Options) http.Handler {
 			problem(w, http.StatusNotFound, "There is nothing at this address; /api/v1/docs lists all operations.")
 		})
 	})
+	r.Route(strings.TrimSuffix(trial.LeavePath, "/"), a.leaving)
 	r.NotFound(console.Handler().ServeHTTP)
 	return r
 }
@@ -175,6 +177,7 @@ func (a *API) register(h huma.API) {
 	a.registerConnections(h)
 	a.registerWriteBacks(h)
 	a.registerMailings(h)
+	a.registerTrials(h)
 	a.registerLinks(h)
 	closeValues(h.OpenAPI())
 	describeKeys(h.OpenAPI())

@@ -11,6 +11,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"varnet/core/say"
 	"varnet/internal/connect"
 	"varnet/internal/connect/kinds"
 	"varnet/internal/connect/recipe"
@@ -263,13 +264,13 @@ func (a *API) tryRecipe(_ context.Context, in *struct{ Body contract.TryRecipe }
 	out := contract.RecipeRead{Contacts: []contract.Contact{}, Takes: []string{}}
 	r, err := recipe.Parse([]byte(in.Body.Recipe))
 	if err != nil {
-		out.Says = sentence(err.Error())
+		out.Says = say.Sentence(err.Error())
 		return &struct{ Body contract.RecipeRead }{out}, nil
 	}
 	out.Takes = actsBody(r.Takes())
 	found, next, err := r.ReadAnswer(in.Body.Kind, []byte(in.Body.Answer))
 	if err != nil {
-		out.Says = sentence(err.Error())
+		out.Says = say.Sentence(err.Error())
 		return &struct{ Body contract.RecipeRead }{out}, nil
 	}
 	out.Works = true

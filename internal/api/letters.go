@@ -8,6 +8,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"varnet/core/say"
 	"varnet/internal/contract"
 	"varnet/internal/letter"
 	"varnet/internal/store"
@@ -17,7 +18,7 @@ func (a *API) registerLetters(h huma.API) {
 	huma.Register(h, operation("get-letter-settings", http.MethodGet, "/letters", "Whether and by which server letters are sent"), a.letterSettings)
 	huma.Register(h, operation("set-letter-server", http.MethodPut, "/letters/server", "Set the submission server up"), a.setLetterServer)
 	huma.Register(h, operation("remove-letter-server", http.MethodDelete, "/letters/server", "Stop sending letters"), a.removeLetterServer)
-	huma.Register(h, operation("test-letter-server", http.MethodPost, "/letters/test", "Send a trial letter"), a.testLetterServer)
+	huma.Register(h, operation("test-letter-server", http.MethodPost, "/letters/test", "Send a test letter"), a.testLetterServer)
 }
 
 type letterSettingsOutput struct{ Body contract.LetterSettings }
@@ -51,15 +52,15 @@ func (a *API) removeLetterServer(ctx context.Context, _ *struct{}) (*struct{}, e
 	return nil, nil
 }
 
-func (a *API) testLetterServer(ctx context.Context, in *struct{ Body contract.LetterTrial }) (*struct{ Body contract.LetterSent }, error) {
+func (a *API) testLetterServer(ctx context.Context, in *struct{ Body contract.LetterTest }) (*struct{ Body contract.LetterSent }, error) {
 	s, err := a.letters.Settings(ctx)
 	if err == nil {
-		err = a.letters.Send(ctx, in.Body.To, letter.Trial(s))
+		err = a.letters.Send(ctx, in.Body.To, letter.Test(s))
 	}
 	if err != nil {
 		return nil, a.letterProblem(ctx, err)
 	}
-	return &struct{ Body contract.LetterSent }{contract.LetterSent{Says: fmt.Sprintf("%s:%d took a trial letter to %s. See whether it arrives.", s.Host, s.Port, in.Body.To)}}, nil
+	return &struct{ Body contract.LetterSent }{contract.LetterSent{Says: fmt.Sprintf("%s:%d took a test letter to %s. See whether it arrives.", s.Host, s.Port, in.Body.To)}}, nil
 }
 
 // letterProblem tells a setting that cannot be, and what the submission server said.
@@ -70,7 +71,7 @@ func (a *API) letterProblem(ctx context.Context, err error) error {
 	case errors.As(err, &wrong):
 		return huma.Error422UnprocessableEntity("One of the settings cannot be.", &huma.ErrorDetail{Location: "body." + wrong.Field, Message: wrong.Why})
 	case errors.As(err, &refused), errors.Is(err, letter.ErrNone):
-		return huma.Error409Conflict(sentence(err.Error()))
+		return huma.Error409Conflict(say.Sentence(err.Error()))
 	}
 	return a.failed(ctx, err)
 }

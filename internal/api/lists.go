@@ -137,7 +137,7 @@ func (a *API) broken(ctx context.Context, err error) error {
 	case errors.Is(err, errSlow):
 		return huma.NewError(http.StatusRequestTimeout, "The file came too slowly, and nothing was imported. Send it in parts (PUT /uploads/{key}): they may come at any time.")
 	case errors.Is(err, errLarge):
-		return huma.Error413RequestEntityTooLarge(sentence(err.Error()))
+		return huma.Error413RequestEntityTooLarge(say.Sentence(err.Error()))
 	}
 	if errors.Is(err, errBrokeOff) {
 		return huma.Error400BadRequest("The file broke off while it was read; nothing was imported. Send it again.")

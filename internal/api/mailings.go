@@ -134,6 +134,9 @@ func (a *API) mailingOf(ctx context.Context, m store.Mailing) (*mailingOutput, e
 		return nil, a.failed(ctx, err)
 	}
 	body, err := a.mailingBody(ctx, m, counts)
+	if err == nil {
+		body.Trial, err = a.progressBody(ctx, m)
+	}
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -239,7 +242,7 @@ func (a *API) takeBounces(ctx context.Context, in *Streamed) (*struct{ Body cont
 		return err
 	})
 	if errors.Is(err, bounce.ErrNoMessages) {
-		return nil, huma.Error422UnprocessableEntity(sentence(err.Error()))
+		return nil, huma.Error422UnprocessableEntity(say.Sentence(err.Error()))
 	}
 	if err != nil {
 		return nil, a.broken(ctx, err)

@@ -11,6 +11,7 @@ import (
 	core "varnet/core/outbound"
 	"varnet/core/pace"
 	"varnet/core/rule"
+	"varnet/core/say"
 	"varnet/internal/contract"
 	"varnet/internal/outbound"
 	"varnet/internal/store"
@@ -104,23 +105,12 @@ func (a *API) testOutbound(ctx context.Context, in *struct{}) (*outboundOutput, 
 func (a *API) addParts(ctx context.Context, in *struct{ Body contract.NewParts }) (*outboundOutput, error) {
 	parts, err := core.ParseLines(in.Body.Kind, in.Body.Lines)
 	if err != nil {
-		return nil, huma.Error422UnprocessableEntity(sentence(err.Error()))
+		return nil, huma.Error422UnprocessableEntity(say.Sentence(err.Error()))
 	}
 	if err := a.engine.Outbound.Add(ctx, parts); err != nil {
 		return nil, a.failed(ctx, err)
 	}
 	return a.testOutbound(ctx, nil)
-}
-
-// sentence begins a text with a capital letter and ends it with a full stop.
-func sentence(text string) string {
-	if text == "" {
-		return ""
-	}
-	if c := text[0]; 'a' <= c && c <= 'z' {
-		text = string(c-'a'+'A') + text[1:]
-	}
-	return text + "."
 }
 
 func (a *API) removePart(ctx context.Context, in *ByID) (*struct{}, error) {

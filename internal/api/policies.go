@@ -10,6 +10,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"varnet/core/policy"
+	"varnet/core/say"
 	"varnet/internal/contract"
 	"varnet/internal/decide"
 	"varnet/internal/store"
@@ -98,7 +99,7 @@ func (a *API) savePolicy(ctx context.Context, in *struct {
 		return nil, huma.Error409Conflict(fmt.Sprintf("%q is a ready-made policy, which stays as it is. Save yours under another name.", p.Name))
 	}
 	if err := p.Check(); err != nil {
-		return nil, huma.Error422UnprocessableEntity(sentence(err.Error()))
+		return nil, huma.Error422UnprocessableEntity(say.Sentence(err.Error()))
 	}
 	saved, err := a.store.SavePolicy(ctx, workspace(ctx).ID, p)
 	if err != nil {
@@ -113,7 +114,7 @@ func (a *API) tryPolicy(ctx context.Context, in *struct {
 }) (*struct{ Body contract.Trial }, error) {
 	other := in.Body.Core()
 	if err := other.Check(); err != nil {
-		return nil, huma.Error422UnprocessableEntity(sentence(err.Error()))
+		return nil, huma.Error422UnprocessableEntity(say.Sentence(err.Error()))
 	}
 	run, l, err := a.runAndList(ctx, in.ID)
 	if err != nil {

@@ -11,6 +11,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"varnet/core/event"
+	"varnet/core/say"
 	"varnet/internal/contract"
 	"varnet/internal/outbox"
 	"varnet/internal/store"
@@ -71,7 +72,7 @@ func (a *API) makeWebhook(ctx context.Context, in *struct{ Body contract.NewWebh
 	}
 	w, secret, err := a.engine.Outbox.NewWebhook(ctx, workspace(ctx).ID, in.Body.URL, ordered(in.Body.Codes))
 	if errors.Is(err, outbox.ErrMany) {
-		return nil, huma.Error409Conflict(sentence(err.Error()))
+		return nil, huma.Error409Conflict(say.Sentence(err.Error()))
 	}
 	if err != nil {
 		return nil, a.failed(ctx, err)

@@ -59,7 +59,7 @@ func knowVerdicts(ctx context.Context, s *store.Store, now time.Time) error {
 	verdicts[0] = finding.Verdict{}
 	var all []store.Concluded
 	for _, found := range verdicts {
-		for _, k := range []bounce.Known{{Outcome: bounce.Bounced, Permanent: true}, {Outcome: bounce.Complained}, {Outcome: bounce.NoBounce, At: now}} {
+		for _, k := range []bounce.Known{{Outcome: bounce.Bounced, Permanent: true}, {Outcome: bounce.Complained}, {Outcome: bounce.Unsubscribed}, {Outcome: bounce.NoBounce, At: now}} {
 			if v, changed := k.Verdict(found, now); changed {
 				all = append(all, store.Concluded{Verdict: v})
 			}
@@ -109,6 +109,8 @@ func says(o store.KnownOutcome) string {
 	switch o.Outcome {
 	case bounce.Complained:
 		return fmt.Sprintf("A message sent to it was reported as unwanted%s.", from)
+	case bounce.Unsubscribed:
+		return "Its owner asked for no more messages."
 	case bounce.NoBounce:
 		return "A message sent to it did not come back within the watch."
 	}

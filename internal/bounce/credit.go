@@ -296,6 +296,20 @@ func (d *Desk) tellMany(ctx context.Context, s *store.Store, tx pgx.Tx, changed 
 	return nil
 }
 
+// Know keeps what became known of addresses otherwise than by a message that came back, and
+// decides anew on them; also is done in the same transaction.
+func (d *Desk) Know(ctx context.Context, workspace int64, outcomes map[string]store.KnownOutcome, also func(ctx context.Context, s *store.Store) error) error {
+	if err := knowVerdicts(ctx, d.Store, d.Now()); err != nil {
+		return err
+	}
+	return d.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
+		if err := also(ctx, s); err != nil {
+			return err
+		}
+		return d.remember(ctx, s, workspace, outcomes)
+	})
+}
+
 // remember keeps what became known of addresses, and decides anew on them.
 func (d *Desk) remember(ctx context.Context, s *store.Store, workspace int64, outcomes map[string]store.KnownOutcome) error {
 	if len(outcomes) == 0 {

@@ -91,7 +91,7 @@ func (d *Desk) Close(ctx context.Context, m store.Mailing) error {
 		return err
 	}
 	for {
-		silent, err := d.Store.Silent(ctx, m.ID, 0, silentAtOnce)
+		silent, err := d.Store.Silent(ctx, m.ID, silentAtOnce)
 		if err != nil {
 			return err
 		}

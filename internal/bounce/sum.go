@@ -114,10 +114,14 @@ func share(n, of int64) string {
 // Says says what became of a mailing.
 func (t Total) Says(m store.Mailing) string {
 	switch {
+	case m.State == store.MailingPreparing:
+		return cmp.Or(m.Says, "It is being written down to whom it went.")
+	case m.State == store.MailingSending:
+		return cmp.Or(m.Says, "Its letters leave at the pace of the operators they go to.")
+	case m.Says != "" && t.All.Letters() > 0:
+		return t.Sentence() + " " + m.Says
 	case m.Says != "":
 		return m.Says
-	case m.State == store.MailingPreparing:
-		return "It is being written down to whom it went."
 	case t.All.Letters() == 0:
 		return "It went to nobody."
 	}

@@ -34,7 +34,7 @@ func (t Tags) Address(mailing int64, number int) string {
 	if t.Domain == "" {
 		return ""
 	}
-	return returnLocal + t.signed(mailing, number, t.Sums(named(mailing, number))[0]) + "@" + t.Domain
+	return returnLocal + t.Tag(mailing, number) + "@" + t.Domain
 }
 
 func named(mailing int64, number int) string { return fmt.Sprintf("letter %d of %d", number, mailing) }
@@ -55,8 +55,17 @@ func (t Tags) ours(address string) (tag string, ok bool) {
 // letter returns the letter whose return address this is; ok is false where its tag is wrong.
 func (t Tags) letter(address string) (key letterKey, ok bool) {
 	tag, ours := t.ours(address)
+	if !ours {
+		return key, false
+	}
+	return t.read(tag, named)
+}
+
+// read returns the letter that a tag names; ok is false where its hash is wrong. text is what
+// was hashed.
+func (t Tags) read(tag string, text func(mailing int64, number int) string) (key letterKey, ok bool) {
 	parts := strings.Split(tag, "-")
-	if !ours || len(parts) != 3 {
+	if len(parts) != 3 {
 		return key, false
 	}
 	mailing, err := strconv.ParseInt(parts[0], 36, 64)
@@ -67,10 +76,31 @@ func (t Tags) letter(address string) (key letterKey, ok bool) {
 	if err != nil || number <= 0 {
 		return key, false
 	}
-	right := slices.ContainsFunc(t.Sums(named(mailing, int(number))), func(sum []byte) bool {
+	right := slices.ContainsFunc(t.Sums(text(mailing, int(number))), func(sum []byte) bool {
 		return subtle.ConstantTimeCompare([]byte(t.signed(mailing, int(number), sum)), []byte(tag)) == 1
 	})
 	return letterKey{mailing, int(number)}, right
+}
+
+// Tag returns the tag of a letter's return address.
+func (t Tags) Tag(mailing int64, number int) string {
+	return t.signed(mailing, number, t.Sums(named(mailing, number))[0])
+}
+
+// Leave returns the tag by which whom a letter went to says that they want no more messages.
+// It is another than that of the return address, which hosts on the way see.
+func (t Tags) Leave(mailing int64, number int) string {
+	return t.signed(mailing, number, t.Sums(leaving(mailing, number))[0])
+}
+
+// Leaves returns the letter that such a tag names; ok is false where its hash is wrong.
+func (t Tags) Leaves(tag string) (mailing int64, number int, ok bool) {
+	key, ok := t.read(tag, leaving)
+	return key.mailing, key.number, ok
+}
+
+func leaving(mailing int64, number int) string {
+	return fmt.Sprintf("no more after letter %d of %d", number, mailing)
 }
 
 // forged reports whether a message was sent to a return address of ours whose tag is wrong.

@@ -135,7 +135,7 @@ func (c *Client) RemoveLetterServer(ctx context.Context) error {
 	return c.remove(ctx, "/letters/server")
 }
 
-// TestLetterServer sends a trial letter.
+// TestLetterServer sends a test letter.
 func (c *Client) TestLetterServer(ctx context.Context, to string) (s contract.LetterSent, err error) {
-	return s, c.call(ctx, http.MethodPost, "/letters/test", contract.LetterTrial{To: to}, &s)
+	return s, c.call(ctx, http.MethodPost, "/letters/test", contract.LetterTest{To: to}, &s)
 }

@@ -23,9 +23,9 @@ type NewLetterServer struct {
 	Password *string `json:"password,omitempty" maxLength:"500" doc:"The password to sign in with; left out, the one that is kept stays; empty, none."`
 }
 
-// LetterTrial is to whom a trial letter goes.
-type LetterTrial struct {
-	To string `json:"to" minLength:"3" maxLength:"320" doc:"The address to which a trial letter goes."`
+// LetterTest is to whom a test letter goes.
+type LetterTest struct {
+	To string `json:"to" minLength:"3" maxLength:"320" doc:"The address to which a test letter goes."`
 }
 
 // LetterSent says that a letter was taken by the submission server.

@@ -19,10 +19,11 @@ type Mailing struct {
 	RunID      *int64         `json:"runId,omitempty" doc:"The run by which its rows were chosen."`
 	SentAt     time.Time      `json:"sentAt" doc:"When it was sent."`
 	WatchUntil time.Time      `json:"watchUntil" doc:"Until when bounces are waited for."`
-	State      string         `json:"state" enum:"preparing,watching,closed" doc:"preparing while it is written down to whom it went, watching while bounces are waited for, then closed."`
+	State      string         `json:"state" enum:"preparing,sending,watching,closed" doc:"preparing while it is written down to whom it went, sending while its trial letters leave, watching while bounces are waited for, then closed."`
 	Letters    int64          `json:"letters" doc:"How many letters were sent."`
 	Outcomes   MailingCounts  `json:"outcomes" doc:"How many of them came to which outcome."`
 	Says       string         `json:"says" doc:"What became of it, in a sentence."`
+	Trial      *TrialProgress `json:"trial,omitempty" doc:"Where its letters stand, if they are trial letters. Only of one mailing."`
 	By         string         `json:"by" doc:"Who registered it."`
 	Found      []OutcomeFound `json:"found,omitempty" doc:"What had been found of the addresses, and what became of the letters to them. Only of one mailing."`
 }

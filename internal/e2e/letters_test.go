@@ -96,11 +96,11 @@ func TestLetters(t *testing.T) {
 	do := drive(t, browser.Options{Width: 1280, Height: 800})
 	do("sign in", browser.SignIn(s.URL))
 	do("letters", chromedp.Navigate(s.URL+"/setup"), browser.Press("Letters"), browser.Seen(`input[placeholder="the one that is kept"]`), browser.Text("Letters are sent by"))
-	do("a trial letter", browser.Type(`input[aria-label="Address for a trial letter"]`, "cai.fern@fernhollow.example"), browser.Press("Send a trial letter"), browser.Text("took a trial letter"))
+	do("a test letter", browser.Type(`input[aria-label="Address for a test letter"]`, "cai.fern@fernhollow.example"), browser.Press("Send a test letter"), browser.Text("took a test letter"))
 	if got := box.Letters("cai.fern@fernhollow.example"); len(got) != 1 {
 		t.Errorf("%d letters came", len(got))
 	}
-	do("its letterbox", chromedp.Navigate(box.Page), browser.Text("A trial letter of Varnet"))
+	do("its letterbox", chromedp.Navigate(box.Page), browser.Text("A test letter of Varnet"))
 	if err := api.RemoveLetterServer(ctx); err != nil {
 		t.Error(err)
 	}

@@ -82,14 +82,22 @@ func check(s store.LetterServer) error {
 	if _, err := mail.ParseAddress(s.Sender); err != nil {
 		return &Wrong{"sender", fmt.Sprintf("%q is no address; write one such as Varnet <varnet@fernhollow.example>", s.Sender)}
 	}
-	if Security(s.Security) == Plain && !loopback(s.Host) {
-		return &Wrong{"security", "without TLS letters go to a server on this machine alone, such as 127.0.0.1"}
+	if err := CheckServer(s.Host, Security(s.Security)); err != nil {
+		return err
 	}
 	if u, err := url.Parse(s.BaseURL); err != nil || u.Scheme != "https" && !(u.Scheme == "http" && loopback(u.Hostname())) || u.Host == "" {
 		return &Wrong{"baseUrl", fmt.Sprintf("%q is not where people reach the console; write it as https://varnet.fernhollow.example", s.BaseURL)}
 	}
-	if strings.ContainsAny(s.Host, "/@ \r\n") {
-		return &Wrong{"host", fmt.Sprintf("%q is no name of a host", s.Host)}
+	return nil
+}
+
+// CheckServer reports what a submission server cannot be.
+func CheckServer(host string, security Security) error {
+	if strings.ContainsAny(host, "/@ \r\n") || host == "" {
+		return &Wrong{"host", fmt.Sprintf("%q is no name of a host", host)}
+	}
+	if security == Plain && !loopback(host) {
+		return &Wrong{"security", "without TLS letters go to a server on this machine alone, such as 127.0.0.1"}
 	}
 	return nil
 }
@@ -150,7 +158,7 @@ type Refused struct {
 }
 
 func (r *Refused) Error() string {
-	return fmt.Sprintf("the submission server %s did not take the letter: %s", r.Server, shown(r.err.Error()))
+	return fmt.Sprintf("the submission server %s did not take the letter: %s", r.Server, Shown(r.err.Error()))
 }
 
 func (r *Refused) Unwrap() error { return r.err }
@@ -158,8 +166,8 @@ func (r *Refused) Unwrap() error { return r.err }
 // mostWords is how much of a server's words is told, in characters.
 const mostWords = 400
 
-// shown makes the words of a server safe to be shown, on one line.
-func shown(text string) string {
+// Shown makes the words of a server safe to be shown, on one line.
+func Shown(text string) string {
 	runes := []rune(strings.Map(func(r rune) rune {
 		if !unicode.IsPrint(r) {
 			return ' '
@@ -220,9 +228,9 @@ func domainOf(sender string) string {
 	return a.Address[strings.LastIndex(a.Address, "@")+1:]
 }
 
-// Trial is the letter by which the settings are tried.
-func Trial(s store.LetterServer) Letter {
-	return Letter{Subject: "A trial letter of Varnet", Paragraphs: []string{
+// Test is the letter by which the settings are tried.
+func Test(s store.LetterServer) Letter {
+	return Letter{Subject: "A test letter of Varnet", Paragraphs: []string{
 		"This letter was sent to try the settings by which Varnet sends letters. It has arrived, so they are right.",
 		"Codes for signing in, invitations and news of runs will come the same way."},
 		Link: &Link{"Open Varnet", s.BaseURL},

@@ -126,15 +126,20 @@ func (o *Outbound) given(kept []store.OutboundPart) (out []Part) {
 	return out
 }
 
+// Tester returns what looks at parts.
+func (o *Outbound) Tester() *core.Tester {
+	return &core.Tester{Resolver: o.Resolver, Port: o.Prober.Port, AllowPrivate: o.Resolver.AllowPrivate, Identity: o.Prober.Way.Identity,
+		Dialer: func(r route.Route) probe.Dialer { return dial.By(r, o.Resolver.AllowPrivate) }}
+}
+
 // Test looks at all parts that count now and records what came of it.
 func (o *Outbound) Test(ctx context.Context) error {
 	side, err := o.State(ctx)
 	if err != nil {
 		return err
 	}
-	t := core.Tester{Resolver: o.Resolver, Port: o.Prober.Port, AllowPrivate: o.Resolver.AllowPrivate, Reference: side.Settings.Reference,
-		Identity: o.Prober.Way.Identity,
-		Dialer:   func(r route.Route) probe.Dialer { return dial.By(r, o.Resolver.AllowPrivate) }}
+	t := o.Tester()
+	t.Reference = side.Settings.Reference
 	var parts []core.Part
 	for _, p := range side.Parts {
 		part := p.Part()

@@ -192,6 +192,11 @@ func (s *Setup) RegardsAddresses() bool {
 	return slices.ContainsFunc(s.Settings.Rules, func(r rule.Rule) bool { return r.Of == rule.OfAddress })
 }
 
+// Opens is when an operator may be contacted by the hours of its rule; zero for now.
+func (s *Setup) Opens(operator string, now time.Time) time.Time {
+	return opens(s.Rule(rule.Subject{Operator: operator}), now)
+}
+
 func opens(r rule.Rule, now time.Time) time.Time {
 	t, _ := r.Opens(now) // the rule was checked when it was made
 	return t

@@ -1,6 +1,7 @@
 package practice
 
 import (
+	"bytes"
 	"encoding/base64"
 	"encoding/json"
 	"errors"
@@ -24,6 +25,7 @@ import (
 type Delivered struct {
 	From, To, Subject, Text, HTML string
 	ID                            string // its Message-ID
+	Raw                           []byte `json:"-"` // the whole letter
 	At                            time.Time
 	Files                         []Enclosed
 }
@@ -43,6 +45,8 @@ type Letterbox struct {
 
 	mu      sync.Mutex
 	letters []Delivered
+	passOn  func(Delivered) // nil: letters stay here
+	passed  []Posted
 }
 
 // mostLetters is how many letters are kept, the latest.
@@ -121,11 +125,15 @@ func (p *posting) Mail(from string, _ *smtp.MailOptions) error {
 func (p *posting) Rcpt(to string, _ *smtp.RcptOptions) error { p.to = append(p.to, to); return nil }
 
 func (p *posting) Data(r io.Reader) error {
-	m, err := mail.CreateReader(r)
+	raw, err := io.ReadAll(r)
 	if err != nil {
 		return err
 	}
-	l := Delivered{From: p.from, At: time.Now()}
+	m, err := mail.CreateReader(bytes.NewReader(raw))
+	if err != nil {
+		return err
+	}
+	l := Delivered{From: p.from, At: time.Now(), Raw: raw}
 	l.Subject, _ = m.Header.Subject()
 	l.ID, _ = m.Header.MessageID()
 	for {
@@ -147,6 +155,10 @@ func (p *posting) Data(r io.Reader) error {
 	for _, to := range p.to {
 		l.To = to
 		p.box.letters = append(p.box.letters, l)
+		if p.box.passOn != nil {
+			p.box.passed = append(p.box.passed, Posted{To: to, ID: l.ID, ReturnPath: l.From, At: l.At})
+			p.box.passOn(l)
+		}
 	}
 	if over := len(p.box.letters) - mostLetters; over > 0 {
 		p.box.letters = p.box.letters[over:]

@@ -83,11 +83,20 @@ func (z *zone) outboundZone(s Outbound) {
 		z.a(name, ip)
 	}
 	for name, text := range s.Texts {
-		z.add(&dns.TXT{Hdr: header(name, dns.TypeTXT), Txt: []string{text}})
+		z.add(&dns.TXT{Hdr: header(name, dns.TypeTXT), Txt: inStrings(text)})
 	}
 	if s.Blocklist != "" {
 		z.exists(s.Blocklist)
 	}
+}
+
+// inStrings cuts a text into the strings of a TXT record, each of at most 255 bytes (RFC 1035,
+// section 3.3.14).
+func inStrings(text string) (cut []string) {
+	for len(text) > 255 {
+		cut, text = append(cut, text[:255]), text[255:]
+	}
+	return append(cut, text)
 }
 
 // listing answers for a name under the blocklist's zone: the addresses that are

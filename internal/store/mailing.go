@@ -13,6 +13,7 @@ import (
 // The states of a mailing.
 const (
 	MailingPreparing = "preparing" // who it went to is still being written down
+	MailingSending   = "sending"   // its trial letters are on their way
 	MailingWatching  = "watching"  // bounces are waited for
 	MailingClosed    = "closed"    // the watch is over
 )
@@ -30,6 +31,7 @@ type Mailing struct {
 	Decisions   []string // of the rows of the run that it went to
 	Letters     int64
 	Says        string
+	Trial       *Trial // nil: it was sent by others
 	ByWhom      string
 	CreatedAt   time.Time
 	ClosedAt    *time.Time
@@ -40,13 +42,13 @@ func (m Mailing) WatchUntil() time.Time {
 	return m.SentAt.Add(time.Duration(m.WatchHours) * time.Hour)
 }
 
-const mailingColumns = "id, workspace_id, name, list_id, run_id, sent_at, watch_hours, state, decisions, letters, says, by_whom, created_at, closed_at"
+const mailingColumns = "id, workspace_id, name, list_id, run_id, sent_at, watch_hours, state, decisions, letters, says, trial, by_whom, created_at, closed_at"
 
 // NewMailing records a mailing and gives it its ID.
 func (s *Store) NewMailing(ctx context.Context, m *Mailing) error {
-	return s.db.QueryRow(ctx, `INSERT INTO mailing (workspace_id, name, list_id, run_id, sent_at, watch_hours, state, decisions, letters, says, by_whom)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11) RETURNING id, created_at`,
-		m.WorkspaceID, m.Name, m.ListID, m.RunID, m.SentAt, m.WatchHours, m.State, append([]string{}, m.Decisions...), m.Letters, m.Says, m.ByWhom).Scan(&m.ID, &m.CreatedAt)
+	return s.db.QueryRow(ctx, `INSERT INTO mailing (workspace_id, name, list_id, run_id, sent_at, watch_hours, state, decisions, letters, says, trial, by_whom)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12) RETURNING id, created_at`,
+		m.WorkspaceID, m.Name, m.ListID, m.RunID, m.SentAt, m.WatchHours, m.State, append([]string{}, m.Decisions...), m.Letters, m.Says, m.Trial, m.ByWhom).Scan(&m.ID, &m.CreatedAt)
 }
 
 // Mailing returns a mailing of a workspace.
@@ -68,7 +70,8 @@ func (s *Store) Mailings(ctx context.Context, workspace, list, before int64, lim
 
 // SetMailing records where a mailing stands, if it stands where it is thought to.
 func (s *Store) SetMailing(ctx context.Context, m Mailing, from string) error {
-	return s.changed(ctx, "UPDATE mailing SET state = $2, letters = $3, says = $4, closed_at = $5 WHERE id = $1 AND state = $6", m.ID, m.State, m.Letters, m.Says, m.ClosedAt, from)
+	return s.changed(ctx, "UPDATE mailing SET state = $2, letters = $3, says = $4, closed_at = $5, sent_at = $6 WHERE id = $1 AND state = $7",
+		m.ID, m.State, m.Letters, m.Says, m.ClosedAt, m.SentAt, from)
 }
 
 // TellBounces marks a mailing as told of whose letters more than a share has bounced, in per
@@ -215,9 +218,12 @@ func (s *Store) MailedOf(ctx context.Context, mailing int64, f MailedFilter) ([]
 		ORDER BY number LIMIT $7`, mailing, f.After, any, outcome, f.Permanent, f.Domain, f.Limit)
 }
 
-// Silent returns the letters of a mailing, after one, of which nothing was heard.
-func (s *Store) Silent(ctx context.Context, mailing int64, after, limit int) ([]Mailed, error) {
-	return s.MailedOf(ctx, mailing, MailedFilter{Outcome: "open", After: after, Limit: limit})
+// Silent returns letters of a mailing of which nothing was heard, but for those of which it is
+// not known whether they were sent.
+func (s *Store) Silent(ctx context.Context, mailing int64, limit int) ([]Mailed, error) {
+	return many[Mailed](ctx, s.db, "SELECT "+mailedColumns+` FROM mailed m WHERE mailing_id = $1 AND outcome = ''
+			AND NOT EXISTS (SELECT FROM trial_letter t WHERE t.mailing_id = $1 AND t.number = m.number AND t.state <> 'sent')
+		ORDER BY number LIMIT $2`, mailing, limit)
 }
 
 // OutcomeCount is how many letters came to an outcome, of those that had a verdict.

@@ -27,15 +27,7 @@ func (s *Store) HasOutcomes(ctx context.Context, workspace int64) (has bool, err
 
 // KnownOutcomes returns what is known of addresses, by their canonical form.
 func (s *Store) KnownOutcomes(ctx context.Context, workspace int64, canonicals []string) (map[string]KnownOutcome, error) {
-	byPrint := make(map[string]string, len(canonicals))
-	prints := make([][]byte, 0, len(canonicals))
-	printsOf := s.fingerprints()
-	for _, c := range canonicals {
-		for _, f := range printsOf(string(plain(c))) {
-			prints = append(prints, f.Sum)
-			byPrint[string(f.Sum)] = c
-		}
-	}
+	byPrint, prints := s.printsOf(canonicals)
 	type record struct {
 		Fingerprint []byte
 		Outcome     string
@@ -50,6 +42,19 @@ func (s *Store) KnownOutcomes(ctx context.Context, workspace int64, canonicals [
 		known[byPrint[string(r.Fingerprint)]] = KnownOutcome{bounce.Known{Outcome: bounce.Outcome(r.Outcome), Permanent: r.Permanent, At: r.At}, r.Words, r.Host, r.Times}
 	}
 	return known, err
+}
+
+// printsOf returns the fingerprints of addresses by all secrets, and whose each is.
+func (s *Store) printsOf(canonicals []string) (byPrint map[string]string, prints [][]byte) {
+	byPrint, prints = make(map[string]string, len(canonicals)), make([][]byte, 0, len(canonicals))
+	of := s.fingerprints()
+	for _, c := range canonicals {
+		for _, f := range of(string(plain(c))) {
+			prints = append(prints, f.Sum)
+			byPrint[string(f.Sum)] = c
+		}
+	}
+	return byPrint, prints
 }
 
 // RememberOutcomes keeps what became of messages to addresses, by their canonical form, as
@@ -82,10 +87,7 @@ func (s *Store) RememberOutcomes(ctx context.Context, workspace int64, now map[s
 
 // ForgetOutcome forgets what is known of an address.
 func (s *Store) ForgetOutcome(ctx context.Context, workspace int64, canonical string) error {
-	var prints [][]byte
-	for _, f := range s.fingerprints()(string(plain(canonical))) {
-		prints = append(prints, f.Sum)
-	}
+	_, prints := s.printsOf([]string{canonical})
 	return s.changed(ctx, "DELETE FROM outcome WHERE workspace_id = $1 AND fingerprint = ANY($2)", workspace, prints)
 }
 

@@ -19,6 +19,8 @@ const (
 	WebhookSecrets
 	WebhookSecretsBefore
 	ConnectionSecrets
+	TrialPasswords
+	TrialKeys
 )
 
 // sealedIn is where they are kept: the name of each is what it belongs to.
@@ -32,6 +34,9 @@ var sealedIn = map[Sealed]struct{ table, name, column string }{
 	WebhookSecretsBefore: {"webhook", "id::text", "before"},
 
 	ConnectionSecrets: {"connection", "id::text", "sealed"},
+
+	TrialPasswords: {"trial_sender", "workspace_id::text", "sealed"},
+	TrialKeys:      {"trial_sender", "workspace_id::text", "key"},
 }
 
 // Reseal puts what anew makes of each sealed value in its place, all or none, and returns how

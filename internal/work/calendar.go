@@ -42,6 +42,7 @@ func (w *calendarWorker) Work(ctx context.Context, _ *river.Job[CalendarArgs]) e
 		func() error { return e.goOnStanding(ctx) },
 		func() error { return e.goOnConnected(ctx) },
 		func() error { return e.tellWaiting(ctx) },
+		func() error { return e.sendTrials(ctx) },
 		func() error { return e.closeWatches(ctx) },
 	)
 }

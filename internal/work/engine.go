@@ -45,6 +45,7 @@ import (
 	"varnet/internal/routine"
 	"varnet/internal/store"
 	"varnet/internal/summary"
+	"varnet/internal/trial"
 )
 
 // The times of a job. A parcel that begins within the slice has until the
@@ -79,6 +80,8 @@ type Config struct {
 	// RoutineFolder holds a folder for each workspace, in which routines read and write; "":
 	// they do not.
 	RoutineFolder string
+	// LetterRest is the least time between two trial letters to one operator.
+	LetterRest time.Duration
 	// ReturnsDomain is the domain of return addresses of ours; "" where none are given out.
 	ReturnsDomain string
 }
@@ -100,6 +103,8 @@ type Engine struct {
 	Connections *connection.Connections
 	// Bounces takes in what comes back after mailings.
 	Bounces *bounce.Desk
+	// Trials sends trial letters.
+	Trials *trial.Post
 	// connectingAt are imports and write-backs at work here by their workspace.
 	connectingAt places
 	// routinesAt are those at work here by their workspace; starting has room for those that
@@ -174,6 +179,7 @@ func New(c Config) (*Engine, error) {
 		}
 		return sums
 	}}}
+	e.Trials = &trial.Post{Store: e.Store, Secrets: e.Secrets, Outbound: e.Outbound, Office: e.Outbox.Office, Desk: e.Bounces, Between: c.LetterRest, Now: c.Clock.Now}
 	e.Importer = &intake.Importer{Store: e.Store.Bulk(), Grammar: e.Grammar, Catalogue: e.Catalogue, Imported: e.imported}
 	w := river.NewWorkers()
 	river.AddWorker(w, &planWorker{engine: e})
@@ -192,6 +198,7 @@ func New(c Config) (*Engine, error) {
 	river.AddWorker(w, &collectWorker{engine: e})
 	river.AddWorker(w, &writeBackWorker{engine: e})
 	river.AddWorker(w, &mailingWorker{engine: e})
+	river.AddWorker(w, &trialWorker{engine: e})
 	e.hosts = c.Store.HostPlaces()
 	e.Prober.Places = &pace.Places{Unknown: c.Unknown, Shared: e.hosts}
 	var err error
@@ -203,6 +210,7 @@ func New(c Config) (*Engine, error) {
 			queueLetter:        {MaxWorkers: postmen},
 			queueDeliver:       {MaxWorkers: callers},
 			queueRoutine:       {MaxWorkers: routines},
+			queueTrial:         {MaxWorkers: posting},
 			queueConnect:       {MaxWorkers: connecting},
 			queueLane:          {MaxWorkers: c.Lanes},
 			queuePatient:       {MaxWorkers: max(1, c.Lanes/8)},

@@ -42,6 +42,8 @@ func (w *mailingWorker) Work(ctx context.Context, job *river.Job[MailingArgs]) e
 		return err
 	}
 	switch {
+	case m.State == store.MailingPreparing && m.RunID != nil && m.Trial != nil:
+		return e.Trials.Prepare(ctx, m)
 	case m.State == store.MailingPreparing && m.RunID != nil:
 		return e.Bounces.Prepare(ctx, m)
 	case m.State == store.MailingWatching && !m.WatchUntil().After(e.Clock.Now()):
@@ -75,6 +77,50 @@ func (e *Engine) MailTo(ctx context.Context, m *store.Mailing, letters []store.M
 
 // mailingsAtOnce is how many mailings are closed at a look.
 const mailingsAtOnce = 100
+
+// TrialArgs names a mailing whose trial letters are being sent.
+type TrialArgs struct {
+	Mailing int64 `json:"mailing"`
+}
+
+// Kind names the job.
+func (TrialArgs) Kind() string { return "trial" }
+
+// InsertOpts makes it one job a mailing.
+func (TrialArgs) InsertOpts() river.InsertOpts {
+	return river.InsertOpts{Queue: queueTrial, UniqueOpts: unique}
+}
+
+const (
+	queueTrial = "trial"
+	posting    = 8 // mailings that send at once
+)
+
+type trialWorker struct {
+	river.WorkerDefaults[TrialArgs]
+	engine *Engine
+}
+
+func (w *trialWorker) Work(ctx context.Context, job *river.Job[TrialArgs]) error {
+	m, err := w.engine.Store.MailingAtWork(ctx, job.Args.Mailing)
+	if err != nil || m.State != store.MailingSending {
+		return notThere(err)
+	}
+	return w.engine.Trials.Send(ctx, m)
+}
+
+// sendTrials has the trial letters go on that may leave now.
+func (e *Engine) sendTrials(ctx context.Context) error {
+	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+		sending, err := s.SendingTrials(ctx, mailingsAtOnce)
+		for _, m := range sending {
+			if err == nil {
+				err = e.insert(ctx, tx, TrialArgs{m.ID})
+			}
+		}
+		return err
+	})
+}
 
 // closeWatches ends the watches that are over.
 func (e *Engine) closeWatches(ctx context.Context) error {

@@ -1034,7 +1034,7 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Send a trial letter
+         * Send a test letter
          * @description Sends a letter that says it is a trial; the answer holds what the submission server said.
          */
         post: operations["test-letter-server"];
@@ -1362,6 +1362,26 @@ export interface paths {
         get: operations["get-mailing-letters"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/mailings/{id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send no more of the trial letters of a mailing
+         * @description Those that have left are watched as before.
+         */
+        post: operations["stop-trial-letters"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2636,6 +2656,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/runs/{id}/trial-letters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What settling the catch-all addresses of a run by trial letters will take
+         * @description Nothing is sent. Each address gets one trial letter, ever.
+         */
+        get: operations["forecast-trial-letters"];
+        put?: never;
+        /**
+         * Send trial letters to the catch-all addresses of a run
+         * @description Only a person orders them. The letters leave at the pace of the operators they go to and within the daily limit; then bounces are waited for, and what does not come back is settled.
+         */
+        post: operations["order-trial-letters"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}/try": {
         parameters: {
             query?: never;
@@ -3202,6 +3246,90 @@ export interface paths {
          * @description Wants a fresh confirmation.
          */
         post: operations["hand-over"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/trial-letters/allowed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Turn trial letters on or off
+         * @description They are off unless the workspace's owner turns them on.
+         */
+        put: operations["allow-trial-letters"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/trial-letters/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A trial letter as its readers get it
+         * @description 422 with what keeps it from being an honest letter.
+         */
+        post: operations["preview-trial-letter"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/trial-letters/sender": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * By whom and how trial letters are sent
+         * @description Whether letters can be sent, and if not, why and what to do.
+         */
+        get: operations["get-trial-sender"];
+        /**
+         * Set the sender of trial letters up
+         * @description Without a key, Varnet makes one and says which record is to be published. The sender is to be tested then.
+         */
+        put: operations["set-trial-sender"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/trial-letters/sender/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Test whether hosts can tell that trial letters come from their sender
+         * @description SPF for every server, the DKIM key, whether one of them is aligned with the sender that people see, and whether bounces can arrive.
+         */
+        post: operations["test-trial-sender"];
         delete?: never;
         options?: never;
         head?: never;
@@ -5141,8 +5269,8 @@ export interface components {
             /** @description The submission server; left out where none is set up. */
             server?: components["schemas"]["LetterServer"];
         };
-        LetterTrial: {
-            /** @description The address to which a trial letter goes. */
+        LetterTest: {
+            /** @description The address to which a test letter goes. */
             to: string;
         };
         LetterWish: {
@@ -5421,10 +5549,12 @@ export interface components {
              */
             sentAt: string;
             /**
-             * @description preparing while it is written down to whom it went, watching while bounces are waited for, then closed.
+             * @description preparing while it is written down to whom it went, sending while its trial letters leave, watching while bounces are waited for, then closed.
              * @enum {string}
              */
-            state: "preparing" | "watching" | "closed";
+            state: "preparing" | "sending" | "watching" | "closed";
+            /** @description Where its letters stand, if they are trial letters. Only of one mailing. */
+            trial?: components["schemas"]["TrialProgress"];
             /**
              * Format: date-time
              * @description Until when bounces are waited for.
@@ -5760,6 +5890,39 @@ export interface components {
             reuseDays?: number;
             /** @description The time zone of the hours, such as Europe/Berlin; UTC unless given. */
             zone?: string;
+        };
+        NewTrialSender: {
+            /**
+             * Format: int64
+             * @description How many letters leave within 24 hours; 500 unless given.
+             */
+            daily?: number;
+            /** @description The submission server (RFC 6409). */
+            host: string;
+            /** @description A private RSA key (PEM) to sign by; left out, the one that is there stays, or a new one is made. */
+            key?: string;
+            /** @description The password; left out, the one that is there stays, and an empty one removes it. */
+            password?: string;
+            /**
+             * Format: int64
+             * @description Its port, such as 465 with TLS and 587 with STARTTLS.
+             */
+            port: number;
+            /** @description The mailbox that bounces come to and that takes addresses with a tag behind a plus sign; left out where they come to return addresses of Varnet. */
+            returns?: string;
+            /**
+             * @description How the connection is sealed; none is for a server on the same machine alone.
+             * @enum {string}
+             */
+            security: "tls" | "starttls" | "none";
+            /** @description The selector of the DKIM key; left out, Varnet signs nothing. */
+            selector?: string;
+            /** @description Whom the letters come from: a name with an address. */
+            sender: string;
+            /** @description The IP addresses that the letters leave from. */
+            servers: string[];
+            /** @description As whom to sign in; left out for none. */
+            username?: string;
         };
         NewUpload: {
             /**
@@ -7353,6 +7516,167 @@ export interface components {
             says: string[];
             /** @description The same in words. */
             sentence: string;
+        };
+        TrialForecast: {
+            /**
+             * Format: int64
+             * @description How many leave within 24 hours.
+             */
+            daily: number;
+            /**
+             * Format: double
+             * @description Until the last one has left, in hours.
+             */
+            hours: number;
+            /** @description Catch-all addresses that get none. */
+            left: components["schemas"]["TrialsLeft"][];
+            /**
+             * Format: int64
+             * @description How many letters that are: an address gets one, ever.
+             */
+            letters: number;
+            /**
+             * Format: int64
+             * @description To how many mail operators they go.
+             */
+            operators: number;
+            /** @description Why nothing can be sent as things are, and what to do. */
+            problem?: string;
+            /** @description The same in sentences. */
+            says: string;
+            /**
+             * Format: date-time
+             * @description Until when bounces are waited for, if they are ordered now.
+             */
+            until: string;
+        };
+        TrialLetter: {
+            /** @description The whole text. */
+            text: string;
+        };
+        TrialOrder: {
+            /** @description The letter, as plain text. */
+            body: string;
+            /** @description That you may write to these people, and that the letter is honest. Without it nothing is sent. */
+            confirmed: boolean;
+            /** @description What people call the mailing. */
+            name: string;
+            /** @description By which right you write to these people. It is kept in the audit trail. */
+            reason: string;
+            /** @description What it is about. */
+            subject: string;
+            /** @description Who writes, and where they can be reached. */
+            who: string;
+            /** @description How they come by the address, and why they write to it. */
+            why: string;
+        };
+        TrialProgress: {
+            /** @description The letter. */
+            body: string;
+            /** @description By which right they were sent. */
+            reason: string;
+            /**
+             * Format: int64
+             * @description Letters that it refused.
+             */
+            refused: number;
+            /**
+             * Format: int64
+             * @description Letters that the submission server took.
+             */
+            sent: number;
+            /** @description What the letters are about. */
+            subject: string;
+            /**
+             * Format: int64
+             * @description People who asked for no more messages.
+             */
+            unsubscribed: number;
+            /**
+             * Format: int64
+             * @description Letters that have not left yet.
+             */
+            waiting: number;
+        };
+        TrialSender: {
+            /** @description Whether the workspace's owner has turned trial letters on. */
+            allowed: boolean;
+            /** @description Who has. */
+            allowedBy?: string;
+            /** @description What the last test found. */
+            checks: components["schemas"]["Check"][];
+            /**
+             * Format: int64
+             * @description How many letters leave within 24 hours.
+             */
+            daily: number;
+            /** @description The submission server; left out where none is set. */
+            host?: string;
+            /** @description Whether there is a password. */
+            password: boolean;
+            /**
+             * Format: int64
+             * @description Its port.
+             */
+            port?: number;
+            /** @description What is to be published as a TXT record of the selector. */
+            record?: string;
+            /** @description The name of that record. */
+            recordName?: string;
+            /** @description The mailbox that bounces come to; left out where they come to return addresses of Varnet. */
+            returns?: string;
+            /** @description Whether the installation takes bounces at return addresses of its own. */
+            returnsHere: boolean;
+            /** @description The same in a sentence, and what to do next. */
+            says: string;
+            /**
+             * @description How the connection is sealed.
+             * @enum {string}
+             */
+            security?: "tls" | "starttls" | "none";
+            /** @description The selector of the DKIM key; left out where Varnet signs nothing. */
+            selector?: string;
+            /** @description Whom the letters come from: a name with an address. */
+            sender?: string;
+            /**
+             * Format: int64
+             * @description Trial letters that left within the last 24 hours.
+             */
+            sentToday: number;
+            /** @description The IP addresses that the letters leave from. */
+            servers: string[];
+            /**
+             * Format: date-time
+             * @description When it was tested as it is.
+             */
+            testedAt?: string;
+            /** @description Whether letters can be sent. */
+            usable: boolean;
+            /** @description As whom to sign in. */
+            username?: string;
+        };
+        TrialText: {
+            /** @description The letter, as plain text. */
+            body: string;
+            /** @description What it is about. */
+            subject: string;
+            /** @description Who writes, and where they can be reached. */
+            who: string;
+            /** @description How they come by the address, and why they write to it. */
+            why: string;
+        };
+        TrialsAllowed: {
+            /** @description Whether the workspace may send trial letters. */
+            allowed: boolean;
+        };
+        TrialsLeft: {
+            /**
+             * Format: int64
+             * @description How many.
+             */
+            addresses: number;
+            /** @description Why they get none. */
+            why: string;
         };
         Tried: {
             /** @description The EHLO name that we would use. */
@@ -11843,7 +12167,7 @@ export interface operations {
                 /** @description Only causes of this stage. */
                 stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
-                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate" | "complained";
+                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate" | "complained" | "unsubscribed";
                 /** @description Only with odds of so much or more. */
                 oddsFrom?: number;
                 /** @description Only with odds under so much; 0: any. */
@@ -13873,7 +14197,7 @@ export interface operations {
                  *       "to": "ada.moss@fernhollow.example"
                  *     }
                  */
-                "application/json": components["schemas"]["LetterTrial"];
+                "application/json": components["schemas"]["LetterTest"];
             };
         };
         responses: {
@@ -16233,6 +16557,128 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "stop-trial-letters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mailing"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -21756,7 +22202,7 @@ export interface operations {
                 /** @description Only causes of this stage. */
                 stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
-                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate" | "complained";
+                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate" | "complained" | "unsubscribed";
                 /** @description Only with odds of so much or more. */
                 oddsFrom?: number;
                 /** @description Only with odds under so much; 0: any. */
@@ -22331,7 +22777,7 @@ export interface operations {
                 /** @description Only causes of this stage. */
                 stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
-                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate" | "complained";
+                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate" | "complained" | "unsubscribed";
                 /** @description Only with odds of so much or more. */
                 oddsFrom?: number;
                 /** @description Only with odds under so much; 0: any. */
@@ -22464,7 +22910,7 @@ export interface operations {
                 /** @description Only causes of this stage. */
                 stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
-                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate" | "complained";
+                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate" | "complained" | "unsubscribed";
                 /** @description Only with odds of so much or more. */
                 oddsFrom?: number;
                 /** @description Only with odds under so much; 0: any. */
@@ -22791,7 +23237,7 @@ export interface operations {
                 /** @description Only causes of this stage. */
                 stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
-                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate" | "complained";
+                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate" | "complained" | "unsubscribed";
                 /** @description Only with odds of so much or more. */
                 oddsFrom?: number;
                 /** @description Only with odds under so much; 0: any. */
@@ -22993,7 +23439,7 @@ export interface operations {
                 /** @description Only causes of this stage. */
                 stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
-                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate" | "complained";
+                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate" | "complained" | "unsubscribed";
                 /** @description Only with odds of so much or more. */
                 oddsFrom?: number;
                 /** @description Only with odds under so much; 0: any. */
@@ -23496,7 +23942,7 @@ export interface operations {
                 /** @description Only causes of this stage. */
                 stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
-                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate" | "complained";
+                trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate" | "complained" | "unsubscribed";
                 /** @description Only with odds of so much or more. */
                 oddsFrom?: number;
                 /** @description Only with odds under so much; 0: any. */
@@ -23962,6 +24408,232 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "forecast-trial-letters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialForecast"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "order-trial-letters": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "body": "Dear gardener, the broad beans of last year did well, and we would like to send you some this spring.",
+                 *       "confirmed": true,
+                 *       "name": "Spring seeds",
+                 *       "reason": "Members agreed to letters when they joined.",
+                 *       "subject": "Your seeds for the spring",
+                 *       "who": "Fernhollow Seed Library, Mill Lane 4",
+                 *       "why": "You gave us your address at the seed fair."
+                 *     }
+                 */
+                "application/json": components["schemas"]["TrialOrder"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mailing"];
                 };
             };
             /** @description Bad Request */
@@ -27453,6 +28125,562 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Team"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "allow-trial-letters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "allowed": true
+                 *     }
+                 */
+                "application/json": components["schemas"]["TrialsAllowed"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialSender"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "preview-trial-letter": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "body": "Dear gardener, the broad beans of last year did well, and we would like to send you some this spring.",
+                 *       "subject": "Your seeds for the spring",
+                 *       "who": "Fernhollow Seed Library, Mill Lane 4",
+                 *       "why": "You gave us your address at the seed fair."
+                 *     }
+                 */
+                "application/json": components["schemas"]["TrialText"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialLetter"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-trial-sender": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialSender"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-trial-sender": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "host": "smtp.fernhollow.example",
+                 *       "password": "beech-hollow-lantern",
+                 *       "port": 465,
+                 *       "security": "tls",
+                 *       "selector": "varnet",
+                 *       "sender": "Fernhollow Seed Library <letters@fernhollow.example>",
+                 *       "servers": [
+                 *         "192.0.2.25"
+                 *       ],
+                 *       "username": "letters"
+                 *     }
+                 */
+                "application/json": components["schemas"]["NewTrialSender"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialSender"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "test-trial-sender": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialSender"];
                 };
             };
             /** @description Bad Request */

@@ -142,13 +142,13 @@ function Trial() {
         }}
       >
         <Input
-          aria-label="Address for a trial letter"
+          aria-label="Address for a test letter"
           value={to}
           onChange={(e) => setTo(e.target.value)}
           placeholder="ada.moss@fernhollow.example"
         />
         <Button htmlType="submit" disabled={!to.trim()} loading={test.isPending}>
-          Send a trial letter
+          Send a test letter
         </Button>
       </form>
       {test.error && <Trouble error={test.error} />}

@@ -1,0 +1,62 @@
+package api
+
+import (
+	"errors"
+	"html/template"
+	"net/http"
+
+	"github.com/go-chi/chi/v5"
+
+	"varnet/internal/trial"
+)
+
+// leaving serves the way out of trial letters. Anybody may come, who has the letter: a person,
+// who is asked once more, or their mail program by RFC 8058. A GET changes nothing, since
+// programs on the way follow links.
+func (a *API) leaving(r chi.Router) {
+	r.Get("/{tag}", func(w http.ResponseWriter, q *http.Request) {
+		_, l, err := a.engine.Trials.Leaving(q.Context(), chi.URLParam(q, "tag"))
+		a.leavePage(w, leavePage{Address: l.Mailbox}, err)
+	})
+	r.Post("/{tag}", func(w http.ResponseWriter, q *http.Request) {
+		tag := chi.URLParam(q, "tag")
+		_, l, err := a.engine.Trials.Leaving(q.Context(), tag)
+		if err == nil {
+			err = a.engine.Trials.Leave(q.Context(), tag)
+		}
+		a.leavePage(w, leavePage{Address: l.Mailbox, Done: true}, err)
+	})
+}
+
+type leavePage struct {
+	Address string
+	Done    bool
+	Problem string
+}
+
+func (a *API) leavePage(w http.ResponseWriter, p leavePage, err error) {
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	w.Header().Set("X-Robots-Tag", "noindex")
+	w.Header().Set("Cache-Control", "no-store")
+	switch {
+	case errors.Is(err, trial.ErrNoLetter):
+		w.WriteHeader(http.StatusNotFound)
+		p.Problem = "This link belongs to no letter. Copy it whole out of the letter, or answer the letter."
+	case err != nil:
+		a.log.Error("somebody could not unsubscribe", "err", err)
+		w.WriteHeader(http.StatusServiceUnavailable)
+		p.Problem = "This does not work at the moment. Try again in a few minutes, or answer the letter."
+	}
+	_ = leaveTemplate.Execute(w, p)
+}
+
+var leaveTemplate = template.Must(template.New("leave").Parse(`<!doctype html>
+<html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>Unsubscribe</title>
+<style>body{margin:0 auto;max-width:560px;padding:48px 24px;font:16px/24px sans-serif;background:#faf7f1;color:#1d2b3a}
+h1{font-size:28px;line-height:40px;margin:0 0 16px}p{margin:0 0 24px;overflow-wrap:anywhere}
+button{font:inherit;padding:8px 16px;border:0;border-radius:6px;background:#1d2b3a;color:#fff;cursor:pointer}</style></head><body><main>
+{{if .Problem}}<h1>Unsubscribe</h1><p role="alert">{{.Problem}}</p>
+{{else if .Done}}<h1>Done</h1><p role="status">{{.Address}} gets no more messages from this sender by way of this service.</p>
+{{else}}<h1>Unsubscribe</h1><p>Shall {{.Address}} get no more messages from this sender?</p>
+<form method="post"><input type="hidden" name="List-Unsubscribe" value="One-Click"><button>Send no more messages</button></form>{{end}}
+</main></body></html>`))
