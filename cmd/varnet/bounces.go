@@ -14,15 +14,15 @@ import (
 
 func bouncesCommand() command {
 	return command{"bounces", "", "shows the messages that came back", "varnet bounces", showBounces, []command{
-		{"take", "FILE…", "takes in messages that came back: .eml, .mbox, or a zip of them; - is standard input", "varnet bounces take returned.mbox", takeBounces, nil},
-		{"table", "FILE", "takes in a table in which a sending tool says what became of letters; - is standard input", "varnet bounces table report.csv -outcome 3 -means \"hard=bounced\"", importOutcomes, nil},
+		{"import", "FILE…", "imports messages that came back: .eml, .mbox, or a zip of them; - is standard input", "varnet bounces import returned.mbox", importBounces, nil},
+		{"table", "FILE", "imports a table in which a sending tool says what became of letters; - is standard input", "varnet bounces table report.csv -outcome 3 -means \"hard=bounced\"", importOutcomes, nil},
 		{"read", "FILE…", "shows what messages say, without a service and without keeping anything", "varnet bounces read returned.mbox", readBounces, nil},
 		{"outcomes", "", "shows what became of the letters, by what had been found of their addresses", "varnet bounces outcomes -mailing 3", showOutcomes, nil},
 		{"forget", "ADDRESS", "forgets what is known of an address by letters sent to it", "varnet bounces forget ada@upperloam.example", forgetOutcome, nil},
 	}}
 }
 
-var returnedTable = table[contract.Returned]{"Nothing has come back yet. Take messages in: varnet bounces take FILE", "id\tcame\tkind\tfrom\tletters\tsubject", func(w io.Writer, r contract.Returned) {
+var returnedTable = table[contract.Returned]{"Nothing has come back yet. Import messages: varnet bounces import FILE", "id\tcame\tkind\tfrom\tletters\tsubject", func(w io.Writer, r contract.Returned) {
 	fmt.Fprintf(w, "%d\t%s\t%s\t%s\t%d\t%s\n", r.ID, minute(&r.ReceivedAt, ""), r.Kind, printable(r.Sender), r.Letters, printable(r.Subject))
 }}
 
@@ -33,14 +33,14 @@ func showBounces(c *cli) action {
 	}, returnedTable.of(c))
 }
 
-func takeBounces(c *cli) action {
-	return ask(c, func(ctx context.Context, api *client.Client) (all []contract.TakenBounces, err error) {
+func importBounces(c *cli) action {
+	return ask(c, func(ctx context.Context, api *client.Client) (all []contract.ImportedBounces, err error) {
 		for _, name := range c.args {
 			file, err := c.open(name)
 			if err != nil {
 				return all, err
 			}
-			t, err := api.TakeBounces(ctx, file)
+			t, err := api.ImportBounces(ctx, file)
 			_ = file.Close()
 			if err != nil {
 				return all, err
@@ -48,7 +48,7 @@ func takeBounces(c *cli) action {
 			all = append(all, t)
 		}
 		return all, nil
-	}, func(all []contract.TakenBounces) error {
+	}, func(all []contract.ImportedBounces) error {
 		for _, t := range all {
 			if err := c.sentence(t.Says); err != nil {
 				return err
@@ -64,7 +64,7 @@ func importOutcomes(c *cli) action {
 		columns[name] = c.flags.Int(name, 0, "the column with "+what+", from 1; found by itself unless given")
 	}
 	c.flags.Var(pairs(means), "means", "what a word of the tool means, as `WORD=MEANING`: bounced, passing, delayed, complained or nothing; give it once for each")
-	return ask(c, func(ctx context.Context, api *client.Client) (t contract.TakenBounces, err error) {
+	return ask(c, func(ctx context.Context, api *client.Client) (t contract.ImportedBounces, err error) {
 		file, err := c.open(c.args[0])
 		if err != nil {
 			return t, err
@@ -75,7 +75,7 @@ func importOutcomes(c *cli) action {
 			given[strings.ReplaceAll(name, "message-id", "messageId")] = *n
 		}
 		return api.ImportOutcomes(ctx, given, means, file)
-	}, func(t contract.TakenBounces) error { return c.sentence(t.Says) })
+	}, func(t contract.ImportedBounces) error { return c.sentence(t.Says) })
 }
 
 // readMessage is what a message says, for a script.

@@ -2,7 +2,6 @@ package main
 
 import (
 	"context"
-	"strings"
 
 	"varnet/internal/client"
 	"varnet/internal/contract"
@@ -44,13 +43,8 @@ func setLetters(c *cli) action {
 	c.flags.StringVar(&n.BaseURL, "base-url", "", "where people reach the console")
 	file := c.flags.String("password-file", "", "a file with the password; - is standard input; the one that is kept stays unless given")
 	return ask(c, func(ctx context.Context, api *client.Client) (s contract.LetterSettings, err error) {
-		if *file != "" {
-			text, err := c.read(*file)
-			if err != nil {
-				return s, err
-			}
-			text = strings.TrimRight(text, "\r\n")
-			n.Password = &text
+		if n.Password, err = c.secretIn(*file); err != nil {
+			return s, err
 		}
 		return api.SetLetterServer(ctx, n)
 	}, c.tellLetters)

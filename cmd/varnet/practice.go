@@ -27,6 +27,10 @@ func runPractice(c *cli) action {
 	port := c.flags.Int("port", 2525, "the port of the mail hosts, each on its own loopback address")
 	letters := c.flags.String("letters", "127.0.0.1:2587", "where its letterbox takes letters")
 	page := c.flags.String("letterbox", "127.0.0.1:2588", "where its letterbox shows them, as a page")
+	key := c.flags.Bool("dkim-key", false, "write the private key, whose DKIM record it publishes, to standard output, and nothing else")
+	var passOn passOn
+	c.flags.StringVar(&passOn.returns, "returns", "", "where bounces of the letters are handed over, such as lmtp://127.0.0.1:8027, of which its mail hosts then send some; nowhere unless given")
+	c.flags.DurationVar(&passOn.after, "returns-after", 10*time.Second, "after how long they come, which stands for hours, and at most twice that")
 	provider := c.flags.String("provider", "127.0.0.1:2589", "where its sign-in provider listens")
 	receiver := c.flags.String("receiver", "127.0.0.1:2590", "where its receiver of webhooks listens")
 	platform := c.flags.String("platform", "127.0.0.1:2591", "where its contact platform listens")
@@ -40,6 +44,10 @@ func runPractice(c *cli) action {
 		}
 		if *recipe {
 			_, err := c.out.Write([]byte(shed.Recipe))
+			return err
+		}
+		if *key {
+			_, err := c.out.Write([]byte(practice.DKIMKey))
 			return err
 		}
 		if *list > 0 {
@@ -56,7 +64,7 @@ func runPractice(c *cli) action {
 			return err
 		}
 		defer shed.Close()
-		return c.practise(ctx, w, *dns, *port, *letters, *page, *provider, *receiver, *secret, shed)
+		return c.practise(ctx, w, *dns, *port, *letters, *page, *provider, *receiver, *secret, shed, passOn)
 	}
 }
 
@@ -79,8 +87,14 @@ func platformOf(w *practice.World, listen string, people int) (*shed.Shed, error
 	return s, err
 }
 
+// passOn is where bounces of letters are handed over, and after how long.
+type passOn struct {
+	returns string
+	after   time.Duration
+}
+
 // practise runs a world until ctx ends.
-func (c *cli) practise(ctx context.Context, w *practice.World, dns string, port int, letters, page, provider, receiver, secret string, platform *shed.Shed) error {
+func (c *cli) practise(ctx context.Context, w *practice.World, dns string, port int, letters, page, provider, receiver, secret string, platform *shed.Shed, passOn passOn) error {
 	i, err := practice.Start(w, dns, port)
 	if err != nil {
 		return err
@@ -92,6 +106,11 @@ func (c *cli) practise(ctx context.Context, w *practice.World, dns string, port 
 	box, err := i.StartLetterbox(letters, page, "", "")
 	if err != nil {
 		return err
+	}
+	if passOn.returns != "" {
+		if err := box.PassOn(w, passOn.returns, passOn.after); err != nil {
+			return err
+		}
 	}
 	signIn, err := i.StartProvider(provider, "varnet", "practice")
 	if err != nil {

@@ -21,7 +21,7 @@ var wants = map[account.Scope][]string{
 	account.Import: {"get-collections", "begin-import", "preview-file", "import-list", "import-newer-file", "open-upload", "upload-part", "change-list", "delete-list"},
 	account.Run: {"draft-run", "start-run", "begin-run", "pause-run", "resume-run", "stop-run", "ask-again", "make-estimate", "override-addresses", "override-matching",
 		"order-trial-letters", "stop-trial-letters",
-		"register-mailing", "import-mailing", "delete-mailing", "take-bounces", "import-outcomes", "forget-outcome",
+		"register-mailing", "import-mailing", "delete-mailing", "import-bounces", "import-outcomes", "forget-outcome",
 		"choose-policy", "run-routine", "decide-routine-time", "make-routine", "change-routine", "delete-routine"},
 	account.Export: {"make-link", "get-links", "delete-link", "draft-write-back", "begin-write-back", "undo-write-back", "export-rows", "get-list-problems"},
 	account.Check:  {"check-addresses", "check-address"},

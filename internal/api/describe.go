@@ -266,7 +266,7 @@ var groups = []group{
 		"get-mailing":            {"With what had been found of the addresses, so that anybody can check what findings are worth.", ""},
 		"get-mailing-letters":    {"Each with its outcome and the words of the host.", ""},
 		"delete-mailing":         {"What is known of its addresses stays: an address that bounced is not mailed again.", ""},
-		"take-bounces":           {"Every message is taken in once, however often it is sent. It is credited to letters by the tag of the return address, by Message-ID, or by the address; where none of them tells, to nobody.", ""},
+		"import-bounces":         {"Every message is imported once, however often it is sent. It is credited to letters by the tag of the return address, by Message-ID, or by the address; where none of them tells, to nobody.", ""},
 		"import-outcomes":        {"The words of the host decide before the tool does: a full mailbox is not gone. Columns and meanings that are given are kept for the next table with the same columns.", ""},
 		"get-trial-sender":       {"Whether letters can be sent, and if not, why and what to do.", ""},
 		"set-trial-sender":       {"Without a key, Varnet makes one and says which record is to be published. The sender is to be tested then.", `{"host": "smtp.fernhollow.example", "port": 465, "security": "tls", "username": "letters", "password": "beech-hollow-lantern", "sender": "Fernhollow Seed Library <letters@fernhollow.example>", "servers": ["192.0.2.25"], "selector": "varnet"}`},

@@ -37,10 +37,10 @@ func (a *API) registerMailings(h huma.API) {
 			}
 			return nil, nil
 		})
-	bounces := operation("take-bounces", http.MethodPost, "/bounces", "Take in messages that came back: one, a mailbox of them, or a zip")
+	bounces := operation("import-bounces", http.MethodPost, "/bounces", "Import messages that came back: one, a mailbox of them, or a zip")
 	bounces.RequestBody = fileBody
-	huma.Register(h, bounces, a.takeBounces)
-	outcomes := operation("import-outcomes", http.MethodPost, "/bounces/table", "Take in a table in which a sending tool says what became of letters")
+	huma.Register(h, bounces, a.importBounces)
+	outcomes := operation("import-outcomes", http.MethodPost, "/bounces/table", "Import a table in which a sending tool says what became of letters")
 	outcomes.RequestBody = fileBody
 	huma.Register(h, outcomes, a.importOutcomes)
 	huma.Register(h, operation("get-bounces", http.MethodGet, "/bounces", "The messages that came back, the newest first"), a.bounces)
@@ -230,15 +230,15 @@ func (a *API) letterBodies(ctx context.Context, found []store.Mailed) ([]contrac
 	}), err
 }
 
-func (a *API) takeBounces(ctx context.Context, in *Streamed) (*struct{ Body contract.TakenBounces }, error) {
-	out := &struct{ Body contract.TakenBounces }{}
+func (a *API) importBounces(ctx context.Context, in *Streamed) (*struct{ Body contract.ImportedBounces }, error) {
+	out := &struct{ Body contract.ImportedBounces }{}
 	err := a.whole(ctx, in.body, func(file io.Reader) error {
 		next, err := bounce.Messages(file)
 		if err != nil {
 			return err
 		}
-		t, err := a.engine.Bounces.Take(ctx, workspace(ctx).ID, bounce.ByFile, bounce.InFile(next))
-		out.Body = takenBody(t)
+		t, err := a.engine.Bounces.Import(ctx, workspace(ctx).ID, bounce.ByFile, bounce.InFile(next))
+		out.Body = importedBody(t)
 		return err
 	})
 	if errors.Is(err, bounce.ErrNoMessages) {
@@ -250,8 +250,8 @@ func (a *API) takeBounces(ctx context.Context, in *Streamed) (*struct{ Body cont
 	return out, nil
 }
 
-func takenBody(t bounce.Taken) contract.TakenBounces {
-	return contract.TakenBounces{Messages: t.Messages, Known: t.Known, Bounced: t.Bounced, Passing: t.Passing, Delayed: t.Delayed, Complained: t.Complains, Answers: t.Answers, Others: t.Others, Nobody: t.Nobody, Forged: t.Forged, Says: t.Says()}
+func importedBody(t bounce.Imported) contract.ImportedBounces {
+	return contract.ImportedBounces{Messages: t.Messages, Known: t.Known, Bounced: t.Bounced, Passing: t.Passing, Delayed: t.Delayed, Complained: t.Complains, Answers: t.Answers, Others: t.Others, Nobody: t.Nobody, Forged: t.Forged, Says: t.Says()}
 }
 
 // OutcomeColumns are the columns of a table of outcomes.
@@ -281,12 +281,12 @@ func (a *API) importOutcomes(ctx context.Context, in *struct {
 	Streamed
 	Written
 	OutcomeColumns
-}) (*struct{ Body contract.TakenBounces }, error) {
+}) (*struct{ Body contract.ImportedBounces }, error) {
 	mapping, given, err := in.mapping()
 	if err != nil {
 		return nil, err
 	}
-	out, w := &struct{ Body contract.TakenBounces }{}, workspace(ctx).ID
+	out, w := &struct{ Body contract.ImportedBounces }{}, workspace(ctx).ID
 	err = a.whole(ctx, in.body, func(file io.Reader) error {
 		read, err := intake.Read(ctx, file, in.Sheet, in.overrule())
 		if err != nil {
@@ -302,8 +302,8 @@ func (a *API) importOutcomes(ctx context.Context, in *struct {
 		if err != nil {
 			return err
 		}
-		t, err := a.engine.Bounces.Take(ctx, w, bounce.ByTable, bounce.Outcomes(read, m, a.engine.Grammar))
-		out.Body = takenBody(t)
+		t, err := a.engine.Bounces.Import(ctx, w, bounce.ByTable, bounce.Outcomes(read, m, a.engine.Grammar))
+		out.Body = importedBody(t)
 		if err == nil && given {
 			err = a.store.KeepTableMapping(ctx, w, bounce.ColumnsKey(read), m)
 		}

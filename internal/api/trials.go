@@ -106,7 +106,6 @@ var whyLeft = []struct {
 	{coretrial.Struck, "complained, unsubscribed, or are dropped by a person"},
 	{coretrial.Harmful, "are traps, disposable, or read by nobody"},
 	{coretrial.Ruled, "are kept out by a rule of outbound"},
-	{coretrial.BouncedOnce, "bounced for good"},
 }
 
 func (a *API) forecastTrials(ctx context.Context, in *ByID) (*struct{ Body contract.TrialForecast }, error) {

@@ -27,13 +27,13 @@ type crediting struct {
 	workspace int64
 	way       Way
 	letters   *letters
-	taken     Taken
+	imported  Imported
 	changed   map[letterKey]store.Mailed
 	outcomes  map[string]store.KnownOutcome // by canonical form
 }
 
 // credit keeps what messages say of the letters that they are about, in one transaction.
-func (d *Desk) credit(ctx context.Context, workspace int64, way Way, some []message, t *Taken) error {
+func (d *Desk) credit(ctx context.Context, workspace int64, way Way, some []message, t *Imported) error {
 	letters, err := d.lettersOf(ctx, workspace, some)
 	if err != nil {
 		return err
@@ -41,15 +41,15 @@ func (d *Desk) credit(ctx context.Context, workspace int64, way Way, some []mess
 	if err := knowVerdicts(ctx, d.Store, d.Now()); err != nil {
 		return err
 	}
-	var now Taken
+	var now Imported
 	err = d.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
-		c := crediting{d, s, workspace, way, letters, Taken{}, map[letterKey]store.Mailed{}, map[string]store.KnownOutcome{}}
+		c := crediting{d, s, workspace, way, letters, Imported{}, map[letterKey]store.Mailed{}, map[string]store.KnownOutcome{}}
 		for _, m := range some {
 			if err := c.one(ctx, m); err != nil {
 				return err
 			}
 		}
-		now = c.taken
+		now = c.imported
 		if err := d.keep(ctx, s, workspace, c.changed, c.outcomes); err != nil {
 			return err
 		}
@@ -63,7 +63,7 @@ func (d *Desk) credit(ctx context.Context, workspace int64, way Way, some []mess
 
 // one records one message, and what it says of letters.
 func (c *crediting) one(ctx context.Context, m message) error {
-	c.taken.Messages++
+	c.imported.Messages++
 	at := m.At
 	if at.IsZero() || at.After(c.Now()) {
 		at = c.Now()
@@ -74,7 +74,7 @@ func (c *crediting) one(ctx context.Context, m message) error {
 		credits = bounce.Whom(m.Notice, c.letters)
 	}
 	if tooMany(credits, m.Notice, c.letters) {
-		c.taken.Known++
+		c.imported.Known++
 		return nil
 	}
 	r := store.Returned{Way: string(c.way), Digest: m.digest, Kind: string(m.Kind), At: &at, Sender: m.From, Host: m.Host, Subject: m.Subject, Words: m.Words, Credited: len(credits)}
@@ -86,15 +86,15 @@ func (c *crediting) one(ctx context.Context, m message) error {
 	}
 	switch err := c.s.AddReturned(ctx, c.workspace, &r); {
 	case errors.Is(err, store.ErrNotFound):
-		c.taken.Known++
+		c.imported.Known++
 		return nil
 	case err != nil:
 		return err
 	case forged:
-		c.taken.Forged++
+		c.imported.Forged++
 		return nil
 	}
-	c.taken.count(m.Notice, credits)
+	c.imported.count(m.Notice, credits)
 	for _, credit := range credits {
 		if err := c.letter(ctx, m, credit, r); err != nil {
 			return err
@@ -210,7 +210,7 @@ func clean(s string) string {
 }
 
 // count counts what a message says.
-func (t *Taken) count(n bounce.Notice, credits []bounce.Credit) {
+func (t *Imported) count(n bounce.Notice, credits []bounce.Credit) {
 	switch n.Kind {
 	case bounce.AutoReply, bounce.Challenge:
 		t.Answers++

@@ -1,4 +1,4 @@
-// Package bounce takes in what comes back after a mailing: out of files, over the API. It
+// Package bounce imports what comes back after a mailing: out of files, over the API. It
 // reads each message (core/bounce), tells which letters of which mailing it is about, keeps
 // what became of them, and gives the addresses their new results in the lists that hold them.
 package bounce
@@ -31,7 +31,7 @@ const (
 	ByReturn Way = "return address"
 )
 
-// Desk takes messages in.
+// Desk imports messages.
 type Desk struct {
 	Store *store.Store
 	Tags  Tags
@@ -49,8 +49,8 @@ type Incoming struct {
 	Envelope string
 }
 
-// Taken counts what came in.
-type Taken struct {
+// Imported counts what came in.
+type Imported struct {
 	Messages  int // that were read
 	Known     int // of them, that had come before
 	Bounced   int // letters that came back for good
@@ -64,7 +64,7 @@ type Taken struct {
 }
 
 // Says says in sentences what came in.
-func (t Taken) Says() string {
+func (t Imported) Says() string {
 	if t.Messages == 0 {
 		return "There is no message in it."
 	}
@@ -89,9 +89,9 @@ func (t Taken) Says() string {
 // atOnce is how many messages are credited in one transaction.
 const atOnce = 200
 
-// Take takes messages in, as next returns them until io.EOF. What was taken before an error
+// Import imports messages, as next returns them until io.EOF. What was taken before an error
 // stays: the same messages sent again change nothing.
-func (d *Desk) Take(ctx context.Context, workspace int64, way Way, next func() (Incoming, error)) (t Taken, err error) {
+func (d *Desk) Import(ctx context.Context, workspace int64, way Way, next func() (Incoming, error)) (t Imported, err error) {
 	var some []message
 	for {
 		in, err := next()
@@ -147,7 +147,7 @@ func digestOf(n bounce.Notice) []byte {
 	return h.Sum(nil)
 }
 
-func (t *Taken) add(n Taken) {
+func (t *Imported) add(n Imported) {
 	t.Messages, t.Known, t.Forged, t.Nobody = t.Messages+n.Messages, t.Known+n.Known, t.Forged+n.Forged, t.Nobody+n.Nobody
 	t.Bounced, t.Passing, t.Delayed, t.Complains = t.Bounced+n.Bounced, t.Passing+n.Passing, t.Delayed+n.Delayed, t.Complains+n.Complains
 	t.Answers, t.Others = t.Answers+n.Answers, t.Others+n.Others

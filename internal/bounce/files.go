@@ -38,7 +38,7 @@ func Messages(file io.Reader) (next func() ([]byte, error), err error) {
 	return plain(in)
 }
 
-// InFile makes messages of a file ready to be taken in.
+// InFile makes messages of a file ready to be imported.
 func InFile(next func() ([]byte, error)) func() (Incoming, error) {
 	return func() (Incoming, error) {
 		raw, err := next()

@@ -25,7 +25,7 @@ const (
 	mostRecipients  = 50       // of one message
 	mostPerSession  = 1000     // recipients that are asked about in one session
 	listenTimeout   = time.Minute
-	takeTimeout     = 30 * time.Second
+	importTimeout   = 30 * time.Second
 	tellEvery       = time.Minute
 )
 
@@ -88,7 +88,7 @@ func (l *Listener) tellRefused(ctx context.Context) {
 		return
 	}
 	l.log.Warn("messages to return addresses were refused: their tags are wrong", "messages", n)
-	ctx, cancel := context.WithTimeout(ctx, takeTimeout)
+	ctx, cancel := context.WithTimeout(ctx, importTimeout)
 	defer cancel()
 	if err := l.desk.Store.CountRefused(ctx, l.desk.Now(), n); err != nil {
 		l.log.Warn("how many were refused is not kept", "err", err)
@@ -124,7 +124,7 @@ func (s *session) Rcpt(to string, _ *smtp.RcptOptions) error {
 		s.l.refused.Add(1)
 		return &smtp.SMTPError{Code: 550, EnhancedCode: smtp.EnhancedCode{5, 1, 1}, Message: "No letter has this return address"}
 	}
-	ctx, cancel := context.WithTimeout(context.Background(), takeTimeout)
+	ctx, cancel := context.WithTimeout(context.Background(), importTimeout)
 	defer cancel()
 	m, err := s.l.desk.Store.MailingAtWork(ctx, key.mailing)
 	switch {
@@ -153,18 +153,18 @@ func (s *session) Data(r io.Reader) error {
 		return err
 	}
 	for _, to := range s.to {
-		if err := s.take(to, raw); err != nil {
+		if err := s.imports(to, raw); err != nil {
 			return s.later(err)
 		}
 	}
 	return nil
 }
 
-func (s *session) take(to recipient, raw []byte) error {
-	ctx, cancel := context.WithTimeout(context.Background(), takeTimeout)
+func (s *session) imports(to recipient, raw []byte) error {
+	ctx, cancel := context.WithTimeout(context.Background(), importTimeout)
 	defer cancel()
 	given := false
-	_, err := s.l.desk.Take(ctx, to.workspace, ByReturn, func() (Incoming, error) {
+	_, err := s.l.desk.Import(ctx, to.workspace, ByReturn, func() (Incoming, error) {
 		if given {
 			return Incoming{}, io.EOF
 		}

@@ -66,14 +66,14 @@ func (c *Client) DeleteMailing(ctx context.Context, id int64) error {
 	return c.remove(ctx, fmt.Sprintf("/mailings/%d", id))
 }
 
-// TakeBounces takes in messages that came back: one, a mailbox of them, or a zip.
-func (c *Client) TakeBounces(ctx context.Context, file io.Reader) (t contract.TakenBounces, err error) {
+// ImportBounces imports messages that came back: one, a mailbox of them, or a zip.
+func (c *Client) ImportBounces(ctx context.Context, file io.Reader) (t contract.ImportedBounces, err error) {
 	return t, c.call(ctx, http.MethodPost, "/bounces", file, &t)
 }
 
-// ImportOutcomes takes in a table in which a sending tool says what became of letters. columns
+// ImportOutcomes imports a table in which a sending tool says what became of letters. columns
 // are by name (address, outcome, reason, at, messageId) from 1; means is by the tool's words.
-func (c *Client) ImportOutcomes(ctx context.Context, columns map[string]int, means map[string]string, file io.Reader) (t contract.TakenBounces, err error) {
+func (c *Client) ImportOutcomes(ctx context.Context, columns map[string]int, means map[string]string, file io.Reader) (t contract.ImportedBounces, err error) {
 	q := url.Values{}
 	for name, n := range columns {
 		if n > 0 {

@@ -83,8 +83,8 @@ type DomainOutcomes struct {
 	Complained int64  `json:"complained" doc:"Of them, that were reported as unwanted."`
 }
 
-// TakenBounces counts the messages of a file that was taken in.
-type TakenBounces struct {
+// ImportedBounces counts the messages of a file that was imported.
+type ImportedBounces struct {
 	Messages   int    `json:"messages" doc:"Messages that were read."`
 	Known      int    `json:"known" doc:"Of them, that had come before; they change nothing."`
 	Bounced    int    `json:"bounced" doc:"Letters that came back for good."`

@@ -70,7 +70,7 @@ type TrialLetter struct {
 // TrialForecast is what settling the catch-all addresses of a run by trial letters will take.
 type TrialForecast struct {
 	Letters   int          `json:"letters" doc:"How many letters that are: an address gets one, ever."`
-	Left      []TrialsLeft `json:"left" doc:"Catch-all addresses that get none."`
+	Left      []TrialsLeft `json:"left" doc:"Addresses that get none."`
 	Operators int          `json:"operators" doc:"To how many mail operators they go."`
 	Daily     int          `json:"daily" doc:"How many leave within 24 hours."`
 	Hours     float64      `json:"hours" doc:"Until the last one has left, in hours."`

@@ -93,11 +93,11 @@ func TestMailing(t *testing.T) {
 	}
 	eventually(t, 20*time.Second, func() (bool, string) { return watching(), m.State })
 	answers := i.World.ComesBack(posted(t, api, m), true)
-	taken, err := api.TakeBounces(ctx, mailbox(t, answers))
+	taken, err := api.ImportBounces(ctx, mailbox(t, answers))
 	if err != nil || taken.Messages != len(answers) || taken.Nobody != 0 {
 		t.Fatalf("%v: %+v of %d", err, taken, len(answers))
 	}
-	again, err := api.TakeBounces(ctx, mailbox(t, answers))
+	again, err := api.ImportBounces(ctx, mailbox(t, answers))
 	if err != nil || again.Known != len(answers) || again.Bounced != 0 {
 		t.Errorf("sent again: %v, %+v", err, again)
 	}
@@ -288,7 +288,7 @@ func TestReturnAddresses(t *testing.T) {
 			}
 		}
 		// In a file, too.
-		taken, err := api.TakeBounces(ctx, bytes.NewReader(notice(wrong, "wren@orchard.example")))
+		taken, err := api.ImportBounces(ctx, bytes.NewReader(notice(wrong, "wren@orchard.example")))
 		if err != nil || taken.Forged != 1 || taken.Bounced != 0 || outcome(1) != "open" {
 			t.Errorf("%v: %+v, %s", err, taken, outcome(1))
 		}
@@ -308,7 +308,7 @@ func TestReturnAddresses(t *testing.T) {
 			t.Fatal(err)
 		}
 		other := client.New(s.URL, strings.TrimSpace(string(key)))
-		taken, err := other.TakeBounces(ctx, bytes.NewReader(notice(at(1), "wren@orchard.example")))
+		taken, err := other.ImportBounces(ctx, bytes.NewReader(notice(at(1), "wren@orchard.example")))
 		if err != nil || taken.Bounced != 0 || taken.Nobody != 1 || outcome(1) != "open" {
 			t.Errorf("%v: %+v, %s", err, taken, outcome(1))
 		}

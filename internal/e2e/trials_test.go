@@ -15,9 +15,11 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/chromedp"
 	"github.com/emersion/go-msgauth/dkim"
 
 	"varnet/core/finding"
+	"varnet/internal/browser"
 	"varnet/internal/client"
 	"varnet/internal/contract"
 	"varnet/internal/practice"
@@ -352,4 +354,84 @@ func (s settling) checkReason(t *testing.T, m contract.Mailing) {
 	if !strings.Contains(string(text), honestLetter().Reason) || strings.Count(string(text), "done") != 1 {
 		t.Errorf("the audit trail: %s", text)
 	}
+}
+
+// TestSettlePage goes the whole way in the console: from the catch-all addresses of a run over
+// the sender and the letter to what comes back, the list decided again, and its export.
+func TestSettlePage(t *testing.T) {
+	t.Parallel()
+	s := newSettling(t)
+	ctx := t.Context()
+	_, run := verified(t, s.api, s.i.World, 200)
+	do := drive(t, browser.Options{Width: 1280, Height: 800})
+	at := func(path string) chromedp.Action { return chromedp.Navigate(s.URL + path) }
+	do("sign in", browser.SignIn(s.URL))
+	do("trial letters are off", at(fmt.Sprintf("/runs/%d/export", run.ID)), browser.Press("Settle catch-all addresses by trial letters"),
+		browser.Text("bounces are waited for, 72 hours"), browser.Text("are off for this workspace"), browser.Press("Go to Trial letters"))
+	do("the owner turns them on", browser.Click(`[aria-label="Trial letters"]`), browser.Text("On, turned on by Ada Moss"))
+	do("the sender", browser.Fill("Submission server", s.host), browser.Fill("Port", strconv.Itoa(s.port)), pick("Security", "none, on this machine alone"), browser.Fill("Sender", s.sender().Sender),
+		browser.Fill("Addresses the letters leave from", "127.0.0.1"), click("Save the sender"), browser.Text("is published as a TXT record"))
+	if _, err := s.ada.SetTrialSender(ctx, s.sender()); err != nil { // with the key that the practice internet publishes
+		t.Fatal(err)
+	}
+	do("is tested", at("/trial-letters"), browser.Text("varnet._domainkey.fernhollow.example"), browser.Text("It is not tested as it is"), click("Test the sender"),
+		browser.Text("The signature is aligned"), browser.Text("Trial letters can be sent"))
+	letter := honestLetter()
+	do("a letter that hides its writer is refused", at(fmt.Sprintf("/runs/%d/settle", run.ID)), browser.Text("Your letter"), fillNamed("Subject", letter.Subject), fillNamed("Letter", letter.Body),
+		fillNamed("Who writes", ""), fillNamed("Why you write to them", letter.Why), click("Look at the letter"), browser.Text("say who writes"))
+	do("an honest one is looked at and ordered", fillNamed("Who writes", letter.Who), click("Look at the letter"), browser.Text("As its readers get it"), browser.Text("/leave/"),
+		fillNamed("By which right you write to these people", letter.Reason), browser.Click(".letter-form .ant-checkbox-input"), browser.Click(".letter-form section .ant-btn-primary"))
+	do("its letters leave", browser.Text("Trial letters:"), browser.Text("are still watched"))
+	mailings, err := s.api.Mailings(ctx, 0)
+	if err != nil || len(mailings.Items) != 1 {
+		t.Fatalf("%v: %+v", err, mailings)
+	}
+	bounced := int64(0)
+	for _, w := range truths(s.i.World.ComesBack(s.passed(), true)) {
+		if w.Permanent {
+			bounced++
+		}
+	}
+	m := mailings.Items[0]
+	eventually(t, 30*time.Second, func() (bool, string) {
+		m, err = s.api.Mailing(ctx, m.ID)
+		return err == nil && m.Outcomes.Bounced == bounced, fmt.Sprintf("%d of %d bounces are in", m.Outcomes.Bounced, bounced)
+	})
+	before := kept(t, s.api, run)
+	s.clock.set(73 * time.Hour)
+	do("the watch ends", at(fmt.Sprintf("/mailings/%d", m.ID)), browser.Text("The watch ended"), browser.Text("did not come back"))
+	do("the list is decided again", at(fmt.Sprintf("/runs/%d/results?cause=mailbox.settled", run.ID)), browser.Text("No bounce after a message"))
+	if now := kept(t, s.api, run); now < before+int(m.Outcomes.Open)/2 {
+		t.Errorf("%d addresses were kept, and %d are", before, now)
+	}
+	do("and exported", at(fmt.Sprintf("/runs/%d/export", run.ID)), browser.Text("No bounce after a message"))
+	var file bytes.Buffer
+	if err := s.api.ExportFile(ctx, run.ID, contract.ExportChoice{Decision: "keep", Form: "addresses", Format: "txt"}, &file); err != nil {
+		t.Fatal(err)
+	}
+	for _, p := range s.passed() {
+		if bounced := truths(s.i.World.ComesBack([]practice.Posted{p}, true))[p.To].Permanent; bounced && strings.Contains(file.String(), p.To+"\n") {
+			t.Errorf("%s bounced and is exported", p.To)
+		}
+	}
+	if n := strings.Count(file.String(), "@"); n < before {
+		t.Errorf("%d addresses are exported, and %d were kept before", n, before)
+	}
+}
+
+// kept is how many addresses of a run are kept.
+func kept(t *testing.T, api *client.Client, run contract.Run) (n int) {
+	t.Helper()
+	for _, r := range allResults(t, api, run.ID) {
+		if r.Decision == "keep" {
+			n++
+		}
+	}
+	return n
+}
+
+// fillNamed replaces the text of the field with a name.
+func fillNamed(name, text string) chromedp.Action {
+	field := fmt.Sprintf("document.querySelector('input[aria-label=%[1]q], textarea[aria-label=%[1]q]')", name)
+	return chromedp.Tasks{browser.Wait(field), chromedp.Evaluate(field+".focus(), "+field+".select()", nil), chromedp.KeyEvent("\b" + text)}
 }

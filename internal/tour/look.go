@@ -51,6 +51,8 @@ var pages = []struct{ name, path string }{
 	{"journal", "/write-backs/1"},
 	{"bounces", "/bounces"},
 	{"mailing", "/mailings/1"},
+	{"trials", "/trial-letters"},
+	{"settle", "/runs/%s/settle"},
 	{"notices", "/notices"},
 	{"wishes", "/notices/letters"},
 	{"webhooks", "/webhooks"},

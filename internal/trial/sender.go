@@ -36,7 +36,7 @@ type Post struct {
 	Outbound *side.Outbound
 	// Office knows where people reach the console, to which the way out of letters leads.
 	Office *letter.Office
-	// Desk takes in what comes back.
+	// Desk imports what comes back.
 	Desk *bounce.Desk
 	// Between is the least time between two letters to one operator.
 	Between time.Duration

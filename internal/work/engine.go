@@ -101,7 +101,7 @@ type Engine struct {
 	Routines routine.Places
 	// Connections are the places that contacts live in.
 	Connections *connection.Connections
-	// Bounces takes in what comes back after mailings.
+	// Bounces imports what comes back after mailings.
 	Bounces *bounce.Desk
 	// Trials sends trial letters.
 	Trials *trial.Post

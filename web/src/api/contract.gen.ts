@@ -58,10 +58,10 @@ export interface paths {
         get: operations["get-bounces"];
         put?: never;
         /**
-         * Take in messages that came back: one, a mailbox of them, or a zip
-         * @description Every message is taken in once, however often it is sent. It is credited to letters by the tag of the return address, by Message-ID, or by the address; where none of them tells, to nobody.
+         * Import messages that came back: one, a mailbox of them, or a zip
+         * @description Every message is imported once, however often it is sent. It is credited to letters by the tag of the return address, by Message-ID, or by the address; where none of them tells, to nobody.
          */
-        post: operations["take-bounces"];
+        post: operations["import-bounces"];
         delete?: never;
         options?: never;
         head?: never;
@@ -78,7 +78,7 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Take in a table in which a sending tool says what became of letters
+         * Import a table in which a sending tool says what became of letters
          * @description The words of the host decide before the tool does: a full mailbox is not gone. Columns and meanings that are given are kept for the next table with the same columns.
          */
         post: operations["import-outcomes"];
@@ -5047,6 +5047,60 @@ export interface components {
              */
             state: "reading" | "importing" | "done" | "failed";
         };
+        ImportedBounces: {
+            /**
+             * Format: int64
+             * @description Auto-replies and challenges.
+             */
+            answers: number;
+            /**
+             * Format: int64
+             * @description Letters that came back for good.
+             */
+            bounced: number;
+            /**
+             * Format: int64
+             * @description Letters that were reported as unwanted.
+             */
+            complained: number;
+            /**
+             * Format: int64
+             * @description Letters that a host goes on trying.
+             */
+            delayed: number;
+            /**
+             * Format: int64
+             * @description Messages whose return address carries a wrong tag; they change nothing.
+             */
+            forged: number;
+            /**
+             * Format: int64
+             * @description Of them, that had come before; they change nothing.
+             */
+            known: number;
+            /**
+             * Format: int64
+             * @description Messages that were read.
+             */
+            messages: number;
+            /**
+             * Format: int64
+             * @description Bounces, delays and complaints about no letter that is known.
+             */
+            nobody: number;
+            /**
+             * Format: int64
+             * @description Messages of other kinds.
+             */
+            others: number;
+            /**
+             * Format: int64
+             * @description Letters that came back for a reason that passes, or of the sender's.
+             */
+            passing: number;
+            /** @description The same in a sentence. */
+            says: string;
+        };
         Installation: {
             /**
              * Format: int64
@@ -7404,60 +7458,6 @@ export interface components {
             /** @description Goes with the next step; left out when done. */
             ticket?: string;
         };
-        TakenBounces: {
-            /**
-             * Format: int64
-             * @description Auto-replies and challenges.
-             */
-            answers: number;
-            /**
-             * Format: int64
-             * @description Letters that came back for good.
-             */
-            bounced: number;
-            /**
-             * Format: int64
-             * @description Letters that were reported as unwanted.
-             */
-            complained: number;
-            /**
-             * Format: int64
-             * @description Letters that a host goes on trying.
-             */
-            delayed: number;
-            /**
-             * Format: int64
-             * @description Messages whose return address carries a wrong tag; they change nothing.
-             */
-            forged: number;
-            /**
-             * Format: int64
-             * @description Of them, that had come before; they change nothing.
-             */
-            known: number;
-            /**
-             * Format: int64
-             * @description Messages that were read.
-             */
-            messages: number;
-            /**
-             * Format: int64
-             * @description Bounces, delays and complaints about no letter that is known.
-             */
-            nobody: number;
-            /**
-             * Format: int64
-             * @description Messages of other kinds.
-             */
-            others: number;
-            /**
-             * Format: int64
-             * @description Letters that came back for a reason that passes, or of the sender's.
-             */
-            passing: number;
-            /** @description The same in a sentence. */
-            says: string;
-        };
         Team: {
             /**
              * Format: int64
@@ -8342,7 +8342,7 @@ export interface operations {
             };
         };
     };
-    "take-bounces": {
+    "import-bounces": {
         parameters: {
             query?: never;
             header?: never;
@@ -8362,7 +8362,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TakenBounces"];
+                    "application/json": components["schemas"]["ImportedBounces"];
                 };
             };
             /** @description Bad Request */
@@ -8500,7 +8500,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TakenBounces"];
+                    "application/json": components["schemas"]["ImportedBounces"];
                 };
             };
             /** @description Bad Request */

@@ -12,6 +12,7 @@ const pages = [
   ["Connections", "/connections"],
   ["New connection", "/connections/new"],
   ["Bounces", "/bounces"],
+  ["Trial letters", "/trial-letters"],
   ["Setup", "/setup"],
   ["Policies", "/policies"],
   ["Catalogues", "/catalogues"],

@@ -6,11 +6,11 @@ import { Scroll } from "../../parts/Scroll";
 import { When } from "../../parts/When";
 import { number, plural, share } from "../../words";
 import { FoundTable } from "./FoundTable";
+import { ImportMessages } from "./ImportMessages";
 import { Addressee, HostWords } from "./LetterCells";
 import { OutcomeBar } from "./OutcomeBar";
 import { lettersOf } from "./outcomes";
 import { useMailings, useOutcomes, useReturned } from "./queries";
-import { TakeIn } from "./TakeIn";
 
 /** Bounces shows what became of the letters that were really sent. */
 export function Bounces() {
@@ -24,7 +24,7 @@ export function Bounces() {
       <div className="title">
         <h1>Bounces</h1>
         <For scope="run">
-          <TakeIn />
+          <ImportMessages />
         </For>
       </div>
       {o.letters === 0 ? (

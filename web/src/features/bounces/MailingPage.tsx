@@ -1,4 +1,4 @@
-import { useInfiniteQuery, useMutation } from "@tanstack/react-query";
+import { useInfiniteQuery, useMutation, useQueryClient } from "@tanstack/react-query";
 import { Button, Select } from "antd";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { api, type Schema, told } from "../../api/client";
@@ -7,6 +7,7 @@ import { Trouble, Wait } from "../../parts/Notice";
 import { Scroll } from "../../parts/Scroll";
 import { Sure } from "../../parts/Sure";
 import { When } from "../../parts/When";
+import { number, plural } from "../../words";
 import { FoundTable } from "./FoundTable";
 import { Addressee, HostWords } from "./LetterCells";
 import { OutcomeBar } from "./OutcomeBar";
@@ -19,6 +20,7 @@ export function MailingPage() {
   if (mailing.error) return <Trouble error={mailing.error} again={() => void mailing.refetch()} />;
   if (!mailing.data) return <Wait for="the mailing" />;
   const m = mailing.data;
+  const leaving = m.trial && (m.state === "preparing" || m.state === "sending");
   return (
     <>
       <p className="path">
@@ -38,8 +40,9 @@ export function MailingPage() {
         </For>
       </div>
       <p className="sentence">{m.says}</p>
+      {m.trial && <Sending mailing={m} trial={m.trial} />}
       <p>
-        Sent <When at={m.sentAt} />.{" "}
+        {leaving ? "Ordered" : "Sent"} <When at={m.sentAt} />.{" "}
         {m.state === "watching" ? (
           <>
             Bounces are watched for; the watch ends <When at={m.watchUntil} />.
@@ -51,10 +54,47 @@ export function MailingPage() {
           </>
         ) : null}
       </p>
-      <OutcomeBar counts={m.outcomes} />
+      {!leaving && <OutcomeBar counts={m.outcomes} />}
       <h2>What had been found, and what became of it</h2>
       <FoundTable found={m.found ?? []} />
       <Letters id={id} />
+    </>
+  );
+}
+
+/** Sending shows where trial letters stand, and stops them. */
+function Sending({ mailing: m, trial: t }: { mailing: Schema<"Mailing">; trial: Schema<"TrialProgress"> }) {
+  const client = useQueryClient();
+  const stop = useMutation({
+    mutationFn: async () => told(await api.POST("/mailings/{id}/stop", { params: { path: { id: m.id } } })),
+    onSuccess: (now) => client.setQueryData(["mailing", m.id], now),
+  });
+  return (
+    <>
+      <p>
+        Trial letters: {number(t.sent)} sent, {number(t.waiting)} waiting
+        {t.refused > 0 && <>, {number(t.refused)} refused by the submission server</>}
+        {t.unsubscribed > 0 && <>; {plural(t.unsubscribed, "person", "people")} asked for no more messages</>}.{" "}
+        {m.state === "sending" && (
+          <For scope="run">
+            <Sure
+              ask="Send no more of them?"
+              says="Those that have left are watched as before."
+              yes="Stop sending"
+              no="Go on"
+              onYes={() => stop.mutate()}
+            >
+              Stop sending
+            </Sure>
+          </For>
+        )}
+      </p>
+      {stop.error && <Trouble error={stop.error} />}
+      <details>
+        <summary>The letter: {t.subject}</summary>
+        <pre className="letter">{t.body}</pre>
+        <p className="quiet">The right to write to these people: {t.reason}</p>
+      </details>
     </>
   );
 }

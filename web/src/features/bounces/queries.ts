@@ -10,10 +10,14 @@ export function useMailings(list = 0) {
   });
 }
 
+const movingStates: string[] = ["preparing", "sending"];
+
+/** useMailing gives a mailing; while its letters leave, again and again. */
 export function useMailing(id: number) {
   return useQuery({
     queryKey: ["mailing", id],
     queryFn: async () => told(await api.GET("/mailings/{id}", { params: { path: { id } } })),
+    refetchInterval: (q) => (q.state.data && movingStates.includes(q.state.data.state) ? 3000 : false),
   });
 }
 

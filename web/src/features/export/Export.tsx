@@ -94,6 +94,9 @@ export function Export() {
       </For>
       <For scope="run">
         <Register run={id} list={run.data.listName} />
+        <p>
+          <Link to={`/runs/${id}/settle`}>Settle catch-all addresses by trial letters</Link>
+        </p>
       </For>
       <FirstRows out={out.data} />
       <h2>Why rows are kept, held or dropped</h2>

@@ -1,18 +1,12 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { Alert, Button, Input, InputNumber } from "antd";
+import { Alert, Button, Input } from "antd";
 import { type FormEvent, useState } from "react";
 import { api, type Schema, told } from "../../api/client";
-import { Choice } from "../../parts/Choice";
 import { Sentence, Trouble, Wait } from "../../parts/Notice";
 import { useLetters } from "./queries";
+import { ServerFields } from "./ServerFields";
 
 type Server = Schema<"LetterServer">;
-
-const securities: { value: Server["security"]; label: string }[] = [
-  { value: "starttls", label: "STARTTLS" },
-  { value: "tls", label: "TLS from the first byte" },
-  { value: "none", label: "none, on this machine alone" },
-];
 
 const empty: Server = { host: "", port: 587, security: "starttls", sender: "", baseUrl: location.origin };
 
@@ -57,49 +51,13 @@ function Form({ settings }: { settings: Schema<"LetterSettings"> }) {
   return (
     <form onSubmit={send}>
       <div className="settle">
-        <label>
-          Submission server
-          <Input
-            value={server.host}
-            onChange={(e) => change({ host: e.target.value })}
-            placeholder="smtp.fernhollow.example"
-          />
-        </label>
-        <label>
-          Port
-          <InputNumber
-            min={1}
-            max={65535}
-            controls={false}
-            value={server.port}
-            onChange={(n) => n && change({ port: n })}
-          />
-        </label>
-        <Choice
-          label="Security"
-          value={server.security}
-          onChange={(security) => change({ security })}
-          options={securities}
-          popupMatchSelectWidth={false}
+        <ServerFields
+          server={server}
+          kept={settings.password}
+          password={password}
+          onChange={change}
+          onPassword={setPassword}
         />
-        <label>
-          Name to sign in with
-          <Input
-            value={server.username ?? ""}
-            onChange={(e) => change({ username: e.target.value })}
-            autoComplete="off"
-          />
-        </label>
-        <label>
-          Password
-          <Input.Password
-            value={password}
-            onChange={(e) => setPassword(e.target.value)}
-            autoComplete="new-password"
-            placeholder={settings.password ? "the one that is kept" : "none"}
-            visibilityToggle={false}
-          />
-        </label>
         <label>
           Sender
           <Input

@@ -1,11 +1,9 @@
 import { Button, Input } from "antd";
 import { useState } from "react";
+import { Faults, Merits, marks, tones } from "../../parts/Checks";
 import { Trouble } from "../../parts/Notice";
 import { number, plural } from "../../words";
 import { type Part, type SendingSide, useOutboundChange } from "./queries";
-
-const marks = { good: "●", reservation: "◐", bad: "○", "": "·" } as const;
-const tones = { good: "keep", reservation: "hold", bad: "drop", "": "quiet" } as const;
 
 /** Parts shows the parts of one kind with what their tests found, and takes more in. */
 export function Parts({
@@ -76,16 +74,7 @@ function PartShown({ part: p, health }: { part: Part; health: SendingSide["healt
       </div>
       {remove.error && <Trouble error={remove.error} />}
       {p.rests && <p className="hold">{p.rests}</p>}
-      {p.checks
-        .filter((c) => c.grade !== "good")
-        .map((c) => (
-          <p key={c.says}>
-            <span className={tones[c.grade]} aria-hidden="true">
-              {marks[c.grade]}
-            </span>{" "}
-            {c.says} <strong>{c.do}</strong>
-          </p>
-        ))}
+      <Faults of={p.checks} />
       {health?.says && <p className="hold">{health.says}</p>}
       {health && health.asked > 0 && (
         <p className="quiet">
@@ -94,12 +83,7 @@ function PartShown({ part: p, health }: { part: Part; health: SendingSide["healt
           {health.meanMs.toFixed(1)} ms on average.
         </p>
       )}
-      <p className="quiet">
-        {p.checks
-          .filter((c) => c.grade === "good")
-          .map((c) => c.says)
-          .join(" ")}
-      </p>
+      <Merits of={p.checks} />
     </li>
   );
 }

@@ -9,6 +9,7 @@ import { useKeys } from "../keys/queries";
 import { useLetters } from "../letters/queries";
 import { useOwnRules, useReadiness } from "../outbound/queries";
 import { useTeam } from "../team/queries";
+import { useTrialSender } from "../trials/queries";
 import { useWebhooks } from "../webhooks/queries";
 
 /** Setup lists all that is set up once, in groups, each with its state in a sentence. */
@@ -22,6 +23,7 @@ export function Setup() {
           <Policies />
           <Catalogues />
           <Rules />
+          <TrialLetters />
         </Group>
         {session.data?.keeper && (
           <Group name="How mail hosts are asked, and letters sent">
@@ -103,6 +105,11 @@ function Rules() {
       }
     />
   );
+}
+
+function TrialLetters() {
+  const sender = useTrialSender();
+  return <Place to="/trial-letters" name="Trial letters" says={sender.data?.says} />;
 }
 
 function Outbound() {

@@ -4,14 +4,14 @@ import { useRef } from "react";
 import { type Schema, send } from "../../api/client";
 import { Trouble } from "../../parts/Notice";
 
-/** TakeIn takes in a file of messages that came back. */
-export function TakeIn() {
+/** ImportMessages imports files of messages that came back. */
+export function ImportMessages() {
   const client = useQueryClient();
   const input = useRef<HTMLInputElement>(null);
   const take = useMutation({
     mutationFn: async (files: File[]) => {
       const said: string[] = [];
-      for (const f of files) said.push((await send<Schema<"TakenBounces">>("/bounces", f)).says);
+      for (const f of files) said.push((await send<Schema<"ImportedBounces">>("/bounces", f)).says);
       return said;
     },
     onSettled: () => {
@@ -34,7 +34,7 @@ export function TakeIn() {
         }}
       />
       <Button type="primary" loading={take.isPending} onClick={() => input.current?.click()}>
-        Take in messages
+        Import messages
       </Button>
       {take.error && <Trouble error={take.error} />}
       {take.data && <Alert type="success" role="status" className="notice" title={take.data.join(" ")} />}
