@@ -25,7 +25,7 @@ var wants = map[account.Scope][]string{
 		"choose-policy", "run-routine", "decide-routine-time", "make-routine", "change-routine", "delete-routine"},
 	account.Export: {"make-link", "get-links", "delete-link", "draft-write-back", "begin-write-back", "undo-write-back", "export-rows", "get-list-problems"},
 	account.Check:  {"check-addresses", "check-address"},
-	account.Manage: {"set-trial-sender", "test-trial-sender",
+	account.Manage: {"set-trial-sender", "test-trial-sender", "get-bounce-sources", "make-bounce-source", "change-bounce-source", "delete-bounce-source", "read-bounce-source",
 		"make-connection", "try-connection", "change-connection", "delete-connection", "test-connection", "go-to-place", "come-from-place",
 		"set-retention", "save-policy", "delete-policy", "add-to-catalogue", "delete-from-catalogue", "follow-catalogue", "read-catalogue-source",
 		"unfollow-catalogue", "set-own-rules", "make-key", "rotate-key", "delete-key", "get-webhooks", "make-webhook", "change-webhook", "delete-webhook", "renew-webhook-secret", "test-webhook",
@@ -40,7 +40,7 @@ var wants = map[account.Scope][]string{
 	caller: {"get-session", "get-glossary", "get-event-kinds", "get-connection-kinds"},
 	anyone: {"get-ways-in", "sign-in", "send-sign-in-code", "enter-code", "enter-second-factor", "send-forgotten-code", "reset-password", "ask-passkey", "sign-in-by-passkey",
 		"go-to-provider", "come-from-provider", "sign-in-to-demo", "sign-up", "begin-installation", "look-at-invitation", "join-by-invitation", "decline-invitation",
-		"ask-in", "await-device", "follow-link"},
+		"ask-in", "await-device", "follow-link", "call-bounce-source"},
 }
 
 const (

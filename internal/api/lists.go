@@ -75,6 +75,9 @@ type Written struct {
 	Header    string `query:"header" enum:"guess,yes,no" default:"guess" doc:"Whether the first record names the columns."`
 }
 
+// guessed overrules nothing.
+var guessed = Written{Delimiter: "guess", Quote: "guess", Encoding: "guess", Header: "guess"}
+
 func (w Written) overrule() (o sheet.Overrule) {
 	chosen := func(text, name string) *string {
 		if text == name {

@@ -286,33 +286,45 @@ func (a *API) importOutcomes(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	out, w := &struct{ Body contract.ImportedBounces }{}, workspace(ctx).ID
+	out := &struct{ Body contract.ImportedBounces }{}
 	err = a.whole(ctx, in.body, func(file io.Reader) error {
-		read, err := intake.Read(ctx, file, in.Sheet, in.overrule())
-		if err != nil {
-			return err
-		}
-		defer read.Close()
+		chosen := &mapping
 		if !given {
-			if mapping, err = a.store.TableMapping(ctx, w, bounce.ColumnsKey(read)); err != nil && !errors.Is(err, store.ErrNotFound) {
-				return err
-			}
+			chosen = nil
 		}
-		m, err := bounce.MappingFor(read, mapping)
-		if err != nil {
-			return err
-		}
-		t, err := a.engine.Bounces.Import(ctx, w, bounce.ByTable, bounce.Outcomes(read, m, a.engine.Grammar))
+		t, err := a.outcomesIn(ctx, workspace(ctx).ID, file, bounce.ByTable, in.Written, chosen)
 		out.Body = importedBody(t)
-		if err == nil && given {
-			err = a.store.KeepTableMapping(ctx, w, bounce.ColumnsKey(read), m)
-		}
 		return err
 	})
 	if err != nil {
 		return nil, a.broken(ctx, err)
 	}
 	return out, nil
+}
+
+// outcomesIn imports the outcomes of a table. A mapping that is given is kept for the next
+// table with the same columns; nil: the one that was kept.
+func (a *API) outcomesIn(ctx context.Context, workspace int64, file io.Reader, way bounce.Way, how Written, given *store.TableMapping) (t bounce.Imported, err error) {
+	read, err := intake.Read(ctx, file, how.Sheet, how.overrule())
+	if err != nil {
+		return t, err
+	}
+	defer read.Close()
+	var mapping store.TableMapping
+	if given != nil {
+		mapping = *given
+	} else if mapping, err = a.store.TableMapping(ctx, workspace, bounce.ColumnsKey(read)); err != nil && !errors.Is(err, store.ErrNotFound) {
+		return t, err
+	}
+	m, err := bounce.MappingFor(read, mapping)
+	if err != nil {
+		return t, err
+	}
+	t, err = a.engine.Bounces.Import(ctx, workspace, way, bounce.Outcomes(read, m, a.engine.Grammar))
+	if err == nil && given != nil {
+		err = a.store.KeepTableMapping(ctx, workspace, bounce.ColumnsKey(read), m)
+	}
+	return t, err
 }
 
 func (a *API) bounces(ctx context.Context, in *struct {

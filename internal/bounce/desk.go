@@ -27,6 +27,10 @@ type Way string
 const (
 	ByFile  Way = "file"
 	ByTable Way = "table"
+	// ByMailbox: it was read over IMAP.
+	ByMailbox Way = "mailbox"
+	// ByCall: a program called with it.
+	ByCall Way = "webhook"
 	// ByReturn: a mail server handed it over, sent to a return address of ours.
 	ByReturn Way = "return address"
 )

@@ -21,6 +21,7 @@ const (
 	ConnectionSecrets
 	TrialPasswords
 	TrialKeys
+	BounceSecrets
 )
 
 // sealedIn is where they are kept: the name of each is what it belongs to.
@@ -37,6 +38,8 @@ var sealedIn = map[Sealed]struct{ table, name, column string }{
 
 	TrialPasswords: {"trial_sender", "workspace_id::text", "sealed"},
 	TrialKeys:      {"trial_sender", "workspace_id::text", "key"},
+
+	BounceSecrets: {"bounce_source", "id::text", "sealed"},
 }
 
 // Reseal puts what anew makes of each sealed value in its place, all or none, and returns how

@@ -51,6 +51,7 @@ var pages = []struct{ name, path string }{
 	{"journal", "/write-backs/1"},
 	{"bounces", "/bounces"},
 	{"mailing", "/mailings/1"},
+	{"sources", "/bounces/sources"},
 	{"trials", "/trial-letters"},
 	{"settle", "/runs/%s/settle"},
 	{"notices", "/notices"},

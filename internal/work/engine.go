@@ -103,6 +103,8 @@ type Engine struct {
 	Connections *connection.Connections
 	// Bounces imports what comes back after mailings.
 	Bounces *bounce.Desk
+	// Sources are the mailboxes that are read, and the programs that call.
+	Sources *bounce.Sources
 	// Trials sends trial letters.
 	Trials *trial.Post
 	// connectingAt are imports and write-backs at work here by their workspace.
@@ -179,6 +181,7 @@ func New(c Config) (*Engine, error) {
 		}
 		return sums
 	}}}
+	e.Sources = &bounce.Sources{Desk: e.Bounces, Secrets: e.Secrets, AllowPrivate: c.Resolver.AllowPrivate}
 	e.Trials = &trial.Post{Store: e.Store, Secrets: e.Secrets, Outbound: e.Outbound, Office: e.Outbox.Office, Desk: e.Bounces, Between: c.LetterRest, Now: c.Clock.Now}
 	e.Importer = &intake.Importer{Store: e.Store.Bulk(), Grammar: e.Grammar, Catalogue: e.Catalogue, Imported: e.imported}
 	w := river.NewWorkers()
@@ -199,6 +202,7 @@ func New(c Config) (*Engine, error) {
 	river.AddWorker(w, &writeBackWorker{engine: e})
 	river.AddWorker(w, &mailingWorker{engine: e})
 	river.AddWorker(w, &trialWorker{engine: e})
+	river.AddWorker(w, &sourceWorker{engine: e})
 	e.hosts = c.Store.HostPlaces()
 	e.Prober.Places = &pace.Places{Unknown: c.Unknown, Shared: e.hosts}
 	var err error
@@ -211,6 +215,7 @@ func New(c Config) (*Engine, error) {
 			queueDeliver:       {MaxWorkers: callers},
 			queueRoutine:       {MaxWorkers: routines},
 			queueTrial:         {MaxWorkers: posting},
+			queueSource:        {MaxWorkers: reading},
 			queueConnect:       {MaxWorkers: connecting},
 			queueLane:          {MaxWorkers: c.Lanes},
 			queuePatient:       {MaxWorkers: max(1, c.Lanes/8)},

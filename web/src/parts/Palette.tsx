@@ -12,6 +12,7 @@ const pages = [
   ["Connections", "/connections"],
   ["New connection", "/connections/new"],
   ["Bounces", "/bounces"],
+  ["Where bounces come from", "/bounces/sources"],
   ["Trial letters", "/trial-letters"],
   ["Setup", "/setup"],
   ["Policies", "/policies"],

@@ -27,6 +27,12 @@ export function Bounces() {
           <ImportMessages />
         </For>
       </div>
+      <For scope="manage">
+        <p>
+          <Link to="/bounces/sources">Where bounces come from</Link>: mailboxes that are read, and programs that call.{" "}
+          <Link to="/trial-letters">Trial letters</Link>
+        </p>
+      </For>
       {o.letters === 0 ? (
         <Empty />
       ) : (

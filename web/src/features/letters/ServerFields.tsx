@@ -12,12 +12,14 @@ const securities: { value: Server["security"]; label: string }[] = [
 
 /** ServerFields are the fields of a submission server: where it is, and as whom to sign in. */
 export function ServerFields({
+  what = "Submission server",
   server,
   kept,
   password,
   onChange,
   onPassword,
 }: {
+  what?: string;
   server: Server;
   kept: boolean;
   password: string;
@@ -27,11 +29,11 @@ export function ServerFields({
   return (
     <>
       <label>
-        Submission server
+        {what}
         <Input
           value={server.host}
           onChange={(e) => onChange({ host: e.target.value })}
-          placeholder="smtp.fernhollow.example"
+          placeholder="mail.fernhollow.example"
         />
       </label>
       <label>

@@ -1,0 +1,155 @@
+package bounce
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"strings"
+	"time"
+
+	"varnet/internal/letter"
+	"varnet/internal/secret"
+	"varnet/internal/store"
+	"varnet/internal/webhook"
+)
+
+// Sources are the mailboxes that are read and the programs that call.
+type Sources struct {
+	Desk    *Desk
+	Secrets *secret.Box
+	// AllowPrivate lets mailboxes be at loopback and private addresses.
+	AllowPrivate bool
+}
+
+const sourcePurpose = "source of bounces"
+
+// Wrong is a setting of a source that cannot be, and why.
+type Wrong struct{ Field, Why string }
+
+func (w *Wrong) Error() string { return w.Field + ": " + w.Why }
+
+// mostSources is how many sources a workspace may have.
+const mostSources = 20
+
+// Add records a source: a mailbox with its password, or a program, for which a secret is made
+// and returned, this once.
+func (s *Sources) Add(ctx context.Context, b *store.BounceSource, password string) (made string, err error) {
+	there, err := s.Desk.Store.BounceSources(ctx, b.WorkspaceID)
+	if err != nil {
+		return "", err
+	}
+	if len(there) >= mostSources {
+		return "", &Wrong{"name", fmt.Sprintf("a workspace has at most %d sources of bounces, and this one has them.", mostSources)}
+	}
+	if err := check(*b); err != nil {
+		return "", err
+	}
+	if b.Kind == store.SourceWebhook {
+		made = webhook.NewSecret()
+		password = made
+	}
+	b.Sealed = s.Secrets.Seal(password, sourcePurpose)
+	return made, s.Desk.Store.NewBounceSource(ctx, b)
+}
+
+// Change records how a source is now; a nil password leaves the one that is there.
+func (s *Sources) Change(ctx context.Context, b store.BounceSource, password *string) error {
+	if err := check(b); err != nil {
+		return err
+	}
+	if password != nil && b.Kind == store.SourceMailbox {
+		b.Sealed = s.Secrets.Seal(*password, sourcePurpose)
+	}
+	return s.Desk.Store.ChangeBounceSource(ctx, b)
+}
+
+// check reports the first thing that a source cannot be.
+func check(b store.BounceSource) error {
+	if strings.TrimSpace(b.Name) == "" {
+		return &Wrong{"name", "say what people call it."}
+	}
+	if b.Kind == store.SourceWebhook {
+		return nil
+	}
+	var w *letter.Wrong
+	if err := letter.CheckServer(b.Host, letter.Security(b.Security)); errors.As(err, &w) {
+		return &Wrong{w.Field, strings.Replace(w.Why, "letters go to a server", "a mailbox is read", 1)}
+	}
+	switch {
+	case b.Username == "":
+		return &Wrong{"username", "say as whom to sign in."}
+	case b.Then == store.ThenMove && (b.ThenFolder == "" || b.ThenFolder == b.Folder):
+		return &Wrong{"thenFolder", "say to which other folder messages are moved."}
+	}
+	return nil
+}
+
+// Reseal seals the secrets of sources with the present secret, and returns how many there are.
+func (s *Sources) Reseal(ctx context.Context) (int, error) {
+	return s.Desk.Store.Reseal(ctx, store.BounceSecrets, func(_ string, sealed []byte) ([]byte, error) { return s.Secrets.Reseal(sealed, sourcePurpose) })
+}
+
+// How often mailboxes are looked at, and those that failed.
+const (
+	LookEvery     = 5 * time.Minute
+	LookAfterFail = 30 * time.Minute
+)
+
+// Look reads what came to a mailbox since the last look, and records what it found. Its error
+// is none of the mailbox's.
+func (s *Sources) Look(ctx context.Context, b store.BounceSource) (store.BounceSource, error) {
+	imported, more, err := s.readMailbox(ctx, &b)
+	if err != nil && ctx.Err() != nil {
+		return b, ctx.Err()
+	}
+	b.Says = "Nothing new."
+	switch {
+	case err != nil:
+		b.Says = err.Error()
+	case imported.Messages > 0:
+		b.Says = imported.Says()
+	}
+	at := s.Desk.Now()
+	if more && err == nil { // the next look goes on at once
+		at = at.Add(-LookEvery)
+	}
+	if err := s.Desk.Store.SetBounceSourceLook(ctx, b.ID, at, b.Says, err != nil); err != nil {
+		return b, err
+	}
+	return s.Desk.Store.BounceSourceAtWork(ctx, b.ID)
+}
+
+// MostCall is how many bytes a call may hold.
+const MostCall = 5 << 20
+
+// ErrUnsigned tells that a call is not signed by the secret of its source.
+var ErrUnsigned = errors.New("the call is not signed as it must be")
+
+// Called imports what a program calls with: messages (message/rfc822), or a table of outcomes
+// in JSON. The call is signed by the secret of its source.
+func (s *Sources) Called(ctx context.Context, id int64, h http.Header, body []byte, importing func(ctx context.Context, b store.BounceSource) (Imported, error)) (Imported, error) {
+	b, err := s.Desk.Store.BounceSourceAtWork(ctx, id)
+	if errors.Is(err, store.ErrNotFound) || err == nil && b.Kind != store.SourceWebhook {
+		return Imported{}, ErrUnsigned // nobody learns which there are
+	}
+	if err != nil {
+		return Imported{}, err
+	}
+	known, err := s.Secrets.Open(b.Sealed, sourcePurpose)
+	if err != nil {
+		return Imported{}, err
+	}
+	if _, err := webhook.Verify(known, h, body, time.Now()); err != nil {
+		return Imported{}, fmt.Errorf("%w: %w", ErrUnsigned, err)
+	}
+	imported, err := importing(ctx, b)
+	if err != nil {
+		return imported, err
+	}
+	b.Says = imported.Says()
+	if err := s.Desk.Store.SetBounceSourceRead(ctx, b, imported.Messages); err != nil {
+		return imported, err
+	}
+	return imported, s.Desk.Store.SetBounceSourceLook(ctx, b.ID, s.Desk.Now(), b.Says, false)
+}
