@@ -65,6 +65,8 @@ func installed(t *testing.T) hand {
 	h.put("slip.json", `{"rules": [{"do": "drop", "finding": ["undeliverable"]}]}`)
 	h.put("cut.json", `{"rules": [`)
 	h.put("lanes.json", `{"rules": [{"of": "operator", "pattern": "postbarn.example", "lanes": 2}]}`)
+	h.put("sent.csv", "email\nada@upperloam.example\nwren@orchard.example\n")
+	h.put("returned.eml", "From: MAILER-DAEMON@mx.orchard.example\nSubject: Undelivered Mail Returned to Sender\n\n<wren@orchard.example>: host mx.orchard.example said: 550 5.1.1 User unknown\n")
 	h.put("rules.json", `{"rules": [{"of": "domain", "pattern": "*.nethermoss.example", "depth": "never", "note": "they list whoever asks"}]}`)
 	h.put("theirs.txt", "# kept elsewhere\ntenminutes.example\nquickpost.example\n")
 	h.put("odd.txt", "tenminutes.example\nno domain\n")
@@ -300,7 +302,7 @@ func TestCommands(t *testing.T) {
 		failing("bounces delete-source 1", "no such record"),
 		good("trials", "are off for this workspace"),
 		failing("trials set -host 127.0.0.1 -security none -sender letters@fernhollow.example -servers 127.0.0.1", "body.sender"),
-		good("trials set -host 127.0.0.1 -port 9 -security none -sender \"Library <letters@fernhollow.example>\" -servers 127.0.0.1 -selector varnet", "v=DKIM1; k=rsa; p="),
+		good("trials set -host 127.0.0.1 -port 9 -security none -sender Library<letters@fernhollow.example> -servers 127.0.0.1 -selector varnet", "v=DKIM1; k=rsa; p="),
 		good("trials test", "bad: The DKIM key"),
 		failing("trials forecast 99", "no such record"),
 		failing("trials stop 1", "None of its letters waits"),

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -109,6 +110,12 @@ func (a *API) deleteBounceSource(ctx context.Context, in *ByID) (*struct{}, erro
 	return nil, nil
 }
 
+// For how long it is waited for a look that goes on, and how often it is asked.
+const (
+	lookWait  = 30 * time.Second
+	lookAgain = 250 * time.Millisecond
+)
+
 func (a *API) readBounceSource(ctx context.Context, in *ByID) (*bounceSourceOutput, error) {
 	b, err := a.store.BounceSource(ctx, workspace(ctx).ID, in.ID)
 	if err != nil {
@@ -117,10 +124,22 @@ func (a *API) readBounceSource(ctx context.Context, in *ByID) (*bounceSourceOutp
 	if b.Kind != store.SourceMailbox {
 		return nil, huma.Error409Conflict("A program calls this source; there is nothing to read.")
 	}
-	if b, err = a.engine.Sources.Look(ctx, b); err != nil {
-		return nil, a.failed(ctx, err)
+	for end := time.Now().Add(lookWait); ; {
+		now, err := a.engine.Sources.Look(ctx, b)
+		switch {
+		case err == nil:
+			return &bounceSourceOutput{bounceSourceBody(now)}, nil
+		case !errors.Is(err, bounce.ErrLooking):
+			return nil, a.failed(ctx, err)
+		case time.Now().After(end):
+			return nil, huma.Error409Conflict("It is being read already. See what it brings.")
+		}
+		select {
+		case <-ctx.Done():
+			return nil, a.failed(ctx, ctx.Err())
+		case <-time.After(lookAgain):
+		}
 	}
-	return &bounceSourceOutput{bounceSourceBody(b)}, nil
 }
 
 // signedCall is a call whose body is signed.

@@ -96,9 +96,22 @@ const (
 	LookAfterFail = 30 * time.Minute
 )
 
+// ErrLooking tells that somebody else reads the mailbox at this moment.
+var ErrLooking = errors.New("the mailbox is being read at this moment")
+
 // Look reads what came to a mailbox since the last look, and records what it found. Its error
-// is none of the mailbox's.
+// is none of the mailbox's; ErrLooking where another look goes on.
 func (s *Sources) Look(ctx context.Context, b store.BounceSource) (store.BounceSource, error) {
+	switch err := s.Desk.Store.ClaimBounceSource(ctx, b.ID, 2*mailboxSlice); {
+	case errors.Is(err, store.ErrNotFound):
+		return b, ErrLooking
+	case err != nil:
+		return b, err
+	}
+	b, err := s.Desk.Store.BounceSourceAtWork(ctx, b.ID) // as the look before left it
+	if err != nil {
+		return b, err
+	}
 	imported, more, err := s.readMailbox(ctx, &b)
 	if err != nil && ctx.Err() != nil {
 		return b, ctx.Err()

@@ -88,17 +88,17 @@ func (t Total) Sentence() string {
 
 func (c Counts) sentence(of int64) string {
 	var parts []string
-	add := func(n int64, what string) {
+	add := func(n int64, one, many string) {
 		if n > 0 {
-			parts = append(parts, fmt.Sprintf("%s %s (%s)", say.Number(n), what, share(n, of)))
+			parts = append(parts, fmt.Sprintf("%s (%s)", say.Plural(n, one, many), share(n, of)))
 		}
 	}
-	add(c.Bounced, "bounced for good")
-	add(c.Passing, "bounced for a reason that passes")
-	add(c.Delayed, "were delayed")
-	add(c.Complained, "were complained about")
-	add(c.NoBounce, "did not come back")
-	add(c.Open, "are still watched")
+	add(c.Bounced, "bounced for good", "bounced for good")
+	add(c.Passing, "bounced for a reason that passes", "bounced for a reason that passes")
+	add(c.Delayed, "was delayed", "were delayed")
+	add(c.Complained, "was complained about", "were complained about")
+	add(c.NoBounce, "did not come back", "did not come back")
+	add(c.Open, "is still watched", "are still watched")
 	return say.And(parts...)
 }
 

@@ -108,6 +108,7 @@ error     unix - - n - - error
 retry     unix - - n - - error
 smtp      unix - - n - - smtp
 lmtp      unix - - n - - lmtp
+virtual   unix - n n - - virtual
 tlsmgr    unix - - n 1000? 1 tlsmgr
 qmgr      unix n - n 300 1 qmgr
 postlog   unix-dgram n - n - 1 postlogd

@@ -90,12 +90,18 @@ func (s *Store) DueBounceSources(ctx context.Context, since, failing time.Time, 
 		AND (looked_at IS NULL OR looked_at <= CASE WHEN failing_since IS NULL THEN $1::timestamptz ELSE $2::timestamptz END) ORDER BY looked_at NULLS FIRST LIMIT $3`, since, failing, limit)
 }
 
+// ClaimBounceSource has one reader alone read a mailbox: ErrNotFound while another one does. A
+// claim that was not given back ends after a while.
+func (s *Store) ClaimBounceSource(ctx context.Context, id int64, atMost time.Duration) error {
+	return s.changed(ctx, "UPDATE bounce_source SET claimed_at = now() WHERE id = $1 AND (claimed_at IS NULL OR claimed_at < now() - $2::interval)", id, atMost)
+}
+
 // SetBounceSourceRead records up to which message a mailbox was read, and how many came.
 func (s *Store) SetBounceSourceRead(ctx context.Context, b BounceSource, messages int) error {
 	return s.changed(ctx, "UPDATE bounce_source SET uid_validity = $2, last_uid = $3, messages = messages + $4 WHERE id = $1", b.ID, b.UIDValidity, b.LastUID, messages)
 }
 
-// SetBounceSourceLook records what a look found, or why it failed.
+// SetBounceSourceLook records what a look found, or why it failed, and gives the claim back.
 func (s *Store) SetBounceSourceLook(ctx context.Context, id int64, at time.Time, says string, failed bool) error {
-	return s.changed(ctx, "UPDATE bounce_source SET looked_at = $2, says = $3, failing_since = CASE WHEN $4 THEN coalesce(failing_since, $2) END WHERE id = $1", id, at, says, failed)
+	return s.changed(ctx, "UPDATE bounce_source SET looked_at = $2, claimed_at = NULL, says = $3, failing_since = CASE WHEN $4 THEN coalesce(failing_since, $2) END WHERE id = $1", id, at, says, failed)
 }

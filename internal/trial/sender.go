@@ -196,7 +196,7 @@ func (p *Post) Test(ctx context.Context, workspace int64) (store.TrialSender, er
 		return s, err
 	}
 	if s.Host == "" {
-		return s, store.ErrNotFound
+		return s, ErrNoSender
 	}
 	l := outbound.LetterSender{Domain: domainOf(s.Sender), Return: p.returnAddress(s, store.TrialLetter{MailingID: 1, Number: 1}), Selector: s.Selector, Key: s.Record}
 	for _, text := range s.Servers {

@@ -2,6 +2,7 @@ package work
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -43,7 +44,9 @@ func (w *sourceWorker) Work(ctx context.Context, job *river.Job[SourceArgs]) err
 	if err != nil || b.Kind != store.SourceMailbox {
 		return notThere(err)
 	}
-	_, err = w.engine.Sources.Look(ctx, b)
+	if _, err = w.engine.Sources.Look(ctx, b); errors.Is(err, bounce.ErrLooking) {
+		return nil
+	}
 	return notThere(err)
 }
 

@@ -17,6 +17,7 @@ CREATE TABLE bounce_source (
     uid_validity  bigint NOT NULL DEFAULT 0,   -- of the folder (RFC 9051, section 2.3.1.1)
     last_uid      bigint NOT NULL DEFAULT 0,   -- the last message that was read
     looked_at     timestamptz,
+    claimed_at    timestamptz,                 -- somebody reads it now
     failing_since timestamptz,                 -- null: the last look was well
     says          text NOT NULL DEFAULT '',    -- what the last look found
     messages      bigint NOT NULL DEFAULT 0,   -- that came by it
