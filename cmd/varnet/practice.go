@@ -108,7 +108,7 @@ func (c *cli) practise(ctx context.Context, w *practice.World, dns string, port 
 		return err
 	}
 	if passOn.returns != "" {
-		if err := box.PassOn(w, passOn.returns, passOn.after); err != nil {
+		if err := box.PassOn(w, passOn.returns, passOn.after, true); err != nil {
 			return err
 		}
 	}

@@ -353,7 +353,7 @@ func (a *API) bounces(ctx context.Context, in *struct {
 
 // The most domains and letters that a summary names.
 const (
-	summaryDomains    = 20
+	summaryGroups     = 20
 	summaryUnexpected = 20
 )
 
@@ -371,9 +371,15 @@ func (a *API) outcomes(ctx context.Context, in *struct {
 		return nil, a.failed(ctx, err)
 	}
 	t := bounce.Sum(counts, verdicts)
-	domains, err := a.store.OutcomesByDomain(ctx, w, in.MailingID, summaryDomains)
-	if err != nil {
-		return nil, a.failed(ctx, err)
+	groups := map[store.OutcomeGroup][]contract.GroupOutcomes{}
+	for _, by := range []store.OutcomeGroup{store.ByDomain, store.ByOperator, store.ByList} {
+		found, err := a.store.OutcomesBy(ctx, by, w, in.MailingID, summaryGroups)
+		if err != nil {
+			return nil, a.failed(ctx, err)
+		}
+		groups[by] = contract.Each(found, func(g store.GroupOutcomes) contract.GroupOutcomes {
+			return contract.GroupOutcomes{Name: g.Name, ListID: g.ListID, Letters: g.Letters, Bounced: g.Bounced, Passing: g.Passing, Complained: g.Complain}
+		})
 	}
 	unexpected, err := a.store.Unexpected(ctx, w, in.MailingID, summaryUnexpected)
 	if err != nil {
@@ -384,9 +390,7 @@ func (a *API) outcomes(ctx context.Context, in *struct {
 		return nil, a.failed(ctx, err)
 	}
 	out.Body = contract.OutcomeSummary{Letters: t.All.Letters(), Outcomes: countsBody(t.All), Says: t.Sentence(), Found: foundBody(t.Found), Unexpected: letters,
-		Domains: contract.Each(domains, func(d store.DomainOutcomes) contract.DomainOutcomes {
-			return contract.DomainOutcomes{Domain: d.Domain, Letters: d.Letters, Bounced: d.Bounced, Passing: d.Passing, Complained: d.Complain}
-		})}
+		Domains: groups[store.ByDomain], Operators: groups[store.ByOperator], Lists: groups[store.ByList]}
 	return out, nil
 }
 

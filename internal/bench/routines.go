@@ -146,7 +146,6 @@ func tellRoutines(begun [][]time.Duration, memory float64, calm, busy []time.Dur
 	}
 	slices.Sort(all)
 	slices.Sort(medians)
-	p95 := func(d []time.Duration) time.Duration { slices.Sort(d); return d[len(d)*95/100] }
 	missed := 0
 	t := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', tabwriter.AlignRight)
 	fmt.Fprintf(t, "%d routines of %d workspaces due at once\tmeasured\tbar\t\t\n", len(all), len(begun))
@@ -163,7 +162,7 @@ func tellRoutines(begun [][]time.Duration, memory float64, calm, busy []time.Dur
 	spread := medians[len(medians)-1] - medians[0]
 	line("between the medians of two workspaces", short(spread).String(), "at most a quarter of that", spread*4 <= last)
 	line("memory of the service, MB", fmt.Sprintf("%.0f", memory), fmt.Sprintf("under %d", routineMemory), memory < routineMemory)
-	line("p95 of a single check, beyond "+short(p95(calm)).String()+" before", short(p95(busy)-p95(calm)).String(), "under "+routineCheck.String(), p95(busy)-p95(calm) < routineCheck)
+	line("p95 of a single check, beyond "+short(p95Of(calm)).String()+" before", short(p95Of(busy)-p95Of(calm)).String(), "under "+routineCheck.String(), p95Of(busy)-p95Of(calm) < routineCheck)
 	if err := t.Flush(); err != nil {
 		return err
 	}

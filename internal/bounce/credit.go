@@ -30,6 +30,7 @@ type crediting struct {
 	imported  Imported
 	changed   map[letterKey]store.Mailed
 	outcomes  map[string]store.KnownOutcome // by canonical form
+	forged    int                           // messages of the import, so far
 }
 
 // credit keeps what messages say of the letters that they are about, in one transaction.
@@ -43,7 +44,7 @@ func (d *Desk) credit(ctx context.Context, workspace int64, way Way, some []mess
 	}
 	var now Imported
 	err = d.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
-		c := crediting{d, s, workspace, way, letters, Imported{}, map[letterKey]store.Mailed{}, map[string]store.KnownOutcome{}}
+		c := crediting{d, s, workspace, way, letters, Imported{}, map[letterKey]store.Mailed{}, map[string]store.KnownOutcome{}, t.Forged}
 		for _, m := range some {
 			if err := c.one(ctx, m); err != nil {
 				return err
@@ -69,6 +70,10 @@ func (c *crediting) one(ctx context.Context, m message) error {
 		at = c.Now()
 	}
 	forged := c.Tags.forged(m.To)
+	if forged && c.forged >= keptForged {
+		c.imported.Forged++
+		return nil
+	}
 	var credits []bounce.Credit
 	if !forged {
 		credits = bounce.Whom(m.Notice, c.letters)
@@ -92,6 +97,7 @@ func (c *crediting) one(ctx context.Context, m message) error {
 		return err
 	case forged:
 		c.imported.Forged++
+		c.forged++
 		return nil
 	}
 	c.imported.count(m.Notice, credits)
@@ -130,6 +136,10 @@ func (c *crediting) letter(ctx context.Context, m message, credit bounce.Credit,
 	}
 	return nil
 }
+
+// keptForged is how many forged messages of one import are kept to be looked at; the others are
+// counted.
+const keptForged = 100
 
 // mostHeard is how many messages are taken about one letter: hosts that keep warning send
 // some ten.

@@ -66,17 +66,20 @@ type Letter struct {
 
 // OutcomeSummary is what became of all letters of a workspace, or of one mailing.
 type OutcomeSummary struct {
-	Letters    int64            `json:"letters" doc:"How many letters were sent."`
-	Outcomes   MailingCounts    `json:"outcomes" doc:"What became of them."`
-	Says       string           `json:"says" doc:"The same in a sentence."`
-	Found      []OutcomeFound   `json:"found" doc:"What had been found of the addresses, and what became of the letters to them."`
-	Domains    []DomainOutcomes `json:"domains" doc:"The domains from which most came back."`
-	Unexpected []Letter         `json:"unexpected" doc:"Letters that bounced for good though their address had been found deliverable, the newest first."`
+	Letters    int64           `json:"letters" doc:"How many letters were sent."`
+	Outcomes   MailingCounts   `json:"outcomes" doc:"What became of them."`
+	Says       string          `json:"says" doc:"The same in a sentence."`
+	Found      []OutcomeFound  `json:"found" doc:"What had been found of the addresses, and what became of the letters to them."`
+	Domains    []GroupOutcomes `json:"domains" doc:"The domains from which most came back."`
+	Operators  []GroupOutcomes `json:"operators" doc:"The operators of their exchangers; \"\" where they are not known, since the mailing went to no run."`
+	Lists      []GroupOutcomes `json:"lists" doc:"The lists that the mailings went to; \"\" where they went to none."`
+	Unexpected []Letter        `json:"unexpected" doc:"Letters that bounced for good though their address had been found deliverable, the newest first."`
 }
 
-// DomainOutcomes is what became of the letters to one domain.
-type DomainOutcomes struct {
-	Domain     string `json:"domain" doc:"The domain."`
+// GroupOutcomes is what became of the letters of one domain, operator or list.
+type GroupOutcomes struct {
+	Name       string `json:"name" doc:"The domain, operator or list."`
+	ListID     *int64 `json:"listId,omitempty" doc:"Names the list."`
 	Letters    int64  `json:"letters" doc:"Letters to it."`
 	Bounced    int64  `json:"bounced" doc:"Of them, that came back for good."`
 	Passing    int64  `json:"passing" doc:"Of them, that came back for a reason that passes, or are delayed."`

@@ -111,6 +111,11 @@ func TestMailing(t *testing.T) {
 	checkLetters(t, api, m, want)
 	checkDecidedAnew(t, api, run, want)
 
+	sum, err := api.Outcomes(ctx, m.ID)
+	if err != nil || len(sum.Operators) == 0 || sum.Operators[0].Name == "" || sum.Operators[0].Bounced == 0 || len(sum.Lists) != 1 || sum.Lists[0].Bounced != m.Outcomes.Bounced {
+		t.Errorf("%v: by operator %+v, by list %+v", err, sum.Operators, sum.Lists)
+	}
+
 	t.Run("single checks", func(t *testing.T) {
 		for address, w := range want {
 			if !w.Permanent {

@@ -33,17 +33,7 @@ func thirdCatchAll(t *testing.T) *practice.Internet {
 	if err != nil {
 		t.Fatal(err)
 	}
-	rest := 0
-	for _, o := range w.Operators {
-		if o.Character != "catch-all" {
-			rest += o.Weight
-		}
-	}
-	for n := range w.Operators {
-		if o := &w.Operators[n]; o.Character == "catch-all" {
-			o.Weight = rest / 2
-		}
-	}
+	w.CatchAll(1.0 / 3)
 	i, err := practice.Start(w, "127.0.0.1:0", 0)
 	if err != nil {
 		t.Fatal(err)
@@ -73,7 +63,7 @@ func newSettling(t *testing.T) settling {
 		"VARNET_RETURNS=lmtp://"+door, "VARNET_RETURNS_DOMAIN=returns.fernhollow.example"))
 	s.api, s.ada = client.New(s.URL, s.Key), client.New(s.URL, s.SignIn(t))
 	s.box = letterbox(t, s.i, s.Service)
-	if err := s.box.PassOn(s.i.World, "lmtp://"+door, 500*time.Millisecond); err != nil {
+	if err := s.box.PassOn(s.i.World, "lmtp://"+door, 500*time.Millisecond, true); err != nil {
 		t.Fatal(err)
 	}
 	host, port, _ := net.SplitHostPort(s.box.SMTP)

@@ -135,7 +135,7 @@ func TestRealBounces(t *testing.T) {
 	world := testkit.World(t, "fernhollow")
 	box, err := world.StartLetterbox("127.0.0.1:0", "127.0.0.1:0", "", "")
 	if err == nil {
-		err = box.PassOn(world.World, fmt.Sprintf("smtp://127.30.1.1:%d", port), 300*time.Millisecond)
+		err = box.PassOn(world.World, fmt.Sprintf("smtp://127.30.1.1:%d", port), 300*time.Millisecond, true)
 	}
 	if err != nil {
 		t.Fatal(err)

@@ -21,10 +21,11 @@ var DKIMKey string
 
 // PassOn has the letterbox pass letters on to the mail hosts of its world. They take them all,
 // and afterwards send by themselves what comes back (ComesBack): notices in eight styles,
-// warnings, complaints, absence notes, with some forwarding between. Seconds stand for the
+// warnings, complaints, absence notes; forwarders has some name only the address behind their
+// forwarding. Seconds stand for the
 // hours of real hosts: each message comes after that time, and at most twice that. returns is
 // where the mail server of the return addresses hands over, such as lmtp://127.0.0.1:8027.
-func (b *Letterbox) PassOn(w *World, returns string, after time.Duration) error {
+func (b *Letterbox) PassOn(w *World, returns string, after time.Duration, forwarders bool) error {
 	place, err := url.Parse(returns)
 	if err != nil || place.Host == "" || place.Scheme != "lmtp" && place.Scheme != "smtp" {
 		return fmt.Errorf("what comes back is handed over at a place such as lmtp://127.0.0.1:8027, not %q", returns)
@@ -32,7 +33,7 @@ func (b *Letterbox) PassOn(w *World, returns string, after time.Duration) error 
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	b.passOn = func(l Delivered) {
-		for _, back := range w.ComesBack([]Posted{{To: l.To, ID: l.ID, ReturnPath: l.From, At: l.At}}, true) {
+		for _, back := range w.ComesBack([]Posted{{To: l.To, ID: l.ID, ReturnPath: l.From, At: l.At}}, forwarders) {
 			wait := after + time.Duration(drawn(l.ID)%1000)*after/1000
 			time.AfterFunc(wait, func() { b.sendBack(place, l.From, back.Message) })
 		}

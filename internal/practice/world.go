@@ -42,6 +42,23 @@ type World struct {
 	closed   sync.Map // mailboxes that were closed, by their canonical form
 }
 
+// CatchAll has a share of the world's people be at catch-all domains.
+func (w *World) CatchAll(share float64) {
+	rest, there := 0, 0
+	for _, o := range w.Operators {
+		if o.character.AnyAccepted {
+			there += o.Weight
+		} else {
+			rest += o.Weight
+		}
+	}
+	for n := range w.Operators {
+		if o := &w.Operators[n]; o.character.AnyAccepted {
+			o.Weight = int(float64(o.Weight) * share / (1 - share) * float64(rest) / float64(there))
+		}
+	}
+}
+
 // Operator is one party of the world that runs mail hosts, or fails to.
 type Operator struct {
 	// Name is the operator's registrable domain; its hosts are mx1.NAME …

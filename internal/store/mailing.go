@@ -241,20 +241,39 @@ func (s *Store) OutcomeCounts(ctx context.Context, workspace, mailing int64) ([]
 		WHERE workspace_id = $1 AND ($2 = 0 OR mailing_id = $2) GROUP BY said, outcome, permanent ORDER BY said, outcome, permanent`, workspace, mailing)
 }
 
-// DomainOutcomes is what became of the letters to one domain.
-type DomainOutcomes struct {
-	Domain                              string
+// GroupOutcomes is what became of the letters of one domain, operator or list.
+type GroupOutcomes struct {
+	Name                                string // "": not known
+	ListID                              *int64 // of a list
 	Letters, Bounced, Passing, Complain int64
 }
 
-// OutcomesByDomain returns the domains of a workspace's mailings with the most bounces; of
-// one mailing, or (0) of all.
-func (s *Store) OutcomesByDomain(ctx context.Context, workspace, mailing int64, limit int) ([]DomainOutcomes, error) {
-	return many[DomainOutcomes](ctx, s.db, `SELECT domain, count(*) AS letters, count(*) FILTER (WHERE outcome = 'bounced' AND permanent) AS bounced,
+// OutcomeGroup is by what letters are grouped.
+type OutcomeGroup string
+
+// The groups.
+const (
+	ByDomain   OutcomeGroup = "domain"
+	ByOperator OutcomeGroup = "operator" // by the run that the mailing went to
+	ByList     OutcomeGroup = "list"
+)
+
+// groupedBy is where the names of a group come from.
+var groupedBy = map[OutcomeGroup]struct{ name, list, from string }{
+	ByDomain:   {"m.domain", "NULL::bigint", ""},
+	ByOperator: {"coalesce(r.operator, '')", "NULL::bigint", "JOIN mailing g ON g.id = m.mailing_id LEFT JOIN run_domain r ON r.run_id = g.run_id AND r.domain = m.domain"},
+	ByList:     {"coalesce(l.name, '')", "l.id", "JOIN mailing g ON g.id = m.mailing_id LEFT JOIN list l ON l.id = g.list_id"},
+}
+
+// OutcomesBy returns the groups of a workspace's letters with the most bounces; of one mailing,
+// or (0) of all.
+func (s *Store) OutcomesBy(ctx context.Context, by OutcomeGroup, workspace, mailing int64, limit int) ([]GroupOutcomes, error) {
+	g := groupedBy[by]
+	return many[GroupOutcomes](ctx, s.db, `SELECT `+g.name+` AS name, `+g.list+` AS list_id, count(*) AS letters, count(*) FILTER (WHERE outcome = 'bounced' AND permanent) AS bounced,
 			count(*) FILTER (WHERE outcome = 'bounced' AND NOT permanent OR outcome = 'delayed') AS passing, count(*) FILTER (WHERE outcome = 'complained') AS complain
-		FROM mailed WHERE workspace_id = $1 AND ($2 = 0 OR mailing_id = $2) GROUP BY domain
+		FROM mailed m `+g.from+` WHERE m.workspace_id = $1 AND ($2 = 0 OR m.mailing_id = $2) GROUP BY 1, 2
 		HAVING count(*) FILTER (WHERE outcome IN ('bounced', 'delayed', 'complained')) > 0
-		ORDER BY 3 DESC, 4 DESC, 2 DESC, domain LIMIT $3`, workspace, mailing, limit)
+		ORDER BY 4 DESC, 5 DESC, 3 DESC, 1 LIMIT $3`, workspace, mailing, limit)
 }
 
 // Unexpected returns letters that bounced for good though their address had been found

@@ -4575,30 +4575,6 @@ export interface components {
              */
             since?: string;
         };
-        DomainOutcomes: {
-            /**
-             * Format: int64
-             * @description Of them, that came back for good.
-             */
-            bounced: number;
-            /**
-             * Format: int64
-             * @description Of them, that were reported as unwanted.
-             */
-            complained: number;
-            /** @description The domain. */
-            domain: string;
-            /**
-             * Format: int64
-             * @description Letters to it.
-             */
-            letters: number;
-            /**
-             * Format: int64
-             * @description Of them, that came back for a reason that passes, or are delayed.
-             */
-            passing: number;
-        };
         Draft: {
             /**
              * Format: int64
@@ -5136,6 +5112,35 @@ export interface components {
              * @enum {string}
              */
             tone?: "keep" | "hold" | "drop";
+        };
+        GroupOutcomes: {
+            /**
+             * Format: int64
+             * @description Of them, that came back for good.
+             */
+            bounced: number;
+            /**
+             * Format: int64
+             * @description Of them, that were reported as unwanted.
+             */
+            complained: number;
+            /**
+             * Format: int64
+             * @description Letters to it.
+             */
+            letters: number;
+            /**
+             * Format: int64
+             * @description Names the list.
+             */
+            listId?: number;
+            /** @description The domain, operator or list. */
+            name: string;
+            /**
+             * Format: int64
+             * @description Of them, that came back for a reason that passes, or are delayed.
+             */
+            passing: number;
         };
         Health: {
             /**
@@ -6392,7 +6397,7 @@ export interface components {
         };
         OutcomeSummary: {
             /** @description The domains from which most came back. */
-            domains: components["schemas"]["DomainOutcomes"][];
+            domains: components["schemas"]["GroupOutcomes"][];
             /** @description What had been found of the addresses, and what became of the letters to them. */
             found: components["schemas"]["OutcomeFound"][];
             /**
@@ -6400,6 +6405,10 @@ export interface components {
              * @description How many letters were sent.
              */
             letters: number;
+            /** @description The lists that the mailings went to; "" where they went to none. */
+            lists: components["schemas"]["GroupOutcomes"][];
+            /** @description The operators of their exchangers; "" where they are not known, since the mailing went to no run. */
+            operators: components["schemas"]["GroupOutcomes"][];
             /** @description What became of them. */
             outcomes: components["schemas"]["MailingCounts"];
             /** @description The same in a sentence. */

@@ -45,7 +45,9 @@ export function Bounces() {
             <FoundTable found={o.found} />
           </section>
           <Unexpected letters={o.unexpected} />
-          <Domains domains={o.domains} />
+          <Groups of={o.operators} title="Operators that most came back from" what="Operator" />
+          <Groups of={o.domains} title="Domains that most came back from" what="Domain" />
+          {o.lists.length > 1 && <Groups of={o.lists} title="Lists that most came back from" what="List" />}
         </>
       )}
       <Returned />
@@ -138,32 +140,39 @@ function Unexpected({ letters }: { letters: Schema<"Letter">[] }) {
   );
 }
 
-function Domains({ domains }: { domains: Schema<"DomainOutcomes">[] }) {
-  if (domains.length === 0) return null;
+/** Groups shows the domains, operators or lists that most came back from. */
+function Groups({ of: groups, title, what }: { of: Schema<"GroupOutcomes">[]; title: string; what: string }) {
+  if (groups.length === 0) return null;
   return (
     <section>
-      <h2>Domains that most came back from</h2>
-      <Scroll label="Domains">
+      <h2>{title}</h2>
+      <Scroll label={title}>
         <table className="rows">
           <thead>
             <tr>
-              <th>Domain</th>
+              <th>{what}</th>
               <th>Bounced for good</th>
               <th className="number">May pass</th>
               <th className="number">Complained</th>
             </tr>
           </thead>
           <tbody>
-            {domains.map((d) => (
-              <tr key={d.domain}>
+            {groups.map((g) => (
+              <tr key={g.listId ?? g.name}>
                 <td>
-                  <bdi>{d.domain}</bdi>
+                  {g.listId ? (
+                    <Link to={`/lists/${g.listId}`}>
+                      <bdi>{g.name}</bdi>
+                    </Link>
+                  ) : (
+                    <bdi>{g.name || "not known"}</bdi>
+                  )}
                 </td>
                 <td>
-                  {number(d.bounced)} <span className="quiet">{share(d.bounced, d.letters, "letters")}</span>
+                  {number(g.bounced)} <span className="quiet">{share(g.bounced, g.letters, "letters")}</span>
                 </td>
-                <td className="number">{number(d.passing)}</td>
-                <td className="number">{number(d.complained)}</td>
+                <td className="number">{number(g.passing)}</td>
+                <td className="number">{number(g.complained)}</td>
               </tr>
             ))}
           </tbody>
