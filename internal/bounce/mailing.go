@@ -2,6 +2,8 @@ package bounce
 
 import (
 	"context"
+	"errors"
+	"iter"
 	"slices"
 	"strings"
 
@@ -51,30 +53,48 @@ func (d *Desk) Prepare(ctx context.Context, m store.Mailing) error {
 	if err != nil {
 		return err
 	}
-	var letters []store.Mailed
-	err = d.Store.EachMailbox(ctx, l.ID, func(ordinal int32, local, domain string) error {
-		if int(ordinal) < len(verdicts) && verdicts[ordinal] != 0 {
-			letters = append(letters, store.Mailed{Mailbox: local + "@" + domain, Canonical: strings.ToLower(local) + "@" + domain, Domain: domain, Said: verdicts[ordinal]})
-		}
-		return nil
+	next, stop := iter.Pull2(d.lettersTo(ctx, l, verdicts))
+	defer stop()
+	return d.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
+		return d.Sent(ctx, s, m, func() (*store.Mailed, error) {
+			letter, err, ok := next()
+			if !ok || err != nil {
+				return nil, err
+			}
+			return &letter, nil
+		})
 	})
-	if err != nil {
-		return err
-	}
-	return d.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error { return d.Sent(ctx, s, m, letters) })
 }
 
-// Sent records the letters of a mailing that is being prepared, and begins its watch.
-func (d *Desk) Sent(ctx context.Context, s *store.Store, m store.Mailing, letters []store.Mailed) (err error) {
-	i := 0
-	m.Letters, err = s.AddMailed(ctx, m, func() (*store.Mailed, error) {
-		if i == len(letters) {
-			return nil, nil
+// lettersTo returns the letters to those addresses of a list that have a verdict, one after the
+// other: a list may have millions.
+func (d *Desk) lettersTo(ctx context.Context, l store.List, verdicts []int32) iter.Seq2[store.Mailed, error] {
+	return func(yield func(store.Mailed, error) bool) {
+		err := d.Store.EachMailbox(ctx, l.ID, func(ordinal int32, local, domain string) error {
+			if int(ordinal) >= len(verdicts) || verdicts[ordinal] == 0 {
+				return nil
+			}
+			m := store.Mailed{Mailbox: local + "@" + domain, Canonical: CanonicalOf(local, domain), Domain: domain, Said: verdicts[ordinal]}
+			if !yield(m, nil) {
+				return errStopped
+			}
+			return nil
+		})
+		if err != nil && !errors.Is(err, errStopped) {
+			yield(store.Mailed{}, err)
 		}
-		i++
-		return &letters[i-1], nil
-	})
-	if err != nil {
+	}
+}
+
+var errStopped = errors.New("nobody wants more")
+
+// CanonicalOf is the form of an address that decides identity.
+func CanonicalOf(local, domain string) string { return strings.ToLower(local) + "@" + domain }
+
+// Sent records the letters of a mailing that is being prepared, as next returns them until nil,
+// and begins its watch.
+func (d *Desk) Sent(ctx context.Context, s *store.Store, m store.Mailing, next func() (*store.Mailed, error)) (err error) {
+	if m.Letters, err = s.AddMailed(ctx, m, next); err != nil {
 		return err
 	}
 	m.State = store.MailingWatching

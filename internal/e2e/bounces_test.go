@@ -391,6 +391,12 @@ func TestBouncesPage(t *testing.T) {
 	if err != nil || len(bounced) == 0 {
 		t.Fatalf("%v: %d bounced", err, len(bounced))
 	}
+	table := filepath.Join(t.TempDir(), "report.csv")
+	if err := os.WriteFile(table, []byte("Adresse;Ergebnis;Grund\nada@upperloam.example;weg;550 5.1.1 user unknown\nwren@orchard.example;weg;\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	do("what a sending tool says is imported", chromedp.Navigate(s.URL+"/bounces"), browser.Press("Import a table of a sending tool"), browser.Text("Choose the table"), browser.Upload("input[type=file]", table),
+		browser.Text("What became of the letter"), pick("What became of the letter", "Ergebnis"), browser.Text("What its words mean"), pick("weg", "bounced"), click("Import the table"), browser.Text("2 messages read"))
 	do("what bounced is told with its evidence", chromedp.Navigate(fmt.Sprintf("%s/runs/%d/results?cause=mailbox.bounced&address=%d", s.URL, run.ID, bounced[0].Ordinal)),
 		browser.Text("A message bounced"), browser.Text("A letter to it"), browser.Text("came back for good"))
 }

@@ -52,6 +52,7 @@ var pages = []struct{ name, path string }{
 	{"bounces", "/bounces"},
 	{"mailing", "/mailings/1"},
 	{"sources", "/bounces/sources"},
+	{"table", "/bounces/table"},
 	{"trials", "/trial-letters"},
 	{"settle", "/runs/%s/settle"},
 	{"notices", "/notices"},

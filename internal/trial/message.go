@@ -52,6 +52,3 @@ func messageID(s store.TrialSender, tag string) string {
 
 // LeavePath is where the way out of a letter leads, before its tag.
 const LeavePath = "/leave/"
-
-// canonicalOf is the form of an address that decides identity.
-func canonicalOf(local, domain string) string { return strings.ToLower(local) + "@" + domain }

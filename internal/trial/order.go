@@ -6,10 +6,11 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"varnet/core/bounce"
+	corebounce "varnet/core/bounce"
 	"varnet/core/policy"
 	"varnet/core/rule"
 	"varnet/core/trial"
+	"varnet/internal/bounce"
 	"varnet/internal/outbound"
 	"varnet/internal/store"
 )
@@ -46,7 +47,7 @@ func (p *Post) choose(ctx context.Context, run store.Run) (c chosen, err error) 
 			c.left[left]++
 			return nil
 		}
-		c.letters = append(c.letters, store.Mailed{Mailbox: local + "@" + domain, Canonical: canonicalOf(local, domain), Domain: domain, Said: said})
+		c.letters = append(c.letters, store.Mailed{Mailbox: local + "@" + domain, Canonical: bounce.CanonicalOf(local, domain), Domain: domain, Said: said})
 		return nil
 	})
 	if err != nil {
@@ -99,9 +100,9 @@ func (p *Post) leaveOut(ctx context.Context, workspace int64, c *chosen) error {
 // struck is why an address gets no letter, by what is known of it.
 func struck(k store.KnownOutcome) trial.Left {
 	switch {
-	case k.Outcome == bounce.Complained || k.Outcome == bounce.Unsubscribed:
+	case k.Outcome == corebounce.Complained || k.Outcome == corebounce.Unsubscribed:
 		return trial.Struck
-	case k.Outcome == bounce.Bounced && k.Permanent:
+	case k.Outcome == corebounce.Bounced && k.Permanent:
 		return trial.BouncedOnce
 	}
 	return trial.Gets
@@ -157,7 +158,7 @@ func (p *Post) Forecast(ctx context.Context, run store.Run) (f Forecast, err err
 	s, _, why := p.ready(ctx, run.WorkspaceID)
 	sent, err := p.Store.TrialsSent(ctx, run.WorkspaceID, p.Now().Add(-24*time.Hour))
 	f = Forecast{Letters: len(c.letters), Left: c.left, Operators: len(byOperator), Takes: trial.Takes(loads, max(s.Daily, 1), sent), Daily: s.Daily, Why: why}
-	f.Until = p.Now().Add(f.Takes + bounce.Watch)
+	f.Until = p.Now().Add(f.Takes + corebounce.Watch)
 	return f, err
 }
 

@@ -67,11 +67,19 @@ func (e *Engine) Mail(ctx context.Context, m *store.Mailing) error {
 // MailTo records a mailing with the letters it consists of.
 func (e *Engine) MailTo(ctx context.Context, m *store.Mailing, letters []store.Mailed) error {
 	m.State = store.MailingPreparing
+	i := 0
+	next := func() (*store.Mailed, error) {
+		if i == len(letters) {
+			return nil, nil
+		}
+		i++
+		return &letters[i-1], nil
+	}
 	return e.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
 		if err := s.NewMailing(ctx, m); err != nil {
 			return err
 		}
-		return e.Bounces.Sent(ctx, s, *m, letters)
+		return e.Bounces.Sent(ctx, s, *m, next)
 	})
 }
 

@@ -35,6 +35,7 @@ const pages: Record<string, Page> = {
   "/runs/:id/write-back": async () => (await import("./features/connections/WriteBack")).WriteBack,
   "/write-backs/:id": async () => (await import("./features/connections/WriteBackPage")).WriteBackPage,
   "/bounces": async () => (await import("./features/bounces/Bounces")).Bounces,
+  "/bounces/table": async () => (await import("./features/bounces/OutcomeTable")).OutcomeTable,
   "/bounces/sources": async () => (await import("./features/bounces/Sources")).Sources,
   "/mailings/:id": async () => (await import("./features/bounces/MailingPage")).MailingPage,
   "/trial-letters": async () => (await import("./features/trials/TrialLetters")).TrialLetters,

@@ -12,6 +12,7 @@ const pages = [
   ["Connections", "/connections"],
   ["New connection", "/connections/new"],
   ["Bounces", "/bounces"],
+  ["Import what a sending tool says", "/bounces/table"],
   ["Where bounces come from", "/bounces/sources"],
   ["Trial letters", "/trial-letters"],
   ["Setup", "/setup"],

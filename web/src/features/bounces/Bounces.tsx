@@ -27,12 +27,15 @@ export function Bounces() {
           <ImportMessages />
         </For>
       </div>
-      <For scope="manage">
-        <p>
-          <Link to="/bounces/sources">Where bounces come from</Link>: mailboxes that are read, and programs that call.{" "}
-          <Link to="/trial-letters">Trial letters</Link>
-        </p>
-      </For>
+      <p className="ways">
+        <For scope="run">
+          <Link to="/bounces/table">Import a table of a sending tool</Link>
+        </For>
+        <For scope="manage">
+          <Link to="/bounces/sources">Mailboxes and programs</Link>
+        </For>
+        <Link to="/trial-letters">Trial letters</Link>
+      </p>
       {o.letters === 0 ? (
         <Empty />
       ) : (

@@ -3,6 +3,7 @@ import { Alert, Button } from "antd";
 import { useRef } from "react";
 import { type Schema, send } from "../../api/client";
 import { Trouble } from "../../parts/Notice";
+import { changedKeys } from "./queries";
 
 /** ImportMessages imports files of messages that came back. */
 export function ImportMessages() {
@@ -15,8 +16,7 @@ export function ImportMessages() {
       return said;
     },
     onSettled: () => {
-      for (const key of [["outcomes"], ["mailings"], ["mailing"], ["returned"], ["letters-of"]])
-        void client.invalidateQueries({ queryKey: key });
+      for (const key of changedKeys) void client.invalidateQueries({ queryKey: key });
     },
   });
   return (

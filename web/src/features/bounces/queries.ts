@@ -1,6 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, items, told } from "../../api/client";
 
+/** changedKeys are the queries whose answers change when something came back. */
+export const changedKeys = [["outcomes"], ["mailings"], ["mailing"], ["returned"], ["letters-of"]];
+
 /** useMailings gives the newest mailings, of one list or of all. */
 export function useMailings(list = 0) {
   return useQuery({
