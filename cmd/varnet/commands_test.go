@@ -288,6 +288,8 @@ func TestCommands(t *testing.T) {
 		good("mailings", "No mailing is registered"),
 		good("mailings import $/sent.csv -name Spring", "Of 2 letters sent"),
 		good("mailings letters 1", "wren@orchard.example"),
+		good("mailings export 1 -out -", "address,return address", "wren@orchard.example,"),
+		failing("mailings sent 1", "not waiting to be sent"),
 		good("bounces import $/returned.eml", "1 letter bounced for good"),
 		failing("bounces import $/rules.json", "holds no message"),
 		good("bounces", "bounce"),

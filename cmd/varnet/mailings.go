@@ -17,6 +17,8 @@ func mailingsCommand() command {
 		{"register", "RUN", "registers a mailing that was sent to rows of a run, and watches for its bounces", "varnet mailings register 12 -name \"Spring letter\"", registerMailing, nil},
 		{"import", "FILE", "registers a mailing by the table of whom it went to; - is standard input", "varnet mailings import sent.csv -name \"Spring letter\" -sent 2026-03-17T07:30:00Z", importMailing, nil},
 		{"show", "MAILING", "shows what became of a mailing, by what had been found of its addresses", "varnet mailings show 3", showMailing, nil},
+		{"export", "MAILING", "writes whom a mailing goes to, with the return address of each letter, for a sending tool", "varnet mailings export 3 -out spring.csv", exportMailing, nil},
+		{"sent", "MAILING", "says that a mailing is sent now that was to be sent later", "varnet mailings sent 3", sendMailing, nil},
 		{"letters", "MAILING", "shows the letters of a mailing", "varnet mailings letters 3 -outcome bounced", showMailed, nil},
 		{"delete", "MAILING", "deletes a mailing; what is known of its addresses stays", "varnet mailings delete 3", deleteMailing, nil},
 	}}
@@ -60,10 +62,15 @@ func registerMailing(c *cli) action {
 	c.flags.StringVar(&decisions, "decision", "keep", "to which rows it was sent: keep, hold, drop, with commas between")
 	c.flags.Var(&sent, "sent", "when it was sent, as `TIME`; now unless given")
 	c.flags.IntVar(&n.WatchHours, "watch", 72, "for how many hours bounces are waited for")
+	c.flags.BoolVar(&n.SendLater, "later", false, "that it is sent later: the watch begins with varnet mailings sent, or with the first message that comes back")
 	return ask(c, of(c, "run", func(api *client.Client, ctx context.Context, run int64) (contract.Mailing, error) {
 		n.RunID, n.SentAt, n.Decisions = run, sent.Time, listed(decisions)
 		return api.RegisterMailing(ctx, n)
 	}), c.mailing)
+}
+
+func sendMailing(c *cli) action {
+	return ask(c, of(c, "mailing", (*client.Client).SendMailing), c.mailing)
 }
 
 func importMailing(c *cli) action {
@@ -135,4 +142,20 @@ func deleteMailing(c *cli) action {
 	return ask(c, of(c, "mailing", func(api *client.Client, ctx context.Context, id int64) (struct{}, error) {
 		return struct{}{}, api.DeleteMailing(ctx, id)
 	}), func(struct{}) error { return c.sentence("The mailing is deleted.") })
+}
+
+func exportMailing(c *cli) action {
+	connect := c.connect()
+	name := c.flags.String("out", "", "the file to write; - is standard output")
+	return func(ctx context.Context) error {
+		id, err := c.number(0, "mailing")
+		if err != nil {
+			return err
+		}
+		o, err := c.output(*name)
+		if err != nil {
+			return err
+		}
+		return o.write(func(w io.Writer) error { return connect().ExportMailing(ctx, id, w) })
+	}
 }

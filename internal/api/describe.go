@@ -265,6 +265,8 @@ var groups = []group{
 		"get-mailings":           {"Each with how many of its letters came to which outcome.", ""},
 		"get-mailing":            {"With what had been found of the addresses, so that anybody can check what findings are worth.", ""},
 		"get-mailing-letters":    {"Each with its outcome and the words of the host.", ""},
+		"export-mailing":         {"For a sending tool that takes a return address (MAIL FROM) for each letter: bounces are known by it, whatever address they name. The return addresses are empty where the installation takes none.", ""},
+		"send-mailing":           {"The watch begins.", ""},
 		"delete-mailing":         {"What is known of its addresses stays: an address that bounced is not mailed again.", ""},
 		"import-bounces":         {"Every message is imported once, however often it is sent. It is credited to letters by the tag of the return address, by Message-ID, or by the address; where none of them tells, to nobody.", ""},
 		"import-outcomes":        {"The words of the host decide before the tool does: a full mailbox is not gone. Columns and meanings that are given are kept for the next table with the same columns.", ""},

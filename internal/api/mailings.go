@@ -3,7 +3,9 @@ package api
 import (
 	"cmp"
 	"context"
+	"encoding/csv"
 	"errors"
+	"fmt"
 	"io"
 	"net/http"
 	"slices"
@@ -30,6 +32,10 @@ func (a *API) registerMailings(h huma.API) {
 	huma.Register(h, operation("get-mailings", http.MethodGet, "/mailings", "The mailings, the newest first"), a.mailings)
 	huma.Register(h, operation("get-mailing", http.MethodGet, "/mailings/{id}", "One mailing, with what became of it"), a.mailing)
 	huma.Register(h, operation("get-mailing-letters", http.MethodGet, "/mailings/{id}/letters", "The letters of a mailing"), a.mailingLetters)
+	file := operation("export-mailing", http.MethodGet, "/mailings/{id}/file", "To whom a mailing goes, with the return address of each letter, as CSV")
+	file.Responses = fileResponse("text/csv")
+	huma.Register(h, file, a.exportMailing)
+	huma.Register(h, operation("send-mailing", http.MethodPost, "/mailings/{id}/sent", "Say that a mailing is sent that was to be sent later"), a.mailingSent)
 	huma.Register(h, operation("delete-mailing", http.MethodDelete, "/mailings/{id}", "Delete a mailing; what is known of its addresses stays"),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {
 			if err := a.store.DeleteMailing(ctx, workspace(ctx).ID, in.ID); err != nil {
@@ -56,7 +62,7 @@ func (a *API) registerMailing(ctx context.Context, in *struct{ Body contract.New
 		return nil, a.failed(ctx, err)
 	}
 	m := a.newMailing(ctx, in.Body.Name, in.Body.SentAt, in.Body.WatchHours)
-	m.ListID, m.RunID, m.Decisions = &l.ID, &run.ID, in.Body.Decisions
+	m.ListID, m.RunID, m.Decisions, m.SendLater = &l.ID, &run.ID, in.Body.Decisions, in.Body.SendLater
 	if len(m.Decisions) == 0 {
 		m.Decisions = []string{string(policy.Keep)}
 	}
@@ -219,6 +225,39 @@ func (a *API) mailingLetters(ctx context.Context, in *struct {
 		return nil, a.failed(ctx, err)
 	}
 	return pageOf(letters, f.Limit, func(l contract.Letter) any { return l.Number }), nil
+}
+
+// exportMailing writes whom a mailing goes to for a sending tool.
+func (a *API) exportMailing(ctx context.Context, in *ByID) (*huma.StreamResponse, error) {
+	m, err := a.store.Mailing(ctx, workspace(ctx).ID, in.ID)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return a.stream(download{name: fmt.Sprintf("mailing-%d.csv", m.ID), kind: "text/csv", write: func(out io.Writer) error {
+		w := csv.NewWriter(out)
+		if err := w.Write([]string{"address", "return address"}); err != nil {
+			return err
+		}
+		err := a.store.EachLetter(ctx, m.ID, func(l store.Mailed) error {
+			return w.Write([]string{l.Mailbox, a.engine.Bounces.Tags.Address(l.MailingID, l.Number)})
+		})
+		w.Flush()
+		return cmp.Or(err, w.Error())
+	}}), nil
+}
+
+func (a *API) mailingSent(ctx context.Context, in *ByID) (*mailingOutput, error) {
+	m, err := a.store.Mailing(ctx, workspace(ctx).ID, in.ID)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	if m.State != store.MailingExported {
+		return nil, huma.Error409Conflict("It is not waiting to be sent.")
+	}
+	if err := a.store.BeginWatches(ctx, []int64{m.ID}, a.engine.Clock.Now()); err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	return a.mailingOf(ctx, m)
 }
 
 func (a *API) letterBodies(ctx context.Context, found []store.Mailed) ([]contract.Letter, error) {

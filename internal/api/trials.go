@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
-	"slices"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -145,15 +144,15 @@ func (a *API) orderTrials(ctx context.Context, in *struct {
 	ByID
 	Body contract.TrialOrder
 }) (*mailingOutput, error) {
+	run, l, err := a.runAndList(ctx, in.ID)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
 	if callerOf(ctx).PersonID == 0 {
 		return nil, huma.Error403Forbidden("Trial letters go out on a person's order: sign in to the console. A key cannot order them.")
 	}
 	if !in.Body.Confirmed {
 		return nil, huma.Error422UnprocessableEntity("Nothing is sent without your word.", &huma.ErrorDetail{Location: "body.confirmed", Message: "confirm that you may write to these people, and that the letter is honest"})
-	}
-	run, l, err := a.runAndList(ctx, in.ID)
-	if err != nil {
-		return nil, a.failed(ctx, err)
 	}
 	t := textOf(in.Body.TrialText)
 	t.Reason = in.Body.Reason
@@ -174,7 +173,10 @@ func (a *API) stopTrials(ctx context.Context, in *ByID) (*mailingOutput, error) 
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	if !slices.Contains([]string{store.MailingPreparing, store.MailingSending}, m.State) {
+	switch {
+	case m.Trial != nil && m.State == store.MailingPreparing:
+		return nil, huma.Error409Conflict("It is still being written down to whom they go. Stop them in a moment; the first leave after that.")
+	case m.State != store.MailingSending:
 		return nil, huma.Error409Conflict("None of its letters waits any more.")
 	}
 	if err := a.engine.Trials.Stop(ctx, m); err != nil {

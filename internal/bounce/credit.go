@@ -31,6 +31,7 @@ type crediting struct {
 	changed   map[letterKey]store.Mailed
 	outcomes  map[string]store.KnownOutcome // by canonical form
 	forged    int                           // messages of the import, so far
+	heard     map[int64]bool                // mailings about whose letters a message came
 }
 
 // credit keeps what messages say of the letters that they are about, in one transaction.
@@ -44,13 +45,16 @@ func (d *Desk) credit(ctx context.Context, workspace int64, way Way, some []mess
 	}
 	var now Imported
 	err = d.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
-		c := crediting{d, s, workspace, way, letters, Imported{}, map[letterKey]store.Mailed{}, map[string]store.KnownOutcome{}, t.Forged}
+		c := crediting{d, s, workspace, way, letters, Imported{}, map[letterKey]store.Mailed{}, map[string]store.KnownOutcome{}, t.Forged, map[int64]bool{}}
 		for _, m := range some {
 			if err := c.one(ctx, m); err != nil {
 				return err
 			}
 		}
 		now = c.imported
+		if err := s.BeginWatches(ctx, slices.Collect(maps.Keys(c.heard)), d.Now()); err != nil {
+			return err
+		}
 		if err := d.keep(ctx, s, workspace, c.changed, c.outcomes); err != nil {
 			return err
 		}
@@ -115,6 +119,7 @@ func (c *crediting) letter(ctx context.Context, m message, credit bounce.Credit,
 	if !found {
 		return nil
 	}
+	c.heard[letter.MailingID] = true
 	if err := c.s.CountHeard(ctx, letter.MailingID, letter.Number); err != nil {
 		return err
 	}

@@ -92,12 +92,14 @@ var errStopped = errors.New("nobody wants more")
 func CanonicalOf(local, domain string) string { return strings.ToLower(local) + "@" + domain }
 
 // Sent records the letters of a mailing that is being prepared, as next returns them until nil,
-// and begins its watch.
+// and begins its watch, unless it is sent later.
 func (d *Desk) Sent(ctx context.Context, s *store.Store, m store.Mailing, next func() (*store.Mailed, error)) (err error) {
 	if m.Letters, err = s.AddMailed(ctx, m, next); err != nil {
 		return err
 	}
-	m.State = store.MailingWatching
+	if m.State = store.MailingWatching; m.SendLater {
+		m.State = store.MailingExported
+	}
 	return s.SetMailing(ctx, m, store.MailingPreparing)
 }
 

@@ -116,6 +116,8 @@ func (t Total) Says(m store.Mailing) string {
 	switch {
 	case m.State == store.MailingPreparing:
 		return cmp.Or(m.Says, "It is being written down to whom it went.")
+	case m.State == store.MailingExported:
+		return fmt.Sprintf("It goes to %s. The watch begins when it is sent, or with the first message that comes back.", say.Plural(m.Letters, "address", "addresses"))
 	case m.State == store.MailingSending:
 		return cmp.Or(m.Says, "Its letters leave at the pace of the operators they go to.")
 	case m.Says != "" && t.All.Letters() > 0:

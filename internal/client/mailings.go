@@ -61,6 +61,16 @@ func (c *Client) MailingLetters(ctx context.Context, id int64, outcome, cursor s
 	return p, c.call(ctx, http.MethodGet, fmt.Sprintf("/mailings/%d/letters?%s", id, q.Encode()), nil, &p)
 }
 
+// ExportMailing writes whom a mailing goes to, with the return address of each letter.
+func (c *Client) ExportMailing(ctx context.Context, id int64, out io.Writer) error {
+	return c.download(ctx, fmt.Sprintf("/mailings/%d/file", id), out)
+}
+
+// SendMailing says that a mailing is sent that was to be sent later.
+func (c *Client) SendMailing(ctx context.Context, id int64) (m contract.Mailing, err error) {
+	return m, c.call(ctx, http.MethodPost, fmt.Sprintf("/mailings/%d/sent", id), nil, &m)
+}
+
 // DeleteMailing deletes a mailing; what is known of its addresses stays.
 func (c *Client) DeleteMailing(ctx context.Context, id int64) error {
 	return c.remove(ctx, fmt.Sprintf("/mailings/%d", id))

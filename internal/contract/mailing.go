@@ -9,6 +9,7 @@ type NewMailing struct {
 	Decisions  []string  `json:"decisions,omitempty" maxItems:"3" enum:"keep,hold,drop" doc:"Those of the rows that it went to; kept rows unless given."`
 	SentAt     time.Time `json:"sentAt,omitzero" doc:"When it was sent; now unless given."`
 	WatchHours int       `json:"watchHours,omitempty" minimum:"1" maximum:"240" doc:"For how many hours bounces are waited for; 72 unless given."`
+	SendLater  bool      `json:"sendLater,omitempty" doc:"That it is sent later: the watch begins when you say so, or with the first message that comes back."`
 }
 
 // Mailing is messages that were really sent, one to each of its addresses.
@@ -19,7 +20,7 @@ type Mailing struct {
 	RunID      *int64         `json:"runId,omitempty" doc:"The run by which its rows were chosen."`
 	SentAt     time.Time      `json:"sentAt" doc:"When it was sent."`
 	WatchUntil time.Time      `json:"watchUntil" doc:"Until when bounces are waited for."`
-	State      string         `json:"state" enum:"preparing,sending,watching,closed" doc:"preparing while it is written down to whom it went, sending while its trial letters leave, watching while bounces are waited for, then closed."`
+	State      string         `json:"state" enum:"preparing,exported,sending,watching,closed" doc:"preparing while it is written down to whom it went, exported where it is sent later, sending while its trial letters leave, watching while bounces are waited for, then closed."`
 	Letters    int64          `json:"letters" doc:"How many letters were sent."`
 	Outcomes   MailingCounts  `json:"outcomes" doc:"How many of them came to which outcome."`
 	Says       string         `json:"says" doc:"What became of it, in a sentence."`

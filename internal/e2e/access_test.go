@@ -113,7 +113,8 @@ func elsewhere(t *testing.T, p post, outsider *visitor, run contract.Run) {
 	}
 	tried := 0
 	c.each(func(name, method, path string, op described1) {
-		if !strings.Contains(path, "{id}") || op.Scope == string(account.Installation) || op.Scope == string(account.Self) {
+		// Without a scope it is of whoever has its secret, and not of a workspace.
+		if !strings.Contains(path, "{id}") || op.Scope == "" || op.Scope == string(account.Installation) || op.Scope == string(account.Self) {
 			return
 		}
 		fill := map[string]string{"id": fmt.Sprint(run.ID), "other": fmt.Sprint(run.ID), "ordinal": "1", "number": "1", "with": fmt.Sprint(run.ListID)}

@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"bytes"
+	"encoding/csv"
 	"errors"
 	"fmt"
 	"net"
@@ -358,6 +359,58 @@ func forgeMany(t *testing.T, door string, n int) {
 			}
 		}
 		_ = c.Close()
+	}
+}
+
+// TestSentLater registers a mailing before it is sent: its letters are exported with their
+// return addresses, and its watch begins by itself with the first message that comes back.
+func TestSentLater(t *testing.T) {
+	t.Parallel()
+	i, door := testkit.World(t, "fernhollow"), "127.0.0.1:"+testkit.FreePort(t)
+	s := testkit.Serve(t, append(testkit.Settings(testkit.Database(t), i), "VARNET_RETURNS=lmtp://"+door, "VARNET_RETURNS_DOMAIN=returns.fernhollow.example"))
+	api, ctx := client.New(s.URL, s.Key), t.Context()
+	_, run := verified(t, api, i.World, 60)
+	m, err := api.RegisterMailing(ctx, contract.NewMailing{Name: "Spring letter", RunID: run.ID, SendLater: true})
+	if err != nil {
+		t.Fatal(err)
+	}
+	state := func(want string) {
+		t.Helper()
+		eventually(t, 20*time.Second, func() (bool, string) {
+			if m, err = api.Mailing(ctx, m.ID); err != nil {
+				t.Fatal(err)
+			}
+			return m.State == want, m.State
+		})
+	}
+	state("exported")
+	var file bytes.Buffer
+	if err := api.ExportMailing(ctx, m.ID, &file); err != nil {
+		t.Fatal(err)
+	}
+	records, err := csv.NewReader(&file).ReadAll()
+	if err != nil || len(records) != int(m.Letters)+1 || m.Letters < 10 {
+		t.Fatalf("%v: %d lines of %d letters", err, len(records), m.Letters)
+	}
+	address, back := records[3][0], records[3][1]
+	if err := handOver(t, door, returned(address), back); err != nil {
+		t.Fatal(err)
+	}
+	state("watching")
+	if got := bouncedOf(t, api, m.ID); !slices.Equal(got, []string{address}) || time.Since(m.SentAt) > time.Minute {
+		t.Errorf("%v bounced, and not %s; sent %v", got, address, m.SentAt)
+	}
+	if _, err := api.SendMailing(ctx, m.ID); status(err) != http.StatusConflict {
+		t.Errorf("sent twice: %v", err)
+	}
+	other, err := api.RegisterMailing(ctx, contract.NewMailing{Name: "Autumn letter", RunID: run.ID, SendLater: true})
+	if err != nil {
+		t.Fatal(err)
+	}
+	m = other
+	state("exported")
+	if m, err = api.SendMailing(ctx, m.ID); err != nil || m.State != "watching" {
+		t.Errorf("%v: %+v", err, m)
 	}
 }
 

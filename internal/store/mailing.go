@@ -13,6 +13,7 @@ import (
 // The states of a mailing.
 const (
 	MailingPreparing = "preparing" // who it went to is still being written down
+	MailingExported  = "exported"  // it is known to whom it goes; it is sent later, by others
 	MailingSending   = "sending"   // its trial letters are on their way
 	MailingWatching  = "watching"  // bounces are waited for
 	MailingClosed    = "closed"    // the watch is over
@@ -32,6 +33,7 @@ type Mailing struct {
 	Letters     int64
 	Says        string
 	Trial       *Trial // nil: it was sent by others
+	SendLater   bool   // it was written down before it was sent
 	ByWhom      string
 	CreatedAt   time.Time
 	ClosedAt    *time.Time
@@ -42,13 +44,13 @@ func (m Mailing) WatchUntil() time.Time {
 	return m.SentAt.Add(time.Duration(m.WatchHours) * time.Hour)
 }
 
-const mailingColumns = "id, workspace_id, name, list_id, run_id, sent_at, watch_hours, state, decisions, letters, says, trial, by_whom, created_at, closed_at"
+const mailingColumns = "id, workspace_id, name, list_id, run_id, sent_at, watch_hours, state, decisions, letters, says, trial, send_later, by_whom, created_at, closed_at"
 
 // NewMailing records a mailing and gives it its ID.
 func (s *Store) NewMailing(ctx context.Context, m *Mailing) error {
-	return s.db.QueryRow(ctx, `INSERT INTO mailing (workspace_id, name, list_id, run_id, sent_at, watch_hours, state, decisions, letters, says, trial, by_whom)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12) RETURNING id, created_at`,
-		m.WorkspaceID, m.Name, m.ListID, m.RunID, m.SentAt, m.WatchHours, m.State, append([]string{}, m.Decisions...), m.Letters, m.Says, m.Trial, m.ByWhom).Scan(&m.ID, &m.CreatedAt)
+	return s.db.QueryRow(ctx, `INSERT INTO mailing (workspace_id, name, list_id, run_id, sent_at, watch_hours, state, decisions, letters, says, trial, send_later, by_whom)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13) RETURNING id, created_at`,
+		m.WorkspaceID, m.Name, m.ListID, m.RunID, m.SentAt, m.WatchHours, m.State, append([]string{}, m.Decisions...), m.Letters, m.Says, m.Trial, m.SendLater, m.ByWhom).Scan(&m.ID, &m.CreatedAt)
 }
 
 // Mailing returns a mailing of a workspace.
@@ -73,6 +75,35 @@ func (s *Store) SetMailing(ctx context.Context, m Mailing, from string) error {
 	return s.changed(ctx, "UPDATE mailing SET state = $2, letters = $3, says = $4, closed_at = $5, sent_at = $6 WHERE id = $1 AND state = $7",
 		m.ID, m.State, m.Letters, m.Says, m.ClosedAt, m.SentAt, from)
 }
+
+// BeginWatches begins the watches of those of some mailings that were to be sent later, as
+// sent at a time.
+func (s *Store) BeginWatches(ctx context.Context, ids []int64, sent time.Time) error {
+	_, err := s.db.Exec(ctx, "UPDATE mailing SET state = $2, sent_at = $3 WHERE id = ANY($1) AND state = $4", ids, MailingWatching, sent, MailingExported)
+	return err
+}
+
+// EachLetter calls do for each letter of a mailing, in their order.
+func (s *Store) EachLetter(ctx context.Context, mailing int64, do func(Mailed) error) error {
+	for after := 0; ; {
+		some, err := s.MailedOf(ctx, mailing, MailedFilter{After: after, Limit: lettersAtOnce})
+		if err != nil {
+			return err
+		}
+		for _, l := range some {
+			if err := do(l); err != nil {
+				return err
+			}
+			after = l.Number
+		}
+		if len(some) < lettersAtOnce {
+			return nil
+		}
+	}
+}
+
+// lettersAtOnce is how many letters are read at once.
+const lettersAtOnce = 5000
 
 // TellBounces marks a mailing as told of whose letters more than a share has bounced, in per
 // cent; ok is false where that is not so, was told before, or the mailing is small.

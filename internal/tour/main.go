@@ -83,9 +83,11 @@ func (t *tour) run(ctx context.Context, look bool) error {
 		{"notices", chromedp.Tasks{t.open("/lists"), browser.Press("Notices"), browser.Text("Choose letters"), chromedp.Sleep(600 * time.Millisecond)}},
 		{"letter", chromedp.Tasks{chromedp.Navigate(letterbox), browser.Text("is finished"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"bounces", chromedp.Tasks{t.open("/bounces"), browser.Text("What came back last"), chromedp.Sleep(300 * time.Millisecond)}},
+		{"settle", chromedp.Tasks{t.open("/trial-letters"), browser.Seen(`[aria-label="Trial letters"]`), t.allowTrials(), browser.Text("Trial letters can be sent"), t.open("/runs/3/settle"), browser.Text("Your letter"),
+			browser.Type(`input[aria-label="Subject"]`, "Your seeds for the spring"), browser.Type(`textarea[aria-label="Letter"]`, "Dear gardener,\n\nthe broad beans of last year did well, and we would like to send you some this spring. Just answer this letter."),
+			browser.Type(`input[aria-label="Who writes"]`, ", Mill Lane 4, letters@fernhollow.example"), browser.Type(`input[aria-label="Why you write to them"]`, "You asked for our newsletter at the seed fair."), chromedp.Sleep(300 * time.Millisecond)}},
 		{"check", chromedp.Tasks{t.open("/check#nell.hartwood%40sundial-nursery.example"), browser.Text("made-up mailboxes")}},
 		{"export", chromedp.Tasks{t.ofRun("/runs/%s/export?form=results&columns=finding,cause,traits,decision"), browser.Text("Preview of the file"), chromedp.Sleep(300 * time.Millisecond)}},
-		{"setup", chromedp.Tasks{t.open("/setup"), browser.Text("Outbound is"), browser.Text("Anybody may sign up"), chromedp.Sleep(300 * time.Millisecond)}},
 	} {
 		if err := browser.Do(tab, 45*time.Second, p.steps...); err != nil {
 			seen := tour{tab: tab, out: os.TempDir()}
@@ -102,6 +104,11 @@ func (t *tour) run(ctx context.Context, look bool) error {
 		}
 	}
 	return t.terminal("clean", "clean", t.list, "-out", "kept.csv")
+}
+
+// allowTrials turns trial letters on, as the workspace's owner does.
+func (t *tour) allowTrials() chromedp.Action {
+	return chromedp.Evaluate(`document.querySelector('[aria-label="Trial letters"][aria-checked="false"]')?.click()`, nil)
 }
 
 // letterbox is where the demo's letters are shown.

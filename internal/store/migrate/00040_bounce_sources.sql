@@ -27,5 +27,9 @@ CREATE TABLE bounce_source (
 CREATE INDEX bounce_source_of ON bounce_source (workspace_id, id);
 CREATE INDEX bounce_source_due ON bounce_source (looked_at) WHERE kind = 'mailbox';
 
+-- A mailing that is sent later: its watch begins with the first message that comes back.
+ALTER TABLE mailing ADD COLUMN send_later boolean NOT NULL DEFAULT false;
+
 -- +goose Down
+ALTER TABLE mailing DROP COLUMN send_later;
 DROP TABLE bounce_source;

@@ -20,7 +20,7 @@ export function MailingPage() {
   if (mailing.error) return <Trouble error={mailing.error} again={() => void mailing.refetch()} />;
   if (!mailing.data) return <Wait for="the mailing" />;
   const m = mailing.data;
-  const leaving = m.trial && (m.state === "preparing" || m.state === "sending");
+  const leaving = m.state === "exported" || (m.trial && (m.state === "preparing" || m.state === "sending"));
   return (
     <>
       <p className="path">
@@ -40,9 +40,10 @@ export function MailingPage() {
         </For>
       </div>
       <p className="sentence">{m.says}</p>
+      {m.state === "exported" && <ToSend id={id} />}
       {m.trial && <Sending mailing={m} trial={m.trial} />}
       <p>
-        {leaving ? "Ordered" : "Sent"} <When at={m.sentAt} />.{" "}
+        {m.state === "exported" ? "Registered" : leaving ? "Ordered" : "Sent"} <When at={m.sentAt} />.{" "}
         {m.state === "watching" ? (
           <>
             Bounces are watched for; the watch ends <When at={m.watchUntil} />.
@@ -58,6 +59,34 @@ export function MailingPage() {
       <h2>What had been found, and what became of it</h2>
       <FoundTable found={m.found ?? []} />
       <Letters id={id} />
+    </>
+  );
+}
+
+/** ToSend gives the file for a sending tool, and begins the watch. */
+function ToSend({ id }: { id: number }) {
+  const client = useQueryClient();
+  const sent = useMutation({
+    mutationFn: async () => told(await api.POST("/mailings/{id}/sent", { params: { path: { id } } })),
+    onSuccess: (now) => client.setQueryData(["mailing", id], now),
+  });
+  return (
+    <>
+      <p>
+        Each letter has a return address (MAIL FROM) of its own, by which its bounces are known:{" "}
+        <For scope="export">
+          <a href={`/api/v1/mailings/${id}/file`} download={`mailing-${id}.csv`}>
+            the file for your sending tool
+          </a>
+        </For>
+        .
+      </p>
+      <For scope="run">
+        <Button loading={sent.isPending} onClick={() => sent.mutate()}>
+          It is sent now
+        </Button>
+      </For>
+      {sent.error && <Trouble error={sent.error} />}
     </>
   );
 }

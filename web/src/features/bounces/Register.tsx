@@ -16,9 +16,10 @@ export function Register({ run, list }: { run: number; list: string }) {
   const [name, setName] = useState(list);
   const [decisions, setDecisions] = useState<Decision[]>(["keep"]);
   const [hours, setHours] = useState(72);
+  const [later, setLater] = useState(false);
   const register = useMutation({
     mutationFn: async () =>
-      told(await api.POST("/mailings", { body: { name, runId: run, decisions, watchHours: hours } })),
+      told(await api.POST("/mailings", { body: { name, runId: run, decisions, watchHours: hours, sendLater: later } })),
     onSuccess: (m) => {
       void client.invalidateQueries({ queryKey: ["mailings"] });
       void go(`/mailings/${m.id}`);
@@ -48,12 +49,17 @@ export function Register({ run, list }: { run: number; list: string }) {
       >
         <InputNumber value={hours} min={1} max={240} onChange={(h) => setHours(h ?? 72)} />
       </Field>
+      <p>
+        <Checkbox checked={later} onChange={(e) => setLater(e.target.checked)}>
+          It is sent later: give me the return addresses for it
+        </Checkbox>
+      </p>
       <Button
         disabled={name.trim() === "" || decisions.length === 0}
         loading={register.isPending}
         onClick={() => register.mutate()}
       >
-        Register the mailing, sent now
+        {later ? "Register the mailing" : "Register the mailing, sent now"}
       </Button>
     </details>
   );

@@ -6,6 +6,7 @@ import { api, type Schema, told } from "../../api/client";
 import { useList, useRun, useSettled } from "../../api/hooks";
 import { For } from "../../parts/For";
 import { Trouble, Wait } from "../../parts/Notice";
+import { RunPath } from "../../parts/RunPath";
 import { useConnection, useConnections } from "./queries";
 import { type Step, StepForm, usualStep } from "./StepForm";
 import { WriteBacks } from "./WriteBacks";
@@ -27,13 +28,7 @@ export function WriteBack() {
   const places = [...(from.data ? [from.data] : []), ...others];
   return (
     <>
-      <p className="path">
-        <Link to="/lists">Lists</Link> →{" "}
-        <Link to={`/lists/${run.data.listId}`}>
-          <bdi>{run.data.listName}</bdi>
-        </Link>{" "}
-        → <Link to={`/runs/${id}`}>Run {id}</Link> →
-      </p>
+      <RunPath run={run.data} />
       <h1>Write back</h1>
       {!to ? (
         <p>

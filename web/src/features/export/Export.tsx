@@ -6,6 +6,7 @@ import { usePolicies, useRun } from "../../api/hooks";
 import { For } from "../../parts/For";
 import { Sentence, Trouble, Wait } from "../../parts/Notice";
 import { Reasons } from "../../parts/Reasons";
+import { RunPath } from "../../parts/RunPath";
 import { glyphs, plural, report } from "../../words";
 import { Register } from "../bounces/Register";
 import { Choices } from "./Choices";
@@ -42,13 +43,7 @@ export function Export() {
   const file = `/api/v1/runs/${id}/export/file?${new URLSearchParams(Object.entries(query).map(([k, v]) => [k, String(v)]))}`;
   return (
     <>
-      <p className="path">
-        <Link to="/lists">Lists</Link> →{" "}
-        <Link to={`/lists/${run.data.listId}`}>
-          <bdi>{run.data.listName}</bdi>
-        </Link>{" "}
-        → <Link to={`/runs/${id}`}>Run {id}</Link> →
-      </p>
+      <RunPath run={run.data} />
       <h1>Export</h1>
       <Segmented
         aria-label="Which rows"

@@ -2,6 +2,7 @@ import { Link, useParams, useSearchParams } from "react-router";
 import { useRun } from "../../api/hooks";
 import { EvidenceDrawer } from "../../parts/EvidenceDrawer";
 import { Trouble, Wait } from "../../parts/Notice";
+import { RunPath } from "../../parts/RunPath";
 import { type Change, Filters } from "./Filters";
 import { filterOf } from "./filter";
 import { Rows } from "./Rows";
@@ -27,13 +28,7 @@ export function Results() {
   const out = new URLSearchParams(Object.entries({ decision: "all", ...filter }).map(([k, v]) => [k, String(v)]));
   return (
     <>
-      <p className="path">
-        <Link to="/lists">Lists</Link> →{" "}
-        <Link to={`/lists/${run.data.listId}`}>
-          <bdi>{run.data.listName}</bdi>
-        </Link>{" "}
-        → <Link to={`/runs/${id}`}>Run {id}</Link> →
-      </p>
+      <RunPath run={run.data} />
       <div className="title">
         <h1>Results</h1>
         {!filter.overridden && <Link to={`/runs/${id}/export?${out}`}>Export these rows</Link>}

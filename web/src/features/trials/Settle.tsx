@@ -6,6 +6,7 @@ import { api, type Schema, told } from "../../api/client";
 import { useRun, useSession } from "../../api/hooks";
 import { Field } from "../../parts/Field";
 import { Sentence, Trouble, Wait } from "../../parts/Notice";
+import { RunPath } from "../../parts/RunPath";
 import { moment, plural } from "../../words";
 import { useForecast } from "./queries";
 
@@ -20,13 +21,7 @@ export function Settle() {
   const f = forecast.data;
   return (
     <>
-      <p className="path">
-        <Link to="/lists">Lists</Link> →{" "}
-        <Link to={`/lists/${run.data.listId}`}>
-          <bdi>{run.data.listName}</bdi>
-        </Link>{" "}
-        → <Link to={`/runs/${id}`}>Run {id}</Link> →
-      </p>
+      <RunPath run={run.data} />
       <h1>Settle catch-all addresses</h1>
       <Sentence>{f.says}</Sentence>
       <p>
