@@ -15,21 +15,21 @@ import (
 // programs on the way follow links.
 func (a *API) leaving(r chi.Router) {
 	r.Get("/{tag}", func(w http.ResponseWriter, q *http.Request) {
-		_, l, err := a.engine.Trials.Leaving(q.Context(), chi.URLParam(q, "tag"))
-		a.leavePage(w, leavePage{Address: l.Mailbox}, err)
+		out, err := a.engine.Trials.Leaving(q.Context(), chi.URLParam(q, "tag"))
+		a.leavePage(w, leavePage{Address: out.Letter.Mailbox, From: out.From}, err)
 	})
 	r.Post("/{tag}", func(w http.ResponseWriter, q *http.Request) {
-		tag := chi.URLParam(q, "tag")
-		_, l, err := a.engine.Trials.Leaving(q.Context(), tag)
+		out, err := a.engine.Trials.Leaving(q.Context(), chi.URLParam(q, "tag"))
 		if err == nil {
-			err = a.engine.Trials.Leave(q.Context(), tag)
+			err = a.engine.Trials.Leave(q.Context(), out)
 		}
-		a.leavePage(w, leavePage{Address: l.Mailbox, Done: true}, err)
+		a.leavePage(w, leavePage{Address: out.Letter.Mailbox, From: out.From, Done: true}, err)
 	})
 }
 
 type leavePage struct {
 	Address string
+	From    string // the sender's name
 	Done    bool
 	Problem string
 }
@@ -56,7 +56,7 @@ var leaveTemplate = template.Must(template.New("leave").Parse(`<!doctype html>
 h1{font-size:28px;line-height:40px;margin:0 0 16px}p{margin:0 0 24px;overflow-wrap:anywhere}
 button{font:inherit;padding:8px 16px;border:0;border-radius:6px;background:#1d2b3a;color:#fff;cursor:pointer}</style></head><body><main>
 {{if .Problem}}<h1>Unsubscribe</h1><p role="alert">{{.Problem}}</p>
-{{else if .Done}}<h1>Done</h1><p role="status">{{.Address}} gets no more messages from this sender by way of this service.</p>
-{{else}}<h1>Unsubscribe</h1><p>Shall {{.Address}} get no more messages from this sender?</p>
+{{else if .Done}}<h1>Done</h1><p role="status">{{.Address}} gets no more messages of {{or .From "this sender"}} by way of this service.</p>
+{{else}}<h1>Unsubscribe</h1><p>Shall {{.Address}} get no more messages of {{or .From "this sender"}}?</p>
 <form method="post"><input type="hidden" name="List-Unsubscribe" value="One-Click"><button>Send no more messages</button></form>{{end}}
 </main></body></html>`))

@@ -273,7 +273,7 @@ func (s settling) leave(t *testing.T, m contract.Mailing, want map[string]contra
 		}
 		return m.Trial.Unsubscribed
 	}
-	if code, text := get(http.MethodGet, link, ""); code != http.StatusOK || !strings.Contains(text, letter.To) || unsubscribed() != 0 {
+	if code, text := get(http.MethodGet, link, ""); code != http.StatusOK || !strings.Contains(text, letter.To) || !strings.Contains(text, "Fernhollow Seed Library") || unsubscribed() != 0 {
 		t.Errorf("the way out %s: %d, and following it alone struck %d: %s", link, code, unsubscribed(), text)
 	}
 	if code, _ := get(http.MethodPost, link+"a", "List-Unsubscribe=One-Click"); code != http.StatusNotFound || unsubscribed() != 0 {

@@ -85,7 +85,7 @@ func (t *tour) run(ctx context.Context, look bool) error {
 		{"bounces", chromedp.Tasks{t.open("/bounces"), browser.Text("What came back last"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"settle", chromedp.Tasks{t.open("/trial-letters"), browser.Seen(`[aria-label="Trial letters"]`), t.allowTrials(), browser.Text("Trial letters can be sent"), t.open("/runs/3/settle"), browser.Text("Your letter"),
 			browser.Type(`input[aria-label="Subject"]`, "Your seeds for the spring"), browser.Type(`textarea[aria-label="Letter"]`, "Dear gardener,\n\nthe broad beans of last year did well, and we would like to send you some this spring. Just answer this letter."),
-			browser.Type(`input[aria-label="Who writes"]`, ", Mill Lane 4, letters@fernhollow.example"), browser.Type(`input[aria-label="Why you write to them"]`, "You asked for our newsletter at the seed fair."), chromedp.Sleep(300 * time.Millisecond)}},
+			browser.Type(`input[aria-label="Who writes"]`, ", Mill Lane 4, letters@fernhollow.example"), browser.Type(`input[aria-label="Why you write to them"]`, "You asked for our newsletter at the seed fair."), chromedp.Evaluate("scrollTo(0, 0)", nil), chromedp.Sleep(300 * time.Millisecond)}},
 		{"check", chromedp.Tasks{t.open("/check#nell.hartwood%40sundial-nursery.example"), browser.Text("made-up mailboxes")}},
 		{"export", chromedp.Tasks{t.ofRun("/runs/%s/export?form=results&columns=finding,cause,traits,decision"), browser.Text("Preview of the file"), chromedp.Sleep(300 * time.Millisecond)}},
 	} {

@@ -3,6 +3,7 @@ package trial
 import (
 	"context"
 	"errors"
+	"net/mail"
 
 	"varnet/core/bounce"
 	"varnet/internal/store"
@@ -11,21 +12,32 @@ import (
 // ErrNoLetter tells that a way out leads to no letter.
 var ErrNoLetter = errors.New("this way out belongs to no letter that is known here")
 
+// WayOut is the way out of a letter.
+type WayOut struct {
+	Mailing store.Mailing
+	Letter  store.Mailed
+	From    string // the sender's name
+}
+
 // Leaving returns whom a way out belongs to.
-func (p *Post) Leaving(ctx context.Context, tag string) (store.Mailing, store.Mailed, error) {
+func (p *Post) Leaving(ctx context.Context, tag string) (w WayOut, err error) {
 	mailing, number, ok := p.Desk.Tags.Leaves(tag)
 	if !ok {
-		return store.Mailing{}, store.Mailed{}, ErrNoLetter
+		return w, ErrNoLetter
 	}
-	m, err := p.Store.MailingAtWork(ctx, mailing)
-	if err != nil {
-		return m, store.Mailed{}, gone(err)
+	if w.Mailing, err = p.Store.MailingAtWork(ctx, mailing); err != nil {
+		return w, gone(err)
 	}
-	letters, err := p.Store.MailedByNumber(ctx, m.WorkspaceID, []int64{mailing}, []int{number})
+	letters, err := p.Store.MailedByNumber(ctx, w.Mailing.WorkspaceID, []int64{mailing}, []int{number})
 	if err != nil || len(letters) == 0 {
-		return m, store.Mailed{}, gone(err)
+		return w, gone(err)
 	}
-	return m, letters[0], nil
+	w.Letter = letters[0]
+	s, err := p.Store.TrialSender(ctx, w.Mailing.WorkspaceID)
+	if from, broken := mail.ParseAddress(s.Sender); broken == nil {
+		w.From = from.Name
+	}
+	return w, err
 }
 
 func gone(err error) error {
@@ -37,12 +49,10 @@ func gone(err error) error {
 
 // Leave strikes the address whom a way out belongs to, in the whole workspace (RFC 8058): no
 // letter goes to it any more, and the policies drop it.
-func (p *Post) Leave(ctx context.Context, tag string) error {
-	m, l, err := p.Leaving(ctx, tag)
-	if err != nil {
-		return err
-	}
+func (p *Post) Leave(ctx context.Context, w WayOut) error {
 	now := p.Now()
-	return p.Desk.Know(ctx, m.WorkspaceID, map[string]store.KnownOutcome{l.Canonical: {Known: bounce.Known{Outcome: bounce.Unsubscribed, At: now}}},
-		func(ctx context.Context, s *store.Store) error { return s.LeaveTrial(ctx, m.ID, l.Number, now) })
+	return p.Desk.Know(ctx, w.Mailing.WorkspaceID, map[string]store.KnownOutcome{w.Letter.Canonical: {Known: bounce.Known{Outcome: bounce.Unsubscribed, At: now}}},
+		func(ctx context.Context, s *store.Store) error {
+			return s.LeaveTrial(ctx, w.Mailing.ID, w.Letter.Number, now)
+		})
 }

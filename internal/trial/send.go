@@ -97,49 +97,65 @@ func (r *round) run(ctx context.Context) (err error) {
 	if r.key, err = r.signer(r.sender); err != nil {
 		return &failure{err.Error()}
 	}
-	for start := time.Now(); time.Since(start) < slice; {
-		sent, err := r.pass(ctx)
+	for end := time.Now().Add(slice); time.Now().Before(end); {
+		sent, wait, err := r.pass(ctx)
 		if err != nil {
 			return err
 		}
-		if sent == 0 {
+		if sent > 0 {
+			continue
+		}
+		if wait == 0 || time.Now().Add(wait).After(end) {
 			break
+		}
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-time.After(wait):
 		}
 	}
 	return r.watch(ctx)
 }
 
-// pass sends at most one letter to each operator.
-func (r *round) pass(ctx context.Context) (sent int, err error) {
+// pass sends at most one letter to each operator. wait is until when the next one may leave; 0:
+// none waits for the pace alone.
+func (r *round) pass(ctx context.Context) (sent int, wait time.Duration, err error) {
 	now := r.Now()
 	before, err := r.Store.TrialsSent(ctx, r.m.WorkspaceID, now.Add(-24*time.Hour))
 	if err != nil {
-		return 0, err
+		return 0, 0, err
 	}
 	next, last, err := r.Store.NextTrialLetters(ctx, r.m.ID, now, atOnce)
 	if err != nil {
-		return 0, err
+		return 0, 0, err
 	}
 	side, err := r.setup(ctx, r.m.WorkspaceID)
 	if err != nil {
-		return 0, err
+		return 0, 0, err
 	}
 	for _, l := range next {
 		if before+sent >= r.sender.Daily {
-			break
+			return sent, 0, nil
 		}
-		if side.Opens(l.Operator, now).After(now) || last[l.Operator].Add(r.rest(side, l.Operator)).After(now) {
+		due := last[l.Operator].Add(r.rest(side, l.Operator))
+		if opens := side.Opens(l.Operator, now); opens.After(due) {
+			due = opens
+		}
+		if rest := due.Sub(now); rest > 0 {
+			if wait == 0 || rest < wait {
+				wait = rest
+			}
 			continue
 		}
 		gone, err := r.one(ctx, l, now)
 		if err != nil {
-			return sent, err
+			return sent, 0, err
 		}
 		if gone {
 			sent++
 		}
 	}
-	return sent, nil
+	return sent, wait, nil
 }
 
 // one sends a letter; gone is false where its address gets none, or where it was put off.

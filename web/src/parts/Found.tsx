@@ -105,7 +105,7 @@ function Asked({ asked: a }: { asked: NonNullable<Evidence["asked"]>[number] }) 
           <AddressText text={a.reply} long={600} />
         </blockquote>
       ) : (
-        <p>It gave no answer about this mailbox.</p>
+        !a.letter && <p>It gave no answer about this mailbox.</p>
       )}
       <p>
         {a.why} <span className="quiet">{a.tookMs > 0 && `After ${a.tookMs.toFixed(1)} ms.`}</span>
