@@ -1,13 +1,14 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { Suspense, useEffect, useState } from "react";
+import { lazy, Suspense, useEffect, useState } from "react";
 import { Link, Navigate, Outlet, useLocation, useNavigate } from "react-router";
 import { useChanges } from "../api/changes";
 import { api, Problem, type Schema, told } from "../api/client";
 import { useSession } from "../api/hooks";
-import { Tray } from "../features/notices/Tray";
 import { For } from "./For";
 import { Trouble, Wait } from "./Notice";
 import { Shortcuts } from "./Shortcuts";
+
+const Tray = lazy(async () => ({ default: (await import("../features/notices/Tray")).Tray }));
 
 /** Frame is what stands around every page: the name, the way to the lists, who is signed in. */
 export function Frame() {
@@ -68,7 +69,9 @@ function SignedIn({ of: session, person }: { of: Schema<"Session">; person: Sche
   }
   return (
     <span className="who">
-      <Tray />
+      <Suspense fallback={null}>
+        <Tray />
+      </Suspense>
       <WorkspaceChoice of={session} />
       <Link to="/person">
         <bdi>{person.name}</bdi>
