@@ -1,0 +1,138 @@
+package workshop
+
+import (
+	"fmt"
+	"strings"
+	"unicode"
+)
+
+// How is how a term must stand in a cell.
+type How string
+
+// The ways.
+const (
+	WholeCell How = "cell"   // the cell is the term
+	Word      How = "word"   // the term stands in it as a word, or as several
+	Part      How = "part"   // the term stands anywhere in it
+	Domain    How = "domain" // the cell is a domain, or an address at one, that is the term or under it
+	Number    How = "number" // the digits of the cell are those of the term
+)
+
+// Terms finds in a cell whether one of many terms stands in it. Case does not count.
+type Terms struct {
+	how   How
+	whole map[string]bool
+	most  int // words of the longest term
+	parts *automaton
+	n     int
+}
+
+// NewTerms makes terms ready to be found. What is empty is left out; of domains a leading "@"
+// or "*." too.
+func NewTerms(how How, terms []string) (*Terms, error) {
+	t := &Terms{how: how, whole: map[string]bool{}}
+	switch how {
+	case WholeCell, Word, Part, Domain, Number:
+	default:
+		return nil, fmt.Errorf("a term stands in a cell as cell, word, part, domain or number, not as %q", how)
+	}
+	for _, text := range terms {
+		folded := t.fold(text)
+		if folded == "" || t.whole[folded] {
+			continue
+		}
+		t.whole[folded] = true
+		t.n++
+		t.most = max(t.most, strings.Count(folded, " ")+1)
+	}
+	if how == Part {
+		t.parts = newAutomaton(t.whole)
+		t.whole = nil
+	}
+	return t, nil
+}
+
+// Len is how many terms there are, each counted once.
+func (t *Terms) Len() int { return t.n }
+
+func (t *Terms) fold(text string) string {
+	switch t.how {
+	case Word:
+		return strings.Join(wordsOf(text), " ")
+	case Number:
+		return digits(text)
+	case Domain:
+		text = strings.TrimPrefix(strings.TrimPrefix(strings.ToLower(strings.TrimSpace(text)), "@"), "*.")
+		return strings.Trim(text, ".")
+	}
+	return strings.ToLower(strings.TrimSpace(text))
+}
+
+// wordsOf are the words of a text: letters and digits, in lower case.
+func wordsOf(text string) []string {
+	return strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) && !unicode.IsMark(r) })
+}
+
+// In reports whether one of the terms stands in a cell.
+func (t *Terms) In(cell string) bool {
+	if cell == "" || t.n == 0 {
+		return false
+	}
+	switch t.how {
+	case Part:
+		return t.parts.in(strings.ToLower(cell))
+	case Word:
+		return t.word(wordsOf(cell))
+	case Domain:
+		return t.domain(t.fold(cell[strings.LastIndexByte(cell, '@')+1:]))
+	}
+	return t.whole[t.fold(cell)]
+}
+
+func (t *Terms) word(words []string) bool {
+	for from := range words {
+		for to := from + 1; to <= len(words) && to-from <= t.most; to++ {
+			if t.whole[strings.Join(words[from:to], " ")] {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// domain looks a domain up, and those that it is under.
+func (t *Terms) domain(name string) bool {
+	for name != "" {
+		if t.whole[name] {
+			return true
+		}
+		_, under, ok := strings.Cut(name, ".")
+		if !ok {
+			return false
+		}
+		name = under
+	}
+	return false
+}
+
+// Strike makes the rows of a table in which no term stands, or (with keep) those in which one
+// does. It looks in some columns, or (with none) in all.
+func Strike(t Table, terms *Terms, columns []int, keep bool, out Out) (Report, error) {
+	for _, c := range columns {
+		if c < 0 || c >= len(t.Columns) {
+			return Report{}, fmt.Errorf("the list %s has %d columns, and no column %d", t.Name, len(t.Columns), c+1)
+		}
+	}
+	return each(t, out, func(row []string) bool {
+		found := false
+		if len(columns) == 0 {
+			for _, cell := range row {
+				found = found || terms.In(cell)
+			}
+		}
+		for _, c := range columns {
+			found = found || terms.In(Cell(row, c))
+		}
+		return found == keep
+	})
+}
