@@ -83,17 +83,31 @@ var expanded = regexp.MustCompile(`(?i)(?:expanded|generated|forwarded|redirecte
 // expandedFrom returns the address that was forwarded to this one, "" where the notice
 // names none.
 func (m *message) expandedFrom(final string) string {
-	at := strings.Index(strings.ToLower(m.words), strings.ToLower(final))
-	if final == "" || at < 0 {
+	_, behind := indexFold(m.words, final)
+	if behind < 0 {
 		return ""
 	}
-	near := m.words[at:]
+	near := m.words[behind:]
 	if found := expanded.FindStringSubmatchIndex(near); found != nil {
-		if between := near[len(final):found[0]]; len(between) < 400 && !strings.Contains(between, "\n\n") && len(addressesBut(between, final)) == 0 {
+		if between := near[:found[0]]; len(between) < 400 && !strings.Contains(between, "\n\n") && len(addressesBut(between, final)) == 0 {
 			return first(addresses(near[found[2]:found[3]]))
 		}
 	}
 	return ""
+}
+
+// indexFold returns from where to where a part stands in a text, whatever its case; -1, -1: it
+// does not. Places found in the text in lower case would be others: some letters have more bytes
+// in one case than in the other.
+func indexFold(text, part string) (from, to int) {
+	found, err := regexp.Compile("(?i)" + regexp.QuoteMeta(part))
+	if part == "" || err != nil { // no text, or none that is UTF-8
+		return -1, -1
+	}
+	if at := found.FindStringIndex(text); at != nil {
+		return at[0], at[1]
+	}
+	return -1, -1
 }
 
 func addressesBut(text, but string) (others []string) {

@@ -193,7 +193,7 @@ var lead = regexp.MustCompile(`(?i)^[\s|>*\-<\["'(]*(?:(?:(?:failed|final|origin
 // leads reports whether a line of the text begins with the address.
 func (m *message) leads(address string) bool {
 	for line := range strings.SplitSeq(m.words, "\n") {
-		if at := strings.Index(strings.ToLower(line), strings.ToLower(address)); at >= 0 && lead.MatchString(line[:at]) {
+		if at, _ := indexFold(line, address); at >= 0 && lead.MatchString(line[:at]) {
 			return true
 		}
 	}

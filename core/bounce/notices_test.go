@@ -1,6 +1,7 @@
 package bounce
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 	"testing"
@@ -173,5 +174,25 @@ func TestNotices(t *testing.T) {
 		if w[0] != "-" && string(n.Kind) != w[0] || w[1] != "-" && cause != w[1] && string(r.Meaning.About) != w[1] || w[2] != "-" && perm != w[2] || w[0] == "bounce" && c.name != "nothing" && r.Address != "ada@upperloam.example" && r.Final != "ada@upperloam.example" {
 			t.Errorf("%s: want %s, got %s %s %s perm=%s rcpt=%q words=%q why=%s", c.name, c.want, n.Kind, r.Meaning.About, cause, perm, r.Address, clip(r.Words, 150), r.Meaning.Why)
 		}
+	}
+}
+
+// TestLettersOfOtherLengths: letters that have more bytes in one case than in the other, which
+// anybody may write into a notice, move no place that is looked for.
+func TestLettersOfOtherLengths(t *testing.T) {
+	for _, odd := range []string{"İ", "Ⱥ", "ẞ", "K", "Ⱥ" + strings.Repeat("İ", 300)} {
+		for _, text := range []string{"%s\n\nReporting-MTA: dns; mx.orchard.example\n\nFinal-Recipient: rfc822; %s@orchard.example\nAction: failed\nStatus: 5.1.1\n",
+			"Final-Recipient: %s\nAction: failed\n\n%s expanded from %[1]s@orchard.example", "%s <%s@orchard.example>: 550 5.1.1 User unknown"} {
+			raw := "From: MAILER-DAEMON@mx.orchard.example\nSubject: Undelivered Mail Returned to Sender\n\n" + fmt.Sprintf(text, odd, strings.ToLower(odd))
+			for _, message := range []string{raw, strings.ToLower(raw), strings.ToUpper(raw)} {
+				Read([]byte(message)) // it must come back
+			}
+		}
+	}
+	if from, to := indexFold("Kind İ: ADA@orchard.example!", "ada@Orchard.example"); from != 9 || to != 28 {
+		t.Errorf("%d to %d", from, to)
+	}
+	if from, _ := indexFold("ada", "\xff"); from != -1 {
+		t.Errorf("%d", from)
 	}
 }

@@ -68,12 +68,11 @@ func join(each []group) (whole []group) {
 // reportInText returns the fields of a report that a host wrote into the text for people,
 // "" where there are none.
 func reportInText(text string) string {
-	lower := strings.ToLower(text)
-	at := strings.Index(lower, "reporting-mta:")
+	at, _ := indexFold(text, "reporting-mta:")
 	if at < 0 {
-		at = strings.Index(lower, "final-recipient:")
+		at, _ = indexFold(text, "final-recipient:")
 	}
-	if at < 0 || at > 0 && text[at-1] != '\n' || !strings.Contains(lower[at:], "action:") {
+	if at < 0 || at > 0 && text[at-1] != '\n' || !strings.Contains(strings.ToLower(text[at:]), "action:") {
 		return ""
 	}
 	return text[at:]

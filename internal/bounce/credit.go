@@ -199,7 +199,7 @@ func masked(r bounce.Recipient, l store.Mailed) string {
 
 func replaceFold(text, old, now string) string {
 	lower, low := strings.ToLower(text), strings.ToLower(old)
-	if len(lower) != len(text) {
+	if len(lower) != len(text) || len(low) != len(old) { // some letters have more bytes in one case than in the other
 		return strings.ReplaceAll(text, old, now)
 	}
 	var b strings.Builder

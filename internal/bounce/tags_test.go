@@ -50,3 +50,18 @@ func TestTags(t *testing.T) {
 		t.Error("there are return addresses without a domain")
 	}
 }
+
+// TestMaskedWords: the address is taken out of the words of a host whatever its case, also where
+// letters have more bytes in one case than in the other.
+func TestMaskedWords(t *testing.T) {
+	for _, c := range []struct{ text, old, want string }{
+		{"<ADA@orchard.example> unknown", "ada@orchard.example", "<[address]> unknown"},
+		{"k", "\u212a", "k"}, // the Kelvin sign
+		{"no \u212a here, ada", "ada", "no \u212a here, [address]"},
+		{"İada", "ada", "İ[address]"},
+	} {
+		if got := replaceFold(c.text, c.old, "[address]"); got != c.want {
+			t.Errorf("%q without %q is %q", c.text, c.old, got)
+		}
+	}
+}
