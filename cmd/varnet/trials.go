@@ -95,7 +95,7 @@ func forecastTrials(c *cli) action {
 		if err := c.sentence(f.Says); err != nil {
 			return err
 		}
-		for _, l := range f.Left {
+		for _, l := range f.LeftOut {
 			if err := c.sentence(fmt.Sprintf("%d get none: they %s.", l.Addresses, l.Why)); err != nil {
 				return err
 			}

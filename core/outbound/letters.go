@@ -6,7 +6,6 @@ import (
 	"strings"
 
 	"github.com/miekg/dns"
-	"golang.org/x/net/publicsuffix"
 
 	"varnet/core/resolve"
 	"varnet/core/smtp"
@@ -35,7 +34,7 @@ func (t *Tester) TestLetterSender(ctx context.Context, s LetterSender) (o Outcom
 	switch {
 	case signed:
 		o.add(Good, "", "The signature is aligned: it is of %s, the domain of the sender that people see.", s.Domain)
-	case allowed && organisation(returns) == organisation(s.Domain):
+	case allowed && resolve.Registrable(returns) == resolve.Registrable(s.Domain):
 		o.add(Good, "", "The return addresses are aligned: %s belongs to %s, the domain of the sender that people see.", returns, s.Domain)
 	default:
 		o.add(Bad, "Have the letters signed with a DKIM key of "+s.Domain+", and publish it.",
@@ -52,17 +51,15 @@ func (t *Tester) testReturns(ctx context.Context, o *Outcome, s LetterSender) {
 	worse(o, func() { t.testSender(ctx, o, smtp.Identity{Sender: s.Return}) }, "Let its MX record lead to the server that hands bounces to Varnet.")
 }
 
-// worse turns the reservations of a test into faults, with another remedy where one is given.
+// worse turns the reservations of a test into faults, with a remedy of their own, and reports
+// whether there was none.
 func worse(o *Outcome, test func(), do string) (good bool) {
 	before := len(o.Checks)
 	test()
 	good = true
 	for i := range o.Checks[before:] {
 		if c := &o.Checks[before+i]; c.Grade != Good {
-			good, c.Grade = false, Bad
-			if do != "" {
-				c.Do = do
-			}
+			good, c.Grade, c.Do = false, Bad, do
 		}
 	}
 	return good
@@ -125,7 +122,7 @@ func tagIn(record, tag string) string {
 
 // testRule looks at the domain's rule for letters that prove nothing (RFC 7489).
 func (t *Tester) testRule(ctx context.Context, o *Outcome, domain string) {
-	for _, name := range []string{domain, organisation(domain)} {
+	for _, name := range []string{domain, resolve.Registrable(domain)} {
 		for _, text := range t.Resolver.Records(ctx, "_dmarc."+name, dns.TypeTXT).Texts {
 			if tagIn(text, "v") == "DMARC1" {
 				o.add(Good, "", "%s has a DMARC record (%s).", name, "p="+tagIn(text, "p"))
@@ -134,12 +131,4 @@ func (t *Tester) testRule(ctx context.Context, o *Outcome, domain string) {
 		}
 	}
 	o.add(Reservation, "Publish one as a TXT record of _dmarc."+domain+", such as v=DMARC1; p=none.", "%s has no DMARC record; large hosts want one.", domain)
-}
-
-// organisation is the registrable domain of a domain.
-func organisation(domain string) string {
-	if d, err := publicsuffix.EffectiveTLDPlusOne(strings.ToLower(domain)); err == nil {
-		return d
-	}
-	return strings.ToLower(domain)
 }

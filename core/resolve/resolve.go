@@ -77,11 +77,15 @@ func (d Domain) Operator() string {
 	if len(d.Exchangers) == 0 {
 		return ""
 	}
-	host := d.Exchangers[0].Host
-	if op, err := publicsuffix.EffectiveTLDPlusOne(host); err == nil {
-		return op
+	return Registrable(d.Exchangers[0].Host)
+}
+
+// Registrable is the registrable domain of a name, or the name where it has none.
+func Registrable(name string) string {
+	if domain, err := publicsuffix.EffectiveTLDPlusOne(name); err == nil {
+		return domain
 	}
-	return host
+	return name
 }
 
 // Hosts returns the names of the exchangers.

@@ -8,33 +8,31 @@ import (
 
 // The pace of trial letters: those of a person who writes to people they know.
 const (
-	// Daily is how many letters leave a workspace within 24 hours, unless it says otherwise;
-	// MostDaily is the most that it may say.
-	Daily     = 500
-	MostDaily = 5000
+	// Daily is how many letters leave a workspace within 24 hours, unless it says otherwise.
+	Daily = 500
 	// Between is the least time between two letters to one operator, unless the installation
 	// says otherwise; the operator's own rest, where that is longer, goes before.
 	Between = 20 * time.Second
 )
 
-// Left is why an address gets no trial letter; "" where it gets one.
-type Left string
+// LeftOut is why an address gets no trial letter; "" where it gets one.
+type LeftOut string
 
 // The reasons.
 const (
-	Gets        Left = ""
-	NoCatchAll  Left = "not catch-all" // there is nothing to settle
-	Settled     Left = "settled"       // it is already
-	Struck      Left = "struck"        // it complained, unsubscribed or is dropped by hand
-	Harmful     Left = "harmful"       // a trap, a disposable address, one that nobody reads
-	Ruled       Left = "by rule"       // a rule of outbound keeps Varnet from contacting its host
-	SentBefore  Left = "sent before"   // it had its trial letter: each address gets one, ever
-	BouncedOnce Left = "bounced"       // a message to it came back for good
+	Gets        LeftOut = ""
+	NoCatchAll  LeftOut = "not catch-all" // there is nothing to settle
+	Settled     LeftOut = "settled"       // it is already
+	Struck      LeftOut = "struck"        // it complained, unsubscribed or is dropped by hand
+	Harmful     LeftOut = "harmful"       // a trap, a disposable address, one that nobody reads
+	Ruled       LeftOut = "by rule"       // a rule of outbound keeps Varnet from contacting its host
+	SentBefore  LeftOut = "sent before"   // it had its trial letter: each address gets one, ever
+	BouncedOnce LeftOut = "bounced"       // a message to it came back for good
 )
 
 // For returns whether an address gets a trial letter, by what a run found of it. dropped is
 // what a person decided about it.
-func For(v finding.Verdict, dropped bool) Left {
+func For(v finding.Verdict, dropped bool) LeftOut {
 	switch {
 	case v.Cause == finding.MailboxBounced:
 		return BouncedOnce

@@ -112,9 +112,9 @@ func words(text string) (n int) {
 	return n
 }
 
-// Letter returns the whole text of a letter: what was written, who writes and why, and where
-// one says that one wants no more.
-func (t Text) Letter(leave string) string {
+// Letter returns the whole text of a letter: what was written, who writes and why, and the
+// link by which one unsubscribes.
+func (t Text) Letter(unsubscribe string) string {
 	body := strings.TrimSpace(strings.ReplaceAll(t.Body, "\r\n", "\n"))
-	return fmt.Sprintf("%s\n\n-- \n%s\n\n%s\n\nIf you want no more messages from us, say so here:\n%s\n", body, strings.TrimSpace(t.Who), strings.TrimSpace(t.Why), leave)
+	return fmt.Sprintf("%s\n\n-- \n%s\n\n%s\n\nIf you would rather not hear from us again, unsubscribe here:\n%s\n", body, strings.TrimSpace(t.Who), strings.TrimSpace(t.Why), unsubscribe)
 }

@@ -53,11 +53,11 @@ func TestCheck(t *testing.T) {
 	}
 }
 
-// TestLetter: who writes, why, and the way out are in every letter.
+// TestLetter: who writes, why, and the unsubscribe link are in every letter.
 func TestLetter(t *testing.T) {
 	text := honest()
-	got := text.Letter("https://varnet.fernhollow.example/leave/1")
-	for _, want := range []string{"broad beans", text.Who, text.Why, "\nhttps://varnet.fernhollow.example/leave/1\n"} {
+	got := text.Letter("https://varnet.fernhollow.example/unsubscribe/1")
+	for _, want := range []string{"broad beans", text.Who, text.Why, "\nhttps://varnet.fernhollow.example/unsubscribe/1\n"} {
 		if !strings.Contains(got, want) {
 			t.Errorf("it lacks %q:\n%s", want, got)
 		}
@@ -71,7 +71,7 @@ func TestFor(t *testing.T) {
 	for _, c := range []struct {
 		v       finding.Verdict
 		dropped bool
-		want    Left
+		want    LeftOut
 	}{
 		{catchAll(), false, Gets},
 		{catchAll(finding.TraitRole), false, Gets},

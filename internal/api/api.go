@@ -107,7 +107,7 @@ func New(ending context.Context, e *work.Engine, o Options) http.Handler {
 			problem(w, http.StatusNotFound, "There is nothing at this address; /api/v1/docs lists all operations.")
 		})
 	})
-	r.Route(strings.TrimSuffix(trial.LeavePath, "/"), a.leaving)
+	r.Route(strings.TrimSuffix(trial.UnsubscribePath, "/"), a.unsubscribing)
 	r.NotFound(console.Handler().ServeHTTP)
 	return r
 }

@@ -95,9 +95,9 @@ func (a *API) previewTrial(ctx context.Context, in *struct{ Body contract.TrialT
 	return &struct{ Body contract.TrialLetter }{contract.TrialLetter{Text: text}}, nil
 }
 
-// whyLeft says why addresses get no trial letter, in the order in which it is told.
-var whyLeft = []struct {
-	left coretrial.Left
+// whyLeftOut says why addresses get no trial letter, in the order in which it is told.
+var whyLeftOut = []struct {
+	left coretrial.LeftOut
 	why  string
 }{
 	{coretrial.SentBefore, "had their trial letter before"},
@@ -116,10 +116,10 @@ func (a *API) forecastTrials(ctx context.Context, in *ByID) (*struct{ Body contr
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	b := contract.TrialForecast{Letters: f.Letters, Operators: f.Operators, Daily: f.Daily, Hours: f.Takes.Hours(), Until: f.Until, Says: forecastSays(f), Left: []contract.TrialsLeft{}}
-	for _, w := range whyLeft {
-		if n := f.Left[w.left]; n > 0 {
-			b.Left = append(b.Left, contract.TrialsLeft{Addresses: n, Why: w.why})
+	b := contract.TrialForecast{Letters: f.Letters, Operators: f.Operators, Daily: f.Daily, Hours: f.Takes.Hours(), Until: f.Until, Says: forecastSays(f), LeftOut: []contract.TrialsLeftOut{}}
+	for _, w := range whyLeftOut {
+		if n := f.LeftOut[w.left]; n > 0 {
+			b.LeftOut = append(b.LeftOut, contract.TrialsLeftOut{Addresses: n, Why: w.why})
 		}
 	}
 	if f.Why != nil {
@@ -206,7 +206,7 @@ func (a *API) progressBody(ctx context.Context, m store.Mailing) (*contract.Tria
 	if err != nil {
 		return nil, err
 	}
-	left, err := a.store.TrialsLeft(ctx, m.ID)
+	left, err := a.store.TrialsUnsubscribed(ctx, m.ID)
 	return &contract.TrialProgress{Waiting: states[store.TrialWaiting], Sent: states[store.TrialSent] + states[store.TrialSending], Refused: states[store.TrialRefused], Unsubscribed: left,
 		Subject: m.Trial.Subject, Body: m.Trial.Body, Reason: m.Trial.Reason}, err
 }

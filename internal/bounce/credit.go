@@ -30,7 +30,7 @@ type crediting struct {
 	imported  Imported
 	changed   map[letterKey]store.Mailed
 	outcomes  map[string]store.KnownOutcome // by canonical form
-	forged    int                           // messages of the import, so far
+	before    Imported                      // what the import brought so far
 	heard     map[int64]bool                // mailings about whose letters a message came
 }
 
@@ -45,7 +45,7 @@ func (d *Desk) credit(ctx context.Context, workspace int64, way Way, some []mess
 	}
 	var now Imported
 	err = d.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
-		c := crediting{d, s, workspace, way, letters, Imported{}, map[letterKey]store.Mailed{}, map[string]store.KnownOutcome{}, t.Forged, map[int64]bool{}}
+		c := crediting{d, s, workspace, way, letters, Imported{}, map[letterKey]store.Mailed{}, map[string]store.KnownOutcome{}, *t, map[int64]bool{}}
 		for _, m := range some {
 			if err := c.one(ctx, m); err != nil {
 				return err
@@ -74,7 +74,7 @@ func (c *crediting) one(ctx context.Context, m message) error {
 		at = c.Now()
 	}
 	forged := c.Tags.forged(m.To)
-	if forged && c.forged >= keptForged {
+	if forged && c.before.Forged+c.imported.Forged >= keptForged {
 		c.imported.Forged++
 		return nil
 	}
@@ -101,7 +101,6 @@ func (c *crediting) one(ctx context.Context, m message) error {
 		return err
 	case forged:
 		c.imported.Forged++
-		c.forged++
 		return nil
 	}
 	c.imported.count(m.Notice, credits)

@@ -3,8 +3,6 @@ package bounce
 import (
 	"context"
 	"crypto/tls"
-	"errors"
-	"fmt"
 	"io"
 	"net"
 	"strconv"
@@ -15,26 +13,19 @@ import (
 	"github.com/emersion/go-imap/v2/imapclient"
 
 	"varnet/core/bounce"
-	"varnet/core/probe"
 	"varnet/core/say"
+	"varnet/internal/connect"
 	"varnet/internal/letter"
 	"varnet/internal/store"
 )
 
 // The bounds of a look at a mailbox.
 const (
-	mailboxWait  = 20 * time.Second // for a connection
+	mailboxWait  = 20 * time.Second // for the greeting and sign-in
 	mailboxSlice = 2 * time.Minute  // for the whole of a look
 	mostALook    = 2000             // messages
 	fetchedAtOne = 50               // in one command
 )
-
-// trouble is why a mailbox cannot be read, in a sentence.
-type trouble struct{ says string }
-
-func (t *trouble) Error() string { return t.says }
-
-func troublef(format string, args ...any) error { return &trouble{fmt.Sprintf(format, args...)} }
 
 // readMailbox imports the messages that came after the last one that was read, in the order of
 // their UIDs (RFC 9051, section 2.3.1.1), and does with each what is wanted; more reports
@@ -62,7 +53,7 @@ func (s *Sources) readMailbox(ctx context.Context, b *store.BounceSource) (all I
 			return all, false, err
 		}
 		all.add(imported)
-		if err := dealt(c, *b, some); err != nil {
+		if err := markImported(c, *b, some); err != nil {
 			return all, false, err
 		}
 		b.LastUID = int64(some[len(some)-1])
@@ -76,17 +67,12 @@ func (s *Sources) readMailbox(ctx context.Context, b *store.BounceSource) (all I
 // openMailbox connects to the server of a mailbox and signs in.
 func (s *Sources) openMailbox(ctx context.Context, b store.BounceSource) (*imapclient.Client, error) {
 	at := net.JoinHostPort(b.Host, strconv.Itoa(b.Port))
-	d := probe.DirectDialer(s.AllowPrivate)
-	d.Timeout = mailboxWait
-	conn, err := d.DialContext(ctx, "tcp", at)
-	if errors.Is(err, probe.ErrPrivate) {
-		return nil, troublef("%s is not at a public address, and is not contacted. Whoever looks after the installation can allow it (-allow-private).", b.Host)
-	}
+	conn, err := s.Env.Dial(ctx, "tcp", at)
 	if err != nil {
-		return nil, troublef("%s cannot be reached: %s.", at, letter.Shown(err.Error()))
+		return nil, connect.Unreachable(at, err)
 	}
 	_ = conn.SetDeadline(time.Now().Add(mailboxWait))
-	options := &imapclient.Options{TLSConfig: &tls.Config{ServerName: b.Host, MinVersion: tls.VersionTLS12}}
+	options := &imapclient.Options{TLSConfig: s.Env.TLSFor(b.Host)}
 	var c *imapclient.Client
 	switch letter.Security(b.Security) {
 	case letter.TLS:
@@ -101,16 +87,16 @@ func (s *Sources) openMailbox(ctx context.Context, b store.BounceSource) (*imapc
 	}
 	if err != nil {
 		_ = conn.Close()
-		return nil, troublef("%s does not answer as an IMAP server: %s.", at, letter.Shown(err.Error()))
+		return nil, connect.Troublef("%s does not answer as an IMAP server: %s.", at, letter.Shown(err.Error()))
 	}
 	password, err := s.Secrets.Open(b.Sealed, sourcePurpose)
 	if err != nil {
 		_ = c.Close()
-		return nil, troublef("Its password cannot be opened; was the secret changed? Set it again.")
+		return nil, connect.Troublef("Its password cannot be opened; was the secret changed? Set it again.")
 	}
 	if err := c.Login(b.Username, password).Wait(); err != nil {
 		_ = c.Close()
-		return nil, troublef("%s does not let %s in: %s.", at, b.Username, letter.Shown(err.Error()))
+		return nil, connect.Troublef("%s does not let %s in: %s.", at, b.Username, letter.Shown(err.Error()))
 	}
 	_ = conn.SetDeadline(time.Now().Add(mailboxSlice))
 	return c, nil
@@ -121,14 +107,14 @@ func (s *Sources) openMailbox(ctx context.Context, b store.BounceSource) (*imapc
 func newMessages(c *imapclient.Client, b *store.BounceSource) ([]imap.UID, error) {
 	selected, err := c.Select(b.Folder, nil).Wait()
 	if err != nil {
-		return nil, troublef("The folder %s cannot be opened: %s.", b.Folder, letter.Shown(err.Error()))
+		return nil, connect.Troublef("The folder %s cannot be opened: %s.", b.Folder, letter.Shown(err.Error()))
 	}
 	if int64(selected.UIDValidity) != b.UIDValidity {
 		b.UIDValidity, b.LastUID = int64(selected.UIDValidity), 0
 	}
 	found, err := c.UIDSearch(&imap.SearchCriteria{UID: []imap.UIDSet{{imap.UIDRange{Start: imap.UID(b.LastUID + 1), Stop: 0}}}}, nil).Wait()
 	if err != nil {
-		return nil, troublef("The folder %s cannot be searched: %s.", b.Folder, letter.Shown(err.Error()))
+		return nil, connect.Troublef("The folder %s cannot be searched: %s.", b.Folder, letter.Shown(err.Error()))
 	}
 	var uids []imap.UID
 	for _, uid := range found.AllUIDs() {
@@ -159,13 +145,13 @@ func (s *Sources) importSome(ctx context.Context, c *imapclient.Client, b store.
 		}
 	})
 	if closed := fetch.Close(); err == nil && closed != nil {
-		err = troublef("A message cannot be read: %s.", letter.Shown(closed.Error()))
+		err = connect.Troublef("A message cannot be read: %s.", letter.Shown(closed.Error()))
 	}
 	return imported, err
 }
 
-// dealt does with messages that were imported what is wanted.
-func dealt(c *imapclient.Client, b store.BounceSource, uids []imap.UID) error {
+// markImported marks messages that were imported as seen, moves or deletes them, as is wanted.
+func markImported(c *imapclient.Client, b store.BounceSource, uids []imap.UID) error {
 	set := imap.UIDSetNum(uids...)
 	flag := func(f imap.Flag) error {
 		return c.Store(set, &imap.StoreFlags{Op: imap.StoreFlagsAdd, Silent: true, Flags: []imap.Flag{f}}, nil).Close()
@@ -180,7 +166,7 @@ func dealt(c *imapclient.Client, b store.BounceSource, uids []imap.UID) error {
 		}
 	case store.ThenDelete:
 		if !c.Caps().Has(imap.CapUIDPlus) && !c.Caps().Has(imap.CapIMAP4rev2) {
-			return troublef("The server cannot delete single messages (UIDPLUS, RFC 4315). Have them moved.")
+			return connect.Troublef("The server cannot delete single messages (UIDPLUS, RFC 4315). Have them moved.")
 		}
 		if err = flag(imap.FlagDeleted); err == nil {
 			err = c.UIDExpunge(set).Close()
@@ -189,7 +175,7 @@ func dealt(c *imapclient.Client, b store.BounceSource, uids []imap.UID) error {
 		err = flag(imap.FlagSeen)
 	}
 	if err != nil {
-		return troublef("%s imported, but the server would not %s: %s.", say.Plural(int64(len(uids)), "message is", "messages are"), b.Then+" them", letter.Shown(err.Error()))
+		return connect.Troublef("%s imported, but the server would not %s: %s.", say.Plural(int64(len(uids)), "message is", "messages are"), b.Then+" them", letter.Shown(err.Error()))
 	}
 	return nil
 }

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"varnet/internal/connect"
 	"varnet/internal/letter"
 	"varnet/internal/secret"
 	"varnet/internal/store"
@@ -18,8 +19,8 @@ import (
 type Sources struct {
 	Desk    *Desk
 	Secrets *secret.Box
-	// AllowPrivate lets mailboxes be at loopback and private addresses.
-	AllowPrivate bool
+	// Env is how servers of mailboxes are dialled and trusted.
+	Env connect.Env
 }
 
 const sourcePurpose = "source of bounces"

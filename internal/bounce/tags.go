@@ -87,19 +87,19 @@ func (t Tags) Tag(mailing int64, number int) string {
 	return t.signed(mailing, number, t.Sums(named(mailing, number))[0])
 }
 
-// Leave returns the tag by which whom a letter went to says that they want no more messages.
+// UnsubscribeTag returns the tag of the link by which whom a letter went to unsubscribes.
 // It is another than that of the return address, which hosts on the way see.
-func (t Tags) Leave(mailing int64, number int) string {
-	return t.signed(mailing, number, t.Sums(leaving(mailing, number))[0])
+func (t Tags) UnsubscribeTag(mailing int64, number int) string {
+	return t.signed(mailing, number, t.Sums(unsubscribing(mailing, number))[0])
 }
 
-// Leaves returns the letter that such a tag names; ok is false where its hash is wrong.
-func (t Tags) Leaves(tag string) (mailing int64, number int, ok bool) {
-	key, ok := t.read(tag, leaving)
+// Unsubscribes returns the letter that such a tag names; ok is false where its hash is wrong.
+func (t Tags) Unsubscribes(tag string) (mailing int64, number int, ok bool) {
+	key, ok := t.read(tag, unsubscribing)
 	return key.mailing, key.number, ok
 }
 
-func leaving(mailing int64, number int) string {
+func unsubscribing(mailing int64, number int) string {
 	return fmt.Sprintf("no more after letter %d of %d", number, mailing)
 }
 

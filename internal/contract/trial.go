@@ -69,18 +69,18 @@ type TrialLetter struct {
 
 // TrialForecast is what settling the catch-all addresses of a run by trial letters will take.
 type TrialForecast struct {
-	Letters   int          `json:"letters" doc:"How many letters that are: an address gets one, ever."`
-	Left      []TrialsLeft `json:"left" doc:"Addresses that get none."`
-	Operators int          `json:"operators" doc:"To how many mail operators they go."`
-	Daily     int          `json:"daily" doc:"How many leave within 24 hours."`
-	Hours     float64      `json:"hours" doc:"Until the last one has left, in hours."`
-	Until     time.Time    `json:"until" doc:"Until when bounces are waited for, if they are ordered now."`
-	Says      string       `json:"says" doc:"The same in sentences."`
-	Problem   string       `json:"problem,omitempty" doc:"Why nothing can be sent as things are, and what to do."`
+	Letters   int             `json:"letters" doc:"How many letters that are: an address gets one, ever."`
+	LeftOut   []TrialsLeftOut `json:"leftOut" doc:"Addresses that get none."`
+	Operators int             `json:"operators" doc:"To how many mail operators they go."`
+	Daily     int             `json:"daily" doc:"How many leave within 24 hours."`
+	Hours     float64         `json:"hours" doc:"Until the last one has left, in hours."`
+	Until     time.Time       `json:"until" doc:"Until when bounces are waited for, if they are ordered now."`
+	Says      string          `json:"says" doc:"The same in sentences."`
+	Problem   string          `json:"problem,omitempty" doc:"Why nothing can be sent as things are, and what to do."`
 }
 
-// TrialsLeft is how many addresses get no trial letter for one reason.
-type TrialsLeft struct {
+// TrialsLeftOut is how many addresses get no trial letter for one reason.
+type TrialsLeftOut struct {
 	Addresses int    `json:"addresses" doc:"How many."`
 	Why       string `json:"why" doc:"Why they get none."`
 }
@@ -90,7 +90,7 @@ type TrialProgress struct {
 	Waiting      int64  `json:"waiting" doc:"Letters that have not left yet."`
 	Sent         int64  `json:"sent" doc:"Letters that the submission server took."`
 	Refused      int64  `json:"refused" doc:"Letters that it refused."`
-	Unsubscribed int64  `json:"unsubscribed" doc:"People who asked for no more messages."`
+	Unsubscribed int64  `json:"unsubscribed" doc:"People who unsubscribed."`
 	Subject      string `json:"subject" doc:"What the letters are about."`
 	Body         string `json:"body" doc:"The letter."`
 	Reason       string `json:"reason" doc:"By which right they were sent."`

@@ -138,7 +138,7 @@ func TestTrialLetters(t *testing.T) {
 		m, err = s.api.Mailing(ctx, m.ID)
 		return err == nil && m.Outcomes.Bounced == bounced, fmt.Sprintf("%d of %d bounces are in", m.Outcomes.Bounced, bounced)
 	})
-	left := s.leave(t, m, want)
+	left := s.unsubscribe(t, m, want)
 	s.clock.set(73 * time.Hour)
 	state("closed")
 	checkLetters(t, s.api, m, want)
@@ -206,7 +206,7 @@ func (s settling) turnOn(t *testing.T, run contract.Run) contract.TrialForecast 
 	return f
 }
 
-// checkSigned holds the letters against what each must have: a signature over the way out,
+// checkSigned holds the letters against what each must have: a signature over the unsubscribe link,
 // the text with who, why and how to be left alone, a return address of its own.
 func (s settling) checkSigned(t *testing.T) {
 	t.Helper()
@@ -222,10 +222,10 @@ func (s settling) checkSigned(t *testing.T) {
 		head := string(l.Raw[:bytes.Index(l.Raw, []byte("\r\n\r\n"))])
 		fields := strings.ToLower(strings.Join(signed[0].HeaderKeys, ":"))
 		if !strings.Contains(head, "List-Unsubscribe-Post: List-Unsubscribe=One-Click") || !strings.Contains(fields, "list-unsubscribe:list-unsubscribe-post") {
-			t.Fatalf("the way out is not there or not signed (%s): %s", fields, head)
+			t.Fatalf("the unsubscribe link is not there or not signed (%s): %s", fields, head)
 		}
 		text := strings.Join(strings.Fields(l.Text), " ")
-		for _, want := range []string{honestLetter().Who, honestLetter().Why, "broad beans", s.URL + "/leave/"} {
+		for _, want := range []string{honestLetter().Who, honestLetter().Why, "broad beans", s.URL + "/unsubscribe/"} {
 			if !strings.Contains(text, want) {
 				t.Fatalf("a letter lacks %q: %s", want, l.Text)
 			}
@@ -237,11 +237,11 @@ func (s settling) checkSigned(t *testing.T) {
 	}
 }
 
-var wayOut = regexp.MustCompile(`http://\S+/leave/\S+`)
+var unsubscribeLink = regexp.MustCompile(`http://\S+/unsubscribe/\S+`)
 
-// leave has somebody whose letter arrived ask for no more, by the link and by their mail
+// unsubscribe has somebody unsubscribe whose letter arrived, by the link and by their mail
 // program, and returns who.
-func (s settling) leave(t *testing.T, m contract.Mailing, want map[string]contract.Letter) string {
+func (s settling) unsubscribe(t *testing.T, m contract.Mailing, want map[string]contract.Letter) string {
 	t.Helper()
 	var letter practice.Delivered
 	for _, l := range s.letters() {
@@ -250,7 +250,7 @@ func (s settling) leave(t *testing.T, m contract.Mailing, want map[string]contra
 			break
 		}
 	}
-	link := wayOut.FindString(letter.Text)
+	link := unsubscribeLink.FindString(letter.Text)
 	get := func(method, at, body string) (int, string) {
 		t.Helper()
 		req, err := http.NewRequestWithContext(t.Context(), method, at, strings.NewReader(body))
@@ -274,10 +274,10 @@ func (s settling) leave(t *testing.T, m contract.Mailing, want map[string]contra
 		return m.Trial.Unsubscribed
 	}
 	if code, text := get(http.MethodGet, link, ""); code != http.StatusOK || !strings.Contains(text, letter.To) || !strings.Contains(text, "Fernhollow Seed Library") || unsubscribed() != 0 {
-		t.Errorf("the way out %s: %d, and following it alone struck %d: %s", link, code, unsubscribed(), text)
+		t.Errorf("the link %s: %d, and following it alone struck %d: %s", link, code, unsubscribed(), text)
 	}
 	if code, _ := get(http.MethodPost, link+"a", "List-Unsubscribe=One-Click"); code != http.StatusNotFound || unsubscribed() != 0 {
-		t.Errorf("a way out that nobody has: %d", code)
+		t.Errorf("a link that nobody has: %d", code)
 	}
 	for range 2 { // a second time changes nothing
 		if code, text := get(http.MethodPost, link, "List-Unsubscribe=One-Click"); code != http.StatusOK || unsubscribed() != 1 {
@@ -369,7 +369,7 @@ func TestSettlePage(t *testing.T) {
 	letter := honestLetter()
 	do("a letter that hides its writer is refused", at(fmt.Sprintf("/runs/%d/settle", run.ID)), browser.Text("Your letter"), fillNamed("Subject", letter.Subject), fillNamed("Letter", letter.Body),
 		fillNamed("Who writes", ""), fillNamed("Why you write to them", letter.Why), click("Look at the letter"), browser.Text("say who writes"))
-	do("an honest one is looked at and ordered", fillNamed("Who writes", letter.Who), click("Look at the letter"), browser.Text("As its readers get it"), browser.Text("/leave/"),
+	do("an honest one is looked at and ordered", fillNamed("Who writes", letter.Who), click("Look at the letter"), browser.Text("As its readers get it"), browser.Text("/unsubscribe/"),
 		fillNamed("By which right you write to these people", letter.Reason), browser.Click(".letter-form .ant-checkbox-input"), browser.Click(".letter-form section .ant-btn-primary"))
 	do("its letters leave", browser.Text("Trial letters:"), browser.Text("are still watched"))
 	mailings, err := s.api.Mailings(ctx, 0)

@@ -195,7 +195,7 @@ func message(s store.LetterServer, to string, l Letter) (*gomail.Msg, error) {
 	if l.ID == "" {
 		m.SetMessageID()
 	} else {
-		m.SetMessageIDWithValue(l.ID + "@" + domainOf(s.Sender))
+		m.SetMessageIDWithValue(l.ID + "@" + DomainOf(s.Sender))
 	}
 	m.SetGenHeader("Auto-Submitted", "auto-generated") // RFC 3834, 5: nobody's vacation answers it
 	if l.Unsubscribe != "" {
@@ -219,8 +219,8 @@ func message(s store.LetterServer, to string, l Letter) (*gomail.Msg, error) {
 // pictureID is by which the page names the picture (RFC 2392).
 const pictureID = "flow"
 
-// domainOf returns the domain of a sender that was checked.
-func domainOf(sender string) string {
+// DomainOf returns the domain of a sender that was checked.
+func DomainOf(sender string) string {
 	a, err := mail.ParseAddress(sender)
 	if err != nil {
 		return "localhost"

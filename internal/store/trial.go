@@ -83,8 +83,8 @@ const (
 	TrialWaiting = "waiting"
 	TrialSending = "sending" // it was being handed over; whether it was taken is not known
 	TrialSent    = "sent"
-	TrialRefused = "refused" // by the submission server
-	TrialLeft    = "left"    // its address gets none after all
+	TrialRefused = "refused"  // by the submission server
+	TrialLeftOut = "left out" // its address gets none after all
 )
 
 // TrialLetter is a trial letter and where it stands.
@@ -94,7 +94,6 @@ type TrialLetter struct {
 	Operator  string
 	Canonical string
 	Mailbox   string
-	Domain    string
 }
 
 // RunOperators returns the operators of a run's domains.
@@ -122,7 +121,7 @@ func (s *Store) NextTrialLetters(ctx context.Context, mailing int64, now time.Ti
 		TrialLetter
 		Last *time.Time
 	}
-	found, err := many[next](ctx, s.db, `SELECT DISTINCT ON (t.operator) t.mailing_id, t.number, t.operator, m.canonical, m.mailbox, m.domain,
+	found, err := many[next](ctx, s.db, `SELECT DISTINCT ON (t.operator) t.mailing_id, t.number, t.operator, m.canonical, m.mailbox,
 			(SELECT max(at) FROM trial_sent s WHERE s.operator = t.operator) AS last
 		FROM trial_letter t JOIN mailed m USING (mailing_id, number)
 		WHERE t.mailing_id = $1 AND t.state = 'waiting' AND (t.at IS NULL OR t.at <= $2) ORDER BY t.operator, t.number LIMIT $3`, mailing, now, limit)
@@ -155,10 +154,11 @@ func (s *Store) TrialsSent(ctx context.Context, workspace int64, since time.Time
 }
 
 // ClaimTrialLetter notes that a letter is about to be handed over: from then on its address
-// counts as having had it. ok is false where it had one before, or somebody else claimed it.
+// counts as having had it. ok is false where it had one before, and gets none, or where
+// somebody else claimed it.
 func (s *Store) ClaimTrialLetter(ctx context.Context, workspace int64, l TrialLetter, now time.Time) (ok bool, err error) {
-	sent, err := s.SentTrials(ctx, workspace, []string{l.Canonical})
-	if err != nil || sent[l.Canonical] {
+	sent, err := s.SentTrials(ctx, workspace, []string{l.Canonical}) // by the secrets of before, too
+	if err != nil {
 		return false, err
 	}
 	f := s.fingerprints()(string(plain(l.Canonical)))[0]
@@ -169,10 +169,10 @@ func (s *Store) ClaimTrialLetter(ctx context.Context, workspace int64, l TrialLe
 		}
 		tag, err = s.db.Exec(ctx, "INSERT INTO trial_sent (workspace_id, fingerprint, secret, operator, at) VALUES ($1, $2, $3, $4, $5) ON CONFLICT DO NOTHING",
 			workspace, f.Sum, f.Secret, l.Operator, now)
-		if ok = err == nil && tag.RowsAffected() == 1; ok || err != nil {
+		if ok = err == nil && tag.RowsAffected() == 1 && !sent[l.Canonical]; ok || err != nil {
 			return err
 		}
-		return s.SetTrialLetter(ctx, l, TrialLeft, now, "")
+		return s.SetTrialLetter(ctx, l, TrialLeftOut, now, "")
 	})
 	return ok, err
 }
@@ -218,27 +218,27 @@ func (s *Store) TrialStates(ctx context.Context, mailing int64) (states map[stri
 	return states, refusal, err
 }
 
-// TrialsLeft returns how many people asked, in a mailing, for no more messages.
-func (s *Store) TrialsLeft(ctx context.Context, mailing int64) (n int64, err error) {
-	err = s.db.QueryRow(ctx, "SELECT count(*) FROM trial_letter WHERE mailing_id = $1 AND left_at IS NOT NULL", mailing).Scan(&n)
+// TrialsUnsubscribed returns how many people unsubscribed by the letters of a mailing.
+func (s *Store) TrialsUnsubscribed(ctx context.Context, mailing int64) (n int64, err error) {
+	err = s.db.QueryRow(ctx, "SELECT count(*) FROM trial_letter WHERE mailing_id = $1 AND unsubscribed_at IS NOT NULL", mailing).Scan(&n)
 	return n, err
 }
 
 // StopTrialLetters has those letters of a mailing that wait not be sent.
 func (s *Store) StopTrialLetters(ctx context.Context, mailing int64, now time.Time) error {
-	_, err := s.db.Exec(ctx, "UPDATE trial_letter SET state = 'left', at = $2 WHERE mailing_id = $1 AND state = 'waiting'", mailing, now)
+	_, err := s.db.Exec(ctx, "UPDATE trial_letter SET state = 'left out', at = $2 WHERE mailing_id = $1 AND state = 'waiting'", mailing, now)
 	return err
 }
 
 // ForgetUnsent takes the letters that were never sent out of a mailing.
 func (s *Store) ForgetUnsent(ctx context.Context, mailing int64) error {
-	_, err := s.db.Exec(ctx, "DELETE FROM mailed m USING trial_letter t WHERE m.mailing_id = $1 AND t.mailing_id = $1 AND t.number = m.number AND t.state IN ('waiting', 'refused', 'left')", mailing)
+	_, err := s.db.Exec(ctx, "DELETE FROM mailed m USING trial_letter t WHERE m.mailing_id = $1 AND t.mailing_id = $1 AND t.number = m.number AND t.state IN ('waiting', 'refused', 'left out')", mailing)
 	return err
 }
 
-// LeaveTrial records that whom a letter went to wants no more messages.
-func (s *Store) LeaveTrial(ctx context.Context, mailing int64, number int, at time.Time) error {
-	return s.changed(ctx, "UPDATE trial_letter SET left_at = coalesce(left_at, $3) WHERE mailing_id = $1 AND number = $2", mailing, number, at)
+// UnsubscribeTrial records that whom a letter went to unsubscribed.
+func (s *Store) UnsubscribeTrial(ctx context.Context, mailing int64, number int, at time.Time) error {
+	return s.changed(ctx, "UPDATE trial_letter SET unsubscribed_at = coalesce(unsubscribed_at, $3) WHERE mailing_id = $1 AND number = $2", mailing, number, at)
 }
 
 // SendingTrials returns the mailings whose trial letters are being sent.

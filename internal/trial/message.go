@@ -9,11 +9,12 @@ import (
 	"github.com/emersion/go-msgauth/dkim"
 	gomail "github.com/wneessen/go-mail"
 
+	"varnet/internal/letter"
 	"varnet/internal/store"
 )
 
 // signedFields are the header fields under the signature: those that RFC 6376, section 5.4.1,
-// recommends, and the ways out, as RFC 8058, section 4, demands.
+// recommends, and the unsubscribe links, as RFC 8058, section 4, demands.
 var signedFields = []string{"From", "To", "Subject", "Date", "Message-ID", "MIME-Version", "Content-Type", "Content-Transfer-Encoding", "List-Unsubscribe", "List-Unsubscribe-Post"}
 
 // message returns a letter as it is handed over.
@@ -25,13 +26,13 @@ func (p *Post) message(s store.TrialSender, t store.Trial, base string, l store.
 	if err := m.To(l.Mailbox); err != nil {
 		return nil, err
 	}
-	leave := strings.TrimRight(base, "/") + LeavePath + p.Desk.Tags.Leave(l.MailingID, l.Number)
+	unsubscribe := strings.TrimRight(base, "/") + UnsubscribePath + p.Desk.Tags.UnsubscribeTag(l.MailingID, l.Number)
 	m.Subject(t.Subject)
 	m.SetDateWithValue(at)
 	m.SetMessageIDWithValue(messageID(s, p.Desk.Tags.Tag(l.MailingID, l.Number)))
-	m.SetGenHeader("List-Unsubscribe", "<"+leave+">") // RFC 2369, section 3.2
+	m.SetGenHeader("List-Unsubscribe", "<"+unsubscribe+">") // RFC 2369, section 3.2
 	m.SetGenHeader("List-Unsubscribe-Post", "List-Unsubscribe=One-Click")
-	m.SetBodyString(gomail.TypeTextPlain, t.Text().Letter(leave))
+	m.SetBodyString(gomail.TypeTextPlain, t.Text().Letter(unsubscribe))
 	var raw bytes.Buffer
 	if _, err := m.WriteTo(&raw); err != nil {
 		return nil, err
@@ -40,15 +41,15 @@ func (p *Post) message(s store.TrialSender, t store.Trial, base string, l store.
 		return raw.Bytes(), nil
 	}
 	var signed bytes.Buffer
-	err := dkim.Sign(&signed, &raw, &dkim.SignOptions{Domain: domainOf(s.Sender), Selector: s.Selector, Signer: key, HeaderKeys: signedFields,
+	err := dkim.Sign(&signed, &raw, &dkim.SignOptions{Domain: letter.DomainOf(s.Sender), Selector: s.Selector, Signer: key, HeaderKeys: signedFields,
 		HeaderCanonicalization: dkim.CanonicalizationRelaxed, BodyCanonicalization: dkim.CanonicalizationRelaxed})
 	return signed.Bytes(), err
 }
 
 // messageID is the Message-ID of the letter with a tag, without angle brackets.
 func messageID(s store.TrialSender, tag string) string {
-	return "trial." + tag + "@" + domainOf(s.Sender)
+	return "trial." + tag + "@" + letter.DomainOf(s.Sender)
 }
 
-// LeavePath is where the way out of a letter leads, before its tag.
-const LeavePath = "/leave/"
+// UnsubscribePath is where the unsubscribe link of a letter leads, before its tag.
+const UnsubscribePath = "/unsubscribe/"

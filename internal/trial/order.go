@@ -19,12 +19,12 @@ import (
 type chosen struct {
 	letters   []store.Mailed
 	operators map[string]string // by domain
-	left      map[trial.Left]int
+	left      map[trial.LeftOut]int
 }
 
 // choose looks through the addresses of a run.
 func (p *Post) choose(ctx context.Context, run store.Run) (c chosen, err error) {
-	c.left = map[trial.Left]int{}
+	c.left = map[trial.LeftOut]int{}
 	verdicts, err := p.Store.Verdicts(ctx)
 	if err != nil {
 		return c, err
@@ -98,7 +98,7 @@ func (p *Post) leaveOut(ctx context.Context, workspace int64, c *chosen) error {
 }
 
 // struck is why an address gets no letter, by what is known of it.
-func struck(k store.KnownOutcome) trial.Left {
+func struck(k store.KnownOutcome) trial.LeftOut {
 	switch {
 	case k.Outcome == corebounce.Complained || k.Outcome == corebounce.Unsubscribed:
 		return trial.Struck
@@ -128,7 +128,7 @@ func (p *Post) rest(side *outbound.Setup, operator string) time.Duration {
 // Forecast is what settling the catch-all addresses of a run by letters will take.
 type Forecast struct {
 	Letters   int
-	Left      map[trial.Left]int // addresses that get none, by why
+	LeftOut   map[trial.LeftOut]int // addresses that get none, by why
 	Operators int
 	Takes     time.Duration // until the last letter has left
 	Until     time.Time     // the watch goes on
@@ -157,7 +157,7 @@ func (p *Post) Forecast(ctx context.Context, run store.Run) (f Forecast, err err
 	}
 	s, _, why := p.ready(ctx, run.WorkspaceID)
 	sent, err := p.Store.TrialsSent(ctx, run.WorkspaceID, p.Now().Add(-24*time.Hour))
-	f = Forecast{Letters: len(c.letters), Left: c.left, Operators: len(byOperator), Takes: trial.Takes(loads, max(s.Daily, 1), sent), Daily: s.Daily, Why: why}
+	f = Forecast{Letters: len(c.letters), LeftOut: c.left, Operators: len(byOperator), Takes: trial.Takes(loads, max(s.Daily, 1), sent), Daily: s.Daily, Why: why}
 	f.Until = p.Now().Add(f.Takes + corebounce.Watch)
 	return f, err
 }

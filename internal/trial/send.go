@@ -14,7 +14,6 @@ import (
 	"github.com/emersion/go-sasl"
 	"github.com/emersion/go-smtp"
 
-	"varnet/core/probe"
 	"varnet/core/say"
 	"varnet/core/trial"
 	"varnet/internal/letter"
@@ -25,7 +24,6 @@ import (
 const (
 	atOnce     = 200              // letters that are looked at in one pass, of an operator one each
 	slice      = 20 * time.Second // until a job gives way to others
-	dialWait   = 20 * time.Second
 	handWait   = time.Minute      // for the whole of a command
 	serverRest = time.Minute      // after a submission server did not answer
 	tryAgain   = 15 * time.Minute // after it put a letter off
@@ -165,7 +163,7 @@ func (r *round) one(ctx context.Context, l store.TrialLetter, now time.Time) (go
 		return false, err
 	}
 	if struck(known[l.Canonical]) != trial.Gets {
-		return false, r.Store.SetTrialLetter(ctx, l, store.TrialLeft, now, "")
+		return false, r.Store.SetTrialLetter(ctx, l, store.TrialLeftOut, now, "")
 	}
 	raw, err := r.message(r.sender, *r.m.Trial, r.base, l, now, r.key)
 	if err != nil {
@@ -174,12 +172,8 @@ func (r *round) one(ctx context.Context, l store.TrialLetter, now time.Time) (go
 	if err := r.connect(ctx); err != nil {
 		return false, err
 	}
-	claimed, err := r.Store.ClaimTrialLetter(ctx, r.m.WorkspaceID, l, now)
-	if err != nil {
+	if claimed, err := r.Store.ClaimTrialLetter(ctx, r.m.WorkspaceID, l, now); err != nil || !claimed {
 		return false, err
-	}
-	if !claimed {
-		return false, r.Store.SetTrialLetter(ctx, l, store.TrialLeft, now, "")
 	}
 	return r.took(ctx, l, now, r.hand(r.returnAddress(r.sender, l), l.Mailbox, raw))
 }
@@ -223,13 +217,11 @@ func (r *round) connect(ctx context.Context) error {
 }
 
 func (r *round) dial(ctx context.Context) (*smtp.Client, error) {
-	d := probe.DirectDialer(r.Outbound.Resolver.AllowPrivate)
-	d.Timeout = dialWait
-	conn, err := d.DialContext(ctx, "tcp", net.JoinHostPort(r.sender.Host, strconv.Itoa(r.sender.Port)))
+	conn, err := r.Env.Dial(ctx, "tcp", net.JoinHostPort(r.sender.Host, strconv.Itoa(r.sender.Port)))
 	if err != nil {
 		return nil, err
 	}
-	trust := &tls.Config{ServerName: r.sender.Host, MinVersion: tls.VersionTLS12}
+	trust := r.Env.TLSFor(r.sender.Host)
 	var c *smtp.Client
 	switch letter.Security(r.sender.Security) {
 	case letter.TLS:
@@ -242,7 +234,7 @@ func (r *round) dial(ctx context.Context) (*smtp.Client, error) {
 		c = smtp.NewClient(conn)
 	}
 	c.CommandTimeout, c.SubmissionTimeout = handWait, handWait
-	return c, c.Hello(domainOf(r.sender.Sender))
+	return c, c.Hello(letter.DomainOf(r.sender.Sender))
 }
 
 func (r *round) signIn(c *smtp.Client) error {

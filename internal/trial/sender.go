@@ -23,6 +23,7 @@ import (
 	"varnet/core/outbound"
 	"varnet/core/trial"
 	"varnet/internal/bounce"
+	"varnet/internal/connect"
 	"varnet/internal/letter"
 	side "varnet/internal/outbound"
 	"varnet/internal/secret"
@@ -34,8 +35,10 @@ type Post struct {
 	Store    *store.Store
 	Secrets  *secret.Box
 	Outbound *side.Outbound
-	// Office knows where people reach the console, to which the way out of letters leads.
+	// Office knows where people reach the console, to which the unsubscribe links of letters lead.
 	Office *letter.Office
+	// Env is how submission servers are dialled and trusted.
+	Env connect.Env
 	// Desk imports what comes back.
 	Desk *bounce.Desk
 	// Between is the least time between two letters to one operator.
@@ -198,7 +201,7 @@ func (p *Post) Test(ctx context.Context, workspace int64) (store.TrialSender, er
 	if s.Host == "" {
 		return s, ErrNoSender
 	}
-	l := outbound.LetterSender{Domain: domainOf(s.Sender), Return: p.returnAddress(s, store.TrialLetter{MailingID: 1, Number: 1}), Selector: s.Selector, Key: s.Record}
+	l := outbound.LetterSender{Domain: letter.DomainOf(s.Sender), Return: p.returnAddress(s, store.TrialLetter{MailingID: 1, Number: 1}), Selector: s.Selector, Key: s.Record}
 	for _, text := range s.Servers {
 		if ip, err := netip.ParseAddr(text); err == nil {
 			l.Servers = append(l.Servers, ip)
@@ -220,21 +223,12 @@ func (p *Post) returnAddress(s store.TrialSender, l store.TrialLetter) string {
 	return local + "+" + p.Desk.Tags.Tag(l.MailingID, l.Number) + "@" + domain
 }
 
-// domainOf returns the domain of a sender that was checked.
-func domainOf(sender string) string {
-	a, err := mail.ParseAddress(sender)
-	if err != nil {
-		return ""
-	}
-	return a.Address[strings.LastIndexByte(a.Address, '@')+1:]
-}
-
 // The reasons why no letters can be sent.
 var (
 	ErrOff      = errors.New("trial letters are off for this workspace: its owner turns them on, on the page Trial letters")
 	ErrNoSender = errors.New("there is no sender of trial letters yet: set it up on the page Trial letters")
 	ErrUntested = errors.New("the sender of trial letters is not tested, or the test found a fault: see the page Trial letters")
-	ErrNoWayOut = errors.New("nobody could unsubscribe: the installation's letter settings do not say yet where people reach this service")
+	ErrNoBase   = errors.New("nobody could unsubscribe: the installation's letter settings do not say yet where people reach this service")
 	ErrNoReturn = errors.New("bounces could not come back: start the service with -returns, or write down the mailbox they come to")
 )
 
@@ -253,7 +247,7 @@ func (p *Post) ready(ctx context.Context, workspace int64) (s store.TrialSender,
 	case !s.Usable():
 		err = ErrUntested
 	case errors.Is(err, letter.ErrNone):
-		err = ErrNoWayOut
+		err = ErrNoBase
 	case s.Returns == "" && p.Desk.Tags.Domain == "":
 		err = ErrNoReturn
 	}
@@ -263,7 +257,7 @@ func (p *Post) ready(ctx context.Context, workspace int64) (s store.TrialSender,
 // IsProblem reports whether an error is why no letters can be sent as things are, and what to
 // do about it.
 func IsProblem(err error) bool {
-	return slices.ContainsFunc([]error{ErrOff, ErrNoSender, ErrUntested, ErrNoWayOut, ErrNoReturn}, func(p error) bool { return errors.Is(err, p) })
+	return slices.ContainsFunc([]error{ErrOff, ErrNoSender, ErrUntested, ErrNoBase, ErrNoReturn}, func(p error) bool { return errors.Is(err, p) })
 }
 
 // Problem returns why no letters can be sent as things are; nil: they can.
@@ -272,16 +266,16 @@ func (p *Post) Problem(ctx context.Context, workspace int64) error {
 	return err
 }
 
-// Preview returns a letter as its readers get it, but for the tag of its way out.
+// Preview returns a letter as its readers get it, but for the tag of its unsubscribe link.
 func (p *Post) Preview(ctx context.Context, t store.Trial) (string, error) {
 	if err := t.Text().Check(); err != nil {
 		return "", err
 	}
 	settings, err := p.Office.Settings(ctx)
 	if errors.Is(err, letter.ErrNone) {
-		err = ErrNoWayOut
+		err = ErrNoBase
 	}
-	return t.Text().Letter(strings.TrimRight(settings.BaseURL, "/") + LeavePath + "…"), err
+	return t.Text().Letter(strings.TrimRight(settings.BaseURL, "/") + UnsubscribePath + "…"), err
 }
 
 // RecordName is the name of the DNS record of the DKIM key; "" where there is none.
@@ -289,5 +283,5 @@ func RecordName(s store.TrialSender) string {
 	if s.Selector == "" {
 		return ""
 	}
-	return s.Selector + "._domainkey." + domainOf(s.Sender)
+	return s.Selector + "._domainkey." + letter.DomainOf(s.Sender)
 }

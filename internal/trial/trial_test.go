@@ -35,7 +35,7 @@ func sender() store.TrialSender {
 	return store.TrialSender{Host: "smtp.fernhollow.example", Port: 465, Security: "tls", Sender: "Fernhollow Seed Library <letters@fernhollow.example>", Servers: []string{"192.0.2.25"}, Selector: "varnet"}
 }
 
-// TestMessage: a letter is signed by the key whose record is shown, its ways out under the
+// TestMessage: a letter is signed by the key whose record is shown, its unsubscribe links under the
 // signature, and its return address is its own; nothing of an address gets into the header.
 func TestMessage(t *testing.T) {
 	p, s := post(t), sender()
@@ -62,7 +62,7 @@ func TestMessage(t *testing.T) {
 	if err != nil || len(signed) != 1 || signed[0].Err != nil {
 		t.Fatalf("%v: %+v\n%s", err, signed, raw)
 	}
-	for _, want := range []string{"List-Unsubscribe: <https://varnet.fernhollow.example/leave/3-7-", "List-Unsubscribe-Post: List-Unsubscribe=One-Click", "<trial.3-7-", "G=C3=A4rtnerin"} {
+	for _, want := range []string{"List-Unsubscribe: <https://varnet.fernhollow.example/unsubscribe/3-7-", "List-Unsubscribe-Post: List-Unsubscribe=One-Click", "<trial.3-7-", "G=C3=A4rtnerin"} {
 		if !strings.Contains(strings.ReplaceAll(string(raw), "\r\n ", " "), want) {
 			t.Errorf("it lacks %q:\n%s", want, raw)
 		}
@@ -79,16 +79,16 @@ func TestMessage(t *testing.T) {
 	}
 }
 
-// TestWaysOut: the tag of a way out names its letter alone, and is another than that of the
+// TestUnsubscribeTags: the tag of an unsubscribe link names its letter alone, and is another than that of the
 // return address.
-func TestWaysOut(t *testing.T) {
+func TestUnsubscribeTags(t *testing.T) {
 	tags := post(t).Desk.Tags
-	tag := tags.Leave(3, 7)
-	if m, n, ok := tags.Leaves(tag); !ok || m != 3 || n != 7 {
+	tag := tags.UnsubscribeTag(3, 7)
+	if m, n, ok := tags.Unsubscribes(tag); !ok || m != 3 || n != 7 {
 		t.Errorf("%d, %d, %v", m, n, ok)
 	}
 	for _, wrong := range []string{tags.Tag(3, 7), strings.Replace(tag, "3-7", "3-8", 1), tag + "a", "", "3-7-", "x"} {
-		if _, _, ok := tags.Leaves(wrong); ok {
+		if _, _, ok := tags.Unsubscribes(wrong); ok {
 			t.Errorf("%q was taken", wrong)
 		}
 	}

@@ -181,8 +181,8 @@ func New(c Config) (*Engine, error) {
 		}
 		return sums
 	}}}
-	e.Sources = &bounce.Sources{Desk: e.Bounces, Secrets: e.Secrets, AllowPrivate: c.Resolver.AllowPrivate}
-	e.Trials = &trial.Post{Store: e.Store, Secrets: e.Secrets, Outbound: e.Outbound, Office: e.Outbox.Office, Desk: e.Bounces, Between: c.LetterRest, Now: c.Clock.Now}
+	e.Sources = &bounce.Sources{Desk: e.Bounces, Secrets: e.Secrets, Env: e.Connections.Env}
+	e.Trials = &trial.Post{Store: e.Store, Secrets: e.Secrets, Outbound: e.Outbound, Office: e.Outbox.Office, Env: e.Connections.Env, Desk: e.Bounces, Between: c.LetterRest, Now: c.Clock.Now}
 	e.Importer = &intake.Importer{Store: e.Store.Bulk(), Grammar: e.Grammar, Catalogue: e.Catalogue, Imported: e.imported}
 	w := river.NewWorkers()
 	river.AddWorker(w, &planWorker{engine: e})

@@ -29,10 +29,10 @@ CREATE TABLE trial_letter (
     mailing_id bigint NOT NULL,
     number     int NOT NULL,
     operator   text NOT NULL,
-    state      text NOT NULL DEFAULT 'waiting', -- waiting, sending, sent, refused, left
+    state      text NOT NULL DEFAULT 'waiting', -- waiting, sending, sent, refused, left out
     at         timestamptz,                     -- when it got there
     says       text NOT NULL DEFAULT '',        -- of the submission server, where it was refused
-    left_at    timestamptz,                     -- when the person asked for no more messages
+    unsubscribed_at timestamptz,                -- when the person unsubscribed
     PRIMARY KEY (mailing_id, number),
     FOREIGN KEY (mailing_id, number) REFERENCES mailed ON DELETE CASCADE
 );

@@ -7769,7 +7769,7 @@ export interface components {
              */
             hours: number;
             /** @description Addresses that get none. */
-            left: components["schemas"]["TrialsLeft"][];
+            leftOut: components["schemas"]["TrialsLeftOut"][];
             /**
              * Format: int64
              * @description How many letters that are: an address gets one, ever.
@@ -7829,7 +7829,7 @@ export interface components {
             subject: string;
             /**
              * Format: int64
-             * @description People who asked for no more messages.
+             * @description People who unsubscribed.
              */
             unsubscribed: number;
             /**
@@ -7909,7 +7909,7 @@ export interface components {
             /** @description Whether the workspace may send trial letters. */
             allowed: boolean;
         };
-        TrialsLeft: {
+        TrialsLeftOut: {
             /**
              * Format: int64
              * @description How many.

@@ -103,7 +103,7 @@ function Sending({ mailing: m, trial: t }: { mailing: Schema<"Mailing">; trial: 
       <p>
         Trial letters: {number(t.sent)} sent, {number(t.waiting)} waiting
         {t.refused > 0 && <>, {number(t.refused)} refused by the submission server</>}
-        {t.unsubscribed > 0 && <>; {plural(t.unsubscribed, "person", "people")} asked for no more messages</>}.{" "}
+        {t.unsubscribed > 0 && <>; {plural(t.unsubscribed, "person", "people")} unsubscribed</>}.{" "}
         {m.state === "sending" && (
           <For scope="run">
             <Sure

@@ -28,9 +28,9 @@ export function Settle() {
         A catch-all host takes mail for any mailbox, so only a message really sent tells. What bounces is undeliverable
         from then on, what does not come back within 72 hours is settled and kept.
       </p>
-      {f.left.length > 0 && (
+      {f.leftOut.length > 0 && (
         <ul>
-          {f.left.map((l) => (
+          {f.leftOut.map((l) => (
             <li key={l.why}>
               {plural(l.addresses, "address", "addresses")}, which {l.why}, {l.addresses === 1 ? "gets" : "get"} none.
             </li>

@@ -10,31 +10,31 @@ import (
 	"varnet/internal/trial"
 )
 
-// leaving serves the way out of trial letters. Anybody may come, who has the letter: a person,
+// unsubscribing serves the unsubscribe links of trial letters. Anybody may come, who has the letter: a person,
 // who is asked once more, or their mail program by RFC 8058. A GET changes nothing, since
 // programs on the way follow links.
-func (a *API) leaving(r chi.Router) {
+func (a *API) unsubscribing(r chi.Router) {
 	r.Get("/{tag}", func(w http.ResponseWriter, q *http.Request) {
-		out, err := a.engine.Trials.Leaving(q.Context(), chi.URLParam(q, "tag"))
-		a.leavePage(w, leavePage{Address: out.Letter.Mailbox, From: out.From}, err)
+		out, err := a.engine.Trials.Unsubscription(q.Context(), chi.URLParam(q, "tag"))
+		a.unsubscribePage(w, unsubscribePage{Address: out.Letter.Mailbox, From: out.From}, err)
 	})
 	r.Post("/{tag}", func(w http.ResponseWriter, q *http.Request) {
-		out, err := a.engine.Trials.Leaving(q.Context(), chi.URLParam(q, "tag"))
+		out, err := a.engine.Trials.Unsubscription(q.Context(), chi.URLParam(q, "tag"))
 		if err == nil {
-			err = a.engine.Trials.Leave(q.Context(), out)
+			err = a.engine.Trials.Unsubscribe(q.Context(), out)
 		}
-		a.leavePage(w, leavePage{Address: out.Letter.Mailbox, From: out.From, Done: true}, err)
+		a.unsubscribePage(w, unsubscribePage{Address: out.Letter.Mailbox, From: out.From, Done: true}, err)
 	})
 }
 
-type leavePage struct {
+type unsubscribePage struct {
 	Address string
 	From    string // the sender's name
 	Done    bool
 	Problem string
 }
 
-func (a *API) leavePage(w http.ResponseWriter, p leavePage, err error) {
+func (a *API) unsubscribePage(w http.ResponseWriter, p unsubscribePage, err error) {
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.Header().Set("X-Robots-Tag", "noindex")
 	w.Header().Set("Cache-Control", "no-store")
@@ -47,10 +47,10 @@ func (a *API) leavePage(w http.ResponseWriter, p leavePage, err error) {
 		w.WriteHeader(http.StatusServiceUnavailable)
 		p.Problem = "This does not work at the moment. Try again in a few minutes, or answer the letter."
 	}
-	_ = leaveTemplate.Execute(w, p)
+	_ = unsubscribeTemplate.Execute(w, p)
 }
 
-var leaveTemplate = template.Must(template.New("leave").Parse(`<!doctype html>
+var unsubscribeTemplate = template.Must(template.New("unsubscribe").Parse(`<!doctype html>
 <html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>Unsubscribe</title>
 <style>body{margin:0 auto;max-width:560px;padding:48px 24px;font:16px/24px sans-serif;background:#faf7f1;color:#1d2b3a}
 h1{font-size:28px;line-height:40px;margin:0 0 16px}p{margin:0 0 24px;overflow-wrap:anywhere}

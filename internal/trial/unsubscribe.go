@@ -9,19 +9,19 @@ import (
 	"varnet/internal/store"
 )
 
-// ErrNoLetter tells that a way out leads to no letter.
-var ErrNoLetter = errors.New("this way out belongs to no letter that is known here")
+// ErrNoLetter tells that an unsubscribe link leads to no letter.
+var ErrNoLetter = errors.New("this link belongs to no letter that is known here")
 
-// WayOut is the way out of a letter.
-type WayOut struct {
+// Unsubscription is what the unsubscribe link of a letter leads to.
+type Unsubscription struct {
 	Mailing store.Mailing
 	Letter  store.Mailed
 	From    string // the sender's name
 }
 
-// Leaving returns whom a way out belongs to.
-func (p *Post) Leaving(ctx context.Context, tag string) (w WayOut, err error) {
-	mailing, number, ok := p.Desk.Tags.Leaves(tag)
+// Unsubscription returns what the tag of an unsubscribe link leads to.
+func (p *Post) Unsubscription(ctx context.Context, tag string) (w Unsubscription, err error) {
+	mailing, number, ok := p.Desk.Tags.Unsubscribes(tag)
 	if !ok {
 		return w, ErrNoLetter
 	}
@@ -47,12 +47,12 @@ func gone(err error) error {
 	return err
 }
 
-// Leave strikes the address whom a way out belongs to, in the whole workspace (RFC 8058): no
+// Unsubscribe strikes the address that a letter went to, in the whole workspace (RFC 8058): no
 // letter goes to it any more, and the policies drop it.
-func (p *Post) Leave(ctx context.Context, w WayOut) error {
+func (p *Post) Unsubscribe(ctx context.Context, w Unsubscription) error {
 	now := p.Now()
 	return p.Desk.Know(ctx, w.Mailing.WorkspaceID, map[string]store.KnownOutcome{w.Letter.Canonical: {Known: bounce.Known{Outcome: bounce.Unsubscribed, At: now}}},
 		func(ctx context.Context, s *store.Store) error {
-			return s.LeaveTrial(ctx, w.Mailing.ID, w.Letter.Number, now)
+			return s.UnsubscribeTrial(ctx, w.Mailing.ID, w.Letter.Number, now)
 		})
 }
