@@ -1,8 +1,8 @@
 package workshop
 
 import (
-	"crypto/sha256"
 	"fmt"
+	"hash/maphash"
 	"strings"
 	"unicode"
 
@@ -21,6 +21,9 @@ const (
 	ByLoose   By = "loose"   // the cell without case and spaces
 	ByDigits  By = "digits"  // its digits alone, as of telephones
 )
+
+// ofAddress reports whether it looks at addresses.
+func (b By) ofAddress() bool { return b == ByAddress || b == ByMailbox || b == ByDomain }
 
 // Match says by what the rows of a table are the same as others.
 type Match struct {
@@ -42,7 +45,7 @@ func (m Match) check(t Table) error {
 		return fmt.Errorf("rows are the same by address, mailbox, domain, exact, loose or digits, not by %q", m.By)
 	}
 	if len(m.Columns) == 0 {
-		return fmt.Errorf("the list %s has no column to compare by; say which one", t.Name)
+		return fmt.Errorf("the list %s has no column to compare by; name one of %s", t.Name, quotedNames(t.Columns))
 	}
 	for _, c := range m.Columns {
 		if c < 0 || c >= len(t.Columns) {
@@ -52,45 +55,65 @@ func (m Match) check(t Table) error {
 	return nil
 }
 
-// key stands for what rows are compared by: a hash, since keys of millions of rows are held.
-type key [16]byte
+// key stands for what rows are compared by: 128 bits of two keyed hashes, since keys of millions
+// of rows are held. That two different ones of 10 million agree has odds of 1 to 10^24.
+type key [2]uint64
 
-func hashed(text string) (k key) {
-	sum := sha256.Sum256([]byte(text))
-	copy(k[:], sum[:])
-	return k
+var seeds = [2]maphash.Seed{maphash.MakeSeed(), maphash.MakeSeed()}
+
+func hashed(text string) key {
+	return key{maphash.String(seeds[0], text), maphash.String(seeds[1], text)}
 }
 
-// keys returns the keys of a row, without repetition; none where its cells hold nothing to
+// keys appends the keys of a row, without repetition; none where its cells hold nothing to
 // compare by.
-func (m Match) keys(row []string) (all []key) {
+func (m Match) keys(row Row, to []key) []key {
 	if m.Together {
 		var parts []string
 		filled := false
 		for _, c := range m.Columns {
-			text, ok := m.text(Cell(row, c))
+			text, ok := m.text(row.Cell(c))
 			parts, filled = append(parts, text), filled || ok
 		}
 		if filled {
-			all = append(all, hashed(strings.Join(parts, "\x00")))
+			to = append(to, hashed(strings.Join(parts, "\x00")))
 		}
-		return all
+		return to
 	}
 	for _, c := range m.Columns {
-		text, ok := m.text(Cell(row, c))
-		if !ok {
+		cell := row.Cell(c)
+		if several := m.several(cell); several != nil {
+			for _, one := range several {
+				to = m.key(one, to)
+			}
 			continue
 		}
-		k := hashed(text)
-		known := false
-		for _, before := range all {
-			known = known || before == k
-		}
-		if !known {
-			all = append(all, k)
+		to = m.key(cell, to)
+	}
+	return to
+}
+
+// several are the addresses of a cell that holds more than one.
+func (m Match) several(cell string) []string {
+	if !m.By.ofAddress() {
+		return nil
+	}
+	return address.Several(cell)
+}
+
+// key appends the key of a cell, unless it is there.
+func (m Match) key(cell string, to []key) []key {
+	text, ok := m.text(cell)
+	if !ok {
+		return to
+	}
+	k := hashed(text)
+	for _, before := range to {
+		if before == k {
+			return to
 		}
 	}
-	return all
+	return append(to, k)
 }
 
 // text is what of a cell is compared; ok is false where there is nothing.

@@ -11,11 +11,11 @@ type How string
 
 // The ways.
 const (
-	WholeCell How = "cell"   // the cell is the term
-	Word      How = "word"   // the term stands in it as a word, or as several
-	Part      How = "part"   // the term stands anywhere in it
-	Domain    How = "domain" // the cell is a domain, or an address at one, that is the term or under it
-	Number    How = "number" // the digits of the cell are those of the term
+	AsCell   How = "cell"   // the cell is the term
+	AsWord   How = "word"   // the term stands in it as a word, or as several
+	AsPart   How = "part"   // the term stands anywhere in it
+	AsDomain How = "domain" // the cell is a domain, or an address at one, that is the term or under it
+	AsNumber How = "number" // the digits of the cell are those of the term
 )
 
 // Terms finds in a cell whether one of many terms stands in it. Case does not count.
@@ -32,7 +32,7 @@ type Terms struct {
 func NewTerms(how How, terms []string) (*Terms, error) {
 	t := &Terms{how: how, whole: map[string]bool{}}
 	switch how {
-	case WholeCell, Word, Part, Domain, Number:
+	case AsCell, AsWord, AsPart, AsDomain, AsNumber:
 	default:
 		return nil, fmt.Errorf("a term stands in a cell as cell, word, part, domain or number, not as %q", how)
 	}
@@ -45,7 +45,7 @@ func NewTerms(how How, terms []string) (*Terms, error) {
 		t.n++
 		t.most = max(t.most, strings.Count(folded, " ")+1)
 	}
-	if how == Part {
+	if how == AsPart {
 		t.parts = newAutomaton(t.whole)
 		t.whole = nil
 	}
@@ -57,11 +57,11 @@ func (t *Terms) Len() int { return t.n }
 
 func (t *Terms) fold(text string) string {
 	switch t.how {
-	case Word:
+	case AsWord:
 		return strings.Join(wordsOf(text), " ")
-	case Number:
+	case AsNumber:
 		return digits(text)
-	case Domain:
+	case AsDomain:
 		text = strings.TrimPrefix(strings.TrimPrefix(strings.ToLower(strings.TrimSpace(text)), "@"), "*.")
 		return strings.Trim(text, ".")
 	}
@@ -79,11 +79,11 @@ func (t *Terms) In(cell string) bool {
 		return false
 	}
 	switch t.how {
-	case Part:
+	case AsPart:
 		return t.parts.in(strings.ToLower(cell))
-	case Word:
+	case AsWord:
 		return t.word(wordsOf(cell))
-	case Domain:
+	case AsDomain:
 		return t.domain(t.fold(cell[strings.LastIndexByte(cell, '@')+1:]))
 	}
 	return t.whole[t.fold(cell)]
@@ -115,24 +115,21 @@ func (t *Terms) domain(name string) bool {
 	return false
 }
 
-// Strike makes the rows of a table in which no term stands, or (with keep) those in which one
-// does. It looks in some columns, or (with none) in all.
-func Strike(t Table, terms *Terms, columns []int, keep bool, out Out) (Report, error) {
-	for _, c := range columns {
-		if c < 0 || c >= len(t.Columns) {
-			return Report{}, fmt.Errorf("the list %s has %d columns, and no column %d", t.Name, len(t.Columns), c+1)
-		}
-	}
-	return each(t, out, func(row []string) bool {
-		found := false
-		if len(columns) == 0 {
-			for _, cell := range row {
-				found = found || terms.In(cell)
+// Strike are the rows of a table in which no term stands, or (with keep) those in which one does.
+// It looks in some columns, or (with none) in all.
+func Strike(t Table, terms *Terms, columns []int, keep bool) Table {
+	return t.chosen(func() (func(int64, Row) bool, error) {
+		return func(_ int64, row Row) bool {
+			found := false
+			if len(columns) == 0 {
+				for _, cell := range row.Cells() {
+					found = found || terms.In(cell)
+				}
 			}
-		}
-		for _, c := range columns {
-			found = found || terms.In(Cell(row, c))
-		}
-		return found == keep
+			for _, c := range columns {
+				found = found || terms.In(row.Cell(c))
+			}
+			return found == keep
+		}, nil
 	})
 }

@@ -7,15 +7,14 @@ import (
 	"slices"
 	"strings"
 	"testing"
-	"time"
 )
 
 // table is rows in memory, as a table.
 func table(name string, columns []string, rows ...[]string) Table {
-	return Table{name, columns, func() iter.Seq2[[]string, error] {
-		return func(yield func([]string, error) bool) {
+	return Table{Name: name, Columns: columns, Rows: func() iter.Seq2[Row, error] {
+		return func(yield func(Row, error) bool) {
 			for _, r := range rows {
-				if !yield(slices.Clone(r), nil) {
+				if !yield(NewRow(r), nil) {
 					return
 				}
 			}
@@ -48,21 +47,38 @@ func random(rng *rand.Rand, name string, rows int) Table {
 
 func rowsOf(t *testing.T, tab Table) (all [][]string) {
 	t.Helper()
-	for row, err := range tab.Rows() {
-		if err != nil {
-			t.Fatal(err)
-		}
-		all = append(all, row)
+	if err := tab.each(func(_ int64, r Row) error { all = append(all, slices.Clone(r.Cells())); return nil }); err != nil {
+		t.Fatal(err)
 	}
 	return all
 }
 
-// collect runs an operation and returns its rows as lines.
-func collect(t *testing.T, do func(Out) (Report, error)) (lines []string) {
+// spill is one that holds few records in memory, so that the files of one that holds more are
+// tried, too.
+func spill(t *testing.T) *Spill {
+	s := &Spill{dir: t.TempDir(), most: 16}
+	t.Cleanup(func() { _ = s.Close() })
+	return s
+}
+
+// collect reads what an operation makes as lines, twice: it is the same each time.
+func collect(t *testing.T, made Table, err error) (lines []string) {
 	t.Helper()
-	r, err := do(func(row []string) error { lines = append(lines, line(row)); return nil })
-	if err != nil || r.Kept != int64(len(lines)) {
-		t.Fatalf("%v: %+v, and %d rows came", err, r, len(lines))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, r := range rowsOf(t, made) {
+		lines = append(lines, line(r))
+	}
+	again := 0
+	for _, r := range rowsOf(t, made) {
+		if again == len(lines) || lines[again] != line(r) {
+			t.Fatalf("read again, row %d is %q", again+1, r)
+		}
+		again++
+	}
+	if again != len(lines) {
+		t.Fatalf("read again there are %d rows, not %d", again, len(lines))
 	}
 	return lines
 }
@@ -81,9 +97,11 @@ func TestPartitions(t *testing.T) {
 		rng := rand.New(rand.NewPCG(seed, 7))
 		a, b := random(rng, "a", rng.IntN(60)), random(rng, "b", rng.IntN(60))
 		for _, m := range matches() {
-			tables, both := []Table{a, b}, []Match{m, m}
-			without := collect(t, func(out Out) (Report, error) { return Without(tables, both, out) })
-			common := collect(t, func(out Out) (Report, error) { return Both(tables, both, out) })
+			tables, both, s := []Table{a, b}, []Match{m, m}, spill(t)
+			made, err := Without(s, tables, both)
+			without := collect(t, made, err)
+			made, err = Both(s, tables, both)
+			common := collect(t, made, err)
 			var all []string
 			for _, r := range rowsOf(t, a) {
 				all = append(all, line(r))
@@ -94,18 +112,22 @@ func TestPartitions(t *testing.T) {
 			if naive := naiveWithout(t, a, b, m); !slices.Equal(naive, without) {
 				t.Fatalf("seed %d, %+v: without:\n%q\n%q", seed, m, without, naive)
 			}
+			holdBothOfThree(t, seed, m)
 			holdMerge(t, seed, tables, m)
+			holdDuplicates(t, seed, a, m)
 		}
 	}
 }
 
 func sorted(lines []string) []string { slices.Sort(lines); return lines }
 
+func keysOf(m Match, cells []string) []key { return m.keys(NewRow(cells), nil) }
+
 // naiveWithout compares every row with every other.
 func naiveWithout(t *testing.T, a, b Table, m Match) (lines []string) {
 	others := rowsOf(t, b)
 	for _, r := range rowsOf(t, a) {
-		if !slices.ContainsFunc(others, func(o []string) bool { return meet(m.keys(r), m.keys(o)) }) {
+		if !slices.ContainsFunc(others, func(o []string) bool { return meet(keysOf(m, r), keysOf(m, o)) }) {
 			lines = append(lines, line(r))
 		}
 	}
@@ -116,56 +138,115 @@ func meet(a, b []key) bool {
 	return slices.ContainsFunc(a, func(k key) bool { return slices.Contains(b, k) })
 }
 
-// holdMerge: three tables merged at once and one by one are the same, each first key comes once, and what is
-// merged, without what is in one alone, are the rows that met.
-func holdMerge(t *testing.T, seed uint64, tables []Table, m Match) {
+// holdBothOfThree: a row that is in both others, by whichever of its keys.
+func holdBothOfThree(t *testing.T, seed uint64, m Match) {
 	t.Helper()
-	ms := []Match{m, m}
-	j, err := Join(tables, nil)
-	if err != nil || len(j.Columns) != 5 {
-		t.Fatalf("%v: %q", err, j.Columns)
+	rng := rand.New(rand.NewPCG(seed, 13))
+	tables := []Table{random(rng, "a", 40), random(rng, "b", 40), random(rng, "c", 40)}
+	made, err := Both(spill(t), tables, []Match{m, m, m})
+	got := collect(t, made, err)
+	var want []string
+	second, third := rowsOf(t, tables[1]), rowsOf(t, tables[2])
+	for _, r := range rowsOf(t, tables[0]) {
+		in := func(rows [][]string) bool {
+			return slices.ContainsFunc(rows, func(o []string) bool { return meet(keysOf(m, r), keysOf(m, o)) })
+		}
+		if in(second) && in(third) {
+			want = append(want, line(r))
+		}
 	}
-	merged := collect(t, func(out Out) (Report, error) { return Merge(tables, ms, j, nil, out) })
-	third := random(rand.New(rand.NewPCG(seed, 11)), "c", 30)
-	three := []Table{tables[0], tables[1], third}
-	all, err := Join(three, nil)
+	if !slices.Equal(got, want) {
+		t.Fatalf("seed %d, %+v: both of three:\n%q\n%q", seed, m, got, want)
+	}
+}
+
+func holdDuplicates(t *testing.T, seed uint64, a Table, m Match) {
+	t.Helper()
+	made, err := Duplicates(spill(t), a, m)
+	got := collect(t, made, err)
+	var want []string
+	rows := rowsOf(t, a)
+	for i, r := range rows {
+		others := slices.Delete(slices.Clone(rows), i, i+1)
+		if slices.ContainsFunc(others, func(o []string) bool { return meet(keysOf(m, r), keysOf(m, o)) }) {
+			want = append(want, line(r))
+		}
+	}
+	if !slices.Equal(got, want) {
+		t.Fatalf("seed %d, %+v: duplicates:\n%q\n%q", seed, m, got, want)
+	}
+}
+
+// merged merges tables by the same match.
+func merged(t *testing.T, tables []Table, m Match, keep Keep) (Joined, []string) {
+	t.Helper()
+	j, err := Join(tables, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
-	atOnce := collect(t, func(out Out) (Report, error) { return Merge(three, []Match{m, m, m}, all, nil, out) })
-	both := table("merged", j.Columns, cut(merged)...)
-	if oneByOne := collect(t, func(out Out) (Report, error) { return Merge([]Table{both, third}, ms, j, nil, out) }); !slices.Equal(oneByOne, atOnce) {
+	ms := make([]Match, len(tables))
+	for i := range ms {
+		ms[i] = m
+	}
+	made, err := Merge(spill(t), tables, Merging{Matches: ms, Joined: j, Keep: keep})
+	return j, collect(t, made, err)
+}
+
+// holdMerge: three tables merged at once and one by one are the same, each first key comes once,
+// empty cells are filled as by hand, and rows in one table alone are those that nothing meets.
+func holdMerge(t *testing.T, seed uint64, tables []Table, m Match) {
+	t.Helper()
+	j, two := merged(t, tables, m, KeepFirst)
+	third := random(rand.New(rand.NewPCG(seed, 11)), "c", 30)
+	three := []Table{tables[0], tables[1], third}
+	_, atOnce := merged(t, three, m, KeepFirst)
+	if _, oneByOne := merged(t, []Table{table("merged", j.Columns, cut(two)...), third}, m, KeepFirst); !slices.Equal(oneByOne, atOnce) {
 		t.Fatalf("seed %d, %+v: one by one and at once differ:\n%q\n%q", seed, m, oneByOne, atOnce)
 	}
-	seen, count := map[key]bool{}, 0
-	for _, tab := range tables {
-		for _, r := range rowsOf(t, tab) {
-			keys := m.keys(r)
-			if len(keys) == 0 || !seen[keys[0]] {
-				count++
-			}
-			if len(keys) > 0 {
-				seen[keys[0]] = true
-			}
+	if want := naiveMerge(t, j, tables, m, false); !slices.Equal(two, want) {
+		t.Fatalf("seed %d, %+v: merged:\n%q\n%q", seed, m, two, want)
+	}
+	if _, filled := merged(t, tables, m, KeepFilled); !slices.Equal(filled, naiveMerge(t, j, tables, m, true)) {
+		t.Fatalf("seed %d, %+v: filled:\n%q\n%q", seed, m, filled, naiveMerge(t, j, tables, m, true))
+	}
+	made, err := OnlyOne(spill(t), tables, []Match{m, m}, j)
+	only := collect(t, made, err)
+	var want []string
+	for n, other := range []Table{tables[1], tables[0]} {
+		for _, w := range naiveWithout(t, tables[n], other, m) {
+			want = append(want, line(j.row(n, NewRow(strings.Split(w, "\x1f"))).cells))
 		}
 	}
-	if len(merged) != count {
-		t.Fatalf("seed %d, %+v: %d rows are merged, and should be %d", seed, m, len(merged), count)
+	if !slices.Equal(only, want) {
+		t.Fatalf("seed %d, %+v: in one alone:\n%q\n%q", seed, m, only, want)
 	}
-	only := collect(t, func(out Out) (Report, error) { return OnlyOne(tables, ms, j, out) })
+}
+
+// naiveMerge looks at every row before.
+func naiveMerge(t *testing.T, j Joined, tables []Table, m Match, fills bool) (lines []string) {
+	var rows [][]string
+	at := map[key]int{}
 	for n, tab := range tables {
-		var want []string
-		if n == 0 {
-			want = naiveWithout(t, tab, tables[1], m)
-		} else {
-			want = naiveWithout(t, tab, tables[0], m)
-		}
-		for _, w := range want {
-			if padded := line(j.row(n, strings.Split(w, "\x1f"))); !slices.Contains(only, padded) {
-				t.Fatalf("seed %d, %+v: %q is in one alone, and is missing", seed, m, padded)
+		for _, r := range rowsOf(t, tab) {
+			cells, keys := j.row(n, NewRow(r)).cells, keysOf(m, r)
+			if len(keys) > 0 {
+				if first, there := at[keys[0]]; there {
+					for i := range cells {
+						if fills && empty(rows[first][i]) && !empty(cells[i]) {
+							rows[first][i] = cells[i]
+						}
+					}
+					continue
+				}
+				at[keys[0]] = len(rows)
 			}
+			rows = append(rows, cells)
 		}
 	}
+	for _, r := range rows {
+		lines = append(lines, line(r))
+	}
+	return lines
 }
 
 func cut(lines []string) (rows [][]string) {
@@ -181,27 +262,30 @@ func TestMergeColumns(t *testing.T) {
 	a := table("members", []string{"E-mail", "Name"}, []string{"ada@orchard.example", "Ada"})
 	b := table("guests", []string{"name", "e_mail", "Joined", "Town"}, []string{"Wren", "wren@orchard.example", "2026-03-01", "Nether Moss"}, []string{"Ada M.", "ADA@orchard.example", "2026-04-01", "Upper Loam"})
 	m := []Match{{By: ByAddress, Columns: []int{0}}, {By: ByAddress, Columns: []int{1}}}
-	j, err := Join([]Table{a, b}, nil)
+	tables := []Table{a, b}
+	j, err := Join(tables, nil)
 	if err != nil || !slices.Equal(j.Columns, []string{"E-mail", "Name", "Joined", "Town"}) {
 		t.Fatalf("%v: %q", err, j.Columns)
 	}
-	got := collect(t, func(out Out) (Report, error) { return Merge([]Table{a, b}, m, j, nil, out) })
-	if want := []string{line([]string{"ada@orchard.example", "Ada", "", ""}), line([]string{"wren@orchard.example", "Wren", "2026-03-01", "Nether Moss"})}; !slices.Equal(got, want) {
+	made, err := Merge(spill(t), tables, Merging{Matches: m, Joined: j, Keep: KeepFirst})
+	if got, want := collect(t, made, err), []string{line([]string{"ada@orchard.example", "Ada", "", ""}), line([]string{"wren@orchard.example", "Wren", "2026-03-01", "Nether Moss"})}; !slices.Equal(got, want) {
 		t.Errorf("%q", got)
 	}
-	day := func(cell string) (time.Time, bool) { at, err := time.Parse("2006-01-02", cell); return at, err == nil }
-	got = collect(t, func(out Out) (Report, error) {
-		return Merge([]Table{a, b}, m, j, &Newest{[]int{-1, 2}, day}, out)
-	})
-	if want := []string{line([]string{"wren@orchard.example", "Wren", "2026-03-01", "Nether Moss"}), line([]string{"ADA@orchard.example", "Ada M.", "2026-04-01", "Upper Loam"})}; !slices.Equal(got, want) {
+	made, err = Merge(spill(t), tables, Merging{Matches: m, Joined: j, Keep: KeepNewest, Dates: []int{-1, 2}})
+	if got, want := collect(t, made, err), []string{line([]string{"wren@orchard.example", "Wren", "2026-03-01", "Nether Moss"}), line([]string{"ADA@orchard.example", "Ada M.", "2026-04-01", "Upper Loam"})}; !slices.Equal(got, want) {
 		t.Errorf("the newest: %q", got)
 	}
-	j, err = Join([]Table{a, b}, map[int]map[int]int{1: {3: 1}})
+	j, err = Join(tables, []Alias{{"Town", "Name"}})
 	if err != nil || !slices.Equal(j.Columns, []string{"E-mail", "Name", "name", "Joined"}) || j.From[1][3] != 1 {
 		t.Errorf("by hand: %v: %+v", err, j)
 	}
-	if _, err := Join([]Table{a, b}, map[int]map[int]int{1: {3: 9}}); err == nil {
+	if _, err := Join(tables, []Alias{{"Town", "Village"}}); err == nil {
 		t.Error("a column that there is not was taken")
+	}
+	other := table("letters", []string{"Mail address"}, []string{"jonas@orchard.example"})
+	a.Addresses, other.Addresses = []int{0}, []int{0}
+	if j, err = Join([]Table{a, other}, nil); err != nil || len(j.Columns) != 2 || j.From[1][0] != 0 {
+		t.Errorf("addresses under another name: %v: %+v", err, j)
 	}
 }
 
@@ -209,10 +293,12 @@ func TestMergeColumns(t *testing.T) {
 func TestOnePerDomain(t *testing.T) {
 	a := table("members", []string{"E-mail"}, []string{"ada@orchard.example"}, []string{"wren@Orchard.example"}, []string{""}, []string{"jonas@attic.example"}, []string{"nobody"})
 	m := Match{By: ByDomain, Columns: []int{0}}
-	if got := collect(t, func(out Out) (Report, error) { return OnePer(a, m, out) }); !slices.Equal(got, []string{"ada@orchard.example", "", "jonas@attic.example", "nobody"}) {
+	made, err := OnePer(spill(t), a, m)
+	if got := collect(t, made, err); !slices.Equal(got, []string{"ada@orchard.example", "", "jonas@attic.example", "nobody"}) {
 		t.Errorf("%q", got)
 	}
-	if got := collect(t, func(out Out) (Report, error) { return Duplicates(a, m, out) }); !slices.Equal(got, []string{"ada@orchard.example", "wren@Orchard.example"}) {
+	made, err = Duplicates(spill(t), a, m)
+	if got := collect(t, made, err); !slices.Equal(got, []string{"ada@orchard.example", "wren@Orchard.example"}) {
 		t.Errorf("%q", got)
 	}
 }
@@ -220,11 +306,11 @@ func TestOnePerDomain(t *testing.T) {
 func TestWrongMatches(t *testing.T) {
 	a := table("members", []string{"E-mail"})
 	for name, m := range map[string]Match{"no column": {By: ByAddress}, "one that there is not": {By: ByAddress, Columns: []int{1}}, "no way": {By: "name", Columns: []int{0}}} {
-		if _, err := Without([]Table{a, a}, []Match{m, m}, nil); err == nil || !strings.Contains(err.Error(), "members") && name != "no way" {
+		if _, err := Without(spill(t), []Table{a, a}, []Match{m, m}); err == nil || !strings.Contains(err.Error(), "members") && name != "no way" {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
-	if _, err := Without([]Table{a}, []Match{{By: ByExact, Columns: []int{0}}}, nil); err == nil {
+	if _, err := Without(spill(t), []Table{a}, []Match{{By: ByExact, Columns: []int{0}}}); err == nil {
 		t.Error("one list was taken for two")
 	}
 }

@@ -1,0 +1,176 @@
+// Package naming knows how organisations make addresses of the names of their people: which
+// pattern the addresses of a domain follow, and what name an address tells where the pattern is
+// known.
+//
+//	h := naming.Habits{}
+//	h.See("orchard.example", naming.Name{First: "Ada", Last: "Moss"}, "ada.moss")
+package naming
+
+import (
+	"strings"
+	"unicode"
+
+	"golang.org/x/text/unicode/norm"
+)
+
+// Name is the name of a person.
+type Name struct{ First, Last string }
+
+// Pattern is how a local part is made of a name.
+type Pattern string
+
+// The patterns. Those with a separator can be read back.
+const (
+	FirstDotLast        Pattern = "first.last"
+	LastDotFirst        Pattern = "last.first"
+	FirstUnderscoreLast Pattern = "first_last"
+	FirstHyphenLast     Pattern = "first-last"
+	FirstLast           Pattern = "firstlast"
+	LastFirst           Pattern = "lastfirst"
+	InitialLast         Pattern = "flast"
+	InitialDotLast      Pattern = "f.last"
+	FirstInitial        Pattern = "firstl"
+	FirstAlone          Pattern = "first"
+	LastAlone           Pattern = "last"
+	LastInitial         Pattern = "lastf"
+)
+
+// makers make the local part of each pattern, of folded names.
+var makers = []struct {
+	Pattern
+	make func(first, last string) string
+}{
+	{FirstDotLast, func(f, l string) string { return f + "." + l }},
+	{LastDotFirst, func(f, l string) string { return l + "." + f }},
+	{FirstUnderscoreLast, func(f, l string) string { return f + "_" + l }},
+	{FirstHyphenLast, func(f, l string) string { return f + "-" + l }},
+	{FirstLast, func(f, l string) string { return f + l }},
+	{LastFirst, func(f, l string) string { return l + f }},
+	{InitialDotLast, func(f, l string) string { return f[:1] + "." + l }},
+	{InitialLast, func(f, l string) string { return f[:1] + l }},
+	{LastInitial, func(f, l string) string { return l + f[:1] }},
+	{FirstInitial, func(f, l string) string { return f + l[:1] }},
+	{FirstAlone, func(f, _ string) string { return f }},
+	{LastAlone, func(_, l string) string { return l }},
+}
+
+// Of is the first pattern by which a local part is made of a name, "" for none. Letters with
+// marks may be written without them, or as two letters, double names with or without what joins
+// them.
+func Of(n Name, local string) Pattern {
+	local = strings.ToLower(local)
+	firsts, lasts := spellings(n.First), spellings(n.Last)
+	for _, m := range makers {
+		for _, f := range firsts {
+			for _, l := range lasts {
+				if f != "" && l != "" && m.make(f, l) == local {
+					return m.Pattern
+				}
+			}
+		}
+	}
+	return ""
+}
+
+// twoLetters are letters that are written as two where there is no key for them.
+var twoLetters = strings.NewReplacer("ä", "ae", "ö", "oe", "ü", "ue", "ß", "ss", "æ", "ae", "ø", "oe", "å", "aa", "œ", "oe", "þ", "th", "ð", "d", "ł", "l", "đ", "d", "ı", "i")
+
+// oneLetter are those that have no mark to be left out.
+var oneLetter = strings.NewReplacer("ß", "ss", "æ", "ae", "ø", "o", "œ", "oe", "þ", "th", "ð", "d", "ł", "l", "đ", "d", "ı", "i")
+
+// spellings are the ways in which a name is written in addresses: of a double name all of it, with
+// a hyphen, and its first part alone.
+func spellings(name string) []string {
+	name = strings.ToLower(norm.NFC.String(strings.TrimSpace(name)))
+	var out []string
+	add := func(s string) {
+		for _, o := range out {
+			if o == s {
+				return
+			}
+		}
+		out = append(out, s)
+	}
+	for _, s := range []string{plain(oneLetter.Replace(name)), plain(twoLetters.Replace(name))} {
+		parts := strings.FieldsFunc(s, func(r rune) bool { return r == ' ' || r == '-' })
+		if len(parts) == 0 {
+			continue
+		}
+		add(strings.Join(parts, ""))
+		add(strings.Join(parts, "-"))
+		add(strings.Join(parts, "."))
+		add(parts[0])
+	}
+	return out
+}
+
+// plain leaves out marks over and under letters, and what is no letter, space or hyphen.
+func plain(s string) string {
+	return strings.Map(func(r rune) rune {
+		if r < unicode.MaxASCII && (unicode.IsLetter(r) || r == ' ' || r == '-') {
+			return r
+		}
+		return -1
+	}, norm.NFD.String(s))
+}
+
+// Read is the name that a local part tells by a pattern; ok is false where the pattern does not
+// tell both parts.
+func Read(p Pattern, local string) (n Name, ok bool) {
+	sep, lastFirst := map[Pattern]string{FirstDotLast: ".", LastDotFirst: ".", FirstUnderscoreLast: "_", FirstHyphenLast: "-"}[p], p == LastDotFirst
+	if sep == "" {
+		return n, false
+	}
+	a, b, ok := strings.Cut(strings.ToLower(local), sep)
+	if !ok || strings.Contains(b, sep) || !letters(a) || !letters(b) {
+		return n, false
+	}
+	if lastFirst {
+		a, b = b, a
+	}
+	return Name{Capital(a), Capital(b)}, true
+}
+
+func letters(s string) bool {
+	return len(s) > 1 && strings.IndexFunc(s, func(r rune) bool { return !unicode.IsLetter(r) && r != '-' }) < 0
+}
+
+// Habits are the patterns that the known addresses of domains follow.
+type Habits map[string]map[Pattern]int
+
+// See learns from the address of somebody whose name is known. An address that follows no pattern
+// counts, too.
+func (h Habits) See(domain string, n Name, local string) {
+	if n.First == "" || n.Last == "" {
+		return
+	}
+	if h[domain] == nil {
+		h[domain] = map[Pattern]int{}
+	}
+	h[domain][Of(n, local)]++
+}
+
+// The bounds from which on a pattern is a habit: so many addresses follow it, and so large a
+// share of those that are known.
+const (
+	habitFrom  = 3
+	habitShare = 0.8
+)
+
+// Habit is the pattern of a domain, with how many of its known addresses follow it; "" where
+// there is none.
+func (h Habits) Habit(domain string) (p Pattern, follow, of int) {
+	for _, m := range makers {
+		n := h[domain][m.Pattern]
+		if n > follow {
+			p, follow = m.Pattern, n
+		}
+	}
+	for _, n := range h[domain] {
+		of += n
+	}
+	if follow < habitFrom || float64(follow) < habitShare*float64(of) {
+		return "", follow, of
+	}
+	return p, follow, of
+}
