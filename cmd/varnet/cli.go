@@ -317,7 +317,7 @@ func (c *cli) number(at int, what string) (int64, error) {
 var numbered = map[string]string{
 	"list": "varnet lists", "run": "varnet runs", "part": "varnet outbound", "followed catalogue": "varnet catalogue followed", "parcel": "varnet inspect run",
 	"key": "varnet keys", "person": "varnet team", "invitation": "varnet team", "workspace": "varnet installation",
-	"webhook": "varnet webhooks", "delivery": "varnet webhooks log", "routine": "varnet routines", "time": "varnet routines times",
+	"webhook": "varnet webhooks", "delivery": "varnet webhooks log", "routine": "varnet routines", "time": "varnet routines times", "recipe": "varnet workshop recipes", "saved term list": "varnet workshop terms",
 }
 
 // findable reports what keeps a file from being read, without opening it: what comes by a

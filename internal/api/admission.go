@@ -33,7 +33,7 @@ const checksAtOnce = 20
 // longOnes are the operations that go on for a while.
 var longOnes = map[string]going{
 	"import-list": importing, "import-newer-file": importing, "preview-file": importing, "upload-part": importing,
-	"export-rows": exporting, "export-mailing": exporting, "get-list-problems": exporting, "export-audit": exporting, "get-report": exporting,
+	"export-rows": exporting, "export-mailing": exporting, "get-list-problems": exporting, "export-audit": exporting, "get-report": exporting, "make-workshop-file": exporting, "get-list-columns": exporting,
 	"check-addresses": checking,
 	"watch-workspace": streaming, "watch-run": streaming, "check-address": streaming,
 }

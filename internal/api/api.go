@@ -178,6 +178,7 @@ func (a *API) register(h huma.API) {
 	a.registerWriteBacks(h)
 	a.registerMailings(h)
 	a.registerTrials(h)
+	a.registerWorkshop(h)
 	a.registerBounceSources(h)
 	a.registerLinks(h)
 	closeValues(h.OpenAPI())

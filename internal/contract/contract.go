@@ -50,6 +50,7 @@ type List struct {
 	KeptUntil    *time.Time `json:"keptUntil,omitempty" doc:"When it will be deleted with its runs, results and evidence."`
 	ConnectionID int64      `json:"connectionId,omitempty" doc:"The connection that it came from; left out for a file, or where the connection is gone."`
 	Collection   string     `json:"collection,omitempty" doc:"The collection of the connection."`
+	MadeOf       []string   `json:"madeOf,omitempty" doc:"Of what it was made in the workshop, a sentence a step; left out for a list that was imported."`
 	// EarlierID is left out for a list that was imported but once.
 	EarlierID int64     `json:"earlierId,omitempty" doc:"The list that these rows were before a file was imported again."`
 	CreatedAt time.Time `json:"createdAt" doc:"When it was imported."`

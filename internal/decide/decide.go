@@ -198,6 +198,8 @@ func (d *Decider) Row(r *store.OutRow) (slot int, rule Rule) {
 type Contact struct {
 	Verdict  finding.Verdict
 	Decision policy.Decision
+	Operator string
+	Checked  time.Time
 	// Repeats: its address is that of an earlier contact, with which it shares the rest.
 	Repeats bool
 }
@@ -215,7 +217,7 @@ func (d *Decider) Contact(r *store.OutRow) (c Contact, ok bool) {
 		cell.Ordinal = cell.Address
 		decision := d.Ruling(d.Cell(r, &cell)).Decision
 		if rank := slices.Index(policy.Decisions(), decision); rank < best {
-			c, ok, best = Contact{d.Verdicts[cell.Verdict], decision, repeats}, true, rank
+			c, ok, best = Contact{d.Verdicts[cell.Verdict], decision, cell.Operator, cell.At, repeats}, true, rank
 		}
 	}
 	return c, ok

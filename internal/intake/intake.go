@@ -5,10 +5,12 @@ package intake
 
 import (
 	"bufio"
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
 	"io"
+	"iter"
 	"slices"
 	"strings"
 
@@ -41,6 +43,8 @@ type File struct {
 	// ConnectionID and Collection are where it comes from; nil: a file.
 	ConnectionID *int64
 	Collection   string
+	// MadeOf is of what it was made in the workshop, a sentence a step.
+	MadeOf []string
 	// Quiet: what imports it tells of it itself.
 	Quiet bool
 }
@@ -149,6 +153,8 @@ type Reading struct {
 	sheet.Guessed
 	// Rest is the whole of it as a text table.
 	Rest *bufio.Reader
+	// Head is its header record, once Records has come past it.
+	Head []byte
 }
 
 // Read opens a file of any format and guesses how its table is written. What
@@ -171,6 +177,30 @@ func Read(ctx context.Context, body io.Reader, sheetName string, o sheet.Overrul
 		return nil, err
 	}
 	return r, nil
+}
+
+// Records returns the rows of the table: what is neither its header nor blank, without a byte
+// order mark. Each is good until the next.
+func (r *Reading) Records() iter.Seq2[sheet.Record, error] {
+	return func(yield func(sheet.Record, error) bool) {
+		in, header := sheet.NewReader(r.Rest, r.Dialect), r.Dialect.Header
+		for {
+			rec, err := in.Next()
+			switch {
+			case errors.Is(err, io.EOF):
+				return
+			case err == nil && rec.Blank():
+				continue
+			case err == nil && header:
+				header, r.Head = false, bytes.Clone(rec.Raw)
+				continue
+			}
+			rec.Raw = rec.Raw[len(sheet.Mark(rec.Raw)):]
+			if !yield(rec, err) || err != nil {
+				return
+			}
+		}
+	}
 }
 
 // look guesses how the table is written from its beginning.
@@ -197,7 +227,7 @@ func (f File) list(g *Reading) (store.List, error) {
 	l := store.List{WorkspaceID: f.Workspace, Key: f.Key, Name: strings.TrimSpace(f.Name), FileName: f.FileName,
 		Format: string(g.Kind), Sheet: g.Sheet, Packed: g.Packed,
 		Dialect: g.Dialect, Columns: g.Columns, AddressColumns: f.AddressColumns, Kinds: g.Kinds,
-		ConnectionID: f.ConnectionID, Collection: f.Collection}
+		ConnectionID: f.ConnectionID, Collection: f.Collection, MadeOf: f.MadeOf}
 	if l.Name == "" {
 		l.Name = f.FileName
 	}

@@ -209,32 +209,21 @@ func (m *merger) header() []byte {
 // eachNew returns the rows of the file, with their cells under the list's
 // columns.
 func (m *merger) eachNew(do func(raw []byte, cells []string) error) error {
-	in := sheet.NewReader(m.read.Rest, m.read.Dialect)
-	header := m.read.Dialect.Header
-	for {
-		rec, err := in.Next()
-		switch {
-		case errors.Is(err, io.EOF):
-			return nil
-		case err != nil:
+	for rec, err := range m.read.Records() {
+		if err != nil {
 			return err
-		case rec.Blank():
-			continue
-		case header:
-			header = false
-			continue
 		}
-		raw := rec.Raw[len(sheet.Mark(rec.Raw)):]
 		cells := make([]string, len(m.names))
-		for i, c := range m.read.Dialect.Kept().Cells(raw) {
+		for i, c := range m.read.Dialect.Kept().Cells(rec.Raw) {
 			if i < len(m.place) {
 				cells[m.place[i]] = c
 			}
 		}
-		if err := do(raw, cells); err != nil {
+		if err := do(rec.Raw, cells); err != nil {
 			return err
 		}
 	}
+	return nil
 }
 
 // rest writes the rows of the file that come after the list's.

@@ -40,6 +40,8 @@ type List struct {
 	// column is the key.
 	ConnectionID *int64
 	Collection   string
+	// MadeOf is of what it was made in the workshop, a sentence a step; none: it was imported.
+	MadeOf []string
 }
 
 // ListCounts says what was read.
@@ -56,15 +58,15 @@ type ListCounts struct {
 }
 
 const listColumns = `id, workspace_id, coalesce(key, '') AS key, name, file_name, format, sheet, packed, dialect, columns, address_columns, kinds, header, rows, addresses, malformed,
-	duplicates, blank, mended, formulas, earlier_id, added, changed, keep_days, created_at, archived_at, connection_id, collection`
+	duplicates, blank, mended, formulas, earlier_id, added, changed, keep_days, created_at, archived_at, connection_id, collection, made_of`
 
 // CreateList makes a list without rows and gives it its ID. It belongs in the
 // transaction that imports the rows.
 func (s *Store) CreateList(ctx context.Context, l *List) error {
 	return s.db.QueryRow(ctx, `
-		INSERT INTO list (workspace_id, name, file_name, format, sheet, packed, dialect, columns, address_columns, kinds, header, earlier_id, key, connection_id, collection)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15) RETURNING id, created_at`,
-		l.WorkspaceID, l.Name, l.FileName, l.Format, l.Sheet, l.Packed, l.Dialect, l.Columns, l.AddressColumns, l.Kinds, l.Header, l.EarlierID, orNull(l.Key != "", l.Key), l.ConnectionID, l.Collection).Scan(&l.ID, &l.CreatedAt)
+		INSERT INTO list (workspace_id, name, file_name, format, sheet, packed, dialect, columns, address_columns, kinds, header, earlier_id, key, connection_id, collection, made_of)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16) RETURNING id, created_at`,
+		l.WorkspaceID, l.Name, l.FileName, l.Format, l.Sheet, l.Packed, l.Dialect, l.Columns, l.AddressColumns, l.Kinds, l.Header, l.EarlierID, orNull(l.Key != "", l.Key), l.ConnectionID, l.Collection, l.MadeOf).Scan(&l.ID, &l.CreatedAt)
 }
 
 // orNull is a value where there is one, and null otherwise.

@@ -46,6 +46,7 @@ import (
 	"varnet/internal/store"
 	"varnet/internal/summary"
 	"varnet/internal/trial"
+	"varnet/internal/workshop"
 )
 
 // The times of a job. A parcel that begins within the slice has until the
@@ -84,6 +85,9 @@ type Config struct {
 	LetterRest time.Duration
 	// ReturnsDomain is the domain of return addresses of ours; "" where none are given out.
 	ReturnsDomain string
+	// Country is the country of an IP address, as a code of two letters, "" where it is not
+	// known; nil: the installation cannot tell.
+	Country func(ip string) string
 }
 
 // Engine runs the jobs.
@@ -107,6 +111,9 @@ type Engine struct {
 	Sources *bounce.Sources
 	// Trials sends trial letters.
 	Trials *trial.Post
+	// Workshop makes lists from lists; makingAt are those at work here by their workspace.
+	Workshop *workshop.Workshop
+	makingAt places
 	// connectingAt are imports and write-backs at work here by their workspace.
 	connectingAt places
 	// routinesAt are those at work here by their workspace; starting has room for those that
@@ -184,6 +191,7 @@ func New(c Config) (*Engine, error) {
 	e.Sources = &bounce.Sources{Desk: e.Bounces, Secrets: e.Secrets, Env: e.Connections.Env}
 	e.Trials = &trial.Post{Store: e.Store, Secrets: e.Secrets, Outbound: e.Outbound, Office: e.Outbox.Office, Env: e.Connections.Env, Desk: e.Bounces, Between: c.LetterRest, Now: c.Clock.Now}
 	e.Importer = &intake.Importer{Store: e.Store.Bulk(), Grammar: e.Grammar, Catalogue: e.Catalogue, Imported: e.imported}
+	e.Workshop = &workshop.Workshop{Store: e.Store.Bulk(), Importer: e.Importer, Grammar: e.Grammar, Catalogue: e.Catalogue, Now: c.Clock.Now, Country: c.Country}
 	w := river.NewWorkers()
 	river.AddWorker(w, &planWorker{engine: e})
 	river.AddWorker(w, &laneWorker{engine: e})
@@ -203,6 +211,7 @@ func New(c Config) (*Engine, error) {
 	river.AddWorker(w, &mailingWorker{engine: e})
 	river.AddWorker(w, &trialWorker{engine: e})
 	river.AddWorker(w, &sourceWorker{engine: e})
+	river.AddWorker(w, &workshopWorker{engine: e})
 	e.hosts = c.Store.HostPlaces()
 	e.Prober.Places = &pace.Places{Unknown: c.Unknown, Shared: e.hosts}
 	var err error
@@ -217,6 +226,7 @@ func New(c Config) (*Engine, error) {
 			queueTrial:         {MaxWorkers: posting},
 			queueSource:        {MaxWorkers: reading},
 			queueConnect:       {MaxWorkers: connecting},
+			queueWorkshop:      {MaxWorkers: making},
 			queueLane:          {MaxWorkers: c.Lanes},
 			queuePatient:       {MaxWorkers: max(1, c.Lanes/8)},
 		},
