@@ -179,13 +179,21 @@ func striking(c *cli) func([]string) (contract.WorkshopStep, error) {
 
 // linesOf reads the lines of a file that are not empty.
 func (c *cli) linesOf(file string) (out []string, err error) {
-	text, err := c.read(file)
-	for line := range strings.Lines(text) {
-		if line = strings.TrimSpace(line); line != "" {
+	in, err := c.open(file)
+	if err != nil {
+		return nil, err
+	}
+	defer in.Close()
+	lines := bufio.NewScanner(in)
+	for lines.Scan() {
+		if line := strings.TrimSpace(strings.TrimPrefix(lines.Text(), "\ufeff")); line != "" {
 			out = append(out, line)
 		}
 	}
-	return out, err
+	if err := lines.Err(); err != nil {
+		return nil, fmt.Errorf("%s, line %d: %w", file, len(out)+1, err)
+	}
+	return out, nil
 }
 
 func tidying(c *cli) func([]string) (contract.WorkshopStep, error) {

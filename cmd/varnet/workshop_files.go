@@ -75,27 +75,29 @@ func (c *cli) writeParts(m *workshop.Making, folder string) error {
 	if folder == "-" {
 		return c.wrongUse("a split makes several files; name a folder with -out")
 	}
-	parts, err := m.Parts()
-	if err != nil {
-		return err
-	}
 	if err := os.MkdirAll(folder, 0o777); err != nil {
 		return fmt.Errorf("the folder %s cannot be made: %w", folder, say.WithoutPath(err))
 	}
 	taken := map[string]bool{}
-	for _, p := range parts {
+	var files []*os.File
+	err := m.WriteParts(func(p core.Part) (io.Writer, error) {
 		name := workshop.FileName(orNothing(p.Value))
 		for n := 2; taken[strings.ToLower(name)]; n++ {
 			name = workshop.FileName(fmt.Sprintf("%s %d", orNothing(p.Value), n))
 		}
 		taken[strings.ToLower(name)] = true
-		file := filepath.Join(folder, name)
-		if err := c.writeMade(p.Table, file); err != nil {
-			return err
+		f, err := os.Create(filepath.Join(folder, name))
+		if err != nil {
+			return nil, err
 		}
-		fmt.Fprintf(c.out, "%s: %s\n", printable(file), say.Rows(p.Rows))
+		files = append(files, f)
+		fmt.Fprintf(c.out, "%s: %s\n", printable(f.Name()), say.Rows(p.Rows))
+		return f, nil
+	})
+	for _, f := range files {
+		err = errors.Join(err, f.Close())
 	}
-	return nil
+	return err
 }
 
 // tellMade says what was made, or would be.

@@ -82,6 +82,10 @@ var oneLetter = strings.NewReplacer("ß", "ss", "æ", "ae", "ø", "o", "œ", "oe
 // a hyphen, and its first part alone.
 func spellings(name string) []string {
 	name = strings.ToLower(norm.NFC.String(strings.TrimSpace(name)))
+	ways := []string{plain(oneLetter.Replace(name)), plain(twoLetters.Replace(name))}
+	if ways[0] == ways[1] {
+		ways = ways[:1]
+	}
 	var out []string
 	add := func(s string) {
 		for _, o := range out {
@@ -91,7 +95,7 @@ func spellings(name string) []string {
 		}
 		out = append(out, s)
 	}
-	for _, s := range []string{plain(oneLetter.Replace(name)), plain(twoLetters.Replace(name))} {
+	for _, s := range ways {
 		parts := strings.FieldsFunc(s, func(r rune) bool { return r == ' ' || r == '-' })
 		if len(parts) == 0 {
 			continue
@@ -136,7 +140,20 @@ func letters(s string) bool {
 }
 
 // Habits are the patterns that the known addresses of domains follow.
-type Habits map[string]map[Pattern]int
+type Habits map[string]counts
+
+// counts are how many addresses follow each pattern; "" for none.
+type counts map[Pattern]int
+
+func (c counts) known() (n int) {
+	for _, one := range c {
+		n += one
+	}
+	return n
+}
+
+// enough is how many addresses of a domain are looked at.
+const enough = 500
 
 // See learns from the address of somebody whose name is known. An address that follows no pattern
 // counts, too.
@@ -144,10 +161,14 @@ func (h Habits) See(domain string, n Name, local string) {
 	if n.First == "" || n.Last == "" {
 		return
 	}
-	if h[domain] == nil {
-		h[domain] = map[Pattern]int{}
+	of := h[domain]
+	if of == nil {
+		of = counts{}
+		h[domain] = of
 	}
-	h[domain][Of(n, local)]++
+	if of.known() < enough {
+		of[Of(n, local)]++
+	}
 }
 
 // The bounds from which on a pattern is a habit: so many addresses follow it, and so large a
@@ -166,9 +187,7 @@ func (h Habits) Habit(domain string) (p Pattern, follow, of int) {
 			p, follow = m.Pattern, n
 		}
 	}
-	for _, n := range h[domain] {
-		of += n
-	}
+	of = h[domain].known()
 	if follow < habitFrom || float64(follow) < habitShare*float64(of) {
 		return "", follow, of
 	}

@@ -34,15 +34,38 @@ var bom = []byte("\xef\xbb\xbf")
 // UTF-8.
 func (d Dialect) Cells(raw []byte) []string {
 	b := trimEnd(bytes.TrimPrefix(raw, bom))
-	var cells []string
-	for {
+	cells := make([]string, 0, d.mostCells(b))
+	whole := "" // where the cells stand in it as they are, they are cut out of one text
+	if d.Encoding == UTF8 && utf8.Valid(b) {
+		whole = string(b)
+	}
+	for at := 0; ; {
 		cell, rest, more := d.cut(b)
-		cells = append(cells, d.text(cell))
+		if whole != "" && !d.quoted(cell) {
+			cells = append(cells, whole[at:at+len(cell)])
+		} else {
+			cells = append(cells, d.text(cell))
+		}
 		if !more || len(cells) >= MaxColumns {
 			return cells
 		}
+		at += len(cell) + 1
 		b = rest
 	}
+}
+
+// mostCells is how many cells a record has at most.
+func (d Dialect) mostCells(b []byte) int {
+	if d.Delimiter == "" {
+		return 1
+	}
+	return min(bytes.Count(b, []byte{d.delimiter()})+1, MaxColumns)
+}
+
+// quoted reports whether a cell begins with a quote.
+func (d Dialect) quoted(cell []byte) bool {
+	q := d.quote()
+	return q != 0 && len(cell) > 1 && cell[0] == q
 }
 
 // Cell returns the text of the cell numbered n, from 0; "" where the record is
@@ -95,12 +118,15 @@ func closeQuote(b []byte, q byte) int {
 
 // text takes the quotes off and decodes.
 func (d Dialect) text(cell []byte) string {
-	if q := d.quote(); q != 0 && len(cell) > 1 && cell[0] == q {
+	if q := d.quote(); d.quoted(cell) {
 		end := closeQuote(cell, q)
 		if cell[end-1] == q {
 			inner := bytes.ReplaceAll(cell[1:end-1], []byte{q, q}, []byte{q})
 			cell = append(inner, cell[end:]...)
 		}
+	}
+	if d.Encoding == UTF8 && utf8.Valid(cell) {
+		return string(cell)
 	}
 	if e, ok := singleByte[d.Encoding]; ok && (d.Encoding != Windows1252 || !utf8.Valid(cell)) {
 		if out, err := e.NewDecoder().Bytes(cell); err == nil {

@@ -29,7 +29,7 @@ func (d Dialect) Insert(raw []byte, after int, cells []string) []byte {
 				out = append(out, delimiter...)
 			}
 			for _, c := range cells {
-				out = append(append(out, delimiter...), d.written(c, delimiter)...)
+				out = d.write(append(out, delimiter...), c, delimiter)
 			}
 			if more {
 				out = append(append(out, delimiter...), rest...)
@@ -42,11 +42,16 @@ func (d Dialect) Insert(raw []byte, after int, cells []string) []byte {
 
 // Record writes cells as a record of the dialect, without a line end.
 func (d Dialect) Record(cells []string) (out []byte) {
+	size := 0
+	for _, c := range cells {
+		size += len(c) + len("\"\",")
+	}
+	out = make([]byte, 0, size)
 	for i, c := range cells {
 		if i > 0 {
 			out = append(out, d.Delimiter...)
 		}
-		out = append(out, d.written(c, d.Delimiter)...)
+		out = d.write(out, c, d.Delimiter)
 	}
 	return out
 }
@@ -54,18 +59,25 @@ func (d Dialect) Record(cells []string) (out []byte) {
 // LineEnd is what a record ends with: CR LF, LF, or nothing.
 func LineEnd(raw []byte) []byte { return raw[len(trimEnd(raw)):] }
 
-// written is a text as a cell of the dialect.
-func (d Dialect) written(cell, delimiter string) []byte {
-	quote := d.Quote
-	if quote == "" {
+// write appends a text as a cell of the dialect.
+func (d Dialect) write(out []byte, cell, delimiter string) []byte {
+	if quote := d.Quote; quote == "" {
 		cell = strings.NewReplacer(delimiter, " ", "\r", " ", "\n", " ").Replace(cell)
-	} else if strings.Contains(cell, delimiter) || strings.ContainsAny(cell, quote+"\r\n") {
+	} else if wrapped(cell, delimiter, quote) {
 		cell = quote + strings.ReplaceAll(cell, quote, quote+quote) + quote
+	}
+	if d.Encoding == UTF8 {
+		return append(out, cell...)
 	}
 	if e, ok := singleByte[d.Encoding]; ok {
 		if b, err := encoding.ReplaceUnsupported(e.NewEncoder()).Bytes([]byte(cell)); err == nil {
-			return bytes.ReplaceAll(b, []byte{0x1a}, []byte("?"))
+			return append(out, bytes.ReplaceAll(b, []byte{0x1a}, []byte("?"))...)
 		}
 	}
-	return []byte(cell)
+	return append(out, cell...)
+}
+
+// wrapped reports whether a cell must be wrapped in quotes.
+func wrapped(cell, delimiter, quote string) bool {
+	return delimiter == "" || strings.IndexByte(cell, delimiter[0]) >= 0 || strings.IndexByte(cell, quote[0]) >= 0 || strings.IndexByte(cell, '\r') >= 0 || strings.IndexByte(cell, '\n') >= 0
 }

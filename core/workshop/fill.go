@@ -2,18 +2,18 @@ package workshop
 
 import (
 	"bufio"
+	"bytes"
 	"encoding/binary"
 	"fmt"
-	"io"
 	"iter"
 	"os"
 )
 
-// filling is what the rows that another one stands for hold, for that one's empty cells.
+// filling is what the rows hold that another one stands for, for that one's empty cells.
 type filling struct {
 	losers losers
 	cells  *os.File
-	order  *sorter // the row that stands (key[0]), the one it stands for (key[1]), where its cells lie (rank)
+	order  *sorter // the row that stands (key[0]), the one it stands for (key[1]), where its cells lie (rank) in how many bytes (when)
 }
 
 // fill writes down the cells of the rows that another one stands for.
@@ -33,7 +33,7 @@ func fill(s *Spill, tables []Table, j Joined, l losers) (*filling, error) {
 				return err
 			}
 			b := packCells(j.row(n, r).cells)
-			if err := f.order.add(record{key: key{pair.key[1], pair.key[0]}, rank: at}); err != nil {
+			if err := f.order.add(record{key: key{pair.key[1], pair.key[0]}, rank: at, when: int64(len(b))}); err != nil {
 				return err
 			}
 			at += uint64(len(b))
@@ -52,19 +52,20 @@ func fill(s *Spill, tables []Table, j Joined, l losers) (*filling, error) {
 func (f *filling) pass() pass {
 	next, stop := iter.Pull2(f.order.sorted())
 	one, err, more := next()
-	return pass{fits: f.losers.stands, end: stop, change: func(rank uint64, cells []string) error {
-		for ; err == nil && more && one.key[0] == rank; one, err, more = next() {
-			others, err := unpackCells(io.NewSectionReader(f.cells, int64(one.rank), 1<<62), len(cells))
-			if err != nil {
-				return err
-			}
-			for i, c := range others {
-				if empty(cells[i]) && !empty(c) {
-					cells[i] = c
-				}
-			}
+	var b []byte
+	return pass{fits: f.losers.stands, end: stop, change: func(rank uint64, r Row) (Row, error) {
+		if err != nil || !more || one.key[0] != rank {
+			return r, err
 		}
-		return err
+		cells := r.own()
+		for ; err == nil && more && one.key[0] == rank; one, err, more = next() {
+			b = append(b[:0], make([]byte, one.when)...)
+			if _, err := f.cells.ReadAt(b, int64(one.rank)); err != nil {
+				return r, fmt.Errorf("reading back what a merge had written down: %w", err)
+			}
+			cells = fillFrom(cells, b)
+		}
+		return Row{Known: r.Known, cells: cells, owned: true}, err
 	}}
 }
 
@@ -77,21 +78,20 @@ func packCells(cells []string) (b []byte) {
 	return b
 }
 
-// packedRead is how much is read at once of what most often is less than a kilobyte.
-const packedRead = 1 << 10
-
-func unpackCells(r io.Reader, n int) ([]string, error) {
-	in, cells := bufio.NewReaderSize(r, packedRead), make([]string, n)
-	for i := range cells {
-		size, err := binary.ReadUvarint(in)
-		if err != nil {
-			return nil, fmt.Errorf("reading back what a merge had written down: %w", err)
+// fillFrom fills empty cells from packed ones.
+func fillFrom(cells []string, packed []byte) []string {
+	for i := 0; len(packed) > 0; i++ {
+		size, n := binary.Uvarint(packed)
+		cell := packed[n : n+int(size)]
+		if packed = packed[n+int(size):]; len(bytes.TrimSpace(cell)) == 0 {
+			continue
 		}
-		b := make([]byte, size)
-		if _, err := io.ReadFull(in, b); err != nil {
-			return nil, fmt.Errorf("reading back what a merge had written down: %w", err)
+		for len(cells) <= i {
+			cells = append(cells, "")
 		}
-		cells[i] = string(b)
+		if empty(cells[i]) {
+			cells[i] = string(cell)
+		}
 	}
-	return cells, nil
+	return cells
 }

@@ -97,7 +97,7 @@ func (j Joined) row(table int, r Row) Row {
 			row[to] = cells[c]
 		}
 	}
-	return Row{Known: r.Known, cells: row}
+	return Row{Known: r.Known, cells: row, owned: true}
 }
 
 // alike reports whether the rows of all tables can stand as they are in one file.
@@ -165,7 +165,7 @@ func Merge(s *Spill, tables []Table, m Merging) (Table, error) {
 			}
 			return fill(s, tables, m.Joined, l)
 		})
-		return stacked(tables, m.Joined, true, func() (pass, error) {
+		return stacked(tables, m.Joined, func() (pass, error) {
 			f, err := filling()
 			if err != nil {
 				return pass{}, err
@@ -173,7 +173,7 @@ func Merge(s *Spill, tables []Table, m Merging) (Table, error) {
 			return f.pass(), nil
 		}), nil
 	}
-	return stacked(tables, m.Joined, false, func() (pass, error) {
+	return stacked(tables, m.Joined, func() (pass, error) {
 		l, err := dropped()
 		return pass{fits: l.stands}, err
 	}), nil
@@ -228,14 +228,13 @@ func (l losers) stands(table int, at int64) bool { return !l.marks[table].has(at
 // pass is one reading of stacked tables: which rows fit, and what becomes of their cells.
 type pass struct {
 	fits   func(table int, at int64) bool
-	change func(rank uint64, cells []string) error // nil: nothing
-	end    func()                                  // nil: nothing
+	change func(rank uint64, r Row) (Row, error) // nil: nothing
+	end    func()                                // nil: nothing
 }
 
-// stacked are the rows of all tables one after the other that fit; changes says that cells are
-// changed on the way.
-func stacked(tables []Table, j Joined, changes bool, begin func() (pass, error)) Table {
-	raw := !changes && j.alike(tables)
+// stacked are the rows of all tables one after the other that fit.
+func stacked(tables []Table, j Joined, begin func() (pass, error)) Table {
+	raw := j.alike(tables)
 	out := Table{Name: tables[0].Name, Columns: j.Columns, Kinds: j.Kinds, Addresses: j.Addresses}
 	if raw {
 		out.Written, out.Head = tables[0].Written, tables[0].Head
@@ -261,7 +260,7 @@ func stacked(tables []Table, j Joined, changes bool, begin func() (pass, error))
 						row = j.row(n, row)
 					}
 					if err == nil && p.change != nil {
-						err = p.change(rankOf(n, at), row.cells)
+						row, err = p.change(rankOf(n, at), row)
 					}
 					if !yield(row, err) || err != nil {
 						return
@@ -281,7 +280,7 @@ func OnlyOne(s *Spill, tables []Table, matches []Match, j Joined) (Table, error)
 	met := sync.OnceValues(func() ([]bits, error) {
 		return keyed{spill: s, tables: tables, matches: matches}.met(true)
 	})
-	return stacked(tables, j, false, func() (pass, error) {
+	return stacked(tables, j, func() (pass, error) {
 		b, err := met()
 		return pass{fits: func(table int, at int64) bool { return !b[table].has(at) }}, err
 	}), nil

@@ -182,24 +182,26 @@ func TestSplit(t *testing.T) {
 	a := random(rng, "members", 90)
 	a.Addresses = []int{1}
 	for _, by := range []Splitting{{Column: "phone"}, {Fact: FactDomain}, {Each: 13}, {Fact: FactTrait}} {
-		parts, err := Split(a, by, with(t))
+		d, err := Split(a, by, with(t))
 		if err != nil {
 			t.Fatal(err)
 		}
 		var all []string
-		for i, p := range parts {
-			lines := collect(t, p.Table, nil)
-			if int64(len(lines)) != p.Rows || by.Each == 0 && i > 0 && p.Rows > parts[i-1].Rows {
-				t.Errorf("%+v: part %q has %d rows, not %d", by, p.Value, len(lines), p.Rows)
+		rows := make([]int64, len(d.Parts))
+		if err := d.Each(func(part int, r Row) error { all, rows[part] = append(all, line(r.Cells())), rows[part]+1; return nil }); err != nil {
+			t.Fatal(err)
+		}
+		for i, p := range d.Parts {
+			if rows[i] != p.Rows || by.Each == 0 && i > 0 && p.Rows > d.Parts[i-1].Rows {
+				t.Errorf("%+v: part %q has %d rows, not %d", by, p.Value, rows[i], p.Rows)
 			}
-			all = append(all, lines...)
 		}
 		var want []string
 		for _, r := range rowsOf(t, a) {
 			want = append(want, line(r))
 		}
 		if !slices.Equal(sorted(all), sorted(want)) {
-			t.Errorf("%+v: %d rows in %d parts, of %d", by, len(all), len(parts), len(want))
+			t.Errorf("%+v: %d rows in %d parts, of %d", by, len(all), len(d.Parts), len(want))
 		}
 	}
 	many := make([][]string, MostParts+1)

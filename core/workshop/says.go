@@ -224,20 +224,21 @@ func (c Change) Says() string {
 	return made + of
 }
 
-// NeedsKnown reports whether a recipe looks at what is known of addresses by verifying them.
-func (r Recipe) NeedsKnown() bool {
+// Facts are those that a recipe looks at.
+func (r Recipe) Facts() (out []Fact) {
 	for _, s := range r {
 		for _, c := range s.Conditions {
-			if c.Fact.Verified() {
-				return true
+			if c.Fact != "" {
+				out = append(out, c.Fact)
 			}
 		}
 	}
-	return false
+	return out
 }
 
-// Verified reports whether a fact is known by verifying an address alone.
-func (f Fact) Verified() bool { return f != "" && f != FactDomain }
+// Verified reports whether a fact is known by verifying an address alone. A trait may be, too, and
+// is told by the address otherwise.
+func (f Fact) Verified() bool { return f != FactDomain && f != FactTrait }
 
 // Lists are the other lists that a recipe names, each once.
 func (r Recipe) Lists() (out []string) {

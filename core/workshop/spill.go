@@ -18,8 +18,8 @@ type Spill struct {
 	files []*os.File
 }
 
-// mostRecords is how many records are held in memory: 64 MB.
-const mostRecords = 2 << 20
+// mostRecords is how many records are held in memory: 16 MB.
+const mostRecords = 1 << 19
 
 // NewSpill returns one that makes its files in a folder; "": where the system has its own.
 func NewSpill(dir string) *Spill { return &Spill{dir: dir, most: mostRecords} }
@@ -120,7 +120,7 @@ func (x *sorter) sorted() iter.Seq2[record, error] {
 		}
 		for {
 			least := (*source)(nil)
-			for _, s := range sources { // there are few: one for each 64 MB
+			for _, s := range sources { // there are few: one for each 16 MB
 				if s.err != nil && !errors.Is(s.err, io.EOF) {
 					yield(record{}, s.err)
 					return

@@ -21,52 +21,59 @@ const MostParts = 200
 
 // Part is one of them.
 type Part struct {
-	Table
 	Value string // as it stands first; "" for rows without one
 	Rows  int64
 }
 
-// Split parts a table: every row stands in one of the parts. By value they come by size; of
-// values past MostParts it is an error.
-func Split(t Table, by Splitting, with Env) ([]Part, error) {
+// Divided is a table in parts: every row stands in one of them.
+type Divided struct {
+	Parts []Part
+
+	table Table
+	of    func(at int64) int // the part of a row
+}
+
+// Split parts a table. By value the parts come by size; of values past MostParts it is an error.
+func Split(t Table, by Splitting, with Env) (*Divided, error) {
 	switch {
 	case by.Each < 0 || by.Each > 0 && (by.Column != "" || by.Fact != ""), by.Each == 0 && (by.Column == "") == (by.Fact == ""):
 		return nil, fmt.Errorf("a list is split by a column, by a fact, or into parts of so many rows; say one of them")
 	case by.Each > 0:
 		return splitEach(t, by.Each)
 	}
-	of, err := by.value(t, with)
+	value, err := by.value(t, with)
 	if err != nil {
 		return nil, err
 	}
 	var parts []Part
-	places := map[string]int{}
+	var rows []uint8 // MostParts is less than it holds
+	places := map[string]uint8{}
 	err = t.each(func(_ int64, r Row) error {
-		value := of(r)
-		folded := strings.ToLower(value)
+		v := value(r)
+		folded := strings.ToLower(v)
 		i, ok := places[folded]
 		if !ok {
 			if len(parts) == MostParts {
 				return fmt.Errorf("there are more than %d different values; split by another column, or slice the list first", MostParts)
 			}
-			i = len(parts)
+			i = uint8(len(parts))
 			places[strings.Clone(folded)] = i
-			parts = append(parts, Part{Value: strings.Clone(value)})
+			parts = append(parts, Part{Value: strings.Clone(v)})
 		}
 		parts[i].Rows++
+		rows = append(rows, i)
 		return nil
 	})
 	if err != nil {
 		return nil, err
 	}
-	slices.SortStableFunc(parts, func(a, b Part) int { return cmp.Compare(b.Rows, a.Rows) })
-	for i := range parts {
-		wanted := strings.ToLower(parts[i].Value)
-		parts[i].Table = t.chosen(func() (func(int64, Row) bool, error) {
-			return func(_ int64, r Row) bool { return strings.ToLower(of(r)) == wanted }, nil
-		})
+	order := others(len(parts), nil)
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(parts[b].Rows, parts[a].Rows) })
+	sorted, place := make([]Part, len(parts)), make([]int, len(parts))
+	for to, from := range order {
+		sorted[to], place[from] = parts[from], to
 	}
-	return parts, nil
+	return &Divided{sorted, t, func(at int64) int { return place[rows[at-1]] }}, nil
 }
 
 // value is the value of a row.
@@ -79,7 +86,7 @@ func (by Splitting) value(t Table, with Env) (func(Row) string, error) {
 	return func(r Row) string { return strings.TrimSpace(r.Cell(c)) }, err
 }
 
-func splitEach(t Table, each int64) ([]Part, error) {
+func splitEach(t Table, each int64) (*Divided, error) {
 	rows := int64(0)
 	if err := t.each(func(at int64, _ Row) error { rows = at; return nil }); err != nil {
 		return nil, err
@@ -87,14 +94,15 @@ func splitEach(t Table, each int64) ([]Part, error) {
 	if n := (rows + each - 1) / each; n > MostParts {
 		return nil, fmt.Errorf("%d rows in parts of %d would be %d lists; %d are the most", rows, each, n, MostParts)
 	}
-	var parts []Part
+	d := &Divided{table: t, of: func(at int64) int { return int((at - 1) / each) }}
 	for from := int64(1); from <= rows; from += each {
 		to := min(rows, from+each-1)
-		part, err := Take(t, Slice{From: from, To: to})
-		if err != nil {
-			return nil, err
-		}
-		parts = append(parts, Part{Table: part, Value: fmt.Sprintf("rows %d to %d", from, to), Rows: to - from + 1})
+		d.Parts = append(d.Parts, Part{Value: fmt.Sprintf("rows %d to %d", from, to), Rows: to - from + 1})
 	}
-	return parts, nil
+	return d, nil
+}
+
+// Each reads the rows once, each with the place of its part.
+func (d *Divided) Each(do func(part int, r Row) error) error {
+	return d.table.each(func(at int64, r Row) error { return do(d.of(at), r) })
 }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 )
 
 // How is how a term must stand in a cell.
@@ -22,7 +23,7 @@ const (
 type Terms struct {
 	how   How
 	whole map[string]bool
-	most  int // words of the longest term
+	most  map[string]int // words of the longest term that begins with a word
 	parts *automaton
 	n     int
 }
@@ -30,7 +31,7 @@ type Terms struct {
 // NewTerms makes terms ready to be found. What is empty is left out; of domains a leading "@"
 // or "*." too.
 func NewTerms(how How, terms []string) (*Terms, error) {
-	t := &Terms{how: how, whole: map[string]bool{}}
+	t := &Terms{how: how, whole: map[string]bool{}, most: map[string]int{}}
 	switch how {
 	case AsCell, AsWord, AsPart, AsDomain, AsNumber:
 	default:
@@ -43,7 +44,8 @@ func NewTerms(how How, terms []string) (*Terms, error) {
 		}
 		t.whole[folded] = true
 		t.n++
-		t.most = max(t.most, strings.Count(folded, " ")+1)
+		first, _, _ := strings.Cut(folded, " ")
+		t.most[first] = max(t.most[first], strings.Count(folded, " ")+1)
 	}
 	if how == AsPart {
 		t.parts = newAutomaton(t.whole)
@@ -58,7 +60,7 @@ func (t *Terms) Len() int { return t.n }
 func (t *Terms) fold(text string) string {
 	switch t.how {
 	case AsWord:
-		return strings.Join(wordsOf(text), " ")
+		return foldWords(text)
 	case AsNumber:
 		return digits(text)
 	case AsDomain:
@@ -68,9 +70,20 @@ func (t *Terms) fold(text string) string {
 	return strings.ToLower(strings.TrimSpace(text))
 }
 
-// wordsOf are the words of a text: letters and digits, in lower case.
-func wordsOf(text string) []string {
-	return strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) && !unicode.IsMark(r) })
+// foldWords are the words of a text, letters and digits, in lower case, with a space between.
+func foldWords(text string) string {
+	out, gap := make([]byte, 0, len(text)), false
+	for _, r := range text {
+		if !unicode.IsLetter(r) && !unicode.IsDigit(r) && !unicode.IsMark(r) {
+			gap = len(out) > 0
+			continue
+		}
+		if gap {
+			out, gap = append(out, ' '), false
+		}
+		out = utf8.AppendRune(out, unicode.ToLower(r))
+	}
+	return string(out)
 }
 
 // In reports whether one of the terms stands in a cell.
@@ -82,20 +95,33 @@ func (t *Terms) In(cell string) bool {
 	case AsPart:
 		return t.parts.in(strings.ToLower(cell))
 	case AsWord:
-		return t.word(wordsOf(cell))
+		return t.word(foldWords(cell))
 	case AsDomain:
 		return t.domain(t.fold(cell[strings.LastIndexByte(cell, '@')+1:]))
 	}
 	return t.whole[t.fold(cell)]
 }
 
-func (t *Terms) word(words []string) bool {
-	for from := range words {
-		for to := from + 1; to <= len(words) && to-from <= t.most; to++ {
-			if t.whole[strings.Join(words[from:to], " ")] {
+// word looks for a term that begins at one of the words of a folded text.
+func (t *Terms) word(text string) bool {
+	for text != "" {
+		first, rest, _ := strings.Cut(text, " ")
+		most := t.most[first]
+		for end, n := len(first), 1; n <= most; n++ {
+			if t.whole[text[:end]] {
 				return true
 			}
+			if end == len(text) {
+				break
+			}
+			next := strings.IndexByte(text[end+1:], ' ')
+			if end++; next < 0 {
+				end = len(text)
+			} else {
+				end += next
+			}
 		}
+		text = rest
 	}
 	return false
 }

@@ -74,33 +74,23 @@ func Tidy(t Table, changes []Change, with Env) (Table, error) {
 	return t, nil
 }
 
-// begin is what becomes of the cells of the rows; it is called before the first row of each time
-// that they are read.
-type begin func() (func(cells []string) []string, error)
-
-// always is a begin that needs nothing.
-func always(do func(cells []string) []string) begin {
-	return func() (func(cells []string) []string, error) { return do, nil }
-}
+// changing is what becomes of the cells of a row.
+type changing func(cells []string) ([]string, error)
 
 // mapped has the cells of its rows changed. They are as many as there were columns, at least.
-func (t Table) mapped(b begin) Table {
+func (t Table) mapped(do changing) Table {
 	from, n := t.Rows, len(t.Columns)
 	t.Written, t.Head = nil, nil
 	t.Rows = func() iter.Seq2[Row, error] {
 		return func(yield func(Row, error) bool) {
-			do, err := b()
-			if err != nil {
-				yield(Row{}, err)
-				return
-			}
 			for row, err := range from() {
 				if err == nil {
-					cells := slices.Clone(row.Cells())
+					cells := row.own()
 					for len(cells) < n {
 						cells = append(cells, "")
 					}
-					row = Row{Known: row.Known, cells: do(cells)}
+					row = Row{Known: row.Known, owned: true}
+					row.cells, err = do(cells)
 				}
 				if !yield(row, err) || err != nil {
 					return
@@ -132,7 +122,7 @@ func (c Change) change(t Table, with Env) (Table, error) {
 		if strings.TrimSpace(c.To) == "" || len(columns) != 1 {
 			return t, fmt.Errorf("one column gets a new name; say which and what it is called")
 		}
-		out := t.mapped(always(func(cells []string) []string { return cells }))
+		out := t.mapped(func(cells []string) ([]string, error) { return cells, nil })
 		out.Columns = slices.Clone(t.Columns)
 		out.Columns[columns[0]] = c.To
 		return out, nil
@@ -166,13 +156,13 @@ func others(n int, some []int) (out []int) {
 
 // arranged has the columns at some places, in their order.
 func (t Table) arranged(places []int) Table {
-	out := t.mapped(always(func(cells []string) []string {
+	out := t.mapped(func(cells []string) ([]string, error) {
 		row := make([]string, 0, len(places))
 		for _, p := range places {
 			row = append(row, cells[p])
 		}
-		return row
-	}))
+		return row, nil
+	})
 	out.Columns, out.Kinds, out.Addresses = nil, nil, nil
 	for to, p := range places {
 		out.Columns = append(out.Columns, t.Columns[p])
@@ -200,12 +190,12 @@ func (c Change) cells(t Table, columns []int) (Table, error) {
 	if err != nil {
 		return t, err
 	}
-	out := t.mapped(always(func(cells []string) []string {
+	out := t.mapped(func(cells []string) ([]string, error) {
 		for _, i := range columns {
 			cells[i] = do(cells[i])
 		}
-		return cells
-	}))
+		return cells, nil
+	})
 	if c.Do == Replace { // what were dates or numbers may be none
 		out.Kinds = slices.Clone(t.Kinds)
 		for _, i := range columns {
@@ -220,7 +210,7 @@ func (c Change) cells(t Table, columns []int) (Table, error) {
 func (c Change) textChange() (func(string) string, error) {
 	switch c.Do {
 	case Trim:
-		return func(s string) string { return strings.Join(strings.Fields(s), " ") }, nil
+		return trimmed, nil
 	case Upper:
 		return strings.ToUpper, nil
 	case Lower:
@@ -241,6 +231,14 @@ func (c Change) textChange() (func(string) string, error) {
 	return func(s string) string { return p.ReplaceAllString(s, c.With) }, nil
 }
 
+// trimmed leaves out spaces around a text, and all but one between its words.
+func trimmed(s string) string {
+	if strings.TrimSpace(s) == s && !strings.Contains(s, "  ") && !strings.ContainsAny(s, "\t\r\n\u00a0") {
+		return s
+	}
+	return strings.Join(strings.Fields(s), " ")
+}
+
 // pattern compiles a regular expression, whose case does not count.
 func pattern(text string) (*regexp.Regexp, error) {
 	if len(text) > mostPattern {
@@ -259,10 +257,10 @@ func (c Change) split(t Table, columns []int) (Table, error) {
 		return t, fmt.Errorf("say which column is split at which text, and what the two are called")
 	}
 	at := columns[0]
-	out := t.mapped(always(func(cells []string) []string {
+	out := t.mapped(func(cells []string) ([]string, error) {
 		a, b, _ := strings.Cut(cells[at], c.Find)
-		return slices.Insert(cells, at+1, strings.TrimSpace(a), strings.TrimSpace(b))
-	}))
+		return slices.Insert(cells, at+1, strings.TrimSpace(a), strings.TrimSpace(b)), nil
+	})
 	return out.widened(t, at+1, c.To, c.Rest), nil
 }
 
@@ -289,7 +287,7 @@ func (t Table) widened(before Table, at int, names ...string) Table {
 
 // derive makes a column of others, behind the last of those.
 func (c Change) derive(t Table, columns []int, with Env) (Table, error) {
-	make, err := c.deriving(t, columns, with)
+	do, err := c.deriving(t, columns, with)
 	if err != nil {
 		return t, err
 	}
@@ -303,18 +301,15 @@ func (c Change) derive(t Table, columns []int, with Env) (Table, error) {
 	for _, i := range columns {
 		at = max(at, i+1)
 	}
-	out := t.mapped(func() (func([]string) []string, error) {
-		do, err := make()
-		return func(cells []string) []string { return slices.Insert(cells, at, do(cells)) }, err
+	out := t.mapped(func(cells []string) ([]string, error) {
+		cell, err := do(cells)
+		return slices.Insert(cells, at, cell), err
 	})
 	return out.widened(t, at, name), nil
 }
 
 // deriving is what makes the new cell of a row.
-func (c Change) deriving(t Table, columns []int, with Env) (func() (func(cells []string) string, error), error) {
-	ready := func(do func(cells []string) string) func() (func(cells []string) string, error) {
-		return func() (func(cells []string) string, error) { return do, nil }
-	}
+func (c Change) deriving(t Table, columns []int, with Env) (func(cells []string) (string, error), error) {
 	of := columns
 	if len(of) == 0 {
 		of = t.Addresses
@@ -332,29 +327,26 @@ func (c Change) deriving(t Table, columns []int, with Env) (func() (func(cells [
 		if len(of) == 0 {
 			return nil, fmt.Errorf("the list %s has no column with addresses; name one", t.Name)
 		}
-		return ready(func(cells []string) string {
-			switch a, ok := address(cells); {
-			case !ok:
-				return ""
-			case c.Do == DomainPart:
-				return a.Domain
-			default:
-				return a.Local
+		return func(cells []string) (string, error) {
+			a, _ := address(cells)
+			if c.Do == DomainPart {
+				return a.Domain, nil
 			}
-		}), nil
+			return a.Local, nil
+		}, nil
 	case JoinColumns:
 		if len(columns) < 2 {
 			return nil, fmt.Errorf("name the columns that are joined")
 		}
-		return ready(func(cells []string) string {
+		return func(cells []string) (string, error) {
 			var parts []string
 			for _, i := range columns {
 				if !empty(cells[i]) {
 					parts = append(parts, cells[i])
 				}
 			}
-			return strings.Join(parts, c.With)
-		}), nil
+			return strings.Join(parts, c.With), nil
+		}, nil
 	case CountryOf:
 		switch {
 		case with.Country == nil:
@@ -362,14 +354,14 @@ func (c Change) deriving(t Table, columns []int, with Env) (func() (func(cells [
 		case len(columns) != 1:
 			return nil, fmt.Errorf("name the column that holds IP addresses")
 		}
-		return ready(func(cells []string) string { return with.Country(strings.TrimSpace(cells[columns[0]])) }), nil
+		return func(cells []string) (string, error) { return with.Country(strings.TrimSpace(cells[columns[0]])), nil }, nil
 	}
 	return c.names(t, columns, with)
 }
 
 // names makes first or last names: of full names, and where there is none of the address, if the
 // habit of its domain is known from the rows that have both.
-func (c Change) names(t Table, columns []int, with Env) (func() (func(cells []string) string, error), error) {
+func (c Change) names(t Table, columns []int, with Env) (func(cells []string) (string, error), error) {
 	if len(columns) != 1 {
 		return nil, fmt.Errorf("name the column that holds full names; where its cell is empty, the address tells, if the other rows show how its domain makes addresses of names")
 	}
@@ -380,33 +372,33 @@ func (c Change) names(t Table, columns []int, with Env) (func() (func(cells []st
 		}
 		return n.Last
 	}
-	habits := sync.OnceValues(func() (naming.Habits, error) {
-		h := naming.Habits{}
-		err := t.each(func(_ int64, r Row) error {
-			if name := r.Cell(full); !empty(name) && len(h) < mostDistinct {
-				if a, ok := with.firstAddress(t, r); ok {
-					h.See(a.Domain, naming.Parse(name), a.Base())
-				}
-			}
-			return nil
-		})
-		return h, err
-	})
-	return func() (func([]string) string, error) {
-		h, err := habits()
-		return func(cells []string) string {
-			if !empty(cells[full]) {
-				return part(naming.Parse(cells[full]))
-			}
-			a, ok := with.firstAddress(t, NewRow(cells))
-			if !ok {
-				return ""
-			}
-			p, _, _ := h.Habit(a.Domain)
-			n, _ := naming.Read(p, a.Base())
-			return part(n)
-		}, err
+	habits := sync.OnceValues(func() (naming.Habits, error) { return with.habits(t, full) })
+	return func(cells []string) (string, error) {
+		if !empty(cells[full]) {
+			return part(naming.Parse(cells[full])), nil
+		}
+		a, ok := with.firstAddress(t, NewRow(cells))
+		if !ok {
+			return "", nil
+		}
+		h, err := habits() // most lists never come here
+		p, _, _ := h.Habit(a.Domain)
+		n, _ := naming.Read(p, a.Base())
+		return part(n), err
 	}, nil
+}
+
+// habits learns how domains make addresses of names from the rows that have both.
+func (e Env) habits(t Table, full int) (naming.Habits, error) {
+	h := naming.Habits{}
+	return h, t.each(func(_ int64, r Row) error {
+		if name := r.Cell(full); !empty(name) && len(h) < mostDistinct {
+			if a, ok := e.firstAddress(t, r); ok {
+				h.See(a.Domain, naming.Parse(name), a.Base())
+			}
+		}
+		return nil
+	})
 }
 
 // firstAddress is the first address of a row.

@@ -10,6 +10,7 @@ package workshop
 import (
 	"fmt"
 	"iter"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -41,6 +42,7 @@ type Row struct {
 	Known *Known
 
 	cells   []string
+	owned   bool // the cells are nobody else's
 	raw     []byte
 	dialect *sheet.Dialect
 }
@@ -80,6 +82,14 @@ func (r Row) Cells() []string {
 		return r.dialect.Cells(r.raw)
 	}
 	return r.cells
+}
+
+// own are all its cells, to be changed.
+func (r Row) own() []string {
+	if r.owned || r.dialect != nil {
+		return r.Cells()
+	}
+	return slices.Clone(r.cells)
 }
 
 // Column is the place of a column with a name; case, spaces and what stands for them do not

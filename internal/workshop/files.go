@@ -136,35 +136,55 @@ func Dialect(t workshop.Table) sheet.Dialect {
 }
 
 func writeText(t workshop.Table, w io.Writer) error {
-	d := Dialect(t)
-	out, kept := d.Writer(w), d.Kept()
-	head, end := t.Head, sheet.LineEnd(t.Head)
-	if len(end) == 0 {
-		end = []byte("\n")
-	}
-	if t.Written == nil {
-		head = kept.Record(t.Columns)
-	}
-	if len(head) > 0 && len(sheet.LineEnd(head)) == 0 {
-		head = append(slices.Clone(head), end...)
-	}
-	if _, err := out.Write(head); err != nil {
+	out, err := newText(t, w)
+	if err != nil {
 		return err
 	}
 	for row, err := range t.Rows() {
 		if err != nil {
 			return err
 		}
-		raw := row.Raw()
-		if t.Written == nil || raw == nil {
-			raw = kept.Record(row.Cells())
-		}
-		if len(sheet.LineEnd(raw)) == 0 { // the last of its file, or made of cells
-			raw = append(slices.Clone(raw), end...)
-		}
-		if _, err := out.Write(raw); err != nil {
+		if err := out.write(row); err != nil {
 			return err
 		}
 	}
 	return out.Close()
+}
+
+// text writes rows of a table as text.
+type text struct {
+	io.WriteCloser
+	kept sheet.Dialect
+	raw  bool
+	end  []byte
+}
+
+// newText writes what stands before the first row.
+func newText(t workshop.Table, w io.Writer) (*text, error) {
+	d := Dialect(t)
+	out := &text{d.Writer(w), d.Kept(), t.Written != nil, slices.Clone(sheet.LineEnd(t.Head))}
+	if len(out.end) == 0 {
+		out.end = []byte("\n")
+	}
+	head := t.Head
+	if t.Written == nil {
+		head = out.kept.Record(t.Columns)
+	}
+	if len(head) > 0 && len(sheet.LineEnd(head)) == 0 {
+		head = append(slices.Clone(head), out.end...)
+	}
+	_, err := out.Write(head)
+	return out, err
+}
+
+func (x *text) write(row workshop.Row) error {
+	raw := row.Raw()
+	if !x.raw || raw == nil {
+		raw = x.kept.Record(row.Cells())
+	}
+	if len(sheet.LineEnd(raw)) == 0 { // the last of its file, or made of cells
+		raw = append(slices.Clone(raw), x.end...)
+	}
+	_, err := x.Write(raw)
+	return err
 }

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"iter"
+	"os"
 	"slices"
 	"strings"
 	"sync"
@@ -55,7 +56,7 @@ type Making struct {
 	tick   func() error              // is called for each row that is read
 	read   int64
 	seen   pack.WorkshopReport // rows of what is made, as they were read last
-	parts  func() ([]workshop.Part, error)
+	parts  func() (*workshop.Divided, error)
 }
 
 // begin makes a recipe ready. open opens a list by how the recipe names it; rows are to be counted
@@ -74,12 +75,12 @@ func begin(m *Making, open func(name string) (workshop.Table, error)) error {
 		return wrong(err)
 	}
 	m.Table = m.watched(m.Table)
-	m.parts = sync.OnceValues(func() ([]workshop.Part, error) {
-		parts, err := workshop.Split(m.Table, *m.split, m.env)
+	m.parts = sync.OnceValues(func() (*workshop.Divided, error) {
+		d, err := workshop.Split(m.Table, *m.split, m.env)
 		if err != nil {
 			err = wrong(err)
 		}
-		return parts, err
+		return d, err
 	})
 	return nil
 }
@@ -112,9 +113,13 @@ func (m *Making) Close() error { return m.env.Spill.Close() }
 // Read is how many rows were read so far.
 func (m *Making) Read() int64 { return m.read }
 
-// needsKnown reports whether what is known of addresses is looked at.
-func needsKnown(r workshop.Recipe, s *workshop.Splitting) bool {
-	return r.NeedsKnown() || s != nil && s.Fact.Verified()
+// facts are those that what is made looks at.
+func facts(r workshop.Recipe, s *workshop.Splitting) []workshop.Fact {
+	out := r.Facts()
+	if s != nil && s.Fact != "" {
+		out = append(out, s.Fact)
+	}
+	return out
 }
 
 // Begin opens the lists of an order and makes its steps ready.
@@ -139,7 +144,7 @@ func (w *Workshop) Begin(ctx context.Context, o Order) (*ListMaking, error) {
 		}
 		return nil
 	}
-	known := needsKnown(o.Recipe, o.Split)
+	known := slices.ContainsFunc(facts(o.Recipe, o.Split), func(f workshop.Fact) bool { return f != workshop.FactDomain })
 	m.first = w.table(ctx, o.List, known, m.tick)
 	err = begin(&m.Making, func(name string) (workshop.Table, error) {
 		l, err := w.Named(ctx, o.Workspace, name)
@@ -170,7 +175,7 @@ type Files struct {
 
 // BeginFiles opens files and makes the steps ready.
 func BeginFiles(ctx context.Context, o Files) (*Making, error) {
-	if needsKnown(o.Recipe, o.Split) {
+	if slices.ContainsFunc(facts(o.Recipe, o.Split), workshop.Fact.Verified) {
 		return nil, &Wrong{"Nothing is known of the addresses of a file but their domains and traits; import it, and take the list."}
 	}
 	m := &Making{recipe: o.Recipe, split: o.Split, env: workshop.Env{Spill: workshop.NewSpill(""), Catalogue: o.Catalogue, Now: o.Now()}}
@@ -195,8 +200,37 @@ func (m *Making) called(with string) string {
 // shownRows are how many rows a report shows.
 const shownRows = 10
 
-// Parts are the tables of a split.
-func (m *Making) Parts() ([]workshop.Part, error) { return m.parts() }
+// WriteParts writes the parts of a split as text, all in one reading; open opens what a part is
+// written to.
+func (m *Making) WriteParts(open func(workshop.Part) (io.Writer, error)) error {
+	d, err := m.parts()
+	if err != nil {
+		return err
+	}
+	files, buffers := make([]*text, len(d.Parts)), make([]*bufio.Writer, len(d.Parts))
+	for i, p := range d.Parts {
+		w, err := open(p)
+		if err != nil {
+			return err
+		}
+		buffers[i] = bufio.NewWriterSize(w, partBuffer)
+		if files[i], err = newText(m.Table, buffers[i]); err != nil {
+			return err
+		}
+	}
+	if err := d.Each(func(part int, r workshop.Row) error { return files[part].write(r) }); err != nil {
+		return err
+	}
+	for i, f := range files {
+		if err := errors.Join(f.Close(), buffers[i].Flush()); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// partBuffer is how much of each part is held in memory.
+const partBuffer = 32 << 10
 
 // Look reads what is made and says what it is, without making it.
 func (m *Making) Look() (pack.WorkshopReport, error) {
@@ -212,11 +246,11 @@ func (m *Making) Look() (pack.WorkshopReport, error) {
 func (m *Making) Report() (r pack.WorkshopReport, err error) {
 	r = m.seen
 	if m.split != nil {
-		parts, err := m.Parts()
+		d, err := m.parts()
 		if err != nil {
 			return r, err
 		}
-		for _, p := range parts {
+		for _, p := range d.Parts {
 			r.Parts = append(r.Parts, pack.WorkshopPartDone{Value: p.Value, Rows: p.Rows})
 		}
 	}
@@ -307,20 +341,58 @@ func (m *Making) share(r pack.WorkshopReport) string {
 
 // Import makes the lists. key makes each of them once, however often it is tried.
 func (m *ListMaking) Import(ctx context.Context, key string) (made []store.List, err error) {
-	if m.split == nil {
-		l, err := m.importOne(ctx, m.Table, m.name(), key, m.provenance())
-		return []store.List{l}, err
+	if m.split != nil {
+		return m.importParts(ctx, key)
 	}
-	parts, err := m.Parts()
+	r, w := io.Pipe()
+	defer r.Close()
+	go func() {
+		out := bufio.NewWriterSize(w, 1<<16)
+		err := Write(m.Table, format.AsBrought, out)
+		if err == nil {
+			err = out.Flush()
+		}
+		if err == nil && m.seen.Rows == 0 {
+			err = errNoRow
+		}
+		_ = w.CloseWithError(err)
+	}()
+	l, err := m.importOne(ctx, r, m.name(), key, m.provenance())
+	if errors.Is(err, errNoRow) {
+		err = wrong(errNoRow)
+	}
+	return []store.List{l}, err
+}
+
+// importParts writes the parts down, and makes a list of each.
+func (m *ListMaking) importParts(ctx context.Context, key string) (made []store.List, err error) {
+	var parts []workshop.Part
+	var files []*os.File
+	defer func() {
+		for _, f := range files {
+			err = errors.Join(err, f.Close())
+		}
+	}()
+	err = m.WriteParts(func(p workshop.Part) (io.Writer, error) {
+		f, err := os.CreateTemp("", "varnet-workshop-")
+		if err != nil {
+			return nil, err
+		}
+		parts, files = append(parts, p), append(files, f)
+		return f, os.Remove(f.Name()) // it is gone with the process
+	})
 	if err != nil {
 		return nil, err
 	}
 	for i, p := range parts {
+		if _, err := files[i].Seek(0, io.SeekStart); err != nil {
+			return made, err
+		}
 		value := p.Value
 		if value == "" {
 			value = "without a value"
 		}
-		l, err := m.importOne(ctx, p.Table, m.name()+", "+value, fmt.Sprintf("%s, part %d", key, i+1), append(m.provenance(), "Split: “"+value+"”."))
+		l, err := m.importOne(ctx, files[i], m.name()+", "+value, fmt.Sprintf("%s, part %d", key, i+1), append(m.provenance(), "Split: “"+value+"”."))
 		if err != nil {
 			return made, err
 		}
@@ -347,35 +419,17 @@ const longestName = 120
 // errNoRow ends an import of nothing.
 var errNoRow = errors.New("no row is left, so no list was made; look at the conditions, or at what the lists are compared by")
 
-func (m *ListMaking) importOne(ctx context.Context, t workshop.Table, name, key string, madeOf []string) (store.List, error) {
+// importOne makes a list of a text in the dialect of what is made.
+func (m *ListMaking) importOne(ctx context.Context, body io.Reader, name, key string, madeOf []string) (store.List, error) {
 	if l, err := m.workshop.Store.ListByKey(ctx, m.Workspace, key); !errors.Is(err, store.ErrNotFound) {
 		return l, err
 	}
-	if len(t.Addresses) == 0 {
+	if len(m.Addresses) == 0 {
 		return store.List{}, &Wrong{"The column with the addresses was dropped. A list needs one; write a file instead."}
 	}
-	d := Dialect(t)
-	header := d.Header
-	f := intake.File{Workspace: m.Workspace, Name: name, FileName: FileName(name), AddressColumns: t.Addresses, Key: key, MadeOf: madeOf,
-		Overrule: sheet.Overrule{Delimiter: &d.Delimiter, Quote: &d.Quote, Encoding: &d.Encoding, Header: &header}}
-	r, w := io.Pipe()
-	defer r.Close()
-	go func() {
-		out := bufio.NewWriterSize(w, 1<<16)
-		err := Write(t, format.AsBrought, out)
-		if err == nil {
-			err = out.Flush()
-		}
-		if err == nil && m.seen.Rows == 0 {
-			err = errNoRow
-		}
-		_ = w.CloseWithError(err)
-	}()
-	l, err := m.workshop.Importer.Import(ctx, f, r)
-	if errors.Is(err, errNoRow) {
-		return l, wrong(errNoRow)
-	}
-	return l, err
+	d := Dialect(m.Table)
+	return m.workshop.Importer.Import(ctx, intake.File{Workspace: m.Workspace, Name: name, FileName: FileName(name), AddressColumns: m.Addresses, Key: key, MadeOf: madeOf,
+		Overrule: sheet.Overrule{Delimiter: &d.Delimiter, Quote: &d.Quote, Encoding: &d.Encoding, Header: &d.Header}}, body)
 }
 
 // FileName is what a file of something is called.
