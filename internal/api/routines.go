@@ -32,20 +32,20 @@ func (a *API) registerRoutines(h huma.API) {
 }
 
 func recordBody(r pack.RoutineRecord) contract.RoutineRecord {
-	return contract.RoutineRecord{File: r.File, ImportID: r.ImportID, WriteBackID: r.WriteBackID, Unchanged: r.Unchanged, Rows: r.Rows, Addresses: r.Addresses, Added: r.Added, Gone: r.Gone, Asked: r.Asked, Reused: r.Reused,
+	return contract.RoutineRecord{File: r.File, ImportID: r.ImportID, WriteBackID: r.WriteBackID, SourceID: r.SourceID, Made: r.Made, Unchanged: r.Unchanged, Rows: r.Rows, Addresses: r.Addresses, Added: r.Added, Gone: r.Gone, Asked: r.Asked, Reused: r.Reused,
 		Kept: r.Kept, KeptBefore: r.KeptBefore, NewlyDropped: r.NewlyDropped, AgeDays: r.AgeDays, Before: r.Before, Written: r.Written,
 		Changes: append([]contract.RoutineMovements{}, contract.Each(r.Changes, func(c pack.RoutineChange) contract.RoutineMovements { return contract.RoutineMovements(c) })...)}
 }
 
 // routineSpecBody and routineSpecOf are what a routine does as the API has it, and as it is kept.
 func routineSpecBody(s pack.RoutineSpec) contract.RoutineSpec {
-	return contract.RoutineSpec{Source: s.Source, ListID: s.ListID, File: s.File, URL: s.URL, ConnectionID: s.ConnectionID, Collection: s.Collection, CollectionName: s.CollectionName, Rule: s.Rule, Time: s.Time, Zone: s.Zone,
+	return contract.RoutineSpec{Source: s.Source, ListID: s.ListID, File: s.File, URL: s.URL, ConnectionID: s.ConnectionID, Collection: s.Collection, CollectionName: s.CollectionName, RecipeID: s.RecipeID, RecipeName: s.RecipeName, Rule: s.Rule, Time: s.Time, Zone: s.Zone,
 		OnChange: s.OnChange, Ages: s.Ages, Policy: s.Policy, Then: s.Then, ThenFile: s.ThenFile, ThenURL: s.ThenURL, Hours: s.Hours, MostChecks: s.MostChecks, MostDropped: s.MostDropped, Tell: s.Tell,
 		ThenSteps: contract.Each(s.ThenSteps, func(s pack.WriteBackStep) contract.WriteBackStep { return contract.WriteBackStep(s) })}
 }
 
 func routineSpecOf(s contract.RoutineSpec) pack.RoutineSpec {
-	return pack.RoutineSpec{Source: s.Source, ListID: s.ListID, File: s.File, URL: s.URL, ConnectionID: s.ConnectionID, Collection: s.Collection, CollectionName: s.CollectionName, Rule: s.Rule, Time: s.Time, Zone: s.Zone,
+	return pack.RoutineSpec{Source: s.Source, ListID: s.ListID, File: s.File, URL: s.URL, ConnectionID: s.ConnectionID, Collection: s.Collection, CollectionName: s.CollectionName, RecipeID: s.RecipeID, RecipeName: s.RecipeName, Rule: s.Rule, Time: s.Time, Zone: s.Zone,
 		OnChange: s.OnChange, Ages: s.Ages, Policy: s.Policy, Then: s.Then, ThenFile: s.ThenFile, ThenURL: s.ThenURL, Hours: s.Hours, MostChecks: s.MostChecks, MostDropped: s.MostDropped, Tell: s.Tell,
 		ThenSteps: contract.Each(s.ThenSteps, func(s contract.WriteBackStep) pack.WriteBackStep { return pack.WriteBackStep(s) })}
 }
@@ -150,6 +150,11 @@ func (a *API) checkRoutine(ctx context.Context, s pack.RoutineSpec, made time.Ti
 	if s.Source == routine.FromConnection {
 		if err := a.checkRoutineConnection(ctx, s, in); err != nil {
 			return err
+		}
+	}
+	if s.RecipeID > 0 {
+		if _, err := a.store.StepRecipe(ctx, workspace(ctx).ID, s.RecipeID); err != nil {
+			return a.failed(ctx, err)
 		}
 	}
 	_, err := a.namedPolicy(ctx, s.Policy, 0)

@@ -11,6 +11,8 @@ type RoutineSpec struct {
 	ConnectionID   int64           `json:"connectionId,omitempty" minimum:"0" doc:"The connection."`
 	Collection     string          `json:"collection,omitempty" maxLength:"1000" doc:"The ID of its collection."`
 	CollectionName string          `json:"collectionName,omitempty" maxLength:"200" doc:"What the collection is called, for sentences."`
+	RecipeID       int64           `json:"recipeId,omitempty" minimum:"0" doc:"A saved recipe of steps, which make of what is read the list that is verified."`
+	RecipeName     string          `json:"recipeName,omitempty" maxLength:"100" doc:"What the recipe is called, for sentences."`
 	Rule           string          `json:"rule,omitempty" maxLength:"300" doc:"When it is due: a recurrence rule (RFC 5545) such as FREQ=WEEKLY;BYDAY=MO; left out, not by the calendar."`
 	Time           string          `json:"time,omitempty" maxLength:"5" doc:"The time of the day at which it is due, such as 03:00."`
 	Zone           string          `json:"zone,omitempty" maxLength:"60" doc:"The time zone of time and hours, such as Europe/Berlin; UTC unless given."`
@@ -75,6 +77,8 @@ type RoutineRecord struct {
 	File         string             `json:"file,omitempty" doc:"The file or collection that was read."`
 	ImportID     int64              `json:"importId,omitempty" doc:"The import from the connection."`
 	WriteBackID  int64              `json:"writeBackId,omitempty" doc:"The write-back to it."`
+	SourceID     int64              `json:"sourceId,omitempty" doc:"The list that the source is, where steps made another of it."`
+	Made         string             `json:"made,omitempty" doc:"What the steps made of it, in a sentence."`
 	Unchanged    bool               `json:"unchanged,omitempty" doc:"Whether it was what was read the time before."`
 	Rows         int64              `json:"rows" doc:"Rows that came."`
 	Addresses    int64              `json:"addresses" doc:"Different addresses among them: the whole of those that were asked about and reused."`

@@ -60,6 +60,9 @@ func TooMuch(s pack.RoutineSpec, ask int64) string {
 // Sentence says what a time came to.
 func Sentence(r pack.RoutineRecord, first bool) string {
 	var out []string
+	if r.Made != "" {
+		out = append(out, r.Made)
+	}
 	switch {
 	case r.Unchanged:
 		out = append(out, "The source had not changed.")

@@ -166,6 +166,9 @@ func (p Places) checkThen(s pack.RoutineSpec) error {
 	case ToURL:
 		return p.checkAddress("thenUrl", s.ThenURL)
 	}
+	if s.Then == ToConnection && s.RecipeID > 0 {
+		return wrong("then", "what steps make of a collection cannot be written back to it; have it written to a folder or URL")
+	}
 	if s.Then == ToConnection {
 		if s.Source != FromConnection {
 			return wrong("then", "the result goes back to the connection that the routine reads, and it reads none")
@@ -184,6 +187,9 @@ func Says(s pack.RoutineSpec, made time.Time, of string) []string {
 	}
 	if s.OnChange {
 		due = append(due, "after each change of its source")
+	}
+	if s.RecipeID > 0 {
+		from += ", and follows the recipe “" + s.RecipeName + "”"
 	}
 	out := []string{upper(say.And(due...)) + ": reads " + from + ".", "Asks about new addresses" + agesSay(s) + ", and about undecided ones each time; decides by the policy " + s.Policy + "."}
 	switch s.Then {

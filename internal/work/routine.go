@@ -25,6 +25,7 @@ import (
 	"varnet/internal/routine"
 	"varnet/internal/store"
 	"varnet/internal/store/pack"
+	"varnet/internal/workshop"
 )
 
 // RoutineArgs names a time of a routine that goes on.
@@ -76,10 +77,11 @@ func (w *routineWorker) Work(ctx context.Context, job *river.Job[RoutineArgs]) e
 	var trouble *connect.Trouble
 	var inFile *sheet.Error
 	var full *intake.TooManyRows
+	var steps *workshop.Wrong
 	switch {
 	case errors.Is(err, store.ErrNotFound):
 		return o.fail(ctx, "Its list, its run or the routine was deleted meanwhile.")
-	case errors.As(err, &trouble), errors.As(err, &inFile), errors.As(err, &full):
+	case errors.As(err, &trouble), errors.As(err, &inFile), errors.As(err, &full), errors.As(err, &steps):
 		return o.fail(ctx, err.Error())
 	}
 	return err
@@ -154,13 +156,20 @@ func (o *order) read(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	source := l
+	if r.Spec.RecipeID > 0 {
+		if l, err = o.follow(ctx, source); err != nil {
+			return err
+		}
+		o.t.Record.SourceID = source.ID
+	}
 	o.t.ListID, o.t.State = &l.ID, store.TimeVerifying
 	o.t.Record.Rows, o.t.Record.Addresses = l.Rows, l.Addresses
 	if o.t.Dry {
-		return o.dry(ctx, l)
+		return o.dry(ctx, source, l)
 	}
 	return e.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
-		if err := s.RoutineRead(ctx, r.ID, tag, l.ID); err != nil {
+		if err := s.RoutineRead(ctx, r.ID, tag, source.ID); err != nil {
 			return err
 		}
 		return s.SetTime(ctx, o.t)
@@ -204,6 +213,50 @@ func (o *order) list(ctx context.Context) (l store.List, tag string, err error) 
 	f := intake.File{Workspace: r.WorkspaceID, Name: r.Name, FileName: src.Name, Key: fmt.Sprintf("routine %d, time %d", r.ID, o.t.Number), Quiet: true}
 	l, err = o.importOnce(ctx, f, src.Body)
 	return l, src.Tag, err
+}
+
+// follow makes the list that is verified of the one that the source is, by the steps of the
+// routine's recipe. It stands for that of the time before.
+func (o *order) follow(ctx context.Context, source store.List) (l store.List, err error) {
+	e, r := o.engine, o.r
+	recipe, err := e.Store.StepRecipe(ctx, r.WorkspaceID, r.Spec.RecipeID)
+	if errors.Is(err, store.ErrNotFound) {
+		return l, &connect.Trouble{Why: fmt.Sprintf("The recipe of steps “%s” was deleted; choose another, or none.", r.Spec.RecipeName)}
+	}
+	if err != nil {
+		return l, err
+	}
+	made := workshop.Order{Workspace: r.WorkspaceID, List: source, Recipe: recipe.Recipe, Name: r.Name, Quiet: true}
+	if made.Earlier, err = o.listBefore(ctx); err != nil {
+		return l, err
+	}
+	m, err := e.Workshop.Begin(ctx, made)
+	if err != nil {
+		return l, err
+	}
+	defer m.Close()
+	lists, err := m.Import(ctx, fmt.Sprintf("routine %d, time %d, steps", r.ID, o.t.Number))
+	if err != nil {
+		return l, err
+	}
+	report, err := m.Report()
+	o.t.Record.Made = m.Says(report)
+	return lists[0], err
+}
+
+// listBefore is the list of the time before; nil where there is none.
+func (o *order) listBefore(ctx context.Context) (*store.List, error) {
+	before, err := o.engine.Store.TimeBefore(ctx, o.t)
+	if err == nil && before.ListID != nil {
+		l, err := o.engine.Store.List(ctx, o.r.WorkspaceID, *before.ListID)
+		if err == nil {
+			return &l, nil
+		}
+	}
+	if errors.Is(err, store.ErrNotFound) {
+		err = nil
+	}
+	return nil, err
 }
 
 // collect has the collection of the connection imported; it reports whether that goes on.
@@ -479,8 +532,9 @@ func (o *order) tell(ctx context.Context, code event.Code) error {
 	})
 }
 
-// dry says what a time would do, and leaves nothing behind.
-func (o *order) dry(ctx context.Context, l store.List) error {
+// dry says what a time would do with the list that steps made of its source, and leaves nothing
+// behind.
+func (o *order) dry(ctx context.Context, source, l store.List) error {
 	e, now := o.engine, time.Now()
 	run, err := o.run(ctx)
 	if err != nil {
@@ -503,9 +557,15 @@ func (o *order) dry(ctx context.Context, l store.List) error {
 	}
 	o.t.State, o.t.EndedAt, o.t.Says = store.TimeDone, &now, routine.DrySentence(*rec, o.r.Spec)
 	return e.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
-		if !rec.Unchanged && o.r.Spec.Source != routine.FromList {
+		if l.ID != source.ID {
 			o.t.ListID = nil
 			if err := s.DeleteList(ctx, l.WorkspaceID, l.ID); err != nil {
+				return err
+			}
+		}
+		if !rec.Unchanged && o.r.Spec.Source != routine.FromList {
+			o.t.ListID = nil
+			if err := s.DeleteList(ctx, l.WorkspaceID, source.ID); err != nil {
 				return err
 			}
 		}

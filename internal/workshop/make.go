@@ -30,6 +30,10 @@ type Order struct {
 	Recipe    workshop.Recipe
 	Split     *workshop.Splitting // nil: one list
 	Name      string
+	// Earlier is the list that this one stands for from now on; nil: none.
+	Earlier *store.List
+	// Quiet: whoever has it made tells of it.
+	Quiet bool
 	// Progress is told how many rows were read; an error of it ends the work.
 	Progress func(rows int64) error
 }
@@ -428,8 +432,12 @@ func (m *ListMaking) importOne(ctx context.Context, body io.Reader, name, key st
 		return store.List{}, &Wrong{"The column with the addresses was dropped. A list needs one; write a file instead."}
 	}
 	d := Dialect(m.Table)
-	return m.workshop.Importer.Import(ctx, intake.File{Workspace: m.Workspace, Name: name, FileName: FileName(name), AddressColumns: m.Addresses, Key: key, MadeOf: madeOf,
-		Overrule: sheet.Overrule{Delimiter: &d.Delimiter, Quote: &d.Quote, Encoding: &d.Encoding, Header: &d.Header}}, body)
+	f := intake.File{Workspace: m.Workspace, Name: name, FileName: FileName(name), AddressColumns: m.Addresses, Key: key, MadeOf: madeOf, Quiet: m.Quiet,
+		Overrule: sheet.Overrule{Delimiter: &d.Delimiter, Quote: &d.Quote, Encoding: &d.Encoding, Header: &d.Header}}
+	if m.Earlier != nil {
+		return m.workshop.Importer.ImportNewer(ctx, intake.Newer{File: f, List: *m.Earlier, Mode: intake.Replace}, body)
+	}
+	return m.workshop.Importer.Import(ctx, f, body)
 }
 
 // FileName is what a file of something is called.

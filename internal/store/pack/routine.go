@@ -9,6 +9,8 @@ type RoutineSpec struct {
 	ConnectionID   int64           `json:"connectionId,omitempty"`   // connection
 	Collection     string          `json:"collection,omitempty"`     // of it
 	CollectionName string          `json:"collectionName,omitempty"` // for sentences
+	RecipeID       int64           `json:"recipeId,omitempty"`       // whose steps make the list that is verified
+	RecipeName     string          `json:"recipeName,omitempty"`     // for sentences
 	Rule           string          `json:"rule,omitempty"`           // RFC 5545; "": not by the calendar
 	Time           string          `json:"time,omitempty"`           // 03:00
 	Zone           string          `json:"zone,omitempty"`           // of time and hours
@@ -33,6 +35,8 @@ type RoutineRecord struct {
 	ImportID     int64           `json:"importId,omitempty"` // from a connection
 	WriteBackID  int64           `json:"writeBackId,omitempty"`
 	Unchanged    bool            `json:"unchanged,omitempty"`
+	SourceID     int64           `json:"sourceId,omitempty"` // the list that the source is, where steps made another of it
+	Made         string          `json:"made,omitempty"`     // what they made of it, in a sentence
 	Rows         int64           `json:"rows"`
 	Addresses    int64           `json:"addresses"`
 	Added        int64           `json:"added"` // addresses that were not there the time before

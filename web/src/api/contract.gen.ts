@@ -1204,6 +1204,26 @@ export interface paths {
         patch: operations["change-list"];
         trace?: never;
     };
+    "/lists/{id}/columns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What the columns of a list are like
+         * @description Of each column: empty cells, different values and the commonest, the shortest and longest, the span of dates.
+         */
+        get: operations["get-list-columns"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/lists/{id}/common": {
         parameters: {
             query?: never;
@@ -1216,6 +1236,26 @@ export interface paths {
          * @description Counts the addresses that are in both lists; get-list-problems with the same parameter names them.
          */
         get: operations["count-common"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/lists/{id}/domains": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What the domains of a list tell before any address is verified
+         * @description The largest domains and operators, free-mail, disposable and likely typing errors, and countries by the domains' suffixes. Nobody is asked.
+         */
+        get: operations["get-list-domains"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1282,6 +1322,26 @@ export interface paths {
          * @description The rows of the file are put after those of the list, in their place, or over those with the same address or row key. Earlier runs keep the list as it was.
          */
         post: operations["import-newer-file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/lists/{id}/known": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What is known of the addresses of a list by the runs of all lists
+         * @description By finding and age, of the freshest result of each address in whichever list.
+         */
+        get: operations["get-list-known"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3232,6 +3292,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/step-recipes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The saved steps
+         * @description By name, each with its steps in words.
+         */
+        get: operations["get-step-recipes"];
+        /**
+         * Save steps under a name
+         * @description Steps that are there under this name are replaced. A routine that applies them does so by the new ones from its next time on.
+         */
+        put: operations["save-step-recipe"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/step-recipes/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete saved steps
+         * @description Lists that were made by them stay.
+         */
+        delete: operations["delete-step-recipe"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/team": {
         parameters: {
             query?: never;
@@ -3375,6 +3479,50 @@ export interface paths {
          */
         post: operations["hand-over"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/term-lists": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The saved terms
+         * @description By name, with the first ten terms of each.
+         */
+        get: operations["get-term-lists"];
+        /**
+         * Save terms under a name
+         * @description Terms that are there under this name are replaced.
+         */
+        put: operations["save-term-list"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/term-lists/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete saved terms
+         * @description Steps and policies that name it fail or fit nothing until there is one of its name again.
+         */
+        delete: operations["delete-term-list"];
         options?: never;
         head?: never;
         patch?: never;
@@ -3631,6 +3779,74 @@ export interface paths {
          */
         post: operations["drain-worker"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workshop-files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make a file from lists
+         * @description The rows are written as they are made. Those that still stand as in their file keep its bytes, as long as no step changes cells or columns.
+         */
+        post: operations["make-workshop-file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workshop-jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The lists that were made in the workshop lately
+         * @description The newest first, without dry runs.
+         */
+        get: operations["get-workshop-jobs"];
+        put?: never;
+        /**
+         * Make a list from lists, or say what it would be
+         * @description Small lists are made before the answer comes; of large ones the answer says how far they are, and get-workshop-job goes on. The lists it is made of stay as they are; the new one says of what it was made. 422 names the step, what is wrong and the remedy.
+         */
+        post: operations["begin-workshop-job"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workshop-jobs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How far the making of a list is
+         * @description Rows read so far; once it is done what came of each step, and the first rows.
+         */
+        get: operations["get-workshop-job"];
+        put?: never;
+        post?: never;
+        /**
+         * End the making of a list; nothing is made
+         * @description A job that has ended stays as it is.
+         */
+        delete: operations["end-workshop-job"];
         options?: never;
         head?: never;
         patch?: never;
@@ -4239,6 +4455,54 @@ export interface components {
             /** @description What it is called there. */
             name: string;
         };
+        ColumnProfile: {
+            /** @description The column. */
+            column: string;
+            /**
+             * Format: int64
+             * @description Rows whose cell is a date.
+             */
+            dates: number;
+            /**
+             * Format: int64
+             * @description Different values.
+             */
+            distinct: number;
+            /**
+             * Format: date-time
+             * @description The earliest of them.
+             */
+            earliest?: string;
+            /**
+             * Format: int64
+             * @description Rows whose cell is empty.
+             */
+            empty: number;
+            /** @description Whether these are all; otherwise there are more than are counted. */
+            exact: boolean;
+            /**
+             * Format: date-time
+             * @description The latest.
+             */
+            latest?: string;
+            /**
+             * Format: int64
+             * @description Characters of the longest.
+             */
+            longest: number;
+            /** @description The commonest values, of those that come more than once. */
+            most: components["schemas"]["ValueCount"][];
+            /**
+             * Format: int64
+             * @description Rows of the list.
+             */
+            rows: number;
+            /**
+             * Format: int64
+             * @description Characters of the shortest value.
+             */
+            shortest: number;
+        };
         Common: {
             /**
              * Format: int64
@@ -4614,6 +4878,55 @@ export interface components {
              * @description Since when that is known.
              */
             since?: string;
+        };
+        DomainShare: {
+            /**
+             * Format: int64
+             * @description Addresses that belong to it.
+             */
+            addresses: number;
+            /**
+             * Format: int64
+             * @description Domains that do.
+             */
+            domains: number;
+            /** @description The domain that may have been meant. */
+            meant?: string;
+            /** @description The domain, operator, trait or suffix. */
+            name: string;
+            /** @description What it is called, where that is something else. */
+            title?: string;
+            /** @description What a domain is like. */
+            traits?: string[];
+        };
+        DomainStatistics: {
+            /**
+             * Format: int64
+             * @description Different addresses of the list.
+             */
+            addresses: number;
+            /** @description Addresses by the country or kind of their domain's suffix. */
+            countries: components["schemas"]["DomainShare"][];
+            /**
+             * Format: int64
+             * @description Their domains.
+             */
+            domains: number;
+            /** @description The largest domains. */
+            largest: components["schemas"]["DomainShare"][];
+            /** @description The largest operators, as far as they are known by earlier runs. */
+            operators: components["schemas"]["DomainShare"][];
+            /** @description The same in sentences. */
+            says: string;
+            /** @description Domains that are disposable, traps or likely typing errors, the largest first. */
+            suspicious: components["schemas"]["DomainShare"][];
+            /** @description Addresses by what their domain is: free-mail, disposable, a trap, a likely typing error. */
+            traits: components["schemas"]["DomainShare"][];
+            /**
+             * Format: int64
+             * @description Addresses whose operator is not known yet.
+             */
+            unknown: number;
         };
         Draft: {
             /**
@@ -5413,6 +5726,40 @@ export interface components {
              */
             overlapHours?: number;
         };
+        KnownCount: {
+            /**
+             * Format: int64
+             * @description Addresses with it.
+             */
+            addresses: number;
+            /** @description The finding. */
+            finding: string;
+            /**
+             * Format: int64
+             * @description Those checked 8 to 30 days ago.
+             */
+            month: number;
+            /**
+             * Format: int64
+             * @description Those checked longer ago.
+             */
+            older: number;
+            /**
+             * Format: date-time
+             * @description When the oldest of them was checked.
+             */
+            oldest: string;
+            /**
+             * Format: int64
+             * @description Those checked 31 to 90 days ago.
+             */
+            quarter: number;
+            /**
+             * Format: int64
+             * @description Those checked within the last 7 days.
+             */
+            week: number;
+        };
         KnownKey: {
             /**
              * Format: date-time
@@ -5475,6 +5822,22 @@ export interface components {
              * @description Counts its changes; ready-made policies have none.
              */
             version?: number;
+        };
+        KnownResults: {
+            /**
+             * Format: int64
+             * @description Different addresses of the list.
+             */
+            addresses: number;
+            /** @description What is known, by finding. */
+            findings: components["schemas"]["KnownCount"][];
+            /**
+             * Format: int64
+             * @description Those of which something is known.
+             */
+            known: number;
+            /** @description The same in a sentence. */
+            says: string;
         };
         Letter: {
             /** @description Whom the reason is about: mailbox, domain, us, content or moment. */
@@ -5719,6 +6082,8 @@ export interface components {
             keptUntil?: string;
             /** @description Its newest run. */
             lastRun?: components["schemas"]["Run"];
+            /** @description Of what it was made in the workshop, a sentence a step; left out for a list that was imported. */
+            madeOf?: string[];
             /**
              * Format: int64
              * @description Different texts that are no address.
@@ -6108,6 +6473,13 @@ export interface components {
             onChange?: boolean;
             /** @description The policy that decides. */
             policy: string;
+            /**
+             * Format: int64
+             * @description A saved recipe of steps, which make of what is read the list that is verified.
+             */
+            recipeId?: number;
+            /** @description What the recipe is called, for sentences. */
+            recipeName?: string;
             /** @description When it is due: a recurrence rule (RFC 5545) such as FREQ=WEEKLY;BYDAY=MO; left out, not by the calendar. */
             rule?: string;
             /**
@@ -6175,6 +6547,18 @@ export interface components {
             /** @description The time zone of the hours, such as Europe/Berlin; UTC unless given. */
             zone?: string;
         };
+        NewStepRecipe: {
+            /** @description What people call it. */
+            name: string;
+            /** @description The steps. */
+            steps: components["schemas"]["WorkshopStep"][];
+        };
+        NewTermList: {
+            /** @description What people call it. */
+            name: string;
+            /** @description The terms: domains, addresses, names, numbers. */
+            terms: string[];
+        };
         NewTrialSender: {
             /**
              * Format: int64
@@ -6220,6 +6604,21 @@ export interface components {
             codes: string[];
             /** @description Where it is called: an HTTPS address. */
             url: string;
+        };
+        NewWorkshopJob: {
+            /** @description Say what would be made, and make nothing. */
+            dryRun?: boolean;
+            /**
+             * Format: int64
+             * @description The list it begins with; of one for which a newer file was imported, the newest is meant.
+             */
+            listId: number;
+            /** @description What people call the new list; of several, what each begins with. */
+            name?: string;
+            /** @description Whether several lists are made of what is left. */
+            split?: components["schemas"]["WorkshopSplit"];
+            /** @description What is done, one step after the other. */
+            steps: components["schemas"]["WorkshopStep"][];
         };
         NewWriteBack: {
             /**
@@ -6522,6 +6921,12 @@ export interface components {
             /** @description The cursor of the page after it; left out on the last. */
             next?: string;
         };
+        PageColumnProfile: {
+            /** @description What is on the page. */
+            items: components["schemas"]["ColumnProfile"][];
+            /** @description The cursor of the page after it; left out on the last. */
+            next?: string;
+        };
         PageConnection: {
             /** @description What is on the page. */
             items: components["schemas"]["Connection"][];
@@ -6666,6 +7071,18 @@ export interface components {
             /** @description The cursor of the page after it; left out on the last. */
             next?: string;
         };
+        PageStepRecipe: {
+            /** @description What is on the page. */
+            items: components["schemas"]["StepRecipe"][];
+            /** @description The cursor of the page after it; left out on the last. */
+            next?: string;
+        };
+        PageTermList: {
+            /** @description What is on the page. */
+            items: components["schemas"]["TermList"][];
+            /** @description The cursor of the page after it; left out on the last. */
+            next?: string;
+        };
         PageWebhook: {
             /** @description What is on the page. */
             items: components["schemas"]["Webhook"][];
@@ -6675,6 +7092,12 @@ export interface components {
         PageWorker: {
             /** @description What is on the page. */
             items: components["schemas"]["Worker"][];
+            /** @description The cursor of the page after it; left out on the last. */
+            next?: string;
+        };
+        PageWorkshopJob: {
+            /** @description What is on the page. */
+            items: components["schemas"]["WorkshopJob"][];
             /** @description The cursor of the page after it; left out on the last. */
             next?: string;
         };
@@ -7213,6 +7636,8 @@ export interface components {
              * @description Rows that were kept the time before.
              */
             keptBefore: number;
+            /** @description What the steps made of it, in a sentence. */
+            made?: string;
             /**
              * Format: int64
              * @description Addresses that were kept the time before and would be dropped now.
@@ -7228,6 +7653,11 @@ export interface components {
              * @description Rows that came.
              */
             rows: number;
+            /**
+             * Format: int64
+             * @description The list that the source is, where steps made another of it.
+             */
+            sourceId?: number;
             /** @description Whether it was what was read the time before. */
             unchanged?: boolean;
             /**
@@ -7275,6 +7705,13 @@ export interface components {
             onChange?: boolean;
             /** @description The policy that decides. */
             policy: string;
+            /**
+             * Format: int64
+             * @description A saved recipe of steps, which make of what is read the list that is verified.
+             */
+            recipeId?: number;
+            /** @description What the recipe is called, for sentences. */
+            recipeName?: string;
             /** @description When it is due: a recurrence rule (RFC 5545) such as FREQ=WEEKLY;BYDAY=MO; left out, not by the calendar. */
             rule?: string;
             /**
@@ -7698,6 +8135,24 @@ export interface components {
             /** @description Goes with the next step; left out when done. */
             ticket?: string;
         };
+        StepRecipe: {
+            /**
+             * Format: date-time
+             * @description When it was changed last.
+             */
+            changedAt: string;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description What people call it. */
+            name: string;
+            /** @description What each does, in words. */
+            says: string[];
+            /** @description The steps. */
+            steps: components["schemas"]["WorkshopStep"][];
+        };
         Team: {
             /**
              * Format: int64
@@ -7722,6 +8177,27 @@ export interface components {
             readersExport: boolean;
             /** @description Whether its people must have a second factor. */
             secondFactor: boolean;
+        };
+        TermList: {
+            /**
+             * Format: date-time
+             * @description When it was changed last.
+             */
+            changedAt: string;
+            /** @description The first ten of them. */
+            first: string[];
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description What people call it. */
+            name: string;
+            /**
+             * Format: int64
+             * @description How many terms there are.
+             */
+            terms: number;
         };
         TicketAndCode: {
             /** @description The code, with or without spaces. */
@@ -7971,6 +8447,15 @@ export interface components {
              */
             size: number;
         };
+        ValueCount: {
+            /**
+             * Format: int64
+             * @description Rows that have it.
+             */
+            rows: number;
+            /** @description The value. */
+            value: string;
+        };
         Wait: {
             /**
              * Format: int64
@@ -8109,6 +8594,228 @@ export interface components {
             startedAt: string;
             /** @description What it was built from. */
             version: string;
+        };
+        WorkshopAlias: {
+            /** @description What it is called in the first. */
+            as: string;
+            /** @description What it is called in the other list. */
+            column: string;
+        };
+        WorkshopChange: {
+            /** @description The columns that it changes, reads, orders or drops. */
+            columns?: string[];
+            /**
+             * @description Of cells: trim spaces, upper or lower case, salutation case of names, replace a text. New columns: local part or domain of the address, first or last name of a column with full names, country of an IP address, split at a text, join several. Of columns: rename, order some first, drop.
+             * @enum {string}
+             */
+            do: "trim" | "upper" | "lower" | "salutation" | "replace" | "local-part" | "domain" | "first-name" | "last-name" | "country" | "split" | "join" | "rename" | "order" | "drop";
+            /** @description The text that is replaced, or split at. */
+            find?: string;
+            /** @description Whether that is a regular expression (RE2). */
+            pattern?: boolean;
+            /** @description The name of the second column of a split. */
+            rest?: string;
+            /** @description The name of the column that it makes or renames. */
+            to?: string;
+            /** @description What replaces it, or stands between joined cells. */
+            with?: string;
+        };
+        WorkshopCondition: {
+            /** @description The column. */
+            column?: string;
+            /**
+             * @description Or a fact: the address's domain or a trait; and where it was verified its operator, finding, cause, decision or when that was.
+             * @enum {string}
+             */
+            fact?: "domain" | "trait" | "operator" | "finding" | "cause" | "decision" | "checked";
+            /** @description Whether it must not hold. A cell that is no number or date holds neither way. */
+            not?: boolean;
+            /**
+             * @description What it is held against: is, contains and begins take one of several texts whatever the case; pattern a regular expression (RE2); between two numbers, dates two days, of which one may be empty; last a number of days until now; month the months of any year.
+             * @enum {string}
+             */
+            test: "is" | "contains" | "begins" | "empty" | "pattern" | "between" | "dates" | "last" | "month";
+            /** @description The texts, numbers, days or months. */
+            values?: string[];
+        };
+        WorkshopDone: {
+            /**
+             * Format: int64
+             * @description Rows before it.
+             */
+            before: number;
+            /** @description Rows of the other lists. */
+            others: number[];
+            /**
+             * Format: int64
+             * @description Rows after it.
+             */
+            rows: number;
+            /** @description What it does, in words. */
+            says: string;
+        };
+        WorkshopJob: {
+            /**
+             * Format: date-time
+             * @description When it began.
+             */
+            begunAt: string;
+            /** @description The columns of what is made. */
+            columns: string[];
+            /** @description Whether it only says what would be made. */
+            dryRun: boolean;
+            /**
+             * Format: date-time
+             * @description When it ended.
+             */
+            endedAt?: string;
+            /** @description The first ten rows. */
+            first: string[][];
+            /** @description The lists that each column comes from, by name. */
+            from: string[][];
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description The lists that were made. */
+            listIds: number[];
+            /**
+             * Format: int64
+             * @description Rows of all its lists.
+             */
+            of: number;
+            /** @description The lists of a split, by size. */
+            parts: components["schemas"]["WorkshopPart"][];
+            /**
+             * Format: int64
+             * @description Rows read so far. Some lists are read more than once.
+             */
+            read: number;
+            /**
+             * Format: int64
+             * @description Rows of what is made, once it is done.
+             */
+            rows: number;
+            /** @description What was made of what, in a sentence; or why nothing was. */
+            says: string;
+            /**
+             * @description How far it is.
+             * @enum {string}
+             */
+            state: "working" | "done" | "failed";
+            /** @description What came of each step, once it is done. */
+            steps: components["schemas"]["WorkshopDone"][];
+        };
+        WorkshopOrder: {
+            /**
+             * Format: int64
+             * @description The list it begins with; of one for which a newer file was imported, the newest is meant.
+             */
+            listId: number;
+            /** @description What people call the new list; of several, what each begins with. */
+            name?: string;
+            /** @description Whether several lists are made of what is left. */
+            split?: components["schemas"]["WorkshopSplit"];
+            /** @description What is done, one step after the other. */
+            steps: components["schemas"]["WorkshopStep"][];
+        };
+        WorkshopPart: {
+            /**
+             * Format: int64
+             * @description How many rows.
+             */
+            rows: number;
+            /** @description The value that its rows have, as it stands first; empty for rows without one. */
+            value: string;
+        };
+        WorkshopSplit: {
+            /** @description One list for each value of this column. */
+            column?: string;
+            /**
+             * Format: int64
+             * @description One list for every so many rows.
+             */
+            each?: number;
+            /**
+             * @description One list for each value of this fact.
+             * @enum {string}
+             */
+            fact?: "domain" | "trait" | "operator" | "finding" | "cause" | "decision" | "checked";
+        };
+        WorkshopStep: {
+            /** @description Columns of the other lists that are called otherwise in the first. */
+            aliases?: components["schemas"]["WorkshopAlias"][];
+            /** @description Whether one of the conditions is enough; otherwise all must be met. */
+            any?: boolean;
+            /**
+             * @description By what rows are the same: the address unless given; what its operator takes for the same mailbox; its domain; or a text as it stands, without case and spaces, or its digits alone.
+             * @enum {string}
+             */
+            by?: "address" | "mailbox" | "domain" | "exact" | "loose" | "digits";
+            /** @description What is changed of cells and columns, one after the other. */
+            changes?: components["schemas"]["WorkshopChange"][];
+            /** @description The columns that are looked at, in every list; those with addresses unless given. Strike looks in all columns unless given. */
+            columns?: string[];
+            /** @description The conditions of a slice. */
+            conditions?: components["schemas"]["WorkshopCondition"][];
+            /**
+             * @description What it does: merge gives the rows of all lists, one for each key; without those in none of the others; both those in all others, too; only those of all lists in one alone; duplicates those that come again; one the first for each key; slice those that meet conditions or stand at some places; strike those without a term; tidy changes cells and columns.
+             * @enum {string}
+             */
+            do: "merge" | "without" | "both" | "only" | "duplicates" | "one" | "slice" | "strike" | "tidy";
+            /**
+             * Format: int64
+             * @description Every nth row of those.
+             */
+            every?: number;
+            /** @description Whether the rows that hold a term are kept, instead of the others. */
+            found?: boolean;
+            /**
+             * Format: int64
+             * @description The first row of a slice, counted from 1 among those that meet the conditions.
+             */
+            from?: number;
+            /**
+             * @description How a term must stand in a cell: as the whole cell unless given, as a word, anywhere, as a domain or one under it, or as a number by its digits.
+             * @enum {string}
+             */
+            how?: "cell" | "word" | "part" | "domain" | "number";
+            /**
+             * @description Of several rows with the same key, which cells a merge keeps: those of the first unless given, of the newest, or of the first with its empty cells filled from the others.
+             * @enum {string}
+             */
+            keep?: "first" | "newest" | "filled";
+            /**
+             * Format: int64
+             * @description The last so many rows.
+             */
+            last?: number;
+            /** @description The column with the date that tells the newest row. */
+            newest?: string;
+            /**
+             * Format: int64
+             * @description So many of those rows by chance.
+             */
+            sample?: number;
+            /**
+             * Format: int64
+             * @description The same seed draws the same sample.
+             */
+            seed?: number;
+            /** @description Names of saved lists of terms that are struck, too. */
+            termLists?: string[];
+            /** @description What is struck. */
+            terms?: string[];
+            /**
+             * Format: int64
+             * @description The last row of a slice.
+             */
+            to?: number;
+            /** @description Whether all those columns make one key, as those of a household do. */
+            together?: boolean;
+            /** @description The other lists, by their numbers; of a list for which a newer file was imported, the newest is meant. In a file of the command line these may be names of files. */
+            with?: string[];
         };
         WorkspaceChange: {
             /**
@@ -15857,6 +16564,92 @@ export interface operations {
             };
         };
     };
+    "get-list-columns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageColumnProfile"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "count-common": {
         parameters: {
             query: {
@@ -15879,6 +16672,92 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Common"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-list-domains": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DomainStatistics"];
                 };
             };
             /** @description Unauthorized */
@@ -16401,6 +17280,92 @@ export interface operations {
             };
             /** @description Unsupported Media Type */
             415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-list-known": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KnownResults"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -28368,6 +29333,311 @@ export interface operations {
             };
         };
     };
+    "get-step-recipes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageStepRecipe"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "save-step-recipe": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "name": "Monthly clean-up",
+                 *       "steps": [
+                 *         {
+                 *           "do": "without",
+                 *           "with": [
+                 *             "7"
+                 *           ]
+                 *         },
+                 *         {
+                 *           "changes": [
+                 *             {
+                 *               "columns": [
+                 *                 "Town"
+                 *               ],
+                 *               "do": "trim"
+                 *             }
+                 *           ],
+                 *           "do": "tidy"
+                 *         }
+                 *       ]
+                 *     }
+                 */
+                "application/json": components["schemas"]["NewStepRecipe"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StepRecipe"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "delete-step-recipe": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-team": {
         parameters: {
             query?: never;
@@ -29308,6 +30578,296 @@ export interface operations {
             };
             /** @description Unsupported Media Type */
             415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-term-lists": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageTermList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "save-term-list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "name": "Competitors",
+                 *       "terms": [
+                 *         "seedbarn.example",
+                 *         "plotshop.example"
+                 *       ]
+                 *     }
+                 */
+                "application/json": components["schemas"]["NewTermList"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TermList"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "delete-term-list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -31081,6 +32641,533 @@ export interface operations {
             };
             /** @description Unsupported Media Type */
             415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "make-workshop-file": {
+        parameters: {
+            query?: {
+                /** @description The format of the file; original is the list's own text as far as its rows still stand so, and otherwise CSV. */
+                format?: "original" | "xlsx" | "ods" | "jsonl";
+            };
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "listId": 12,
+                 *       "steps": [
+                 *         {
+                 *           "conditions": [
+                 *             {
+                 *               "column": "Town",
+                 *               "test": "is",
+                 *               "values": [
+                 *                 "Nether Moss",
+                 *                 "Upper Loam"
+                 *               ]
+                 *             }
+                 *           ],
+                 *           "do": "slice"
+                 *         }
+                 *       ]
+                 *     }
+                 */
+                "application/json": components["schemas"]["WorkshopOrder"];
+            };
+        };
+        responses: {
+            /** @description The file. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-workshop-jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageWorkshopJob"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "begin-workshop-job": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "dryRun": true,
+                 *       "listId": 12,
+                 *       "name": "Members without the unsubscribed",
+                 *       "steps": [
+                 *         {
+                 *           "by": "address",
+                 *           "do": "without",
+                 *           "with": [
+                 *             "7"
+                 *           ]
+                 *         }
+                 *       ]
+                 *     }
+                 */
+                "application/json": components["schemas"]["NewWorkshopJob"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkshopJob"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-workshop-job": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkshopJob"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "end-workshop-job": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
