@@ -48,8 +48,12 @@ func (r *Rule) wrong() string {
 		return "it fits nothing: oddsFrom must be less than oddsBelow"
 	case r.Column == "" && len(r.Values) > 0:
 		return "values are given, but no column that holds them"
-	case r.Column != "" && len(r.Values) == 0:
+	case r.Column != "" && len(r.Values)+len(r.TermLists) == 0:
 		return fmt.Sprintf("the column %q is named without values; give what its cells may hold, \"\" for an empty one", r.Column)
+	case r.How != "" && len(r.TermLists) == 0:
+		return "how terms stand in a cell is said, but no saved terms are named"
+	case !slices.Contains([]string{"", "cell", "word", "part", "domain", "number"}, r.How):
+		return fmt.Sprintf("terms stand in a cell as cell, word, part, domain or number, not as %q", r.How)
 	case r.OlderThan < 0:
 		return "an age is a number of days, 1 or more"
 	}

@@ -70,6 +70,9 @@ type Row struct {
 	Age time.Duration
 	// Cell returns the row's cell in a column; nil where there are no columns.
 	Cell func(column string) string
+	// HasTerm reports whether a saved term stands in a column, in any for ""; nil where there are
+	// no columns.
+	HasTerm func(list, how, column string) bool
 }
 
 // Policy is an ordered list of rules; the first that fits decides.
@@ -183,7 +186,7 @@ func (p Policy) Rulings() (out []Ruling) {
 // rows need not be looked at.
 func (p Policy) ByVerdict(oldest time.Duration) bool {
 	for _, r := range p.Rules {
-		if len(r.Domains)+len(r.Operators) > 0 || r.Column != "" || r.OlderThan > 0 && oldest > days(r.OlderThan) {
+		if len(r.Domains)+len(r.Operators)+len(r.TermLists) > 0 || r.Column != "" || r.OlderThan > 0 && oldest > days(r.OlderThan) {
 			return false
 		}
 	}

@@ -28,6 +28,10 @@ type Rule struct {
 	// case and to spaces around it.
 	Column string
 	Values []string
+	// TermLists names saved lists of terms, of which one must stand in that column, or in any
+	// where none is named; How is how (see workshop.How), "" as the whole cell.
+	TermLists []string
+	How       string
 	// OlderThan is an age of the result in days.
 	OlderThan int
 }
@@ -43,7 +47,8 @@ func (r *Rule) fits(row Row) bool {
 		r.OddsBelow > 0 && row.Odds >= r.OddsBelow,
 		len(r.Domains) > 0 && !anyLike(r.Domains, row.Domain),
 		len(r.Operators) > 0 && !anyLike(r.Operators, row.Operator),
-		r.Column != "" && (row.Cell == nil || !anyLike(r.Values, row.Cell(r.Column))),
+		len(r.Values) > 0 && (row.Cell == nil || !anyLike(r.Values, row.Cell(r.Column))),
+		len(r.TermLists) > 0 && (row.HasTerm == nil || !slices.ContainsFunc(r.TermLists, func(list string) bool { return row.HasTerm(list, r.How, r.Column) })),
 		r.OlderThan > 0 && row.Age <= days(r.OlderThan):
 		return false
 	}
@@ -79,7 +84,14 @@ func (r *Rule) reason() string {
 	if len(r.Operators) > 0 {
 		parts = append(parts, "run by "+orList(r.Operators, plain))
 	}
-	if r.Column != "" {
+	if len(r.TermLists) > 0 {
+		where := ""
+		if r.Column != "" {
+			where = " in the column " + quoted(r.Column)
+		}
+		parts = append(parts, "with one of the saved terms "+orList(r.TermLists, quoted)+where)
+	}
+	if len(r.Values) > 0 {
 		parts = append(parts, "with "+orList(r.Values, quoted)+" in the column "+quoted(r.Column))
 	}
 	if r.OlderThan > 0 {

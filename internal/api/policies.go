@@ -101,6 +101,13 @@ func (a *API) savePolicy(ctx context.Context, in *struct {
 	if err := p.Check(); err != nil {
 		return nil, huma.Error422UnprocessableEntity(say.Sentence(err.Error()))
 	}
+	for i, r := range p.Rules {
+		for _, name := range r.TermLists {
+			if _, err := a.store.Terms(ctx, workspace(ctx).ID, name); errors.Is(err, store.ErrNotFound) {
+				return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("Rule %d: there are no saved terms called %q. Save them under this name first.", i+1, name))
+			}
+		}
+	}
 	saved, err := a.store.SavePolicy(ctx, workspace(ctx).ID, p)
 	if err != nil {
 		return nil, a.failed(ctx, err)

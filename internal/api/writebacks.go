@@ -93,7 +93,7 @@ func (a *API) plan(ctx context.Context, run int64, in contract.NewWriteBack, fir
 	} else {
 		p.draft, err = a.contactDraft(ctx, d, p.b.Spec, l.Name, connect.CollectionKind(place, l.Collection), first)
 	}
-	p.draft.Tag = decide.Fingerprint(r.ID, c.ID, p.b.Spec, p.draft.Says, r.Policy, d.Overrides())
+	p.draft.Tag = decide.Fingerprint(r.ID, c.ID, p.b.Spec, p.draft.Says, r.Policy, d.State())
 	return p, err
 }
 

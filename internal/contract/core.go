@@ -60,6 +60,8 @@ type PolicyRule struct {
 	Operators []string          `json:"operators,omitempty" maxItems:"1000" doc:"One of these operators; * stands for any text."`
 	Column    string            `json:"column,omitempty" maxLength:"500" doc:"A column of the list."`
 	Values    []string          `json:"values,omitempty" maxItems:"1000" doc:"What the cell in that column holds: one of these, whatever the case; * stands for any text."`
+	TermLists []string          `json:"termLists,omitempty" maxItems:"50" doc:"A term of one of these saved lists of terms stands in the column, or in any where none is named."`
+	How       string            `json:"how,omitempty" enum:"cell,word,part,domain,number" doc:"How a term must stand in a cell; as the whole cell unless given."`
 	OlderThan int               `json:"olderThan,omitempty" minimum:"0" maximum:"3650" doc:"Days: results older than that."`
 }
 

@@ -21,6 +21,7 @@ type Source interface {
 	RowsOf(ctx context.Context, run store.Run, list store.List, addresses []int32) (map[int32]*store.OutRow, error)
 	Results(ctx context.Context, run store.Run, f store.ResultFilter) ([]store.Result, error)
 	ResultsAmong(ctx context.Context, run store.Run, f store.ResultFilter, addresses []int32) ([]store.Result, error)
+	TermsNamed(ctx context.Context, workspace int64, names []string) ([]store.SavedTerms, error)
 	ResultCounts(ctx context.Context, run store.Run, f store.ResultFilter) (map[int32]int64, error)
 }
 
@@ -38,6 +39,7 @@ type Decider struct {
 	// where each row must be looked at.
 	byVerdict map[int32]Rule
 	now       time.Time
+	terms     terms
 }
 
 // New returns what rules on the rows of a run under a policy.
@@ -50,11 +52,11 @@ func New(ctx context.Context, s Source, run store.Run, l store.List, p policy.Po
 	if err != nil {
 		return nil, err
 	}
-	return Knowing(s, run, l, p, verdicts, overrides[run.ID]), nil
+	return Knowing(ctx, s, run, l, p, verdicts, overrides[run.ID])
 }
 
 // Knowing is New for those who have read verdicts and overrides already.
-func Knowing(s Source, run store.Run, l store.List, p policy.Policy, verdicts map[int32]finding.Verdict, overrides []store.Override) *Decider {
+func Knowing(ctx context.Context, s Source, run store.Run, l store.List, p policy.Policy, verdicts map[int32]finding.Verdict, overrides []store.Override) (*Decider, error) {
 	d := &Decider{Run: run, List: l, Policy: p, Verdicts: verdicts, source: s, rulings: p.Rulings(), overrides: map[int32]store.Override{}, now: time.Now()}
 	for _, o := range overrides {
 		d.overrides[o.Address] = o
@@ -65,7 +67,9 @@ func Knowing(s Source, run store.Run, l store.List, p policy.Policy, verdicts ma
 			d.byVerdict[id] = Rule(p.First(policy.Row{Verdict: v}))
 		}
 	}
-	return d
+	var err error
+	d.terms, err = readTerms(ctx, s, l.WorkspaceID, p)
+	return d, err
 }
 
 // oldest bounds the age of a run's results: those that it reused are older than itself.
@@ -91,6 +95,10 @@ func (d *Decider) Override(address int32) (policy.Decision, bool) {
 	o, ok := d.overrides[address]
 	return o.Decision, ok
 }
+
+// State names what rulings rest on beside policy and results: the same for the same overrides and
+// saved terms.
+func (d *Decider) State() string { return Fingerprint(d.overrides, d.terms.state) }
 
 // Overrides returns what persons decided, by address.
 func (d *Decider) Overrides() map[int32]store.Override { return d.overrides }
@@ -165,7 +173,7 @@ func (d *Decider) Cell(r *store.OutRow, c *store.OutCell) Rule {
 	case d.byVerdict != nil:
 		return d.byVerdict[c.Verdict]
 	}
-	row := policy.Row{Verdict: d.Verdicts[c.Verdict], Domain: c.Domain, Operator: c.Operator,
+	row := policy.Row{Verdict: d.Verdicts[c.Verdict], Domain: c.Domain, Operator: c.Operator, HasTerm: d.hasTerm(r),
 		Cell: func(column string) string {
 			i := slices.Index(d.List.Columns, column)
 			if i < 0 {

@@ -21,7 +21,8 @@ func policies() []policy.Policy {
 	town := policy.Careful()
 	town.Rules = append([]policy.Rule{{Do: policy.Drop, Column: "town", Values: []string{"town 1"}}}, town.Rules...)
 	domain := policy.Policy{Rules: []policy.Rule{{Do: policy.Keep, Domains: []string{"d0.example"}}}, Otherwise: policy.Hold}
-	return []policy.Policy{policy.Careful(), policy.ReachFurther(), policy.Strict(), aged, town, domain}
+	terms := policy.Policy{Rules: []policy.Rule{{Do: policy.Drop, TermLists: []string{"Towns"}, Column: "town"}}, Otherwise: policy.Keep}
+	return []policy.Policy{policy.Careful(), policy.ReachFurther(), policy.Strict(), aged, town, domain, terms}
 }
 
 func decider(t *testing.T, s *decidetest.Source, p policy.Policy) *decide.Decider {
@@ -208,5 +209,33 @@ func TestFilterWords(t *testing.T) {
 		if got := f.Words(); got != want {
 			t.Errorf("%+v is said %q, want %q", f, got, want)
 		}
+	}
+}
+
+// TestSavedTerms: a rule fits the rows that hold a term of a saved list, in its column or in any, and
+// what is remembered of counts is forgotten when the terms change.
+func TestSavedTerms(t *testing.T) {
+	s, m := decidetest.Members(200), &decide.Memory{}
+	drop := func(r policy.Rule) int64 {
+		t.Helper()
+		r.Do = policy.Drop
+		d := decider(t, s, policy.Policy{Name: "terms", Rules: []policy.Rule{r}, Otherwise: policy.Keep})
+		got, err := m.Tally(t.Context(), d, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return got.ByRule[0]
+	}
+	s.Terms = []store.SavedTerms{{Name: "towns", Terms: []string{"Town 1"}}}
+	cell, word := drop(policy.Rule{TermLists: []string{"Towns"}, Column: "town"}), drop(policy.Rule{TermLists: []string{"Towns"}, How: "part"})
+	if cell == 0 || word < cell {
+		t.Errorf("%d rows by the cell, %d anywhere", cell, word)
+	}
+	if n := drop(policy.Rule{TermLists: []string{"Gone"}}); n != 0 {
+		t.Errorf("%d rows hold terms that there are not", n)
+	}
+	s.Terms = []store.SavedTerms{{Name: "towns", Terms: []string{"Town 1", "Town 2"}, ChangedAt: time.Now()}}
+	if n := drop(policy.Rule{TermLists: []string{"Towns"}, Column: "town"}); n <= cell {
+		t.Errorf("%d rows by two towns, %d by one", n, cell)
 	}
 }

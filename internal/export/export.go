@@ -143,7 +143,7 @@ func (e *Export) Tag() string {
 	if d.Run.FinishedAt == nil || d.Changes() {
 		return ""
 	}
-	return decide.Fingerprint(d.Run.ID, d.Run.FinishedAt, d.Policy, d.Overrides(), e.options)
+	return decide.Fingerprint(d.Run.ID, d.Run.FinishedAt, d.Policy, d.State(), e.options)
 }
 
 // decided returns how many rows have the decision that is exported.

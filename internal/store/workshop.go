@@ -133,6 +133,18 @@ func (s *Store) TermLists(ctx context.Context, workspace int64) ([]TermList, err
 	return many[TermList](ctx, s.db, `SELECT `+termColumns+` FROM term_list WHERE workspace_id = $1 ORDER BY lower(name)`, workspace)
 }
 
+// SavedTerms is terms with their name and when they were changed last.
+type SavedTerms struct {
+	Name      string
+	Terms     []string
+	ChangedAt time.Time
+}
+
+// TermsNamed returns the saved terms of some names, whatever their case.
+func (s *Store) TermsNamed(ctx context.Context, workspace int64, names []string) ([]SavedTerms, error) {
+	return many[SavedTerms](ctx, s.db, `SELECT name, terms, changed_at FROM term_list WHERE workspace_id = $1 AND lower(name) = ANY(SELECT lower(n) FROM unnest($2::text[]) n) ORDER BY name`, workspace, names)
+}
+
 // Terms returns the terms that are saved under a name, whatever its case.
 func (s *Store) Terms(ctx context.Context, workspace int64, name string) (terms []string, err error) {
 	found, err := one[struct{ Terms []string }](ctx, s.db, `SELECT terms FROM term_list WHERE workspace_id = $1 AND lower(name) = lower($2)`, workspace, name)

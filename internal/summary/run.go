@@ -102,7 +102,10 @@ func (s *Summaries) know(ctx context.Context, list []store.Run) (k known, err er
 
 func (s *Summaries) run(ctx context.Context, r store.Run, l store.List, k known, zone *time.Location) (contract.Run, error) {
 	p := k.progress[r.ID]
-	d := decide.Knowing(s.Source, r, l, r.Policy, k.verdicts, k.overrides[r.ID])
+	d, err := decide.Knowing(ctx, s.Source, r, l, r.Policy, k.verdicts, k.overrides[r.ID])
+	if err != nil {
+		return contract.Run{}, err
+	}
 	tally, err := s.Counted.Tally(ctx, d, p.Verdicts)
 	if err != nil {
 		return contract.Run{}, err

@@ -28,11 +28,13 @@ type Row struct {
 
 // Source holds them.
 type Source struct {
-	List store.List
-	Run  store.Run
-	Rows []Row
-	Of   map[int32]finding.Verdict
-	Hand []store.Override
+	// Terms are the saved terms.
+	Terms []store.SavedTerms
+	List  store.List
+	Run   store.Run
+	Rows  []Row
+	Of    map[int32]finding.Verdict
+	Hand  []store.Override
 	// Read counts the rows that were looked at.
 	Read int
 }
@@ -61,6 +63,11 @@ func New(columns []string, verdicts []finding.Verdict, rows ...Row) *Source {
 	}
 	s.Run = store.Run{ID: 7, ListID: 1, CreatedAt: time.Now().Add(-time.Minute)}
 	return s
+}
+
+// TermsNamed returns the saved terms of the source.
+func (s *Source) TermsNamed(context.Context, int64, []string) ([]store.SavedTerms, error) {
+	return s.Terms, nil
 }
 
 // Verdicts are the verdicts by number.

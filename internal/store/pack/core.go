@@ -90,6 +90,8 @@ type policyRule struct {
 	Operators []string          `json:"operators,omitempty"`
 	Column    string            `json:"column,omitempty"`
 	Values    []string          `json:"values,omitempty"`
+	TermLists []string          `json:"termLists,omitempty"`
+	How       string            `json:"how,omitempty"`
 	OlderThan int               `json:"olderThan,omitempty"`
 }
 
