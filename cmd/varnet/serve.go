@@ -32,6 +32,7 @@ import (
 	"varnet/internal/secret"
 	"varnet/internal/store"
 	"varnet/internal/work"
+	"varnet/internal/workshop"
 )
 
 func serveCommand() command {
@@ -46,7 +47,7 @@ func workerCommand() command {
 type settings struct {
 	dsn func() (string, error)
 
-	listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, letterRest, lanes, unknown, catalogues, migrate, pprof, level, clock, routines, demo, proxies, proxyHeader, hosts, metrics, metricsToken, returns, returnsDomain *string
+	listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, letterRest, countries, lanes, unknown, catalogues, migrate, pprof, level, clock, routines, demo, proxies, proxyHeader, hosts, metrics, metricsToken, returns, returnsDomain *string
 
 	tls tlsSettings
 }
@@ -70,11 +71,17 @@ func (c *cli) settings() settings {
 		unknown:    c.setting("unknown-rate", "VARNET_UNKNOWN_RATE", strconv.Itoa(pace.DefaultUnknown), "how many unknown recipients to ask one address of a mail host about in a minute; 0: no limit"),
 		catalogues: c.setting("catalogue-folder", "VARNET_CATALOGUE_FOLDER", "", "the folder from which workspaces may follow catalogues by file:// URL; none unless given"),
 		routines:   c.setting("routine-folder", "VARNET_ROUTINE_FOLDER", "", "the folder with a folder for each workspace, named by its number, in which routines read and write files; none unless given"),
+		countries:  c.countryFile(),
 		migrate:    c.setting("migrate", "VARNET_MIGRATE", "yes", "no: leave the database's schema as it is, and do not start on another than this release's (see varnet migrate)"),
 		pprof:      c.setting("pprof", "VARNET_PPROF", "", "where to serve Go's profiles, such as 127.0.0.1:6060; nowhere unless given, and best on loopback alone"),
 		clock:      c.setting("clock", "VARNET_CLOCK", "", "for tests and demonstrations: a file that says by how much routines and daily letters are ahead of the clock, such as 26h"),
 		level:      c.setting("log-level", "VARNET_LOG_LEVEL", "info", "debug, info, warn or error"),
 	}
+}
+
+// countryFile names the file that tells countries of IP addresses.
+func (c *cli) countryFile() *string {
+	return c.setting("country-file", "VARNET_COUNTRY_FILE", "", "a file that tells countries of IP addresses, in the open format MMDB, for the workshop; none unless given")
 }
 
 // secretSetting names the file with the secret.
@@ -139,6 +146,11 @@ func (s settings) config(c *cli) (w work.Config, dsn string, err error) {
 	}
 	if w.Reference = fields(*s.reference); len(w.Reference) == 0 {
 		return w, "", c.wrongUse("-reference names at least one domain whose mail hosts are known to be well")
+	}
+	if *s.countries != "" {
+		if w.Country, err = workshop.Countries(*s.countries); err != nil {
+			return w, "", err
+		}
 	}
 	dsn, err = s.dsn()
 	return w, dsn, err

@@ -294,6 +294,7 @@ func (c *cli) making() func(ctx context.Context, first string, steps []contract.
 	connect, asJSON := c.connect(), c.asJSON()
 	name := c.flags.String("name", "", "what the new list is called")
 	out := c.flags.String("out", "", "write a file instead of making a list; of a split, the folder for its files; - is standard output")
+	countries := c.countryFile()
 	dry := c.flags.Bool("dry-run", false, "say what would be made, and make nothing")
 	return func(ctx context.Context, first string, steps []contract.WorkshopStep, split *contract.WorkshopSplit) error {
 		id, ofService := listNumber(first)
@@ -305,7 +306,7 @@ func (c *cli) making() func(ctx context.Context, first string, steps []contract.
 			}
 		}
 		if !ofService {
-			return c.makeOfFiles(ctx, first, steps, split, *out, *dry, *asJSON)
+			return c.makeOfFiles(ctx, fileOrder{first, steps, split, *out, *countries, *dry, *asJSON})
 		}
 		order := contract.WorkshopOrder{ListID: id, Steps: steps, Split: split, Name: *name}
 		if order.Steps == nil {

@@ -22,36 +22,51 @@ import (
 
 func formatOf(name string) string { return string(workshop.Ending(name)) }
 
+// fileOrder is what is to be made of files.
+type fileOrder struct {
+	first          string
+	steps          []contract.WorkshopStep
+	split          *contract.WorkshopSplit
+	out, countries string
+	dry, asJSON    bool
+}
+
 // makeOfFiles makes a file, or several, of files, without any service.
-func (c *cli) makeOfFiles(ctx context.Context, first string, steps []contract.WorkshopStep, split *contract.WorkshopSplit, out string, dry, asJSON bool) error {
-	if out == "" && !dry {
+func (c *cli) makeOfFiles(ctx context.Context, o fileOrder) (err error) {
+	if o.out == "" && !o.dry {
 		return c.wrongUse("-out FILE is missing: of files, a file is made")
 	}
-	m, err := workshop.BeginFiles(ctx, workshop.Files{First: first, Recipe: workshop.RecipeOf(steps), Split: workshop.SplitOf(split), Catalogue: catalogue.Default(), Now: time.Now})
+	f := workshop.Files{First: o.first, Recipe: workshop.RecipeOf(o.steps), Split: workshop.SplitOf(o.split), Catalogue: catalogue.Default(), Now: time.Now}
+	if o.countries != "" {
+		if f.Country, err = workshop.Countries(o.countries); err != nil {
+			return err
+		}
+	}
+	m, err := workshop.BeginFiles(ctx, f)
 	if err != nil {
 		return err
 	}
 	defer m.Close()
 	switch {
-	case dry:
+	case o.dry:
 		for _, err := range m.Rows() {
 			if err != nil {
 				return err
 			}
 		}
-	case split != nil:
-		return c.writeParts(m, out)
+	case o.split != nil:
+		return c.writeParts(m, o.out)
 	default:
-		if err := c.writeMade(m.Table, out); err != nil {
+		if err := c.writeMade(m.Table, o.out); err != nil {
 			return err
 		}
 	}
 	r, err := m.Report()
-	if err != nil || out == "-" && !dry {
+	if err != nil || o.out == "-" && !o.dry {
 		return err
 	}
 	j := workshop.JobOf(r, m.Says(r))
-	if j.DryRun = dry; asJSON {
+	if j.DryRun = o.dry; o.asJSON {
 		return c.printJSON(j)
 	}
 	c.tellMade(j)

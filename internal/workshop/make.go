@@ -175,6 +175,7 @@ type Files struct {
 	Split     *workshop.Splitting
 	Catalogue *catalogue.Catalogue
 	Now       func() time.Time
+	Country   func(ip string) string // nil: nobody can tell
 }
 
 // BeginFiles opens files and makes the steps ready.
@@ -182,7 +183,7 @@ func BeginFiles(ctx context.Context, o Files) (*Making, error) {
 	if slices.ContainsFunc(facts(o.Recipe, o.Split), workshop.Fact.Verified) {
 		return nil, &Wrong{"Nothing is known of the addresses of a file but their domains and traits; import it, and take the list."}
 	}
-	m := &Making{recipe: o.Recipe, split: o.Split, env: workshop.Env{Spill: workshop.NewSpill(""), Catalogue: o.Catalogue, Now: o.Now()}}
+	m := &Making{recipe: o.Recipe, split: o.Split, env: workshop.Env{Spill: workshop.NewSpill(""), Catalogue: o.Catalogue, Now: o.Now(), Country: o.Country}}
 	var err error
 	if m.first, err = File(ctx, o.First, "", sheet.Overrule{}); err == nil {
 		err = begin(m, func(name string) (workshop.Table, error) { return File(ctx, name, "", sheet.Overrule{}) })
