@@ -18,7 +18,7 @@ func writeCountries(t *testing.T, file string, of map[string]string) {
 	var data bytes.Buffer
 	for network, code := range of {
 		at := data.Len()
-		writeMap(&data, "country", func() { writeMap(&data, "iso_code", func() { writeText(&data, code) }) })
+		putMap(&data, "country", func() { putMap(&data, "iso_code", func() { putText(&data, code) }) })
 		p := netip.MustParsePrefix(network)
 		bits, n := p.Addr().As4(), 0
 		for i := range p.Bits() {
@@ -54,22 +54,22 @@ func writeCountries(t *testing.T, file string, of map[string]string) {
 		name  string
 		value int
 	}{{"node_count", len(nodes)}, {"record_size", 24}, {"ip_version", 4}, {"binary_format_major_version", 2}, {"binary_format_minor_version", 0}} {
-		writeText(&out, m.name)
+		putText(&out, m.name)
 		out.WriteByte(0xc0 | 4)
 		out.Write(binary.BigEndian.AppendUint32(nil, uint32(m.value)))
 	}
-	writeText(&out, "database_type")
-	writeText(&out, "Made-up")
+	putText(&out, "database_type")
+	putText(&out, "Made-up")
 	if err := os.WriteFile(file, out.Bytes(), 0o600); err != nil {
 		t.Fatal(err)
 	}
 }
 
-func writeText(b *bytes.Buffer, text string) { b.WriteByte(0x40 | byte(len(text))); b.WriteString(text) }
+func putText(b *bytes.Buffer, text string) { b.WriteByte(0x40 | byte(len(text))); b.WriteString(text) }
 
-func writeMap(b *bytes.Buffer, name string, value func()) {
+func putMap(b *bytes.Buffer, name string, value func()) {
 	b.WriteByte(0xe0 | 1)
-	writeText(b, name)
+	putText(b, name)
 	value()
 }
 

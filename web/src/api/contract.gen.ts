@@ -7275,6 +7275,11 @@ export interface components {
             /** @description One of these findings. */
             findings?: string[];
             /**
+             * @description How a term must stand in a cell; as the whole cell unless given.
+             * @enum {string}
+             */
+            how?: "cell" | "word" | "part" | "domain" | "number";
+            /**
              * Format: double
              * @description Odds under so much.
              */
@@ -7291,6 +7296,8 @@ export interface components {
             olderThan?: number;
             /** @description One of these operators; * stands for any text. */
             operators?: string[];
+            /** @description A term of one of these saved lists of terms stands in the column, or in any where none is named. */
+            termLists?: string[];
             /** @description One of these traits. */
             traits?: string[];
             /** @description What the cell in that column holds: one of these, whatever the case; * stands for any text. */
