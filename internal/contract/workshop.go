@@ -101,7 +101,7 @@ type WorkshopJob struct {
 // WorkshopDone is what came of a step.
 type WorkshopDone struct {
 	Says   string  `json:"says" doc:"What it does, in words."`
-	Before int64   `json:"before" doc:"Rows before it."`
+	Before int64   `json:"before" doc:"Rows before it, with those of the other lists where it takes them, too."`
 	Others []int64 `json:"others" doc:"Rows of the other lists."`
 	Rows   int64   `json:"rows" doc:"Rows after it."`
 }

@@ -29,12 +29,17 @@ func authenticator() chromedp.Action {
 }
 
 // pick picks an option of a choice.
-func pick(choice, option string) chromedp.Action {
+func pick(choice, option string) chromedp.Action { return pickIn("body", choice, option) }
+
+// pickIn is pick within a part of the page.
+func pickIn(part, choice, option string) chromedp.Action {
+	input := fmt.Sprintf(`document.querySelector('%s input[aria-label=%q]')`, part, choice)
+	options := fmt.Sprintf(`[...document.querySelectorAll(".ant-select-item-option")].find(o => o.innerText.trim() === %q && o.checkVisibility())`, option)
 	return chromedp.Tasks{
-		browser.Wait(fmt.Sprintf(`document.querySelector('input[aria-label=%q]')`, choice)),
-		chromedp.Evaluate(fmt.Sprintf(`document.querySelector('input[aria-label=%q]').closest(".ant-select").dispatchEvent(new MouseEvent("mousedown", {bubbles: true}))`, choice), nil),
-		browser.Wait(fmt.Sprintf(`[...document.querySelectorAll(".ant-select-item-option")].some(o => o.innerText.trim() === %q && o.checkVisibility())`, option)),
-		chromedp.Evaluate(fmt.Sprintf(`[...document.querySelectorAll(".ant-select-item-option")].find(o => o.innerText.trim() === %q && o.checkVisibility()).click()`, option), nil),
+		browser.Wait(input),
+		chromedp.Evaluate(input+`.closest(".ant-select").dispatchEvent(new MouseEvent("mousedown", {bubbles: true}))`, nil),
+		browser.Wait(options + " !== undefined"),
+		chromedp.Evaluate(options+".click()", nil),
 	}
 }
 

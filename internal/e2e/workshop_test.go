@@ -10,7 +10,11 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+
 	"varnet/core/workshop"
+	"varnet/internal/browser"
 	"varnet/internal/client"
 	"varnet/internal/contract"
 	"varnet/internal/testkit"
@@ -314,5 +318,39 @@ func TestRecipeInRoutine(t *testing.T) {
 	clock.until(*r.NextAt)
 	if third := ended(t, api, r.ID, 3); third.State != "failed" || !strings.Contains(third.Says, "was deleted") {
 		t.Errorf("without its recipe: %+v", third)
+	}
+}
+
+// TestWorkshopPage builds a sentence in the console: what it comes to follows, a list is made, its
+// steps are saved and followed again, and a click on a domain leads to its rows.
+func TestWorkshopPage(t *testing.T) {
+	t.Parallel()
+	i := testkit.World(t, "fernhollow")
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
+	api := client.New(s.URL, s.Key)
+	header, lines, at := people(t, i.World, 60)
+	members := importedText(t, api, "members", header+strings.Join(lines, ""))
+	gone := "address\n"
+	for _, line := range lines[:7] {
+		gone += at[line] + "\n"
+	}
+	importedText(t, api, "unsubscribed", gone)
+	do := drive(t, browser.Options{Width: 1280, Height: 800})
+	to := func(path string) chromedp.Action { return chromedp.Navigate(s.URL + path) }
+	do("sign in", browser.SignIn(s.URL))
+	do("from the lists to the workshop", browser.Press("Lists from lists"), browser.Text("Choose the list to begin with"))
+	do("a list to begin with", pick("The list to begin with", "members.csv"), click("Do something with it"), browser.Text("Go on with the sentence"))
+	do("without another", pick("Other lists", "unsubscribed.csv"), chromedp.KeyEvent(kb.Escape), browser.Text("without “unsubscribed.csv” by address: 53 of 60 rows."))
+	do("and a place", click("Then"), pickIn("li.workshop-step", "What is done", "where"), click("condition 1"), browser.Fill("to row", "20"),
+		browser.Text("20 rows are left of 60."))
+	do("a reload loses nothing", chromedp.Reload(), browser.Text("20 rows are left of 60."))
+	do("the steps are saved", click("Save the steps as a recipe"), fillNamed("Name of the recipe", "Twenty"), browser.Click(".workshop-save button"), browser.Text("Saved as a recipe"))
+	do("the list is made", fillNamed("Name of the new list", "The first twenty"), click("Make the list"), browser.Text("Made of “members.csv”."), browser.Text("20 rows with 20 different addresses."))
+	do("what its columns are like", browser.Click("details.paste summary"), browser.Seen("table.profile"), browser.Text("each value once"))
+	do("a recipe is followed", to(fmt.Sprintf("/workshop?list=%d", members.ID)), browser.Text("Recipes of steps"), click("Follow"), browser.Text("20 rows are left of 60."))
+	do("the domains lead to their rows", to(fmt.Sprintf("/lists/%d/domains", members.ID)), browser.Text("60 addresses at"), browser.Click("table.shares a"), browser.Text("where the domain is"))
+	lists, err := api.Lists(t.Context(), contract.ListQuery{Search: "twenty"})
+	if err != nil || len(lists.Items) != 1 || lists.Items[0].Rows != 20 {
+		t.Errorf("%v: %+v", err, lists.Items)
 	}
 }

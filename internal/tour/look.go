@@ -29,6 +29,8 @@ var pages = []struct{ name, path string }{
 	{"import", "/import"},
 	{"list", "/lists/1"},
 	{"rows", "/lists/1/rows"},
+	{"statistics", "/lists/1/domains"},
+	{"workshop", "/workshop?list=1"},
 	{"run", "/runs/%s"},
 	{"results", "/runs/%s/results"},
 	{"domains", "/runs/%s/domains"},

@@ -212,7 +212,7 @@ func TestReport(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if want := "“members.csv” without “gone.csv” by address then the first 1 row: 1 of 3 rows."; m.Says(r) != want {
+	if want := "“members.csv” without “gone.csv” by address, then the first 1 row: 1 of 3 rows."; m.Says(r) != want {
 		t.Errorf("it says %q", m.Says(r))
 	}
 	if r.Rows != 1 || len(r.Steps) != 2 || r.Steps[0].Before != 3 || r.Steps[0].Rows != 2 || r.Steps[0].Others[0] != 1 || r.Steps[1].Rows != 1 || len(r.First) != 1 || r.First[0][1] != "Mossford" {

@@ -269,16 +269,21 @@ func (m *Making) tell(r *pack.WorkshopReport) {
 	for i, s := range m.recipe {
 		d := pack.WorkshopStepDone{Says: s.Says(m.called), Before: before, Rows: m.Steps[i].Rows}
 		for _, o := range m.Others[i] {
-			d.Others = append(d.Others, o.Rows)
+			if d.Others = append(d.Others, o.Rows); joins(s) {
+				d.Before += o.Rows
+			}
 		}
 		r.Steps, before = append(r.Steps, d), d.Rows
 	}
-	r.Columns = m.Columns
-	r.From = m.from()
+	r.Columns, r.From = m.Columns, m.from()
 }
 
-// from are the lists that each column of what is made comes from, as far as its name tells.
+// from are the lists that each column of what is made comes from, as far as its name tells; none
+// where the columns of several were not put together.
 func (m *Making) from() (all [][]string) {
+	if !m.joins() {
+		return nil
+	}
 	tables := []workshop.Table{m.first}
 	for _, name := range m.recipe.Lists() {
 		if t, ok := m.tables[name]; ok {
@@ -291,6 +296,9 @@ func (m *Making) from() (all [][]string) {
 			if _, err := t.Column(c); err == nil {
 				of = append(of, t.Name)
 			}
+		}
+		if len(of) == len(tables) {
+			of = []string{"all lists"}
 		}
 		all = append(all, of)
 	}
@@ -317,28 +325,37 @@ func upper(text string) string {
 func (m *Making) Says(r pack.WorkshopReport) string {
 	parts := []string{"“" + m.first.Name + "”"}
 	for i, s := range m.recipe {
-		said := s.Says(m.called)
+		said := " " + s.Says(m.called)
 		if i > 0 {
-			said = "then " + said
+			said = ", then" + said
 		}
 		parts = append(parts, said)
 	}
-	said := strings.Join(parts, " ") + ": " + m.share(r)
+	said := strings.Join(parts, "") + ": " + m.share(r)
 	if m.split != nil {
 		said += fmt.Sprintf(", in %s", say.Plural(int64(len(r.Parts)), "list", "lists"))
 	}
 	return said + "."
 }
 
+// joins reports whether a step takes the rows of several lists.
+func joins(s workshop.Step) bool { return s.Do == workshop.DoMerge || s.Do == workshop.DoOnly }
+
+// joins reports whether rows of several lists are put together.
+func (m *Making) joins() bool { return slices.ContainsFunc(m.recipe, joins) }
+
 // share says how many rows are left of how many.
 func (m *Making) share(r pack.WorkshopReport) string {
 	of := m.Made.First.Rows
-	for _, others := range m.Others {
-		for _, o := range others {
+	for i, s := range m.recipe {
+		if !joins(s) {
+			continue
+		}
+		for _, o := range m.Others[i] {
 			of += o.Rows
 		}
 	}
-	if slices.ContainsFunc(m.recipe, func(s workshop.Step) bool { return s.Do == workshop.DoMerge || s.Do == workshop.DoOnly }) {
+	if m.joins() {
 		return fmt.Sprintf("%s of %s in all lists", say.Rows(r.Rows), say.Number(of))
 	}
 	return fmt.Sprintf("%s of %s", say.Number(r.Rows), say.Rows(m.Made.First.Rows))

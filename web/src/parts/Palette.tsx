@@ -6,6 +6,7 @@ import { useLists } from "../api/hooks";
 const pages = [
   ["Lists", "/lists"],
   ["Import a list", "/import"],
+  ["Workshop: lists from lists", "/workshop"],
   ["Check an address", "/check"],
   ["Routines", "/routines"],
   ["Make a routine", "/routines/new"],

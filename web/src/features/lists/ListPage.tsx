@@ -6,7 +6,9 @@ import { Sentence, Trouble, Wait } from "../../parts/Notice";
 import { OutboundState } from "../../parts/OutboundState";
 import { useReadiness } from "../outbound/queries";
 import { Ages } from "./Ages";
+import { Columns } from "./Columns";
 import { Estimate } from "./Estimate";
+import { Known } from "./Known";
 import { Retention } from "./Retention";
 import { Runs } from "./Runs";
 import { Start } from "./Start";
@@ -37,15 +39,21 @@ export function ListPage() {
           </p>
         </For>
       )}
-      <p>
+      {list.data.madeOf && <p>{list.data.madeOf.join(" ")}</p>}
+      <p className="acts">
         <Link to={`/lists/${id}/rows`}>Look at the rows</Link>
+        <Link to={`/lists/${id}/domains`}>Its domains</Link>
+        <For scope="import">
+          <Link to={`/workshop?list=${id}`}>Make another list of it</Link>
+        </For>
       </p>
+      <Columns list={list.data} />
       {run && (
         <p>
           The last run: <Link to={`/runs/${run.id}`}>{run.sentence}</Link>
         </p>
       )}
-      {run && <Ages run={run} />}
+      {run ? <Ages run={run} /> : <Known list={list.data} />}
       <p>
         A run checks every address for its form, its domain, its mail host and its mailbox. No message is sent to
         anybody. It keeps running when you close this page.

@@ -52,9 +52,12 @@ export function Lists() {
       <div className="title">
         <h1>{archived ? "Archived lists" : "Lists"}</h1>
         <For scope="import">
-          <Button type="primary" onClick={() => void go("/import")}>
-            Import a list
-          </Button>
+          <span className="acts">
+            {lists.data && lists.data.length > 0 && <Link to="/workshop">Lists from lists</Link>}
+            <Button type="primary" onClick={() => void go("/import")}>
+              Import a list
+            </Button>
+          </span>
         </For>
       </div>
       {lists.data && (lists.data.length > 5 || text !== "") && (

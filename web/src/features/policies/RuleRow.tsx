@@ -4,6 +4,8 @@ import type { PolicyRule } from "../../api/client";
 import { useWords } from "../../api/hooks";
 import { Act } from "../../parts/Act";
 import { findings, number } from "../../words";
+import { useTermLists } from "../workshop/queries";
+import { hows } from "../workshop/steps";
 import { decisions } from "./decisions";
 
 interface Props {
@@ -51,6 +53,7 @@ export function RuleRow({ rule, says, rows, onChange, onRemove, onUp }: Props) {
 /** Conditions are what a row must fit, all of what is filled in. */
 function Conditions({ rule, onChange }: { rule: PolicyRule; onChange: (r: PolicyRule) => void }) {
   const words = useWords();
+  const terms = useTermLists();
   const set = <K extends keyof PolicyRule>(name: K, value: PolicyRule[K] | null | undefined) => {
     const next = { ...rule };
     if (
@@ -142,6 +145,30 @@ function Conditions({ rule, onChange }: { rule: PolicyRule; onChange: (r: Policy
         />
       </label>
       {names("values", "stands")}
+      {(terms.data?.length ?? 0) > 0 && (
+        <label>
+          Holds one of the saved terms
+          <Select
+            aria-label="Holds one of the saved terms"
+            mode="multiple"
+            value={rule.termLists ?? []}
+            onChange={(v) => set("termLists", v)}
+            options={terms.data?.map((t) => ({ value: t.name, label: t.name })) ?? []}
+            placeholder="any"
+          />
+        </label>
+      )}
+      {rule.termLists && (
+        <label>
+          as
+          <Select
+            aria-label="How a term must stand"
+            value={rule.how ?? "cell"}
+            onChange={(v) => set("how", v)}
+            options={hows}
+          />
+        </label>
+      )}
       <label>
         Checked more than
         <InputNumber

@@ -7,6 +7,7 @@ import { useLists, usePolicies, useSettled } from "../../api/hooks";
 import { Field } from "../../parts/Field";
 import { Trouble } from "../../parts/Notice";
 import { here, zones } from "../../words";
+import { useRecipes } from "../workshop/queries";
 import { BackToConnection, FromConnection } from "./ConnectionFields";
 import { routineKeys } from "./queries";
 import { RoutineDraft } from "./RoutineDraft";
@@ -48,6 +49,24 @@ export const usual: Spec = {
   mostDropped: 5,
   tell: "changes",
 };
+
+/** Recipe is the saved steps that are followed, where there are any. */
+function Recipe({ value: s, set }: { value: Spec; set: (part: Partial<Spec>) => void }) {
+  const recipes = useRecipes();
+  if (!recipes.data || (recipes.data.length === 0 && !s.recipeId)) return null;
+  return (
+    <Field label="Then" help="A recipe of steps, saved in the workshop, makes of it the list that is verified.">
+      <Select
+        value={s.recipeId ?? 0}
+        onChange={(id) => set({ recipeId: id || undefined, recipeName: recipes.data.find((r) => r.id === id)?.name })}
+        options={[
+          { value: 0, label: "as it is" },
+          ...recipes.data.map((r) => ({ value: r.id, label: `follow “${r.name}”` })),
+        ]}
+      />
+    </Field>
+  );
+}
 
 /** RoutineForm has a person say what a routine does, and shows it back in sentences. */
 export function RoutineForm({ of: routine }: { of?: Schema<"Routine"> }) {
@@ -125,6 +144,7 @@ export function RoutineForm({ of: routine }: { of?: Schema<"Routine"> }) {
             />
           </Field>
         )}
+        <Recipe value={spec} set={set} />
         <Field label="Schedule">
           <Select
             value={spec.rule ?? ""}

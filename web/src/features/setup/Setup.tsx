@@ -11,6 +11,7 @@ import { useOwnRules, useReadiness } from "../outbound/queries";
 import { useTeam } from "../team/queries";
 import { useTrialSender } from "../trials/queries";
 import { useWebhooks } from "../webhooks/queries";
+import { useRecipes, useTermLists } from "../workshop/queries";
 
 /** Setup lists all that is set up once, in groups, each with its state in a sentence. */
 export function Setup() {
@@ -23,6 +24,7 @@ export function Setup() {
           <Policies />
           <Catalogues />
           <Rules />
+          <Recipes />
           <TrialLetters />
         </Group>
         {session.data?.keeper && (
@@ -102,6 +104,22 @@ function Rules() {
         (rules.data.length === 0
           ? "None: everybody is asked alike."
           : `${plural(rules.data.length, "rule")} about whom to ask, and how far.`)
+      }
+    />
+  );
+}
+
+function Recipes() {
+  const recipes = useRecipes();
+  const terms = useTermLists();
+  return (
+    <Place
+      to="/workshop"
+      name="Recipes of steps, and terms"
+      says={
+        recipes.data &&
+        terms.data &&
+        `${plural(recipes.data.length, "recipe")} for making lists from lists, ${plural(terms.data.length, "list")} of saved terms.`
       }
     />
   );
