@@ -88,7 +88,8 @@ func (j *Joined) place(t Table, c int, taken map[int]bool) int {
 	return len(j.Columns) - 1
 }
 
-// row is a row of a table under the joined columns.
+// row is a row of a table under the joined columns. What stands past its last column stands past
+// the last one of these.
 func (j Joined) row(table int, r Row) Row {
 	cells := r.Cells()
 	row := make([]string, len(j.Columns))
@@ -96,6 +97,9 @@ func (j Joined) row(table int, r Row) Row {
 		if c < len(cells) {
 			row[to] = cells[c]
 		}
+	}
+	if past := len(j.From[table]); len(cells) > past {
+		row = append(row, cells[past:]...)
 	}
 	return Row{Known: r.Known, cells: row, owned: true}
 }

@@ -156,12 +156,13 @@ func others(n int, some []int) (out []int) {
 
 // arranged has the columns at some places, in their order.
 func (t Table) arranged(places []int) Table {
+	past := len(t.Columns)
 	out := t.mapped(func(cells []string) ([]string, error) {
 		row := make([]string, 0, len(places))
 		for _, p := range places {
 			row = append(row, cells[p])
 		}
-		return row, nil
+		return append(row, cells[past:]...), nil
 	})
 	out.Columns, out.Kinds, out.Addresses = nil, nil, nil
 	for to, p := range places {

@@ -260,7 +260,7 @@ func cut(lines []string) (rows [][]string) {
 // none is lost.
 func TestMergeColumns(t *testing.T) {
 	a := table("members", []string{"E-mail", "Name"}, []string{"ada@orchard.example", "Ada"})
-	b := table("guests", []string{"name", "e_mail", "Joined", "Town"}, []string{"Wren", "wren@orchard.example", "2026-03-01", "Nether Moss"}, []string{"Ada M.", "ADA@orchard.example", "2026-04-01", "Upper Loam"})
+	b := table("guests", []string{"name", "e_mail", "Joined", "Town"}, []string{"Wren", "wren@orchard.example", "2026-03-01", "Nether Moss", "past"}, []string{"Ada M.", "ADA@orchard.example", "2026-04-01", "Upper Loam"})
 	m := []Match{{By: ByAddress, Columns: []int{0}}, {By: ByAddress, Columns: []int{1}}}
 	tables := []Table{a, b}
 	j, err := Join(tables, nil)
@@ -268,11 +268,11 @@ func TestMergeColumns(t *testing.T) {
 		t.Fatalf("%v: %q", err, j.Columns)
 	}
 	made, err := Merge(spill(t), tables, Merging{Matches: m, Joined: j, Keep: KeepFirst})
-	if got, want := collect(t, made, err), []string{line([]string{"ada@orchard.example", "Ada", "", ""}), line([]string{"wren@orchard.example", "Wren", "2026-03-01", "Nether Moss"})}; !slices.Equal(got, want) {
+	if got, want := collect(t, made, err), []string{line([]string{"ada@orchard.example", "Ada", "", ""}), line([]string{"wren@orchard.example", "Wren", "2026-03-01", "Nether Moss", "past"})}; !slices.Equal(got, want) {
 		t.Errorf("%q", got)
 	}
 	made, err = Merge(spill(t), tables, Merging{Matches: m, Joined: j, Keep: KeepNewest, Dates: []int{-1, 2}})
-	if got, want := collect(t, made, err), []string{line([]string{"wren@orchard.example", "Wren", "2026-03-01", "Nether Moss"}), line([]string{"ADA@orchard.example", "Ada M.", "2026-04-01", "Upper Loam"})}; !slices.Equal(got, want) {
+	if got, want := collect(t, made, err), []string{line([]string{"wren@orchard.example", "Wren", "2026-03-01", "Nether Moss", "past"}), line([]string{"ADA@orchard.example", "Ada M.", "2026-04-01", "Upper Loam"})}; !slices.Equal(got, want) {
 		t.Errorf("the newest: %q", got)
 	}
 	j, err = Join(tables, []Alias{{"Town", "Name"}})

@@ -8648,7 +8648,7 @@ export interface components {
         WorkshopDone: {
             /**
              * Format: int64
-             * @description Rows before it.
+             * @description Rows before it, with those of the other lists where it takes them, too.
              */
             before: number;
             /** @description Rows of the other lists. */
