@@ -18,7 +18,7 @@ export function Known({ list }: { list: List }) {
   const k = known.data;
   if (!k || k.known === 0) return null;
   return (
-    <section>
+    <section className="known">
       <h2>What is known already</h2>
       <p>
         {k.says} A run that reuses results asks about the other {number(k.addresses - k.known)} alone.

@@ -23,7 +23,7 @@ const ages = [
 export function Start({ list }: { list: List }) {
   const [depth, setDepth] = useState<Depth>("mailbox");
   const [policy, setPolicy] = useState("careful");
-  const [reuseDays, setReuse] = useState(list.earlierId || list.lastRun ? 30 : 0);
+  const [reuseDays, setReuse] = useState(list.earlierId || list.madeOf || list.lastRun ? 30 : 0);
   const [times, setTimes] = useState<Times>({});
   const policies = usePolicies();
   const body = { depth, policy, reuseDays, ...times };
