@@ -7,8 +7,10 @@
 package naming
 
 import (
+	"slices"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 
 	"golang.org/x/text/unicode/norm"
 )
@@ -56,14 +58,18 @@ var makers = []struct {
 
 // Of is the first pattern by which a local part is made of a name, "" for none. Letters with
 // marks may be written without them, or as two letters, double names with or without what joins
-// them.
+// them; a number behind tells people of the same name apart.
 func Of(n Name, local string) Pattern {
 	local = strings.ToLower(local)
 	firsts, lasts := spellings(n.First), spellings(n.Last)
+	bare := withoutNumber(local)
 	for _, m := range makers {
 		for _, f := range firsts {
 			for _, l := range lasts {
-				if f != "" && l != "" && m.make(f, l) == local {
+				if f == "" || l == "" {
+					continue
+				}
+				if made := m.make(f, l); made == local || made == bare {
 					return m.Pattern
 				}
 			}
@@ -192,4 +198,26 @@ func (h Habits) Habit(domain string) (p Pattern, follow, of int) {
 		return "", follow, of
 	}
 	return p, follow, of
+}
+
+// Looks reports whether a local part looks as if a pattern had made it, of whatever name.
+func Looks(p Pattern, local string) bool {
+	local = withoutNumber(strings.ToLower(local))
+	for _, s := range []struct {
+		separator string
+		patterns  []Pattern
+	}{{".", []Pattern{FirstDotLast, LastDotFirst, InitialDotLast}}, {"_", []Pattern{FirstUnderscoreLast}}, {"-", []Pattern{FirstHyphenLast}}} {
+		if !slices.Contains(s.patterns, p) {
+			continue
+		}
+		a, b, ok := strings.Cut(local, s.separator)
+		initial := utf8.RuneCountInString(a) == 1
+		return ok && letters(b) && (p == InitialDotLast) == initial && (initial || letters(a))
+	}
+	return letters(local) // without a separator: letters alone
+}
+
+// withoutNumber leaves out the number that tells people of the same name apart.
+func withoutNumber(local string) string {
+	return strings.TrimRight(strings.TrimRight(local, "0123456789"), "._-")
 }

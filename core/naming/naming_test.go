@@ -11,7 +11,7 @@ func TestOf(t *testing.T) {
 		{"Ada", "Moss", "amoss", InitialLast}, {"Ada", "Moss", "a.moss", InitialDotLast}, {"Ada", "Moss", "adam", FirstInitial}, {"Ada", "Moss", "mossa", LastInitial},
 		{"Ada", "Moss", "ada", FirstAlone}, {"Ada", "Moss", "moss", LastAlone}, {"Ada", "Moss", "adamoss", FirstLast}, {"Ada", "Moss", "wren", ""},
 		{"Bjørn", "Müller", "bjoern.mueller", FirstDotLast}, {"Bjørn", "Müller", "bjorn.muller", FirstDotLast}, {"Ada-Marie", "Moss Berg", "ada.moss-berg", FirstDotLast},
-		{"Ada Marie", "van der Berg", "ada.vanderberg", FirstDotLast}, {"Zoë", "Ćosić", "zoe.cosic", FirstDotLast}, {"", "Moss", "moss", ""}, {"你", "好", "nihao", ""},
+		{"Ada Marie", "van der Berg", "ada.vanderberg", FirstDotLast}, {"Zoë", "Ćosić", "zoe.cosic", FirstDotLast}, {"", "Moss", "moss", ""}, {"Ada", "Moss", "ada.moss2", FirstDotLast}, {"Ada", "Moss", "amoss.1990", InitialLast}, {"你", "好", "nihao", ""},
 	} {
 		if got := Of(Name{c.first, c.last}, c.local); got != c.want {
 			t.Errorf("%s %s as %s: %q, want %q", c.first, c.last, c.local, got, c.want)
@@ -67,5 +67,21 @@ func TestHabits(t *testing.T) {
 	}
 	if _, ok := Read(InitialLast, "amoss"); ok {
 		t.Error("an initial was read as a name")
+	}
+}
+
+func TestLooks(t *testing.T) {
+	for local, want := range map[string]map[Pattern]bool{
+		"wren.vale":  {FirstDotLast: true, InitialDotLast: false, FirstUnderscoreLast: false, InitialLast: false},
+		"w.vale":     {FirstDotLast: false, InitialDotLast: true},
+		"wvale":      {InitialLast: true, FirstAlone: true, FirstDotLast: false},
+		"wren_vale3": {FirstUnderscoreLast: true, FirstHyphenLast: false},
+		"x9-77":      {InitialLast: false, FirstHyphenLast: false},
+	} {
+		for p, looks := range want {
+			if got := Looks(p, local); got != looks {
+				t.Errorf("%s as %s: %v", local, p, got)
+			}
+		}
 	}
 }

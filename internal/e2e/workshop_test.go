@@ -225,6 +225,9 @@ func holdWorkshopRefusals(t *testing.T, s *testkit.Service, api *client.Client, 
 	if err != nil || j.State != "failed" || !strings.Contains(j.Says, "No row is left") || len(j.ListIDs) != 0 {
 		t.Errorf("%v: %+v", err, j)
 	}
+	if _, err := api.SavePolicy(t.Context(), contract.Policy{Name: "by-terms", Rules: []contract.PolicyRule{{Do: "drop", TermLists: []string{"nowhere"}}}}); status(err) != 422 || !strings.Contains(err.Error(), "no saved terms") {
+		t.Errorf("a policy names terms that there are not: %v", err)
+	}
 	jobs, err := api.WorkshopJobs(t.Context())
 	if err != nil || len(jobs.Items) == 0 || slices.ContainsFunc(jobs.Items, func(j contract.WorkshopJob) bool { return j.DryRun }) {
 		t.Errorf("%v: %+v", err, jobs)

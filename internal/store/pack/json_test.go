@@ -44,7 +44,7 @@ func fill(v reflect.Value, n *int) {
 		v.SetString(fmt.Sprint("text ", *n))
 	case reflect.Int, reflect.Int64:
 		v.SetInt(int64(*n))
-	case reflect.Uint16:
+	case reflect.Uint16, reflect.Uint64:
 		v.SetUint(uint64(*n))
 	case reflect.Float64:
 		v.SetFloat(float64(*n) / 4)
@@ -62,7 +62,7 @@ func TestFormsComeBack(t *testing.T) {
 	var all bytes.Buffer
 	types := slices.SortedFunc(maps.Keys(forms), func(a, b reflect.Type) int { return strings.Compare(forms[a].kept.Name(), forms[b].kept.Name()) })
 	for _, c := range types {
-		if c.Kind() == reflect.Slice {
+		if c.Name() == "" { // the slices of the others
 			continue
 		}
 		n, want := 0, reflect.New(c)

@@ -1,18 +1,10 @@
 import { Input, Select } from "antd";
 import { Act } from "../../parts/Act";
 import { Columns } from "./Columns";
-import { type Change, changes, type Step } from "./steps";
+import { type Change, changes, type StepPart } from "./steps";
 
 /** Changes are the changes of cells and columns, one after the other. */
-export function Changes({
-  step: s,
-  columns,
-  set,
-}: {
-  step: Step;
-  columns: string[];
-  set: (part: Partial<Step>) => void;
-}) {
+export function Changes({ step: s, columns, set }: StepPart) {
   const all = s.changes ?? [];
   const change = (at: number, c: Change | undefined) =>
     set({ changes: c ? all.with(at, c) : all.filter((_, i) => i !== at) });

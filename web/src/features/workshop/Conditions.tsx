@@ -3,18 +3,10 @@ import { useWords } from "../../api/hooks";
 import { Act } from "../../parts/Act";
 import { findings } from "../../words";
 import { Places } from "./Places";
-import { type Condition, facts, type Step, tests } from "./steps";
+import { type Condition, facts, type StepPart, tests } from "./steps";
 
 /** Conditions are rows of conditions, and which rows are taken of those that meet them. */
-export function Conditions({
-  step: s,
-  columns,
-  set,
-}: {
-  step: Step;
-  columns: string[];
-  set: (part: Partial<Step>) => void;
-}) {
+export function Conditions({ step: s, columns, set }: StepPart) {
   const all = s.conditions ?? [];
   const change = (at: number, c: Condition | undefined) =>
     set({ conditions: c ? all.with(at, c) : all.filter((_, i) => i !== at) });

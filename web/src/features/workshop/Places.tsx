@@ -1,9 +1,9 @@
 import { InputNumber } from "antd";
 import { Choice } from "../../parts/Choice";
-import type { Step } from "./steps";
+import type { StepPart } from "./steps";
 
 /** Places are which rows of a slice are taken by their place. */
-export function Places({ step: s, set }: { step: Step; set: (part: Partial<Step>) => void }) {
+export function Places({ step: s, set }: Omit<StepPart, "columns">) {
   const one = (name: "from" | "to" | "last" | "every" | "sample", label: string) => (
     <label className="workshop-place">
       {label}

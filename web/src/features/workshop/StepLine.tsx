@@ -1,11 +1,12 @@
-import { Checkbox, Input, Select } from "antd";
+import { Checkbox, Select } from "antd";
 import type { List } from "../../api/client";
 import { Act } from "../../parts/Act";
 import { Changes } from "./Changes";
 import { Columns } from "./Columns";
 import { Conditions } from "./Conditions";
-import { useTermLists } from "./queries";
-import { bys, compares, dos, hows, keeps, type Step, usualStep, withOthers } from "./steps";
+import { Otherwise } from "./Otherwise";
+import { bys, compares, dos, keeps, type Step, type StepPart, usualStep, withOthers } from "./steps";
+import { Terms } from "./Terms";
 
 interface Props {
   step: Step;
@@ -49,20 +50,15 @@ export function StepLine({ step: s, first, lists, columns, onChange, onRemove }:
           Remove
         </Act>
       </div>
+      {(s.do === "merge" || s.do === "only") && <Otherwise step={s} columns={columns} set={set} />}
       {s.do === "slice" && <Conditions step={s} columns={columns} set={set} />}
       {s.do === "tidy" && <Changes step={s} columns={columns} set={set} />}
     </>
   );
 }
 
-interface PartProps {
-  step: Step;
-  columns: string[];
-  set: (part: Partial<Step>) => void;
-}
-
 /** Compared is by what rows are the same. */
-function Compared({ step: s, columns, set }: PartProps) {
+function Compared({ step: s, columns, set }: StepPart) {
   const ofAddress = ["address", "mailbox", "domain"].includes(s.by ?? "address");
   return (
     <>
@@ -95,7 +91,7 @@ function Compared({ step: s, columns, set }: PartProps) {
 }
 
 /** Kept is whose cells stand where several rows are the same. */
-function Kept({ step: s, columns, set }: PartProps) {
+function Kept({ step: s, columns, set }: StepPart) {
   return (
     <>
       <span>, keep the cells of the</span>
@@ -119,52 +115,6 @@ function Kept({ step: s, columns, set }: PartProps) {
           />
         </>
       )}
-    </>
-  );
-}
-
-/** Terms are what rows are struck by. */
-function Terms({ step: s, columns, set }: PartProps) {
-  const saved = useTermLists();
-  return (
-    <>
-      <Input.TextArea
-        aria-label="Terms, one a line"
-        className="workshop-terms"
-        autoSize={{ minRows: 1, maxRows: 8 }}
-        placeholder="terms, one a line"
-        defaultValue={(s.terms ?? []).join("\n")}
-        onChange={(e) => set({ terms: e.target.value.split("\n").filter((t) => t.trim() !== "") })}
-      />
-      {(saved.data?.length ?? 0) > 0 && (
-        <Select
-          aria-label="Saved terms"
-          mode="multiple"
-          className="workshop-others"
-          placeholder="saved terms"
-          value={s.termLists ?? []}
-          options={saved.data?.map((t) => ({ value: t.name, label: t.name })) ?? []}
-          onChange={(termLists) => set({ termLists })}
-        />
-      )}
-      <Select
-        aria-label="How a term must stand"
-        value={s.how ?? "cell"}
-        options={hows}
-        popupMatchSelectWidth={false}
-        onChange={(how) => set({ how })}
-      />
-      <span>in</span>
-      <Columns
-        label="Columns that are looked at"
-        value={s.columns}
-        columns={columns}
-        placeholder="any column"
-        onChange={(c) => set({ columns: c })}
-      />
-      <Checkbox checked={s.found ?? false} onChange={(e) => set({ found: e.target.checked || undefined })}>
-        keep these rows instead
-      </Checkbox>
     </>
   );
 }

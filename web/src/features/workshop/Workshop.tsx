@@ -1,5 +1,5 @@
 import { Button, Input, Select } from "antd";
-import { useMemo, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import type { List, Schema } from "../../api/client";
 import { useList, useLists, useSettled } from "../../api/hooks";
@@ -15,14 +15,12 @@ import { facts, type Made, read, type Split, type Step, usualStep, whole } from 
 
 /** Workshop makes lists from lists: a sentence that is being built, and what it comes to. */
 export function Workshop() {
-  const [search, setSearch] = useSearchParams();
-  const made = useMemo(() => read(search), [search]);
+  const [made, change] = useMade();
   const lists = useLists();
   const begins = useList(made.listId);
   const settled = useSettled(made, 400);
   const ready = settled.steps.every(whole) && splitSaid(settled.split);
   const look = useLook(settled, ready && settled.steps.length + (settled.split ? 1 : 0) > 0);
-  const change = (next: Made) => setSearch({ make: JSON.stringify(next) }, { replace: true });
   if (lists.error) return <Trouble error={lists.error} again={() => void lists.refetch()} />;
   if (!lists.data) return <Wait for="your lists" />;
   const known = withFirst(lists.data, begins.data);
@@ -48,6 +46,27 @@ export function Workshop() {
       <Saved made={made} onUse={(steps) => change({ ...made, steps })} />
     </>
   );
+}
+
+/** useMade is what is made, which stands in the page's address, so that a reload loses nothing. */
+function useMade(): [Made, (next: Made) => void] {
+  const [search, setSearch] = useSearchParams();
+  const [made, setMade] = useState(() => read(search));
+  const written = useRef(new Set([search.toString()]));
+  useEffect(() => {
+    if (!written.current.has(search.toString())) {
+      setMade(read(search)); // somebody went to another address
+    }
+  }, [search]);
+  return [
+    made,
+    (next) => {
+      setMade(next); // at once: the address follows later, and the next key may come before
+      const address = new URLSearchParams({ make: JSON.stringify(next) });
+      written.current.add(address.toString());
+      setSearch(address, { replace: true });
+    },
+  ];
 }
 
 /** says is what came of it: of several steps, whose words stand below, the rows alone. */

@@ -5,6 +5,13 @@ export type Condition = Schema<"WorkshopCondition">;
 export type Change = Schema<"WorkshopChange">;
 export type Split = Schema<"WorkshopSplit">;
 
+/** StepPart is what a part of a step works on. */
+export interface StepPart {
+  step: Step;
+  columns: string[];
+  set: (part: Partial<Step>) => void;
+}
+
 /** Made is what the page makes, as it stands in its address. */
 export interface Made {
   listId: number;
@@ -107,7 +114,10 @@ export function usualStep(what: Step["do"]): Step {
 
 /** whole reports whether all of a step is said, so that it can be tried. */
 export function whole(s: Step): boolean {
-  if (withOthers.includes(s.do)) return (s.with?.length ?? 0) > 0 && !(s.keep === "newest" && !s.newest);
+  if (withOthers.includes(s.do)) {
+    const matched = (s.aliases ?? []).every((a) => a.column && a.as);
+    return (s.with?.length ?? 0) > 0 && matched && !(s.keep === "newest" && !s.newest);
+  }
   if (s.do === "strike") return (s.terms?.length ?? 0) + (s.termLists?.length ?? 0) > 0;
   if (s.do === "tidy") return (s.changes?.length ?? 0) > 0;
   if (s.do === "slice") {
