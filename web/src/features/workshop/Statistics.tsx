@@ -4,7 +4,7 @@ import { api, type Schema, told } from "../../api/client";
 import { useList, useWords } from "../../api/hooks";
 import { Sentence, Trouble, Wait } from "../../parts/Notice";
 import { number, plural, share } from "../../words";
-import { at, type Condition } from "./steps";
+import { type Condition, hashOf } from "./steps";
 
 type Share = Schema<"DomainShare">;
 
@@ -21,7 +21,7 @@ export function Statistics() {
   if (error) return <Trouble error={error} again={() => void domains.refetch()} />;
   if (!list.data || !domains.data) return <Wait for="the domains" />;
   const d = domains.data;
-  const slice = (c: Condition) => at({ listId: id, steps: [{ do: "slice", conditions: [c] }] });
+  const slice = (c: Condition) => `/workshop${hashOf({ listId: id, steps: [{ do: "slice", conditions: [c] }] })}`;
   const title = (trait: string) => words.data?.traits.find((t) => t.code === trait)?.title ?? trait;
   return (
     <>

@@ -1,6 +1,6 @@
 import { Button, Input, Select } from "antd";
 import { useEffect, useRef, useState } from "react";
-import { Link, useNavigate, useSearchParams } from "react-router";
+import { Link, useLocation, useNavigate } from "react-router";
 import type { List, Schema } from "../../api/client";
 import { useList, useLists, useSettled } from "../../api/hooks";
 import { Field } from "../../parts/Field";
@@ -11,7 +11,7 @@ import { Outcome } from "./Outcome";
 import { useFile, useLook, useMake } from "./queries";
 import { Saved, SaveRecipe } from "./Saved";
 import { StepLine } from "./StepLine";
-import { facts, type Made, read, type Split, type Step, usualStep, whole } from "./steps";
+import { facts, hashOf, type Made, read, type Split, type Step, usualStep, whole } from "./steps";
 
 /** Workshop makes lists from lists: a sentence that is being built, and what it comes to. */
 export function Workshop() {
@@ -50,21 +50,20 @@ export function Workshop() {
 
 /** useMade is what is made, which stands in the page's address, so that a reload loses nothing. */
 function useMade(): [Made, (next: Made) => void] {
-  const [search, setSearch] = useSearchParams();
-  const [made, setMade] = useState(() => read(search));
-  const written = useRef(new Set([search.toString()]));
+  const here = useLocation();
+  const go = useNavigate();
+  const [made, setMade] = useState(() => read(here));
+  const written = useRef(new Set<string>());
   useEffect(() => {
-    if (!written.current.has(search.toString())) {
-      setMade(read(search)); // somebody went to another address
-    }
-  }, [search]);
+    const another = here.hash === "" || here.hash.startsWith("#make="); // and not a place on the page
+    if (another && !written.current.has(here.hash)) setMade(read(here));
+  }, [here]);
   return [
     made,
     (next) => {
       setMade(next); // at once: the address follows later, and the next key may come before
-      const address = new URLSearchParams({ make: JSON.stringify(next) });
-      written.current.add(address.toString());
-      setSearch(address, { replace: true });
+      written.current.add(hashOf(next));
+      void go({ hash: hashOf(next) }, { replace: true });
     },
   ];
 }

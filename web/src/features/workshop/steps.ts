@@ -130,16 +130,19 @@ export function whole(s: Step): boolean {
   return true;
 }
 
-/** read reads what is made from the page's address. */
-export function read(search: URLSearchParams): Made {
+/**
+ * read reads what is made from the page's address. It stands behind the #, which is not sent anywhere: terms and values
+ * may be addresses and names.
+ */
+export function read({ hash, search }: { hash: string; search: string }): Made {
   try {
-    const made = JSON.parse(search.get("make") ?? "") as Made;
+    const made = JSON.parse(new URLSearchParams(hash.slice(1)).get("make") ?? "") as Made;
     if (typeof made.listId === "number" && Array.isArray(made.steps)) return made;
   } catch {
     // none, or one that was cut: the page begins anew
   }
-  return { listId: Number(search.get("list") ?? 0), steps: [] };
+  return { listId: Number(new URLSearchParams(search).get("list") ?? 0), steps: [] };
 }
 
-/** at is the page with something to make. */
-export const at = (made: Made) => `/workshop?${new URLSearchParams({ make: JSON.stringify(made) })}`;
+/** hashOf is the part of the page's address behind the # with something to make. */
+export const hashOf = (made: Made) => `#${new URLSearchParams({ make: JSON.stringify(made) })}`;
