@@ -67,13 +67,13 @@ type stepMaker func(c *cli) func(with []string) (contract.WorkshopStep, error)
 // steps makes a command of one step.
 func steps(define stepMaker) func(c *cli) action {
 	return func(c *cli) action {
-		step, do := define(c), c.making()
+		step, m := define(c), c.making()
 		return func(ctx context.Context) error {
 			s, err := step(c.args[1:])
 			if err != nil {
 				return err
 			}
-			return do(ctx, c.args[0], []contract.WorkshopStep{s}, nil)
+			return m.do(ctx, c.args[0], []contract.WorkshopStep{s}, nil)
 		}
 	}
 }
@@ -232,32 +232,28 @@ func splitting(c *cli) action {
 	c.flags.StringVar(&split.Column, "column", "", "one for each value of this column")
 	c.flags.StringVar((*string)(&split.Fact), "fact", "", "one for each value of this fact about the address, such as domain or finding")
 	c.flags.Int64Var(&split.Each, "rows", 0, "one for every so many rows")
-	do := c.making()
-	return func(ctx context.Context) error { return do(ctx, c.args[0], nil, &split) }
+	m := c.making()
+	return func(ctx context.Context) error { return m.do(ctx, c.args[0], nil, &split) }
 }
 
 // following does the steps of a recipe.
 func following(c *cli) action {
-	do := c.making()
+	m := c.making()
 	return func(ctx context.Context) error {
-		steps, err := c.recipe(ctx, c.args[0])
+		steps, err := c.recipe(ctx, m.connect, c.args[0])
 		if err != nil {
 			return err
 		}
-		return do(ctx, c.args[1], steps, nil)
+		return m.do(ctx, c.args[1], steps, nil)
 	}
 }
 
 // recipe reads the steps of a file, or those that are saved under a name.
-func (c *cli) recipe(ctx context.Context, name string) ([]contract.WorkshopStep, error) {
+func (c *cli) recipe(ctx context.Context, connect func() *client.Client, name string) ([]contract.WorkshopStep, error) {
 	if _, err := os.Stat(name); err == nil {
 		return c.stepsIn(name)
 	}
-	server, key := c.flags.Lookup("server").Value.String(), c.flags.Lookup("key").Value.String()
-	if key == "" {
-		key = tokenFor(server)
-	}
-	saved, err := client.New(server, key).StepRecipes(ctx)
+	saved, err := connect().StepRecipes(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -289,14 +285,20 @@ func listNumber(arg string) (id int64, ok bool) {
 	return id, err == nil && id > 0
 }
 
+// maker makes lists and files, where the service is wanted by its lists.
+type maker struct {
+	connect func() *client.Client
+	do      func(ctx context.Context, first string, steps []contract.WorkshopStep, split *contract.WorkshopSplit) error
+}
+
 // making adds the flags of what is made, and returns what makes it.
-func (c *cli) making() func(ctx context.Context, first string, steps []contract.WorkshopStep, split *contract.WorkshopSplit) error {
+func (c *cli) making() maker {
 	connect, asJSON := c.connect(), c.asJSON()
 	name := c.flags.String("name", "", "what the new list is called")
 	out := c.flags.String("out", "", "write a file instead of making a list; of a split, the folder for its files; - is standard output")
 	countries := c.countryFile()
 	dry := c.flags.Bool("dry-run", false, "say what would be made, and make nothing")
-	return func(ctx context.Context, first string, steps []contract.WorkshopStep, split *contract.WorkshopSplit) error {
+	return maker{connect, func(ctx context.Context, first string, steps []contract.WorkshopStep, split *contract.WorkshopSplit) error {
 		id, ofService := listNumber(first)
 		for _, s := range steps {
 			for _, w := range s.With {
@@ -316,7 +318,7 @@ func (c *cli) making() func(ctx context.Context, first string, steps []contract.
 			return c.makeFile(ctx, connect(), order, *out)
 		}
 		return c.makeLists(ctx, connect(), contract.NewWorkshopJob{WorkshopOrder: order, DryRun: *dry}, *asJSON)
-	}
+	}}
 }
 
 // makeLists has the service make lists.

@@ -65,11 +65,11 @@ func workshopBench() error {
 		{"slice: a sample of 100,000", one, []string{"slice", a, "-sample", "100000"}},
 		{"slice: free-mail", one, []string{"slice", a, "-where", "@trait:is:free-mail"}},
 		{"split by town", one, []string{"split", a, "-column", "Town"}},
-		{"strike by 100,000 terms, whole cell", one, []string{"strike", a, "-terms", terms, "-how", "cell"}},
-		{"strike, as a word", one, []string{"strike", a, "-terms", terms, "-how", "word"}},
-		{"strike, anywhere in a cell", one, []string{"strike", a, "-terms", terms, "-how", "part"}},
-		{"strike, as a domain", one, []string{"strike", a, "-terms", terms, "-how", "domain"}},
-		{"strike, as a number", one, []string{"strike", a, "-terms", terms, "-how", "number"}},
+		{"strike by 100,000 terms, whole cell (hash)", one, []string{"strike", a, "-terms", terms, "-how", "cell"}},
+		{"strike, as a word (hash by first word)", one, []string{"strike", a, "-terms", terms, "-how", "word"}},
+		{"strike, anywhere in a cell (automaton)", one, []string{"strike", a, "-terms", terms, "-how", "part"}},
+		{"strike, as a domain (hash)", one, []string{"strike", a, "-terms", terms, "-how", "domain"}},
+		{"strike, as a number (hash)", one, []string{"strike", a, "-terms", terms, "-how", "number"}},
 		{"tidy: trim, salutation, two new columns", one, []string{"tidy", a, "-change", "trim:Town", "-change", "salutation:Name", "-change", "first-name:Name:First", "-change", "domain::At"}},
 	} {
 		took, mb, err := workshopRun(folder, op.args)

@@ -25,12 +25,10 @@ export function useChanges(watched: boolean) {
     const reader = new Reader(client);
     const begin = () => watch((change) => reader.changed(change));
     let leave = begin();
-    // A page that is only put aside by the browser must hold no stream open, and has missed something when it is back.
+    // A page that is only put aside by the browser must hold no stream open.
     const hidden = () => leave();
     const shown = (e: PageTransitionEvent) => {
-      if (!e.persisted) return;
-      leave = begin();
-      reader.changed({ kind: "everything" });
+      if (e.persisted) leave = begin();
     };
     addEventListener("pagehide", hidden);
     addEventListener("pageshow", shown);

@@ -18,6 +18,7 @@ addEventListener("connect", (e) => {
   const port = (e as MessageEvent).ports[0]!;
   ports.add(port);
   port.onmessage = () => leave(port);
+  if (close) port.postMessage({ kind: "everything" }); // what changed since the page read it was told to others
   close ??= stream((change) => {
     for (const p of ports) p.postMessage(change);
   });
