@@ -150,7 +150,9 @@ function Row({ list: l }: { list: List }) {
       <td>
         <span className="row-acts">
           <For scope="import">
-            <Archive list={l} />
+            <Suspense fallback={null}>
+              <Archive list={l} />
+            </Suspense>
             <Act of={l.name} onClick={() => setAsks(true)}>
               Delete
             </Act>
