@@ -49,10 +49,8 @@ func (c *cli) makeOfFiles(ctx context.Context, o fileOrder) (err error) {
 	defer m.Close()
 	switch {
 	case o.dry:
-		for _, err := range m.Rows() {
-			if err != nil {
-				return err
-			}
+		if _, err := m.Look(); err != nil {
+			return err
 		}
 	case o.split != nil:
 		return c.writeParts(m, o.out)

@@ -25,11 +25,6 @@ const (
 	DoTidy       Do = "tidy"       // all rows, their cells and columns changed
 )
 
-// Dos lists what steps do.
-func Dos() []Do {
-	return []Do{DoMerge, DoWithout, DoBoth, DoOnly, DoDuplicates, DoOne, DoSlice, DoStrike, DoTidy}
-}
-
 // Recipe is steps that follow each other, beginning with one list. Columns are named, not
 // counted, so that it does for the next month's files.
 type Recipe []Step

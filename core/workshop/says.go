@@ -29,11 +29,11 @@ func (s Step) Says(called func(with string) string) string {
 	case DoBoth:
 		return "also in " + say.And(others...) + s.bySays()
 	case DoOnly:
-		return "and " + say.And(others...) + ", the rows in one alone" + s.bySays()
+		return "and " + say.And(others...) + ", rows in only one of them" + s.bySays()
 	case DoDuplicates:
-		return "duplicates alone" + s.bySays()
+		return "reduced to its duplicates" + s.bySays()
 	case DoOne:
-		return "the first of several" + s.bySays()
+		return "reduced to one row" + strings.Replace(s.bySays(), " by ", " per ", 1)
 	case DoSlice:
 		return s.sliceSays()
 	case DoStrike:

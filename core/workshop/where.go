@@ -38,11 +38,6 @@ const (
 	FactChecked  Fact = "checked" // when it was verified last
 )
 
-// Facts lists them.
-func Facts() []Fact {
-	return []Fact{FactDomain, FactTrait, FactOperator, FactFinding, FactCause, FactDecision, FactChecked}
-}
-
 // Condition is one condition on a column, or on a fact about the address.
 type Condition struct {
 	Column string

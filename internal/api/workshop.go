@@ -66,26 +66,17 @@ func jobBody(j store.WorkshopJob) contract.WorkshopJob {
 	return b
 }
 
-// workshopOrder is what is to be made: its lists are there, and its steps can be done.
-func (a *API) workshopOrder(ctx context.Context, o contract.WorkshopOrder) (out workshop.Order, rows int64, err error) {
+// beginMaking makes an order ready: its lists are there, and its steps can be done.
+func (a *API) beginMaking(ctx context.Context, o contract.WorkshopOrder) (*workshop.ListMaking, error) {
 	l, err := a.store.NewestImport(ctx, workspace(ctx).ID, o.ListID)
 	if err != nil {
-		return out, 0, a.failed(ctx, err)
+		return nil, a.failed(ctx, err)
 	}
-	out = workshop.Order{Workspace: l.WorkspaceID, List: l, Recipe: workshop.RecipeOf(o.Steps), Split: workshop.SplitOf(o.Split), Name: strings.TrimSpace(o.Name)}
-	m, err := a.engine.Workshop.Begin(ctx, out)
+	m, err := a.engine.Workshop.Begin(ctx, workshop.Order{Workspace: l.WorkspaceID, List: l, Recipe: workshop.RecipeOf(o.Steps), Split: workshop.SplitOf(o.Split), Name: strings.TrimSpace(o.Name)})
 	if err != nil {
-		return out, 0, a.workshopProblem(ctx, err)
+		return nil, a.workshopProblem(ctx, err)
 	}
-	rows = l.Rows
-	for _, name := range out.Recipe.Lists() {
-		other, err := a.engine.Workshop.Named(ctx, l.WorkspaceID, name)
-		if err != nil {
-			return out, 0, errors.Join(a.workshopProblem(ctx, err), m.Close())
-		}
-		rows += other.Rows
-	}
-	return out, rows, m.Close()
+	return m, nil
 }
 
 func (a *API) workshopProblem(ctx context.Context, err error) error {
@@ -97,9 +88,12 @@ func (a *API) workshopProblem(ctx context.Context, err error) error {
 }
 
 func (a *API) beginWorkshopJob(ctx context.Context, in *struct{ Body contract.NewWorkshopJob }) (*made[contract.WorkshopJob], error) {
-	o, rows, err := a.workshopOrder(ctx, in.Body.WorkshopOrder)
+	m, err := a.beginMaking(ctx, in.Body.WorkshopOrder)
 	if err != nil {
 		return nil, err
+	}
+	if err := m.Close(); err != nil { // a job makes it
+		return nil, a.failed(ctx, err)
 	}
 	noteOf(ctx).silent = in.Body.DryRun
 	if !in.Body.DryRun {
@@ -107,7 +101,7 @@ func (a *API) beginWorkshopJob(ctx context.Context, in *struct{ Body contract.Ne
 			return nil, a.failed(ctx, err)
 		}
 	}
-	j := store.WorkshopJob{WorkspaceID: o.Workspace, ListID: o.List.ID, Recipe: o.Recipe, Split: o.Split, Name: o.Name, DryRun: in.Body.DryRun, OfRows: rows, ByWhom: whose(ctx)}
+	j := store.WorkshopJob{WorkspaceID: m.Workspace, ListID: m.List.ID, Recipe: m.Recipe, Split: m.Split, Name: m.Name, DryRun: in.Body.DryRun, OfRows: m.OfRows, ByWhom: whose(ctx)}
 	if err := a.engine.MakeLists(ctx, &j); err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -172,13 +166,9 @@ func (a *API) workshopFile(ctx context.Context, in *struct {
 	if in.Body.Split != nil {
 		return nil, huma.Error422UnprocessableEntity("A file holds one table. Leave the split out, or make lists.")
 	}
-	o, _, err := a.workshopOrder(ctx, in.Body)
+	m, err := a.beginMaking(ctx, in.Body)
 	if err != nil {
 		return nil, err
-	}
-	m, err := a.engine.Workshop.Begin(ctx, o)
-	if err != nil {
-		return nil, a.workshopProblem(ctx, err)
 	}
 	ending, kind := in.Format.Ending()
 	return a.stream(download{name: "workshop" + ending, kind: kind, write: func(out io.Writer) error {

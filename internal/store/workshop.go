@@ -147,8 +147,14 @@ func (s *Store) TermsNamed(ctx context.Context, workspace int64, names []string)
 
 // Terms returns the terms that are saved under a name, whatever its case.
 func (s *Store) Terms(ctx context.Context, workspace int64, name string) (terms []string, err error) {
-	found, err := one[struct{ Terms []string }](ctx, s.db, `SELECT terms FROM term_list WHERE workspace_id = $1 AND lower(name) = lower($2)`, workspace, name)
-	return found.Terms, err
+	found, err := s.TermsNamed(ctx, workspace, []string{name})
+	if err != nil {
+		return nil, err
+	}
+	if len(found) == 0 {
+		return nil, ErrNotFound
+	}
+	return found[0].Terms, nil
 }
 
 // DeleteTerms forgets saved terms.

@@ -154,5 +154,5 @@ func knownSays(k contract.KnownResults) string {
 		parts = append(parts, say.Number(c.Addresses)+" "+c.Finding)
 		month += c.Week + c.Month
 	}
-	return fmt.Sprintf("Of %s of the %s something is known already: %s. %s of these results are at most 30 days old.", say.Number(k.Known), say.Addresses(k.Addresses), say.And(parts...), say.Number(month))
+	return fmt.Sprintf("%s of the %s are known from earlier runs: %s. %s of these results are at most 30 days old.", say.Number(k.Known), say.Addresses(k.Addresses), say.And(parts...), say.Number(month))
 }

@@ -132,7 +132,7 @@ func (w *Workshop) Begin(ctx context.Context, o Order) (*ListMaking, error) {
 	if err != nil {
 		return nil, err
 	}
-	m := &ListMaking{Order: o, workshop: w}
+	m := &ListMaking{Order: o, OfRows: o.List.Rows, workshop: w}
 	m.recipe, m.split = o.Recipe, o.Split
 	m.env = workshop.Env{Spill: workshop.NewSpill(""), Grammar: w.Grammar, Catalogue: own, Now: w.Now(), Country: w.Country,
 		Terms: func(name string) ([]string, error) {
@@ -152,6 +152,7 @@ func (w *Workshop) Begin(ctx context.Context, o Order) (*ListMaking, error) {
 	m.first = w.table(ctx, o.List, known, m.tick)
 	err = begin(&m.Making, func(name string) (workshop.Table, error) {
 		l, err := w.Named(ctx, o.Workspace, name)
+		m.OfRows += l.Rows
 		return w.table(ctx, l, known, m.tick), err
 	})
 	if err != nil {
@@ -164,6 +165,8 @@ func (w *Workshop) Begin(ctx context.Context, o Order) (*ListMaking, error) {
 type ListMaking struct {
 	Making
 	Order
+	// OfRows is how many rows its lists have together.
+	OfRows int64
 
 	workshop *Workshop
 }
@@ -309,16 +312,9 @@ func (m *Making) from() (all [][]string) {
 func (m *Making) provenance() []string {
 	out := []string{"Made of “" + m.first.Name + "”."}
 	for _, s := range m.recipe {
-		out = append(out, upper(s.Says(m.called))+".")
+		out = append(out, say.Sentence(s.Says(m.called)))
 	}
 	return out
-}
-
-func upper(text string) string {
-	if text == "" {
-		return ""
-	}
-	return strings.ToUpper(text[:1]) + text[1:]
 }
 
 // Says is what was made of what, in a sentence.

@@ -24,11 +24,11 @@ export const dos: { value: Step["do"]; label: string }[] = [
   { value: "without", label: "without" },
   { value: "merge", label: "merged with" },
   { value: "both", label: "also in" },
-  { value: "only", label: "or another, not both:" },
+  { value: "only", label: "in only one of it and" },
   { value: "slice", label: "where" },
   { value: "strike", label: "struck by terms" },
-  { value: "duplicates", label: "duplicates alone" },
-  { value: "one", label: "the first of several" },
+  { value: "duplicates", label: "reduced to its duplicates" },
+  { value: "one", label: "reduced to one row" },
   { value: "tidy", label: "tidied" },
 ];
 
