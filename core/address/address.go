@@ -45,6 +45,11 @@ func (a Address) Mailbox() string { return a.Local + "@" + a.Domain }
 // case in the local part are as good as extinct, so case is left out.
 func (a Address) Canonical() string { return a.Identity(Sameness{}) }
 
+// CanonicalOf is the canonical form of an address of which the local part and the domain are known.
+func CanonicalOf(local, domain string) string {
+	return Address{Local: local, Domain: domain}.Canonical()
+}
+
 // Sameness tells what an operator leaves out when it finds the mailbox.
 type Sameness struct {
 	Dots bool // dots in the local part make no difference

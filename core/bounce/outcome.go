@@ -75,6 +75,18 @@ func (k Known) Outweighs(before Known) bool {
 // lasts reports whether it says something of the mailbox that stays true.
 func (k Known) lasts() bool { return k.Outcome == Bounced && k.Permanent || k.Outcome == NoBounce }
 
+// Arrived reports whether the mailbox took the message; sure is false for an outcome that says neither
+// that it did nor that it is not there.
+func (k Known) Arrived() (yes, sure bool) {
+	switch k.Outcome {
+	case Bounced:
+		return false, k.Permanent
+	case NoBounce, Complained, Unsubscribed:
+		return true, true
+	}
+	return false, false
+}
+
 // Verdict returns the verdict of an address by what is known of it, given what a run found;
 // the zero verdict stands for nothing found yet. changed is false where it makes no
 // difference.

@@ -7,7 +7,6 @@
 package naming
 
 import (
-	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -56,6 +55,19 @@ var makers = []struct {
 	{LastAlone, func(_, l string) string { return l }},
 }
 
+// Patterns lists the patterns.
+func Patterns() (out []Pattern) {
+	for _, m := range makers {
+		out = append(out, m.Pattern)
+	}
+	return out
+}
+
+// Shapes lists the shapes.
+func Shapes() []Shape {
+	return []Shape{TwoWords, InitialWord, Underscored, Hyphenated, OneWord, OtherwiseSet}
+}
+
 // Of is the first pattern by which a local part is made of a name, "" for none. Letters with
 // marks may be written without them, or as two letters, double names with or without what joins
 // them; a number behind tells people of the same name apart.
@@ -73,6 +85,18 @@ func Of(n Name, local string) Pattern {
 					return m.Pattern
 				}
 			}
+		}
+	}
+	return ""
+}
+
+// Make is the local part that a pattern makes of a name, with its letters as they are typed without
+// marks; "" for a name of which a part is missing.
+func Make(p Pattern, n Name) string {
+	firsts, lasts := spellings(n.First), spellings(n.Last)
+	for _, m := range makers {
+		if m.Pattern == p && len(firsts) > 0 && len(lasts) > 0 && firsts[0] != "" && lasts[0] != "" {
+			return m.make(firsts[0], lasts[0])
 		}
 	}
 	return ""
@@ -200,21 +224,41 @@ func (h Habits) Habit(domain string) (p Pattern, follow, of int) {
 	return p, follow, of
 }
 
-// Looks reports whether a local part looks as if a pattern had made it, of whatever name.
-func Looks(p Pattern, local string) bool {
+// Shape is what a local part looks like, of whatever name.
+type Shape string
+
+// The shapes.
+const (
+	TwoWords     Shape = "word.word"
+	InitialWord  Shape = "w.word"
+	Underscored  Shape = "word_word"
+	Hyphenated   Shape = "word-word"
+	OneWord      Shape = "word"
+	OtherwiseSet Shape = "other" // numbers within, three parts, and the like
+)
+
+// ShapeOf is the shape of a local part, without the number that tells people of the same name
+// apart.
+func ShapeOf(local string) Shape {
 	local = withoutNumber(strings.ToLower(local))
-	for _, s := range []struct {
-		separator string
-		patterns  []Pattern
-	}{{".", []Pattern{FirstDotLast, LastDotFirst, InitialDotLast}}, {"_", []Pattern{FirstUnderscoreLast}}, {"-", []Pattern{FirstHyphenLast}}} {
-		if !slices.Contains(s.patterns, p) {
-			continue
+	for separator, shape := range map[string]Shape{".": TwoWords, "_": Underscored, "-": Hyphenated} {
+		a, b, ok := strings.Cut(local, separator)
+		switch {
+		case !ok || !allLetters(a) || !allLetters(b):
+		case separator == "." && utf8.RuneCountInString(a) == 1:
+			return InitialWord
+		default:
+			return shape
 		}
-		a, b, ok := strings.Cut(local, s.separator)
-		initial := utf8.RuneCountInString(a) == 1
-		return ok && letters(b) && (p == InitialDotLast) == initial && (initial || letters(a))
 	}
-	return letters(local) // without a separator: letters alone
+	if allLetters(local) {
+		return OneWord
+	}
+	return OtherwiseSet
+}
+
+func allLetters(s string) bool {
+	return s != "" && strings.IndexFunc(s, func(r rune) bool { return !unicode.IsLetter(r) }) < 0
 }
 
 // withoutNumber leaves out the number that tells people of the same name apart.

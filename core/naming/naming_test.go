@@ -19,6 +19,19 @@ func TestOf(t *testing.T) {
 	}
 }
 
+// TestMake: what a pattern makes is read as made by it, unless an earlier one makes the same.
+func TestMake(t *testing.T) {
+	n := Name{"Zoë Ann", "Müller-Berg"}
+	for _, p := range Patterns() {
+		if local := Make(p, n); local == "" || Of(n, local) != p {
+			t.Errorf("%s: %q, read as %q", p, local, Of(n, local))
+		}
+	}
+	if Make(FirstDotLast, Name{First: "Zoë"}) != "" || Make("", n) != "" {
+		t.Error("something was made of nothing")
+	}
+}
+
 func TestParse(t *testing.T) {
 	for full, want := range map[string]Name{
 		"Ada Moss": {"Ada", "Moss"}, "Moss, Ada": {"Ada", "Moss"}, " Dr. Ada  Marie Moss ": {"Ada Marie", "Moss"}, "Prof. Dr. Jan van der Berg": {"Jan", "van der Berg"},
@@ -70,18 +83,13 @@ func TestHabits(t *testing.T) {
 	}
 }
 
-func TestLooks(t *testing.T) {
-	for local, want := range map[string]map[Pattern]bool{
-		"wren.vale":  {FirstDotLast: true, InitialDotLast: false, FirstUnderscoreLast: false, InitialLast: false},
-		"w.vale":     {FirstDotLast: false, InitialDotLast: true},
-		"wvale":      {InitialLast: true, FirstAlone: true, FirstDotLast: false},
-		"wren_vale3": {FirstUnderscoreLast: true, FirstHyphenLast: false},
-		"x9-77":      {InitialLast: false, FirstHyphenLast: false},
+func TestShapeOf(t *testing.T) {
+	for local, want := range map[string]Shape{
+		"wren.vale": TwoWords, "Wren.Vale27": TwoWords, "w.vale": InitialWord, "wvale": OneWord, "wren_vale3": Underscored, "wren-vale": Hyphenated,
+		"x9k2": OtherwiseSet, "a.b.c": OtherwiseSet, "wren.vale-moss": OtherwiseSet, "": OtherwiseSet, "1990": OtherwiseSet, "zoë.čapek": TwoWords,
 	} {
-		for p, looks := range want {
-			if got := Looks(p, local); got != looks {
-				t.Errorf("%s as %s: %v", local, p, got)
-			}
+		if got := ShapeOf(local); got != want {
+			t.Errorf("%q: %q, want %q", local, got, want)
 		}
 	}
 }

@@ -5,40 +5,77 @@ import (
 	"varnet/core/naming"
 )
 
-// Gather returns what an address tells for or against its mailbox: whether it fits the naming
-// habit of its domain, by the name in its row where there is one, and its traits.
-func Gather(h naming.Habits, domain, local string, name naming.Name, traits finding.Traits) (f Features, follow, of int) {
-	f = Features{}
-	if traits.Has(finding.TraitRandomLooking) {
-		f[Random] = 1
+// Facts are what an address and its row show of themselves.
+type Facts struct {
+	// Pattern is how the address is made of the name in its row, "" where by none that is known;
+	// Named reports whether there is a name at all.
+	Pattern naming.Pattern
+	Named   bool
+	// Shape is what it looks like, whatever the name.
+	Shape naming.Shape
+	// Role: it stands for a task, which no name is compared with. Random: nobody would call a
+	// mailbox so.
+	Role, Random bool
+}
+
+// FactsOf returns the facts of an address. First and last name may stand the other way round.
+func FactsOf(local string, name naming.Name, traits finding.Traits) Facts {
+	f := Facts{Shape: naming.ShapeOf(local), Role: traits.Has(finding.TraitRole), Random: traits.Has(finding.TraitRandomLooking)}
+	if f.Role || name.First == "" || name.Last == "" {
+		return f
 	}
-	if traits.Has(finding.TraitRole) { // it stands for a task, which no name is compared with
-		f[Role] = 1
-		return f, 0, 0
+	f.Named = true
+	if f.Pattern = naming.Of(name, local); f.Pattern == "" {
+		f.Pattern = naming.Of(naming.Name{First: name.Last, Last: name.First}, local)
 	}
-	habit, follow, of := h.Habit(domain)
-	named, made := name.First != "" && name.Last != "", naming.Pattern("")
-	if named {
-		if made = naming.Of(name, local); made == "" { // first and last name may stand the other way round
-			made = naming.Of(naming.Name{First: name.Last, Last: name.First}, local)
+	return f
+}
+
+// Neighbours are the addresses of a domain by how they are made: those with a name by pattern, all of
+// them by shape. The zero value has none.
+type Neighbours struct {
+	Patterns map[naming.Pattern]int
+	Shapes   map[naming.Shape]int
+}
+
+// Add adds so many addresses. Those of tasks tell nothing of the others, and are left out.
+func (n *Neighbours) Add(f Facts, addresses int) {
+	if f.Role {
+		return
+	}
+	if n.Shapes == nil {
+		n.Shapes, n.Patterns = map[naming.Shape]int{}, map[naming.Pattern]int{}
+	}
+	n.Shapes[f.Shape] += addresses
+	if f.Named {
+		n.Patterns[f.Pattern] += addresses
+	}
+}
+
+// Most is the most frequent pattern of those with a name, how many follow it, and of how many.
+func (n *Neighbours) Most() (p naming.Pattern, follow, of int) {
+	if n == nil {
+		return "", 0, 0
+	}
+	for _, one := range patterns {
+		if n.Patterns[one] > follow {
+			p, follow = one, n.Patterns[one]
 		}
 	}
-	share := 0.0
-	if of > 0 {
-		share = float64(follow) / float64(of)
+	return p, follow, sum(n.Patterns)
+}
+
+// All is how many there are.
+func (n *Neighbours) All() int {
+	if n == nil {
+		return 0
 	}
-	switch {
-	case named && made == "":
-		f[NotItsName] = 1
-	case habit == "":
-	case named && made == habit:
-		f[FitsHabit] = share
-	case named:
-		f[OtherPattern] = share
-	case naming.Looks(habit, local):
-		f[FitsShape] = share
-	default:
-		f[OtherShape] = share
+	return sum(n.Shapes)
+}
+
+func sum[K ~string](counts map[K]int) (n int) {
+	for _, one := range counts {
+		n += one
 	}
-	return f, follow, of
+	return n
 }

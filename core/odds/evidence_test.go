@@ -7,33 +7,36 @@ import (
 	"varnet/core/naming"
 )
 
-func TestGather(t *testing.T) {
-	h := naming.Habits{}
-	for _, p := range [][3]string{{"Ada", "Moss", "ada.moss"}, {"Jan", "Berg", "jan.berg"}, {"Ida", "Fern", "ida.fern"}, {"Ola", "Hay", "ohay"}, {"Una", "Rye", "una.rye"}} {
-		h.See("orchard.example", naming.Name{First: p[0], Last: p[1]}, p[2])
-	}
+func TestFactsOf(t *testing.T) {
 	wren := naming.Name{First: "Wren", Last: "Vale"}
 	for _, c := range []struct {
-		domain, local string
-		name          naming.Name
-		traits        finding.Traits
-		want          Feature
-		strength      float64
+		local  string
+		name   naming.Name
+		traits finding.Traits
+		want   Facts
 	}{
-		{"orchard.example", "wren.vale", wren, nil, FitsHabit, 0.8},
-		{"orchard.example", "wren.vale2", naming.Name{First: "Vale", Last: "Wren"}, nil, OtherPattern, 0.8},
-		{"orchard.example", "wvale", wren, nil, OtherPattern, 0.8},
-		{"orchard.example", "gardener", wren, nil, NotItsName, 1},
-		{"orchard.example", "wren.vale", naming.Name{}, nil, FitsShape, 0.8},
-		{"orchard.example", "wvale", naming.Name{}, nil, OtherShape, 0.8},
-		{"orchard.example", "info", wren, finding.Traits{finding.TraitRole}, Role, 1},
-		{"attic.example", "x7k2q9", wren, finding.Traits{finding.TraitRandomLooking}, Random, 1},
-		{"attic.example", "wren.vale", wren, nil, "", 0},
+		{"wren.vale", wren, nil, Facts{Pattern: naming.FirstDotLast, Named: true, Shape: naming.TwoWords}},
+		{"wren.vale2", naming.Name{First: "Vale", Last: "Wren"}, nil, Facts{Pattern: naming.LastDotFirst, Named: true, Shape: naming.TwoWords}},
+		{"wvale", naming.Name{First: "Wren"}, nil, Facts{Shape: naming.OneWord}},
+		{"gardener", wren, nil, Facts{Named: true, Shape: naming.OneWord}},
+		{"info", wren, finding.Traits{finding.TraitRole}, Facts{Shape: naming.OneWord, Role: true}},
+		{"x7k2q9", naming.Name{}, finding.Traits{finding.TraitRandomLooking}, Facts{Shape: naming.OtherwiseSet, Random: true}},
 	} {
-		f, _, _ := Gather(h, c.domain, c.local, c.name, c.traits)
-		if c.want == "" && len(f) == 0 || c.want != "" && f[c.want] == c.strength {
-			continue
+		if got := FactsOf(c.local, c.name, c.traits); got != c.want {
+			t.Errorf("%s of %+v: %+v, want %+v", c.local, c.name, got, c.want)
 		}
-		t.Errorf("%s@%s of %+v: %v, want %s %v", c.local, c.domain, c.name, f, c.want, c.strength)
+	}
+}
+
+func TestNeighbours(t *testing.T) {
+	n := &Neighbours{}
+	n.Add(Facts{Pattern: naming.FirstDotLast, Named: true, Shape: naming.TwoWords}, 4)
+	n.Add(Facts{Shape: naming.TwoWords}, 2)
+	n.Add(Facts{Shape: naming.OneWord, Role: true}, 9) // it tells nothing of the others
+	if p, follow, of := n.Most(); p != naming.FirstDotLast || follow != 4 || of != 4 {
+		t.Errorf("most are %q, %d of %d", p, follow, of)
+	}
+	if n.All() != 6 || n.Patterns[naming.FirstDotLast] != 4 || n.Shapes[naming.TwoWords] != 6 || (*Neighbours)(nil).All() != 0 {
+		t.Errorf("%+v", n)
 	}
 }

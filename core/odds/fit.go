@@ -6,30 +6,29 @@ import (
 	"strings"
 )
 
-// Effect is how far a domain or an operator is from the others, in log odds.
-type Effect struct {
-	Shift float64
-	Seen  Seen
-}
-
-// Model is what was learnt. Its zero value, and nil, have learnt nothing.
-type Model struct {
-	Base      float64 // of all catch-all addresses, beyond the shipped table
-	All       Seen
-	Weights   map[Feature]float64
-	Seen      map[Feature]Seen
-	Operators map[string]Effect
-	Domains   map[string]Effect
-}
-
-// How far each may go from zero: standard deviations of Gaussian priors, in log odds. A domain
-// of which little is known stays near its operator.
+// How far each may go from zero, or from what is expected: standard deviations of Gaussian priors,
+// in log odds. A domain of which little is known stays near its operator.
 const (
 	deviationBase     = 1.0
 	deviationFeature  = 1.5
+	habitWeight       = 0.7
+	deviationHabit    = 0.7
 	deviationOperator = 0.8
 	deviationDomain   = 0.9
 )
+
+// expected is what the weight of a feature is believed to be before anything is learnt, and by how much
+// that may be wrong. How an address is made beside others of its domain is a likelihood ratio already,
+// so that its weight would be 1 if all that it supposes were so; of the others nothing is believed.
+func expected(f Feature) (weight, deviation float64) {
+	switch f {
+	case FitsKnown, FitsList, LooksLikeKnown, LooksLikeList:
+		return habitWeight, deviationHabit
+	case UnlikeKnown, UnlikeList, LooksOffKnown, LooksOffList:
+		return -habitWeight, deviationHabit
+	}
+	return 0, deviationFeature
+}
 
 // halfLife is after how many days an outcome weighs half.
 const halfLife = 365.0
@@ -40,36 +39,56 @@ const (
 	close      = 1e-4
 )
 
+// most is how many weights there are: that of the base, and one a feature.
+const most = 1 + len(Features)
+
 // example is an outcome made ready.
 type example struct {
-	x                []float64 // by feature, behind the base
+	x                [most]float64 // the base, then the features
 	offset           float64
 	domain, operator int
 	arrived          float64
 	weight           float64
 }
 
-// Fit learns from outcomes. The same outcomes, in whatever order, give the same model.
+// Fit learns from outcomes. The same outcomes, in whatever order, give the same model. Each is
+// learnt from as compared with known mailboxes and as compared with its list, with half of its
+// weight, so that both are known for domains of which the one or the other is there.
 func Fit(outcomes []Outcome) *Model {
-	f := fitting{domains: map[string]int{}, operators: map[string]int{}}
+	f := fitting{domains: map[string]int{}, operators: map[string]int{}, weights: make([]float64, most), seen: make([]Seen, len(Features))}
 	sorted := slices.Clone(outcomes)
 	slices.SortStableFunc(sorted, func(a, b Outcome) int { return strings.Compare(a.Domain, b.Domain) })
+	bounced := map[string]float64{}
+	for i := range sorted {
+		o := &sorted[i]
+		if o.Times == 0 {
+			o.Times = 1
+		}
+		if !o.Arrived {
+			bounced[o.Domain] += o.Times
+		}
+	}
+	for i := range sorted {
+		f.usual.add(&sorted[i], bounced[sorted[i].Domain])
+	}
 	for _, o := range sorted {
 		f.add(o)
 	}
-	f.fit()
+	if len(outcomes) > 0 { // without any, the odds are those of the table
+		f.fit()
+	}
 	return f.model()
 }
 
 type fitting struct {
 	examples           []example
 	domains, operators map[string]int
+	operatorOf         []string // by domain
 	seenDomain         []Seen
-	seenOperator       []Seen
-	all                Seen
 	seen               []Seen // by feature
+	usual              Usual
 
-	weights         []float64 // the base, and then the features
+	weights         []float64 // as an example's x
 	domain, operate []float64
 	byDomain        [][]int // examples
 	byOperator      [][]int
@@ -85,43 +104,38 @@ func place(places map[string]int, name string) (int, bool) {
 }
 
 func (f *fitting) add(o Outcome) {
-	times := o.Times
-	if times == 0 {
-		times = 1
-	}
-	e := example{x: make([]float64, len(features)+1), offset: logit(o.Prior), weight: times * math.Exp2(-max(0, o.AgeDays)/halfLife)}
+	e := example{offset: logit(o.Prior), weight: o.Times * math.Exp2(-max(0, o.AgeDays)/halfLife) / 2}
 	e.x[0] = 1
-	if f.seen == nil {
-		f.seen = make([]Seen, len(features))
-	}
 	if o.Arrived {
 		e.arrived = 1
 	}
-	count := func(s *Seen) { s.Arrived, s.Of = s.Arrived+e.arrived*times, s.Of+times }
-	for i, feature := range features {
-		if e.x[i+1] = o.Features[feature.Feature]; e.x[i+1] != 0 {
-			count(&f.seen[i])
-		}
-	}
 	var added bool
 	if e.operator, added = place(f.operators, o.Operator); added {
-		f.seenOperator, f.byOperator = append(f.seenOperator, Seen{}), append(f.byOperator, nil)
+		f.byOperator = append(f.byOperator, nil)
 	}
 	if e.domain, added = place(f.domains, o.Domain); added {
-		f.seenDomain, f.byDomain = append(f.seenDomain, Seen{}), append(f.byDomain, nil)
+		f.seenDomain, f.byDomain, f.operatorOf = append(f.seenDomain, Seen{}), append(f.byDomain, nil), append(f.operatorOf, o.Operator)
 	}
-	count(&f.seenOperator[e.operator])
-	count(&f.seenDomain[e.domain])
-	count(&f.all)
-	at := len(f.examples)
-	f.byOperator[e.operator], f.byDomain[e.domain] = append(f.byOperator[e.operator], at), append(f.byDomain[e.domain], at)
-	f.examples = append(f.examples, e)
+	f.seenDomain[e.domain] = f.seenDomain[e.domain].with(&o)
+	counted := map[Feature]bool{}
+	for _, known := range []bool{true, false} {
+		one := e
+		for _, s := range f.usual.signs(o.Evidence, known) {
+			i := slices.Index(Features[:], s.Feature)
+			if one.x[i+1] = s.strength; !counted[s.Feature] {
+				f.seen[i] = f.seen[i].with(&o)
+				counted[s.Feature] = true
+			}
+		}
+		at := len(f.examples)
+		f.byOperator[one.operator], f.byDomain[one.domain] = append(f.byOperator[one.operator], at), append(f.byDomain[one.domain], at)
+		f.examples = append(f.examples, one)
+	}
 }
 
 // fit finds the most likely weights in turns: those of the base and the features together, then
 // each operator, then each domain (Newton's method, each step of which is exact to second order).
 func (f *fitting) fit() {
-	f.weights = make([]float64, len(features)+1)
 	f.domain, f.operate = make([]float64, len(f.domains)), make([]float64, len(f.operators))
 	for range mostRounds {
 		change := f.fitWeights()
@@ -169,17 +183,17 @@ func (f *fitting) fitWeights() float64 {
 	curve, slope := make([][]float64, n), make([]float64, n)
 	for i := range curve {
 		curve[i] = make([]float64, n)
-		deviation := deviationFeature
-		if i == 0 {
-			deviation = deviationBase
+		weight, deviation := 0.0, deviationBase
+		if i > 0 {
+			weight, deviation = expected(Features[i-1])
 		}
 		curve[i][i] = 1 / (deviation * deviation)
-		slope[i] = -f.weights[i] / (deviation * deviation)
+		slope[i] = (weight - f.weights[i]) / (deviation * deviation)
 	}
 	for k := range f.examples {
 		e := &f.examples[k]
 		p := expit(f.at(e))
-		for i, x := range e.x {
+		for i, x := range e.x[:n] {
 			if x == 0 {
 				continue
 			}
@@ -189,13 +203,13 @@ func (f *fitting) fitWeights() float64 {
 			}
 		}
 	}
-	most := 0.0
+	furthest := 0.0
 	for i, step := range solve(curve, slope) {
 		step = bounded(step)
 		f.weights[i] += step
-		most = max(most, math.Abs(step))
+		furthest = max(furthest, math.Abs(step))
 	}
-	return most
+	return furthest
 }
 
 // solve solves a system of linear equations whose matrix is symmetric and positive (Cholesky); of
@@ -234,18 +248,15 @@ func solve(a [][]float64, b []float64) []float64 {
 }
 
 func (f *fitting) model() *Model {
-	m := &Model{Base: f.weights[0], All: f.all, Weights: map[Feature]float64{}, Seen: map[Feature]Seen{}, Operators: map[string]Effect{}, Domains: map[string]Effect{}}
-	for i, feature := range features {
-		m.Weights[feature.Feature] = f.weights[i+1]
-		if f.seen != nil {
-			m.Seen[feature.Feature] = f.seen[i]
-		}
+	m := &Model{Base: f.weights[0], Usual: f.usual, Weights: map[Feature]float64{}, Seen: map[Feature]Seen{}, Operators: map[string]float64{}, Domains: map[string]Effect{}}
+	for i, feature := range Features {
+		m.Weights[feature], m.Seen[feature] = f.weights[i+1], f.seen[i]
 	}
 	for name, i := range f.operators {
-		m.Operators[name] = Effect{f.operate[i], f.seenOperator[i]}
+		m.Operators[name] = f.operate[i]
 	}
 	for name, i := range f.domains {
-		m.Domains[name] = Effect{f.domain[i], f.seenDomain[i]}
+		m.Domains[name] = Effect{f.operatorOf[i], f.domain[i], f.seenDomain[i]}
 	}
 	return m
 }

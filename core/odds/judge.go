@@ -36,10 +36,20 @@ func (j *Judged) Judge(p float64, arrived bool) {
 	j.Brier = (j.Brier*n + (p-y)*(p-y)) / (n + 1)
 	bounded := min(max(p, lowest), highest)
 	j.LogLoss = (j.LogLoss*n - y*math.Log(bounded) - (1-y)*math.Log(1-bounded)) / (n + 1)
-	t := &j.Tenths[min(int(p*10), 9)]
+	t := &j.Tenths[min(int(p*10+1e-9), 9)]
 	t.Messages++
 	t.Promised += p
 	if arrived {
 		t.Arrived++
 	}
+}
+
+// BaseRate returns how good one figure for all messages would have been, the share that arrived.
+func BaseRate(arrived, of int) (j Judged) {
+	if of == 0 {
+		return j
+	}
+	p := float64(arrived) / float64(of)
+	bounded := min(max(p, lowest), highest)
+	return Judged{Messages: of, Brier: p * (1 - p), LogLoss: -p*math.Log(bounded) - (1-p)*math.Log(1-bounded)}
 }

@@ -4,63 +4,29 @@
 //
 // The model is logistic and small. It begins with what the shipped table says (finding.Odds), to
 // which the evidence adds its weight in log odds. Weights are fitted to outcomes and held near
-// zero where there are few (ridge), domains near their operators and operators near all others,
-// so that without any outcome the odds are those of the table.
-//
-//	m := odds.Fit(outcomes)
-//	p, factors := m.Odds(odds.Evidence{Domain: "orchard.example", Operator: "hosting.example", Prior: 0.55,
-//		Features: odds.Features{odds.FitsHabit: 0.93}, Follow: 41, Of: 44})
+// what is believed beforehand where there are few (ridge), domains near their operators and
+// operators near all others. Without any outcome the odds are those of the table.
 package odds
 
 import (
 	"fmt"
 	"math"
 
+	"varnet/core/finding"
 	"varnet/core/say"
 )
-
-// Feature is something about an address that tells for or against its mailbox.
-type Feature string
-
-// The features. Those of the habit are the share of the domain's known addresses that follow it,
-// 0 to 1; the others are 1 or not there.
-const (
-	FitsHabit    Feature = "fits-habit"     // made of the row's name as the domain's others are
-	OtherPattern Feature = "other-pattern"  // made of the row's name, but otherwise than the others
-	NotItsName   Feature = "not-its-name"   // not made of the row's name by any pattern known
-	FitsShape    Feature = "fits-shape"     // without a name to compare with, it looks like the others
-	OtherShape   Feature = "other-shape"    // without a name to compare with, it looks otherwise
-	Role         Feature = "role"           // a task, not a person
-	Random       Feature = "random-looking" // as nobody would call a mailbox
-)
-
-// Features are the features of an address by their strength.
-type Features map[Feature]float64
-
-// features are all of them, in the order in which they are told, with their words. %d of %d are the
-// known addresses of the domain that follow its habit.
-var features = []struct {
-	Feature
-	says  string
-	habit bool
-}{
-	{FitsHabit, "made of its name as %d of %d known addresses of the domain are", true},
-	{OtherPattern, "made of its name otherwise than %d of %d known addresses of the domain", true},
-	{NotItsName, "not made of the name in its row", false},
-	{FitsShape, "looks like %d of %d known addresses of the domain", true},
-	{OtherShape, "looks otherwise than %d of %d known addresses of the domain", true},
-	{Role, "a task and not a person", false},
-	{Random, "looks random", false},
-}
 
 // Evidence is what is known of a catch-all address before anything is sent to it.
 type Evidence struct {
 	Domain, Operator string
 	// Prior is what the shipped table says, 0 to 1.
-	Prior    float64
-	Features Features
-	// Follow of Of known addresses of the domain follow its habit, for the words.
-	Follow, Of int
+	Prior float64
+	Facts
+	// Known are the domain's mailboxes that a message arrived at, List the addresses of the
+	// domain in the same list, itself among them; nil: there are none.
+	Known, List *Neighbours
+	// IsKnown: it is itself one of those known.
+	IsKnown bool
 }
 
 // Outcome is what became of a message to an address.
@@ -70,19 +36,33 @@ type Outcome struct {
 	// AgeDays is how long ago it was sent; older outcomes weigh less.
 	AgeDays float64
 	// Times is how many outcomes it stands for; 0: one. Counts that are shared without their
-	// addresses have no features.
+	// addresses have no facts.
 	Times float64
 }
 
-// Factor is one thing that the odds were made of; their product is the odds.
-type Factor struct {
-	What  string
-	Times float64
-	Basis string
+// Effect is how far a domain is from the others of its operator, in log odds.
+type Effect struct {
+	Operator string
+	Shift    float64
+	Seen     Seen
 }
 
-// Odds returns the probability, 0 to 1, that a message arrives, and what it was made of.
-func (m *Model) Odds(e Evidence) (p float64, factors []Factor) {
+// Model is what was learnt. Its zero value, and nil, have learnt nothing.
+type Model struct {
+	Base      float64 // of all catch-all addresses, beyond the shipped table
+	Weights   map[Feature]float64
+	Seen      map[Feature]Seen
+	Operators map[string]float64 // how far each is from the others, in log odds
+	Domains   map[string]Effect
+	Usual     Usual
+}
+
+// Odds returns the probability, 0 to 1, that a message arrives, and what beyond the shipped table
+// it was made of, in order: the product of prior and factors is the odds.
+func (m *Model) Odds(e Evidence) (p float64, factors []finding.Factor) {
+	if m == nil {
+		return e.Prior, nil
+	}
 	at := logit(e.Prior)
 	p = e.Prior
 	step := func(shift float64, what, basis string) {
@@ -91,27 +71,18 @@ func (m *Model) Odds(e Evidence) (p float64, factors []Factor) {
 		}
 		at += shift
 		next := expit(at)
-		factors = append(factors, Factor{what, next / p, basis})
+		factors = append(factors, finding.Factor{What: what, Times: next / p, Basis: basis})
 		p = next
 	}
-	if m == nil {
-		return p, nil
-	}
-	step(m.Base, "what this installation has seen of catch-all addresses", m.All.says("messages to such addresses"))
+	step(m.Base, "catch-all addresses in your mailings", m.Usual.Seen.says("messages to them"))
 	if o, ok := m.Operators[e.Operator]; ok {
-		step(o.Shift, "what it has seen at the operator "+e.Operator, o.Seen.says("messages to catch-all addresses there"))
+		step(o, "the operator "+e.Operator, m.Usual.Operators[e.Operator].says("messages to catch-all addresses there"))
 	}
 	if d, ok := m.Domains[e.Domain]; ok {
-		step(d.Shift, "what it has seen at the domain "+e.Domain, d.Seen.says("messages there"))
+		step(d.Shift, "the domain "+e.Domain, d.Seen.says("messages there"))
 	}
-	for _, f := range features {
-		if x := e.Features[f.Feature]; x != 0 {
-			what := f.says
-			if f.habit {
-				what = fmt.Sprintf(f.says, e.Follow, e.Of)
-			}
-			step(m.Weights[f.Feature]*x, what, m.Seen[f.Feature].says("messages to such addresses"))
-		}
+	for _, s := range m.Usual.signs(e, e.Known.All() >= enoughKnown) {
+		step(m.Weights[s.Feature]*s.strength, s.says, m.Seen[s.Feature].says("messages to such addresses"))
 	}
 	return p, factors
 }
@@ -121,6 +92,14 @@ const least = 0.02
 
 // Seen counts messages.
 type Seen struct{ Arrived, Of float64 }
+
+func (s Seen) with(o *Outcome) Seen {
+	if o.Arrived {
+		s.Arrived += o.Times
+	}
+	s.Of += o.Times
+	return s
+}
 
 func (s Seen) says(what string) string {
 	return fmt.Sprintf("%s of %s %s arrived", say.Number(int64(math.Round(s.Arrived))), say.Number(int64(math.Round(s.Of))), what)

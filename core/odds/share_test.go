@@ -20,7 +20,7 @@ func TestShare(t *testing.T) {
 		t.Errorf("%+v", got)
 	}
 	for _, o := range got {
-		if o.Features != nil || o.Prior != 0.55 || o.Operator != "hosting.example" {
+		if o.Facts != (Facts{}) || o.Prior != 0.55 || o.Operator != "hosting.example" {
 			t.Errorf("%+v", o)
 		}
 	}

@@ -54,10 +54,18 @@ func (r *Rule) wrong() string {
 		return "how terms stand in a cell is said, but no saved terms are named"
 	case !slices.Contains([]string{"", "cell", "word", "part", "domain", "number"}, r.How):
 		return fmt.Sprintf("terms stand in a cell as cell, word, part, domain or number, not as %q", r.How)
+	case r.ActiveWithin < 0 || r.InactiveFor < 0:
+		return "activity is a number of days, 1 or more"
+	case r.ActiveWithin > 0 && r.InactiveFor >= r.ActiveWithin:
+		return "it fits nothing: an address that was active lately is not inactive for as long"
+	case len(r.Opinions) > 0 && strings.TrimSpace(r.OpinionOf) == "":
+		return "it says what another check found, and not whose check that is"
+	case r.OpinionOf != "" && len(r.Opinions) == 0:
+		return fmt.Sprintf("the check of %s is named, and not what it found", r.OpinionOf)
 	case r.OlderThan < 0:
 		return "an age is a number of days, 1 or more"
 	}
-	for _, f := range r.Findings {
+	for _, f := range slices.Concat(r.Findings, r.Opinions) {
 		if !slices.Contains(finding.Findings(), f) {
 			return unknown("finding", f, finding.Findings())
 		}

@@ -68,6 +68,11 @@ type Row struct {
 	Domain, Operator string
 	// Age is how long ago the result was found.
 	Age time.Duration
+	// Inactive is how long ago something was seen of the address; below 0: never.
+	Inactive time.Duration
+	// Opinion returns what another check found of the address, "" for nothing; nil where there is
+	// none.
+	Opinion func(name string) finding.Finding
 	// Cell returns the row's cell in a column; nil where there are no columns.
 	Cell func(column string) string
 	// HasTerm reports whether a saved term stands in a column, in any for ""; nil where there are
@@ -186,7 +191,7 @@ func (p Policy) Rulings() (out []Ruling) {
 // rows need not be looked at.
 func (p Policy) ByVerdict(oldest time.Duration) bool {
 	for _, r := range p.Rules {
-		if len(r.Domains)+len(r.Operators)+len(r.TermLists) > 0 || r.Column != "" || r.OlderThan > 0 && oldest > days(r.OlderThan) {
+		if len(r.Domains)+len(r.Operators)+len(r.TermLists) > 0 || r.Column != "" || r.ActiveWithin+r.InactiveFor+len(r.Opinions) > 0 || r.OlderThan > 0 && oldest > days(r.OlderThan) {
 			return false
 		}
 	}

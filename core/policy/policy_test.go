@@ -159,3 +159,39 @@ func TestWrongPolicies(t *testing.T) {
 		}
 	}
 }
+
+func TestActivityAndOpinions(t *testing.T) {
+	p := Policy{Name: "both", Rules: []Rule{{Do: Keep, ActiveWithin: 90, OpinionOf: "Seedcheck", Opinions: []finding.Finding{finding.Deliverable}}, {Do: Drop, InactiveFor: 365}}, Otherwise: Hold}
+	if err := p.Check(); err != nil || p.ByVerdict(0) {
+		t.Error(err, p.ByVerdict(0))
+	}
+	said := func(f finding.Finding) func(string) finding.Finding {
+		return func(name string) finding.Finding {
+			if name != "Seedcheck" {
+				return ""
+			}
+			return f
+		}
+	}
+	for _, c := range []struct {
+		inactive time.Duration
+		opinion  func(string) finding.Finding
+		want     Decision
+	}{
+		{days(10), said(finding.Deliverable), Keep}, {days(90), said(finding.Deliverable), Keep}, {days(91), said(finding.Deliverable), Hold}, {days(10), said(finding.CatchAll), Hold},
+		{days(10), nil, Hold}, {days(365), said(finding.Deliverable), Hold}, {days(366), said(finding.Deliverable), Drop}, {-1, said(finding.Deliverable), Drop},
+	} {
+		if got := p.Decide(Row{Inactive: c.inactive, Opinion: c.opinion}).Decision; got != c.want {
+			t.Errorf("inactive for %v: %s, want %s", c.inactive, got, c.want)
+		}
+	}
+	if got := p.Ruling(0).Reason; got != "addresses active in the last 90 days that “Seedcheck” found deliverable" {
+		t.Error(got)
+	}
+	for _, wrong := range []Rule{{Do: Keep, ActiveWithin: -1}, {Do: Keep, ActiveWithin: 30, InactiveFor: 30}, {Do: Keep, Opinions: []finding.Finding{finding.Deliverable}}, {Do: Keep, OpinionOf: "Seedcheck"},
+		{Do: Keep, OpinionOf: "Seedcheck", Opinions: []finding.Finding{"perfect"}}} {
+		if (Policy{Name: "x", Rules: []Rule{wrong}}).Check() == nil {
+			t.Errorf("%+v is taken", wrong)
+		}
+	}
+}

@@ -34,6 +34,12 @@ type Rule struct {
 	How       string
 	// OlderThan is an age of the result in days.
 	OlderThan int
+	// ActiveWithin: something was seen of the address in the last so many days. InactiveFor: nothing
+	// was for so many days, or never.
+	ActiveWithin, InactiveFor int
+	// OpinionOf names another check, Opinions what it found of the address: one of these.
+	OpinionOf string
+	Opinions  []finding.Finding
 }
 
 func days(n int) time.Duration { return time.Duration(n) * 24 * time.Hour }
@@ -49,7 +55,10 @@ func (r *Rule) fits(row Row) bool {
 		len(r.Operators) > 0 && !anyLike(r.Operators, row.Operator),
 		len(r.Values) > 0 && (row.Cell == nil || !anyLike(r.Values, row.Cell(r.Column))),
 		len(r.TermLists) > 0 && (row.HasTerm == nil || !slices.ContainsFunc(r.TermLists, func(list string) bool { return row.HasTerm(list, r.How, r.Column) })),
-		r.OlderThan > 0 && row.Age <= days(r.OlderThan):
+		r.OlderThan > 0 && row.Age <= days(r.OlderThan),
+		r.ActiveWithin > 0 && (row.Inactive < 0 || row.Inactive > days(r.ActiveWithin)),
+		r.InactiveFor > 0 && row.Inactive >= 0 && row.Inactive <= days(r.InactiveFor),
+		len(r.Opinions) > 0 && (row.Opinion == nil || !slices.Contains(r.Opinions, row.Opinion(r.OpinionOf))):
 		return false
 	}
 	return true
@@ -96,6 +105,15 @@ func (r *Rule) reason() string {
 	}
 	if r.OlderThan > 0 {
 		parts = append(parts, fmt.Sprintf("checked more than %d days ago", r.OlderThan))
+	}
+	if r.ActiveWithin > 0 {
+		parts = append(parts, fmt.Sprintf("active in the last %d days", r.ActiveWithin))
+	}
+	if r.InactiveFor > 0 {
+		parts = append(parts, fmt.Sprintf("not seen active for %d days or ever", r.InactiveFor))
+	}
+	if len(r.Opinions) > 0 {
+		parts = append(parts, fmt.Sprintf("that %s found %s", quoted(r.OpinionOf), orList(r.Opinions, plain)))
 	}
 	words := strings.Join(slices.DeleteFunc(parts, func(p string) bool { return p == "" }), " ")
 	switch {

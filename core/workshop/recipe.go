@@ -296,14 +296,19 @@ func (e Env) fact(t Table, f Fact) (cellsOf, error) {
 	case FactDecision:
 		return known(func(k *Known) string { return k.Decision }), nil
 	case FactChecked:
-		return known(func(k *Known) string {
-			if k.Checked.IsZero() {
-				return ""
-			}
-			return k.Checked.UTC().Format(time.RFC3339)
-		}), nil
+		return known(func(k *Known) string { return moment(k.Checked) }), nil
+	case FactActive:
+		return known(func(k *Known) string { return moment(k.Active) }), nil
 	}
-	return nil, fmt.Errorf("known of an address are its domain, trait, operator, finding, cause, decision and when it was checked, not %q", f)
+	return nil, fmt.Errorf("known of an address are its domain, trait, operator, finding, cause, decision, when it was checked and when it was active, not %q", f)
+}
+
+// moment is a time as a cell, "" for none.
+func moment(at time.Time) string {
+	if at.IsZero() {
+		return ""
+	}
+	return at.UTC().Format(time.RFC3339)
 }
 
 // ofAddress reads what the address itself tells: its domain, and its traits by the catalogue,

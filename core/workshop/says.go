@@ -126,7 +126,7 @@ func (s Slice) Says() string {
 func (c Condition) Says() string {
 	of := quoted(c.Column)
 	if c.Fact != "" {
-		of = map[Fact]string{FactDomain: "the domain", FactTrait: "a trait", FactOperator: "the operator", FactFinding: "the finding", FactCause: "the cause", FactDecision: "the decision", FactChecked: "the last check"}[c.Fact]
+		of = map[Fact]string{FactDomain: "the domain", FactTrait: "a trait", FactOperator: "the operator", FactFinding: "the finding", FactCause: "the cause", FactDecision: "the decision", FactChecked: "the last check", FactActive: "the last activity"}[c.Fact]
 	}
 	end := func(i int) string {
 		if i < len(c.Values) {

@@ -36,6 +36,7 @@ const (
 	FactCause    Fact = "cause"
 	FactDecision Fact = "decision"
 	FactChecked  Fact = "checked" // when it was verified last
+	FactActive   Fact = "active"  // when something was seen of it last
 )
 
 // Condition is one condition on a column, or on a fact about the address.

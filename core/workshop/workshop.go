@@ -51,7 +51,7 @@ type Row struct {
 type Known struct {
 	Finding, Cause, Decision, Operator string
 	Traits                             []string
-	Checked                            time.Time
+	Checked, Active                    time.Time
 }
 
 // NewRow is a row of cells.
