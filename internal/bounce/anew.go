@@ -25,6 +25,9 @@ func (d *Desk) decideAnew(ctx context.Context, s *store.Store, workspace int64, 
 		return err
 	}
 	for _, h := range holding {
+		if err := s.LockRun(ctx, h.Run.ID); err != nil {
+			return err
+		}
 		latest, err := s.Latest(ctx, h.Run.ID)
 		if err != nil {
 			return err

@@ -9,6 +9,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"varnet/core/activity"
 	"varnet/core/bounce"
 	"varnet/core/event"
 	"varnet/internal/store"
@@ -45,6 +46,9 @@ func (d *Desk) credit(ctx context.Context, workspace int64, way Way, some []mess
 	}
 	var now Imported
 	err = d.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+		if err := s.LockMailings(ctx, letters.mailings()); err != nil {
+			return err
+		}
 		c := crediting{d, s, workspace, way, letters, Imported{}, map[letterKey]store.Mailed{}, map[string]store.KnownOutcome{}, *t, map[int64]bool{}}
 		for _, m := range some {
 			if err := c.one(ctx, m); err != nil {
@@ -330,6 +334,22 @@ func (d *Desk) remember(ctx context.Context, s *store.Store, workspace int64, ou
 		return nil
 	}
 	if err := s.RememberOutcomes(ctx, workspace, outcomes); err != nil {
+		return err
+	}
+	var gone []string
+	alive := map[string]activity.Seen{} // who complains or asks for no more messages has read one
+	for canonical, o := range outcomes {
+		switch {
+		case o.Outcome == bounce.Bounced && o.Permanent:
+			gone = append(gone, canonical)
+		case o.Outcome == bounce.Complained || o.Outcome == bounce.Unsubscribed:
+			alive[canonical] = activity.Seen{At: o.At, Kind: string(o.Outcome), From: "outcomes of mailings"}
+		}
+	}
+	if err := s.Correct(ctx, workspace, gone); err != nil {
+		return err
+	}
+	if _, err := s.RememberActivity(ctx, workspace, alive); err != nil {
 		return err
 	}
 	return d.decideAnew(ctx, s, workspace, outcomes)

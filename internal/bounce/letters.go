@@ -2,6 +2,8 @@ package bounce
 
 import (
 	"context"
+	"maps"
+	"slices"
 	"strings"
 
 	"varnet/core/bounce"
@@ -53,6 +55,20 @@ func (d *Desk) lettersOf(ctx context.Context, workspace int64, some []message) (
 		}
 	}
 	return l, d.ownLetters(ctx, workspace, l, own)
+}
+
+// mailings are those that the letters are of.
+func (l *letters) mailings() []int64 {
+	ids := map[int64]bool{}
+	for _, of := range l.byAddress {
+		for _, m := range of {
+			ids[m.MailingID] = true
+		}
+	}
+	for _, m := range l.byOwn {
+		ids[m.MailingID] = true
+	}
+	return slices.Collect(maps.Keys(ids))
 }
 
 // ownLetters looks up the letters whose return addresses of ours messages came to.

@@ -5,10 +5,10 @@ import (
 	"errors"
 	"iter"
 	"slices"
-	"strings"
 
 	"github.com/jackc/pgx/v5"
 
+	"varnet/core/address"
 	"varnet/core/bounce"
 	"varnet/core/finding"
 	"varnet/internal/decide"
@@ -74,7 +74,7 @@ func (d *Desk) lettersTo(ctx context.Context, l store.List, verdicts []int32) it
 			if int(ordinal) >= len(verdicts) || verdicts[ordinal] == 0 {
 				return nil
 			}
-			m := store.Mailed{Mailbox: local + "@" + domain, Canonical: CanonicalOf(local, domain), Domain: domain, Said: verdicts[ordinal]}
+			m := store.Mailed{Mailbox: local + "@" + domain, Canonical: address.CanonicalOf(local, domain), Domain: domain, Said: verdicts[ordinal]}
 			if !yield(m, nil) {
 				return errStopped
 			}
@@ -87,9 +87,6 @@ func (d *Desk) lettersTo(ctx context.Context, l store.List, verdicts []int32) it
 }
 
 var errStopped = errors.New("nobody wants more")
-
-// CanonicalOf is the form of an address that decides identity.
-func CanonicalOf(local, domain string) string { return strings.ToLower(local) + "@" + domain }
 
 // Sent records the letters of a mailing that is being prepared, as next returns them until nil,
 // and begins its watch, unless it is sent later.
@@ -112,15 +109,9 @@ func (d *Desk) Close(ctx context.Context, m store.Mailing) error {
 	if err := knowVerdicts(ctx, d.Store, d.Now()); err != nil {
 		return err
 	}
-	for {
-		silent, err := d.Store.Silent(ctx, m.ID, silentAtOnce)
-		if err != nil {
-			return err
-		}
-		if len(silent) == 0 {
-			break
-		}
-		if err := d.settle(ctx, m, silent); err != nil {
+	for more := true; more; {
+		var err error
+		if more, err = d.settle(ctx, m); err != nil {
 			return err
 		}
 	}
@@ -129,15 +120,22 @@ func (d *Desk) Close(ctx context.Context, m store.Mailing) error {
 	return d.Store.SetMailing(ctx, m, store.MailingWatching)
 }
 
-// settle records that letters did not bounce. It is remembered of the addresses for which
-// it says something: those of catch-all domains, and those of which something else was
-// known.
-func (d *Desk) settle(ctx context.Context, m store.Mailing, silent []store.Mailed) error {
+// settle records that letters did not bounce; more is false where nothing is known of none any more. It
+// is remembered of the addresses for which it says something: those of catch-all domains, and those of
+// which something else was known.
+func (d *Desk) settle(ctx context.Context, m store.Mailing) (more bool, err error) {
 	verdicts, err := d.Store.Verdicts(ctx)
 	if err != nil {
-		return err
+		return false, err
 	}
-	return d.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
+	return more, d.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
+		if err := s.LockMailings(ctx, []int64{m.ID}); err != nil {
+			return err
+		}
+		silent, err := s.Silent(ctx, m.ID, silentAtOnce)
+		if more = len(silent) > 0; err != nil || !more {
+			return err
+		}
 		known, err := s.KnownOutcomes(ctx, m.WorkspaceID, canonicalsOf(silent))
 		if err != nil {
 			return err

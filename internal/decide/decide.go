@@ -9,6 +9,7 @@ import (
 
 	"varnet/core/estimate"
 	"varnet/core/finding"
+	"varnet/core/opinion"
 	"varnet/core/policy"
 	"varnet/internal/store"
 )
@@ -22,6 +23,8 @@ type Source interface {
 	Results(ctx context.Context, run store.Run, f store.ResultFilter) ([]store.Result, error)
 	ResultsAmong(ctx context.Context, run store.Run, f store.ResultFilter, addresses []int32) ([]store.Result, error)
 	TermsNamed(ctx context.Context, workspace int64, names []string) ([]store.SavedTerms, error)
+	Activity(ctx context.Context, l store.List) (*store.Activity, error)
+	OpinionMeans(ctx context.Context, workspace int64) (map[string]opinion.Means, error)
 	ResultCounts(ctx context.Context, run store.Run, f store.ResultFilter) (map[int32]int64, error)
 }
 
@@ -40,6 +43,7 @@ type Decider struct {
 	byVerdict map[int32]Rule
 	now       time.Time
 	terms     terms
+	beside    beside
 }
 
 // New returns what rules on the rows of a run under a policy.
@@ -68,7 +72,10 @@ func Knowing(ctx context.Context, s Source, run store.Run, l store.List, p polic
 		}
 	}
 	var err error
-	d.terms, err = readTerms(ctx, s, l.WorkspaceID, p)
+	if d.terms, err = readTerms(ctx, s, l.WorkspaceID, p); err != nil {
+		return d, err
+	}
+	d.beside, err = readBeside(ctx, s, l, p)
 	return d, err
 }
 
@@ -87,7 +94,7 @@ func (d *Decider) ByVerdict() bool { return d.byVerdict != nil }
 
 // Changes reports whether rulings change by time alone.
 func (d *Decider) Changes() bool {
-	return !d.ByVerdict() && slices.ContainsFunc(d.Policy.Rules, func(r policy.Rule) bool { return r.OlderThan > 0 })
+	return !d.ByVerdict() && slices.ContainsFunc(d.Policy.Rules, func(r policy.Rule) bool { return r.OlderThan+r.ActiveWithin+r.InactiveFor > 0 })
 }
 
 // Override returns what a person decided about an address.
@@ -96,9 +103,9 @@ func (d *Decider) Override(address int32) (policy.Decision, bool) {
 	return o.Decision, ok
 }
 
-// State names what rulings rest on beside policy and results: the same for the same overrides and
-// saved terms.
-func (d *Decider) State() string { return Fingerprint(d.overrides, d.terms.state) }
+// State names what rulings rest on beside policy and results: the same for the same overrides, saved
+// terms, activity and meanings of words.
+func (d *Decider) State() string { return Fingerprint(d.overrides, d.terms.state, d.beside.state) }
 
 // Overrides returns what persons decided, by address.
 func (d *Decider) Overrides() map[int32]store.Override { return d.overrides }
@@ -173,7 +180,7 @@ func (d *Decider) Cell(r *store.OutRow, c *store.OutCell) Rule {
 	case d.byVerdict != nil:
 		return d.byVerdict[c.Verdict]
 	}
-	row := policy.Row{Verdict: d.Verdicts[c.Verdict], Domain: c.Domain, Operator: c.Operator, HasTerm: d.hasTerm(r),
+	row := policy.Row{Verdict: d.Verdicts[c.Verdict], Domain: c.Domain, Operator: c.Operator, HasTerm: d.hasTerm(r), Inactive: d.beside.inactive(c.Address, d.now), Opinion: d.beside.opinionOf(d.List, r),
 		Cell: func(column string) string {
 			i := slices.Index(d.List.Columns, column)
 			if i < 0 {

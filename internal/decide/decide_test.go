@@ -6,8 +6,11 @@ import (
 	"testing"
 	"time"
 
+	"varnet/core/activity"
 	"varnet/core/finding"
+	"varnet/core/opinion"
 	"varnet/core/policy"
+	"varnet/core/sheet"
 	"varnet/internal/contract"
 	"varnet/internal/decide"
 	"varnet/internal/decide/decidetest"
@@ -22,7 +25,9 @@ func policies() []policy.Policy {
 	town.Rules = append([]policy.Rule{{Do: policy.Drop, Column: "town", Values: []string{"town 1"}}}, town.Rules...)
 	domain := policy.Policy{Rules: []policy.Rule{{Do: policy.Keep, Domains: []string{"d0.example"}}}, Otherwise: policy.Hold}
 	terms := policy.Policy{Rules: []policy.Rule{{Do: policy.Drop, TermLists: []string{"Towns"}, Column: "town"}}, Otherwise: policy.Keep}
-	return []policy.Policy{policy.Careful(), policy.ReachFurther(), policy.Strict(), aged, town, domain, terms}
+	lively := policy.Policy{Rules: []policy.Rule{{Do: policy.Keep, ActiveWithin: 60}, {Do: policy.Drop, InactiveFor: 365}}, Otherwise: policy.Hold}
+	both := policy.Policy{Rules: []policy.Rule{{Do: policy.Keep, OpinionOf: "towns", Opinions: []finding.Finding{finding.Deliverable}}}, Otherwise: policy.Hold}
+	return []policy.Policy{policy.Careful(), policy.ReachFurther(), policy.Strict(), aged, town, domain, terms, lively, both}
 }
 
 func decider(t *testing.T, s *decidetest.Source, p policy.Policy) *decide.Decider {
@@ -237,5 +242,45 @@ func TestSavedTerms(t *testing.T) {
 	s.Terms = []store.SavedTerms{{Name: "towns", Terms: []string{"Town 1", "Town 2"}, ChangedAt: time.Now()}}
 	if n := drop(policy.Rule{TermLists: []string{"Towns"}, Column: "town"}); n <= cell {
 		t.Errorf("%d rows by two towns, %d by one", n, cell)
+	}
+}
+
+// TestBeside: rules look at when something was seen of an address, and at what another check found; what
+// changes of it is counted anew.
+func TestBeside(t *testing.T) {
+	s := decidetest.Members(40)
+	all := policies()
+	lively, both := all[len(all)-2], all[len(all)-1]
+	now := time.Now()
+	s.Seen = map[int32]activity.Seen{2: {At: now.AddDate(0, 0, -10), Kind: "opened"}, 3: {At: now.AddDate(0, 0, -100)}, 4: {At: now.AddDate(-2, 0, 0)}}
+	s.List.Meanings = []sheet.Meaning{{Column: slices.Index(s.List.Columns, "town"), Holds: sheet.Opinion, Of: "Towns"}}
+	decided := func(p policy.Policy, address int32) policy.Decision {
+		t.Helper()
+		d := decider(t, s, p)
+		rows, err := s.RowsOf(t.Context(), s.Run, s.List, []int32{address})
+		if err != nil || d.ByVerdict() {
+			t.Fatal(err, d.ByVerdict())
+		}
+		row := rows[address]
+		return d.Ruling(d.Cell(row, row.Cell(address))).Decision
+	}
+	for address, want := range map[int32]policy.Decision{2: policy.Keep, 3: policy.Hold, 4: policy.Drop, 5: policy.Drop} {
+		if got := decided(lively, address); got != want {
+			t.Errorf("address %d is %s, want %s", address, got, want)
+		}
+	}
+	if !decider(t, s, lively).Changes() || decider(t, s, both).Changes() {
+		t.Error("activity changes by time, and another check does not")
+	}
+	before := decider(t, s, both).State()
+	if got := decided(both, 2); got != policy.Hold {
+		t.Errorf("with no meaning of its words it is %s", got)
+	}
+	d := s.List.Dialect.Kept()
+	rows, _ := s.RowsOf(t.Context(), s.Run, s.List, []int32{2})
+	town := d.Cell(rows[2].Raw, s.List.Meanings[0].Column)
+	s.Means = map[string]opinion.Means{"towns": {opinion.Word(town): finding.Deliverable}}
+	if got := decided(both, 2); got != policy.Keep || decider(t, s, both).State() == before {
+		t.Errorf("what the other check found deliverable is %s", got)
 	}
 }

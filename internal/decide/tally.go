@@ -93,9 +93,9 @@ func (m *Memory) of(d *Decider, counts map[int32]int64, count func() (Tally, err
 	c := m.counted(d.Run.ID)
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	ended, state := d.Run.FinishedAt != nil, Fingerprint(d.Policy, d.overrides, d.terms.state)
+	ended, state := d.Run.FinishedAt != nil, Fingerprint(d.Policy, d.overrides, d.terms.state, d.beside.state)
 	if ended {
-		state = Fingerprint(d.Policy, d.overrides, d.terms.state, counts, d.Run.FinishedAt)
+		state = Fingerprint(d.Policy, d.overrides, d.terms.state, d.beside.state, counts, d.Run.FinishedAt)
 	}
 	fresh := d.now.Sub(c.at) < 20*c.took
 	if c.state == state && (fresh || ended && !d.Changes()) {

@@ -4,9 +4,11 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
+	"varnet/core/activity"
 	"varnet/core/address"
 	"varnet/core/catalogue"
 	"varnet/core/finding"
@@ -78,6 +80,29 @@ var resultColumns = []resultColumn{
 		}
 		return at.UTC().Format(time.RFC3339)
 	}},
+	{"lastActive", "Last active", moments, ofActivity(func(s activity.Seen, _ time.Time) string { return s.At.UTC().Format(time.RFC3339) })},
+	{"activeDays", "Days since active", numbers, ofActivity(func(s activity.Seen, now time.Time) string { return strconv.Itoa(s.Days(now)) })},
+	{"activeStep", "Active", text, func(e *Export, r *store.OutRow, slot int) string {
+		if r.Cells[slot].Address == 0 {
+			return ""
+		}
+		return e.activity.Of(r.Cells[slot].Address).Step(e.now).Says()
+	}},
+	{"activeFrom", "Activity", text, ofActivity(func(s activity.Seen, _ time.Time) string { return s.Kind + " (" + s.From + ")" })},
+}
+
+// activityColumns are those for which it is read when something was seen of addresses.
+var activityColumns = []string{"lastActive", "activeDays", "activeStep", "activeFrom"}
+
+// ofActivity makes a column of what was seen of the address last, empty where nothing was.
+func ofActivity(value func(s activity.Seen, now time.Time) string) func(*Export, *store.OutRow, int) string {
+	return func(e *Export, r *store.OutRow, slot int) string {
+		seen := e.activity.Of(r.Cells[slot].Address)
+		if seen.At.IsZero() {
+			return ""
+		}
+		return value(seen, e.now)
+	}
 }
 
 func info(v finding.Verdict) finding.CauseInfo {

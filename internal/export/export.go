@@ -9,7 +9,9 @@ import (
 	"fmt"
 	"io"
 	"path/filepath"
+	"slices"
 	"strings"
+	"time"
 
 	"varnet/core/catalogue"
 	"varnet/core/policy"
@@ -26,6 +28,7 @@ type Source interface {
 	Frequent
 	EachRow(ctx context.Context, run store.Run, list store.List, with store.OutWith, do func(*store.OutRow) error) error
 	Exchangers(ctx context.Context, run int64) (map[int64][]string, error)
+	Activity(ctx context.Context, l store.List) (*store.Activity, error)
 	Progress(ctx context.Context, runs ...int64) (map[int64]store.Progress, error)
 }
 
@@ -41,6 +44,9 @@ type Export struct {
 	known   *catalogue.Catalogue
 	hosts   map[int64][]string // by parcel and conversation
 	columns []resultColumn
+	// activity is what was seen of the addresses, where a column tells it.
+	activity *store.Activity
+	now      time.Time
 	// several reports that cells of the list hold several addresses.
 	several bool
 }
@@ -59,6 +65,12 @@ func New(ctx context.Context, s Source, d *decide.Decider, o contract.ExportChoi
 		if e.known, err = Suggester(ctx, s, d.Run.ListID); err != nil {
 			return nil, err
 		}
+	}
+	if slices.ContainsFunc(activityColumns, e.wants) {
+		if e.activity, err = s.Activity(ctx, d.List); err != nil {
+			return nil, err
+		}
+		e.now = time.Now()
 	}
 	if e.wants("host") {
 		e.hosts, err = s.Exchangers(ctx, d.Run.ID)

@@ -35,6 +35,8 @@ type File struct {
 	Sheet string
 	// Overrule settles what of the dialect is not to be guessed.
 	Overrule sheet.Overrule
+	// Holds is what columns hold; none: what their names tell.
+	Holds []sheet.NamedMeaning
 	// SameMailbox tells duplicates by what the operator takes for the same
 	// mailbox, leaving dots or tags out where it is known to.
 	SameMailbox bool
@@ -248,6 +250,13 @@ func (f File) list(g *Reading) (store.List, error) {
 		}
 	}
 	l.AddressColumns = l.AddressColumns[:min(len(l.AddressColumns), maxAddressColumns)]
+	if len(f.Holds) == 0 {
+		return l, nil
+	}
+	var err error
+	if l.Meanings, err = sheet.MeaningsOf(l.Columns, f.Holds); err != nil {
+		return l, &sheet.Error{Problem: say.Sentence(err.Error())}
+	}
 	return l, nil
 }
 

@@ -45,7 +45,9 @@ func (i *Importer) ImportNewer(ctx context.Context, in Newer, body io.Reader) (s
 		return l, err
 	}
 	defer read.Close()
-	l.Name, l.EarlierID = in.List.Name, &in.List.ID
+	if l.Name, l.EarlierID = in.List.Name, &in.List.ID; l.Meanings == nil {
+		l.Meanings = meaningsIn(in.List, l.Columns)
+	}
 	if in.Mode == Replace {
 		err = i.rows(ctx, in.File, &l, read.Rest, read.NoAddressColumn)
 		return l, err
@@ -56,11 +58,27 @@ func (i *Importer) ImportNewer(ctx context.Context, in Newer, body io.Reader) (s
 	}
 	l.Format, l.Sheet, l.Packed, l.FileName = in.List.Format, in.List.Sheet, in.List.Packed, in.List.FileName
 	l.Dialect, l.Columns, l.AddressColumns, l.Kinds = in.List.Dialect, m.names, in.List.AddressColumns, m.kinds
+	l.Meanings = meaningsIn(in.List, l.Columns)
 	r, w := io.Pipe()
 	defer r.Close()
 	go func() { _ = w.CloseWithError(m.write(ctx, w)) }()
 	err = i.rows(ctx, in.File, &l, &counting{r, &l, m}, read.NoAddressColumn)
 	return l, err
+}
+
+// meaningsIn are what somebody said that the columns of a list hold, as far as a newer file has them.
+func meaningsIn(l store.List, columns []string) (out []sheet.Meaning) {
+	if l.Meanings == nil {
+		return nil
+	}
+	out = []sheet.Meaning{}
+	for _, m := range l.Meanings {
+		if at := slices.Index(columns, l.Columns[m.Column]); at >= 0 {
+			m.Column = at
+			out = append(out, m)
+		}
+	}
+	return out
 }
 
 // counting tells the list what was merged once all of it is.

@@ -78,11 +78,13 @@ func (s *Store) batchOf(ctx context.Context, results []Concluded) (batch, map[in
 	return b, tally, nil
 }
 
-// batch is a batch of results.
+// batch is a batch of results. One that is restated gives results other odds; their evidence and
+// their time stay those of the batch before.
 type batch struct {
 	id                  int64
 	at                  time.Time
 	addresses, verdicts []int32
+	restated            bool
 	evidence            []byte
 }
 
@@ -90,12 +92,12 @@ type batch struct {
 // lost it, to the run that another statement gives, if it gives any.
 func addTo(run string) string {
 	return `WITH run AS (` + run + `),
-		added AS (INSERT INTO batch (run_id, at, addresses, verdicts, evidence) SELECT run_id, $1, $2, $3, $4 FROM run)
+		added AS (INSERT INTO batch (run_id, at, addresses, verdicts, evidence, restated) SELECT run_id, $1, $2, $3, $4, $8 FROM run)
 		INSERT INTO tally (run_id, verdict, addresses, at) SELECT run_id, v, n, $7 FROM run, unnest($5::int[], $6::int[]) t(v, n)`
 }
 
 // batchValues is how many values addTo takes.
-const batchValues = 7
+const batchValues = 8
 
 // values are those that addTo takes.
 func (b batch) values(tally map[int32]int32, at time.Time) []any {
@@ -103,11 +105,11 @@ func (b batch) values(tally map[int32]int32, at time.Time) []any {
 	for id, n := range tally {
 		verdicts, addresses = append(verdicts, id), append(addresses, n)
 	}
-	return []any{b.at, b.addresses, b.verdicts, b.evidence, verdicts, addresses, at}
+	return []any{b.at, b.addresses, b.verdicts, b.evidence, verdicts, addresses, at, b.restated}
 }
 
 func (s *Store) addBatch(ctx context.Context, run int64, b batch, tally map[int32]int32, at time.Time) error {
-	_, err := s.db.Exec(ctx, addTo("SELECT $8::bigint AS run_id"), append(b.values(tally, at), run)...)
+	_, err := s.db.Exec(ctx, addTo("SELECT $9::bigint AS run_id"), append(b.values(tally, at), run)...)
 	return err
 }
 
@@ -122,7 +124,7 @@ func (s *Store) Asked(ctx context.Context, run int64, st *Latest, addresses []in
 	}
 	slices.Sort(ids)
 	out := map[int32][]probe.Asked{}
-	rows, err := s.db.Query(ctx, "SELECT id, at, addresses, verdicts, evidence FROM batch WHERE run_id = $1 AND id = ANY($2)", run, slices.Compact(ids))
+	rows, err := s.db.Query(ctx, batchColumns+", evidence FROM batch WHERE run_id = $1 AND id = ANY($2)", run, slices.Compact(ids))
 	if err != nil {
 		return nil, err
 	}
@@ -138,12 +140,15 @@ func (s *Store) Asked(ctx context.Context, run int64, st *Latest, addresses []in
 	return out, err
 }
 
+// batchColumns begins a query for batches.
+const batchColumns = "SELECT id, at, addresses, verdicts, restated"
+
 // eachBatch returns the batches of a query for all their columns, or for all but the
 // evidence, one by one.
 func eachBatch(rows pgx.Rows, do func(*batch) error) (err error) {
 	var b batch
 	var addresses, verdicts pgtype.UndecodedBytes
-	to := []any{&b.id, &b.at, &addresses, &verdicts, &b.evidence}
+	to := []any{&b.id, &b.at, &addresses, &verdicts, &b.restated, &b.evidence}
 	_, err = pgx.ForEachRow(rows, to[:len(rows.FieldDescriptions())], func() error {
 		if b.addresses, err = ints(addresses); err != nil {
 			return err

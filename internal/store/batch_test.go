@@ -481,3 +481,56 @@ func TestMixedIsNotOverwritten(t *testing.T) {
 		}
 	}
 }
+
+// TestRestate: other odds leave evidence and age of a result as they are, in this run and where it is
+// reused; what has changed since it was looked at keeps what it changed to.
+func TestRestate(t *testing.T) {
+	s, ctx := open(t), t.Context()
+	ours := workspace(t, s, "ours")
+	run := newRun(t, s, ours, 3)
+	concludeSome(t, s, run, answered(1, finding.MailboxAnyAccepted, "250 one"), answered(2, finding.MailboxAnyAccepted, "250 two"))
+	before, err := s.Latest(ctx, run.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	was, err := s.FullResult(ctx, run, 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	likely := finding.ConcludeFrom(finding.MailboxAnyAccepted, nil)
+	likely.Odds = 0.83
+	results := []store.Concluded{{Address: 1, Verdict: likely, Was: before.Verdict(1)}, {Address: 2, Verdict: likely, Was: before.Verdict(2)}}
+	bounced := answered(2, finding.MailboxBounced, "550 5.1.1 gone")
+	bounced.Was = before.Verdict(2)
+	concludeSome(t, s, run, bounced) // between the look and the writing
+	if err := s.KnowVerdicts(ctx, results); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.InTx(ctx, func(s *store.Store, _ pgx.Tx) error { return s.Restate(ctx, run.ID, results) }); err != nil {
+		t.Fatal(err)
+	}
+	verdicts, err := s.Verdicts(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	now, err := s.FullResult(ctx, run, 1)
+	if err != nil || verdicts[now.Verdict].Odds != 0.83 || !now.At.Equal(was.At) || !reflect.DeepEqual(now.Asked, was.Asked) {
+		t.Errorf("%v: %+v of %+v, before %+v", err, now, verdicts[now.Verdict], was)
+	}
+	if second, err := s.FullResult(ctx, run, 2); err != nil || verdicts[second.Verdict].Cause != finding.MailboxBounced || second.Asked[0].Reply != "550 5.1.1 gone" {
+		t.Errorf("%v: what bounced meanwhile became %+v", err, verdicts[second.Verdict])
+	}
+	counts, err := s.ResultCounts(ctx, run, store.ResultFilter{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	found, err := s.Progress(ctx, run.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for verdict, n := range found[run.ID].Verdicts {
+		if counts[verdict] != n {
+			t.Errorf("verdict %+v: the tally says %d, the results %d", verdicts[verdict], n, counts[verdict])
+		}
+	}
+}

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"fmt"
+	"strconv"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -45,5 +46,11 @@ func (s *Store) Changes(ctx context.Context, ready func(), seen func(Change)) er
 // TellProgress tells those who watch that results of runs were recorded.
 func (s *Store) TellProgress(ctx context.Context, runs []int64) error {
 	_, err := s.db.Exec(ctx, "SELECT pg_notify($2, workspace_id || ' run ' || id) FROM run WHERE id = ANY($1)", runs, changeChannel)
+	return err
+}
+
+// TellList tells those who watch that something beside a list has changed.
+func (s *Store) TellList(ctx context.Context, l List) error {
+	_, err := s.db.Exec(ctx, "SELECT pg_notify($1, $2 || ' list ' || $3)", changeChannel, strconv.FormatInt(l.WorkspaceID, 10), strconv.FormatInt(l.ID, 10))
 	return err
 }

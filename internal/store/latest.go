@@ -54,7 +54,9 @@ func (st *Latest) with(rows pgx.Rows) (*Latest, error) {
 			next.batches = append(next.batches, make([]int32, more)...)
 		}
 		for i, a := range b.addresses {
-			next.verdicts[a], next.batches[a] = b.verdicts[i], place
+			if next.verdicts[a] = b.verdicts[i]; !b.restated {
+				next.batches[a] = place
+			}
 		}
 		return nil
 	})
@@ -115,7 +117,7 @@ func (s *Store) latestOfRuns(ctx context.Context, runs []int64) (map[int64]*Late
 
 // readLatest reads what came since a run's results were known.
 func (s *Store) readLatest(ctx context.Context, run int64, known *Latest) (*Latest, error) {
-	rows, err := s.db.Query(ctx, "SELECT id, at, addresses, verdicts FROM batch WHERE run_id = $1 AND id <> ALL($2) ORDER BY id", run, known.ids())
+	rows, err := s.db.Query(ctx, batchColumns+" FROM batch WHERE run_id = $1 AND id <> ALL($2) ORDER BY id", run, known.ids())
 	if err != nil {
 		return nil, err
 	}

@@ -40,8 +40,18 @@ type List struct {
 	// column is the key.
 	ConnectionID *int64
 	Collection   string
+	// Meanings are what its columns hold; nil: what their names tell.
+	Meanings []sheet.Meaning
 	// MadeOf is of what it was made in the workshop, a sentence a step; none: it was imported.
 	MadeOf []string
+}
+
+// Means returns what its columns hold: as somebody said, or else as their names tell.
+func (l List) Means() []sheet.Meaning {
+	if l.Meanings != nil {
+		return l.Meanings
+	}
+	return sheet.GuessMeanings(l.Columns)
 }
 
 // ListCounts says what was read.
@@ -58,15 +68,15 @@ type ListCounts struct {
 }
 
 const listColumns = `id, workspace_id, coalesce(key, '') AS key, name, file_name, format, sheet, packed, dialect, columns, address_columns, kinds, header, rows, addresses, malformed,
-	duplicates, blank, mended, formulas, earlier_id, added, changed, keep_days, created_at, archived_at, connection_id, collection, made_of`
+	duplicates, blank, mended, formulas, earlier_id, added, changed, keep_days, created_at, archived_at, connection_id, collection, meanings, made_of`
 
 // CreateList makes a list without rows and gives it its ID. It belongs in the
 // transaction that imports the rows.
 func (s *Store) CreateList(ctx context.Context, l *List) error {
 	return s.db.QueryRow(ctx, `
-		INSERT INTO list (workspace_id, name, file_name, format, sheet, packed, dialect, columns, address_columns, kinds, header, earlier_id, key, connection_id, collection, made_of)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16) RETURNING id, created_at`,
-		l.WorkspaceID, l.Name, l.FileName, l.Format, l.Sheet, l.Packed, l.Dialect, l.Columns, l.AddressColumns, l.Kinds, l.Header, l.EarlierID, orNull(l.Key != "", l.Key), l.ConnectionID, l.Collection, l.MadeOf).Scan(&l.ID, &l.CreatedAt)
+		INSERT INTO list (workspace_id, name, file_name, format, sheet, packed, dialect, columns, address_columns, kinds, header, earlier_id, key, connection_id, collection, meanings, made_of)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17) RETURNING id, created_at`,
+		l.WorkspaceID, l.Name, l.FileName, l.Format, l.Sheet, l.Packed, l.Dialect, l.Columns, l.AddressColumns, l.Kinds, l.Header, l.EarlierID, orNull(l.Key != "", l.Key), l.ConnectionID, l.Collection, orNull(l.Meanings != nil, l.Meanings), l.MadeOf).Scan(&l.ID, &l.CreatedAt)
 }
 
 // orNull is a value where there is one, and null otherwise.
@@ -150,6 +160,11 @@ func (s *Store) ChangeList(ctx context.Context, workspace, id int64, c ListChang
 		err = ErrNotFound
 	}
 	return err
+}
+
+// SetMeanings records what the columns of a list hold; nil: what their names tell.
+func (s *Store) SetMeanings(ctx context.Context, workspace, id int64, m []sheet.Meaning) error {
+	return s.changed(ctx, "UPDATE list SET meanings = $3 WHERE workspace_id = $1 AND id = $2", workspace, id, orNull(m != nil, m))
 }
 
 // ListsOf returns how many lists a workspace has.

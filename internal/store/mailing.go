@@ -249,6 +249,13 @@ func (s *Store) MailedOf(ctx context.Context, mailing int64, f MailedFilter) ([]
 		ORDER BY number LIMIT $7`, mailing, f.After, any, outcome, f.Permanent, f.Domain, f.Limit)
 }
 
+// LockMailings has others wait who record what became of letters of some mailings, until the
+// transaction ends. It comes before what these letters are is read.
+func (s *Store) LockMailings(ctx context.Context, ids []int64) error {
+	_, err := s.db.Exec(ctx, "SELECT FROM mailing WHERE id = ANY($1) ORDER BY id FOR NO KEY UPDATE", ids)
+	return err
+}
+
 // Silent returns letters of a mailing of which nothing was heard, but for those of which it is
 // not known whether they were sent.
 func (s *Store) Silent(ctx context.Context, mailing int64, limit int) ([]Mailed, error) {

@@ -1,12 +1,14 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 
+	"varnet/core/address"
 	"varnet/core/bounce"
 )
 
@@ -97,36 +99,35 @@ const outcomesAtOnce = 20_000
 // OutcomesIn calls do for each address of a list of which something is known by messages
 // sent to it.
 func (s *Store) OutcomesIn(ctx context.Context, workspace, list int64, do func(ordinal int32, canonical string, known KnownOutcome) error) error {
-	type place struct {
-		ordinal   int32
-		canonical string
-	}
-	var places []place
-	var canonicals []string
-	var failed error
-	flush := func() {
-		if failed != nil || len(places) == 0 {
-			return
-		}
-		var known map[string]KnownOutcome
-		known, failed = s.KnownOutcomes(ctx, workspace, canonicals)
-		for _, p := range places {
-			if k, ok := known[p.canonical]; ok && failed == nil {
-				failed = do(p.ordinal, p.canonical, k)
+	return s.canonicalsIn(ctx, list, func(some map[string]int32) error {
+		known, err := s.KnownOutcomes(ctx, workspace, sortedKeys(some))
+		for _, c := range sortedKeys(known) {
+			if err == nil {
+				err = do(some[c], c, known[c])
 			}
 		}
-		places, canonicals = places[:0], canonicals[:0]
+		return err
+	})
+}
+
+// canonicalsIn calls do with the addresses of a list, some at a time: their ordinals by their canonical
+// form.
+func (s *Store) canonicalsIn(ctx context.Context, list int64, do func(some map[string]int32) error) error {
+	some := map[string]int32{}
+	var failed error
+	flush := func() {
+		if failed == nil && len(some) > 0 {
+			failed = do(some)
+		}
+		clear(some)
 	}
 	err := s.eachLocal(ctx, list, nil, func(domain, local string, ordinal int32) {
-		c := strings.ToLower(local) + "@" + domain
-		if places, canonicals = append(places, place{ordinal, c}), append(canonicals, c); len(places) == outcomesAtOnce {
+		if some[address.CanonicalOf(local, domain)] = ordinal; len(some) == outcomesAtOnce {
 			flush()
 		}
 	})
-	if flush(); err == nil {
-		err = failed
-	}
-	return err
+	flush()
+	return cmp.Or(err, failed)
 }
 
 // Holding is a run whose list holds some addresses: the latest of its list.
@@ -151,7 +152,7 @@ func (s *Store) Holdings(ctx context.Context, workspace int64, canonicals []stri
 	for _, r := range runs {
 		h := Holding{Run: r, Ordinals: map[string]int32{}}
 		err := s.eachLocal(ctx, r.ListID, names, func(domain, local string, ordinal int32) {
-			if c := strings.ToLower(local) + "@" + domain; wanted[c] {
+			if c := address.CanonicalOf(local, domain); wanted[c] {
 				h.Ordinals[c] = ordinal
 			}
 		})
@@ -178,8 +179,7 @@ func (s *Store) AddOutcomes(ctx context.Context, run int64, results []Concluded)
 	if err := s.addBatch(ctx, run, b, tally, time.Unix(0, 0)); err != nil {
 		return err
 	}
-	_, err = s.db.Exec(ctx, "SELECT pg_notify('varnet_change', workspace_id || ' run ' || id) FROM run WHERE id = $1", run)
-	return err
+	return s.TellProgress(ctx, []int64{run})
 }
 
 // TableMapping is how a table is read in which a sending tool says what became of letters.

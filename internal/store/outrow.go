@@ -130,7 +130,7 @@ func (s *Store) rowsBetween(ctx context.Context, list List, known *knowledge, fr
 // repliesBetween returns what hosts said last about the addresses from one to
 // another that were asked about.
 func (s *Store) repliesBetween(ctx context.Context, run int64, st *Latest, from, to int32) (map[int32]Reply, error) {
-	rows, err := s.db.Query(ctx, "SELECT id, at, addresses, verdicts, evidence FROM batch WHERE run_id = $1 AND evidence IS NOT NULL", run)
+	rows, err := s.db.Query(ctx, batchColumns+", evidence FROM batch WHERE run_id = $1 AND evidence IS NOT NULL", run)
 	if err != nil {
 		return nil, err
 	}

@@ -42,6 +42,6 @@ func (s *Store) Pasts(ctx context.Context, workspace int64, run Run, mailbox str
 	return many[Past](ctx, s.db, `SELECT u.id AS run_id, l.id AS list_id, l.name AS list_name, x.verdicts[array_position(x.addresses, w.o)] AS verdict, x.at
 		FROM unnest($1::bigint[], $2::int[]) w(list, o)
 		JOIN list l ON l.id = w.list JOIN run u ON u.list_id = w.list AND u.id <> $3
-		CROSS JOIN LATERAL (SELECT verdicts, addresses, at FROM batch WHERE run_id = u.id AND w.o = ANY(addresses) ORDER BY id DESC LIMIT 1) x
+		CROSS JOIN LATERAL (SELECT verdicts, addresses, at FROM batch WHERE run_id = u.id AND NOT restated AND w.o = ANY(addresses) ORDER BY id DESC LIMIT 1) x
 		ORDER BY x.at DESC LIMIT $4`, in, at, run.ID, pastRuns)
 }

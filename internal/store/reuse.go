@@ -204,7 +204,7 @@ func (s *Store) takeOver(ctx context.Context, run, source int64, to []int32) err
 	}
 	slices.Sort(ids)
 	for _, id := range slices.Compact(ids) {
-		rows, err := s.db.Query(ctx, "SELECT id, at, addresses, verdicts, evidence FROM batch WHERE run_id = $1 AND id = $2", source, id)
+		rows, err := s.db.Query(ctx, batchColumns+", evidence FROM batch WHERE run_id = $1 AND id = $2", source, id)
 		if err != nil {
 			return err
 		}
@@ -236,8 +236,9 @@ func (b *batch) taken(st *Latest, to []int32, tally map[int32]int32) (taken batc
 		if int(a) >= len(to) || to[a] == 0 || st.of(a).id != b.id {
 			continue
 		}
-		taken.addresses, taken.verdicts, asked = append(taken.addresses, to[a]), append(taken.verdicts, b.verdicts[i]), append(asked, all[i])
-		tally[b.verdicts[i]]++
+		verdict := st.Verdict(a)
+		taken.addresses, taken.verdicts, asked = append(taken.addresses, to[a]), append(taken.verdicts, verdict), append(asked, all[i])
+		tally[verdict]++
 	}
 	taken.evidence = pack.Evidence(asked)
 	return taken, nil

@@ -45,6 +45,7 @@ type Store struct {
 	verdicts       *verdictCache
 	// latestCache are shared by the stores of all transactions.
 	latestCache *latestCache
+	activities  *activityCache
 	// fingerprints are how absent mailboxes are remembered.
 	fingerprints func() Fingerprints
 	// now is by which results are stamped.
@@ -83,7 +84,7 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 		return nil, fmt.Errorf("PostgreSQL at %s:%d cannot be reached; is it running, and is -dsn (VARNET_DSN) right? (%s)",
 			c.ConnConfig.Host, c.ConnConfig.Port, firstLine(err))
 	}
-	return &Store{pool: pool, db: pool, requests: requests, bulk: bulk, verdicts: newVerdictCache(), latestCache: &latestCache{}, now: time.Now}, nil
+	return &Store{pool: pool, db: pool, requests: requests, bulk: bulk, verdicts: newVerdictCache(), latestCache: &latestCache{}, activities: &activityCache{}, now: time.Now}, nil
 }
 
 // StampBy has results stamped by a clock other than the machine's, for days that pass in a test.

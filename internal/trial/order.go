@@ -6,11 +6,11 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"varnet/core/address"
 	corebounce "varnet/core/bounce"
 	"varnet/core/policy"
 	"varnet/core/rule"
 	"varnet/core/trial"
-	"varnet/internal/bounce"
 	"varnet/internal/outbound"
 	"varnet/internal/store"
 )
@@ -47,7 +47,7 @@ func (p *Post) choose(ctx context.Context, run store.Run) (c chosen, err error) 
 			c.left[left]++
 			return nil
 		}
-		c.letters = append(c.letters, store.Mailed{Mailbox: local + "@" + domain, Canonical: bounce.CanonicalOf(local, domain), Domain: domain, Said: said})
+		c.letters = append(c.letters, store.Mailed{Mailbox: local + "@" + domain, Canonical: address.CanonicalOf(local, domain), Domain: domain, Said: said})
 		return nil
 	})
 	if err != nil {

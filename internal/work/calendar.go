@@ -45,6 +45,7 @@ func (w *calendarWorker) Work(ctx context.Context, _ *river.Job[CalendarArgs]) e
 		func() error { return e.sendTrials(ctx) },
 		func() error { return e.readSources(ctx) },
 		func() error { return e.closeWatches(ctx) },
+		func() error { return e.learnDue(ctx) },
 	)
 }
 

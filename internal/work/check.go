@@ -23,6 +23,7 @@ type Checked struct {
 	Address address.Address
 	Problem *address.Error // why it is no address
 	Verdict finding.Verdict
+	Factors []finding.Factor // of the odds
 	Domain  *resolve.Domain
 	// Suggestion is the domain that may have been meant.
 	Suggestion    string
@@ -92,6 +93,19 @@ func (e *Engine) Catalogue(ctx context.Context, workspace int64) (*catalogue.Cat
 // puts off is undecided. passed is told each stage that the address has passed,
 // with what was seen so far.
 func (e *Engine) Check(ctx context.Context, workspace int64, typed string, passed func(finding.Stage, Checked)) Checked {
+	c := e.checkNow(ctx, workspace, typed, passed)
+	operator := ""
+	if c.Domain != nil {
+		operator = c.Domain.Operator()
+	}
+	var err error
+	if c.Verdict, c.Factors, err = e.Odds.Single(ctx, workspace, c.Address.Mailbox(), operator, c.Verdict); err != nil {
+		e.Log.Warn("what was learnt of odds is not known now", "err", err)
+	}
+	return c
+}
+
+func (e *Engine) checkNow(ctx context.Context, workspace int64, typed string, passed func(finding.Stage, Checked)) Checked {
 	c := Checked{Typed: typed, At: time.Now()}
 	a, err := e.Grammar.Parse(typed)
 	if errors.As(err, &c.Problem) {

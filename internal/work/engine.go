@@ -33,6 +33,7 @@ import (
 	"github.com/riverqueue/river/rivertype"
 
 	"varnet/core/pace"
+	"varnet/internal/activity"
 	"varnet/internal/bounce"
 	"varnet/internal/clock"
 	"varnet/internal/connect"
@@ -40,6 +41,7 @@ import (
 	"varnet/internal/follow"
 	"varnet/internal/intake"
 	"varnet/internal/letter"
+	"varnet/internal/odds"
 	"varnet/internal/outbound"
 	"varnet/internal/outbox"
 	"varnet/internal/routine"
@@ -107,6 +109,10 @@ type Engine struct {
 	Connections *connection.Connections
 	// Bounces imports what comes back after mailings.
 	Bounces *bounce.Desk
+	// Odds learns from mailings how likely messages to catch-all addresses arrive.
+	Odds *odds.Odds
+	// Activity keeps when something was seen of addresses last.
+	Activity *activity.Desk
 	// Sources are the mailboxes that are read, and the programs that call.
 	Sources *bounce.Sources
 	// Trials sends trial letters.
@@ -188,6 +194,8 @@ func New(c Config) (*Engine, error) {
 		}
 		return sums
 	}}}
+	e.Odds = &odds.Odds{Store: e.Store.Bulk(), Now: c.Clock.Now}
+	e.Activity = &activity.Desk{Store: e.Store.Bulk(), Grammar: e.Grammar, Now: c.Clock.Now}
 	e.Sources = &bounce.Sources{Desk: e.Bounces, Secrets: e.Secrets, Env: e.Connections.Env}
 	e.Trials = &trial.Post{Store: e.Store, Secrets: e.Secrets, Outbound: e.Outbound, Office: e.Outbox.Office, Env: e.Connections.Env, Desk: e.Bounces, Between: c.LetterRest, Now: c.Clock.Now}
 	e.Importer = &intake.Importer{Store: e.Store.Bulk(), Grammar: e.Grammar, Catalogue: e.Catalogue, Imported: e.imported}
@@ -212,6 +220,9 @@ func New(c Config) (*Engine, error) {
 	river.AddWorker(w, &trialWorker{engine: e})
 	river.AddWorker(w, &sourceWorker{engine: e})
 	river.AddWorker(w, &workshopWorker{engine: e})
+	river.AddWorker(w, &oddsWorker{engine: e})
+	river.AddWorker(w, &restateWorker{engine: e})
+	river.AddWorker(w, &activityWorker{engine: e})
 	e.hosts = c.Store.HostPlaces()
 	e.Prober.Places = &pace.Places{Unknown: c.Unknown, Shared: e.hosts}
 	var err error
@@ -227,6 +238,7 @@ func New(c Config) (*Engine, error) {
 			queueSource:        {MaxWorkers: reading},
 			queueConnect:       {MaxWorkers: connecting},
 			queueWorkshop:      {MaxWorkers: making},
+			queueOdds:          {MaxWorkers: learners},
 			queueLane:          {MaxWorkers: c.Lanes},
 			queuePatient:       {MaxWorkers: max(1, c.Lanes/8)},
 		},

@@ -47,12 +47,19 @@ func (e *Engine) finish(ctx context.Context, id int64) error {
 	if err != nil {
 		return err
 	}
+	restated, err := e.oddsOf(ctx, run)
+	if err != nil {
+		return err
+	}
 	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		finished, err := s.Finish(ctx, id)
 		if err != nil || !finished {
 			return err
 		}
 		if err := s.AddOutcomes(ctx, id, results); err != nil {
+			return err
+		}
+		if err := s.Restate(ctx, id, restated); err != nil {
 			return err
 		}
 		return e.tellFinished(ctx, s, tx, id)

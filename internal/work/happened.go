@@ -35,6 +35,9 @@ func (e *Engine) Happened(ctx context.Context, s *store.Store, tx pgx.Tx, ev eve
 
 // imported tells that a file was imported.
 func (e *Engine) imported(ctx context.Context, s *store.Store, tx pgx.Tx, l store.List, f intake.File) error {
+	if err := e.readActivity(ctx, tx, l); err != nil {
+		return err
+	}
 	return e.Happened(ctx, s, tx, event.Event{Code: event.ImportDone, Workspace: l.WorkspaceID, Says: summary.List(l), Quiet: f.Quiet, Data: event.Data{ListID: l.ID, List: l.Name, File: l.FileName}})
 }
 

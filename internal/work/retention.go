@@ -50,6 +50,9 @@ func (w *retentionWorker) Work(ctx context.Context, _ *river.Job[RetentionArgs])
 	if err := w.engine.Store.ForgetMailings(ctx); err != nil {
 		return err
 	}
+	if err := w.engine.Store.ForgetHabits(ctx); err != nil {
+		return err
+	}
 	if err := w.engine.Store.ForgetAnswers(ctx); err != nil {
 		return err
 	}

@@ -87,6 +87,10 @@ func (w *Workshop) known(ctx context.Context, l store.List) (func(*store.OutRow)
 	if err != nil {
 		return nil, err
 	}
+	active, err := w.Store.Activity(ctx, l)
+	if err != nil {
+		return nil, err
+	}
 	return func(r *store.OutRow) *workshop.Known {
 		for i := range r.Cells {
 			c := &r.Cells[i]
@@ -95,14 +99,24 @@ func (w *Workshop) known(ctx context.Context, l store.List) (func(*store.OutRow)
 		}
 		c, ok := d.Contact(r)
 		if !ok {
-			return nil
+			return &workshop.Known{Active: lastActive(active, r)}
 		}
-		k := &workshop.Known{Finding: string(c.Verdict.Finding), Cause: string(c.Verdict.Cause), Decision: string(c.Decision), Operator: c.Operator, Checked: c.Checked}
+		k := &workshop.Known{Active: lastActive(active, r), Finding: string(c.Verdict.Finding), Cause: string(c.Verdict.Cause), Decision: string(c.Decision), Operator: c.Operator, Checked: c.Checked}
 		for _, t := range c.Verdict.Traits {
 			k.Traits = append(k.Traits, string(t))
 		}
 		return k
 	}, nil
+}
+
+// lastActive is when something was seen last of an address of a row.
+func lastActive(a *store.Activity, r *store.OutRow) (at time.Time) {
+	for i := range r.Cells {
+		if seen := a.Of(r.Cells[i].Address); seen.At.After(at) {
+			at = seen.At
+		}
+	}
+	return at
 }
 
 // Named returns a list by its number as text; the newest of those that files were imported for.

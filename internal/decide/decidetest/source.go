@@ -9,7 +9,9 @@ import (
 	"strings"
 	"time"
 
+	"varnet/core/activity"
 	"varnet/core/finding"
+	"varnet/core/opinion"
 	"varnet/core/sheet"
 	"varnet/internal/store"
 )
@@ -28,6 +30,9 @@ type Row struct {
 
 // Source holds them.
 type Source struct {
+	// Seen is what was seen of addresses, Means what the words of other checks mean.
+	Seen  map[int32]activity.Seen
+	Means map[string]opinion.Means
 	// Terms are the saved terms.
 	Terms []store.SavedTerms
 	List  store.List
@@ -63,6 +68,16 @@ func New(columns []string, verdicts []finding.Verdict, rows ...Row) *Source {
 	}
 	s.Run = store.Run{ID: 7, ListID: 1, CreatedAt: time.Now().Add(-time.Minute)}
 	return s
+}
+
+// Activity is what the source has seen.
+func (s *Source) Activity(context.Context, store.List) (*store.Activity, error) {
+	return store.ActivityOf(s.Seen), nil
+}
+
+// OpinionMeans are what the words of other checks mean.
+func (s *Source) OpinionMeans(context.Context, int64) (map[string]opinion.Means, error) {
+	return s.Means, nil
 }
 
 // TermsNamed returns the saved terms of the source.

@@ -93,6 +93,11 @@ type policyRule struct {
 	TermLists []string          `json:"termLists,omitempty"`
 	How       string            `json:"how,omitempty"`
 	OlderThan int               `json:"olderThan,omitempty"`
+
+	ActiveWithin int               `json:"activeWithin,omitempty"`
+	InactiveFor  int               `json:"inactiveFor,omitempty"`
+	OpinionOf    string            `json:"opinionOf,omitempty"`
+	Opinions     []finding.Finding `json:"opinions,omitempty"`
 }
 
 var _ = keep(func(d event.Data) eventData { return eventData(d) }, func(k eventData) event.Data { return event.Data(k) })

@@ -40,6 +40,12 @@ func fill(v reflect.Value, n *int) {
 		v.Set(reflect.MakeSlice(v.Type(), 2, 2))
 		fill(v.Index(0), n)
 		fill(v.Index(1), n)
+	case reflect.Map:
+		key, value := reflect.New(v.Type().Key()).Elem(), reflect.New(v.Type().Elem()).Elem()
+		fill(key, n)
+		fill(value, n)
+		v.Set(reflect.MakeMap(v.Type()))
+		v.SetMapIndex(key, value)
 	case reflect.String:
 		v.SetString(fmt.Sprint("text ", *n))
 	case reflect.Int, reflect.Int64:
