@@ -54,7 +54,12 @@ func (c *cli) printEvidence(e contract.Evidence) {
 	say := func(format string, args ...any) { fmt.Fprintln(c.out, printable("    "+fmt.Sprintf(format, args...))) }
 	say("What it means: %s", e.Meaning)
 	say("What to do:    %s", e.Advice)
-	say("Odds:          %.0f in 100 that a message sent now would be delivered (%s)", e.Odds*100, factors(e.Factors))
+	say("Odds:          %.0f in 100 that a message sent now would be delivered", e.Odds*100)
+	for i, odds := 0, 1.0; e.Odds > 0 && i < len(e.Factors); i++ {
+		f := e.Factors[i]
+		odds *= f.Times
+		say("               %3.0f  %s (%s)", 100*odds, f.What, f.Basis)
+	}
 	if e.Problem != "" {
 		say("In the text:   %s", e.Problem)
 	}
@@ -100,19 +105,6 @@ func (c *cli) printEvidence(e contract.Evidence) {
 		say("So this host:  %s", e.AcceptanceSays)
 	}
 	fmt.Fprintln(c.out)
-}
-
-// factors tells what the odds are made of.
-func factors(list []contract.Factor) string {
-	var parts []string
-	for _, f := range list {
-		parts = append(parts, fmt.Sprintf("%s: %.2f", strings.ToLower(f.What), f.Times))
-	}
-	text := strings.Join(parts, " times ")
-	if len(list) > 0 && list[0].Basis != "" {
-		text += "; " + list[0].Basis
-	}
-	return text
 }
 
 // records joins what a lookup found.

@@ -89,9 +89,10 @@ func (c *cli) importing() func(context.Context, *client.Client, string) (contrac
 	into := c.flags.Int64("into", 0, "import the file for this list, which is there")
 	mode := c.flags.String("mode", "append", "with -into: append to its rows, replace them, or update those with the same address")
 	rowKey := c.flags.String("row-key", "", "with -mode update: the column by which rows are found again; the address unless given")
+	holds := c.holds()
 	written := c.written()
 	return func(ctx context.Context, api *client.Client, from string) (l contract.List, err error) {
-		f := client.File{Name: "standard input", List: *name, SameMailbox: *same, Written: written()}
+		f := client.File{Name: "standard input", List: *name, SameMailbox: *same, Written: written(), Holds: *holds}
 		if f.AddressColumns, err = c.columnNumbers(*columns); err != nil {
 			return l, err
 		}

@@ -19,6 +19,7 @@ func listsCommand() command {
 		{"import", "FILE", "imports a file as a list, or a newer file for one; - is standard input", "varnet lists import members.csv -name Members", importList, nil},
 		{"estimate", "LIST", "says from a sample what a list will come to, in half a minute at most", "varnet lists estimate 12", estimateList, nil},
 		{"common", "LIST LIST", "says how many addresses of the first list are in the second, too", "varnet lists common 12 7", commonLists, nil},
+		{"columns", "LIST", "shows what the columns of a list hold: names, days of activity, what another check found; or says so", "varnet lists columns 12 -holds Vorname=first-name -holds Nachname=last-name", listColumns, nil},
 		{"rename", "LIST NAME", "gives a list another name", "varnet lists rename 12 \"Members, spring\"", renameList, nil},
 		{"retain", "LIST DAYS", "sets how many days a list is kept after it was imported or last run; 0: until it is deleted", "varnet lists retain 12 365", retainList, nil},
 		{"override", "LIST DECISION ADDRESS…", "overrides the policy for some addresses: keep, hold or drop; policy takes that back. - reads addresses from standard input",

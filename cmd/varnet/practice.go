@@ -22,6 +22,9 @@ func practiceCommand() command {
 func runPractice(c *cli) action {
 	world := c.flags.String("world", "fernhollow", "a world that ships with Varnet, or a world file")
 	list := c.flags.Int("list", 0, "write a list of so many made-up people to standard output, and nothing else")
+	guild := c.flags.Int("guilds", 0, "write a list of so many people of guilds, whose domains have naming habits, to standard output, and nothing else")
+	opinions := c.flags.Bool("opinions", false, "give the list of -list columns with what two other checks found, and with the day of the last order")
+	which := c.flags.Uint64("which", 1, "which of such lists: another number gives other people")
 	recipe := c.flags.Bool("recipe", false, "write the recipe of its contact platform to standard output, and nothing else")
 	dns := c.flags.String("dns", "127.0.0.1:2553", "where the name server listens")
 	port := c.flags.Int("port", 2525, "the port of the mail hosts, each on its own loopback address")
@@ -50,9 +53,16 @@ func runPractice(c *cli) action {
 			_, err := c.out.Write([]byte(practice.DKIMKey))
 			return err
 		}
-		if *list > 0 {
+		if *list > 0 || *guild > 0 {
 			out := bufio.NewWriter(c.out)
-			if err := w.WriteList(out, *list); err != nil {
+			write := func() error { return w.WriteList(out, *list) }
+			switch {
+			case *opinions:
+				write = func() error { return w.WriteOpinions(out, *list) }
+			case *guild > 0:
+				write = func() error { return w.WriteHabits(out, *guild, *which, nil) }
+			}
+			if err := write(); err != nil {
 				return err
 			}
 			return out.Flush()

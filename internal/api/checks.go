@@ -56,7 +56,7 @@ func passedBody(s finding.Stage, c work.Checked) contract.Passed {
 }
 
 func checkBody(c work.Checked) contract.Evidence {
-	e := withWords(verdictBody(c.Verdict, policy.Careful().Decide(policy.Row{Verdict: c.Verdict}).Decision))
+	e := withWords(verdictBody(c.Verdict, policy.Careful().Decide(policy.Row{Verdict: c.Verdict}).Decision), c.Factors)
 	e.Typed, e.At = c.Typed, c.At
 	if c.Problem != nil {
 		e.Problem = c.Problem.Reason

@@ -161,23 +161,38 @@ func types(kinds []sheet.Kind) []sheet.Type {
 type ImportInput struct {
 	Streamed
 	Written
-	Name           string `query:"name" doc:"The list's name; the file's name unless given."`
-	FileName       string `query:"fileName" doc:"The file's name."`
-	AddressColumns []int  `query:"addressColumns" maxItems:"8" doc:"The columns that hold addresses, from 0, in the order in which they are to be used; none leaves it to Varnet."`
-	SameMailbox    bool   `query:"sameMailbox" doc:"Tell duplicates by what the operator takes for the same mailbox (dots or tags left out where it is known to)."`
-	IdempotencyKey string `header:"Idempotency-Key" maxLength:"100" doc:"The same as the query's key."`
-	Key            string `query:"key" maxLength:"100" doc:"Imports the list once: whoever sends the same key again is given the list that is there. A file sent part by part under this key stands for the body."`
+	Name           string   `query:"name" doc:"The list's name; the file's name unless given."`
+	FileName       string   `query:"fileName" doc:"The file's name."`
+	AddressColumns []int    `query:"addressColumns" maxItems:"8" doc:"The columns that hold addresses, from 0, in the order in which they are to be used; none leaves it to Varnet."`
+	SameMailbox    bool     `query:"sameMailbox" doc:"Tell duplicates by what the operator takes for the same mailbox (dots or tags left out where it is known to)."`
+	Holds          []string `query:"holds,explode" maxItems:"50" doc:"What a column holds, as COLUMN=first-name, last-name, name, activity:SEEN or opinion:WHOSE; once for each column. Their names tell it unless given."`
+	IdempotencyKey string   `header:"Idempotency-Key" maxLength:"100" doc:"The same as the query's key."`
+	Key            string   `query:"key" maxLength:"100" doc:"Imports the list once: whoever sends the same key again is given the list that is there. A file sent part by part under this key stands for the body."`
 }
 
 func (in *ImportInput) key() string { return cmp.Or(in.Key, in.IdempotencyKey) }
 
-func (in *ImportInput) file(ctx context.Context) intake.File {
-	return intake.File{Workspace: workspace(ctx).ID, Name: in.Name, FileName: in.FileName, SameMailbox: in.SameMailbox,
+// file returns the file as it is to be imported; what is wrong with what columns are said to hold is an
+// error for the person who asked.
+func (in *ImportInput) file(ctx context.Context) (intake.File, error) {
+	f := intake.File{Workspace: workspace(ctx).ID, Name: in.Name, FileName: in.FileName, SameMailbox: in.SameMailbox,
 		Sheet: in.Sheet, Overrule: in.overrule(), AddressColumns: in.AddressColumns, Key: in.key()}
+	for _, text := range in.Holds {
+		m, err := sheet.ReadMeaning(text)
+		if err != nil {
+			return f, huma.Error422UnprocessableEntity(say.Sentence(err.Error()), &huma.ErrorDetail{Location: "query.holds", Message: "this does not say what a column holds", Value: text})
+		}
+		f.Holds = append(f.Holds, m)
+	}
+	return f, nil
 }
 
 func (a *API) importFile(ctx context.Context, in *ImportInput) (*made[contract.List], error) {
-	l, err := a.once(ctx, in.key(), in.body, func(body io.Reader) (store.List, error) { return a.engine.Importer.Import(ctx, in.file(ctx), body) })
+	f, err := in.file(ctx)
+	if err != nil {
+		return nil, err
+	}
+	l, err := a.once(ctx, in.key(), in.body, func(body io.Reader) (store.List, error) { return a.engine.Importer.Import(ctx, f, body) })
 	if err != nil {
 		return nil, a.notImported(ctx, in.FileName, err)
 	}
@@ -194,7 +209,11 @@ func (a *API) importNewer(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	newer := intake.Newer{File: in.file(ctx), List: l, Mode: intake.Mode(in.Mode), RowKey: in.RowKey}
+	f, err := in.file(ctx)
+	if err != nil {
+		return nil, err
+	}
+	newer := intake.Newer{File: f, List: l, Mode: intake.Mode(in.Mode), RowKey: in.RowKey}
 	made, err := a.once(ctx, in.key(), in.body, func(body io.Reader) (store.List, error) { return a.engine.Importer.ImportNewer(ctx, newer, body) })
 	if err != nil {
 		return nil, a.notImported(ctx, in.FileName, err)

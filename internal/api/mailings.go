@@ -66,7 +66,7 @@ func (a *API) registerMailing(ctx context.Context, in *struct{ Body contract.New
 	if len(m.Decisions) == 0 {
 		m.Decisions = []string{string(policy.Keep)}
 	}
-	if err := notYetSent(m); err != nil {
+	if err := a.notYetSent(m); err != nil {
 		return nil, err
 	}
 	if err := a.engine.Mail(ctx, &m); err != nil {
@@ -86,8 +86,8 @@ func (a *API) newMailing(ctx context.Context, name string, sent time.Time, hours
 // aheadOfUs is by how much the clock of who sent a mailing may be ahead.
 const aheadOfUs = 10 * time.Minute
 
-func notYetSent(m store.Mailing) error {
-	if m.SentAt.After(time.Now().Add(aheadOfUs)) {
+func (a *API) notYetSent(m store.Mailing) error {
+	if m.SentAt.After(a.engine.Clock.Now().Add(aheadOfUs)) {
 		return huma.Error422UnprocessableEntity("A mailing is registered when it is sent, not before.", &huma.ErrorDetail{Location: "body.sentAt", Message: "this is in the future", Value: m.SentAt})
 	}
 	return nil
@@ -109,7 +109,7 @@ func (a *API) importMailing(ctx context.Context, in *struct {
 	MailingTable
 }) (*mailingOutput, error) {
 	m := a.newMailing(ctx, in.Name, in.SentAt, in.WatchHours)
-	if err := notYetSent(m); err != nil {
+	if err := a.notYetSent(m); err != nil {
 		return nil, err
 	}
 	err := a.whole(ctx, in.body, func(file io.Reader) error {

@@ -108,10 +108,10 @@ func verdictBody(v finding.Verdict, d policy.Decision) contract.Result {
 	return contract.Result{Finding: v.Finding, Cause: v.Cause, Title: info.Title, Traits: traits, Odds: v.Odds, Decision: d}
 }
 
-func withWords(r contract.Result) contract.Evidence {
+func withWords(r contract.Result, factors []finding.Factor) contract.Evidence {
 	info, _ := finding.Lookup(r.Cause)
 	return contract.Evidence{Result: r, Meaning: info.Meaning, Advice: info.Advice,
-		Factors: contract.Each(finding.Factors(r.Finding, r.Cause, r.Traits), func(f finding.Factor) contract.Factor { return contract.Factor(f) })}
+		Factors: contract.Each(factors, func(f finding.Factor) contract.Factor { return contract.Factor(f) })}
 }
 
 func (a *API) evidence(ctx context.Context, in *struct {
@@ -160,7 +160,11 @@ func (a *API) evidenceOf(ctx context.Context, d *decide.Decider, ordinal int32) 
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	e := withWords(resultBody(decide.Result{Result: r.Result, Decision: decisions[0]}, d, c))
+	factors, err := a.engine.Odds.Explain(ctx, d.Run, d.List, ordinal, d.Verdicts[r.Verdict])
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	e := withWords(resultBody(decide.Result{Result: r.Result, Decision: decisions[0]}, d, c), factors)
 	e.Line, e.Mended = r.Line, r.Mended
 	if r.Problem != nil {
 		e.Problem = r.Problem.Reason

@@ -144,9 +144,12 @@ func (c *Client) call(ctx context.Context, method, path string, body, out any) e
 	return answered(resp, out)
 }
 
-// answered reads what the service answers into out.
+// answered reads what the service answers into out; nil: nothing is wanted of it.
 func answered(resp *http.Response, out any) error {
 	defer resp.Body.Close()
+	if out == nil {
+		return nil
+	}
 	if err := json.NewDecoder(resp.Body).Decode(out); err != nil {
 		return fmt.Errorf("the service's answer is not understood: %w", err)
 	}

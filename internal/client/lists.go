@@ -22,6 +22,8 @@ type File struct {
 	// AddressColumns overrules the guess, counted from 0, in the order in which
 	// they are to be used.
 	AddressColumns []int
+	// Holds is what columns hold, as COLUMN=first-name or COLUMN=activity:ordered.
+	Holds []string
 	// SameMailbox tells duplicates by what operators take for the same mailbox.
 	SameMailbox bool
 	// Key brings the list in once. With a Body that can be read anywhere and its
@@ -43,6 +45,9 @@ func (c *Client) Import(ctx context.Context, f File) (l contract.List, err error
 		"sameMailbox": {strconv.FormatBool(f.SameMailbox)}}
 	if len(f.AddressColumns) > 0 {
 		q.Set("addressColumns", strings.Trim(strings.ReplaceAll(fmt.Sprint(f.AddressColumns), " ", ","), "[]"))
+	}
+	if len(f.Holds) > 0 {
+		q["holds"] = f.Holds
 	}
 	for name, value := range map[string]string{"key": f.Key, "mode": f.Mode, "rowKey": f.RowKey} {
 		if value != "" {

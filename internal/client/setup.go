@@ -85,6 +85,11 @@ func (c *Client) SavePolicy(ctx context.Context, p contract.Policy) (saved contr
 	return saved, c.call(ctx, http.MethodPut, "/policies/"+url.PathEscape(p.Name), p, &saved)
 }
 
+// ChoosePolicy lets another policy decide on a run; nobody is asked again.
+func (c *Client) ChoosePolicy(ctx context.Context, run int64, name string) (r contract.Run, err error) {
+	return r, c.call(ctx, http.MethodPut, fmt.Sprintf("/runs/%d/policy", run), contract.PolicyChoice{Name: name}, &r)
+}
+
 // DeletePolicy deletes a policy of one's own.
 func (c *Client) DeletePolicy(ctx context.Context, name string) error {
 	return c.remove(ctx, "/policies/"+url.PathEscape(name))

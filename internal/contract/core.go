@@ -63,6 +63,11 @@ type PolicyRule struct {
 	TermLists []string          `json:"termLists,omitempty" maxItems:"50" doc:"A term of one of these saved lists of terms stands in the column, or in any where none is named."`
 	How       string            `json:"how,omitempty" enum:"cell,word,part,domain,number" doc:"How a term must stand in a cell; as the whole cell unless given."`
 	OlderThan int               `json:"olderThan,omitempty" minimum:"0" maximum:"3650" doc:"Days: results older than that."`
+
+	ActiveWithin int               `json:"activeWithin,omitempty" minimum:"0" maximum:"3650" doc:"Days: something was seen of the address within them."`
+	InactiveFor  int               `json:"inactiveFor,omitempty" minimum:"0" maximum:"3650" doc:"Days: nothing was seen of the address for so long, or ever."`
+	OpinionOf    string            `json:"opinionOf,omitempty" maxLength:"60" doc:"Another check, whose results stand in a column of the list."`
+	Opinions     []finding.Finding `json:"opinions,omitempty" maxItems:"4" doc:"What that check found: one of these findings."`
 }
 
 // Factor is one thing that the odds were made of.

@@ -41,7 +41,7 @@ type WorkshopAlias struct {
 // WorkshopCondition is a condition on a column, or on a fact about the address of a row.
 type WorkshopCondition struct {
 	Column string        `json:"column,omitempty" maxLength:"500" doc:"The column."`
-	Fact   workshop.Fact `json:"fact,omitempty" enum:"domain,trait,operator,finding,cause,decision,checked" doc:"Or a fact: the address's domain or a trait; and where it was verified its operator, finding, cause, decision or when that was."`
+	Fact   workshop.Fact `json:"fact,omitempty" enum:"domain,trait,operator,finding,cause,decision,checked,active" doc:"Or a fact: the address's domain or a trait; and where it was verified its operator, finding, cause, decision or when that was; or when something was seen of it last."`
 	Test   workshop.Test `json:"test" enum:"is,contains,begins,empty,pattern,between,dates,last,month" doc:"What it is held against: is, contains and begins take one of several texts whatever the case; pattern a regular expression (RE2); between two numbers, dates two days, of which one may be empty; last a number of days until now; month the months of any year."`
 	Values []string      `json:"values,omitempty" maxItems:"10000" doc:"The texts, numbers, days or months."`
 	Not    bool          `json:"not,omitempty" doc:"Whether it must not hold. A cell that is no number or date holds neither way."`
@@ -69,7 +69,7 @@ type WorkshopOrder struct {
 // WorkshopSplit parts a list: by a column, by a fact, or into parts of so many rows.
 type WorkshopSplit struct {
 	Column string        `json:"column,omitempty" maxLength:"500" doc:"One list for each value of this column."`
-	Fact   workshop.Fact `json:"fact,omitempty" enum:"domain,trait,operator,finding,cause,decision,checked" doc:"One list for each value of this fact."`
+	Fact   workshop.Fact `json:"fact,omitempty" enum:"domain,trait,operator,finding,cause,decision,checked,active" doc:"One list for each value of this fact."`
 	Each   int64         `json:"each,omitempty" minimum:"0" doc:"One list for every so many rows."`
 }
 

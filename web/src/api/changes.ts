@@ -77,7 +77,7 @@ class Reader {
         return;
       case "mailing":
         void this.read(["mailing", id]);
-        for (const key of [["mailings"], ["outcomes"], ["letters-of", id]]) this.later(key);
+        for (const key of [["mailings"], ["outcomes"], ["odds"], ["letters-of", id]]) this.later(key);
         return;
       case "list":
         void this.read(keys.list(id));

@@ -4,6 +4,26 @@
  */
 
 export interface paths {
+    "/activity": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Import a file of events: what was seen of addresses, and when
+         * @description Of each address the latest event is kept, without the address. A table in which the tool of yours says who opened, clicked, signed in or ordered, and when.
+         */
+        post: operations["import-activity"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/audit": {
         parameters: {
             query?: never;
@@ -1204,6 +1224,26 @@ export interface paths {
         patch: operations["change-list"];
         trace?: never;
     };
+    "/lists/{id}/activity": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * When something was seen of the addresses of a list last
+         * @description By steps of 30, 60, 90, 180 and 365 days. Nothing is guessed: what was never seen is told as such.
+         */
+        get: operations["get-list-activity"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/lists/{id}/columns": {
         parameters: {
             query?: never;
@@ -1340,6 +1380,70 @@ export interface paths {
          * @description By finding and age, of the freshest result of each address in whichever list.
          */
         get: operations["get-list-known"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/lists/{id}/meanings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What the columns of a list hold
+         * @description As somebody said, or else as the names of the columns tell.
+         */
+        get: operations["get-column-meanings"];
+        /**
+         * Say what the columns of a list hold
+         * @description Names make the odds of catch-all addresses better: those of the last run are stated anew. Days of activity and what other checks found are read from their columns.
+         */
+        put: operations["set-column-meanings"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/lists/{id}/opinion-rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Rows of a list by what another check and its last run found
+         * @description Those of a cell of the matrix, or those on which both are apart.
+         */
+        get: operations["get-opinion-rows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/lists/{id}/opinions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What other checks found of a list, beside what its last run did
+         * @description A matrix for each column that holds what another check found, its words with their meanings, and how often each was right of the addresses that a message was sent to.
+         */
+        get: operations["get-opinions"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1610,6 +1714,66 @@ export interface paths {
          * @description One with those like it, or all up to a number.
          */
         post: operations["read-notices"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/odds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What was learnt of catch-all addresses, and how good it was
+         * @description The odds that were stated before messages were sent, held against what became of them, by tenths of the scale; what counts, and what changed each time that it was learnt.
+         */
+        get: operations["get-odds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/odds/sharing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change whether outcomes are shared as counts of domains
+         * @description Other workspaces of the installation learn of a domain from at least 20 addresses of 3 workspaces on, in steps of five, and nothing of any address. A workspace that gives nothing takes nothing.
+         */
+        put: operations["share-outcomes"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/opinions/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Say what the words of another check mean
+         * @description It counts for each list with a column of this check.
+         */
+        put: operations["set-opinion-meaning"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -4002,6 +4166,29 @@ export interface components {
             /** @description The address. */
             address: string;
         };
+        ActivityKind: {
+            /**
+             * Format: int64
+             * @description How many.
+             */
+            addresses: number;
+            /** @description What was seen. */
+            kind: string;
+        };
+        ActivityStep: {
+            /**
+             * Format: int64
+             * @description How many.
+             */
+            addresses: number;
+            /** @description The same in words. */
+            says: string;
+            /**
+             * @description The step: at most so many days.
+             * @enum {string}
+             */
+            step: "30" | "60" | "90" | "180" | "365" | "longer" | "never";
+        };
         AddressAndPassword: {
             /** @description The address of the account. */
             address: string;
@@ -4454,6 +4641,23 @@ export interface components {
             listId?: number;
             /** @description What it is called there. */
             name: string;
+        };
+        ColumnMeaning: {
+            /** @description The name of the column. */
+            column: string;
+            /**
+             * @description first-name, last-name or name (a whole one): the name of the person; activity: days on which something was seen of the address; opinion: what somebody else's check found.
+             * @enum {string}
+             */
+            holds: "first-name" | "last-name" | "name" | "activity" | "opinion";
+            /** @description What was seen (opened, clicked, signed in, ordered …), or whose check it was. */
+            of?: string;
+        };
+        ColumnMeanings: {
+            /** @description Whether they are told by the names of the columns, since nobody has said otherwise. */
+            readonly guessed?: boolean;
+            /** @description What columns hold; a column that is left out holds nothing of these. */
+            meanings: components["schemas"]["ColumnMeaning"][];
         };
         ColumnProfile: {
             /** @description The column. */
@@ -5582,6 +5786,40 @@ export interface components {
              */
             state: "reading" | "importing" | "done" | "failed";
         };
+        ImportedActivity: {
+            /**
+             * Format: int64
+             * @description The addresses that they are of; those of a large file may be counted more than once.
+             */
+            addresses: number;
+            /**
+             * Format: int64
+             * @description Events that were read.
+             */
+            events: number;
+            /**
+             * Format: int64
+             * @description Events in the future, which are left out.
+             */
+            future: number;
+            /**
+             * Format: int64
+             * @description Addresses of which it is the latest that is known.
+             */
+            later: number;
+            /**
+             * Format: int64
+             * @description Events without an address.
+             */
+            noAddress: number;
+            /**
+             * Format: int64
+             * @description Events without a day that can be read.
+             */
+            noDay: number;
+            /** @description The same in sentences. */
+            says: string;
+        };
         ImportedBounces: {
             /**
              * Format: int64
@@ -5718,6 +5956,35 @@ export interface components {
             name: string;
             /** @description A password of at least 10 characters; left out, they sign in by code. */
             password?: string;
+        };
+        JudgedOdds: {
+            /**
+             * Format: int64
+             * @description Of them, that arrived.
+             */
+            arrived: number;
+            /** @description How good one figure for all would have been: the share that arrived, known afterwards. */
+            baseRate: components["schemas"]["Score"];
+            /** @description Whether they are the odds of the shipped table, since no message was sent yet with odds that were learnt. */
+            byTable: boolean;
+            /**
+             * Format: int64
+             * @description Messages to catch-all addresses of which it is known what became of them.
+             */
+            messages: number;
+            /**
+             * Format: double
+             * @description How many of them were to arrive by the odds that were stated.
+             */
+            promised: number;
+            /** @description The same in a sentence. */
+            says: string;
+            /** @description How good the odds that were stated were. */
+            stated: components["schemas"]["Score"];
+            /** @description How good those of the shipped table would have been. */
+            table: components["schemas"]["Score"];
+            /** @description By tenths of the scale. */
+            tenths: components["schemas"]["OddsTenth"][];
         };
         KeyRotation: {
             /**
@@ -6107,6 +6374,19 @@ export interface components {
             sheet?: string;
             /** @description What each column holds: text, number or date. */
             types: string[];
+        };
+        ListActivity: {
+            /**
+             * Format: int64
+             * @description All of them.
+             */
+            addresses: number;
+            /** @description What was seen, the most frequent first. */
+            kinds: components["schemas"]["ActivityKind"][];
+            /** @description The same in a sentence. */
+            says: string;
+            /** @description How many by how long ago, the latest first, those of which nothing was ever seen at the end. */
+            steps: components["schemas"]["ActivityStep"][];
         };
         ListChange: {
             /** @description Whether it is archived: not shown among the others, and kept as before. */
@@ -6711,6 +6991,129 @@ export interface components {
              */
             upto?: number;
         };
+        Odds: {
+            /** @description The domains with the most messages. */
+            domains: components["schemas"]["OddsDomain"][];
+            /** @description What counts beside domain and operator, and how much. */
+            factors: components["schemas"]["OddsFactor"][];
+            /** @description What changed each time that it learnt, the latest first. */
+            history: components["schemas"]["OddsVersion"][];
+            /** @description The odds that were stated before messages were sent, held against what became of them. */
+            judged: components["schemas"]["JudgedOdds"];
+            /**
+             * Format: date-time
+             * @description When it learnt last.
+             */
+            madeAt?: string;
+            /**
+             * Format: int64
+             * @description The messages that it learnt from.
+             */
+            messages: number;
+            /** @description The same in sentences. */
+            says: string;
+            /** @description Whether outcomes count for other workspaces, and theirs here: as counts of domains with at least 20 addresses of 3 workspaces, never as addresses. */
+            shares: boolean;
+            /**
+             * Format: int64
+             * @description How often it has learnt; 0: not yet, and the odds are those of the shipped table.
+             */
+            version: number;
+        };
+        OddsDomain: {
+            /**
+             * Format: int64
+             * @description Messages to its catch-all addresses that arrived,
+             */
+            arrived: number;
+            /** @description The domain. */
+            domain: string;
+            /**
+             * Format: double
+             * @description The odds of an address there that is made so; left out where few are known.
+             */
+            fits?: number;
+            /** @description How most of its known mailboxes are made of their names, in words; left out where few are known. */
+            habit?: string;
+            /**
+             * Format: int64
+             * @description of so many.
+             */
+            of: number;
+            /** @description Who runs its exchangers; empty where that is not known. */
+            operator: string;
+            /**
+             * Format: double
+             * @description The odds of an address there that is not made of the name in its row.
+             */
+            otherwise?: number;
+        };
+        OddsFactor: {
+            /**
+             * Format: int64
+             * @description Messages to such addresses that arrived,
+             */
+            arrived: number;
+            /** @description Names it. */
+            code: string;
+            /**
+             * Format: int64
+             * @description of so many.
+             */
+            of: number;
+            /** @description What it is. */
+            says: string;
+            /**
+             * Format: double
+             * @description What it adds to the log odds where it is as strong as 1; below 0: it speaks against the mailbox.
+             */
+            weight: number;
+        };
+        OddsSharing: {
+            /** @description Whether outcomes count for other workspaces, and theirs here, as counts of domains. */
+            shares: boolean;
+        };
+        OddsTenth: {
+            /**
+             * Format: int64
+             * @description How many arrived.
+             */
+            arrived: number;
+            /**
+             * Format: double
+             * @description Where it begins, 0 to 0.9.
+             */
+            from: number;
+            /**
+             * Format: int64
+             * @description Messages whose odds lie in it.
+             */
+            messages: number;
+            /**
+             * Format: double
+             * @description How many of them were to arrive by their odds.
+             */
+            promised: number;
+        };
+        OddsVersion: {
+            /** @description What changed, in sentences. */
+            changes: string[];
+            /**
+             * Format: date-time
+             * @description When.
+             */
+            madeAt: string;
+            /**
+             * Format: int64
+             * @description The messages that it learnt from.
+             */
+            messages: number;
+            /**
+             * Format: int64
+             * @description Which time it was.
+             */
+            version: number;
+        };
         OneAddress: {
             /** @description The address, as typed. */
             address: string;
@@ -6747,6 +7150,114 @@ export interface components {
             /** @description The route by which it was asked. */
             route: string;
             /** @description How it is treated now, in a sentence. */
+            says: string;
+        };
+        OpinionCell: {
+            /** @description What Varnet found; empty: nothing. */
+            ours: string;
+            /**
+             * Format: int64
+             * @description How many rows.
+             */
+            rows: number;
+            /** @description What the other check found; empty: nothing. */
+            theirs: string;
+        };
+        OpinionCheck: {
+            /** @description The column with what it found. */
+            column: string;
+            /** @description How often it was right of the addresses that a message was sent to. */
+            judged: components["schemas"]["OpinionJudged"];
+            /** @description Rows by what it found and what Varnet did. */
+            matrix: components["schemas"]["OpinionCell"][];
+            /** @description Whose check it is. */
+            name: string;
+            /**
+             * Format: int64
+             * @description Rows whose word nobody has said the meaning of.
+             */
+            open: number;
+            /** @description How far both agree, in a sentence. */
+            says: string;
+            /** @description Its words, the most frequent first; at most 100. */
+            words: components["schemas"]["OpinionWord"][];
+        };
+        OpinionJudged: {
+            /**
+             * Format: int64
+             * @description Addresses that it called undeliverable and that took the message.
+             */
+            badArrived: number;
+            /**
+             * Format: int64
+             * @description Addresses that it called undeliverable and that bounced.
+             */
+            badBounced: number;
+            /**
+             * Format: int64
+             * @description Addresses that it called deliverable and that took the message.
+             */
+            goodArrived: number;
+            /**
+             * Format: int64
+             * @description Addresses that it called deliverable and that bounced.
+             */
+            goodBounced: number;
+            /** @description The same in a sentence. */
+            says: string;
+        };
+        OpinionMeaning: {
+            /** @description Findings by words, whatever their case: deliverable, catch-all, undecided, undeliverable, or empty for nothing. In place of all that was said before. */
+            means: {
+                [key: string]: string;
+            };
+        };
+        OpinionRow: {
+            /**
+             * Format: double
+             * @description The odds that a message sent now would be delivered.
+             */
+            odds: number;
+            /**
+             * Format: int32
+             * @description The ordinal of its address in the list, by which the evidence is found.
+             */
+            ordinal: number;
+            /** @description What Varnet found; empty: nothing yet. */
+            ours: string;
+            /** @description What it means; empty: nothing. */
+            theirs: string;
+            /** @description Why, in short. */
+            title: string;
+            /** @description The address as it stands in the file. */
+            typed: string;
+            /** @description The word of the other check. */
+            word: string;
+        };
+        OpinionWord: {
+            /** @description Whether its meaning was said. */
+            known: boolean;
+            /** @description What it means: a finding, or nothing; where it was not said, what it looks like. */
+            means: string;
+            /**
+             * Format: int64
+             * @description Rows with it.
+             */
+            rows: number;
+            /** @description The word, in lower case. */
+            word: string;
+        };
+        Opinions: {
+            /** @description The other checks, each a column of the list. */
+            checks: components["schemas"]["OpinionCheck"][];
+            /** @description How often Varnet was right of the addresses that a message was sent to. */
+            ours: components["schemas"]["OpinionJudged"];
+            /**
+             * Format: int64
+             * @description The run; left out where the list was not run yet.
+             */
+            runId?: number;
+            /** @description What to do next, or how they compare, in a sentence. */
             says: string;
         };
         Outbound: {
@@ -7029,6 +7540,12 @@ export interface components {
             /** @description The cursor of the page after it; left out on the last. */
             next?: string;
         };
+        PageOpinionRow: {
+            /** @description What is on the page. */
+            items: components["schemas"]["OpinionRow"][];
+            /** @description The cursor of the page after it; left out on the last. */
+            next?: string;
+        };
         PageResult: {
             /** @description What is on the page. */
             items: components["schemas"]["Result"][];
@@ -7261,6 +7778,11 @@ export interface components {
             name: string;
         };
         PolicyRule: {
+            /**
+             * Format: int64
+             * @description Days: something was seen of the address within them.
+             */
+            activeWithin?: number;
             /** @description One of these causes. */
             causes?: string[];
             /** @description A column of the list. */
@@ -7280,6 +7802,11 @@ export interface components {
              */
             how?: "cell" | "word" | "part" | "domain" | "number";
             /**
+             * Format: int64
+             * @description Days: nothing was seen of the address for so long, or ever.
+             */
+            inactiveFor?: number;
+            /**
              * Format: double
              * @description Odds under so much.
              */
@@ -7296,6 +7823,10 @@ export interface components {
             olderThan?: number;
             /** @description One of these operators; * stands for any text. */
             operators?: string[];
+            /** @description Another check, whose results stand in a column of the list. */
+            opinionOf?: string;
+            /** @description What that check found: one of these findings. */
+            opinions?: string[];
             /** @description A term of one of these saved lists of terms stands in the column, or in any where none is named. */
             termLists?: string[];
             /** @description One of these traits. */
@@ -8040,6 +8571,18 @@ export interface components {
             /** @description What it lets do. */
             says: string;
         };
+        Score: {
+            /**
+             * Format: double
+             * @description The mean of the squared differences between odds and outcomes, 0 to 1.
+             */
+            brier: number;
+            /**
+             * Format: double
+             * @description The mean of the logarithms of what was given to the outcome that came, negated.
+             */
+            logLoss: number;
+        };
         ServiceHealth: {
             /** @description The version of the database. */
             database: string;
@@ -8631,10 +9174,10 @@ export interface components {
             /** @description The column. */
             column?: string;
             /**
-             * @description Or a fact: the address's domain or a trait; and where it was verified its operator, finding, cause, decision or when that was.
+             * @description Or a fact: the address's domain or a trait; and where it was verified its operator, finding, cause, decision or when that was; or when something was seen of it last.
              * @enum {string}
              */
-            fact?: "domain" | "trait" | "operator" | "finding" | "cause" | "decision" | "checked";
+            fact?: "domain" | "trait" | "operator" | "finding" | "cause" | "decision" | "checked" | "active";
             /** @description Whether it must not hold. A cell that is no number or date holds neither way. */
             not?: boolean;
             /**
@@ -8748,7 +9291,7 @@ export interface components {
              * @description One list for each value of this fact.
              * @enum {string}
              */
-            fact?: "domain" | "trait" | "operator" | "finding" | "cause" | "decision" | "checked";
+            fact?: "domain" | "trait" | "operator" | "finding" | "cause" | "decision" | "checked" | "active";
         };
         WorkshopStep: {
             /** @description Columns of the other lists that are called otherwise in the first. */
@@ -9043,6 +9586,142 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    "import-activity": {
+        parameters: {
+            query?: {
+                /** @description The sheet of a spreadsheet; the first with something on it unless given. */
+                sheet?: string;
+                /** @description What stands between cells: guess, one character, tab or none. */
+                delimiter?: string;
+                /** @description What wraps cells. */
+                quote?: "guess" | "double" | "single" | "none";
+                /** @description How letters are written as bytes: guess, or a name such as windows-1250. */
+                encoding?: string;
+                /** @description Whether the first record names the columns. */
+                header?: "guess" | "yes" | "no";
+                /** @description The column with the addresses, from 1; found by itself unless given. */
+                address?: number;
+                /** @description The column with the days or times, from 1; found by itself unless given. */
+                at?: number;
+                /** @description The column that says what was seen, from 1; found by its name unless given. */
+                what?: number;
+                /** @description What was seen where no column says so, such as opened or ordered. */
+                kind?: string;
+                /** @description The name of the file, which is told as the source. */
+                name?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The file, byte for byte. */
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportedActivity"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-audit": {
         parameters: {
             query?: {
@@ -16141,6 +16820,8 @@ export interface operations {
                 addressColumns?: number[];
                 /** @description Tell duplicates by what the operator takes for the same mailbox (dots or tags left out where it is known to). */
                 sameMailbox?: boolean;
+                /** @description What a column holds, as COLUMN=first-name, last-name, name, activity:SEEN or opinion:WHOSE; once for each column. Their names tell it unless given. */
+                holds?: string[];
                 /** @description Imports the list once: whoever sends the same key again is given the list that is there. A file sent part by part under this key stands for the body. */
                 key?: string;
             };
@@ -16526,6 +17207,92 @@ export interface operations {
             };
             /** @description Unsupported Media Type */
             415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-list-activity": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListActivity"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -17197,6 +17964,8 @@ export interface operations {
                 addressColumns?: number[];
                 /** @description Tell duplicates by what the operator takes for the same mailbox (dots or tags left out where it is known to). */
                 sameMailbox?: boolean;
+                /** @description What a column holds, as COLUMN=first-name, last-name, name, activity:SEEN or opinion:WHOSE; once for each column. Their names tell it unless given. */
+                holds?: string[];
                 /** @description Imports the list once: whoever sends the same key again is given the list that is there. A file sent part by part under this key stands for the body. */
                 key?: string;
                 /** @description append: after the list's rows; replace: in their place; update: in the place of rows with the same key, and after them otherwise. */
@@ -17351,6 +18120,422 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KnownResults"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-column-meanings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ColumnMeanings"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-column-meanings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "meanings": [
+                 *         {
+                 *           "column": "First name",
+                 *           "holds": "first-name"
+                 *         },
+                 *         {
+                 *           "column": "Last name",
+                 *           "holds": "last-name"
+                 *         },
+                 *         {
+                 *           "column": "Last order",
+                 *           "holds": "activity",
+                 *           "of": "ordered"
+                 *         }
+                 *       ]
+                 *     }
+                 */
+                "application/json": components["schemas"]["ColumnMeanings"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ColumnMeanings"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-opinion-rows": {
+        parameters: {
+            query: {
+                /** @description The name of the other check. */
+                check: string;
+                /** @description What it found; none: nothing. */
+                theirs?: "none" | "deliverable" | "catch-all" | "undecided" | "undeliverable";
+                /** @description What Varnet found; none: nothing. */
+                ours?: "none" | "deliverable" | "catch-all" | "undecided" | "undeliverable";
+                /** @description differ: both found something, and not the same; contradict: one called the address deliverable, the other undeliverable. */
+                apart?: "differ" | "contradict";
+                /** @description The cursor that the page before gave as next; none begins at the beginning. */
+                cursor?: string;
+                /** @description How many at most. */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageOpinionRow"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-opinions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Opinions"];
                 };
             };
             /** @description Unauthorized */
@@ -18951,6 +20136,333 @@ export interface operations {
             };
             /** @description Forbidden */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-odds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Odds"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "share-outcomes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "shares": false
+                 *     }
+                 */
+                "application/json": components["schemas"]["OddsSharing"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OddsSharing"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-opinion-meaning": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The name of the other check. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "means": {
+                 *         "accept all": "catch-all",
+                 *         "invalid": "undeliverable",
+                 *         "spam trap": "",
+                 *         "valid": "deliverable"
+                 *       }
+                 *     }
+                 */
+                "application/json": components["schemas"]["OpinionMeaning"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

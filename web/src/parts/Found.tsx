@@ -16,11 +16,7 @@ export function Found({ e }: { e: Evidence }) {
       <p>
         {e.meaning} {e.advice}
       </p>
-      <p className="quiet">
-        A message sent now would be delivered with odds of about {Math.round(e.odds * 100)} in 100 (
-        {e.factors.map((f) => `${f.what.toLowerCase()}: ${f.times}`).join(" times ")}
-        {e.factors[0]?.basis && `; ${e.factors[0].basis}`}).
-      </p>
+      <OddsOf e={e} />
       <ol className="timeline">
         <li>
           <h3>{e.ordinal > 0 ? "In the file" : "Typed"}</h3>
@@ -47,6 +43,36 @@ export function Found({ e }: { e: Evidence }) {
         {e.history && <History history={e.history} />}
       </ol>
     </div>
+  );
+}
+
+/** OddsOf tells the odds, and what made them so step by step. */
+function OddsOf({ e }: { e: Evidence }) {
+  const steps = e.factors.map((f, i) => {
+    const before = e.factors.slice(0, i).reduce((odds, g) => odds * g.times, 1);
+    return { ...f, before, odds: before * f.times };
+  });
+  return (
+    <>
+      <p>
+        A message sent now would be delivered with odds of about <b>{Math.round(e.odds * 100)} in 100</b>.
+      </p>
+      {e.odds > 0 && (
+        <table className="factors">
+          <tbody>
+            {steps.map((f, i) => (
+              <tr key={f.what}>
+                <td className="number">{Math.round(f.odds * 100)}</td>
+                <td>{i > 0 && (f.odds > f.before ? "▲" : "▼")}</td>
+                <td>
+                  {f.what} <span className="quiet">{f.basis && `(${f.basis})`}</span>
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+    </>
   );
 }
 

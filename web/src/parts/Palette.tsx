@@ -7,6 +7,7 @@ const pages = [
   ["Lists", "/lists"],
   ["Import a list", "/import"],
   ["Workshop: lists from lists", "/workshop"],
+  ["Odds of catch-all addresses", "/odds"],
   ["Check an address", "/check"],
   ["Routines", "/routines"],
   ["Make a routine", "/routines/new"],

@@ -35,6 +35,7 @@ export function Bounces() {
           <Link to="/bounces/sources">Mailboxes and programs</Link>
         </For>
         <Link to="/trial-letters">Trial letters</Link>
+        <Link to="/odds">Odds</Link>
       </p>
       {o.letters === 0 ? (
         <Empty />

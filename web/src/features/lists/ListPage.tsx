@@ -1,4 +1,5 @@
 import { Alert } from "antd";
+import { lazy, Suspense } from "react";
 import { Link, useParams } from "react-router";
 import { useList } from "../../api/hooks";
 import { For } from "../../parts/For";
@@ -12,6 +13,8 @@ import { Known } from "./Known";
 import { Retention } from "./Retention";
 import { Runs } from "./Runs";
 import { Start } from "./Start";
+
+const Activity = lazy(async () => ({ default: (await import("./Activity")).Activity }));
 
 export function ListPage() {
   const id = Number(useParams().id);
@@ -44,6 +47,10 @@ export function ListPage() {
         <Link to={`/lists/${id}/rows`}>Look at the rows</Link>
         <Link to={`/lists/${id}/domains`}>Its domains</Link>
         <For scope="import">
+          <Link to={`/lists/${id}/meanings`}>What its columns hold</Link>
+        </For>
+        <Link to={`/lists/${id}/opinions`}>Second opinions</Link>
+        <For scope="import">
           <Link to={`/workshop?list=${id}`}>Make another list of it</Link>
         </For>
       </p>
@@ -66,6 +73,9 @@ export function ListPage() {
         <Estimate list={list.data} />
       </For>
       <Runs list={list.data} />
+      <Suspense fallback={null}>
+        <Activity list={list.data} />
+      </Suspense>
       <For scope="import">
         <Retention list={list.data} />
       </For>

@@ -67,7 +67,7 @@ function Conditions({ rule, onChange }: { rule: PolicyRule; onChange: (r: Policy
     else next[name] = value as PolicyRule[K];
     onChange(next);
   };
-  const many = <K extends "findings" | "causes" | "traits">(
+  const many = <K extends "findings" | "causes" | "traits" | "opinions">(
     name: K,
     label: string,
     options: { value: NonNullable<PolicyRule[K]>[number]; label: string }[],
@@ -111,6 +111,19 @@ function Conditions({ rule, onChange }: { rule: PolicyRule; onChange: (r: Policy
         value={rule[name] === undefined ? null : Math.round(rule[name] * 100)}
         onChange={(v) => set(name, v === null ? undefined : v / 100)}
         suffix="in 100"
+      />
+    </label>
+  );
+  const days = (name: "activeWithin" | "inactiveFor", label: string) => (
+    <label>
+      {label}
+      <InputNumber
+        aria-label={label}
+        min={0}
+        max={3650}
+        value={rule[name] ?? null}
+        onChange={(v) => set(name, v)}
+        suffix="days"
       />
     </label>
   );
@@ -180,6 +193,22 @@ function Conditions({ rule, onChange }: { rule: PolicyRule; onChange: (r: Policy
           suffix="days ago"
         />
       </label>
+      {days("activeWithin", "Active within the last")}
+      {days("inactiveFor", "Not seen active for")}
+      <label>
+        The check of
+        <Input
+          aria-label="The check of"
+          value={rule.opinionOf ?? ""}
+          onChange={(e) => set("opinionOf", e.target.value)}
+          placeholder="another check"
+        />
+      </label>
+      {many(
+        "opinions",
+        "found",
+        findings.map((f) => ({ value: f, label: f })),
+      )}
     </div>
   );
 }

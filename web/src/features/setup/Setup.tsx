@@ -7,6 +7,7 @@ import { useHealth } from "../health/queries";
 import { useInstallation } from "../installation/queries";
 import { useKeys } from "../keys/queries";
 import { useLetters } from "../letters/queries";
+import { useOdds } from "../odds/queries";
 import { useOwnRules, useReadiness } from "../outbound/queries";
 import { useTeam } from "../team/queries";
 import { useTrialSender } from "../trials/queries";
@@ -26,6 +27,7 @@ export function Setup() {
           <Rules />
           <Recipes />
           <TrialLetters />
+          <Odds />
         </Group>
         {session.data?.keeper && (
           <Group name="How mail hosts are asked, and letters sent">
@@ -123,6 +125,11 @@ function Recipes() {
       }
     />
   );
+}
+
+function Odds() {
+  const odds = useOdds();
+  return <Place to="/odds" name="Odds" says={odds.data?.says} />;
 }
 
 function TrialLetters() {

@@ -69,6 +69,7 @@ export const facts: { value: NonNullable<Condition["fact"]>; label: string }[] =
   { value: "cause", label: "the cause" },
   { value: "decision", label: "the decision" },
   { value: "checked", label: "the last check" },
+  { value: "active", label: "the last activity" },
 ];
 
 /** tests are what a cell is held against; texts, numbers and days are written beside. */
