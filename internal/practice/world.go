@@ -71,6 +71,8 @@ type Operator struct {
 	Weight int `json:"weight"`
 	// Real is the share of the mailboxes that lists mention which exist.
 	Real float64 `json:"real"`
+	// Habits are the naming habits of its domains.
+	Habits map[string]Habit `json:"habits,omitempty"`
 
 	character *Character
 	index     int
@@ -171,15 +173,19 @@ func (w *World) Truth(canonical string) Truth {
 		t.Exists = true
 		return t
 	}
+	known := w.known
+	if _, ok := o.Habits[domain]; ok {
+		known = knownByHabit
+	}
 	// Made-up mailboxes must not exist, and everybody in a list has a number
 	// or an initial that the hash spreads out: r decides.
 	switch r := w.draw(local + "@" + domain); {
 	case r < o.Real:
-		t.Exists = w.known(local)
+		t.Exists = known(local)
 	case r < o.Real+0.015:
-		t.Exists, t.Full = w.known(local), true
+		t.Exists, t.Full = known(local), true
 	case r < o.Real+0.03:
-		t.Exists, t.Disabled = w.known(local), true
+		t.Exists, t.Disabled = known(local), true
 	}
 	if _, closed := w.closed.Load(local + "@" + domain); closed {
 		t.Exists = false

@@ -83,6 +83,12 @@ func World(t testing.TB, name string) *practice.Internet {
 	if err != nil {
 		t.Fatal(err)
 	}
+	return Practise(t, w)
+}
+
+// Practise starts the practice internet of a world, on free ports.
+func Practise(t testing.TB, w *practice.World) *practice.Internet {
+	t.Helper()
 	i, err := practice.Start(w, "127.0.0.1:0", 0)
 	if err != nil {
 		t.Fatal(err)

@@ -22,6 +22,7 @@ import (
 	"varnet/core/outbound"
 	"varnet/internal/browser"
 	"varnet/internal/client"
+	"varnet/internal/contract"
 )
 
 func main() {
@@ -71,20 +72,21 @@ func (t *tour) run(ctx context.Context, look bool) error {
 	}{
 		{"outbound", chromedp.Tasks{t.outbound(goodSide), t.open("/outbound"), browser.Text("Who refused us")}},
 		{"lists", chromedp.Tasks{t.open("/lists"), browser.Text("rows")}},
-		{"import", chromedp.Tasks{t.open("/import"), browser.Upload(`input[type=file]`, t.list), browser.Text("Favourite crop")}},
-		{"list", chromedp.Tasks{browser.Press("Import"), browser.Text("is expected to take")}},
+		{"list", chromedp.Tasks{t.open("/import"), browser.Upload(`input[type=file]`, t.list), browser.Text("Favourite crop"), browser.Press("Import"), browser.Text("is expected to take")}},
 		{"run-live", chromedp.Tasks{browser.Press("Start the run"), browser.Text("In the last minute"), browser.Click(".waits summary"), chromedp.Sleep(1500 * time.Millisecond)}},
 		{"run", chromedp.Tasks{browser.Text(": finished"), chromedp.Sleep(300 * time.Millisecond)}},
-		{"results", chromedp.Tasks{browser.Press("See the results"), browser.Text("Arrow keys walk"), t.learnRun(), browser.Click("tbody tr:nth-child(2) input"), browser.Click("tbody tr:nth-child(3) input"), browser.Text("2 addresses chosen")}},
-		{"evidence", chromedp.Tasks{t.search("hedgerow-post"), browser.Text("addresses fit"), chromedp.Sleep(900 * time.Millisecond),
+		{"evidence", chromedp.Tasks{browser.Press("See the results"), browser.Text("Arrow keys walk"), t.learnRun(),
+			t.search("hedgerow-post"), browser.Text("addresses fit"), chromedp.Sleep(900 * time.Millisecond),
 			browser.Click("tbody tr:nth-child(3) button"), browser.Text("made-up mailboxes"), chromedp.Sleep(500 * time.Millisecond)}},
 		{"routine", chromedp.Tasks{t.open("/routines/1"), browser.Text("Its times"), browser.Text("members-"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"connection", chromedp.Tasks{t.open("/connections/1"), browser.Text("Newsletter"), browser.Text("What can be imported"), chromedp.Sleep(300 * time.Millisecond)}},
-		{"write-back", chromedp.Tasks{t.open("/runs/3/write-back"), browser.Text("in the field “mail state”"), browser.Press("Add a step"), browser.Type(`input[aria-label="Name of the collection"]`, "Spring, deliverable"), browser.Text("will form the new group “Spring, deliverable”"), chromedp.Sleep(300 * time.Millisecond)}},
+		{"write-back", chromedp.Tasks{t.onList("Newsletter", "/runs/%[2]d/write-back"), browser.Text("in the field “mail state”"), browser.Press("Add a step"), browser.Type(`input[aria-label="Name of the collection"]`, "Spring, deliverable"), browser.Text("will form the new group “Spring, deliverable”"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"workshop", chromedp.Tasks{t.open(workshopPage), browser.Text("rows are left of"), chromedp.Sleep(300 * time.Millisecond)}},
-		{"domains", chromedp.Tasks{t.open("/lists/1/domains"), browser.Text("addresses at"), chromedp.Sleep(300 * time.Millisecond)}},
+		{"odds", chromedp.Tasks{t.open("/odds"), browser.Text("What counts beside"), chromedp.Sleep(300 * time.Millisecond)}},
+		{"factors", chromedp.Tasks{t.onList("Garden guilds, new members", "/runs/%[2]d/results?finding=catch-all"), browser.Text("Arrow keys walk"), browser.Click("tbody tr:nth-child(7) button"), browser.Text("known mailboxes there"), chromedp.Sleep(500 * time.Millisecond)}},
+		{"opinions", chromedp.Tasks{t.onList("Guests of the seed fair", "/lists/%[1]d/opinions?check=Seedcheck&apart=contradict"), browser.Text("It found"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"bounces", chromedp.Tasks{t.open("/bounces"), browser.Text("What came back last"), chromedp.Sleep(300 * time.Millisecond)}},
-		{"settle", chromedp.Tasks{t.open("/trial-letters"), browser.Seen(`[aria-label="Trial letters"]`), t.allowTrials(), browser.Text("Trial letters can be sent"), t.open("/runs/3/settle"), browser.Text("Your letter"),
+		{"settle", chromedp.Tasks{t.open("/trial-letters"), browser.Seen(`[aria-label="Trial letters"]`), t.allowTrials(), browser.Text("Trial letters can be sent"), t.onList("Garden guilds, new members", "/runs/%[2]d/settle"), browser.Text("Your letter"),
 			browser.Type(`input[aria-label="Subject"]`, "Your seeds for the spring"), browser.Type(`textarea[aria-label="Letter"]`, "Dear gardener,\n\nthe broad beans of last year did well, and we would like to send you some this spring. Just answer this letter."),
 			browser.Type(`input[aria-label="Who writes"]`, ", Mill Lane 4, letters@fernhollow.example"), browser.Type(`input[aria-label="Why you write to them"]`, "You asked for our newsletter at the seed fair."), chromedp.Evaluate("scrollTo(0, 0)", nil), chromedp.Sleep(300 * time.Millisecond)}},
 		{"check", chromedp.Tasks{t.open("/check#nell.hartwood%40sundial-nursery.example"), browser.Text("made-up mailboxes")}},
@@ -105,6 +107,22 @@ func (t *tour) run(ctx context.Context, look bool) error {
 		}
 	}
 	return t.terminal("clean", "clean", t.list, "-out", "kept.csv")
+}
+
+// onList opens a page of a list, %[1]d being its number, or of its last run, %[2]d.
+func (t *tour) onList(name, path string) chromedp.Action {
+	return chromedp.ActionFunc(func(ctx context.Context) error {
+		lists, err := client.New(t.server, t.key).Lists(ctx, contract.ListQuery{Search: name})
+		if err != nil {
+			return err
+		}
+		for _, l := range lists.Items {
+			if l.LastRun != nil {
+				return t.open(fmt.Sprintf(path+"%[3]s", l.ID, l.LastRun.ID, "")).Do(ctx)
+			}
+		}
+		return fmt.Errorf("the demo has no list %q that was run yet; wait a minute", name)
+	})
 }
 
 // allowTrials turns trial letters on, as the workspace's owner does.
