@@ -108,11 +108,15 @@ func Gone(selector string) chromedp.Action {
 	return Wait(element(selector) + "?.checkVisibility() !== true")
 }
 
-// Click clicks an element as soon as it is there and enabled.
-func Click(selector string) chromedp.Action {
-	return chromedp.Tasks{Wait(element(selector) + "?.disabled === false || " + element(selector) + "?.disabled === undefined && " + element(selector) + " !== null"),
-		chromedp.Evaluate(element(selector)+".click()", nil)}
+// ClickOn clicks the element that an expression finds, as soon as there is one and it
+// is enabled. It is found and clicked in one go: between two, a page that draws itself
+// anew may have taken it away.
+func ClickOn(find string) chromedp.Action {
+	return Wait(fmt.Sprintf("(e => e && !e.disabled && (e.click(), true))(%s)", find))
 }
+
+// Click clicks an element as soon as it is there and enabled.
+func Click(selector string) chromedp.Action { return ClickOn(element(selector)) }
 
 // Upload returns a file to a field for files.
 func Upload(selector, path string) chromedp.Action {
@@ -133,11 +137,7 @@ func Upload(selector, path string) chromedp.Action {
 // Press clicks the button or link with the text, as soon as it is there and
 // enabled.
 func Press(text string) chromedp.Action {
-	find := fmt.Sprintf(`[...document.querySelectorAll("button, a")].find(e => e.innerText.trim().startsWith(%q) && !e.disabled)`, text)
-	return chromedp.Tasks{
-		Wait(find + " !== undefined"),
-		chromedp.Evaluate(find+".click()", nil),
-	}
+	return ClickOn(fmt.Sprintf(`[...document.querySelectorAll("button, a")].find(e => e.innerText.trim().startsWith(%q) && !e.disabled)`, text))
 }
 
 // Type waits for the element, puts the cursor there and types the text. It asks

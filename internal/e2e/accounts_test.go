@@ -38,8 +38,7 @@ func pickIn(part, choice, option string) chromedp.Action {
 	return chromedp.Tasks{
 		browser.Wait(input),
 		chromedp.Evaluate(input+`.closest(".ant-select").dispatchEvent(new MouseEvent("mousedown", {bubbles: true}))`, nil),
-		browser.Wait(options + " !== undefined"),
-		chromedp.Evaluate(options+".click()", nil),
+		browser.ClickOn(options),
 	}
 }
 

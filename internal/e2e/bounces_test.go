@@ -494,3 +494,37 @@ func TestOutcomeTable(t *testing.T) {
 		t.Errorf("a meaning that there is not: %v", err)
 	}
 }
+
+// TestBouncesAtTheEndOfTheWatch: what comes back just as the watch of a mailing ends is told all the same,
+// however both fall together.
+func TestBouncesAtTheEndOfTheWatch(t *testing.T) {
+	t.Parallel()
+	i, clock := testkit.World(t, "fernhollow"), newCalendar(t)
+	s := testkit.Serve(t, append(testkit.Settings(testkit.Database(t), i), "VARNET_CLOCK="+clock.file))
+	api, ctx := client.New(s.URL, s.Key), t.Context()
+	var addresses []string
+	for n := range 3000 {
+		addresses = append(addresses, fmt.Sprintf("%s@sundial-nursery.example", practice.Local(n)))
+	}
+	m, err := api.ImportMailing(ctx, client.MailingTable{Name: "Spring letter"}, strings.NewReader("address\n"+strings.Join(addresses, "\n")))
+	if err != nil {
+		t.Fatal(err)
+	}
+	clock.set(73 * time.Hour)
+	for from := 0; from < len(addresses); from += 500 {
+		table := "address,outcome\n" + strings.Join(addresses[from:from+500], ",bounced\n") + ",bounced\n"
+		if told, err := api.ImportOutcomes(ctx, map[string]int{"address": 1, "outcome": 2}, map[string]string{"bounced": "bounced"}, strings.NewReader(table)); err != nil || told.Bounced != 500 {
+			t.Fatalf("%v: %+v", err, told)
+		}
+		time.Sleep(time.Second)
+	}
+	eventually(t, 30*time.Second, func() (bool, string) {
+		if m, err = api.Mailing(ctx, m.ID); err != nil {
+			t.Fatal(err)
+		}
+		return m.State == "closed", m.State
+	})
+	if m.Outcomes.Bounced != 3000 {
+		t.Errorf("%d of 3000 letters bounced", m.Outcomes.Bounced)
+	}
+}

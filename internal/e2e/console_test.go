@@ -62,7 +62,7 @@ func TestConsole(t *testing.T) {
 		t.Errorf("only %d rows were kept", n)
 	}
 	do("a policy of one's own", chromedp.Navigate(s.URL+"/policies/new?from=reach-further&run=1"), browser.Text("rows will be kept"),
-		browser.Type(`input[placeholder^="small letters"]`, "open-house"), chromedp.Evaluate(`[...document.querySelectorAll("li button")].find(b => b.textContent.startsWith("Remove") && b.closest("li").textContent.includes("role addresses")).click()`, nil),
+		browser.Type(`input[placeholder^="small letters"]`, "open-house"), browser.ClickOn(`[...document.querySelectorAll("li button")].find(b => b.textContent.startsWith("Remove") && b.closest("li").textContent.includes("role addresses"))`),
 		without("role addresses"), browser.Press("Save"), browser.Text("Decided by open-house"))
 	do("with result columns", chromedp.Navigate(s.URL+"/runs/1/export?form=results&columns=finding,odds,host&policy=open-house"), browser.Text("Preview of the file"), browser.Text("mx1.postbarn.example"))
 	do("policies", chromedp.Navigate(s.URL+"/policies"), browser.Text("your own, version 1"))

@@ -207,7 +207,7 @@ func TestEvents(t *testing.T) {
 // letterOf holds the letter about a finished run against its page.
 func letterOf(t *testing.T, box *practice.Letterbox, s *testkit.Service, run contract.Run, n contract.Notice) {
 	t.Helper()
-	eventually(t, 10*time.Second, func() (bool, string) { return len(box.Letters(testkit.Person)) > 0, "no letter came" })
+	eventually(t, 25*time.Second, func() (bool, string) { return len(box.Letters(testkit.Person)) > 0, "no letter came" })
 	got := box.Letters(testkit.Person)[0]
 	flat := strings.Join(strings.Fields(got.Text), " ")
 	if got.Subject != n.Subject || !strings.Contains(flat, n.Says) || !strings.Contains(got.Text, s.URL+n.Place) || !strings.Contains(flat, run.Flow.Says) {
@@ -435,6 +435,6 @@ func TestConsoleTells(t *testing.T) {
 	do("a webhook", chromedp.Navigate(s.URL+"/webhooks"), browser.Type(`input[aria-label="Address of the webhook"]`, told.URL), browser.Press("Add the webhook"), browser.Text("shown only now"))
 	do("tried", browser.Press(told.URL), browser.Press("Make a test call"), browser.Text("webhook.test"), browser.Press("See the attempts"), browser.Text("It answered 401"))
 	do("a routine", chromedp.Navigate(s.URL+"/routines"), browser.Press("Make a routine"), browser.Type(`input[placeholder="Members, every night"]`, "Every night"), pick("List", "Members"),
-		browser.Text("reads the newest import of “Members”"), browser.Text("Due next"), chromedp.Evaluate(`[...document.querySelectorAll("button")].find(b => b.textContent === "Make the routine").click()`, nil), browser.Text("It is due next"))
+		browser.Text("reads the newest import of “Members”"), browser.Text("Due next"), browser.ClickOn(`[...document.querySelectorAll("button")].find(b => b.textContent === "Make the routine")`), browser.Text("It is due next"))
 	do("run", browser.Press("Run it now"), browser.Text("rows kept."), browser.Text("See the run"))
 }
