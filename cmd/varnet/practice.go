@@ -38,6 +38,7 @@ func runPractice(c *cli) action {
 	receiver := c.flags.String("receiver", "127.0.0.1:2590", "where its receiver of webhooks listens")
 	platform := c.flags.String("platform", "127.0.0.1:2591", "where its contact platform listens")
 	people := c.flags.Int("people", 600, "how many people its contact platform has")
+	cashier := c.flags.String("payments", "127.0.0.1:2592", "where its payment provider listens")
 	secret := c.flags.String("receiver-secret", "", "the file with the secret of the webhook that is the receiver")
 	life := c.flags.Duration("for", 24*time.Hour, "how long to run at the most")
 	return func(ctx context.Context) error {
@@ -74,7 +75,7 @@ func runPractice(c *cli) action {
 			return err
 		}
 		defer shed.Close()
-		return c.practise(ctx, w, *dns, *port, *letters, *page, *provider, *receiver, *secret, shed, passOn)
+		return c.practise(ctx, w, *dns, *port, *letters, *page, *provider, *receiver, *cashier, *secret, shed, passOn)
 	}
 }
 
@@ -104,7 +105,7 @@ type passOn struct {
 }
 
 // practise runs a world until ctx ends.
-func (c *cli) practise(ctx context.Context, w *practice.World, dns string, port int, letters, page, provider, receiver, secret string, platform *shed.Shed, passOn passOn) error {
+func (c *cli) practise(ctx context.Context, w *practice.World, dns string, port int, letters, page, provider, receiver, cashier, secret string, platform *shed.Shed, passOn passOn) error {
 	i, err := practice.Start(w, dns, port)
 	if err != nil {
 		return err
@@ -131,13 +132,18 @@ func (c *cli) practise(ctx context.Context, w *practice.World, dns string, port 
 		return err
 	}
 	told.KnowsFrom(secret)
+	payments, err := i.StartCashier(cashier, practice.PaymentSecret)
+	if err != nil {
+		return err
+	}
 	fmt.Fprintf(c.out, "The practice internet %q runs: name server at %s, %d mail hosts on port %d.\n"+
 		"Its letterbox takes letters at %s and shows them at %s.\n"+
 		"Its sign-in provider is %s, for the client %q with the secret %q.\n"+
 		"Its receiver of webhooks is %s.\n"+
 		"Its contact platform is %s, with the key %q.\n"+
+		"Its payment provider is %s, with the secret %q.\n"+
 		"A service for it: varnet serve -resolvers %s -smtp-port %d -allow-private yes\n",
-		w.Name, i.DNS, len(i.Hosts()), i.Port, box.SMTP, box.Page, signIn.Issuer, signIn.Client, signIn.Secret, told.URL, platform.URL, platform.Key, i.DNS, i.Port)
+		w.Name, i.DNS, len(i.Hosts()), i.Port, box.SMTP, box.Page, signIn.Issuer, signIn.Client, signIn.Secret, told.URL, platform.URL, platform.Key, payments.URL, payments.Secret, i.DNS, i.Port)
 	<-ctx.Done()
 	return nil
 }

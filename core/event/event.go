@@ -38,6 +38,11 @@ const (
 	WriteBackDone    Code = "write-back.done"
 	WriteBackFailed  Code = "write-back.failed"
 	MailingBounces   Code = "mailing.bounces"
+	AllowanceLow     Code = "allowance.low"
+	PurchasePaid     Code = "purchase.paid"
+	PurchaseRefused  Code = "purchase.refused"
+	PurchaseBack     Code = "purchase.back"
+	LedgerWrong      Code = "ledger.wrong"
 	WebhookOff       Code = "webhook.off"
 	WebhookTest      Code = "webhook.test"
 )
@@ -142,12 +147,22 @@ var kinds = []Kind{
 		Act: "See the team", Carries: []string{"person", "role"}},
 	{Code: KeyExpiring, Title: "Key about to expire", Subject: "The key {key} is about to expire", About: "keys", Meaning: "A key expires within 7 days.", Severity: Caution, For: Managers, Letter: AtOnce,
 		Act: "Rotate the key", Carries: []string{"key", "until"}},
+	{Code: AllowanceLow, Title: "Allowance low", Subject: "Few checks are left", About: "allowance", Meaning: "Fewer checks are available than the number under which a workspace wants to be told. It is told once, and again when there were enough in between.", Severity: Caution, For: Everybody, Letter: AtOnce,
+		Act: "See what is used", Carries: []string{"words"}},
+	{Code: PurchasePaid, Title: "Checks bought", Subject: "Checks were bought", About: "allowance", Meaning: "A purchase, a refill or a month of a subscription is paid, and its checks are available.", Severity: News, For: Managers, Letter: AtOnce,
+		Act: "See the purchase", Carries: []string{"words"}},
+	{Code: PurchaseRefused, Title: "Refill refused", Subject: "Checks could not be bought", About: "allowance", Meaning: "A refill or a month of a subscription was not paid by the stored way to pay.", Severity: Problem, For: Managers, Letter: AtOnce,
+		Act: "See the purchase", Carries: []string{"words"}},
+	{Code: PurchaseBack, Title: "Payment taken back", Subject: "A payment was taken back", About: "allowance", Meaning: "A purchase was paid back, or the bank of the customer took the money back; the checks that are left of it are withdrawn.", Severity: Caution, For: Managers, Letter: AtOnce,
+		Act: "See the purchase", Carries: []string{"words"}},
 	{Code: WebhookOff, Title: "Webhook switched off", Subject: "The webhook {webhook} is switched off", About: "webhooks", Meaning: "A webhook took nothing for days.", Severity: Problem, For: Managers, Letter: AtOnce,
 		Act: "See the webhook", Carries: []string{"webhook", "words"}},
 	{Code: OutboundRefused, Title: "Many refusals of us", Subject: "Many hosts refuse the route {route}", About: "outbound", Meaning: "So many operators refuse a route that it is left alone for a while.", Severity: Problem, For: Operators, Letter: AtOnce,
 		Act: "See outbound", Carries: []string{"route", "words", "until"}},
 	{Code: OutboundFailed, Title: "Route or resolver failed", Subject: "{route} failed", About: "outbound", Meaning: "A route or resolver that worked failed its test, or failed at work.", Severity: Problem, For: Operators, Letter: AtOnce,
 		Act: "See outbound", Carries: []string{"route", "words"}},
+	{Code: LedgerWrong, Title: "Ledger wrong", Subject: "The book of allowances is wrong", About: "installation", Meaning: "The book of allowances was verified, and its entries do not add up.", Severity: Problem, For: Operators, Letter: AtOnce,
+		Act: "See the accounts", Carries: []string{"words"}},
 	{Code: DeviceNew, Title: "New device", Subject: "A new device is signed in to your account", About: "person", Meaning: "Somebody signed in to your account with a device that it does not know.", Severity: Caution, For: OnePerson, Letter: AtOnce, Fixed: true,
 		Act: "See your sessions", Carries: []string{"device"}},
 	{Code: WebhookTest, Title: "Test call", Subject: "A test of the webhook {webhook}", About: "webhooks", Meaning: "Somebody tried a webhook out. It goes to that webhook alone.", Severity: News, For: Managers, Letter: Never, Fixed: true,

@@ -98,6 +98,10 @@ func IsShared(key string) bool { return strings.HasPrefix(key, "~") }
 // SharedLane is the key of one of the lanes that small operators share.
 func SharedLane(i int) string { return fmt.Sprintf("~%02d", i) }
 
+// UrgentTurn is the first turn of an urgent run: before all of others. Hosts are asked no faster
+// for it.
+const UrgentTurn = -1 << 20
+
 // firstTurns is how many turns of a run go before the length of others' work:
 // all of a small list, the beginning of a large one.
 const firstTurns = 2

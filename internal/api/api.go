@@ -24,8 +24,10 @@ import (
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"varnet/core/address"
+	"varnet/core/ledger"
 	"varnet/core/sheet"
 	"varnet/internal/account"
+	"varnet/internal/allowance"
 	"varnet/internal/console"
 	"varnet/internal/contract"
 	"varnet/internal/intake"
@@ -184,6 +186,9 @@ func (a *API) register(h huma.API) {
 	a.registerMeanings(h)
 	a.registerOpinions(h)
 	a.registerBounceSources(h)
+	a.registerAllowance(h)
+	a.registerPurchases(h)
+	a.registerAccounts(h)
 	a.registerLinks(h)
 	closeValues(h.OpenAPI())
 	describeKeys(h.OpenAPI())
@@ -233,12 +238,18 @@ func (a *API) failed(ctx context.Context, err error) error {
 	var refused *account.Refused
 	var often *account.TooMany
 	var full *intake.TooManyRows
+	var short *ledger.Short
+	var hindered *allowance.Refused
 	var wrong *address.Error
 	switch {
 	case errors.As(err, &refused):
 		return refusal(refused)
 	case errors.As(err, &often):
 		return tooMany(often)
+	case errors.As(err, &short):
+		return tooShort(short)
+	case errors.As(err, &hindered):
+		return huma.Error409Conflict(hindered.Why)
 	case errors.As(err, &full):
 		return huma.Error409Conflict(full.Error())
 	case errors.Is(err, store.ErrNotFound):

@@ -2,10 +2,10 @@ package api
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"net/http"
 	"strings"
-	"sync"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/sse"
@@ -14,6 +14,7 @@ import (
 	"varnet/core/policy"
 	"varnet/internal/contract"
 	"varnet/internal/export"
+	"varnet/internal/store"
 	"varnet/internal/work"
 )
 
@@ -21,6 +22,7 @@ func (a *API) registerChecks(h huma.API) {
 	huma.Register(h, operation("check-addresses", http.MethodPost, "/checks", "Check some addresses now, with all that is seen"), a.check)
 	stream := operation("check-address", http.MethodPost, "/checks/events", "Check an address now and tell each stage that it passes; all that is seen at the end")
 	stream.Metadata = map[string]any{"stream": true}
+	stream.Middlewares = huma.Middlewares{a.mayStream(h)}
 	sse.Register(h, stream, map[string]any{"stage": contract.Passed{}, "evidence": contract.Evidence{}}, a.checkEvents)
 }
 
@@ -28,22 +30,53 @@ func (a *API) check(ctx context.Context, in *struct{ Body contract.Addresses }) 
 	if err := a.mayCheck(ctx, len(in.Body.Addresses)); err != nil {
 		return nil, err
 	}
-	out := make([]contract.Evidence, len(in.Body.Addresses))
-	var wg sync.WaitGroup
-	for i, typed := range in.Body.Addresses {
-		wg.Go(func() {
-			out[i] = checkBody(a.engine.Check(ctx, workspace(ctx).ID, typed, func(finding.Stage, work.Checked) {}))
-		})
+	found, err := a.engine.CheckPaid(ctx, workspace(ctx).ID, by(ctx), in.Body.Addresses, func(typed string) work.Checked {
+		return a.engine.Check(ctx, workspace(ctx).ID, typed, func(finding.Stage, work.Checked) {})
+	})
+	if err != nil {
+		return nil, a.failed(ctx, err)
 	}
-	wg.Wait()
-	return whole(out), nil
+	return whole(contract.Each(found, checkBody)), nil
 }
+
+// mayStream refuses a check on the account of the workspace before its stream begins, which cannot.
+func (a *API) mayStream(h huma.API) func(huma.Context, func(huma.Context)) {
+	return func(ctx huma.Context, next func(huma.Context)) {
+		st, kept, err := a.engine.Allowance.Kept(ctx.Context(), workspace(ctx.Context()).ID)
+		if err == nil && kept {
+			var r store.Reservation
+			if r, err = a.engine.Allowance.Single(ctx.Context(), st.WorkspaceID, by(ctx.Context()), 1); err == nil {
+				ctx = huma.WithValue(ctx, reservationKey{}, r)
+				defer a.settle(ctx.Context(), r, nil) // where it was not begun
+			}
+		}
+		if err != nil {
+			var told *huma.ErrorModel
+			errors.As(a.failed(ctx.Context(), err), &told)
+			_ = huma.WriteErr(h, ctx, told.Status, told.Detail)
+			return
+		}
+		next(ctx)
+	}
+}
+
+type reservationKey struct{}
 
 func (a *API) checkEvents(ctx context.Context, in *struct{ Body contract.OneAddress }, send sse.Sender) {
 	c := a.engine.Check(ctx, workspace(ctx).ID, in.Body.Address, func(s finding.Stage, c work.Checked) {
 		_ = send.Data(passedBody(s, c))
 	})
+	if r, paid := ctx.Value(reservationKey{}).(store.Reservation); paid {
+		a.settle(ctx, r, []finding.Verdict{c.Verdict})
+	}
 	_ = send.Data(checkBody(c))
+}
+
+// settle charges what was found, whether or not somebody still listens.
+func (a *API) settle(ctx context.Context, r store.Reservation, found []finding.Verdict) {
+	if err := a.engine.Allowance.Settle(context.WithoutCancel(ctx), r, found); err != nil {
+		a.log.Error("a single check was not charged; what was set aside is given back later", "err", err)
+	}
 }
 
 // passedBody says that an address has passed a stage.

@@ -25,5 +25,13 @@ func (a *API) draftRun(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	return &draftOutput{summary.DraftOf(l, d, a.engine.Rounds)}, nil
+	out := summary.DraftOf(l, d, a.engine.Rounds)
+	said, kept, err := a.engine.SaidOf(ctx, l, r, d.Reused)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	if kept {
+		out.Allowance = &contract.SaidBefore{Most: said.Most, Available: said.Available, Left: said.Left, Missing: said.Missing, Says: said.Says()}
+	}
+	return &draftOutput{out}, nil
 }

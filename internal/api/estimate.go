@@ -43,6 +43,9 @@ func (a *API) makeEstimate(ctx context.Context, in *ByID) (*estimateOutput, erro
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
+	if err := a.engine.Allowance.MayEstimate(ctx, l.WorkspaceID); err != nil {
+		return nil, a.failed(ctx, err)
+	}
 	run, err := a.engine.Sample(ctx, l)
 	if err != nil {
 		return nil, a.failed(ctx, err)

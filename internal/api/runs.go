@@ -13,6 +13,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/sse"
 
+	"varnet/internal/allowance"
 	"varnet/internal/contract"
 	"varnet/internal/decide"
 	"varnet/internal/store"
@@ -69,14 +70,14 @@ func (a *API) startRun(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	if err := a.engine.StartRun(ctx, &r); err != nil {
+	if err := a.engine.StartRun(ctx, &r, by(ctx)); err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	b, err := a.summaries.Run(ctx, r, l, zone(ctx))
+	out, err := a.runOutput(ctx, r, l)
 	if err != nil {
-		return nil, a.failed(ctx, err)
+		return nil, err
 	}
-	return &made[contract.Run]{fmt.Sprintf("/api/v1/runs/%d", r.ID), b}, nil
+	return &made[contract.Run]{fmt.Sprintf("/api/v1/runs/%d", r.ID), out.Body}, nil
 }
 
 // newRun is a run of a list as it was asked for.
@@ -85,7 +86,7 @@ func (a *API) newRun(ctx context.Context, l store.List, n contract.NewRun) (r st
 	if err != nil {
 		return r, err
 	}
-	r = store.Run{WorkspaceID: l.WorkspaceID, ListID: l.ID, Depth: store.Depth(n.Depth), Policy: p, ReuseDays: n.ReuseDays}
+	r = store.Run{WorkspaceID: l.WorkspaceID, ListID: l.ID, Depth: store.Depth(n.Depth), Policy: p, ReuseDays: n.ReuseDays, Urgent: n.Urgent}
 	r.Hours, r.Zone, r.LimitMinutes = n.Hours, n.Zone, n.LimitMinutes
 	if n.BeginAt != nil {
 		r.BeginAt = *n.BeginAt
@@ -114,6 +115,13 @@ func (a *API) runOutput(ctx context.Context, r store.Run, l store.List) (*runOut
 	b, err := a.summaries.Run(ctx, r, l, zone(ctx))
 	if err != nil {
 		return nil, a.failed(ctx, err)
+	}
+	spent, err := a.store.SpentOn(ctx, r.ID)
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	if len(spent) > 0 {
+		b.Cost = allowance.CostOf(spent)
 	}
 	return &runOutput{b}, nil
 }
@@ -160,7 +168,7 @@ func (a *API) runs(ctx context.Context, in *struct {
 }
 
 func (a *API) stopRun(ctx context.Context, in *ByID) (*runOutput, error) {
-	if err := a.store.StopRun(ctx, workspace(ctx).ID, in.ID); err != nil {
+	if err := a.engine.StopRun(ctx, workspace(ctx).ID, in.ID); err != nil {
 		return nil, a.failed(ctx, err)
 	}
 	return a.run(ctx, in)
@@ -197,7 +205,7 @@ func (a *API) askAgain(ctx context.Context, in *struct {
 		which.Ordinals, err = d.Matching(ctx, in.Filter, math.MaxInt32-1)
 	}
 	if err == nil && (!filtered || len(which.Ordinals) > 0) {
-		n, err = a.engine.AskAgain(ctx, r, d.VerdictsWhere(which.Fits), which.Ordinals)
+		n, err = a.engine.AskAgain(ctx, r, d.VerdictsWhere(which.Fits), which.Ordinals, by(ctx))
 	}
 	switch {
 	case errors.Is(err, store.ErrNotFinished):

@@ -168,6 +168,8 @@ type Run struct {
 	Notices  []string `json:"notices" doc:"What the operator must know: hosts that refuse us, no way out."`
 	Kept     int64    `json:"kept" doc:"Rows that would be kept now."`
 	Rows     int64    `json:"rows" doc:"All rows of the list."`
+	Urgent   bool     `json:"urgent,omitempty" doc:"Whether it goes before others."`
+	Cost     string   `json:"cost,omitempty" doc:"What it has cost so far, in a sentence; left out where no allowance is kept, and where several runs are listed."`
 }
 
 // Flow is the picture of a run, laid out: the list flows from left to right through the
@@ -251,6 +253,8 @@ type Draft struct {
 	// Slowest is empty when nobody is to be asked.
 	Slowest  string `json:"slowest,omitempty" doc:"The operator that is expected to take longest."`
 	Sentence string `json:"sentence" doc:"What the run will take, in sentences."`
+	// Allowance is left out where none is kept.
+	Allowance *SaidBefore `json:"allowance,omitempty" doc:"What the run may cost; left out where no allowance is kept."`
 }
 
 // CauseCount is how many addresses have a finding by a cause.
@@ -391,6 +395,7 @@ type NewRun struct {
 	Policy string `json:"policy,omitempty" default:"careful" doc:"The policy that decides."`
 	// ReuseDays 0 asks about every address.
 	ReuseDays int `json:"reuseDays,omitempty" minimum:"0" maximum:"365" doc:"Take over results of earlier runs that are younger than so many days: what is absent twice as long, a full mailbox a quarter, what was undecided never. 0: ask about all."`
+	Urgent bool `json:"urgent,omitempty" doc:"Whether it goes before others, at the higher cost that the plan says. Hosts are asked no faster for it."`
 	Times
 }
 

@@ -22,6 +22,8 @@ var (
 		"The operation acts on all results that match a filter, and no filter was given.", "Give a filter, or say all=true to act on all."}
 	Unconfirmed = ProblemKind{"confirm", 403, "Confirm that it is you",
 		"The operation changes how the person signs in, or cannot be undone, and they last proved who they are more than 15 minutes ago.", "Prove it at POST /session/confirm, and send the request again."}
+	AllowanceShort = ProblemKind{"allowance-short", 409, "Too few checks left",
+		"It may take more checks than the workspace has available. Nothing was done.", "The error at the place allowance says how many are missing: buy as many, or take a part of the list."}
 	KeyReused = ProblemKind{"idempotency-key-reused", 422, "Idempotency key used for something else",
 		"The Idempotency-Key was sent before with another request.", "Make a new key for each thing that is to be made."}
 )
@@ -41,6 +43,7 @@ var problemKinds = []ProblemKind{
 	{"wrong-range", 416, "No such range", "The file has no such bytes.", "Begin the download anew."},
 	{"wrong-host", 421, "Wrong host", "The service is not reached by the name that the request is for.", "Use one of its names; whoever runs it sets them."},
 	{"invalid", 422, "Invalid request", "A name, a value or a combination is not one that the operation takes. Nothing was done.", "The errors name each place with what is wrong there."},
+	AllowanceShort,
 	FilterNeeded,
 	KeyReused,
 	{"too-many", 429, "Too many tries", "It was tried too often.", "Wait as long as Retry-After says."},

@@ -35,6 +35,22 @@ func (s *Store) AskAgain(ctx context.Context, run Run, verdicts, only []int32, l
 	return s.addAllAgain(ctx, run, ok.Latest, chosen, laneKey, size)
 }
 
+// StandingAgain counts the addresses that a run asks again and has not asked yet, by the verdict that stands.
+func (s *Store) StandingAgain(ctx context.Context, run int64) (map[int32]int64, error) {
+	rows, err := s.db.Query(ctx, "SELECT v, count(*) FROM parcel, unnest(was) v WHERE run_id = $1 AND again AND state = 'open' GROUP BY v", run)
+	if err != nil {
+		return nil, err
+	}
+	out := map[int32]int64{}
+	var verdict int32
+	var n int64
+	_, err = pgx.ForEachRow(rows, []any{&verdict, &n}, func() error {
+		out[verdict] = n
+		return nil
+	})
+	return out, err
+}
+
 // DoubtedDomains returns the domains of a run that is done which were found, while it
 // went on, to answer by chance; none where these were asked again already.
 func (s *Store) DoubtedDomains(ctx context.Context, run int64) ([]string, error) {
@@ -65,7 +81,7 @@ func (s *Store) AskDoubted(ctx context.Context, run Run, domains []string, verdi
 
 // addAllAgain makes parcels of addresses that have a result.
 func (s *Store) addAllAgain(ctx context.Context, run Run, st *Latest, chosen []int32, laneKey string, size int) (addresses int64, err error) {
-	p := Parcel{RunID: run.ID, LaneKey: laneKey, Round: 1, NotBefore: time.Now(), Again: true}
+	p := Parcel{RunID: run.ID, LaneKey: laneKey, Round: 1, NotBefore: time.Now(), Again: true, Turn: run.FirstTurn()}
 	for len(chosen) > 0 {
 		n := min(partSize, len(chosen)) // so many are held in memory
 		rows, err := s.AddressesAt(ctx, run.ListID, chosen[:n])

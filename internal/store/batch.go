@@ -11,6 +11,7 @@ import (
 	"github.com/jackc/pgx/v5/pgtype"
 
 	"varnet/core/finding"
+	"varnet/core/ledger"
 	"varnet/core/probe"
 	"varnet/internal/store/pack"
 )
@@ -70,8 +71,14 @@ func (s *Store) batchOf(ctx context.Context, results []Concluded) (batch, map[in
 		}
 		b.addresses[i], b.verdicts[i], asked[i] = r.Address, id, r.Asked
 		tally[id]++
+		b.conclusive.Count(r.Verdict, 1)
 		if r.Was != 0 {
+			was, err := s.verdict(ctx, r.Was)
+			if err != nil {
+				return b, nil, err
+			}
 			tally[r.Was]--
+			b.conclusive.Count(was, -1)
 		}
 	}
 	b.evidence = pack.Evidence(asked)
@@ -86,18 +93,27 @@ type batch struct {
 	addresses, verdicts []int32
 	restated            bool
 	evidence            []byte
+	// conclusive are the findings that the run is charged for.
+	conclusive ledger.Conclusive
 }
 
 // addTo tells in SQL to add a batch, and how many addresses got each verdict, or
-// lost it, to the run that another statement gives, if it gives any.
+// lost it, to the run that another statement gives, if it gives any, and to charge
+// what is set aside for it. A charge is added and changes nothing, so that lanes do not
+// wait for each other (ledger.ChargeOf tells what it is).
 func addTo(run string) string {
 	return `WITH run AS (` + run + `),
-		added AS (INSERT INTO batch (run_id, at, addresses, verdicts, evidence, restated) SELECT run_id, $1, $2, $3, $4, $8 FROM run)
+		added AS (INSERT INTO batch (run_id, at, addresses, verdicts, evidence, restated) SELECT run_id, $1, $2, $3, $4, $8 FROM run),
+		charge AS (SELECT r.workspace_id, r.id, $9::bigint * cost_syntax + $10::bigint * cost_domain + $11::bigint * cost_mailbox AS n
+			FROM run JOIN reservation r ON r.run_id = run.run_id AND r.closed_at IS NULL WHERE ($9, $10, $11) <> (0, 0, 0)),
+		charged AS (INSERT INTO ledger_entry (workspace_id, at, from_account, to_account, amount, why, reservation_id)
+			SELECT workspace_id, $1::timestamptz, CASE WHEN n > 0 THEN 'reserved' ELSE 'used' END, CASE WHEN n > 0 THEN 'used' ELSE 'reserved' END, abs(n),
+				CASE WHEN n > 0 THEN 'charge' ELSE 'charge taken back' END, id FROM charge WHERE n <> 0)
 		INSERT INTO tally (run_id, verdict, addresses, at) SELECT run_id, v, n, $7 FROM run, unnest($5::int[], $6::int[]) t(v, n)`
 }
 
 // batchValues is how many values addTo takes.
-const batchValues = 8
+const batchValues = 11
 
 // values are those that addTo takes.
 func (b batch) values(tally map[int32]int32, at time.Time) []any {
@@ -105,11 +121,11 @@ func (b batch) values(tally map[int32]int32, at time.Time) []any {
 	for id, n := range tally {
 		verdicts, addresses = append(verdicts, id), append(addresses, n)
 	}
-	return []any{b.at, b.addresses, b.verdicts, b.evidence, verdicts, addresses, at, b.restated}
+	return []any{b.at, b.addresses, b.verdicts, b.evidence, verdicts, addresses, at, b.restated, b.conclusive.Syntax, b.conclusive.Domain, b.conclusive.Mailbox}
 }
 
 func (s *Store) addBatch(ctx context.Context, run int64, b batch, tally map[int32]int32, at time.Time) error {
-	_, err := s.db.Exec(ctx, addTo("SELECT $9::bigint AS run_id"), append(b.values(tally, at), run)...)
+	_, err := s.db.Exec(ctx, addTo(fmt.Sprintf("SELECT $%d::bigint AS run_id", batchValues+1)), append(b.values(tally, at), run)...)
 	return err
 }
 

@@ -10,6 +10,7 @@ import (
 
 	"varnet/core/address"
 	"varnet/core/bounce"
+	"varnet/core/ledger"
 )
 
 // KnownOutcome is what is known of an address by the messages sent to it, with the words of
@@ -176,6 +177,7 @@ func (s *Store) AddOutcomes(ctx context.Context, run int64, results []Concluded)
 	if err != nil {
 		return err
 	}
+	b.conclusive = ledger.Conclusive{} // nobody pays for what their own messages told
 	if err := s.addBatch(ctx, run, b, tally, time.Unix(0, 0)); err != nil {
 		return err
 	}

@@ -10,6 +10,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"varnet/core/finding"
+	"varnet/core/pace"
 	"varnet/core/policy"
 	"varnet/core/probe"
 	"varnet/core/resolve"
@@ -51,10 +52,20 @@ type Run struct {
 	Ages map[finding.Finding]int
 	// Sample are the addresses of a run that asks about no others, nil for all.
 	Sample []int32
+	// Urgent: it goes before others, on our side.
+	Urgent bool
 	Plan   Plan
 	Times
 	CreatedAt  time.Time
 	FinishedAt *time.Time
+}
+
+// FirstTurn is the turn of its first parcels at an operator.
+func (r Run) FirstTurn() int32 {
+	if r.Urgent {
+		return pace.UrgentTurn
+	}
+	return 0
 }
 
 // Times are when a run may work.
@@ -102,16 +113,16 @@ type Plan struct {
 	Remembered int64 `json:"remembered,omitempty"`
 }
 
-const runColumns = "id, workspace_id, list_id, depth, policy, state, reuse_days, ages, sample, plan, begin_at, hours, zone, limit_minutes, resume_at, created_at, finished_at"
+const runColumns = "id, workspace_id, list_id, depth, policy, state, reuse_days, ages, sample, urgent, plan, begin_at, hours, zone, limit_minutes, resume_at, created_at, finished_at"
 
 // CreateRun records a run and gives it its ID. The list is held meanwhile: one that is
 // being deleted is waited for, and then it is ErrNotFound.
 func (s *Store) CreateRun(ctx context.Context, r *Run) error {
 	err := s.db.QueryRow(ctx, `
-		INSERT INTO run (workspace_id, list_id, depth, policy, state, reuse_days, sample, begin_at, hours, zone, limit_minutes, ages)
-		SELECT $1, l.id, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12 FROM (SELECT id FROM list WHERE id = $2 AND workspace_id = $1 FOR KEY SHARE) l
+		INSERT INTO run (workspace_id, list_id, depth, policy, state, reuse_days, sample, begin_at, hours, zone, limit_minutes, ages, urgent)
+		SELECT $1, l.id, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13 FROM (SELECT id FROM list WHERE id = $2 AND workspace_id = $1 FOR KEY SHARE) l
 		RETURNING id, created_at`,
-		r.WorkspaceID, r.ListID, string(r.Depth), r.Policy, r.State, r.ReuseDays, r.Sample, r.BeginAt, r.Hours, r.Zone, r.LimitMinutes, r.Ages).Scan(&r.ID, &r.CreatedAt)
+		r.WorkspaceID, r.ListID, string(r.Depth), r.Policy, r.State, r.ReuseDays, r.Sample, r.BeginAt, r.Hours, r.Zone, r.LimitMinutes, r.Ages, r.Urgent).Scan(&r.ID, &r.CreatedAt)
 	if errors.Is(err, pgx.ErrNoRows) {
 		err = ErrNotFound
 	}

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"maps"
 	"sync"
 
 	"varnet/core/finding"
@@ -12,10 +13,11 @@ import (
 type verdictCache struct {
 	mu    sync.RWMutex
 	byKey map[verdictKey]int32
+	byID  map[int32]finding.Verdict
 }
 
 func newVerdictCache() *verdictCache {
-	return &verdictCache{byKey: map[verdictKey]int32{}}
+	return &verdictCache{byKey: map[verdictKey]int32{}, byID: map[int32]finding.Verdict{}}
 }
 
 // verdictKey is a verdict that can be looked up.
@@ -43,8 +45,32 @@ func (s *Store) KnowVerdicts(ctx context.Context, results []Concluded) error {
 		if _, err := s.verdictID(ctx, r.Verdict); err != nil {
 			return err
 		}
+		if r.Was != 0 {
+			if _, err := s.verdict(ctx, r.Was); err != nil {
+				return err
+			}
+		}
 	}
 	return nil
+}
+
+// verdict returns the verdict with a number.
+func (s *Store) verdict(ctx context.Context, id int32) (finding.Verdict, error) {
+	c := s.verdicts
+	c.mu.RLock()
+	v, ok := c.byID[id]
+	c.mu.RUnlock()
+	if ok {
+		return v, nil
+	}
+	all, err := s.Verdicts(ctx)
+	if err != nil {
+		return v, err
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	maps.Copy(c.byID, all)
+	return all[id], nil
 }
 
 // verdictID returns the number of a verdict, which is recorded if it is new.

@@ -112,7 +112,7 @@ func (s *Summaries) run(ctx context.Context, r store.Run, l store.List, k known,
 	}
 	b := contract.Run{ID: r.ID, ListID: r.ListID, ListName: l.Name, Depth: string(r.Depth), Policy: r.Policy.Name, Version: r.Policy.Version, State: r.State,
 		CreatedAt: r.CreatedAt, FinishedAt: r.FinishedAt, Addresses: l.Addresses + l.Malformed, Postponed: p.Postponed,
-		NextRound: p.NextRound, Again: p.Again, Reused: r.Plan.Reused, Known: r.Plan.Known, PerMinute: p.LastMinute, Rows: l.Rows, Waits: []contract.Wait{},
+		NextRound: p.NextRound, Again: p.Again, Reused: r.Plan.Reused, Known: r.Plan.Known, PerMinute: p.LastMinute, Rows: l.Rows, Urgent: r.Urgent, Waits: []contract.Wait{},
 		Times: contract.Times{BeginAt: &r.BeginAt, Hours: r.Hours, Zone: r.Zone, LimitMinutes: r.LimitMinutes, ResumeAt: r.ResumeAt}}
 	for _, n := range p.Verdicts {
 		b.Done += n

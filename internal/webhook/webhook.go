@@ -107,3 +107,9 @@ func Verify(secret string, h http.Header, body []byte, now time.Time) (id string
 	}
 	return "", ErrForged
 }
+
+// IsSecret reports whether a text is a secret of a webhook.
+func IsSecret(text string) bool {
+	_, err := key(text)
+	return err == nil
+}

@@ -10,6 +10,7 @@ import (
 
 	"varnet/core/event"
 	"varnet/core/rule"
+	"varnet/internal/allowance"
 	"varnet/internal/store"
 )
 
@@ -84,13 +85,18 @@ func (e *Engine) setClock(ctx context.Context, tx pgx.Tx, run int64, at time.Tim
 }
 
 // StartRun records a run and sets its planning going, or leaves it drafted until
-// its times let it begin. Times that cannot be are an error.
-func (e *Engine) StartRun(ctx context.Context, r *store.Run) error {
+// its times let it begin. Times that cannot be are an error. Where an allowance is kept, what
+// the run may cost at most is set aside, on the account of by; that of a sample is free.
+func (e *Engine) StartRun(ctx context.Context, r *store.Run, by store.By) error {
 	until, err := e.firstTimes(r)
 	if err != nil {
 		return err
 	}
-	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error { return e.startRun(ctx, s, tx, r, until) })
+	order, err := e.orderOf(ctx, *r, by)
+	if err != nil {
+		return err
+	}
+	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error { return e.startRun(ctx, s, tx, r, until, order) })
 }
 
 // firstTimes settles whether a run begins now, and when its times are looked at next.
@@ -111,9 +117,17 @@ func (e *Engine) firstTimes(r *store.Run) (until time.Time, err error) {
 }
 
 // startRun records a run whose first times were looked at, and sets it going.
-func (e *Engine) startRun(ctx context.Context, s *store.Store, tx pgx.Tx, r *store.Run, until time.Time) error {
+func (e *Engine) startRun(ctx context.Context, s *store.Store, tx pgx.Tx, r *store.Run, until time.Time, order *allowance.Order) error {
 	return inOrder(
 		func() error { return s.CreateRun(ctx, r) },
+		func() error {
+			if order == nil {
+				return nil
+			}
+			order.Run = r.ID
+			_, err := e.Allowance.Reserve(ctx, s, tx, *order)
+			return err
+		},
 		func() error { return e.setClock(ctx, tx, r.ID, until) },
 		func() error {
 			if r.State == store.Drafted {

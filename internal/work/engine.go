@@ -34,6 +34,7 @@ import (
 
 	"varnet/core/pace"
 	"varnet/internal/activity"
+	"varnet/internal/allowance"
 	"varnet/internal/bounce"
 	"varnet/internal/clock"
 	"varnet/internal/connect"
@@ -107,6 +108,8 @@ type Engine struct {
 	Routines routine.Places
 	// Connections are the places that contacts live in.
 	Connections *connection.Connections
+	// Allowance keeps the allowances of workspaces.
+	Allowance *allowance.Desk
 	// Bounces imports what comes back after mailings.
 	Bounces *bounce.Desk
 	// Odds learns from mailings how likely messages to catch-all addresses arrive.
@@ -194,6 +197,7 @@ func New(c Config) (*Engine, error) {
 		}
 		return sums
 	}}}
+	e.Allowance = &allowance.Desk{Store: e.Store, Secrets: e.Secrets, Now: c.Clock.Now, Happened: e.Happened, Log: c.Log}
 	e.Odds = &odds.Odds{Store: e.Store.Bulk(), Now: c.Clock.Now}
 	e.Activity = &activity.Desk{Store: e.Store.Bulk(), Grammar: e.Grammar, Now: c.Clock.Now}
 	e.Sources = &bounce.Sources{Desk: e.Bounces, Secrets: e.Secrets, Env: e.Connections.Env}
@@ -212,6 +216,7 @@ func New(c Config) (*Engine, error) {
 	river.AddWorker(w, &tellWorker{engine: e})
 	river.AddWorker(w, &deliverWorker{engine: e})
 	river.AddWorker(w, &calendarWorker{engine: e})
+	river.AddWorker(w, &verifyWorker{engine: e})
 	river.AddWorker(w, &routineWorker{engine: e})
 	river.AddWorker(w, &routineLookWorker{engine: e})
 	river.AddWorker(w, &collectWorker{engine: e})
@@ -244,7 +249,7 @@ func New(c Config) (*Engine, error) {
 		},
 		FetchCooldown:               fetchCooldown,
 		ID:                          e.self.ID,
-		PeriodicJobs:                []*river.PeriodicJob{retention(), following(), calendar()},
+		PeriodicJobs:                []*river.PeriodicJob{retention(), following(), calendar(), verifying()},
 		Workers:                     w,
 		Logger:                      slog.New(levelled{e.Log.Handler(), slog.LevelWarn}),
 		JobTimeout:                  jobTimeout,

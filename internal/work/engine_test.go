@@ -101,7 +101,7 @@ func (p *plant) bring(rows int) store.List {
 func (p *plant) start(l store.List, reuseDays int) store.Run {
 	p.t.Helper()
 	r := store.Run{WorkspaceID: p.workspace, ListID: l.ID, Depth: store.DepthMailbox, Policy: policy.Careful(), ReuseDays: reuseDays}
-	if err := p.StartRun(p.t.Context(), &r); err != nil {
+	if err := p.StartRun(p.t.Context(), &r, store.By{}); err != nil {
 		p.t.Fatal(err)
 	}
 	return r
@@ -240,7 +240,7 @@ func (p *plant) holdAskedAgain(run store.Run, found map[finding.Finding]int64) {
 			open = append(open, id)
 		}
 	}
-	n, err := p.AskAgain(p.t.Context(), run, open, nil)
+	n, err := p.AskAgain(p.t.Context(), run, open, nil, store.By{})
 	if err != nil || n != found[finding.Undecided] || n == 0 {
 		p.t.Fatalf("%d are asked again, %v; %d were undecided", n, err, found[finding.Undecided])
 	}
@@ -280,7 +280,7 @@ func TestAnEngineStopsRuns(t *testing.T) {
 	if stopped.State != store.Stopped && stopped.State != store.Finished {
 		t.Errorf("a stopped run is %s", stopped.State)
 	}
-	if _, err := p.AskAgain(t.Context(), stopped, nil, nil); stopped.State == store.Stopped && (err == nil || !strings.Contains(err.Error(), "not finished")) {
+	if _, err := p.AskAgain(t.Context(), stopped, nil, nil, store.By{}); stopped.State == store.Stopped && (err == nil || !strings.Contains(err.Error(), "not finished")) {
 		t.Errorf("a stopped run is asked again: %v", err)
 	}
 }
@@ -295,7 +295,7 @@ func TestListsAreDeletedWhileRunsStart(t *testing.T) {
 		for range 2 {
 			starting.Go(func() {
 				r := store.Run{WorkspaceID: p.workspace, ListID: l.ID, Depth: store.DepthMailbox, Policy: policy.Careful()}
-				if err := p.StartRun(t.Context(), &r); err != nil && !errors.Is(err, store.ErrNotFound) {
+				if err := p.StartRun(t.Context(), &r, store.By{}); err != nil && !errors.Is(err, store.ErrNotFound) {
 					t.Errorf("a run of list %d does not start: %v", n, err)
 				}
 			})

@@ -39,7 +39,7 @@ func (e *Engine) Sample(ctx context.Context, l store.List) (store.Run, error) {
 		return r, err
 	}
 	slices.Sort(r.Sample)
-	if err := e.StartRun(ctx, &r); err != nil {
+	if err := e.StartRun(ctx, &r, store.By{}); err != nil {
 		return r, err
 	}
 	ctx, cancel := context.WithTimeout(ctx, estimateTime)

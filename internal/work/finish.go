@@ -62,6 +62,9 @@ func (e *Engine) finish(ctx context.Context, id int64) error {
 		if err := s.Restate(ctx, id, restated); err != nil {
 			return err
 		}
+		if err := e.Allowance.CloseRun(ctx, s, tx, id); err != nil {
+			return err
+		}
 		return e.tellFinished(ctx, s, tx, id)
 	})
 }

@@ -453,7 +453,7 @@ func (b *batch) pack(key string, asking []store.Asking, round int32, notBefore t
 	for i, n := range pace.Cut(len(asking), b.before) {
 		end += n
 		if at := wholeDomain(asking, end); at > begin {
-			b.parcels = append(b.parcels, store.Parcel{RunID: b.run.ID, LaneKey: key, Turn: b.run.Plan.Batch + int32(i), Round: round,
+			b.parcels = append(b.parcels, store.Parcel{RunID: b.run.ID, LaneKey: key, Turn: b.run.FirstTurn() + b.run.Plan.Batch + int32(i), Round: round,
 				Questions: asking[begin:at], NotBefore: notBefore, Again: b.again})
 			begin = at
 		}

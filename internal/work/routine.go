@@ -17,6 +17,7 @@ import (
 	"varnet/core/policy"
 	"varnet/core/say"
 	"varnet/core/sheet"
+	"varnet/internal/allowance"
 	"varnet/internal/connect"
 	"varnet/internal/contract"
 	"varnet/internal/decide"
@@ -378,13 +379,22 @@ func (o *order) verify(ctx context.Context) error {
 	if err != nil {
 		return &connect.Trouble{Why: err.Error()}
 	}
-	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
-		if err := e.startRun(ctx, s, tx, &run, until); err != nil {
+	pays, err := e.orderOf(ctx, run, store.By{RoutineID: &o.r.ID})
+	if err != nil {
+		return err
+	}
+	err = e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+		if err := e.startRun(ctx, s, tx, &run, until, pays); err != nil {
 			return err
 		}
 		o.t.RunID, o.t.State = &run.ID, store.TimeVerifying
 		return s.SetTime(ctx, o.t)
 	})
+	if why, hinders := allowance.Hinders(err); hinders {
+		o.t.RunID = nil
+		return o.hold(ctx, why)
+	}
+	return err
 }
 
 // conclude weighs what the run found, writes the result and ends the time.

@@ -18,11 +18,14 @@ const (
 // AskAgain opens a finished run again for the addresses with some verdicts, or
 // only for some of these unless only is nil, as another round of the same run: their domains are looked up anew, and so on
 // from there. Their results stand until they are replaced. It returns how many
-// they are.
-func (e *Engine) AskAgain(ctx context.Context, run store.Run, verdicts, only []int32) (addresses int64, err error) {
+// they are. What it may cost at most is set aside on the account of by.
+func (e *Engine) AskAgain(ctx context.Context, run store.Run, verdicts, only []int32, by store.By) (addresses int64, err error) {
 	e.absences.forget(run.WorkspaceID)
 	err = e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		if addresses, err = s.AskAgain(ctx, run, verdicts, only, pace.Unresolved, pace.ParcelSize); err != nil {
+			return err
+		}
+		if err := e.reserveAgain(ctx, s, tx, run, by); err != nil {
 			return err
 		}
 		return e.insert(ctx, tx, LaneArgs{Key: pace.Unresolved})

@@ -24,6 +24,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/allowance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How many checks the workspace may still use
+         * @description What is available and set aside, until when it lasts at the pace of the last 30 days, and how more comes.
+         */
+        get: operations["get-allowance"];
+        /**
+         * Set when it is told that few are left, the refill, the subscription and whom invoices are for
+         * @description A refill and a subscription want a stored way to pay. A subscription begins with a first month at once; when it ends, what was bought stays. A person does this, no key.
+         */
+        put: operations["set-allowance"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/allowance/method": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Forget the stored way to pay
+         * @description With it go the refill and the subscription, which cannot be paid any more.
+         */
+        delete: operations["forget-method"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/audit": {
         parameters: {
             query?: never;
@@ -884,6 +928,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/installation/accounts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The allowances of all workspaces
+         * @description Each workspace with its plan and what it used lately.
+         */
+        get: operations["get-accounts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/installation/accounts/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Keep an allowance of a workspace by a plan, or none
+         * @description The first grant of the plan comes at once, the next each month. With no plan the workspace may check as much as it likes; its book stays.
+         */
+        put: operations["set-account-plan"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/installation/accounts/{id}/grants": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give a workspace checks, or take some away
+         * @description They may expire. Below 0, checks that are available are taken away; never more than there are.
+         */
+        post: operations["grant-checks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/installation/audit": {
         parameters: {
             query?: never;
@@ -918,6 +1022,138 @@ export interface paths {
         get: operations["verify-audit"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/installation/billing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How the installation is paid
+         * @description Without provider and seller nothing can be bought.
+         */
+        get: operations["get-billing"];
+        /**
+         * Set payment provider, seller and taxes
+         * @description The secret is sealed and never shown.
+         */
+        put: operations["set-billing"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/installation/ledger": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Draw up the trial balance, and hold everything against the entries
+         * @description The sum of all entries is 0, every lot has what its entries leave, and every reservation is closed or has something at work.
+         */
+        get: operations["verify-ledger"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/installation/plans": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The plans that workspaces may have
+         * @description What they grant, cost and allow.
+         */
+        get: operations["get-plans"];
+        put?: never;
+        /**
+         * Make a plan
+         * @description Prices are in the smallest unit of the currency.
+         */
+        post: operations["make-plan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/installation/plans/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change the terms of a plan, from now on
+         * @description It holds for what begins from now on; what is set aside keeps the costs that it began with.
+         */
+        put: operations["change-plan"];
+        post?: never;
+        /**
+         * Delete a plan that no workspace has
+         * @description Workspaces that have it are given another one first.
+         */
+        delete: operations["delete-plan"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/installation/purchases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What all workspaces bought, newest first
+         * @description Of all workspaces.
+         */
+        get: operations["get-all-purchases"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/installation/purchases/{id}/pay-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Have a purchase paid back; what is left of its checks is withdrawn when the provider says that it is
+         * @description The provider is asked to, and tells by a call when it is done.
+         */
+        post: operations["pay-back-purchase"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2040,6 +2276,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/payment-calls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tell what became of a payment, by a signed call
+         * @description For the payment provider, signed by its secret in the form of Standard Webhooks; a call that is sent again changes nothing.
+         */
+        post: operations["call-payment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/person": {
         parameters: {
             query?: never;
@@ -2358,6 +2614,90 @@ export interface paths {
          * @description The body is the beginning of a file. The answer says how it would be read, with its first rows; nothing is imported.
          */
         post: operations["preview-file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/prices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What a number of checks costs; nothing is bought
+         * @description Each step of the prices is paid at its own price, so that more checks never cost less than fewer.
+         */
+        post: operations["get-price"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/purchases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What was bought, newest first
+         * @description Also those that were refused or paid back.
+         */
+        get: operations["get-purchases"];
+        put?: never;
+        /**
+         * Buy checks; they come when the payment provider says that they are paid
+         * @description The answer names the page of the payment provider on which it is paid. A person does this, no key.
+         */
+        post: operations["buy-checks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/purchases/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Where a purchase stands
+         * @description Its state changes by the calls of the payment provider.
+         */
+        get: operations["get-purchase"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/purchases/{id}/invoice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Its invoice, which is the receipt too, or its credit note
+         * @description It is there once the purchase is paid; the credit note, once it is paid back.
+         */
+        get: operations["get-invoice"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3456,6 +3796,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/statements/{month}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What came and went in a month
+         * @description What was held at the beginning of the month, what came and went, and what was held at its end. What was set aside and given back changes nothing.
+         */
+        get: operations["get-statement"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/statements/{month}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The same as PDF or CSV
+         * @description For the books.
+         */
+        get: operations["get-statement-file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/step-recipes": {
         parameters: {
             query?: never;
@@ -3798,6 +4178,46 @@ export interface paths {
          * @description The body is the next part, from the byte that the answer before named.
          */
         patch: operations["upload-part"];
+        trace?: never;
+    };
+    "/usage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What was charged for what
+         * @description By day, run, routine, connection, key or person. Days are those of the time zone of the request.
+         */
+        get: operations["get-usage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/usage/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The same as CSV
+         * @description A table with a header.
+         */
+        get: operations["get-usage-file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/webhooks": {
@@ -4162,9 +4582,49 @@ export interface components {
              */
             tookNone?: number;
         };
+        Account: {
+            /**
+             * Format: int64
+             * @description Checks that are available.
+             */
+            available: number;
+            /** @description Whether an allowance is kept of it. */
+            kept: boolean;
+            /** @description What that is called. */
+            plan?: string;
+            /**
+             * Format: int64
+             * @description Its plan.
+             */
+            planId?: number;
+            /**
+             * Format: int64
+             * @description Checks that are set aside.
+             */
+            reserved: number;
+            /**
+             * Format: int64
+             * @description Checks that were charged in the last 30 days.
+             */
+            usedLately: number;
+            /** @description Its name. */
+            workspace: string;
+            /**
+             * Format: int64
+             * @description The workspace.
+             */
+            workspaceId: number;
+        };
         AccountAddress: {
             /** @description The address. */
             address: string;
+        };
+        AccountPlan: {
+            /**
+             * Format: int64
+             * @description The plan; 0: no allowance is kept, and the workspace may check as much as it likes.
+             */
+            planId: number;
         };
         ActivityKind: {
             /**
@@ -4224,6 +4684,171 @@ export interface components {
              * @description Younger than so many days, but not than the group before; left out of the oldest.
              */
             underDays?: number;
+        };
+        Allowance: {
+            /**
+             * Format: int64
+             * @description Checks that may be used.
+             */
+            available: number;
+            /** @description To whom invoices are made out. */
+            buyer?: components["schemas"]["Party"];
+            /** @description Whether checks can be bought here. */
+            canBuy: boolean;
+            /**
+             * Format: date-time
+             * @description When the next checks expire.
+             */
+            expiresAt?: string;
+            /**
+             * Format: int64
+             * @description How many do then.
+             */
+            expiring: number;
+            /** @description Whether an allowance is kept. Where not, the workspace may check as much as it likes, and nothing else is told. */
+            kept: boolean;
+            /**
+             * Format: date-time
+             * @description Until when it lasts at the pace of the last 30 days.
+             */
+            lastsUntil?: string;
+            /**
+             * Format: int64
+             * @description Under so many available checks the event allowance.low is told; 0: never.
+             */
+            low: number;
+            /** @description The stored way to pay. */
+            method?: string;
+            /**
+             * Format: date-time
+             * @description When the plan grants checks next.
+             */
+            nextGrantAt?: string;
+            /**
+             * Format: date-time
+             * @description When the next month of the subscription is bought.
+             */
+            nextRenewalAt?: string;
+            /** @description The plan of the workspace. */
+            plan?: components["schemas"]["AllowancePlan"];
+            /** @description By what rule checks are bought by themselves. */
+            refill?: components["schemas"]["Refill"];
+            /**
+             * Format: int64
+             * @description Checks that are set aside for runs that go on.
+             */
+            reserved: number;
+            /** @description Where it stands, in sentences. */
+            says: string;
+            /**
+             * Format: int64
+             * @description Checks that are bought each month; 0: none.
+             */
+            subscription: number;
+            /**
+             * Format: int64
+             * @description Checks that were charged in the last 30 days.
+             */
+            usedLately: number;
+            /**
+             * Format: int64
+             * @description What the lots of checks that are available were when they came.
+             */
+            whole: number;
+        };
+        AllowancePlan: {
+            /** @description The currency of the prices (ISO 4217). */
+            currency?: string;
+            /**
+             * Format: int64
+             * @description Checks that the workspace may use a day; 0: any number.
+             */
+            day: number;
+            /**
+             * Format: int64
+             * @description How many decimal digits its smallest unit has.
+             */
+            readonly digits?: number;
+            /**
+             * Format: int64
+             * @description Checks that a finding costs that DNS told.
+             */
+            domainCost: number;
+            /**
+             * Format: int64
+             * @description Free quick estimates a day; 0: any number.
+             */
+            estimatesADay: number;
+            /**
+             * Format: int64
+             * @description Checks that come each month.
+             */
+            grant: number;
+            /**
+             * Format: int64
+             * @description Names the plan.
+             */
+            readonly id?: number;
+            /**
+             * Format: int64
+             * @description For how many months a grant is kept; 0: for ever, 1: until the next comes.
+             */
+            keep: number;
+            /**
+             * Format: int64
+             * @description Checks that each key may use a day; 0: any number.
+             */
+            keyDay: number;
+            /**
+             * Format: int64
+             * @description Checks that a finding costs that the mail hosts told.
+             */
+            mailboxCost: number;
+            /** @description What it is called. */
+            name: string;
+            /**
+             * Format: int64
+             * @description Checks that each person may use a day; 0: any number.
+             */
+            personDay: number;
+            /** @description The steps of the prices, each paid at its own; none: nothing can be bought. */
+            steps?: components["schemas"]["PriceStep"][];
+            /**
+             * Format: int64
+             * @description By how many percent a subscription is cheaper.
+             */
+            subscriptionOff: number;
+            /**
+             * Format: int64
+             * @description Checks that a finding costs that the form alone told.
+             */
+            syntaxCost: number;
+            /**
+             * Format: int64
+             * @description How many times as much an urgent run costs; 0: there are none.
+             */
+            urgent: number;
+            /**
+             * Format: int64
+             * @description How many workspaces have it.
+             */
+            readonly workspaces?: number;
+        };
+        AllowanceSettings: {
+            /** @description To whom invoices are made out. */
+            buyer?: components["schemas"]["Party"];
+            /**
+             * Format: int64
+             * @description Under so many available checks it is told; 0: never.
+             */
+            low: number;
+            /** @description By what rule checks are bought by themselves; left out: none. */
+            refill?: components["schemas"]["Refill"];
+            /**
+             * Format: int64
+             * @description Checks that are bought each month; 0: none, and what was bought stays.
+             */
+            subscription: number;
         };
         Answer: {
             /** @description A and AAAA records. */
@@ -4375,6 +5000,18 @@ export interface components {
             id?: number;
             /** @description The retry time in milliseconds. */
             retry?: number;
+        };
+        Billing: {
+            /** @description Where the provider calls. */
+            readonly calls?: string;
+            /** @description The address of the payment provider; empty: nothing can be bought. */
+            provider: string;
+            /** @description The secret that calls in both directions are signed by, in the form of Standard Webhooks; left out, the one that is there stays. */
+            secret?: string;
+            /** @description Who sells: stands on invoices. */
+            seller?: components["schemas"]["Party"];
+            /** @description What tax is added, by the country of the buyer. */
+            taxes: components["schemas"]["TaxRate"][];
         };
         BounceMailbox: {
             /** @description The folder that is read; INBOX unless given. */
@@ -5138,6 +5775,8 @@ export interface components {
              * @description All addresses of the list, malformed ones too.
              */
             addresses: number;
+            /** @description What the run may cost; left out where no allowance is kept. */
+            allowance?: components["schemas"]["SaidBefore"];
             /**
              * Format: int64
              * @description Addresses to ask mail hosts about.
@@ -6106,6 +6745,48 @@ export interface components {
             /** @description The same in a sentence. */
             says: string;
         };
+        LedgerBalance: {
+            /** @description The account. */
+            account: string;
+            /**
+             * Format: int64
+             * @description Its balance in checks.
+             */
+            balance: number;
+        };
+        LedgerCheck: {
+            /** @description The balance of each account over all workspaces; together they are 0. */
+            balances: components["schemas"]["LedgerBalance"][];
+            /**
+             * Format: int64
+             * @description How many entries it has.
+             */
+            entries: number;
+            /** @description What is wrong. */
+            problems: string[];
+            /** @description Whether the book is right. */
+            right: boolean;
+            /** @description The same in a sentence. */
+            says: string;
+        };
+        LedgerStatement: {
+            /**
+             * Format: int64
+             * @description Checks held at the end.
+             */
+            after: number;
+            /**
+             * Format: int64
+             * @description Checks held at the beginning: available or set aside.
+             */
+            before: number;
+            /** @description What came and went. */
+            lines: components["schemas"]["StatementLine"][];
+            /** @description The month, as 2026-11. */
+            month: string;
+            /** @description The sums, in a sentence. */
+            says: string;
+        };
         Letter: {
             /** @description Whom the reason is about: mailbox, domain, us, content or moment. */
             about?: string;
@@ -6591,6 +7272,20 @@ export interface components {
                 [key: string]: string;
             };
         };
+        NewGrant: {
+            /**
+             * Format: int64
+             * @description How many; below 0 they are taken away.
+             */
+            checks: number;
+            /**
+             * Format: date-time
+             * @description When they expire; left out: never.
+             */
+            expiresAt?: string;
+            /** @description What for: it stands on the statement. */
+            note?: string;
+        };
         NewImport: {
             /** @description The ID of the collection. */
             collection: string;
@@ -6824,6 +7519,8 @@ export interface components {
              * @description Take over results of earlier runs that are younger than so many days: what is absent twice as long, a full mailbox a quarter, what was undecided never. 0: ask about all.
              */
             reuseDays?: number;
+            /** @description Whether it goes before others, at the higher cost that the plan says. Hosts are asked no faster for it. */
+            urgent?: boolean;
             /** @description The time zone of the hours, such as Europe/Berlin; UTC unless given. */
             zone?: string;
         };
@@ -7402,6 +8099,18 @@ export interface components {
             /** @description What is polite. */
             readonly note?: string;
         };
+        PageAccount: {
+            /** @description What is on the page. */
+            items: components["schemas"]["Account"][];
+            /** @description The cursor of the page after it; left out on the last. */
+            next?: string;
+        };
+        PageAllowancePlan: {
+            /** @description What is on the page. */
+            items: components["schemas"]["AllowancePlan"][];
+            /** @description The cursor of the page after it; left out on the last. */
+            next?: string;
+        };
         PageAuditEntry: {
             /** @description What is on the page. */
             items: components["schemas"]["AuditEntry"][];
@@ -7546,6 +8255,12 @@ export interface components {
             /** @description The cursor of the page after it; left out on the last. */
             next?: string;
         };
+        PagePurchase: {
+            /** @description What is on the page. */
+            items: components["schemas"]["Purchase"][];
+            /** @description The cursor of the page after it; left out on the last. */
+            next?: string;
+        };
         PageResult: {
             /** @description What is on the page. */
             items: components["schemas"]["Result"][];
@@ -7629,6 +8344,18 @@ export interface components {
             items: components["schemas"]["WriteBackItem"][];
             /** @description The cursor of the page after it; left out on the last. */
             next?: string;
+        };
+        Party: {
+            /** @description The country (ISO 3166-1, two letters). */
+            country: string;
+            /** @description The postal address, line by line. */
+            lines: string[];
+            /** @description Where invoices may be sent. */
+            mailbox?: string;
+            /** @description The name. */
+            name: string;
+            /** @description The VAT number. */
+            vatNumber?: string;
         };
         Passed: {
             /** @description What was seen there, in a sentence. */
@@ -7755,6 +8482,74 @@ export interface components {
             /** @description Whether this request came with it. */
             yours: boolean;
         };
+        PlanTerms: {
+            /** @description The currency of the prices (ISO 4217). */
+            currency?: string;
+            /**
+             * Format: int64
+             * @description Checks that the workspace may use a day; 0: any number.
+             */
+            day: number;
+            /**
+             * Format: int64
+             * @description How many decimal digits its smallest unit has.
+             */
+            readonly digits?: number;
+            /**
+             * Format: int64
+             * @description Checks that a finding costs that DNS told.
+             */
+            domainCost: number;
+            /**
+             * Format: int64
+             * @description Free quick estimates a day; 0: any number.
+             */
+            estimatesADay: number;
+            /**
+             * Format: int64
+             * @description Checks that come each month.
+             */
+            grant: number;
+            /**
+             * Format: int64
+             * @description For how many months a grant is kept; 0: for ever, 1: until the next comes.
+             */
+            keep: number;
+            /**
+             * Format: int64
+             * @description Checks that each key may use a day; 0: any number.
+             */
+            keyDay: number;
+            /**
+             * Format: int64
+             * @description Checks that a finding costs that the mail hosts told.
+             */
+            mailboxCost: number;
+            /** @description What it is called. */
+            name: string;
+            /**
+             * Format: int64
+             * @description Checks that each person may use a day; 0: any number.
+             */
+            personDay: number;
+            /** @description The steps of the prices, each paid at its own; none: nothing can be bought. */
+            steps?: components["schemas"]["PriceStep"][];
+            /**
+             * Format: int64
+             * @description By how many percent a subscription is cheaper.
+             */
+            subscriptionOff: number;
+            /**
+             * Format: int64
+             * @description Checks that a finding costs that the form alone told.
+             */
+            syntaxCost: number;
+            /**
+             * Format: int64
+             * @description How many times as much an urgent run costs; 0: there are none.
+             */
+            urgent: number;
+        };
         Policy: {
             /** @description When it is the right one, in a sentence. */
             for?: string;
@@ -7863,6 +8658,173 @@ export interface components {
             /** @description What each column holds, told by the first rows. */
             types: string[];
         };
+        Price: {
+            /**
+             * Format: int64
+             * @description By how many percent it is cheaper, as a subscription is.
+             */
+            cheaper: number;
+            /**
+             * Format: int64
+             * @description How many checks.
+             */
+            checks: number;
+            /** @description The currency (ISO 4217). */
+            currency: string;
+            /** @description What each step of the prices takes. */
+            lines: components["schemas"]["PriceLine"][];
+            /**
+             * Format: int64
+             * @description Without tax, in the smallest unit.
+             */
+            net: number;
+            /** @description The total as people write it. */
+            says: string;
+            /**
+             * Format: int64
+             * @description The tax.
+             */
+            tax: number;
+            /** @description What tax it is, or why there is none. */
+            taxSays?: string;
+            /**
+             * Format: int64
+             * @description What is to be paid.
+             */
+            total: number;
+        };
+        PriceLine: {
+            /**
+             * Format: int64
+             * @description What these cost.
+             */
+            amount: number;
+            /**
+             * Format: int64
+             * @description How many checks.
+             */
+            checks: number;
+            /**
+             * Format: int64
+             * @description What a thousand cost.
+             */
+            perThousand: number;
+            /** @description The same in words. */
+            says: string;
+        };
+        PriceQuestion: {
+            /**
+             * Format: int64
+             * @description How many checks.
+             */
+            checks: number;
+            /** @description As a subscription, each month. */
+            subscription?: boolean;
+        };
+        PriceStep: {
+            /**
+             * Format: int64
+             * @description What a thousand cost, in the smallest unit of the currency.
+             */
+            perThousand: number;
+            /**
+             * Format: int64
+             * @description Checks up to this number; 0, of the last step: any number.
+             */
+            upTo: number;
+        };
+        Purchase: {
+            /**
+             * Format: int64
+             * @description By how many percent it is cheaper, as a subscription is.
+             */
+            cheaper: number;
+            /**
+             * Format: int64
+             * @description How many checks.
+             */
+            checks: number;
+            /** @description The number of its credit note. */
+            creditNote?: string;
+            /** @description The currency (ISO 4217). */
+            currency: string;
+            /**
+             * Format: int64
+             * @description Names the purchase.
+             */
+            id: number;
+            /** @description The number of its invoice. */
+            invoice?: string;
+            /** @description What each step of the prices takes. */
+            lines: components["schemas"]["PriceLine"][];
+            /**
+             * Format: date-time
+             * @description When it was ordered.
+             */
+            madeAt: string;
+            /**
+             * Format: int64
+             * @description Without tax, in the smallest unit.
+             */
+            net: number;
+            /** @description The provider's page on which it is paid. */
+            page?: string;
+            /**
+             * Format: date-time
+             * @description When it was paid.
+             */
+            paidAt?: string;
+            /** @description Why it was refused, in the provider's words. */
+            reason?: string;
+            /** @description The total as people write it. */
+            says: string;
+            /**
+             * @description Where it stands.
+             * @enum {string}
+             */
+            state: "open" | "paid" | "refused" | "paid back" | "charged back";
+            /**
+             * Format: int64
+             * @description The tax.
+             */
+            tax: number;
+            /** @description What tax it is, or why there is none. */
+            taxSays?: string;
+            /**
+             * Format: int64
+             * @description What is to be paid.
+             */
+            total: number;
+            /**
+             * @description Whether a person, a refill or the subscription bought.
+             * @enum {string}
+             */
+            why: "top-up" | "refill" | "subscription";
+            /**
+             * Format: int64
+             * @description Checks that were taken back.
+             */
+            withdrawn: number;
+            /**
+             * Format: int64
+             * @description Whose it is.
+             */
+            workspaceId: number;
+        };
+        PurchaseOrder: {
+            /**
+             * Format: int64
+             * @description How many checks, exactly.
+             */
+            checks: number;
+            /**
+             * Format: int64
+             * @description The list to whose page people come back when they have paid.
+             */
+            list?: number;
+            /** @description Whether the way to pay is stored at the provider, for refills and the subscription. */
+            remember?: boolean;
+        };
         Queued: {
             /**
              * Format: int64
@@ -7903,6 +8865,23 @@ export interface components {
         RecoveryCodes: {
             /** @description The codes, shown only now. */
             codes: string[];
+        };
+        Refill: {
+            /**
+             * Format: int64
+             * @description So many are bought.
+             */
+            buy: number;
+            /**
+             * Format: int64
+             * @description How often at most in 30 days.
+             */
+            most: number;
+            /**
+             * Format: int64
+             * @description When fewer are available.
+             */
+            under: number;
         };
         Refusal: {
             /**
@@ -8389,6 +9368,8 @@ export interface components {
             beginAt?: string;
             /** @description Addresses by finding and cause, in the order of the stages. */
             causes: components["schemas"]["CauseCount"][];
+            /** @description What it has cost so far, in a sentence; left out where no allowance is kept, and where several runs are listed. */
+            cost?: string;
             /**
              * Format: date-time
              * @description When it was made.
@@ -8499,6 +9480,8 @@ export interface components {
              * @enum {string}
              */
             state: "drafted" | "running" | "paused" | "waiting" | "finished" | "stopped";
+            /** @description Whether it goes before others. */
+            urgent?: boolean;
             /**
              * Format: int64
              * @description Which version of the policy it is; ready-made ones have none.
@@ -8525,6 +9508,30 @@ export interface components {
         RunRoutine: {
             /** @description Say what it would do; nobody is asked, and nothing written. */
             dry?: boolean;
+        };
+        SaidBefore: {
+            /**
+             * Format: int64
+             * @description Checks that are available.
+             */
+            available: number;
+            /**
+             * Format: int64
+             * @description Checks that are left if it costs the most.
+             */
+            left: number;
+            /**
+             * Format: int64
+             * @description Checks that it takes more than are available.
+             */
+            missing: number;
+            /**
+             * Format: int64
+             * @description Checks that it can cost at most; what comes undecided is given back.
+             */
+            most: number;
+            /** @description The same in sentences. */
+            says: string;
         };
         SaidRule: {
             /**
@@ -8674,6 +9681,27 @@ export interface components {
             /** @description The retry time in milliseconds. */
             retry?: number;
         };
+        StatementLine: {
+            /**
+             * Format: int64
+             * @description Checks that came, or, below 0, went.
+             */
+            amount: number;
+            /**
+             * Format: date-time
+             * @description When; of a run, when it was charged last.
+             */
+            at: string;
+            /**
+             * Format: int64
+             * @description Checks held after it.
+             */
+            balance: number;
+            /** @description The same in words. */
+            says: string;
+            /** @description What it is: grant, top-up, refill, subscription, charge, expiry, withdrawal or correction. */
+            why: string;
+        };
         Step: {
             /**
              * @description What comes next; done: signed in.
@@ -8702,6 +9730,19 @@ export interface components {
             says: string[];
             /** @description The steps. */
             steps: components["schemas"]["WorkshopStep"][];
+        };
+        TaxRate: {
+            /** @description The country of the buyer (ISO 3166-1). */
+            country: string;
+            /** @description What the tax is called. */
+            name: string;
+            /**
+             * Format: int64
+             * @description In hundredths of a percent: 1900 is 19 %.
+             */
+            rate: number;
+            /** @description Whether businesses abroad with a VAT number owe it themselves. */
+            reverse?: boolean;
         };
         Team: {
             /**
@@ -8996,6 +10037,46 @@ export interface components {
              * @description Its size in bytes.
              */
             size: number;
+        };
+        Usage: {
+            /** @description What it is counted by. */
+            by: string;
+            /**
+             * Format: date-time
+             * @description From when.
+             */
+            from: string;
+            /** @description Each day, the earliest first; or what used most, first. */
+            items: components["schemas"]["UsageItem"][];
+            /**
+             * Format: int64
+             * @description Checks in all.
+             */
+            sum: number;
+            /**
+             * Format: date-time
+             * @description To before when.
+             */
+            until: string;
+        };
+        UsageItem: {
+            /**
+             * Format: int64
+             * @description Checks that were charged.
+             */
+            checks: number;
+            /**
+             * Format: int64
+             * @description Its number, where it has one.
+             */
+            id?: number;
+            /** @description What it is: a day, or a name. */
+            label: string;
+            /**
+             * Format: int64
+             * @description Runs and single checks.
+             */
+            times: number;
         };
         ValueCount: {
             /**
@@ -9677,6 +10758,295 @@ export interface operations {
             };
             /** @description Unsupported Media Type */
             415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-allowance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Allowance"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-allowance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "buyer": {
+                 *         "country": "GB",
+                 *         "lines": [
+                 *           "3 Mill Lane"
+                 *         ],
+                 *         "name": "Fernhollow Seed Library"
+                 *       },
+                 *       "low": 1000,
+                 *       "refill": {
+                 *         "buy": 10000,
+                 *         "most": 2,
+                 *         "under": 1000
+                 *       },
+                 *       "subscription": 0
+                 *     }
+                 */
+                "application/json": components["schemas"]["AllowanceSettings"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Allowance"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "forget-method": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Allowance"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15017,6 +16387,346 @@ export interface operations {
             };
         };
     };
+    "get-accounts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageAccount"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-account-plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "planId": 1
+                 *     }
+                 */
+                "application/json": components["schemas"]["AccountPlan"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageAccount"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "grant-checks": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "checks": 5000,
+                 *       "note": "for the seed fair"
+                 *     }
+                 */
+                "application/json": components["schemas"]["NewGrant"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageAccount"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-installation-audit": {
         parameters: {
             query?: {
@@ -15133,6 +16843,954 @@ export interface operations {
             };
             /** @description Forbidden */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-billing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Billing"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-billing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "provider": "https://pay.example",
+                 *       "secret": "whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw2YjCPHBzfUk=",
+                 *       "seller": {
+                 *         "country": "GB",
+                 *         "lines": [
+                 *           "1 Quay Street"
+                 *         ],
+                 *         "name": "Bramble and Rook"
+                 *       },
+                 *       "taxes": [
+                 *         {
+                 *           "country": "GB",
+                 *           "name": "VAT",
+                 *           "rate": 2000
+                 *         }
+                 *       ]
+                 *     }
+                 */
+                "application/json": components["schemas"]["Billing"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Billing"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "verify-ledger": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LedgerCheck"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-plans": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageAllowancePlan"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "make-plan": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "currency": "EUR",
+                 *       "day": 0,
+                 *       "domainCost": 0,
+                 *       "estimatesADay": 20,
+                 *       "grant": 500,
+                 *       "keep": 1,
+                 *       "keyDay": 0,
+                 *       "mailboxCost": 1,
+                 *       "name": "Clubs",
+                 *       "personDay": 0,
+                 *       "steps": [
+                 *         {
+                 *           "perThousand": 400,
+                 *           "upTo": 10000
+                 *         },
+                 *         {
+                 *           "perThousand": 300,
+                 *           "upTo": 0
+                 *         }
+                 *       ],
+                 *       "subscriptionOff": 10,
+                 *       "syntaxCost": 0,
+                 *       "urgent": 2
+                 *     }
+                 */
+                "application/json": components["schemas"]["PlanTerms"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AllowancePlan"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "change-plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "currency": "EUR",
+                 *       "day": 0,
+                 *       "domainCost": 0,
+                 *       "estimatesADay": 20,
+                 *       "grant": 500,
+                 *       "keep": 1,
+                 *       "keyDay": 0,
+                 *       "mailboxCost": 1,
+                 *       "name": "Clubs",
+                 *       "personDay": 0,
+                 *       "steps": [
+                 *         {
+                 *           "perThousand": 400,
+                 *           "upTo": 10000
+                 *         },
+                 *         {
+                 *           "perThousand": 300,
+                 *           "upTo": 0
+                 *         }
+                 *       ],
+                 *       "subscriptionOff": 10,
+                 *       "syntaxCost": 0,
+                 *       "urgent": 2
+                 *     }
+                 */
+                "application/json": components["schemas"]["PlanTerms"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AllowancePlan"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "delete-plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-all-purchases": {
+        parameters: {
+            query?: {
+                /** @description The cursor that the page before gave as next; none begins at the beginning. */
+                cursor?: string;
+                /** @description How many at most. */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PagePurchase"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "pay-back-purchase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Purchase"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -21831,6 +24489,119 @@ export interface operations {
             };
         };
     };
+    "call-payment": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What the provider tells, as JSON. */
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-person": {
         parameters: {
             query?: never;
@@ -23986,6 +26757,506 @@ export interface operations {
             };
             /** @description Unsupported Media Type */
             415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-price": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "checks": 142853
+                 *     }
+                 */
+                "application/json": components["schemas"]["PriceQuestion"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Price"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-purchases": {
+        parameters: {
+            query?: {
+                /** @description The cursor that the page before gave as next; none begins at the beginning. */
+                cursor?: string;
+                /** @description How many at most. */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PagePurchase"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "buy-checks": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "checks": 142853,
+                 *       "remember": true
+                 *     }
+                 */
+                "application/json": components["schemas"]["PurchaseOrder"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Purchase"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-purchase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Purchase"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-invoice": {
+        parameters: {
+            query?: {
+                /** @description The credit note instead. */
+                credit?: boolean;
+            };
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -30852,6 +34123,181 @@ export interface operations {
             };
         };
     };
+    "get-statement": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The month, as 2026-11. */
+                month: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LedgerStatement"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-statement-file": {
+        parameters: {
+            query?: {
+                /** @description A PDF, or CSV. */
+                format?: "pdf" | "csv";
+            };
+            header?: never;
+            path: {
+                /** @description The month, as 2026-11. */
+                month: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-step-recipes": {
         parameters: {
             query?: never;
@@ -33204,6 +36650,168 @@ export interface operations {
             };
             /** @description Unsupported Media Type */
             415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-usage": {
+        parameters: {
+            query?: {
+                /** @description What it is counted by. */
+                by?: "day" | "run" | "routine" | "connection" | "key" | "person";
+                /** @description From when; left out, 30 days ago. */
+                from?: string;
+                /** @description To before when; left out, now. */
+                until?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Usage"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-usage-file": {
+        parameters: {
+            query?: {
+                /** @description What it is counted by. */
+                by?: "day" | "run" | "routine" | "connection" | "key" | "person";
+                /** @description From when; left out, 30 days ago. */
+                from?: string;
+                /** @description To before when; left out, now. */
+                until?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };

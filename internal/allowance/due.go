@@ -1,0 +1,128 @@
+package allowance
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"varnet/core/ledger"
+	"varnet/internal/store"
+)
+
+// Due does what has come due: what plans grant, what expires, what is left set aside, what is bought
+// by itself. What can't be done now is logged and tried again.
+func (d *Desk) Due(ctx context.Context, base func(context.Context) string) error {
+	if err := d.CloseEnded(ctx); err != nil {
+		return err
+	}
+	if err := d.expire(ctx); err != nil {
+		return err
+	}
+	all, err := d.Store.Allowances(ctx)
+	if err != nil || len(all) == 0 {
+		return err
+	}
+	now := d.Now()
+	for _, a := range all {
+		if !a.GrantDue().After(now) {
+			if err := d.grantDue(ctx, a.WorkspaceID); err != nil {
+				return err
+			}
+		}
+	}
+	if err := d.returnDue(ctx); err != nil && !errors.Is(err, ErrClosed) {
+		return err
+	}
+	available, err := d.Store.Availables(ctx)
+	if err != nil {
+		return err
+	}
+	for _, a := range all {
+		if err := d.buyDue(ctx, a, available[a.WorkspaceID], base, now); err != nil {
+			d.Log.Warn("checks could not be bought", "workspace", a.WorkspaceID, "err", err)
+		}
+	}
+	return nil
+}
+
+// grantDue gives what the plan grants for the months that have begun.
+func (d *Desk) grantDue(ctx context.Context, workspace int64) error {
+	return d.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+		a, err := s.LockAllowance(ctx, workspace)
+		if err != nil {
+			return err
+		}
+		now, first := d.Now(), a.Grants
+		for ; !a.GrantDue().After(now); a.Grants++ {
+		}
+		if err := s.SetAllowance(ctx, a); err != nil || a.Plan.Grant == 0 {
+			return err
+		}
+		for month := first; month < a.Grants; month++ {
+			l := a.Plan.Lot(ledger.Month(a.Since, month))
+			if !l.ExpiresAt.IsZero() && !l.ExpiresAt.After(now) {
+				continue // it came and went while the service was down
+			}
+			if _, err := d.add(ctx, s, tx, workspace, l, ledger.Grant, a.Plan.Name); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// expire takes lots out of the books that are over.
+func (d *Desk) expire(ctx context.Context) error {
+	over, err := d.Store.WithExpiredLots(ctx, d.Now())
+	for _, workspace := range over {
+		if err != nil {
+			return err
+		}
+		err = d.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+			a, err := s.LockAllowance(ctx, workspace)
+			kept := err == nil
+			if err != nil && !errors.Is(err, store.ErrNotFound) {
+				return err
+			}
+			b, err := s.Book(ctx, workspace)
+			if err != nil {
+				return err
+			}
+			b.Expire(d.Now())
+			if err := s.SaveBook(ctx, workspace, b, "", d.Now()); err != nil || !kept {
+				return err
+			}
+			return d.tellLow(ctx, s, tx, a, b.Balance())
+		})
+	}
+	return err
+}
+
+// refillDays are the days in which refills are counted.
+const refillDays = 30
+
+// buyDue buys what the subscription and the refill of a workspace want now. While one waits for its
+// payment, none is bought.
+func (d *Desk) buyDue(ctx context.Context, a store.Allowance, available int64, base func(context.Context) string, now time.Time) error {
+	if a.Method == "" {
+		return nil
+	}
+	if a.Subscription > 0 && !a.RenewalDue().After(now) {
+		if ok, err := d.Store.Renewed(ctx, a.WorkspaceID, a.Renewals); err != nil || !ok {
+			return err
+		}
+		_, err := d.Buy(ctx, Buying{Workspace: a.WorkspaceID, Checks: a.Subscription, Why: ledger.Subscription, Base: base(ctx)})
+		return err
+	}
+	if a.Refill == nil || available >= a.Refill.Under {
+		return nil
+	}
+	lately, waiting, err := d.Store.PurchasesSince(ctx, a.WorkspaceID, ledger.Refill, now.AddDate(0, 0, -refillDays))
+	if err != nil || waiting > 0 || !a.Refill.Due(available, lately) {
+		return err
+	}
+	_, err = d.Buy(ctx, Buying{Workspace: a.WorkspaceID, Checks: a.Refill.Buy, Why: ledger.Refill, Base: base(ctx)})
+	return err
+}

@@ -1,0 +1,305 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"varnet/core/ledger"
+)
+
+// Allowance is what is kept of the allowance of a workspace beside its book.
+type Allowance struct {
+	WorkspaceID  int64
+	PlanID       int64
+	Plan         ledger.Plan
+	Since        time.Time // months are counted from here
+	Grants       int       // of the plan that came
+	Low          int64     // under so many checks somebody is told; 0: never
+	LowTold      bool
+	Refill       *ledger.RefillRule
+	Method       string // what the stored way to pay is called; "": there is none
+	MethodSealed []byte
+	Subscription int64 // checks bought each month, 0: none
+	SubscribedAt *time.Time
+	Renewals     int // months of the subscription that were ordered
+	Buyer        *Party
+}
+
+// GrantDue is when the next grant of the plan comes.
+func (a Allowance) GrantDue() time.Time { return ledger.Month(a.Since, a.Grants) }
+
+// RenewalDue is when the subscription is ordered next; it has to have one.
+func (a Allowance) RenewalDue() time.Time { return ledger.Month(*a.SubscribedAt, a.Renewals) }
+
+const allowanceQuery = `SELECT a.workspace_id, a.plan_id, p.terms AS plan, a.since, a.grants, a.low, a.low_told, a.refill, a.method, a.method_sealed,
+	a.subscription, a.subscribed_at, a.renewals, a.buyer FROM allowance a JOIN plan p ON p.id = a.plan_id `
+
+// Allowance returns the allowance of a workspace; ErrNotFound where none is kept.
+func (s *Store) Allowance(ctx context.Context, workspace int64) (Allowance, error) {
+	return one[Allowance](ctx, s.db, allowanceQuery+"WHERE a.workspace_id = $1", workspace)
+}
+
+// LockAllowance is Allowance, and holds it until the transaction ends, so that of all who set
+// checks aside each sees what the one before left.
+func (s *Store) LockAllowance(ctx context.Context, workspace int64) (Allowance, error) {
+	return one[Allowance](ctx, s.db, allowanceQuery+"WHERE a.workspace_id = $1 FOR UPDATE OF a", workspace)
+}
+
+// SetAllowance records an allowance.
+func (s *Store) SetAllowance(ctx context.Context, a Allowance) error {
+	_, err := s.db.Exec(ctx, `INSERT INTO allowance (workspace_id, plan_id, since, grants, low, low_told, refill, method, method_sealed, subscription, subscribed_at, renewals, buyer)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13) ON CONFLICT (workspace_id) DO UPDATE SET plan_id = $2, since = $3, grants = $4, low = $5, low_told = $6, refill = $7,
+		method = $8, method_sealed = $9, subscription = $10, subscribed_at = $11, renewals = $12, buyer = $13`,
+		a.WorkspaceID, a.PlanID, a.Since, a.Grants, a.Low, a.LowTold, a.Refill, a.Method, a.MethodSealed, a.Subscription, a.SubscribedAt, a.Renewals, a.Buyer)
+	return err
+}
+
+// EndAllowance keeps no allowance of a workspace any more; its book stays.
+func (s *Store) EndAllowance(ctx context.Context, workspace int64) error {
+	return s.changed(ctx, "DELETE FROM allowance WHERE workspace_id = $1", workspace)
+}
+
+// Allowances returns all that are kept.
+func (s *Store) Allowances(ctx context.Context) ([]Allowance, error) {
+	return many[Allowance](ctx, s.db, allowanceQuery+"ORDER BY a.workspace_id")
+}
+
+// Book returns the book of a workspace, with the lots that have checks left and some more.
+func (s *Store) Book(ctx context.Context, workspace int64, more ...int64) (*ledger.Book, error) {
+	rows, err := s.db.Query(ctx, `SELECT id, source, remaining, expires_at FROM lot WHERE workspace_id = $1 AND (remaining > 0 OR id = ANY($2)) ORDER BY id`, workspace, append([]int64{}, more...))
+	if err != nil {
+		return nil, err
+	}
+	b := &ledger.Book{}
+	b.Lots, err = pgx.CollectRows(rows, func(row pgx.CollectableRow) (l ledger.Lot, err error) {
+		var until *time.Time
+		if err = row.Scan(&l.ID, &l.Source, &l.Left, &until); until != nil {
+			l.ExpiresAt = *until
+		}
+		return l, err
+	})
+	return b, err
+}
+
+// NewLot records a lot that holds nothing yet, and gives it its ID.
+func (s *Store) NewLot(ctx context.Context, workspace int64, l *ledger.Lot, now time.Time) error {
+	return s.db.QueryRow(ctx, "INSERT INTO lot (workspace_id, source, expires_at, added_at) VALUES ($1, $2, $3, $4) RETURNING id",
+		workspace, string(l.Source), orNull(!l.ExpiresAt.IsZero(), l.ExpiresAt), now).Scan(&l.ID)
+}
+
+// SaveBook records the entries that were made in a book, and what they leave in its lots. It
+// belongs in the transaction that locked the allowance.
+func (s *Store) SaveBook(ctx context.Context, workspace int64, b *ledger.Book, note string, now time.Time) error {
+	if len(b.Entries) == 0 {
+		return nil
+	}
+	left := map[int64]int64{}
+	for _, e := range b.Entries {
+		switch ledger.Available {
+		case e.From:
+			left[e.Lot] -= e.Amount
+		case e.To:
+			left[e.Lot] += e.Amount
+		}
+	}
+	var lots, changes []int64
+	for lot, change := range left {
+		lots, changes = append(lots, lot), append(changes, change)
+	}
+	if _, err := s.db.Exec(ctx, "UPDATE lot SET remaining = remaining + c.change FROM unnest($2::bigint[], $3::bigint[]) c(id, change) WHERE lot.id = c.id AND workspace_id = $1", workspace, lots, changes); err != nil {
+		return err
+	}
+	_, err := s.db.CopyFrom(ctx, pgx.Identifier{"ledger_entry"}, []string{"workspace_id", "at", "from_account", "to_account", "amount", "why", "reservation_id", "lot_id", "note"},
+		pgx.CopyFromSlice(len(b.Entries), func(i int) ([]any, error) {
+			e := b.Entries[i]
+			return []any{workspace, now, string(e.From), string(e.To), e.Amount, string(e.Why), orNull(e.Reservation != 0, e.Reservation), orNull(e.Lot != 0, e.Lot), note}, nil
+		}))
+	b.Entries = nil
+	return err
+}
+
+// What a reservation may be for.
+const (
+	ForRun   = "run"
+	ForAgain = "again" // a run asks again
+	ForCheck = "check"
+)
+
+// By is who or what uses checks: a person, a key or a routine, and the connection that a list came from.
+type By struct {
+	PersonID, KeyID, RoutineID, ConnectionID *int64
+}
+
+// Reservation is what is set aside for a run or a check.
+type Reservation struct {
+	ID          int64
+	WorkspaceID int64
+	What        string
+	RunID       *int64
+	List        string
+	By
+	CostSyntax, CostDomain, CostMailbox int64
+	Reserved                            int64
+	Taken                               []ledger.Taken
+	Charged                             int64 // once it is closed
+	At                                  time.Time
+	ClosedAt                            *time.Time
+}
+
+// Costs are what its findings cost.
+func (r Reservation) Costs() ledger.Costs {
+	return ledger.Costs{Syntax: r.CostSyntax, Domain: r.CostDomain, Mailbox: r.CostMailbox}
+}
+
+const reservationColumns = "id, workspace_id, what, run_id, list, person_id, key_id, routine_id, connection_id, cost_syntax, cost_domain, cost_mailbox, reserved, taken, charged, at, closed_at"
+
+// NewReservation records a reservation that holds nothing yet, and gives it its ID.
+func (s *Store) NewReservation(ctx context.Context, r *Reservation, c ledger.Costs) error {
+	r.CostSyntax, r.CostDomain, r.CostMailbox = c.Syntax, c.Domain, c.Mailbox
+	return s.db.QueryRow(ctx, `INSERT INTO reservation (workspace_id, what, run_id, list, person_id, key_id, routine_id, connection_id, cost_syntax, cost_domain, cost_mailbox, reserved, at)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, 0, $12) RETURNING id`,
+		r.WorkspaceID, r.What, r.RunID, r.List, r.PersonID, r.KeyID, r.RoutineID, r.ConnectionID, r.CostSyntax, r.CostDomain, r.CostMailbox, r.At).Scan(&r.ID)
+}
+
+// SetReserved records what a reservation holds.
+func (s *Store) SetReserved(ctx context.Context, r ledger.Reservation) error {
+	return s.changed(ctx, "UPDATE reservation SET reserved = $2, taken = $3 WHERE id = $1", r.ID, r.Reserved, append([]ledger.Taken{}, r.Taken...))
+}
+
+// Charge charges an open reservation with what it was for.
+func (s *Store) Charge(ctx context.Context, r Reservation, amount int64, now time.Time) error {
+	e, ok := ledger.ChargeOf(r.ID, amount)
+	if !ok {
+		return nil
+	}
+	return s.SaveBook(ctx, r.WorkspaceID, &ledger.Book{Entries: []ledger.Entry{e}}, "", now)
+}
+
+// OpenReservations returns those of a run that are open.
+func (s *Store) OpenReservations(ctx context.Context, run int64) ([]Reservation, error) {
+	return many[Reservation](ctx, s.db, "SELECT "+reservationColumns+" FROM reservation WHERE run_id = $1 AND closed_at IS NULL ORDER BY id", run)
+}
+
+// checkMost is how long a single check may take: what is set aside for one that is older was left
+// by a process that died.
+const checkMost = 10 * time.Minute
+
+// EndedReservations returns open reservations of which nothing is at work any more: of runs that
+// ended or are gone and have no parcel in hand, and of checks that were left.
+func (s *Store) EndedReservations(ctx context.Context, now time.Time) ([]Reservation, error) {
+	return many[Reservation](ctx, s.db, "SELECT "+reservationColumns+` FROM reservation r WHERE closed_at IS NULL AND (
+		what = 'check' AND at < $1 OR what <> 'check' AND NOT EXISTS (SELECT FROM run WHERE id = r.run_id AND (state NOT IN ('finished', 'stopped')
+			OR EXISTS (SELECT FROM parcel WHERE run_id = r.run_id AND state = 'claimed')))) ORDER BY id LIMIT 1000`, now.Add(-checkMost))
+}
+
+// LockReservation returns an open reservation and holds it; ok is false when it is closed. The
+// allowance is locked before it.
+func (s *Store) LockReservation(ctx context.Context, id int64) (r Reservation, ok bool, err error) {
+	r, err = one[Reservation](ctx, s.db, "SELECT "+reservationColumns+" FROM reservation WHERE id = $1 AND closed_at IS NULL FOR UPDATE", id)
+	if errors.Is(err, ErrNotFound) {
+		return r, false, nil
+	}
+	return r, err == nil, err
+}
+
+// Charged returns what a reservation was charged with so far.
+func (s *Store) Charged(ctx context.Context, reservation int64) (n int64, err error) {
+	err = s.db.QueryRow(ctx, `SELECT coalesce(sum(CASE to_account WHEN 'used' THEN amount ELSE -amount END), 0)::bigint FROM ledger_entry
+		WHERE reservation_id = $1 AND why IN ('charge', 'charge taken back')`, reservation).Scan(&n)
+	return n, err
+}
+
+// CloseReservation records that a reservation is closed, and with what it was charged.
+func (s *Store) CloseReservation(ctx context.Context, id, charged int64, now time.Time) error {
+	return s.changed(ctx, "UPDATE reservation SET charged = $2, closed_at = $3 WHERE id = $1", id, charged, now)
+}
+
+// SetAsideSince returns how many checks were set aside since a time, less what came back: by the
+// workspace, by the person and by the key of by.
+func (s *Store) SetAsideSince(ctx context.Context, workspace int64, by By, since time.Time) (all, person, key int64, err error) {
+	err = s.db.QueryRow(ctx, `SELECT coalesce(sum(n), 0)::bigint, coalesce(sum(n) FILTER (WHERE person_id = $3), 0)::bigint, coalesce(sum(n) FILTER (WHERE key_id = $4), 0)::bigint
+		FROM (SELECT person_id, key_id, CASE WHEN closed_at IS NULL THEN reserved ELSE least(reserved, greatest(charged, 0)) END AS n
+			FROM reservation WHERE workspace_id = $1 AND at >= $2) r`, workspace, since, by.PersonID, by.KeyID).Scan(&all, &person, &key)
+	return all, person, key, err
+}
+
+// EstimatesSince counts the quick estimates of a workspace since a time.
+func (s *Store) EstimatesSince(ctx context.Context, workspace int64, since time.Time) (n int, err error) {
+	err = s.db.QueryRow(ctx, "SELECT count(*) FROM run WHERE workspace_id = $1 AND sample IS NOT NULL AND created_at >= $2", workspace, since).Scan(&n)
+	return n, err
+}
+
+// Balances returns the balance of each account of a workspace by its entries, or (0) of all workspaces.
+func (s *Store) Balances(ctx context.Context, workspace int64) (map[ledger.Account]int64, error) {
+	out := map[ledger.Account]int64{}
+	rows, err := s.db.Query(ctx, "SELECT account, sum(amount)::bigint FROM ledger_side WHERE $1 = 0 OR workspace_id = $1 GROUP BY 1", workspace)
+	if err != nil {
+		return nil, err
+	}
+	var account ledger.Account
+	var n int64
+	_, err = pgx.ForEachRow(rows, []any{&account, &n}, func() error {
+		out[account] = n
+		return nil
+	})
+	return out, err
+}
+
+// AllowanceLeft is how many checks a workspace has.
+type AllowanceLeft struct {
+	WorkspaceID int64
+	Available   int64
+	Reserved    int64 // set aside and not charged yet
+	Whole       int64 // Available with all that was used of lots that are not used up
+	NextExpiry  *time.Time
+	Expiring    int64 // checks that are over then
+}
+
+// AllowancesLeft returns how many checks all workspaces have, or (not 0) one.
+func (s *Store) AllowancesLeft(ctx context.Context, workspace int64, now time.Time) (map[int64]AllowanceLeft, error) {
+	all, err := many[AllowanceLeft](ctx, s.db, `WITH l AS (SELECT *, min(expires_at) OVER (PARTITION BY workspace_id) AS first FROM lot WHERE remaining > 0 AND ($1 = 0 OR workspace_id = $1) AND (expires_at IS NULL OR expires_at > $2))
+		SELECT a.workspace_id, coalesce((SELECT sum(remaining) FROM l WHERE l.workspace_id = a.workspace_id), 0)::bigint AS available,
+			(SELECT coalesce(sum(amount), 0)::bigint FROM ledger_side WHERE account = 'reserved' AND reservation_id IN (SELECT id FROM reservation r WHERE r.workspace_id = a.workspace_id AND closed_at IS NULL)) AS reserved,
+			coalesce((SELECT sum(e.amount) FROM l JOIN ledger_entry e ON e.lot_id = l.id WHERE l.workspace_id = a.workspace_id AND e.from_account IN ('granted', 'bought')), 0)::bigint AS whole,
+			(SELECT min(first) FROM l WHERE l.workspace_id = a.workspace_id) AS next_expiry,
+			coalesce((SELECT sum(remaining) FROM l WHERE l.workspace_id = a.workspace_id AND expires_at = first), 0)::bigint AS expiring
+		FROM allowance a WHERE $1 = 0 OR a.workspace_id = $1`, workspace, now)
+	out := make(map[int64]AllowanceLeft, len(all))
+	for _, a := range all {
+		out[a.WorkspaceID] = a
+	}
+	return out, err
+}
+
+// Availables returns how many checks workspaces have that have any.
+func (s *Store) Availables(ctx context.Context) (map[int64]int64, error) {
+	rows, err := s.db.Query(ctx, "SELECT workspace_id, sum(remaining)::bigint FROM lot WHERE remaining > 0 GROUP BY 1")
+	if err != nil {
+		return nil, err
+	}
+	out := map[int64]int64{}
+	var workspace, n int64
+	_, err = pgx.ForEachRow(rows, []any{&workspace, &n}, func() error {
+		out[workspace] = n
+		return nil
+	})
+	return out, err
+}
+
+// WithExpiredLots returns the workspaces with lots that are over.
+func (s *Store) WithExpiredLots(ctx context.Context, now time.Time) ([]int64, error) {
+	rows, err := s.db.Query(ctx, "SELECT DISTINCT workspace_id FROM lot WHERE remaining > 0 AND expires_at <= $1", now)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[int64])
+}
+
+// Renewed records that a month of the subscription is ordered; ok is false when it was already.
+func (s *Store) Renewed(ctx context.Context, workspace int64, month int) (ok bool, err error) {
+	tag, err := s.db.Exec(ctx, "UPDATE allowance SET renewals = renewals + 1 WHERE workspace_id = $1 AND renewals = $2 AND subscription > 0", workspace, month)
+	return tag.RowsAffected() == 1, err
+}
