@@ -318,6 +318,7 @@ var numbered = map[string]string{
 	"list": "varnet lists", "run": "varnet runs", "part": "varnet outbound", "followed catalogue": "varnet catalogue followed", "parcel": "varnet inspect run",
 	"key": "varnet keys", "person": "varnet team", "invitation": "varnet team", "workspace": "varnet installation",
 	"webhook": "varnet webhooks", "delivery": "varnet webhooks log", "routine": "varnet routines", "time": "varnet routines times", "recipe": "varnet workshop recipes", "saved term list": "varnet workshop terms",
+	"purchase": "varnet allowance purchases", "plan": "varnet ledger plans",
 }
 
 // findable reports what keeps a file from being read, without opening it: what comes by a

@@ -132,10 +132,11 @@ func (c *cli) practise(ctx context.Context, w *practice.World, dns string, port 
 		return err
 	}
 	told.KnowsFrom(secret)
-	payments, err := i.StartCashier(cashier, practice.PaymentSecret)
+	payments, err := practice.StartCashier(cashier, practice.PaymentSecret)
 	if err != nil {
 		return err
 	}
+	defer payments.Close()
 	fmt.Fprintf(c.out, "The practice internet %q runs: name server at %s, %d mail hosts on port %d.\n"+
 		"Its letterbox takes letters at %s and shows them at %s.\n"+
 		"Its sign-in provider is %s, for the client %q with the secret %q.\n"+

@@ -53,6 +53,7 @@ func (c *cli) chosenRun() *contract.NewRun {
 	c.flags.StringVar(&n.Depth, "depth", "mailbox", "how far it goes: syntax, domain or mailbox")
 	c.flags.StringVar(&n.Policy, "policy", "careful", "the policy that decides")
 	c.flags.IntVar(&n.ReuseDays, "reuse-days", 0, "reuse results of earlier runs that are younger; 0 asks about all")
+	c.flags.BoolVar(&n.Urgent, "urgent", false, "have it go before others, at the higher cost that the plan says")
 	return n
 }
 
@@ -60,7 +61,13 @@ func draftRun(c *cli) action {
 	n := c.chosenRun()
 	return ask(c, of(c, "list", func(api *client.Client, ctx context.Context, list int64) (contract.Draft, error) {
 		return api.DraftRun(ctx, list, *n)
-	}), func(d contract.Draft) error { return c.sentence(d.Sentence) })
+	}), func(d contract.Draft) error {
+		text := d.Sentence
+		if d.Allowance != nil {
+			text += " " + d.Allowance.Says
+		}
+		return c.sentence(text)
+	})
 }
 
 func startRun(c *cli) action {

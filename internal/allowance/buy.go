@@ -60,7 +60,7 @@ func (d *Desk) Quote(ctx context.Context, workspace, checks int64, why ledger.Wh
 		p.Cheaper = a.Plan.SubscriptionOff
 	}
 	if p.Net, p.Lines, err = a.Plan.Prices.Of(checks, p.Cheaper); err != nil {
-		return p, &Refused{say.Sentence(err.Error()) + "."}
+		return p, &Refused{say.Sentence(err.Error())}
 	}
 	if b.Seller != nil {
 		p.Seller = *b.Seller
@@ -197,7 +197,7 @@ func (d *Desk) take(ctx context.Context, s *store.Store, tx pgx.Tx, id string, c
 	state := ledger.Purchase{State: p.State, Payment: p.Payment, Total: p.Total, Currency: p.Currency}
 	effect, err := state.Take(c.Ledger())
 	if err != nil {
-		return &Refused{say.Sentence(err.Error()) + "."}
+		return &Refused{say.Sentence(err.Error())}
 	}
 	fresh, err := s.NewPaymentCall(ctx, store.PaymentCall{ID: id, Reference: c.Reference, Kind: string(c.Kind), Payment: c.Payment, Did: string(effect), At: d.Now()})
 	if err != nil || !fresh {
@@ -281,7 +281,7 @@ func (d *Desk) add(ctx context.Context, s *store.Store, tx pgx.Tx, workspace int
 		return 0, err
 	}
 	if err := b.Add(l, why); err != nil {
-		return 0, &Refused{say.Sentence(err.Error()) + "."}
+		return 0, &Refused{say.Sentence(err.Error())}
 	}
 	if err := s.SaveBook(ctx, workspace, b, note, now); err != nil {
 		return 0, err
@@ -356,7 +356,7 @@ func (d *Desk) Grant(ctx context.Context, workspace, checks int64, expires time.
 			return err
 		}
 		if checks < -ledger.Most || b.Balance() < -checks {
-			return &Refused{fmt.Sprintf("%s, so no more can be taken away.", say.Sentence(say.Plural(b.Balance(), "check is available", "checks are available")))}
+			return &Refused{fmt.Sprintf("%s, so no more can be taken away.", say.Plural(b.Balance(), "check is available", "checks are available"))}
 		}
 		left := -checks
 		for _, l := range b.Lots {
@@ -387,7 +387,7 @@ func (d *Desk) Set(ctx context.Context, workspace int64, n Settings) error {
 		}
 		if n.Refill != nil {
 			if err := n.Refill.Check(); err != nil {
-				return &Refused{say.Sentence(err.Error()) + "."}
+				return &Refused{say.Sentence(err.Error())}
 			}
 		}
 		if by := n.Refill != nil || n.Subscription > 0; by && (a.Method == "" || n.Buyer == nil) {

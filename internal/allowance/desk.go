@@ -41,7 +41,7 @@ func Hinders(err error) (why string, ok bool) {
 	var refused *Refused
 	switch {
 	case errors.As(err, &short):
-		return say.Sentence(short.Error()) + ".", true
+		return say.Sentence(short.Error()), true
 	case errors.As(err, &refused):
 		return refused.Why, true
 	}
@@ -55,13 +55,13 @@ type Order struct {
 	Run       int64  // 0: none
 	List      string
 	By        store.By
-	Addresses int64  // of which each may cost as much as its depth
-	Malformed int64  // texts that are no address
+	Addresses int64 // of which each may cost as much as its depth
+	Malformed int64 // texts that are no address
 	// Standing are the addresses that are asked again, by the verdict that stands: what is known of
 	// them is not paid again.
 	Standing []Standing
-	Depth     string // syntax, domain or mailbox
-	Urgent    bool
+	Depth    string // syntax, domain or mailbox
+	Urgent   bool
 }
 
 // costs are what findings cost by a plan.
@@ -170,7 +170,7 @@ func (d *Desk) tellLow(ctx context.Context, s *store.Store, tx pgx.Tx, a store.A
 	if err := s.SetAllowance(ctx, a); err != nil || !low {
 		return err
 	}
-	says := fmt.Sprintf("%s, fewer than the %s under which you want to be told.", say.Sentence(say.Plural(left, "check is left", "checks are left")), say.Number(a.Low))
+	says := fmt.Sprintf("%s, fewer than the %s under which you want to be told.", say.Plural(left, "check is left", "checks are left"), say.Number(a.Low))
 	return d.Happened(ctx, s, tx, event.Event{Code: event.AllowanceLow, Workspace: a.WorkspaceID, Says: says, Data: event.Data{Words: says}})
 }
 

@@ -124,7 +124,7 @@ func (d *Desk) Verify(ctx context.Context) (v Verified, err error) {
 	}
 	wrong, err := d.Store.Wrongs(ctx)
 	for _, what := range slices.Sorted(maps.Keys(wrong)) {
-		v.Problems = append(v.Problems, fmt.Sprintf("%s: %s, where there should be 0", say.Sentence(what), say.Number(wrong[what])))
+		v.Problems = append(v.Problems, say.Sentence(fmt.Sprintf("%s: %s, where there should be 0", what, say.Number(wrong[what]))))
 	}
 	return v, err
 }
@@ -132,7 +132,7 @@ func (d *Desk) Verify(ctx context.Context) (v Verified, err error) {
 // Says tells what was found in a sentence.
 func (v Verified) Says() string {
 	if len(v.Problems) > 0 {
-		return "The book is wrong. " + strings.Join(v.Problems, ". ") + "."
+		return "The book is wrong. " + strings.Join(v.Problems, " ")
 	}
 	return fmt.Sprintf("The book is right: %s of %s add up to 0, every lot has what its entries leave, and every reservation is closed or has something at work.",
 		say.Plural(v.Entries, "entry", "entries"), say.Plural(v.Workspaces, "workspace", "workspaces"))

@@ -136,7 +136,7 @@ func (a *API) changePlan(ctx context.Context, in *struct {
 func (a *API) savePlan(ctx context.Context, id int64, t contract.PlanTerms) (int64, contract.AllowancePlan, error) {
 	terms := termsOf(t)
 	if err := terms.Check(); err != nil {
-		return 0, contract.AllowancePlan{}, huma.Error422UnprocessableEntity(say.Sentence(err.Error()) + ".")
+		return 0, contract.AllowancePlan{}, huma.Error422UnprocessableEntity(say.Sentence(err.Error()))
 	}
 	id, err := a.store.SavePlanTerms(ctx, id, terms)
 	if errors.Is(err, store.ErrPlanName) {

@@ -394,8 +394,8 @@ type NewRun struct {
 	Depth  string `json:"depth,omitempty" enum:"syntax,domain,mailbox" default:"mailbox" doc:"How far the run goes."`
 	Policy string `json:"policy,omitempty" default:"careful" doc:"The policy that decides."`
 	// ReuseDays 0 asks about every address.
-	ReuseDays int `json:"reuseDays,omitempty" minimum:"0" maximum:"365" doc:"Take over results of earlier runs that are younger than so many days: what is absent twice as long, a full mailbox a quarter, what was undecided never. 0: ask about all."`
-	Urgent bool `json:"urgent,omitempty" doc:"Whether it goes before others, at the higher cost that the plan says. Hosts are asked no faster for it."`
+	ReuseDays int  `json:"reuseDays,omitempty" minimum:"0" maximum:"365" doc:"Take over results of earlier runs that are younger than so many days: what is absent twice as long, a full mailbox a quarter, what was undecided never. 0: ask about all."`
+	Urgent    bool `json:"urgent,omitempty" doc:"Whether it goes before others, at the higher cost that the plan says. Hosts are asked no faster for it."`
 	Times
 }
 

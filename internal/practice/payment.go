@@ -32,6 +32,7 @@ type Cashier struct {
 	// refuses are the stored ways to pay that pay no more.
 	refuses bool
 	pending sync.WaitGroup
+	close   func() error
 }
 
 // payment is a payment that somebody asked for.
@@ -47,8 +48,8 @@ var acts = []struct{ Name, Label string }{
 	{"back-first", "Pay and charge back, told in the wrong order"}, {"wrong", "Pay another amount"},
 }
 
-// StartCashier starts the payment provider.
-func (i *Internet) StartCashier(listen, secret string) (*Cashier, error) {
+// StartCashier starts the payment provider, whose calls are signed by the secret.
+func StartCashier(listen, secret string) (*Cashier, error) {
 	l, err := net.Listen("tcp", listen)
 	if err != nil {
 		return nil, fmt.Errorf("practice payment provider: %w", err)
@@ -61,11 +62,14 @@ func (i *Internet) StartCashier(listen, secret string) (*Cashier, error) {
 	mux.HandleFunc("POST /pay/{id}", c.act)
 	s := &http.Server{Handler: mux, ReadHeaderTimeout: 10 * time.Second}
 	go func() { _ = s.Serve(l) }()
-	i.closers = append(i.closers, func() {
-		_ = s.Close()
-		c.pending.Wait()
-	})
+	c.close = s.Close
 	return c, nil
+}
+
+// Close ends it, once all calls that are due are made.
+func (c *Cashier) Close() {
+	_ = c.close()
+	c.pending.Wait()
 }
 
 // Refuse has stored ways to pay refused from now on, or paid again.
