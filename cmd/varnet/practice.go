@@ -31,6 +31,7 @@ func runPractice(c *cli) action {
 	letters := c.flags.String("letters", "127.0.0.1:2587", "where its letterbox takes letters")
 	page := c.flags.String("letterbox", "127.0.0.1:2588", "where its letterbox shows them, as a page")
 	key := c.flags.Bool("dkim-key", false, "write the private key, whose DKIM record it publishes, to standard output, and nothing else")
+	paymentSecret := c.flags.Bool("payment-secret", false, "write the secret of its payment provider to standard output, and nothing else")
 	var passOn passOn
 	c.flags.StringVar(&passOn.returns, "returns", "", "where bounces of the letters are handed over, such as lmtp://127.0.0.1:8027, of which its mail hosts then send some; nowhere unless given")
 	c.flags.DurationVar(&passOn.after, "returns-after", 10*time.Second, "after how long they come, which stands for hours, and at most twice that")
@@ -48,6 +49,10 @@ func runPractice(c *cli) action {
 		}
 		if *recipe {
 			_, err := c.out.Write([]byte(shed.Recipe))
+			return err
+		}
+		if *paymentSecret {
+			_, err := fmt.Fprint(c.out, practice.PaymentSecret)
 			return err
 		}
 		if *key {

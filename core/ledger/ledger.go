@@ -132,7 +132,7 @@ type Short struct{ Wanted, Available int64 }
 func (s *Short) Missing() int64 { return s.Wanted - s.Available }
 
 func (s *Short) Error() string {
-	return fmt.Sprintf("this may take %s, and %s: %s more are needed", say.Plural(s.Wanted, "check", "checks"), say.Plural(s.Available, "is available", "are available"), say.Number(s.Missing()))
+	return fmt.Sprintf("this may take %s, and %s: %s", say.Plural(s.Wanted, "check", "checks"), say.Plural(s.Available, "is available", "are available"), say.Plural(s.Missing(), "more is needed", "more are needed"))
 }
 
 // Reserve sets checks aside, those first that expire soonest. With too few it changes nothing

@@ -28,7 +28,7 @@ func ExampleBook() {
 	fmt.Println(err)
 	// Output:
 	// 60 map[available:60 granted:-150 reserved:0 used:90]
-	// this may take 61 checks, and 60 are available: 1 more are needed
+	// this may take 61 checks, and 60 are available: 1 more is needed
 }
 
 // token is one check of the naive model, which has each by itself.

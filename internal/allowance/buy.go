@@ -42,8 +42,9 @@ func (d *Desk) provider(ctx context.Context) (p pay.Provider, b store.Billing, e
 func (d *Desk) SealSecret(secret string) []byte { return d.Secrets.Seal(secret, providerPurpose) }
 
 // Quote returns what a purchase comes to, without buying. Why is ledger.TopUp, or
-// ledger.Subscription, which is cheaper.
-func (d *Desk) Quote(ctx context.Context, workspace, checks int64, why ledger.Why) (p store.Purchase, err error) {
+// ledger.Subscription, which is cheaper. Tax is that of the buyer, or (nil) of the one whom the
+// invoices of the workspace are made out to.
+func (d *Desk) Quote(ctx context.Context, workspace, checks int64, why ledger.Why, buyer *store.Party) (p store.Purchase, err error) {
 	a, kept, err := d.Kept(ctx, workspace)
 	switch {
 	case err != nil:
@@ -65,10 +66,12 @@ func (d *Desk) Quote(ctx context.Context, workspace, checks int64, why ledger.Wh
 	if b.Seller != nil {
 		p.Seller = *b.Seller
 	}
-	if a.Buyer != nil {
-		p.Buyer = *a.Buyer
+	if buyer = cmp.Or(buyer, a.Buyer); buyer != nil {
+		p.Buyer = *buyer
 	}
-	p.Tax = ledger.TaxOf(b.Taxes, p.Net, p.Buyer.Country, p.Buyer.VATNumber, p.Seller.Country)
+	if p.Tax.Note = "Tax is added by the country that the invoice is for."; p.Buyer.Country != "" {
+		p.Tax = ledger.TaxOf(b.Taxes, p.Net, p.Buyer.Country, p.Buyer.VATNumber, p.Seller.Country)
+	}
 	p.Total = p.Net + p.Tax.Amount
 	return p, nil
 }
@@ -94,7 +97,7 @@ func (d *Desk) Buy(ctx context.Context, o Buying) (p store.Purchase, err error) 
 	if err != nil {
 		return p, err
 	}
-	if p, err = d.Quote(ctx, o.Workspace, o.Checks, o.Why); err != nil {
+	if p, err = d.Quote(ctx, o.Workspace, o.Checks, o.Why, nil); err != nil {
 		return p, err
 	}
 	if p.Buyer.Name == "" || p.Buyer.Country == "" {

@@ -48,7 +48,7 @@ func by(ctx context.Context) (b store.By) {
 func tooShort(s *ledger.Short) error {
 	why, _ := allowance.Hinders(s)
 	return problemOf(contract.AllowanceShort, contract.AllowanceShort.Status, why+" Buy as many, or take a part of the list.",
-		&huma.ErrorDetail{Location: "allowance", Message: "so many checks are missing", Value: s.Missing()})
+		&huma.ErrorDetail{Location: "allowance", Value: s.Missing()})
 }
 
 type allowanceOutput struct{ Body contract.Allowance }

@@ -72,7 +72,11 @@ func (a *API) price(ctx context.Context, in *struct{ Body contract.PriceQuestion
 	if in.Body.Subscription {
 		why = ledger.Subscription
 	}
-	p, err := a.engine.Allowance.Quote(ctx, workspace(ctx).ID, in.Body.Checks, why)
+	var buyer *store.Party
+	if in.Body.Country != "" {
+		buyer = &store.Party{Country: in.Body.Country, VATNumber: in.Body.VATNumber}
+	}
+	p, err := a.engine.Allowance.Quote(ctx, workspace(ctx).ID, in.Body.Checks, why, buyer)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}

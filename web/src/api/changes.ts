@@ -56,7 +56,7 @@ class Reader {
         return;
       case "event":
         void this.read(keys.notices);
-        this.later(["deliveries"]);
+        for (const key of [["deliveries"], ["allowance"], ["purchases"]]) this.later(key);
         return;
       case "routine":
         void this.read(["routine", id]);
@@ -94,6 +94,7 @@ class Reader {
           ["matching", id],
           ["places", id],
           ["evidence", id],
+          ["allowance"],
         ])
           this.later(key);
     }

@@ -8718,8 +8718,12 @@ export interface components {
              * @description How many checks.
              */
             checks: number;
+            /** @description The country that the invoice is for (ISO 3166-1); left out, the one of the workspace. */
+            country?: string;
             /** @description As a subscription, each month. */
             subscription?: boolean;
+            /** @description The VAT number that the invoice is for. */
+            vatNumber?: string;
         };
         PriceStep: {
             /**

@@ -8,6 +8,7 @@ import { For } from "./For";
 import { Trouble, Wait } from "./Notice";
 import { Shortcuts } from "./Shortcuts";
 
+const Line = lazy(async () => ({ default: (await import("../features/allowance/Line")).Line }));
 const Tray = lazy(async () => ({ default: (await import("../features/notices/Tray")).Tray }));
 
 /** Frame is what stands around every page: the name, the way to the lists, who is signed in. */
@@ -71,6 +72,7 @@ function SignedIn({ of: session, person }: { of: Schema<"Session">; person: Sche
     <span className="who">
       <Suspense fallback={null}>
         <Tray />
+        <Line />
       </Suspense>
       <WorkspaceChoice of={session} />
       <Link to="/person">

@@ -8,6 +8,8 @@ const pages = [
   ["Import a list", "/import"],
   ["Workshop: lists from lists", "/workshop"],
   ["Odds of catch-all addresses", "/odds"],
+  ["Usage", "/usage"],
+  ["Plan and purchases", "/purchases"],
   ["Check an address", "/check"],
   ["Routines", "/routines"],
   ["Make a routine", "/routines/new"],

@@ -1,11 +1,15 @@
 import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
-import { Button } from "antd";
+import { Button, Checkbox } from "antd";
 import { useState } from "react";
-import { useNavigate } from "react-router";
-import { api, type List, told } from "../../api/client";
+import { Link, useNavigate } from "react-router";
+import { api, type List, type Schema, told } from "../../api/client";
 import { usePolicies } from "../../api/hooks";
 import { Choice } from "../../parts/Choice";
+import { For } from "../../parts/For";
 import { Trouble, Wait } from "../../parts/Notice";
+import { plural } from "../../words";
+import { useAllowance } from "../allowance/queries";
+import { hashOf } from "../workshop/steps";
 import { type Times, When } from "./Schedule";
 
 type Depth = "syntax" | "domain" | "mailbox";
@@ -25,8 +29,10 @@ export function Start({ list }: { list: List }) {
   const [policy, setPolicy] = useState("careful");
   const [reuseDays, setReuse] = useState(list.earlierId || list.madeOf || list.lastRun ? 30 : 0);
   const [times, setTimes] = useState<Times>({});
+  const [urgent, setUrgent] = useState(false);
+  const allowance = useAllowance();
   const policies = usePolicies();
-  const body = { depth, policy, reuseDays, ...times };
+  const body = { depth, policy, reuseDays, ...times, ...(urgent && { urgent }) };
   const go = useNavigate();
   const start = useMutation({
     mutationFn: async () => told(await api.POST("/lists/{id}/runs", { params: { path: { id: list.id } }, body })),
@@ -52,7 +58,12 @@ export function Start({ list }: { list: List }) {
         />
       </div>
       <When change={setTimes} />
-      <Takes list={list} depth={depth} reuseDays={reuseDays} />
+      {allowance.data?.plan && allowance.data.plan.urgent > 0 && (
+        <Checkbox checked={urgent} onChange={(e) => setUrgent(e.target.checked)}>
+          Urgent: goes before others, at {allowance.data.plan.urgent} times the cost
+        </Checkbox>
+      )}
+      <Takes list={list} depth={depth} reuseDays={reuseDays} urgent={urgent} />
       {start.error && <Trouble error={start.error} />}
       <Button type="primary" size="large" loading={start.isPending} onClick={() => start.mutate()}>
         {times.beginAt || times.hours ? "Have it run then" : list.lastRun ? "Start another run" : "Start the run"}
@@ -62,19 +73,47 @@ export function Start({ list }: { list: List }) {
 }
 
 /** Takes says what the run will take as it is settled now. */
-function Takes({ list, depth, reuseDays }: { list: List; depth: Depth; reuseDays: number }) {
-  const asked = { depth, reuseDays, policy: "careful" };
+function Takes(props: { list: List; depth: Depth; reuseDays: number; urgent: boolean }) {
+  const { list, depth, reuseDays, urgent } = props;
+  const asked = { depth, reuseDays, policy: "careful", ...(urgent && { urgent }) };
   const draft = useQuery({
-    queryKey: ["draft", list.id, asked.depth, asked.reuseDays],
+    queryKey: ["draft", list.id, asked.depth, asked.reuseDays, urgent],
     placeholderData: keepPreviousData,
     staleTime: 30_000,
     queryFn: async () => told(await api.POST("/lists/{id}/draft", { params: { path: { id: list.id } }, body: asked })),
   });
   if (draft.error) return <Trouble error={draft.error} again={() => void draft.refetch()} />;
   if (!draft.data) return <Wait for="what the run will take: the largest domains are looked up" />;
+  const costs = draft.data.allowance;
   return (
-    <p className="estimate-says takes" role="status">
-      {draft.data.sentence}
+    <>
+      <p className="estimate-says takes" role="status">
+        {draft.data.sentence}
+      </p>
+      {costs && (
+        <p className="takes" role="status">
+          {costs.says}
+        </p>
+      )}
+      {costs && costs.missing > 0 && <TooFew list={list} costs={costs} />}
+    </>
+  );
+}
+
+/** TooFew offers what can be done where too few checks are left: more of them, or fewer rows. */
+function TooFew({ list, costs }: { list: List; costs: Schema<"SaidBefore"> }) {
+  const allowance = useAllowance();
+  const each = Math.max(1, Math.round(costs.most / Math.max(1, list.addresses)));
+  const rows = Math.floor(costs.available / each);
+  const part = hashOf({ listId: list.id, steps: [{ do: "slice", to: rows }] });
+  return (
+    <p className="row-acts">
+      {allowance.data?.canBuy && (
+        <For scope="manage">
+          <Link to={`/purchases?checks=${costs.missing}&list=${list.id}`}>Buy {plural(costs.missing, "check")}</Link>
+        </For>
+      )}
+      {rows > 0 && <Link to={`/workshop${part}`}>Make a list of the first {plural(rows, "row")}, and verify that</Link>}
     </p>
   );
 }

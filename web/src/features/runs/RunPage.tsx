@@ -65,6 +65,7 @@ function Whole({ run }: { run: Run }) {
         </span>
       </div>
       <Sentence>{run.finishedAt ? run.exportSentence : run.sentence}</Sentence>
+      {run.cost && <p>{run.cost}</p>}
       <Reused run={run} />
       {run.estimate && <p className="quiet">{run.estimate}</p>}
       {run.notices.map((n) => (

@@ -2,6 +2,7 @@ import type { ReactNode } from "react";
 import { Link } from "react-router";
 import { usePolicies, useSession, useWords } from "../../api/hooks";
 import { plural } from "../../words";
+import { useAllowance } from "../allowance/queries";
 import { useFollowed, useOwnEntries } from "../catalogues/queries";
 import { useHealth } from "../health/queries";
 import { useInstallation } from "../installation/queries";
@@ -36,6 +37,7 @@ export function Setup() {
             <Letters />
           </Group>
         )}
+        <Costs />
         <Group name="Who may come in, and what they did">
           <Team />
           <Keys />
@@ -70,6 +72,30 @@ function Place({ to, name, says }: { to: string; name: string; says: string | un
       </dt>
       <dd>{says ?? "\u00a0"}</dd>
     </div>
+  );
+}
+
+/** Costs shows what is kept of allowances, where one is or somebody looks after the installation. */
+function Costs() {
+  const session = useSession();
+  const allowance = useAllowance();
+  const a = allowance.data;
+  const keeper = session.data?.keeper;
+  if (!a?.kept && !keeper) return null;
+  return (
+    <Group name="How much may be checked">
+      {a?.kept && <Place to="/usage" name="Usage" says={a.says} />}
+      {a?.kept && session.data?.scopes.includes("manage") && (
+        <Place
+          to="/purchases"
+          name="Plan and purchases"
+          says={`The plan is “${a.plan?.name}”. ${a.refill ? `Under ${plural(a.refill.under, "check")} more are bought by themselves.` : "Nothing is bought by itself."}`}
+        />
+      )}
+      {keeper && (
+        <Place to="/accounts" name="Accounts" says="Which workspaces have an allowance, plans, prices and payment." />
+      )}
+    </Group>
   );
 }
 
