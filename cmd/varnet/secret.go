@@ -7,6 +7,7 @@ import (
 
 	"varnet/core/say"
 	"varnet/internal/account"
+	"varnet/internal/allowance"
 	"varnet/internal/bounce"
 	"varnet/internal/connection"
 	"varnet/internal/outbound"
@@ -45,7 +46,7 @@ func resealed(ctx context.Context, a *account.Accounts) (n int, err error) {
 	for _, reseal := range []func(context.Context) (int, error){
 		a.Reseal, a.Office.Reseal, (&outbox.Outbox{Store: a.Store, Secrets: a.Secrets}).Reseal, (&outbound.Outbound{Config: outbound.Config{Store: a.Store, Secrets: a.Secrets}}).Reseal,
 		(&connection.Connections{Store: a.Store, Secrets: a.Secrets}).Reseal, (&trial.Post{Store: a.Store, Secrets: a.Secrets}).Reseal,
-		(&bounce.Sources{Desk: &bounce.Desk{Store: a.Store}, Secrets: a.Secrets}).Reseal,
+		(&bounce.Sources{Desk: &bounce.Desk{Store: a.Store}, Secrets: a.Secrets}).Reseal, (&allowance.Desk{Store: a.Store, Secrets: a.Secrets}).Reseal,
 	} {
 		some, err := reseal(ctx)
 		if err != nil {

@@ -41,6 +41,18 @@ func (d *Desk) provider(ctx context.Context) (p pay.Provider, b store.Billing, e
 // SealSecret seals the secret of the payment provider.
 func (d *Desk) SealSecret(secret string) []byte { return d.Secrets.Seal(secret, providerPurpose) }
 
+// Reseal seals the secret of the payment provider and the stored ways to pay with the present secret,
+// and returns how many there are.
+func (d *Desk) Reseal(ctx context.Context) (n int, err error) {
+	for what, purpose := range map[store.Sealed]string{store.PaymentSecrets: providerPurpose, store.PaymentMethods: methodPurpose} {
+		some, err := d.Store.Reseal(ctx, what, func(_ string, sealed []byte) ([]byte, error) { return d.Secrets.Reseal(sealed, purpose) })
+		if n += some; err != nil {
+			return n, err
+		}
+	}
+	return n, nil
+}
+
 // Quote returns what a purchase comes to, without buying. Why is ledger.TopUp, or
 // ledger.Subscription, which is cheaper. Tax is that of the buyer, or (nil) of the one whom the
 // invoices of the workspace are made out to.
@@ -425,7 +437,10 @@ func (d *Desk) ForgetMethod(ctx context.Context, workspace int64) error {
 // Keep keeps an allowance of a workspace by a plan, or (0) none any more. The first grant comes at once.
 func (d *Desk) Keep(ctx context.Context, workspace, plan int64) error {
 	if plan == 0 {
-		return d.Store.EndAllowance(ctx, workspace)
+		if err := d.Store.EndAllowance(ctx, workspace); !errors.Is(err, store.ErrNotFound) {
+			return err
+		}
+		return nil // none was kept
 	}
 	err := d.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
 		if _, err := s.AllowancePlan(ctx, plan); err != nil {

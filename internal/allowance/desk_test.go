@@ -596,6 +596,9 @@ func TestByItself(t *testing.T) {
 	if left := o.available(); left != 50 || o.happened(event.PurchasePaid) != 3 {
 		t.Errorf("%d are available after two refills, and %d purchases were told", left, o.happened(event.PurchasePaid))
 	}
+	if n, err := o.Reseal(t.Context()); err != nil || n != 2 {
+		t.Errorf("%d secrets were sealed anew, not that of the provider and the way to pay: %v", n, err)
+	}
 	o.cashier.Refuse(true)
 	o.later(31 * 24 * time.Hour)
 	due()

@@ -86,15 +86,15 @@ type AllowanceSettings struct {
 type PurchaseOrder struct {
 	Checks   int64 `json:"checks" minimum:"1" maximum:"1000000000" doc:"How many checks, exactly."`
 	Remember bool  `json:"remember,omitempty" doc:"Whether the way to pay is stored at the provider, for refills and the subscription."`
-	List int64 `json:"list,omitempty" minimum:"0" doc:"The list to whose page people come back when they have paid."`
+	List     int64 `json:"list,omitempty" minimum:"0" doc:"The list to whose page people come back when they have paid."`
 }
 
 // PriceQuestion asks what a purchase comes to.
 type PriceQuestion struct {
-	Checks       int64 `json:"checks" minimum:"1" maximum:"1000000000" doc:"How many checks."`
-	Subscription bool  `json:"subscription,omitempty" doc:"As a subscription, each month."`
-	Country   string `json:"country,omitempty" pattern:"^[A-Z]{2}$" doc:"The country that the invoice is for (ISO 3166-1); left out, the one of the workspace."`
-	VATNumber string `json:"vatNumber,omitempty" maxLength:"40" doc:"The VAT number that the invoice is for."`
+	Checks       int64  `json:"checks" minimum:"1" maximum:"1000000000" doc:"How many checks."`
+	Subscription bool   `json:"subscription,omitempty" doc:"As a subscription, each month."`
+	Country      string `json:"country,omitempty" pattern:"^[A-Z]{2}$" doc:"The country that the invoice is for (ISO 3166-1); left out, the one of the workspace."`
+	VATNumber    string `json:"vatNumber,omitempty" maxLength:"40" doc:"The VAT number that the invoice is for."`
 }
 
 // Price is what a purchase comes to.

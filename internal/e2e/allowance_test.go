@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"os"
+	"path/filepath"
 	"strings"
 	"sync"
 	"syscall"
@@ -359,6 +361,66 @@ func TestAllowanceSurvives(t *testing.T) {
 	used, err := api.Usage(ctx, "run", "", "")
 	if err != nil || used.Sum != cost || len(used.Items) != 3 {
 		t.Errorf("usage: %+v, %v; it took %d", used, err, cost)
+	}
+	right(t, api)
+}
+
+// TestAllowanceOfRoutine: a routine that may take more than is left waits for a person, and goes on once
+// there is enough; what it takes is told by routine. Free estimates of a day are bounded.
+func TestAllowanceOfRoutine(t *testing.T) {
+	t.Parallel()
+	i, folder := testkit.World(t, "fernhollow"), t.TempDir()
+	s := testkit.Serve(t, append(testkit.Settings(testkit.Database(t), i), "VARNET_ROUTINE_FOLDER="+folder))
+	api, ctx := client.New(s.URL, s.Key), t.Context()
+	terms := clubs
+	terms.EstimatesADay = 1
+	keptBy(t, s, api, terms)
+	if _, err := api.GrantChecks(ctx, 1, contract.NewGrant{Checks: 10}); err != nil {
+		t.Fatal(err)
+	}
+	header, lines, _ := people(t, i.World, 60)
+	own := filepath.Join(folder, "1")
+	if err := os.MkdirAll(own, 0o750); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(filepath.Join(own, "members.csv"), []byte(header+strings.Join(lines, "")), 0o640); err != nil {
+		t.Fatal(err)
+	}
+	r, err := api.MakeRoutine(ctx, contract.NewRoutine{Name: "Members", RoutineSpec: contract.RoutineSpec{Source: "folder", File: "mem*.csv", Rule: "FREQ=DAILY", Time: "03:00", Zone: "UTC",
+		Ages: map[string]int{"deliverable": 30}, Policy: "careful", Tell: "always"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := api.RunRoutine(ctx, r.ID, false); err != nil {
+		t.Fatal(err)
+	}
+	at := ended(t, api, r.ID, 1)
+	if at.State != "held" || !strings.Contains(at.Says, "50 more are needed") {
+		t.Fatalf("with too little it is %s: %s", at.State, at.Says)
+	}
+	if _, err := api.GrantChecks(ctx, 1, contract.NewGrant{Checks: 90}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := api.DecideRoutine(ctx, r.ID, 1, true); err != nil {
+		t.Fatal(err)
+	}
+	eventually(t, 60*time.Second, func() (bool, string) {
+		r, err := api.Routine(ctx, r.ID)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return r.Last.State == "done", r.Last.State + ": " + r.Last.Says
+	})
+	used, err := api.Usage(ctx, "routine", "", "")
+	if err != nil || len(used.Items) != 1 || used.Items[0].ID != r.ID || used.Items[0].Label != "Members" || used.Sum != 100-held(t, api).Available {
+		t.Errorf("usage by routine: %+v, %v", used, err)
+	}
+	l := imported(t, api, i.World, "few.csv", 30)
+	if _, err := api.Estimate(ctx, l.ID); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := api.Estimate(ctx, l.ID); status(err) != http.StatusConflict || !strings.Contains(err.Error(), "1 free estimate a day") {
+		t.Errorf("a second estimate: %v", err)
 	}
 	right(t, api)
 }

@@ -64,7 +64,7 @@ func TestPages(t *testing.T) {
 	phone := drive(t, browser.Options{Width: 390, Height: 844})
 	phone("sign in, narrow", browser.SignIn(s.URL))
 	for _, page := range []string{"/lists", "/import", "/lists/1", "/lists/1/rows", "/lists/1/domains", "/lists/1/meanings", "/lists/1/opinions", "/odds", "/workshop", "/workshop?list=1", "/runs/1", "/runs/1/results", "/runs/1/domains", "/runs/2/compare/1", "/runs/1/export",
-		"/policies", "/policies/new?from=strict&run=1", "/outbound", "/check#ada%40fernhollow.example", "/catalogues", "/glossary", "/keys", "/routines", "/routines/new", "/connections", "/connections/new", "/connections/signed-in", "/runs/1/write-back", "/bounces", "/bounces/sources", "/bounces/table", "/trial-letters", "/runs/1/settle", "/webhooks", "/notices", "/notices/letters", "/letters", "/health", "/person", "/team", "/audit", "/rules", "/installation", "/device?code=BCDF-GHJK", "/lists?archived=true", "/setup"} {
+		"/usage", "/purchases", "/accounts", "/policies", "/policies/new?from=strict&run=1", "/outbound", "/check#ada%40fernhollow.example", "/catalogues", "/glossary", "/keys", "/routines", "/routines/new", "/connections", "/connections/new", "/connections/signed-in", "/runs/1/write-back", "/bounces", "/bounces/sources", "/bounces/table", "/trial-letters", "/runs/1/settle", "/webhooks", "/notices", "/notices/letters", "/letters", "/health", "/person", "/team", "/audit", "/rules", "/installation", "/device?code=BCDF-GHJK", "/lists?archived=true", "/setup"} {
 		phone(page+", narrow", chromedp.Navigate(s.URL+page), browser.Seen("h1"), chromedp.Sleep(300*time.Millisecond))
 	}
 	do("a list is deleted", chromedp.Navigate(s.URL+"/lists"), click("Delete"), browser.Press("Delete it for good"), browser.Text("There is no list yet"))

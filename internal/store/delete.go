@@ -122,6 +122,10 @@ func (s *Store) deleteEnded(ctx context.Context, id int64) error {
 		if err := s.changed(ctx, "DELETE FROM workspace WHERE id = $1", id); err != nil {
 			return err
 		}
+		// Books are kept for as long as the law wants them: numbers, papers, and no name of a list.
+		if _, err := s.db.Exec(ctx, "UPDATE reservation SET list = '' WHERE workspace_id = $1", id); err != nil {
+			return err
+		}
 		for _, table := range ofWorkspace {
 			if _, err := s.db.Exec(ctx, "DELETE FROM "+table+" WHERE workspace_id = $1", id); err != nil {
 				return err

@@ -22,6 +22,8 @@ const (
 	TrialPasswords
 	TrialKeys
 	BounceSecrets
+	PaymentSecrets
+	PaymentMethods
 )
 
 // sealedIn is where they are kept: the name of each is what it belongs to.
@@ -40,6 +42,9 @@ var sealedIn = map[Sealed]struct{ table, name, column string }{
 	TrialKeys:      {"trial_sender", "workspace_id::text", "key"},
 
 	BounceSecrets: {"bounce_source", "id::text", "sealed"},
+
+	PaymentSecrets: {"billing", "provider", "secret_sealed"},
+	PaymentMethods: {"allowance", "workspace_id::text", "method_sealed"},
 }
 
 // Reseal puts what anew makes of each sealed value in its place, all or none, and returns how

@@ -32,6 +32,7 @@ var pages = []struct{ name, path string }{
 	{"statistics", "/lists/1/domains"},
 	{"workshop", "/workshop?list=1"},
 	{"odds", "/odds"},
+	{"usage", "/usage"}, {"purchases", "/purchases"}, {"accounts", "/accounts"},
 	{"meanings", "/lists/1/meanings"},
 	{"opinions", "/lists/1/opinions"},
 	{"run", "/runs/%s"},

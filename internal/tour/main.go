@@ -71,7 +71,6 @@ func (t *tour) run(ctx context.Context, look bool) error {
 		steps chromedp.Tasks
 	}{
 		{"outbound", chromedp.Tasks{t.outbound(goodSide), t.open("/outbound"), browser.Text("Who refused us")}},
-		{"lists", chromedp.Tasks{t.open("/lists"), browser.Text("rows")}},
 		{"list", chromedp.Tasks{t.open("/import"), browser.Upload(`input[type=file]`, t.list), browser.Text("Favourite crop"), browser.Press("Import"), browser.Text("is expected to take")}},
 		{"run-live", chromedp.Tasks{browser.Press("Start the run"), browser.Text("In the last minute"), browser.Click(".waits summary"), chromedp.Sleep(1500 * time.Millisecond)}},
 		{"run", chromedp.Tasks{browser.Text(": finished"), chromedp.Sleep(300 * time.Millisecond)}},
@@ -80,15 +79,14 @@ func (t *tour) run(ctx context.Context, look bool) error {
 			browser.Click("tbody tr:nth-child(3) button"), browser.Text("made-up mailboxes"), chromedp.Sleep(500 * time.Millisecond)}},
 		{"routine", chromedp.Tasks{t.open("/routines/1"), browser.Text("Its times"), browser.Text("members-"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"connection", chromedp.Tasks{t.open("/connections/1"), browser.Text("Newsletter"), browser.Text("What can be imported"), chromedp.Sleep(300 * time.Millisecond)}},
-		{"write-back", chromedp.Tasks{t.onList("Newsletter", "/runs/%[2]d/write-back"), browser.Text("in the field “mail state”"), browser.Press("Add a step"), browser.Type(`input[aria-label="Name of the collection"]`, "Spring, deliverable"), browser.Text("will form the new group “Spring, deliverable”"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"workshop", chromedp.Tasks{t.open(workshopPage), browser.Text("rows are left of"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"odds", chromedp.Tasks{t.open("/odds"), browser.Text("What counts beside"), chromedp.Sleep(300 * time.Millisecond)}},
+		{"purchases", chromedp.Tasks{t.open("/purchases"), browser.Fill("Checks", "142853"), browser.Fill("Name on the invoice", "Fernhollow Seed Library"), browser.Fill("Postal address", "3 Mill Lane"), browser.Fill("Country", "GB"),
+			browser.Text("42,853 checks at"), browser.Text("VAT: EUR"), browser.Press("Pay EUR"), browser.Text("This is no real payment"), browser.Press("Pay"), browser.Text("Invoice I-"), chromedp.Evaluate("scrollTo(0, 0)", nil), chromedp.Sleep(300 * time.Millisecond)}},
+		{"usage", chromedp.Tasks{t.open("/usage"), browser.Text("Held at the beginning"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"factors", chromedp.Tasks{t.onList("Garden guilds, new members", "/runs/%[2]d/results?finding=catch-all"), browser.Text("Arrow keys walk"), browser.Click("tbody tr:nth-child(7) button"), browser.Text("known mailboxes there"), chromedp.Sleep(500 * time.Millisecond)}},
 		{"opinions", chromedp.Tasks{t.onList("Guests of the seed fair", "/lists/%[1]d/opinions?check=Seedcheck&apart=contradict"), browser.Text("It found"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"bounces", chromedp.Tasks{t.open("/bounces"), browser.Text("What came back last"), chromedp.Sleep(300 * time.Millisecond)}},
-		{"settle", chromedp.Tasks{t.open("/trial-letters"), browser.Seen(`[aria-label="Trial letters"]`), t.allowTrials(), browser.Text("Trial letters can be sent"), t.onList("Garden guilds, new members", "/runs/%[2]d/settle"), browser.Text("Your letter"),
-			browser.Type(`input[aria-label="Subject"]`, "Your seeds for the spring"), browser.Type(`textarea[aria-label="Letter"]`, "Dear gardener,\n\nthe broad beans of last year did well, and we would like to send you some this spring. Just answer this letter."),
-			browser.Type(`input[aria-label="Who writes"]`, ", Mill Lane 4, letters@fernhollow.example"), browser.Type(`input[aria-label="Why you write to them"]`, "You asked for our newsletter at the seed fair."), chromedp.Evaluate("scrollTo(0, 0)", nil), chromedp.Sleep(300 * time.Millisecond)}},
 		{"check", chromedp.Tasks{t.open("/check#nell.hartwood%40sundial-nursery.example"), browser.Text("made-up mailboxes")}},
 		{"export", chromedp.Tasks{t.ofRun("/runs/%s/export?form=results&columns=finding,cause,traits,decision"), browser.Text("Preview of the file"), chromedp.Sleep(300 * time.Millisecond)}},
 	} {
@@ -101,7 +99,7 @@ func (t *tour) run(ctx context.Context, look bool) error {
 			return err
 		}
 	}
-	for name, command := range map[string][]string{"report": {"report", t.id, "-out", "report.pdf"}} {
+	for name, command := range map[string][]string{"report": {"report", t.id, "-out", "report.pdf"}, "invoice": {"allowance", "invoice", "1", "-out", "invoice.pdf"}} {
 		if err := t.paper(name, command); err != nil {
 			return err
 		}
@@ -123,11 +121,6 @@ func (t *tour) onList(name, path string) chromedp.Action {
 		}
 		return fmt.Errorf("the demo has no list %q that was run yet; wait a minute", name)
 	})
-}
-
-// allowTrials turns trial letters on, as the workspace's owner does.
-func (t *tour) allowTrials() chromedp.Action {
-	return chromedp.Evaluate(`document.querySelector('[aria-label="Trial letters"][aria-checked="false"]')?.click()`, nil)
 }
 
 // workshopPage is the workshop with a sentence that is built.
