@@ -387,7 +387,7 @@ func TestAllowanceOfRoutine(t *testing.T) {
 		t.Fatal(err)
 	}
 	r, err := api.MakeRoutine(ctx, contract.NewRoutine{Name: "Members", RoutineSpec: contract.RoutineSpec{Source: "folder", File: "mem*.csv", Rule: "FREQ=DAILY", Time: "03:00", Zone: "UTC",
-		Ages: map[string]int{"deliverable": 30}, Policy: "careful", Tell: "always"}})
+		Ages: map[string]int{"deliverable": 30}, Policy: "careful", Then: "nothing", Tell: "always"}})
 	if err != nil {
 		t.Fatal(err)
 	}
