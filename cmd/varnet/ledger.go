@@ -22,7 +22,7 @@ func ledgerCommand() command {
 		{"verify", "", "draws up the trial balance of the installation; exit 1 when the book is wrong", "varnet ledger verify", verifyLedger, nil},
 		{"accounts", "", "shows the allowances of all workspaces", "varnet ledger accounts", showAccounts, nil},
 		{"keep", "WORKSPACE PLAN", "keeps an allowance of a workspace by a plan; none: it may check as much as it likes", "varnet ledger keep 2 1", keepAllowance, nil},
-		{"grant", "WORKSPACE CHECKS", "gives a workspace checks; with a minus sign it takes some away", "varnet ledger grant 2 5000 -note seed-fair", grantChecks, nil},
+		{"grant", "WORKSPACE CHECKS", "gives a workspace checks, or takes some away", "varnet ledger grant 2 5000 -note seed-fair", grantChecks, nil},
 		{"plans", "", "shows the plans", "varnet ledger plans", showPlans, []command{
 			{"save", "FILE", "makes the plan of a JSON file, or changes one; - is standard input", "varnet ledger plans save clubs.json -change 1", savePlan, nil},
 			{"delete", "PLAN", "deletes a plan that no workspace has", "varnet ledger plans delete 2", doOfPlan, nil},
@@ -124,11 +124,15 @@ func keepAllowance(c *cli) action {
 
 func grantChecks(c *cli) action {
 	until := c.flags.String("until", "", "the day on which they expire, such as 2027-03-31; never unless given")
+	take := c.flags.Bool("take", false, "take so many away")
 	note := c.flags.String("note", "", "what for: it stands on the statement")
 	return ask(c, of(c, "workspace", func(api *client.Client, ctx context.Context, id int64) (p contract.Page[contract.Account], err error) {
 		g := contract.NewGrant{Note: *note}
 		if g.Checks, err = c.checks(1); err != nil {
 			return p, err
+		}
+		if *take {
+			g.Checks = -g.Checks
 		}
 		if *until != "" {
 			at, err := time.ParseInLocation(time.DateOnly, *until, time.Local)

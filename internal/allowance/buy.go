@@ -434,13 +434,11 @@ func (d *Desk) ForgetMethod(ctx context.Context, workspace int64) error {
 	})
 }
 
-// Keep keeps an allowance of a workspace by a plan, or (0) none any more. The first grant comes at once.
+// Keep keeps an allowance of a workspace by a plan, or (0) none any more. The first grant comes at once;
+// where one was kept before, the next comes with its next month.
 func (d *Desk) Keep(ctx context.Context, workspace, plan int64) error {
 	if plan == 0 {
-		if err := d.Store.EndAllowance(ctx, workspace); !errors.Is(err, store.ErrNotFound) {
-			return err
-		}
-		return nil // none was kept
+		return d.Store.EndAllowance(ctx, workspace)
 	}
 	err := d.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
 		if _, err := s.AllowancePlan(ctx, plan); err != nil {
@@ -448,7 +446,7 @@ func (d *Desk) Keep(ctx context.Context, workspace, plan int64) error {
 		}
 		a, err := s.LockAllowance(ctx, workspace)
 		if errors.Is(err, store.ErrNotFound) {
-			a, err = store.Allowance{WorkspaceID: workspace, Since: d.Now()}, nil
+			a, err = d.resumed(ctx, s, workspace)
 		}
 		if err != nil {
 			return err
@@ -460,4 +458,15 @@ func (d *Desk) Keep(ctx context.Context, workspace, plan int64) error {
 		return err
 	}
 	return d.grantDue(ctx, workspace)
+}
+
+// resumed is an allowance that is kept again, without the grants of the months that have begun, or a new one.
+func (d *Desk) resumed(ctx context.Context, s *store.Store, workspace int64) (store.Allowance, error) {
+	a, err := s.EndedAllowance(ctx, workspace)
+	if errors.Is(err, store.ErrNotFound) {
+		return store.Allowance{WorkspaceID: workspace, Since: d.Now()}, nil
+	}
+	for now := d.Now(); err == nil && !a.GrantDue().After(now); a.Grants++ {
+	}
+	return a, err
 }

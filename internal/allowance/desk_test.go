@@ -415,6 +415,14 @@ func TestGrants(t *testing.T) {
 	if left := o.available(); left != 350 {
 		t.Errorf("%d are left before the month is over", left)
 	}
+	plans, err := o.Store.AllowancePlans(t.Context())
+	o.must(err)
+	for _, id := range []int64{0, 0, plans[0].ID} { // none is kept for a while
+		o.must(o.Keep(t.Context(), o.workspace, id))
+	}
+	if left := o.available(); left != 350 {
+		t.Errorf("%d are left after none was kept for a while", left)
+	}
 	o.later(40 * 24 * time.Hour)
 	o.must(o.Due(t.Context(), func(context.Context) string { return o.base }))
 	if left := o.available(); left != 500 {

@@ -39,32 +39,38 @@ const allowanceQuery = `SELECT a.workspace_id, a.plan_id, p.terms AS plan, a.sin
 
 // Allowance returns the allowance of a workspace; ErrNotFound where none is kept.
 func (s *Store) Allowance(ctx context.Context, workspace int64) (Allowance, error) {
-	return one[Allowance](ctx, s.db, allowanceQuery+"WHERE a.workspace_id = $1", workspace)
+	return one[Allowance](ctx, s.db, allowanceQuery+"WHERE a.workspace_id = $1 AND a.kept", workspace)
 }
 
 // LockAllowance is Allowance, and holds it until the transaction ends, so that of all who set
 // checks aside each sees what the one before left.
 func (s *Store) LockAllowance(ctx context.Context, workspace int64) (Allowance, error) {
-	return one[Allowance](ctx, s.db, allowanceQuery+"WHERE a.workspace_id = $1 FOR UPDATE OF a", workspace)
+	return one[Allowance](ctx, s.db, allowanceQuery+"WHERE a.workspace_id = $1 AND a.kept FOR UPDATE OF a", workspace)
+}
+
+// EndedAllowance returns an allowance that was kept once, and holds it.
+func (s *Store) EndedAllowance(ctx context.Context, workspace int64) (Allowance, error) {
+	return one[Allowance](ctx, s.db, allowanceQuery+"WHERE a.workspace_id = $1 AND NOT a.kept FOR UPDATE OF a", workspace)
 }
 
 // SetAllowance records an allowance.
 func (s *Store) SetAllowance(ctx context.Context, a Allowance) error {
 	_, err := s.db.Exec(ctx, `INSERT INTO allowance (workspace_id, plan_id, since, grants, low, low_told, refill, method, method_sealed, subscription, subscribed_at, renewals, buyer)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13) ON CONFLICT (workspace_id) DO UPDATE SET plan_id = $2, since = $3, grants = $4, low = $5, low_told = $6, refill = $7,
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13) ON CONFLICT (workspace_id) DO UPDATE SET kept = true, plan_id = $2, since = $3, grants = $4, low = $5, low_told = $6, refill = $7,
 		method = $8, method_sealed = $9, subscription = $10, subscribed_at = $11, renewals = $12, buyer = $13`,
 		a.WorkspaceID, a.PlanID, a.Since, a.Grants, a.Low, a.LowTold, a.Refill, a.Method, a.MethodSealed, a.Subscription, a.SubscribedAt, a.Renewals, a.Buyer)
 	return err
 }
 
-// EndAllowance keeps no allowance of a workspace any more; its book stays.
+// EndAllowance keeps no allowance of a workspace any more; its book stays, and what was set.
 func (s *Store) EndAllowance(ctx context.Context, workspace int64) error {
-	return s.changed(ctx, "DELETE FROM allowance WHERE workspace_id = $1", workspace)
+	_, err := s.db.Exec(ctx, "UPDATE allowance SET kept = false WHERE workspace_id = $1", workspace)
+	return err
 }
 
 // Allowances returns all that are kept.
 func (s *Store) Allowances(ctx context.Context) ([]Allowance, error) {
-	return many[Allowance](ctx, s.db, allowanceQuery+"ORDER BY a.workspace_id")
+	return many[Allowance](ctx, s.db, allowanceQuery+"WHERE a.kept ORDER BY a.workspace_id")
 }
 
 // Book returns the book of a workspace, with the lots that have checks left and some more.
@@ -266,7 +272,7 @@ func (s *Store) AllowancesLeft(ctx context.Context, workspace int64, now time.Ti
 			coalesce((SELECT sum(e.amount) FROM l JOIN ledger_entry e ON e.lot_id = l.id WHERE l.workspace_id = a.workspace_id AND e.from_account IN ('granted', 'bought')), 0)::bigint AS whole,
 			(SELECT min(first) FROM l WHERE l.workspace_id = a.workspace_id) AS next_expiry,
 			coalesce((SELECT sum(remaining) FROM l WHERE l.workspace_id = a.workspace_id AND expires_at = first), 0)::bigint AS expiring
-		FROM allowance a WHERE $1 = 0 OR a.workspace_id = $1`, workspace, now)
+		FROM allowance a WHERE kept AND ($1 = 0 OR a.workspace_id = $1)`, workspace, now)
 	out := make(map[int64]AllowanceLeft, len(all))
 	for _, a := range all {
 		out[a.WorkspaceID] = a
@@ -276,7 +282,12 @@ func (s *Store) AllowancesLeft(ctx context.Context, workspace int64, now time.Ti
 
 // Availables returns how many checks workspaces have that have any.
 func (s *Store) Availables(ctx context.Context) (map[int64]int64, error) {
-	rows, err := s.db.Query(ctx, "SELECT workspace_id, sum(remaining)::bigint FROM lot WHERE remaining > 0 GROUP BY 1")
+	return s.byWorkspace(ctx, "SELECT workspace_id, sum(remaining)::bigint FROM lot WHERE remaining > 0 GROUP BY 1")
+}
+
+// byWorkspace returns the number that a query gives for each workspace.
+func (s *Store) byWorkspace(ctx context.Context, query string, args ...any) (map[int64]int64, error) {
+	rows, err := s.db.Query(ctx, query, args...)
 	if err != nil {
 		return nil, err
 	}

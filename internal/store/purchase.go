@@ -29,13 +29,13 @@ type AllowancePlan struct {
 
 // AllowancePlans returns all plans that are not archived, by name.
 func (s *Store) AllowancePlans(ctx context.Context) ([]AllowancePlan, error) {
-	return many[AllowancePlan](ctx, s.db, `SELECT id, terms, (SELECT count(*) FROM allowance WHERE plan_id = plan.id) AS workspaces, made_at
+	return many[AllowancePlan](ctx, s.db, `SELECT id, terms, (SELECT count(*) FROM allowance WHERE plan_id = plan.id AND kept) AS workspaces, made_at
 		FROM plan WHERE archived_at IS NULL ORDER BY lower(name)`)
 }
 
 // AllowancePlan returns one plan.
 func (s *Store) AllowancePlan(ctx context.Context, id int64) (AllowancePlan, error) {
-	return one[AllowancePlan](ctx, s.db, `SELECT id, terms, (SELECT count(*) FROM allowance WHERE plan_id = plan.id) AS workspaces, made_at FROM plan WHERE id = $1 AND archived_at IS NULL`, id)
+	return one[AllowancePlan](ctx, s.db, `SELECT id, terms, (SELECT count(*) FROM allowance WHERE plan_id = plan.id AND kept) AS workspaces, made_at FROM plan WHERE id = $1 AND archived_at IS NULL`, id)
 }
 
 // ErrPlanName reports a plan of the same name, ErrPlanUsed one that workspaces have.
@@ -60,7 +60,7 @@ func (s *Store) SavePlanTerms(ctx context.Context, id int64, terms ledger.Plan) 
 
 // ArchivePlan takes a plan away that no workspace has.
 func (s *Store) ArchivePlan(ctx context.Context, id int64) error {
-	tag, err := s.db.Exec(ctx, "UPDATE plan SET archived_at = now() WHERE id = $1 AND archived_at IS NULL AND NOT EXISTS (SELECT FROM allowance WHERE plan_id = $1)", id)
+	tag, err := s.db.Exec(ctx, "UPDATE plan SET archived_at = now() WHERE id = $1 AND archived_at IS NULL AND NOT EXISTS (SELECT FROM allowance WHERE plan_id = $1 AND kept)", id)
 	if err != nil || tag.RowsAffected() == 1 {
 		return err
 	}

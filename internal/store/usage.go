@@ -5,8 +5,6 @@ import (
 	"fmt"
 	"time"
 
-	"github.com/jackc/pgx/v5"
-
 	"varnet/core/ledger"
 )
 
@@ -148,15 +146,5 @@ func (s *Store) SpentOn(ctx context.Context, run int64) ([]Spent, error) {
 
 // UsedOfAll returns how many checks each workspace was charged since a time.
 func (s *Store) UsedOfAll(ctx context.Context, since time.Time) (map[int64]int64, error) {
-	rows, err := s.db.Query(ctx, "SELECT workspace_id, "+charges+" FROM ledger_entry e WHERE at >= $1 AND why IN ('charge', 'charge taken back', 'waiver') GROUP BY 1", since)
-	if err != nil {
-		return nil, err
-	}
-	out := map[int64]int64{}
-	var workspace, n int64
-	_, err = pgx.ForEachRow(rows, []any{&workspace, &n}, func() error {
-		out[workspace] = n
-		return nil
-	})
-	return out, err
+	return s.byWorkspace(ctx, "SELECT workspace_id, "+charges+" FROM ledger_entry e WHERE at >= $1 AND why IN ('charge', 'charge taken back', 'waiver') GROUP BY 1", since)
 }

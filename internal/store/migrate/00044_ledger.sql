@@ -14,6 +14,7 @@ CREATE UNIQUE INDEX plan_name ON plan (lower(name)) WHERE archived_at IS NULL;
 CREATE TABLE allowance (
     workspace_id  bigint PRIMARY KEY REFERENCES workspace ON DELETE CASCADE,
     plan_id       bigint NOT NULL REFERENCES plan,
+    kept          boolean NOT NULL DEFAULT true,
     since         timestamptz NOT NULL,        -- months are counted from here
     grants        int NOT NULL DEFAULT 0,      -- of the plan that came
     low           bigint NOT NULL DEFAULT 0,   -- under so many somebody is told, 0: never
