@@ -139,7 +139,7 @@ func (s *Short) Error() string {
 // and returns a *Short. Nothing to reserve is a reservation, too.
 func (b *Book) Reserve(id, amount int64, now time.Time) (r Reservation, err error) {
 	b.Expire(now)
-	if amount < 0 || amount > Most {
+	if amount < 0 {
 		return r, ErrAmount
 	}
 	if have := b.Balance(); have < amount {

@@ -315,7 +315,7 @@ func (d *Desk) Say(ctx context.Context, l store.List, o Order, reused int64) (sa
 		return said, true, err
 	}
 	left, err := d.Store.AllowancesLeft(ctx, o.Workspace, d.Now())
-	said = Said{Addresses: l.Addresses + l.Malformed, Duplicates: l.Duplicates, Reused: reused, Available: left[o.Workspace].Available}
+	said = Said{Addresses: l.Addresses, Duplicates: l.Duplicates, Reused: reused, Available: left[o.Workspace].Available}
 	said.Most = o.most(costs)
 	said.Left, said.Missing = max(0, said.Available-said.Most), max(0, said.Most-said.Available)
 	return said, true, err

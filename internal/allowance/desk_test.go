@@ -289,7 +289,7 @@ func TestAsBook(t *testing.T) {
 			b.Return(ledger.Lot{ID: lots, Source: ledger.Granted, Left: owed}, id)
 		}
 	}
-	o.must(o.Due(t.Context(), func(context.Context) string { return o.base }))
+	o.must(o.Due(t.Context()))
 	b.Expire(o.clock())
 	if got := o.available(); got != b.Balance() {
 		t.Errorf("%d are available, and by the book %d", got, b.Balance())
@@ -410,7 +410,7 @@ func TestGrants(t *testing.T) {
 	o.charge(r, 150)
 	o.end(r)
 	for range 3 {
-		o.must(o.Due(t.Context(), func(context.Context) string { return o.base }))
+		o.must(o.Due(t.Context()))
 	}
 	if left := o.available(); left != 350 {
 		t.Errorf("%d are left before the month is over", left)
@@ -424,16 +424,42 @@ func TestGrants(t *testing.T) {
 		t.Errorf("%d are left after none was kept for a while", left)
 	}
 	o.later(40 * 24 * time.Hour)
-	o.must(o.Due(t.Context(), func(context.Context) string { return o.base }))
+	o.must(o.Due(t.Context()))
 	if left := o.available(); left != 500 {
 		t.Errorf("%d are left in the second month, not 500", left)
 	}
 	o.later(400 * 24 * time.Hour) // the service was down for a year
-	o.must(o.Due(t.Context(), func(context.Context) string { return o.base }))
+	o.must(o.Due(t.Context()))
 	if left := o.available(); left != 500 {
 		t.Errorf("%d are left after a year, not 500", left)
 	}
 	o.right()
+}
+
+// TestNewWorkspace: new workspaces get the plan that the installation has for them, and no other can be deleted.
+func TestNewWorkspace(t *testing.T) {
+	t.Parallel()
+	p := plan
+	p.Grant = 500
+	o := open(t, p)
+	plans, err := o.Store.AllowancePlans(t.Context())
+	o.must(err)
+	b, err := o.Store.Billing(t.Context())
+	o.must(err)
+	b.DefaultPlan = &plans[0].ID
+	o.must(o.Store.SetBilling(t.Context(), b))
+	w, err := o.Store.NewWorkspace(t.Context(), "The parish")
+	o.must(err)
+	o.must(o.Due(t.Context()))
+	st, kept, err := o.Stands(t.Context(), w.ID)
+	if err != nil || !kept || st.Available != 500 {
+		t.Errorf("a new workspace has %d checks (%v): %v", st.Available, kept, err)
+	}
+	o.must(o.Keep(t.Context(), w.ID, 0))
+	o.must(o.Keep(t.Context(), o.workspace, 0))
+	if err := o.Store.ArchivePlan(t.Context(), plans[0].ID); !errors.Is(err, store.ErrPlanUsed) {
+		t.Errorf("the plan of new workspaces is deleted: %v", err)
+	}
 }
 
 // call signs a call of the provider.
@@ -572,7 +598,7 @@ func TestCashier(t *testing.T) {
 func TestByItself(t *testing.T) {
 	t.Parallel()
 	o := open(t, plan)
-	due := func() { o.must(o.Due(t.Context(), func(context.Context) string { return o.base })) }
+	due := func() { o.must(o.BuyDue(t.Context(), o.base)) }
 	if err := o.Set(t.Context(), o.workspace, allowance.Settings{Refill: &ledger.RefillRule{Under: 100, Buy: 500, Most: 2}, Buyer: buyer}); err == nil {
 		t.Error("a refill is set without a way to pay")
 	}
@@ -611,6 +637,11 @@ func TestByItself(t *testing.T) {
 	o.later(31 * 24 * time.Hour)
 	due()
 	o.until("that it is refused", func() bool { return o.happened(event.PurchaseRefused) == 1 })
+	due() // it is not tried again on the same day
+	time.Sleep(200 * time.Millisecond)
+	if n := o.happened(event.PurchaseRefused); n != 1 {
+		t.Errorf("it is tried again at once: %d were refused", n)
+	}
 	o.cashier.Refuse(false)
 	o.must(o.Set(t.Context(), o.workspace, allowance.Settings{Subscription: 1000, Buyer: buyer}))
 	due()

@@ -11,9 +11,8 @@ import (
 	"varnet/internal/store"
 )
 
-// Due does what has come due: what plans grant, what expires, what is left set aside, what is bought
-// by itself. What can't be done now is logged and tried again.
-func (d *Desk) Due(ctx context.Context, base func(context.Context) string) error {
+// Due does what has come due: what plans grant, what expires, what is left set aside.
+func (d *Desk) Due(ctx context.Context) error {
 	if err := d.CloseEnded(ctx); err != nil {
 		return err
 	}
@@ -21,18 +20,23 @@ func (d *Desk) Due(ctx context.Context, base func(context.Context) string) error
 		return err
 	}
 	all, err := d.Store.Allowances(ctx)
-	if err != nil || len(all) == 0 {
-		return err
-	}
 	now := d.Now()
 	for _, a := range all {
-		if !a.GrantDue().After(now) {
-			if err := d.grantDue(ctx, a.WorkspaceID); err != nil {
-				return err
-			}
+		if err == nil && !a.GrantDue().After(now) {
+			err = d.grantDue(ctx, a.WorkspaceID)
 		}
 	}
+	return err
+}
+
+// BuyDue buys what is bought by itself, and has paid back what was paid too often. It waits for the payment
+// provider, and so is no part of Due; what can't be done now is logged and tried again.
+func (d *Desk) BuyDue(ctx context.Context, base string) error {
 	if err := d.returnDue(ctx); err != nil && !errors.Is(err, ErrClosed) {
+		return err
+	}
+	all, err := d.Store.Allowances(ctx)
+	if err != nil {
 		return err
 	}
 	available, err := d.Store.Availables(ctx)
@@ -40,7 +44,7 @@ func (d *Desk) Due(ctx context.Context, base func(context.Context) string) error
 		return err
 	}
 	for _, a := range all {
-		if err := d.buyDue(ctx, a, available[a.WorkspaceID], base, now); err != nil {
+		if err := d.buyDue(ctx, a, available[a.WorkspaceID], base); err != nil {
 			d.Log.Warn("checks could not be bought", "workspace", a.WorkspaceID, "err", err)
 		}
 	}
@@ -100,29 +104,34 @@ func (d *Desk) expire(ctx context.Context) error {
 	return err
 }
 
-// refillDays are the days in which refills are counted.
-const refillDays = 30
+const (
+	// refillDays are the days in which refills are counted.
+	refillDays = 30
+	// refillRest is for how long none is bought after one that was refused, and a payment is waited for.
+	refillRest = 24 * time.Hour
+)
 
 // buyDue buys what the subscription and the refill of a workspace want now. While one waits for its
-// payment, none is bought.
-func (d *Desk) buyDue(ctx context.Context, a store.Allowance, available int64, base func(context.Context) string, now time.Time) error {
+// payment, and for a day after one was refused, no refill is bought.
+func (d *Desk) buyDue(ctx context.Context, a store.Allowance, available int64, base string) error {
 	if a.Method == "" {
 		return nil
 	}
+	now := d.Now()
 	if a.Subscription > 0 && !a.RenewalDue().After(now) {
 		if ok, err := d.Store.Renewed(ctx, a.WorkspaceID, a.Renewals); err != nil || !ok {
 			return err
 		}
-		_, err := d.Buy(ctx, Buying{Workspace: a.WorkspaceID, Checks: a.Subscription, Why: ledger.Subscription, Base: base(ctx)})
+		_, err := d.Buy(ctx, Buying{Workspace: a.WorkspaceID, Checks: a.Subscription, Why: ledger.Subscription, Base: base})
 		return err
 	}
 	if a.Refill == nil || available >= a.Refill.Under {
 		return nil
 	}
-	lately, waiting, err := d.Store.PurchasesSince(ctx, a.WorkspaceID, ledger.Refill, now.AddDate(0, 0, -refillDays))
-	if err != nil || waiting > 0 || !a.Refill.Due(available, lately) {
+	lately, waits, err := d.Store.Lately(ctx, a.WorkspaceID, ledger.Refill, now.AddDate(0, 0, -refillDays), now.Add(-refillRest))
+	if err != nil || waits || !a.Refill.Due(available, lately) {
 		return err
 	}
-	_, err = d.Buy(ctx, Buying{Workspace: a.WorkspaceID, Checks: a.Refill.Buy, Why: ledger.Refill, Base: base(ctx)})
+	_, err = d.Buy(ctx, Buying{Workspace: a.WorkspaceID, Checks: a.Refill.Buy, Why: ledger.Refill, Base: base})
 	return err
 }

@@ -152,7 +152,7 @@ func (a *API) savePlan(ctx context.Context, id int64, t contract.PlanTerms) (int
 func (a *API) deletePlan(ctx context.Context, in *ByID) (*struct{}, error) {
 	err := a.store.ArchivePlan(ctx, in.ID)
 	if errors.Is(err, store.ErrPlanUsed) {
-		return nil, huma.Error409Conflict("Workspaces have this plan. Give them another one first.")
+		return nil, huma.Error409Conflict("Workspaces have this plan, or new ones get it. Choose another for them first.")
 	}
 	return nil, a.failed(ctx, err)
 }
@@ -168,6 +168,9 @@ func (a *API) billing(ctx context.Context, _ *struct{}) (*billingOutput, error) 
 	if b.Seller != nil {
 		p := contract.Party(*b.Seller)
 		out.Seller = &p
+	}
+	if b.DefaultPlan != nil {
+		out.DefaultPlanID = *b.DefaultPlan
 	}
 	if s, err := a.letters.Settings(ctx); err == nil {
 		out.Calls = s.BaseURL + "/api/v1/payment-calls"
@@ -198,7 +201,13 @@ func (a *API) setBilling(ctx context.Context, in *struct{ Body contract.Billing 
 	if n.Provider != b.Provider && n.Secret == nil && n.Provider != "" {
 		return nil, wrong("secret", "another provider has another secret: give it, too")
 	}
-	b.Provider, b.Seller, b.Taxes = n.Provider, nil, nil
+	b.Provider, b.Seller, b.Taxes, b.DefaultPlan = n.Provider, nil, nil, nil
+	if n.DefaultPlanID != 0 {
+		if _, err := a.store.AllowancePlan(ctx, n.DefaultPlanID); err != nil {
+			return nil, wrong("defaultPlanId", fmt.Sprintf("there is no plan %d", n.DefaultPlanID))
+		}
+		b.DefaultPlan = &n.DefaultPlanID
+	}
 	if n.Seller != nil {
 		p := store.Party(*n.Seller)
 		b.Seller = &p

@@ -352,7 +352,7 @@ var groups = []group{
 		"change-plan":        {"It holds for what begins from now on; what is set aside keeps the costs that it began with.", plainPlan},
 		"delete-plan":        {"Workspaces that have it are given another one first.", ""},
 		"get-billing":        {"Without provider and seller nothing can be bought.", ""},
-		"set-billing":        {"The secret is sealed and never shown.", `{"provider": "https://pay.example", "secret": "whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw2YjCPHBzfUk=", "seller": {"name": "Bramble and Rook", "lines": ["1 Quay Street"], "country": "GB"}, "taxes": [{"country": "GB", "name": "VAT", "rate": 2000}]}`},
+		"set-billing":        {"The secret is sealed and never shown.", `{"provider": "https://pay.example", "secret": "whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw2YjCPHBzfUk=", "seller": {"name": "Bramble and Rook", "lines": ["1 Quay Street"], "country": "GB"}, "taxes": [{"country": "GB", "name": "VAT", "rate": 2000}], "defaultPlanId": 0}`},
 		"get-all-purchases":  {"Of all workspaces.", ""},
 		"pay-back-purchase":  {"The provider is asked to, and tells by a call when it is done.", ""},
 		"verify-ledger":      {"The sum of all entries is 0, every lot has what its entries leave, and every reservation is closed or has something at work.", ""},

@@ -50,17 +50,18 @@ func ledgerBench() error {
 		return err
 	}
 	var took [2][]float64 // without, with
+	var worked [2]float64 // seconds of processors, of service and PostgreSQL
 	var charged int64
 	for turn := range 2 * turnsOfLedger {
 		with := (turn + turn/2) % 2 // 0 1 1 0 0 1 …: neither is always first
 		if _, err := in.api.SetAccountPlan(ctx, 1, []int64{0, plan.ID}[with]); err != nil {
 			return err
 		}
-		start := time.Now()
-		if _, err := in.listRun(ctx, l.ID); err != nil {
+		t, used, err := in.measured(func() error { _, err := in.listRun(ctx, l.ID); return err })
+		if err != nil {
 			return err
 		}
-		took[with] = append(took[with], time.Since(start).Seconds())
+		took[with], worked[with] = append(took[with], t.Seconds()), worked[with]+used.service.Seconds()+used.server.Seconds()
 	}
 	start := time.Now()
 	v, err := in.api.VerifyLedger(ctx)
@@ -75,17 +76,17 @@ func ledgerBench() error {
 	}
 	fmt.Printf("%d addresses, %d runs of each kind; %d checks charged by %d entries, verified in %v\n", l.Addresses, turnsOfLedger, charged, v.Entries, verified.Round(time.Millisecond))
 	t := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', tabwriter.AlignRight)
-	fmt.Fprintln(t, "a run\tleast\tmiddle\tmost\t")
+	fmt.Fprintln(t, "a run\tleast\tmiddle\tmost\tprocessors of service and PostgreSQL, all runs\t")
 	for i, what := range []string{"without an allowance", "with one"} {
 		slices.Sort(took[i])
-		fmt.Fprintf(t, "%s\t%.1f s\t%.1f s\t%.1f s\t\n", what, took[i][0], took[i][turnsOfLedger/2], took[i][turnsOfLedger-1])
+		fmt.Fprintf(t, "%s\t%.1f s\t%.1f s\t%.1f s\t%.1f s\t\n", what, took[i][0], took[i][turnsOfLedger/2], took[i][turnsOfLedger-1], worked[i])
 	}
 	_ = t.Flush()
 	if !v.Right {
 		return errors.New(v.Says)
 	}
 	return judge([]bar{{what: "a run with an allowance, times one without (middle)", figure: took[1][turnsOfLedger/2] / took[0][turnsOfLedger/2], bar: 1.03, atMost: true},
-		{what: "the same of the quickest of each", figure: took[1][0] / took[0][0], bar: 1.03, atMost: true}})
+		{what: "the same of what processors did", figure: worked[1] / worked[0], bar: 1.03, atMost: true}})
 }
 
 // listRun runs a list to its end.

@@ -51,6 +51,9 @@ func (p *Problem) Error() string {
 		s = p.Missing + ": " + s
 	}
 	for _, e := range p.Errors {
+		if e.Message == "" { // it is for programs
+			continue
+		}
 		s += fmt.Sprintf("; %s: %s", e.Location, e.Message)
 	}
 	return s

@@ -208,6 +208,7 @@ type Billing struct {
 	Secret   *string   `json:"secret,omitempty" writeOnly:"true" maxLength:"200" doc:"The secret that calls in both directions are signed by, in the form of Standard Webhooks; left out, the one that is there stays."`
 	Seller   *Party    `json:"seller,omitempty" doc:"Who sells: stands on invoices."`
 	Taxes    []TaxRate `json:"taxes" maxItems:"300" doc:"What tax is added, by the country of the buyer."`
+	DefaultPlanID int64 `json:"defaultPlanId" minimum:"0" doc:"The plan that new workspaces get; 0: no allowance is kept of them."`
 	Calls    string    `json:"calls,omitempty" readOnly:"true" doc:"Where the provider calls."`
 }
 

@@ -38,10 +38,10 @@ func (s *Store) AllowancePlan(ctx context.Context, id int64) (AllowancePlan, err
 	return one[AllowancePlan](ctx, s.db, `SELECT id, terms, (SELECT count(*) FROM allowance WHERE plan_id = plan.id AND kept) AS workspaces, made_at FROM plan WHERE id = $1 AND archived_at IS NULL`, id)
 }
 
-// ErrPlanName reports a plan of the same name, ErrPlanUsed one that workspaces have.
+// ErrPlanName reports a plan of the same name, ErrPlanUsed one that workspaces have or will get.
 var (
 	ErrPlanName = errors.New("there is a plan of this name already")
-	ErrPlanUsed = errors.New("workspaces have this plan: give them another one first")
+	ErrPlanUsed = errors.New("workspaces have this plan, or new ones get it: choose another for them first")
 )
 
 // SavePlanTerms records a plan, a new one (0) or changed terms, and returns its number.
@@ -60,7 +60,7 @@ func (s *Store) SavePlanTerms(ctx context.Context, id int64, terms ledger.Plan) 
 
 // ArchivePlan takes a plan away that no workspace has.
 func (s *Store) ArchivePlan(ctx context.Context, id int64) error {
-	tag, err := s.db.Exec(ctx, "UPDATE plan SET archived_at = now() WHERE id = $1 AND archived_at IS NULL AND NOT EXISTS (SELECT FROM allowance WHERE plan_id = $1 AND kept)", id)
+	tag, err := s.db.Exec(ctx, "UPDATE plan SET archived_at = now() WHERE id = $1 AND archived_at IS NULL AND NOT EXISTS (SELECT FROM allowance WHERE plan_id = $1 AND kept) AND NOT EXISTS (SELECT FROM billing WHERE default_plan = $1)", id)
 	if err != nil || tag.RowsAffected() == 1 {
 		return err
 	}
@@ -76,16 +76,17 @@ type Billing struct {
 	SecretSealed []byte
 	Seller       *Party
 	Taxes        []ledger.TaxRate
+	DefaultPlan  *int64 // of new workspaces; nil: no allowance is kept of them
 }
 
 // Billing returns it.
 func (s *Store) Billing(ctx context.Context) (Billing, error) {
-	return one[Billing](ctx, s.db, "SELECT provider, secret_sealed, seller, taxes FROM billing")
+	return one[Billing](ctx, s.db, "SELECT provider, secret_sealed, seller, taxes, default_plan FROM billing")
 }
 
 // SetBilling records it.
 func (s *Store) SetBilling(ctx context.Context, b Billing) error {
-	return s.changed(ctx, "UPDATE billing SET provider = $1, secret_sealed = $2, seller = $3, taxes = $4", b.Provider, b.SecretSealed, b.Seller, append([]ledger.TaxRate{}, b.Taxes...))
+	return s.changed(ctx, "UPDATE billing SET provider = $1, secret_sealed = $2, seller = $3, taxes = $4, default_plan = $5", b.Provider, b.SecretSealed, b.Seller, append([]ledger.TaxRate{}, b.Taxes...), b.DefaultPlan)
 }
 
 // Purchase is an amount of checks that is bought.
@@ -148,11 +149,12 @@ func (s *Store) Purchases(ctx context.Context, workspace, before int64, limit in
 	return many[Purchase](ctx, s.db, purchaseQuery+"WHERE ($1 = 0 OR p.workspace_id = $1) AND ($2 = 0 OR p.id < $2) ORDER BY p.id DESC LIMIT $3", workspace, before, limit)
 }
 
-// PurchasesSince counts the purchases of a kind that were made since a time, and of all how many are open.
-func (s *Store) PurchasesSince(ctx context.Context, workspace int64, why ledger.Why, since time.Time) (made, open int, err error) {
-	err = s.db.QueryRow(ctx, `SELECT count(*) FILTER (WHERE made_at >= $3), count(*) FILTER (WHERE state = 'open') FROM purchase WHERE workspace_id = $1 AND why = $2`,
-		workspace, string(why), since).Scan(&made, &open)
-	return made, open, err
+// Lately counts the purchases of a kind that were made since a time and not refused, and reports whether one was made since
+// a later time that is open or was refused.
+func (s *Store) Lately(ctx context.Context, workspace int64, why ledger.Why, since, later time.Time) (made int, waits bool, err error) {
+	err = s.db.QueryRow(ctx, `SELECT count(*) FILTER (WHERE state <> 'refused'), coalesce(bool_or(state IN ('open', 'refused') AND made_at >= $4), false)
+		FROM purchase WHERE workspace_id = $1 AND why = $2 AND made_at >= $3`, workspace, string(why), since, later).Scan(&made, &waits)
+	return made, waits, err
 }
 
 // The kinds of papers.

@@ -26,9 +26,11 @@ func (s *Store) Team(ctx context.Context, id int64) (Team, error) {
 	return one[Team](ctx, s.db, "SELECT "+teamColumns+" FROM workspace WHERE id = $1", id)
 }
 
-// NewWorkspace makes a workspace.
+// NewWorkspace makes a workspace, with an allowance where the installation gives new ones a plan.
 func (s *Store) NewWorkspace(ctx context.Context, name string) (Team, error) {
-	return one[Team](ctx, s.db, "INSERT INTO workspace (name) VALUES ($1) RETURNING "+teamColumns, name)
+	return one[Team](ctx, s.db, `WITH made AS (INSERT INTO workspace (name) VALUES ($1) RETURNING *),
+		kept AS (INSERT INTO allowance (workspace_id, plan_id, since) SELECT id, default_plan, now() FROM made, billing WHERE default_plan IS NOT NULL)
+		SELECT `+teamColumns+" FROM made", name)
 }
 
 // WorkspaceNamed returns the oldest workspace of that name, which is made if need be.

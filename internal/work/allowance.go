@@ -18,6 +18,9 @@ import (
 // orderOf returns what a run is to have set aside; nil where no allowance is kept, or it is free.
 func (e *Engine) orderOf(ctx context.Context, run store.Run, by store.By) (*allowance.Order, error) {
 	_, kept, err := e.Allowance.Kept(ctx, run.WorkspaceID)
+	if err == nil && !kept && run.Urgent {
+		err = &allowance.Refused{Why: "Urgent runs are part of a plan, and this workspace has none. Start it without."}
+	}
 	if err != nil || !kept || run.Sample != nil {
 		return nil, err
 	}
@@ -113,6 +116,28 @@ func (e *Engine) baseURL(ctx context.Context) string {
 		return ""
 	}
 	return s.BaseURL
+}
+
+// BuyArgs is the job that buys what is bought by itself.
+type BuyArgs struct{}
+
+// Kind names the job.
+func (BuyArgs) Kind() string { return "buy-checks" }
+
+// InsertOpts has one at a time.
+func (BuyArgs) InsertOpts() river.InsertOpts { return river.InsertOpts{UniqueOpts: unique} }
+
+type buyWorker struct {
+	river.WorkerDefaults[BuyArgs]
+	engine *Engine
+}
+
+func (w *buyWorker) Work(ctx context.Context, _ *river.Job[BuyArgs]) error {
+	return w.engine.Allowance.BuyDue(ctx, w.engine.baseURL(ctx))
+}
+
+func buying() *river.PeriodicJob {
+	return river.NewPeriodicJob(river.PeriodicInterval(calendarEvery), func() (river.JobArgs, *river.InsertOpts) { return BuyArgs{}, nil }, nil)
 }
 
 // VerifyArgs is the job that verifies the book of allowances.

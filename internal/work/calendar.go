@@ -46,7 +46,7 @@ func (w *calendarWorker) Work(ctx context.Context, _ *river.Job[CalendarArgs]) e
 		func() error { return e.readSources(ctx) },
 		func() error { return e.closeWatches(ctx) },
 		func() error { return e.learnDue(ctx) },
-		func() error { return e.Allowance.Due(ctx, e.baseURL) },
+		func() error { return e.Allowance.Due(ctx) },
 	)
 }
 

@@ -217,6 +217,7 @@ func New(c Config) (*Engine, error) {
 	river.AddWorker(w, &deliverWorker{engine: e})
 	river.AddWorker(w, &calendarWorker{engine: e})
 	river.AddWorker(w, &verifyWorker{engine: e})
+	river.AddWorker(w, &buyWorker{engine: e})
 	river.AddWorker(w, &routineWorker{engine: e})
 	river.AddWorker(w, &routineLookWorker{engine: e})
 	river.AddWorker(w, &collectWorker{engine: e})
@@ -249,7 +250,7 @@ func New(c Config) (*Engine, error) {
 		},
 		FetchCooldown:               fetchCooldown,
 		ID:                          e.self.ID,
-		PeriodicJobs:                []*river.PeriodicJob{retention(), following(), calendar(), verifying()},
+		PeriodicJobs:                []*river.PeriodicJob{retention(), following(), calendar(), verifying(), buying()},
 		Workers:                     w,
 		Logger:                      slog.New(levelled{e.Log.Handler(), slog.LevelWarn}),
 		JobTimeout:                  jobTimeout,

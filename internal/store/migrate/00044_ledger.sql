@@ -150,7 +150,8 @@ CREATE TABLE billing (
     seller         json,
     taxes          json NOT NULL DEFAULT '[]',
     invoices       bigint NOT NULL DEFAULT 0,  -- the last number
-    credit_notes   bigint NOT NULL DEFAULT 0
+    credit_notes   bigint NOT NULL DEFAULT 0,
+    default_plan   bigint REFERENCES plan      -- of new workspaces; null: none is kept of them
 );
 INSERT INTO billing DEFAULT VALUES;
 

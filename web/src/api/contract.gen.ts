@@ -5004,6 +5004,11 @@ export interface components {
         Billing: {
             /** @description Where the provider calls. */
             readonly calls?: string;
+            /**
+             * Format: int64
+             * @description The plan that new workspaces get; 0: no allowance is kept of them.
+             */
+            defaultPlanId: number;
             /** @description The address of the payment provider; empty: nothing can be bought. */
             provider: string;
             /** @description The secret that calls in both directions are signed by, in the form of Standard Webhooks; left out, the one that is there stays. */
@@ -16977,6 +16982,7 @@ export interface operations {
             content: {
                 /**
                  * @example {
+                 *       "defaultPlanId": 0,
                  *       "provider": "https://pay.example",
                  *       "secret": "whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw2YjCPHBzfUk=",
                  *       "seller": {

@@ -40,6 +40,7 @@ function Form({ of: b }: { of: Schema<"Billing"> }) {
         await api.PUT("/installation/billing", {
           body: {
             provider,
+            defaultPlanId: b.defaultPlanId,
             taxes: rows ?? [],
             ...(secret && { secret }),
             ...(seller.name && { seller }),

@@ -2,10 +2,11 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Button, InputNumber } from "antd";
 import { useState } from "react";
 import { api, type Schema, told } from "../../api/client";
+import { Choice } from "../../parts/Choice";
 import { Trouble } from "../../parts/Notice";
 import { plural } from "../../words";
 import { Ask, Field } from "../account/Door";
-import type { Plan } from "./queries";
+import { type Plan, useBilling } from "./queries";
 
 type Terms = Schema<"PlanTerms">;
 
@@ -62,6 +63,7 @@ export function Plans({ of: plans }: { of: Plan[] }) {
   return (
     <section>
       <h2>Plans</h2>
+      {plans.length > 0 && <ForNew plans={plans} />}
       {plans.length === 0 && <p>There is no plan yet. With one, an allowance can be kept of a workspace.</p>}
       <ul className="plans">
         {plans.map((p) => (
@@ -80,6 +82,36 @@ export function Plans({ of: plans }: { of: Plan[] }) {
         <Button onClick={() => setOpen(0)}>Make a plan</Button>
       )}
     </section>
+  );
+}
+
+/** ForNew chooses the plan that new workspaces get. */
+function ForNew({ plans }: { plans: Plan[] }) {
+  const client = useQueryClient();
+  const billing = useBilling();
+  const choose = useMutation({
+    mutationFn: async (defaultPlanId: number) => {
+      const { calls: _, ...kept } = billing.data ?? { provider: "", taxes: [], defaultPlanId: 0 };
+      return told(await api.PUT("/installation/billing", { body: { ...kept, defaultPlanId } }));
+    },
+    onSuccess: (next) => client.setQueryData(["billing"], next),
+  });
+  return (
+    <div className="settle">
+      <Choice<number>
+        label="New workspaces get"
+        value={billing.data?.defaultPlanId}
+        loading={choose.isPending || !billing.data}
+        disabled={!billing.data}
+        onChange={(id) => choose.mutate(id)}
+        style={{ minWidth: 220 }}
+        options={[
+          { value: 0, label: "none: as much as they like" },
+          ...plans.map((p) => ({ value: p.id ?? 0, label: p.name })),
+        ]}
+      />
+      {choose.error && <Trouble error={choose.error} />}
+    </div>
   );
 }
 

@@ -59,7 +59,7 @@ export function Start({ list }: { list: List }) {
       </div>
       <When change={setTimes} />
       {allowance.data?.plan && allowance.data.plan.urgent > 0 && (
-        <Checkbox checked={urgent} onChange={(e) => setUrgent(e.target.checked)}>
+        <Checkbox className="urgent" checked={urgent} onChange={(e) => setUrgent(e.target.checked)}>
           Urgent: goes before others, at {allowance.data.plan.urgent} times the cost
         </Checkbox>
       )}
