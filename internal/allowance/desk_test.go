@@ -450,6 +450,7 @@ func TestNewWorkspace(t *testing.T) {
 	o.must(o.Store.SetBilling(t.Context(), b))
 	w, err := o.Store.NewWorkspace(t.Context(), "The parish")
 	o.must(err)
+	o.later(time.Minute)
 	o.must(o.Due(t.Context()))
 	st, kept, err := o.Stands(t.Context(), w.ID)
 	if err != nil || !kept || st.Available != 500 {
