@@ -204,12 +204,12 @@ type NewGrant struct {
 
 // Billing is how the installation is paid.
 type Billing struct {
-	Provider string    `json:"provider" maxLength:"300" doc:"The address of the payment provider; empty: nothing can be bought."`
-	Secret   *string   `json:"secret,omitempty" writeOnly:"true" maxLength:"200" doc:"The secret that calls in both directions are signed by, in the form of Standard Webhooks; left out, the one that is there stays."`
-	Seller   *Party    `json:"seller,omitempty" doc:"Who sells: stands on invoices."`
-	Taxes    []TaxRate `json:"taxes" maxItems:"300" doc:"What tax is added, by the country of the buyer."`
-	DefaultPlanID int64 `json:"defaultPlanId" minimum:"0" doc:"The plan that new workspaces get; 0: no allowance is kept of them."`
-	Calls    string    `json:"calls,omitempty" readOnly:"true" doc:"Where the provider calls."`
+	Provider      string    `json:"provider" maxLength:"300" doc:"The address of the payment provider; empty: nothing can be bought."`
+	Secret        *string   `json:"secret,omitempty" writeOnly:"true" maxLength:"200" doc:"The secret that calls in both directions are signed by, in the form of Standard Webhooks; left out, the one that is there stays."`
+	Seller        *Party    `json:"seller,omitempty" doc:"Who sells: stands on invoices."`
+	Taxes         []TaxRate `json:"taxes" maxItems:"300" doc:"What tax is added, by the country of the buyer."`
+	DefaultPlanID int64     `json:"defaultPlanId" minimum:"0" doc:"The plan that new workspaces get; 0: no allowance is kept of them."`
+	Calls         string    `json:"calls,omitempty" readOnly:"true" doc:"Where the provider calls."`
 }
 
 // TaxRate is a row of the table of taxes.
