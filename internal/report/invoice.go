@@ -36,7 +36,7 @@ type Invoice struct {
 	Paid          time.Time
 }
 
-// column is where a column of figures ends, in millimetres from the left.
+// Where the columns of figures end, in millimetres from the left.
 const (
 	firstColumn = margin + 118
 	nextColumn  = margin + 148
@@ -50,11 +50,12 @@ func (p *paper) right(x, size float64, text string) {
 
 // figures writes a line of a table: a text, and figures below each other.
 func (p *paper) figures(style, text string, cells ...string) {
-	const size = 10
+	const size, room = 10, 26 // for the figure of a column
+	columns := []float64{firstColumn, nextColumn, lastColumn}[3-len(cells):]
 	p.font(style, size, ink)
-	height := p.write(margin, p.y, firstColumn-margin-26, size, text)
+	height := p.write(margin, p.y, columns[0]-margin-room, size, text)
 	for i, c := range cells {
-		p.right([]float64{firstColumn, nextColumn, lastColumn}[3-len(cells)+i], size, c)
+		p.right(columns[i], size, c)
 	}
 	p.y += height
 	p.gap(1.6)
