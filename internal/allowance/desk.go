@@ -239,6 +239,9 @@ func (d *Desk) CloseEnded(ctx context.Context) error {
 
 // Single sets aside what a check of some addresses may cost.
 func (d *Desk) Single(ctx context.Context, workspace int64, by store.By, addresses int) (r store.Reservation, err error) {
+	if _, kept, err := d.Kept(ctx, workspace); err != nil || !kept {
+		return r, err
+	}
 	err = d.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		r, err = d.Reserve(ctx, s, tx, Order{Workspace: workspace, What: store.ForCheck, By: by, Addresses: int64(addresses), Depth: string(store.DepthMailbox)})
 		return err

@@ -42,21 +42,15 @@ func (a *API) check(ctx context.Context, in *struct{ Body contract.Addresses }) 
 // mayStream refuses a check on the account of the workspace before its stream begins, which cannot.
 func (a *API) mayStream(h huma.API) func(huma.Context, func(huma.Context)) {
 	return func(ctx huma.Context, next func(huma.Context)) {
-		st, kept, err := a.engine.Allowance.Kept(ctx.Context(), workspace(ctx.Context()).ID)
-		if err == nil && kept {
-			var r store.Reservation
-			if r, err = a.engine.Allowance.Single(ctx.Context(), st.WorkspaceID, by(ctx.Context()), 1); err == nil {
-				ctx = huma.WithValue(ctx, reservationKey{}, r)
-				defer a.settle(ctx.Context(), r, nil) // where it was not begun
-			}
-		}
+		r, err := a.engine.Allowance.Single(ctx.Context(), workspace(ctx.Context()).ID, by(ctx.Context()), 1)
 		if err != nil {
 			var told *huma.ErrorModel
 			errors.As(a.failed(ctx.Context(), err), &told)
 			_ = huma.WriteErr(h, ctx, told.Status, told.Detail)
 			return
 		}
-		next(ctx)
+		next(huma.WithValue(ctx, reservationKey{}, r))
+		a.settle(ctx.Context(), r, nil) // where the check was not begun
 	}
 }
 
@@ -66,7 +60,7 @@ func (a *API) checkEvents(ctx context.Context, in *struct{ Body contract.OneAddr
 	c := a.engine.Check(ctx, workspace(ctx).ID, in.Body.Address, func(s finding.Stage, c work.Checked) {
 		_ = send.Data(passedBody(s, c))
 	})
-	if r, paid := ctx.Value(reservationKey{}).(store.Reservation); paid {
+	if r, ok := ctx.Value(reservationKey{}).(store.Reservation); ok {
 		a.settle(ctx, r, []finding.Verdict{c.Verdict})
 	}
 	_ = send.Data(checkBody(c))

@@ -90,10 +90,10 @@ func (s *Store) Book(ctx context.Context, workspace int64, more ...int64) (*ledg
 	return b, err
 }
 
-// NewLot records a lot that holds nothing yet, and gives it its ID.
+// NewLot records a lot that is to hold what is left of it, which its first entry puts there, and gives it its ID.
 func (s *Store) NewLot(ctx context.Context, workspace int64, l *ledger.Lot, now time.Time) error {
-	return s.db.QueryRow(ctx, "INSERT INTO lot (workspace_id, source, expires_at, added_at) VALUES ($1, $2, $3, $4) RETURNING id",
-		workspace, string(l.Source), orNull(!l.ExpiresAt.IsZero(), l.ExpiresAt), now).Scan(&l.ID)
+	return s.db.QueryRow(ctx, "INSERT INTO lot (workspace_id, source, amount, expires_at, added_at) VALUES ($1, $2, $3, $4, $5) RETURNING id",
+		workspace, string(l.Source), l.Left, orNull(!l.ExpiresAt.IsZero(), l.ExpiresAt), now).Scan(&l.ID)
 }
 
 // SaveBook records the entries that were made in a book, and what they leave in its lots. It
@@ -211,10 +211,12 @@ func (s *Store) LockReservation(ctx context.Context, id int64) (r Reservation, o
 	return r, err == nil, err
 }
 
+// chargedOn tells in SQL what a reservation r was charged with so far; null where it was not.
+const chargedOn = "(SELECT sum(CASE e.why WHEN 'charge' THEN e.amount ELSE -e.amount END)::bigint FROM ledger_entry e WHERE e.reservation_id = r.id AND e.why IN ('charge', 'charge taken back'))"
+
 // Charged returns what a reservation was charged with so far.
 func (s *Store) Charged(ctx context.Context, reservation int64) (n int64, err error) {
-	err = s.db.QueryRow(ctx, `SELECT coalesce(sum(CASE to_account WHEN 'used' THEN amount ELSE -amount END), 0)::bigint FROM ledger_entry
-		WHERE reservation_id = $1 AND why IN ('charge', 'charge taken back')`, reservation).Scan(&n)
+	err = s.db.QueryRow(ctx, "SELECT coalesce("+chargedOn+", 0) FROM reservation r WHERE id = $1", reservation).Scan(&n)
 	return n, err
 }
 
@@ -268,8 +270,8 @@ type AllowanceLeft struct {
 func (s *Store) AllowancesLeft(ctx context.Context, workspace int64, now time.Time) (map[int64]AllowanceLeft, error) {
 	all, err := many[AllowanceLeft](ctx, s.db, `WITH l AS (SELECT *, min(expires_at) OVER (PARTITION BY workspace_id) AS first FROM lot WHERE remaining > 0 AND ($1 = 0 OR workspace_id = $1) AND (expires_at IS NULL OR expires_at > $2))
 		SELECT a.workspace_id, coalesce((SELECT sum(remaining) FROM l WHERE l.workspace_id = a.workspace_id), 0)::bigint AS available,
-			(SELECT coalesce(sum(amount), 0)::bigint FROM ledger_side WHERE account = 'reserved' AND reservation_id IN (SELECT id FROM reservation r WHERE r.workspace_id = a.workspace_id AND closed_at IS NULL)) AS reserved,
-			coalesce((SELECT sum(e.amount) FROM l JOIN ledger_entry e ON e.lot_id = l.id WHERE l.workspace_id = a.workspace_id AND e.from_account IN ('granted', 'bought')), 0)::bigint AS whole,
+			coalesce((SELECT sum(r.reserved - coalesce(`+chargedOn+`, 0)) FROM reservation r WHERE r.workspace_id = a.workspace_id AND closed_at IS NULL), 0)::bigint AS reserved,
+			coalesce((SELECT sum(amount) FROM l WHERE l.workspace_id = a.workspace_id), 0)::bigint AS whole,
 			(SELECT min(first) FROM l WHERE l.workspace_id = a.workspace_id) AS next_expiry,
 			coalesce((SELECT sum(remaining) FROM l WHERE l.workspace_id = a.workspace_id AND expires_at = first), 0)::bigint AS expiring
 		FROM allowance a WHERE kept AND ($1 = 0 OR a.workspace_id = $1)`, workspace, now)

@@ -100,7 +100,8 @@ func (s *Store) Wrongs(ctx context.Context) (map[string]int64, error) {
 	out := map[string]int64{}
 	for what, query := range map[string]string{
 		"the sum of all entries":     "SELECT coalesce(sum(amount), 0)::bigint FROM ledger_side",
-		"lots that differ from them": "SELECT count(*) FROM lot l WHERE remaining <> (SELECT coalesce(sum(amount), 0) FROM ledger_side WHERE lot_id = l.id AND account = 'available')",
+		"lots that differ from them": `SELECT count(*) FROM lot l FULL JOIN (SELECT lot_id, sum(amount) AS n FROM ledger_side WHERE lot_id IS NOT NULL AND account = 'available' GROUP BY 1) e ON e.lot_id = l.id
+			WHERE coalesce(l.remaining, 0) <> coalesce(e.n, 0)`,
 		"closed reservations that still hold something": `SELECT count(*) FROM (SELECT e.reservation_id FROM ledger_side e JOIN reservation r ON r.id = e.reservation_id
 			WHERE account = 'reserved' AND closed_at IS NOT NULL GROUP BY 1 HAVING sum(amount) <> 0) w`,
 		"open reservations that hold another amount than was set aside": `SELECT count(*) FROM reservation r WHERE closed_at IS NULL AND reserved <> (SELECT coalesce(sum(amount), 0) FROM ledger_side
@@ -109,7 +110,9 @@ func (s *Store) Wrongs(ctx context.Context) (map[string]int64, error) {
 			OR NOT EXISTS (SELECT FROM run WHERE id = r.run_id AND (state NOT IN ('finished', 'stopped') OR EXISTS (SELECT FROM parcel WHERE run_id = r.run_id AND state = 'claimed'))))`,
 		"accounts below 0": `SELECT count(*) FROM (SELECT workspace_id FROM ledger_side WHERE account = 'available' GROUP BY 1 HAVING sum(amount) < 0) w`,
 		"purchases credited otherwise than paid": `SELECT count(*) FROM purchase p WHERE (state IN ('paid', 'paid back', 'charged back') AND paid_at IS NOT NULL) <> (lot_id IS NOT NULL)
-			OR lot_id IS NOT NULL AND checks <> (SELECT coalesce(sum(amount), 0) FROM ledger_entry WHERE lot_id = p.lot_id AND from_account = 'bought')`,
+			OR lot_id IS NOT NULL AND NOT EXISTS (SELECT FROM lot WHERE id = p.lot_id AND amount = p.checks AND source = 'bought')`,
+		"lots that came with another amount than their entry": `SELECT count(*) FROM lot l LEFT JOIN (SELECT lot_id, sum(amount) AS n FROM ledger_entry WHERE to_account = 'available' AND why NOT IN ('refund') AND lot_id IS NOT NULL GROUP BY 1) e ON e.lot_id = l.id
+			WHERE l.amount <> e.n`,
 		"papers whose numbers leave one out": "SELECT count(*) FROM (SELECT kind FROM invoice GROUP BY kind HAVING count(*) <> max(number)) w",
 	} {
 		var n int64
@@ -140,8 +143,7 @@ type Spent struct {
 
 // SpentOn returns what was set aside for a run and charged, oldest first.
 func (s *Store) SpentOn(ctx context.Context, run int64) ([]Spent, error) {
-	return many[Spent](ctx, s.db, `SELECT reserved, CASE WHEN closed_at IS NULL THEN (SELECT coalesce(sum(CASE WHEN why = 'charge' THEN amount ELSE -amount END), 0)::bigint FROM ledger_entry
-		WHERE reservation_id = r.id AND why IN ('charge', 'charge taken back')) ELSE charged END AS charged, closed_at IS NULL AS open FROM reservation r WHERE run_id = $1 ORDER BY id`, run)
+	return many[Spent](ctx, s.db, `SELECT reserved, CASE WHEN closed_at IS NULL THEN coalesce(`+chargedOn+`, 0) ELSE charged END AS charged, closed_at IS NULL AS open FROM reservation r WHERE run_id = $1 ORDER BY id`, run)
 }
 
 // UsedOfAll returns how many checks each workspace was charged since a time.

@@ -33,6 +33,7 @@ CREATE TABLE lot (
     id           bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
     workspace_id bigint NOT NULL,
     source       text NOT NULL,
+    amount       bigint NOT NULL CHECK (amount > 0),
     remaining    bigint NOT NULL DEFAULT 0 CHECK (remaining >= 0),
     expires_at   timestamptz,
     added_at     timestamptz NOT NULL
@@ -60,7 +61,8 @@ CREATE TABLE reservation (
     at            timestamptz NOT NULL,
     closed_at     timestamptz
 );
-CREATE INDEX reservation_open ON reservation (run_id) WHERE closed_at IS NULL;
+CREATE INDEX reservation_run ON reservation (run_id) WHERE run_id IS NOT NULL;
+CREATE INDEX reservation_open ON reservation (workspace_id) WHERE closed_at IS NULL;
 CREATE INDEX reservation_time ON reservation (workspace_id, at);
 
 -- The book: every change of an allowance, for ever. It has no foreign keys, so that it outlives
