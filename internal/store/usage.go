@@ -99,7 +99,7 @@ func (s *Store) Statement(ctx context.Context, workspace int64, from, until time
 func (s *Store) Wrongs(ctx context.Context) (map[string]int64, error) {
 	out := map[string]int64{}
 	for what, query := range map[string]string{
-		"the sum of all entries":     "SELECT coalesce(sum(amount), 0)::bigint FROM ledger_side",
+		"the sum of all entries": "SELECT coalesce(sum(amount), 0)::bigint FROM ledger_side",
 		"lots that differ from them": `SELECT count(*) FROM lot l FULL JOIN (SELECT lot_id, sum(amount) AS n FROM ledger_side WHERE lot_id IS NOT NULL AND account = 'available' GROUP BY 1) e ON e.lot_id = l.id
 			WHERE coalesce(l.remaining, 0) <> coalesce(e.n, 0)`,
 		"closed reservations that still hold something": `SELECT count(*) FROM (SELECT e.reservation_id FROM ledger_side e JOIN reservation r ON r.id = e.reservation_id
