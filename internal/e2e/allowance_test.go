@@ -142,7 +142,7 @@ func TestAllowance(t *testing.T) {
 		t.Errorf("a run that reuses results took %d checks", before-a.Available)
 	}
 
-	do("a refill is set", browser.Press("Setup"), browser.Press("Plan and purchases"), browser.Fill("Tell when fewer", "5"), browser.Fill("Refill under", "100000"), browser.Fill("Buy", "150"), browser.Press("Save"), browser.Text("refill"))
+	do("a refill is set", browser.Press("Setup"), browser.Press("Plans and purchases"), browser.Fill("Tell when fewer", "5"), browser.Fill("Refill under", "100000"), browser.Fill("Buy", "150"), browser.Press("Save"), browser.Text("refill"))
 	eventually(t, 30*time.Second, func() (bool, string) {
 		p, err := api.Purchases(ctx, contract.PageQuery{Limit: 10})
 		if err != nil {

@@ -9,7 +9,7 @@ const pages = [
   ["Workshop: lists from lists", "/workshop"],
   ["Odds of catch-all addresses", "/odds"],
   ["Usage", "/usage"],
-  ["Plan and purchases", "/purchases"],
+  ["Plans and purchases", "/purchases"],
   ["Check an address", "/check"],
   ["Routines", "/routines"],
   ["Make a routine", "/routines/new"],

@@ -23,13 +23,13 @@ export function Purchases() {
   if (!a.kept || !a.plan)
     return (
       <>
-        <h1>Plan and purchases</h1>
+        <h1>Plans and purchases</h1>
         <p>No allowance is kept of this workspace: it may check as much as it likes, and pays nothing.</p>
       </>
     );
   return (
     <>
-      <h1>Plan and purchases</h1>
+      <h1>Plans and purchases</h1>
       <Sentence>{a.says}</Sentence>
       <div className="halves even">
         <Terms plan={a.plan} />

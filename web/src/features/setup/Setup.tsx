@@ -88,7 +88,7 @@ function Costs() {
       {a?.kept && session.data?.scopes.includes("manage") && (
         <Place
           to="/purchases"
-          name="Plan and purchases"
+          name="Plans and purchases"
           says={`The plan is “${a.plan?.name}”. ${a.refill ? `Under ${plural(a.refill.under, "check")} more are bought by themselves.` : "Nothing is bought by itself."}`}
         />
       )}
