@@ -278,7 +278,8 @@ func (d *Desk) have(ctx context.Context, s *store.Store, tx pgx.Tx, effect ledge
 		if err := s.NewPaper(ctx, store.CreditNotePaper, *p, now); err != nil {
 			return err
 		}
-		says := fmt.Sprintf("The payment of %s was %s, and %s of its %s are taken back; the others were used.", ledger.Money(p.Currency, p.Total), p.State, say.Number(p.Withdrawn), say.Plural(p.Checks, "check", "checks"))
+		says := fmt.Sprintf("The payment of %s was %s: of its %s, %s, and %s used before.", ledger.Money(p.Currency, p.Total), p.State, say.Plural(p.Checks, "check", "checks"),
+			say.Plural(p.Withdrawn, "is taken back", "are taken back"), say.Plural(p.Checks-p.Withdrawn, "was", "were"))
 		return d.Happened(ctx, s, tx, event.Event{Code: event.PurchaseBack, Workspace: p.WorkspaceID, Says: says, Data: event.Data{Words: says}})
 	}
 	return nil

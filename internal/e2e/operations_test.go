@@ -214,7 +214,7 @@ func (c *caller) withoutKey(t *testing.T) {
 			return // it is of those who are on the way in
 		}
 		for _, key := range []string{"", "varnet_made_up"} {
-			code, header, text := c.call(key, method, path, op, map[string]string{"id": "1", "other": "1", "ordinal": "1", "name": "seed", "kind": "role", "key": "seed", "address": "seed@fernhollow.example"}, nil)
+			code, header, text := c.call(key, method, path, op, map[string]string{"id": "1", "other": "1", "ordinal": "1", "name": "seed", "month": "2026-11", "kind": "role", "key": "seed", "address": "seed@fernhollow.example"}, nil)
 			if code != http.StatusUnauthorized {
 				t.Errorf("%s: %d", name, code)
 			}
