@@ -275,6 +275,9 @@ func (d *Desk) have(ctx context.Context, s *store.Store, tx pgx.Tx, effect ledge
 		if err := s.SaveBook(ctx, p.WorkspaceID, b, string(p.State), now); err != nil {
 			return err
 		}
+		if err := s.EndLot(ctx, *p.LotID, now); err != nil { // what is set aside of it, and not used, is nobody's
+			return err
+		}
 		if err := s.NewPaper(ctx, store.CreditNotePaper, *p, now); err != nil {
 			return err
 		}

@@ -594,6 +594,38 @@ func TestCashier(t *testing.T) {
 	o.right()
 }
 
+// TestPayBack: a purchase is paid back once the provider says so; what is left of its checks is withdrawn, and
+// only one that is paid can be.
+func TestPayBack(t *testing.T) {
+	t.Parallel()
+	o := open(t, plan)
+	p, err := o.Buy(t.Context(), allowance.Buying{Workspace: o.workspace, Checks: 1000, Why: ledger.TopUp, Person: 1, Base: o.base})
+	o.must(err)
+	if why, hinders := allowance.Hinders(o.PayBack(t.Context(), p.ID)); !hinders || !strings.Contains(why, "is open") {
+		t.Errorf("a purchase that is not paid is paid back: %q", why)
+	}
+	o.cashier.Act("pay")
+	o.until("the purchase", func() bool { return o.available() == 1000 })
+	r, err := o.reserve(400)
+	o.must(err)
+	o.charge(r, 300)
+	o.must(o.PayBack(t.Context(), p.ID)) // while 400 are set aside
+	o.until("the money", func() bool { return o.happened(event.PurchaseBack) == 1 })
+	if left := o.available(); left != 0 {
+		t.Errorf("%d are left", left)
+	}
+	p, err = o.Store.Purchase(t.Context(), o.workspace, p.ID)
+	o.must(err)
+	if p.State != ledger.PaidBack || p.Withdrawn != 600 || p.CreditNote == nil || *p.CreditNote != 1 {
+		t.Errorf("the purchase: %+v", p)
+	}
+	o.end(r)
+	if left := o.available(); left != 0 {
+		t.Errorf("%d come back of a purchase that was paid back", left)
+	}
+	o.right()
+}
+
 // TestByItself: a refill comes under its threshold, at most so often, with an event each time; a
 // subscription comes each month and can be ended; a refused one is told.
 func TestByItself(t *testing.T) {

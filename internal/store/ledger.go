@@ -96,6 +96,11 @@ func (s *Store) NewLot(ctx context.Context, workspace int64, l *ledger.Lot, now 
 		workspace, string(l.Source), l.Left, orNull(!l.ExpiresAt.IsZero(), l.ExpiresAt), now).Scan(&l.ID)
 }
 
+// EndLot lets a lot expire at a time, so that what comes back into it later is gone.
+func (s *Store) EndLot(ctx context.Context, lot int64, at time.Time) error {
+	return s.changed(ctx, "UPDATE lot SET expires_at = $2 WHERE id = $1", lot, at)
+}
+
 // SaveBook records the entries that were made in a book, and what they leave in its lots. It
 // belongs in the transaction that locked the allowance.
 func (s *Store) SaveBook(ctx context.Context, workspace int64, b *ledger.Book, note string, now time.Time) error {
