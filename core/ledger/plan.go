@@ -173,20 +173,6 @@ func share(n, part, whole int64) int64 {
 	return high*part + (low*part+whole/2)/whole
 }
 
-// Affordable returns the most checks that cost no more than an amount; 0 when none do.
-func (p Prices) Affordable(amount int64) int64 {
-	low, high := int64(0), int64(MostBought)
-	for low < high {
-		n := low + (high-low+1)/2
-		if total, _, err := p.Of(n, 0); err == nil && total <= amount {
-			low = n
-		} else {
-			high = n - 1
-		}
-	}
-	return low
-}
-
 // TaxRate is a row of the table of taxes: what is added for customers of a country.
 type TaxRate struct {
 	Country string // ISO 3166-1, two letters

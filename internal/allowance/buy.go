@@ -57,7 +57,7 @@ func (d *Desk) Reseal(ctx context.Context) (n int, err error) {
 // ledger.Subscription, which is cheaper. Tax is that of the buyer, or (nil) of the one whom the
 // invoices of the workspace are made out to.
 func (d *Desk) Quote(ctx context.Context, workspace, checks int64, why ledger.Why, buyer *store.Party) (p store.Purchase, err error) {
-	a, kept, err := d.Kept(ctx, workspace)
+	a, kept, err := Kept(ctx, d.Store, workspace)
 	switch {
 	case err != nil:
 		return p, err
@@ -200,9 +200,8 @@ func (d *Desk) take(ctx context.Context, s *store.Store, tx pgx.Tx, id string, c
 	if err != nil {
 		return err
 	}
-	a, err := s.LockAllowance(ctx, workspace)
-	kept := err == nil
-	if err != nil && !errors.Is(err, store.ErrNotFound) {
+	a, is, err := kept(s.LockAllowance(ctx, workspace))
+	if err != nil {
 		return err
 	}
 	p, err := s.LockPurchase(ctx, c.Reference)
@@ -229,7 +228,7 @@ func (d *Desk) take(ctx context.Context, s *store.Store, tx pgx.Tx, id string, c
 	if err := s.SetPurchase(ctx, p); err != nil {
 		return err
 	}
-	if kept && effect == ledger.Credit && c.Method != nil {
+	if is && effect == ledger.Credit && c.Method != nil {
 		a, err := s.LockAllowance(ctx, workspace) // it has changed by the credit
 		if err != nil {
 			return err
@@ -305,12 +304,9 @@ func (d *Desk) add(ctx context.Context, s *store.Store, tx pgx.Tx, workspace int
 	if err := s.SaveBook(ctx, workspace, b, note, now); err != nil {
 		return 0, err
 	}
-	a, err := s.Allowance(ctx, workspace)
-	if errors.Is(err, store.ErrNotFound) {
-		return l.ID, nil
-	}
-	if err != nil {
-		return 0, err
+	a, is, err := Kept(ctx, s, workspace)
+	if err != nil || !is {
+		return l.ID, err
 	}
 	return l.ID, d.tellLow(ctx, s, tx, a, b.Balance())
 }

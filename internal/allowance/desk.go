@@ -94,11 +94,8 @@ func (o Order) most(c ledger.Costs) int64 {
 // it is for. A workspace of which no allowance is kept has nothing set aside. With too little the error
 // is a *ledger.Short, with a limit of the plan in the way a *Refused.
 func (d *Desk) Reserve(ctx context.Context, s *store.Store, tx pgx.Tx, o Order) (r store.Reservation, err error) {
-	a, err := s.LockAllowance(ctx, o.Workspace)
-	if errors.Is(err, store.ErrNotFound) {
-		return r, nil
-	}
-	if err != nil {
+	a, is, err := kept(s.LockAllowance(ctx, o.Workspace))
+	if err != nil || !is {
 		return r, err
 	}
 	costs, err := o.costs(a.Plan)
@@ -187,9 +184,8 @@ func (d *Desk) CloseRun(ctx context.Context, s *store.Store, tx pgx.Tx, run int6
 
 // Close gives back what of a reservation was not charged.
 func (d *Desk) Close(ctx context.Context, s *store.Store, tx pgx.Tx, r store.Reservation) error {
-	a, err := s.LockAllowance(ctx, r.WorkspaceID)
-	kept := err == nil
-	if err != nil && !errors.Is(err, store.ErrNotFound) { // no allowance is kept any more, but its book is
+	a, is, err := kept(s.LockAllowance(ctx, r.WorkspaceID)) // where none is kept any more, its book is
+	if err != nil {
 		return err
 	}
 	r, open, err := s.LockReservation(ctx, r.ID)
@@ -219,16 +215,16 @@ func (d *Desk) Close(ctx context.Context, s *store.Store, tx pgx.Tx, r store.Res
 	if err := s.SaveBook(ctx, r.WorkspaceID, b, "", now); err != nil {
 		return err
 	}
-	if err := s.CloseReservation(ctx, r.ID, charged, now); err != nil || !kept {
+	if err := s.CloseReservation(ctx, r.ID, charged, now); err != nil || !is {
 		return err
 	}
 	return d.tellLow(ctx, s, tx, a, b.Balance())
 }
 
 // CloseEnded closes reservations that were left: of runs that were stopped or deleted, and of
-// processes that died.
-func (d *Desk) CloseEnded(ctx context.Context) error {
-	ended, err := d.Store.EndedReservations(ctx, d.Now())
+// processes that died; of one run, or (0) all.
+func (d *Desk) CloseEnded(ctx context.Context, run int64) error {
+	ended, err := d.Store.EndedReservations(ctx, run, d.Now())
 	for _, r := range ended {
 		if err == nil {
 			err = d.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error { return d.Close(ctx, s, tx, r) })
@@ -239,7 +235,7 @@ func (d *Desk) CloseEnded(ctx context.Context) error {
 
 // Single sets aside what a check of some addresses may cost.
 func (d *Desk) Single(ctx context.Context, workspace int64, by store.By, addresses int) (r store.Reservation, err error) {
-	if _, kept, err := d.Kept(ctx, workspace); err != nil || !kept {
+	if _, kept, err := Kept(ctx, d.Store, workspace); err != nil || !kept {
 		return r, err
 	}
 	err = d.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
@@ -261,7 +257,7 @@ func (d *Desk) Settle(ctx context.Context, r store.Reservation, found []finding.
 		}
 	}
 	return d.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
-		if _, err := s.LockAllowance(ctx, r.WorkspaceID); err != nil && !errors.Is(err, store.ErrNotFound) {
+		if _, _, err := kept(s.LockAllowance(ctx, r.WorkspaceID)); err != nil {
 			return err
 		}
 		if _, open, err := s.LockReservation(ctx, r.ID); err != nil || !open {
@@ -274,9 +270,13 @@ func (d *Desk) Settle(ctx context.Context, r store.Reservation, found []finding.
 	})
 }
 
-// Kept reports whether an allowance of a workspace is kept.
-func (d *Desk) Kept(ctx context.Context, workspace int64) (a store.Allowance, kept bool, err error) {
-	a, err = d.Store.Allowance(ctx, workspace)
+// Kept reports whether an allowance of a workspace is kept, as the store or a transaction of it sees it.
+func Kept(ctx context.Context, s *store.Store, workspace int64) (a store.Allowance, is bool, err error) {
+	return kept(s.Allowance(ctx, workspace))
+}
+
+// kept tells from what was read of an allowance whether one is kept.
+func kept(a store.Allowance, err error) (store.Allowance, bool, error) {
 	if errors.Is(err, store.ErrNotFound) {
 		return a, false, nil
 	}
@@ -285,7 +285,7 @@ func (d *Desk) Kept(ctx context.Context, workspace int64) (a store.Allowance, ke
 
 // MayEstimate reports with a *Refused that the free estimates of a day are used up.
 func (d *Desk) MayEstimate(ctx context.Context, workspace int64) error {
-	a, kept, err := d.Kept(ctx, workspace)
+	a, kept, err := Kept(ctx, d.Store, workspace)
 	if err != nil || !kept || a.Plan.EstimatesADay == 0 {
 		return err
 	}
@@ -309,7 +309,7 @@ type Said struct {
 
 // Say returns what a run of a list may take; kept is false where no allowance is kept.
 func (d *Desk) Say(ctx context.Context, l store.List, o Order, reused int64) (said Said, kept bool, err error) {
-	a, kept, err := d.Kept(ctx, o.Workspace)
+	a, kept, err := Kept(ctx, d.Store, o.Workspace)
 	if err != nil || !kept {
 		return said, kept, err
 	}

@@ -358,7 +358,7 @@ func TestSettle(t *testing.T) {
 	_, err = o.Single(t.Context(), o.workspace, store.By{}, 3)
 	o.must(err)
 	o.later(time.Hour)
-	o.must(o.CloseEnded(t.Context()))
+	o.must(o.CloseEnded(t.Context(), 0))
 	if left := o.available(); left != 3 {
 		t.Errorf("%d are left after a check that nobody ended", left)
 	}

@@ -13,7 +13,7 @@ import (
 
 // Due does what has come due: what plans grant, what expires, what is left set aside.
 func (d *Desk) Due(ctx context.Context) error {
-	if err := d.CloseEnded(ctx); err != nil {
+	if err := d.CloseEnded(ctx, 0); err != nil {
 		return err
 	}
 	if err := d.expire(ctx); err != nil {
@@ -85,9 +85,8 @@ func (d *Desk) expire(ctx context.Context) error {
 			return err
 		}
 		err = d.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
-			a, err := s.LockAllowance(ctx, workspace)
-			kept := err == nil
-			if err != nil && !errors.Is(err, store.ErrNotFound) {
+			a, is, err := kept(s.LockAllowance(ctx, workspace))
+			if err != nil {
 				return err
 			}
 			b, err := s.Book(ctx, workspace)
@@ -95,7 +94,7 @@ func (d *Desk) expire(ctx context.Context) error {
 				return err
 			}
 			b.Expire(d.Now())
-			if err := s.SaveBook(ctx, workspace, b, "", d.Now()); err != nil || !kept {
+			if err := s.SaveBook(ctx, workspace, b, "", d.Now()); err != nil || !is {
 				return err
 			}
 			return d.tellLow(ctx, s, tx, a, b.Balance())

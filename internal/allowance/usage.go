@@ -21,12 +21,12 @@ type State struct {
 	Lasts  *time.Time // until when it lasts at that pace; nil: nothing tells
 }
 
-// usedDays are the days whose pace a forecast goes by.
-const usedDays = 30
+// UsedDays are the days whose pace a forecast goes by.
+const UsedDays = 30
 
 // Stands returns where the allowance of a workspace stands; kept is false where none is kept.
 func (d *Desk) Stands(ctx context.Context, workspace int64) (st State, kept bool, err error) {
-	if st.Allowance, kept, err = d.Kept(ctx, workspace); err != nil || !kept {
+	if st.Allowance, kept, err = Kept(ctx, d.Store, workspace); err != nil || !kept {
 		return st, kept, err
 	}
 	now := d.Now()
@@ -35,10 +35,10 @@ func (d *Desk) Stands(ctx context.Context, workspace int64) (st State, kept bool
 		return st, true, err
 	}
 	st.AllowanceLeft = left[workspace]
-	if st.Used30, err = d.Store.UsedSince(ctx, workspace, now.AddDate(0, 0, -usedDays)); err != nil {
+	if st.Used30, err = d.Store.UsedSince(ctx, workspace, now.AddDate(0, 0, -UsedDays)); err != nil {
 		return st, true, err
 	}
-	if until, ok := ledger.Lasts(st.Available, st.Used30, usedDays, now); ok {
+	if until, ok := ledger.Lasts(st.Available, st.Used30, UsedDays, now); ok {
 		st.Lasts = &until
 	}
 	return st, true, nil

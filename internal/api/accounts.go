@@ -5,12 +5,14 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"varnet/core/ledger"
 	"varnet/core/say"
+	"varnet/internal/allowance"
 	"varnet/internal/contract"
 	"varnet/internal/pay"
 	"varnet/internal/store"
@@ -45,7 +47,7 @@ func (a *API) accountsOfAll(ctx context.Context, _ *struct{}) (*pageOutput[contr
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	used, err := a.store.UsedOfAll(ctx, a.engine.Clock.Now().AddDate(0, 0, -30))
+	used, err := a.store.UsedOfAll(ctx, a.engine.Clock.Now().AddDate(0, 0, -allowance.UsedDays))
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -63,28 +65,18 @@ func (a *API) setAccountPlan(ctx context.Context, in *struct {
 	ByID
 	Body contract.AccountPlan
 }) (*pageOutput[contract.Account], error) {
-	if err := a.isWorkspace(ctx, in.ID); err != nil {
-		return nil, err
+	teams, err := a.store.Usages(ctx) // those that are being deleted are not among them
+	if err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	if !slices.ContainsFunc(teams, func(t store.Usage) bool { return t.ID == in.ID }) {
+		return nil, huma.Error404NotFound(fmt.Sprintf("There is no workspace %d.", in.ID))
 	}
 	if err := a.engine.Allowance.Keep(ctx, in.ID, in.Body.PlanID); err != nil {
 		return nil, a.failed(ctx, err)
 	}
 	noteOf(ctx).detail = fmt.Sprintf("plan %d", in.Body.PlanID)
 	return a.accountsOfAll(ctx, nil)
-}
-
-// isWorkspace refuses numbers of no workspace.
-func (a *API) isWorkspace(ctx context.Context, id int64) error {
-	teams, err := a.store.Usages(ctx)
-	if err != nil {
-		return a.failed(ctx, err)
-	}
-	for _, t := range teams {
-		if t.ID == id {
-			return nil
-		}
-	}
-	return huma.Error404NotFound(fmt.Sprintf("There is no workspace %d.", id))
 }
 
 func (a *API) grantChecks(ctx context.Context, in *struct {

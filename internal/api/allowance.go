@@ -8,12 +8,12 @@ import (
 	"io"
 	"net/http"
 	"strconv"
-	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"varnet/core/ledger"
+	"varnet/core/sheet"
 	"varnet/internal/allowance"
 	"varnet/internal/contract"
 	"varnet/internal/report"
@@ -134,7 +134,7 @@ func (a *API) usageOf(ctx context.Context, q UsageQuery) (u contract.Usage, err 
 		q.Until = now.Add(time.Minute)
 	}
 	if q.From.IsZero() {
-		q.From = q.Until.AddDate(0, 0, -30)
+		q.From = q.Until.AddDate(0, 0, -allowance.UsedDays)
 	}
 	if !q.From.Before(q.Until) || q.Until.Sub(q.From) > mostUsage {
 		return u, huma.Error422UnprocessableEntity("Usage is told from a time to a later one, at most five years.")
@@ -183,18 +183,10 @@ func (a *API) usageFile(ctx context.Context, in *UsageQuery) (*huma.StreamRespon
 	return a.stream(download{name: "usage-by-" + u.By + ".csv", kind: "text/csv; charset=utf-8", write: func(out io.Writer) error {
 		rows := [][]string{{u.By, "number", "checks", "runs and checks"}}
 		for _, i := range u.Items {
-			rows = append(rows, []string{harmless(i.Label), strconv.FormatInt(i.ID, 10), strconv.FormatInt(i.Checks, 10), strconv.FormatInt(i.Times, 10)})
+			rows = append(rows, []string{sheet.Harmless(i.Label), strconv.FormatInt(i.ID, 10), strconv.FormatInt(i.Checks, 10), strconv.FormatInt(i.Times, 10)})
 		}
 		return csv.NewWriter(out).WriteAll(rows)
 	}}), nil
-}
-
-// harmless keeps a cell from being a formula of a spreadsheet: names are what people typed.
-func harmless(cell string) string {
-	if strings.ContainsAny(cell[:min(1, len(cell))], "=+-@\t\r") {
-		return "'" + cell
-	}
-	return cell
 }
 
 // MonthPath names a month.
@@ -233,7 +225,7 @@ func (a *API) statementFile(ctx context.Context, in *struct {
 	}
 	d := download{name: "statement-" + in.Month + "." + in.Format, kind: "text/csv; charset=utf-8", write: func(out io.Writer) error { return statementCSV(out, st) }}
 	if in.Format == "pdf" {
-		r := report.Statement{Workspace: workspace(ctx).Name, From: st.From, Until: st.Until, Made: a.engine.Clock.Now(), Before: st.Before, After: st.After}
+		r := report.Statement{Workspace: workspace(ctx).Name, From: st.From, Made: a.engine.Clock.Now(), Before: st.Before, After: st.After}
 		for _, l := range st.Lines {
 			r.Lines = append(r.Lines, report.StatementLine{At: l.At, Says: l.Says, Amount: l.Amount, Balance: l.Balance})
 		}
@@ -246,7 +238,7 @@ func statementCSV(out io.Writer, st allowance.Statement) error {
 	w := csv.NewWriter(out)
 	err := errors.Join(w.Write([]string{"when", "why", "what", "checks", "held"}), w.Write([]string{st.From.Format(time.RFC3339), "", "Held at the beginning", "", strconv.FormatInt(st.Before, 10)}))
 	for _, l := range st.Lines {
-		err = errors.Join(err, w.Write([]string{l.At.Format(time.RFC3339), string(l.Why), harmless(l.Says), strconv.FormatInt(l.Amount, 10), strconv.FormatInt(l.Balance, 10)}))
+		err = errors.Join(err, w.Write([]string{l.At.Format(time.RFC3339), string(l.Why), sheet.Harmless(l.Says), strconv.FormatInt(l.Amount, 10), strconv.FormatInt(l.Balance, 10)}))
 	}
 	w.Flush()
 	return errors.Join(err, w.Error())

@@ -159,7 +159,7 @@ func (a *API) invoice(ctx context.Context, in *struct {
 	party := func(p store.Party) report.Party {
 		return report.Party{Name: p.Name, Lines: p.Lines, Country: p.Country, VATNumber: p.VATNumber}
 	}
-	i := report.Invoice{Number: numberOf(prefix, *number), Made: made, Seller: party(p.Seller), Buyer: party(p.Buyer), Checks: p.Checks, What: p.Why, Currency: p.Currency, Lines: p.Lines, Cheaper: p.Cheaper,
+	i := report.Invoice{Number: numberOf(prefix, *number), Made: made, Seller: party(p.Seller), Buyer: party(p.Buyer), What: p.Why, Currency: p.Currency, Lines: p.Lines, Cheaper: p.Cheaper,
 		Net: p.Net, Tax: p.Tax, Total: p.Total, Payment: p.Payment}
 	if p.PaidAt != nil {
 		i.Paid = *p.PaidAt

@@ -10,7 +10,6 @@ import (
 	"time"
 
 	"varnet/internal/contract"
-	"varnet/internal/practice"
 )
 
 // turnsOfLedger is how often the list is run without an allowance, and with one.
@@ -20,19 +19,12 @@ const turnsOfLedger = 5
 // once, and tells how much longer the runs take that are charged; and how long it takes to verify the
 // book afterwards.
 func ledgerBench() error {
-	w, err := practice.Load("fernhollow")
-	if err == nil {
-		w, err = w.Everywhere("plain")
-	}
-	if err != nil {
-		return err
-	}
-	in, err := install(w, 2705, "VARNET_ROUNDS=1s")
+	in, err := installPlain(2705)
 	if err != nil {
 		return err
 	}
 	defer in.stop()
-	file, err := writeRows(w)
+	file, err := writeRows(in.net.World)
 	if err != nil {
 		return err
 	}

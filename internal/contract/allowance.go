@@ -71,7 +71,6 @@ type Party struct {
 	Lines     []string `json:"lines" maxItems:"6" doc:"The postal address, line by line."`
 	Country   string   `json:"country" pattern:"^[A-Z]{2}$" doc:"The country (ISO 3166-1, two letters)."`
 	VATNumber string   `json:"vatNumber,omitempty" maxLength:"40" doc:"The VAT number."`
-	Mailbox   string   `json:"mailbox,omitempty" maxLength:"320" doc:"Where invoices may be sent."`
 }
 
 // AllowanceSettings are what the managers of a workspace set.

@@ -24,7 +24,6 @@ type Invoice struct {
 	Credit        string // the number of the invoice that is taken back; "": it is an invoice
 	Made          time.Time
 	Seller, Buyer Party
-	Checks        int64
 	What          string // such as top-up
 	Currency      string
 	Lines         []ledger.Line
@@ -161,7 +160,7 @@ func percent(hundredths int64) string {
 // Statement is what came to an allowance in a month, and what went.
 type Statement struct {
 	Workspace     string
-	From, Until   time.Time
+	From          time.Time
 	Made          time.Time
 	Before, After int64
 	Lines         []StatementLine

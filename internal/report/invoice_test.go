@@ -41,7 +41,7 @@ var (
 )
 
 func TestInvoice(t *testing.T) {
-	i := report.Invoice{Number: "I-000012", Made: paid, Seller: seller, Buyer: buyer, Checks: 12_000, What: "top-up", Currency: "EUR", Lines: []ledger.Line{{Checks: 10_000, PerThousand: 400, Amount: 4000}, {Checks: 2000, PerThousand: 300, Amount: 600}},
+	i := report.Invoice{Number: "I-000012", Made: paid, Seller: seller, Buyer: buyer, What: "top-up", Currency: "EUR", Lines: []ledger.Line{{Checks: 10_000, PerThousand: 400, Amount: 4000}, {Checks: 2000, PerThousand: 300, Amount: 600}},
 		Net: 4600, Tax: ledger.Tax{Name: "VAT", Rate: 1950, Amount: 897}, Total: 5497, Payment: "p-1", Paid: paid}
 	text := words(t, func(b *bytes.Buffer) error { return i.PDF(b) })
 	for _, want := range []string{"Invoice and receipt", "I-000012", "29 November 2026", "Bramble and Rook", "3 Mill Lane", "VAT number GB000000000", "10,000", "EUR 40.00", "EUR 46.00", "VAT, 19.5 %", "EUR 8.97", "EUR 54.97", "p-1"} {

@@ -199,11 +199,11 @@ func (s *Store) OpenReservations(ctx context.Context, run int64) ([]Reservation,
 const checkMost = 10 * time.Minute
 
 // EndedReservations returns open reservations of which nothing is at work any more: of runs that
-// ended or are gone and have no parcel in hand, and of checks that were left.
-func (s *Store) EndedReservations(ctx context.Context, now time.Time) ([]Reservation, error) {
-	return many[Reservation](ctx, s.db, "SELECT "+reservationColumns+` FROM reservation r WHERE closed_at IS NULL AND (
+// ended or are gone and have no parcel in hand, and of checks that were left; of one run, or (0) all.
+func (s *Store) EndedReservations(ctx context.Context, run int64, now time.Time) ([]Reservation, error) {
+	return many[Reservation](ctx, s.db, "SELECT "+reservationColumns+` FROM reservation r WHERE closed_at IS NULL AND ($2 = 0 OR run_id = $2) AND (
 		what = 'check' AND at < $1 OR what <> 'check' AND NOT EXISTS (SELECT FROM run WHERE id = r.run_id AND (state NOT IN ('finished', 'stopped')
-			OR EXISTS (SELECT FROM parcel WHERE run_id = r.run_id AND state = 'claimed')))) ORDER BY id LIMIT 1000`, now.Add(-checkMost))
+			OR EXISTS (SELECT FROM parcel WHERE run_id = r.run_id AND state = 'claimed')))) ORDER BY id LIMIT 1000`, now.Add(-checkMost), run)
 }
 
 // LockReservation returns an open reservation and holds it; ok is false when it is closed. The

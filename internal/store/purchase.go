@@ -16,7 +16,6 @@ type Party struct {
 	Lines     []string `json:"lines"` // of the postal address
 	Country   string   `json:"country"`
 	VATNumber string   `json:"vatNumber,omitempty"`
-	Mailbox   string   `json:"mailbox,omitempty"`
 }
 
 // AllowancePlan is a plan that workspaces may have.
@@ -200,11 +199,6 @@ func (s *Store) NewPaymentCall(ctx context.Context, c PaymentCall) (fresh bool, 
 // SetPaymentCall records what a call did.
 func (s *Store) SetPaymentCall(ctx context.Context, id, did string) error {
 	return s.changed(ctx, "UPDATE payment_call SET did = $2 WHERE id = $1", id, did)
-}
-
-// PaymentCalls returns the calls about a purchase, oldest first.
-func (s *Store) PaymentCalls(ctx context.Context, reference string) ([]PaymentCall, error) {
-	return many[PaymentCall](ctx, s.db, "SELECT id, reference, kind, payment, did, at FROM payment_call WHERE reference = $1 ORDER BY at, id", reference)
 }
 
 // CallsThatDid returns the calls that had an effect.

@@ -37,13 +37,16 @@ var usageBy = map[string][2]string{
 	ByPerson:     {"r.person_id", "(SELECT name FROM person WHERE id = r.person_id)"},
 }
 
-// charges tells in SQL what of an entry was used.
-const charges = "sum(CASE WHEN e.why = 'charge' THEN e.amount ELSE -e.amount END)::bigint"
+// charges tells in SQL what of entries e was used, and charging which of them count for it.
+const (
+	charges  = "sum(CASE WHEN e.why = 'charge' THEN e.amount ELSE -e.amount END)::bigint"
+	charging = "e.why IN ('charge', 'charge taken back', 'waiver')"
+)
 
 // Usage returns what was charged from a time to before another, the most first; by day, the earliest
 // first, with days in the zone.
 func (s *Store) Usage(ctx context.Context, workspace int64, by string, from, until time.Time, zone string) ([]Used, error) {
-	const of = " FROM ledger_entry e JOIN reservation r ON r.id = e.reservation_id WHERE e.workspace_id = $1 AND e.at >= $2 AND e.at < $3 AND e.why IN ('charge', 'charge taken back', 'waiver')"
+	const of = " FROM ledger_entry e JOIN reservation r ON r.id = e.reservation_id WHERE e.workspace_id = $1 AND e.at >= $2 AND e.at < $3 AND " + charging
 	if by == ByDay {
 		return many[Used](ctx, s.db, `SELECT 0::bigint AS id, day, '' AS label, checks, times FROM (SELECT date_trunc('day', e.at AT TIME ZONE $4) AT TIME ZONE $4 AS day, `+charges+` AS checks, count(DISTINCT r.id) AS times`+of+` GROUP BY 1) d ORDER BY day`,
 			workspace, from, until, zone)
@@ -58,7 +61,7 @@ func (s *Store) Usage(ctx context.Context, workspace int64, by string, from, unt
 
 // UsedSince returns how many checks were charged since a time.
 func (s *Store) UsedSince(ctx context.Context, workspace int64, since time.Time) (n int64, err error) {
-	err = s.db.QueryRow(ctx, "SELECT coalesce("+charges+", 0) FROM ledger_entry e WHERE workspace_id = $1 AND at >= $2 AND why IN ('charge', 'charge taken back', 'waiver')", workspace, since).Scan(&n)
+	err = s.db.QueryRow(ctx, "SELECT coalesce("+charges+", 0) FROM ledger_entry e WHERE workspace_id = $1 AND at >= $2 AND "+charging, workspace, since).Scan(&n)
 	return n, err
 }
 
@@ -148,5 +151,5 @@ func (s *Store) SpentOn(ctx context.Context, run int64) ([]Spent, error) {
 
 // UsedOfAll returns how many checks each workspace was charged since a time.
 func (s *Store) UsedOfAll(ctx context.Context, since time.Time) (map[int64]int64, error) {
-	return s.byWorkspace(ctx, "SELECT workspace_id, "+charges+" FROM ledger_entry e WHERE at >= $1 AND why IN ('charge', 'charge taken back', 'waiver') GROUP BY 1", since)
+	return s.byWorkspace(ctx, "SELECT workspace_id, "+charges+" FROM ledger_entry e WHERE at >= $1 AND "+charging+" GROUP BY 1", since)
 }

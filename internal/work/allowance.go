@@ -17,7 +17,7 @@ import (
 
 // orderOf returns what a run is to have set aside; nil where no allowance is kept, or it is free.
 func (e *Engine) orderOf(ctx context.Context, run store.Run, by store.By) (*allowance.Order, error) {
-	_, kept, err := e.Allowance.Kept(ctx, run.WorkspaceID)
+	_, kept, err := allowance.Kept(ctx, e.Store, run.WorkspaceID)
 	if err == nil && !kept && run.Urgent {
 		err = &allowance.Refused{Why: "Urgent runs are part of a plan, and this workspace has none. Start it without."}
 	}
@@ -52,7 +52,7 @@ func (e *Engine) SaidOf(ctx context.Context, l store.List, run store.Run, reused
 
 // reserveAgain sets aside what asking again may cost: of addresses with a conclusive finding nothing.
 func (e *Engine) reserveAgain(ctx context.Context, s *store.Store, tx pgx.Tx, run store.Run, by store.By) error {
-	if _, kept, err := e.Allowance.Kept(ctx, run.WorkspaceID); err != nil || !kept {
+	if _, kept, err := allowance.Kept(ctx, s, run.WorkspaceID); err != nil || !kept {
 		return err
 	}
 	l, err := s.List(ctx, run.WorkspaceID, run.ListID)
@@ -82,10 +82,11 @@ func (e *Engine) StopRun(ctx context.Context, workspace, run int64) error {
 	if err := e.Store.StopRun(ctx, workspace, run); err != nil {
 		return err
 	}
-	return e.Allowance.CloseEnded(ctx)
+	return e.Allowance.CloseEnded(ctx, run)
 }
 
-// CheckPaid checks addresses side by side, each once, on the account of by. With too little left it checks nothing and returns why.
+// CheckPaid checks addresses side by side, each once, on the account of by. With too little left it
+// checks nothing and returns why.
 func (e *Engine) CheckPaid(ctx context.Context, workspace int64, by store.By, typed []string, check func(typed string) Checked) ([]Checked, error) {
 	once := slices.Compact(slices.Sorted(slices.Values(typed)))
 	r, err := e.Allowance.Single(ctx, workspace, by, len(once))

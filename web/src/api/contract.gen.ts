@@ -8355,8 +8355,6 @@ export interface components {
             country: string;
             /** @description The postal address, line by line. */
             lines: string[];
-            /** @description Where invoices may be sent. */
-            mailbox?: string;
             /** @description The name. */
             name: string;
             /** @description The VAT number. */
