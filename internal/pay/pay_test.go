@@ -44,8 +44,7 @@ func provider(t *testing.T, secret string, answer func(w http.ResponseWriter, pa
 func TestStart(t *testing.T) {
 	secret, page := webhook.NewSecret(), ""
 	status := http.StatusOK
-	var p pay.Provider
-	p = provider(t, secret, func(w http.ResponseWriter, path string) {
+	p := provider(t, secret, func(w http.ResponseWriter, path string) {
 		if path == "/elsewhere" {
 			t.Error("a redirect is followed")
 		}
