@@ -449,7 +449,9 @@ func TestOnlyRoute(t *testing.T) {
 	t.Parallel()
 	i := testkit.World(t, "fernhollow")
 	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
-	api, ctx := client.New(s.URL, s.Key), context.Background()
+	api := client.New(s.URL, s.Key)
+	ctx, cancel := context.WithTimeout(context.Background(), 4*time.Minute)
+	defer cancel()
 	p := practice.Proxy{Kind: "socks5", Listen: "127.0.0.1:0", Source: netip.MustParseAddr("127.32.3.1")}
 	addr, stop, err := i.StartProxy(p)
 	if err != nil {
@@ -457,35 +459,48 @@ func TestOnlyRoute(t *testing.T) {
 	}
 	by(t, api, 1, []string{"socks5://" + addr})
 	_, content := writeList(t, i.World, 2000)
-	// disturbed runs the list and disturbs it once at a tenth.
-	disturbed := func(disturb func()) (map[string]contract.Result, string) {
+	recipients := func() (n int) {
+		for _, h := range i.Hosts() {
+			n += h.Stats().Recipients
+		}
+		return n
+	}
+	// followed waits for the run to end and returns its results and every notice it had;
+	// it calls each with them as they come.
+	followed := func(run contract.Run, each func(told string)) (map[string]contract.Result, string) {
 		t.Helper()
-		run := start(t, api, content)
-		var once sync.Once
 		told := map[string]bool{}
 		_, err := api.Wait(ctx, run.ID, func(r contract.Run) {
-			if r.Done*10 >= r.Addresses {
-				once.Do(disturb)
-			}
 			for _, n := range r.Notices {
 				told[n] = true
 			}
+			each(fmt.Sprint(told))
 		})
 		if err != nil {
 			t.Fatal(err)
 		}
 		return byAddress(t, api, run.ID), fmt.Sprint(told)
 	}
-	found, told := disturbed(func() {
-		stop()
-		time.AfterFunc(4*time.Second, func() {
-			p.Listen = addr
-			if _, stop, err = i.StartProxy(p); err != nil {
-				t.Error(err)
-			}
-		})
+	run := start(t, api, content)
+	// However late the run's own events come, its hosts tell when it is under way.
+	for end := time.Now().Add(time.Minute); recipients() < 50; time.Sleep(2 * time.Millisecond) {
+		if time.Now().After(end) {
+			t.Fatal("the hosts were asked nothing")
+		}
+	}
+	stop()
+	var back sync.Once
+	found, told := followed(run, func(told string) {
+		if strings.Contains(told, "the run waits until then") {
+			back.Do(func() {
+				p.Listen = addr
+				if _, _, err := i.StartProxy(p); err != nil {
+					t.Error(err)
+				}
+			})
+		}
 	})
-	if !strings.Contains(told, "the route socks5://"+addr+" failed") || !strings.Contains(told, "the run waits until then") {
+	if !strings.Contains(told, "the route socks5://"+addr+" failed") {
 		t.Errorf("told: %s", told)
 	}
 	for typed, r := range found {
@@ -494,7 +509,7 @@ func TestOnlyRoute(t *testing.T) {
 		}
 	}
 	i.Block(p.Source)
-	found, told = disturbed(func() {})
+	found, told = followed(start(t, api, content), func(string) {})
 	if !strings.Contains(told, "too many hosts refused the route") || !strings.Contains(told, "There is no other") {
 		t.Errorf("told: %s", told)
 	}
