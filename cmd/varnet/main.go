@@ -35,7 +35,7 @@ type action func(ctx context.Context) error
 // commands are all commands, in the order of the overview.
 func commands() []command {
 	return []command{
-		checkCommand(), cleanCommand(), listsCommand(), runsCommand(), exportCommand(), reportCommand(), routinesCommand(), connectionsCommand(), importCommand(), writeBackCommand(), linksCommand(), mailingsCommand(), bouncesCommand(), trialsCommand(), workshopCommand(), oddsCommand(), activityCommand(), opinionsCommand(), allowanceCommand(), usageCommand(), ledgerCommand(), watchCommand(), policiesCommand(), catalogueCommand(),
+		checkCommand(), cleanCommand(), listsCommand(), runsCommand(), exportCommand(), reportCommand(), routinesCommand(), connectionsCommand(), importCommand(), writeBackCommand(), linksCommand(), mailingsCommand(), bouncesCommand(), trialsCommand(), workshopCommand(), oddsCommand(), activityCommand(), opinionsCommand(), allowanceCommand(), usageCommand(), ledgerCommand(), watchCommand(), policiesCommand(), requestsCommand(), catalogueCommand(),
 		outboundCommand(), lettersCommand(), eventsCommand(), webhooksCommand(), keysCommand(), signInCommand(), signOutCommand(), teamCommand(), auditCommand(), installationCommand(), workersCommand(), serveCommand(), workerCommand(), relayCommand(), migrateCommand(), inspectCommand(), keyCommand(), personCommand(), secretCommand(), backupCommand(), restoreCommand(),
 		contractCommand(), versionCommand(), completionCommand(), practiceCommand(),
 	}

@@ -12,6 +12,7 @@ import (
 	"varnet/internal/connection"
 	"varnet/internal/outbound"
 	"varnet/internal/outbox"
+	"varnet/internal/rights"
 	"varnet/internal/secret"
 	"varnet/internal/trial"
 )
@@ -47,6 +48,7 @@ func resealed(ctx context.Context, a *account.Accounts) (n int, err error) {
 		a.Reseal, a.Office.Reseal, (&outbox.Outbox{Store: a.Store, Secrets: a.Secrets}).Reseal, (&outbound.Outbound{Config: outbound.Config{Store: a.Store, Secrets: a.Secrets}}).Reseal,
 		(&connection.Connections{Store: a.Store, Secrets: a.Secrets}).Reseal, (&trial.Post{Store: a.Store, Secrets: a.Secrets}).Reseal,
 		(&bounce.Sources{Desk: &bounce.Desk{Store: a.Store}, Secrets: a.Secrets}).Reseal, (&allowance.Desk{Store: a.Store, Secrets: a.Secrets}).Reseal,
+		(&rights.Desk{Store: a.Store, Secrets: a.Secrets}).Reseal,
 	} {
 		some, err := reseal(ctx)
 		if err != nil {

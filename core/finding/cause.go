@@ -55,6 +55,7 @@ const (
 
 	RuleSkipped Cause = "rule.skipped"
 	RuleDepth   Cause = "rule.depth"
+	RuleErased  Cause = "rule.erased"
 )
 
 // CauseInfo is the registry's entry for one cause.

@@ -106,4 +106,7 @@ var registry = []CauseInfo{
 	{RuleDepth, StageRule, "Not asked at this depth",
 		"The run was told to go no further than this stage, and up to it nothing was wrong.",
 		"Start a run that goes down to the mailbox.", open, true},
+	{RuleErased, StageRule, "Erased on request",
+		"The person whom the address belongs to asked for it to be erased. It is neither kept nor asked about.",
+		"Leave it out. If the person has changed their mind, allow the address again under Setup, Requests.", open, false},
 }

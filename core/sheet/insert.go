@@ -2,6 +2,7 @@ package sheet
 
 import (
 	"bytes"
+	"cmp"
 	"slices"
 	"strings"
 
@@ -38,6 +39,27 @@ func (d Dialect) Insert(raw []byte, after int, cells []string) []byte {
 		}
 		out = append(out, delimiter...)
 	}
+}
+
+// Replace returns a record with other texts in those of its cells, numbered from 0, that text
+// returns one for. All other bytes stay as they are.
+func (d Dialect) Replace(raw []byte, text func(n int) (string, bool)) []byte {
+	body, delimiter := trimEnd(raw), cmp.Or(d.Delimiter, "\n")
+	mark := Mark(body)
+	rest, out := body[len(mark):], slices.Clone(mark)
+	for n, more := 0, true; more; n++ {
+		var cell []byte
+		cell, rest, more = d.cut(rest)
+		if other, ok := text(n); ok {
+			out = d.write(out, other, delimiter)
+		} else {
+			out = append(out, cell...)
+		}
+		if more {
+			out = append(out, d.Delimiter...)
+		}
+	}
+	return append(out, raw[len(body):]...)
 }
 
 // Record writes cells as a record of the dialect, without a line end.

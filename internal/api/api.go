@@ -33,6 +33,7 @@ import (
 	"varnet/internal/intake"
 	"varnet/internal/letter"
 	"varnet/internal/live"
+	"varnet/internal/rights"
 	"varnet/internal/store"
 	"varnet/internal/summary"
 	"varnet/internal/trial"
@@ -151,6 +152,7 @@ func (a *API) register(h huma.API) {
 	a.registerSessions(h)
 	a.registerSignIn(h)
 	a.registerPersons(h)
+	a.registerRights(h)
 	a.registerTeams(h)
 	a.registerInstallation(h)
 	a.registerAudit(h)
@@ -241,6 +243,7 @@ func (a *API) failed(ctx context.Context, err error) error {
 	var short *ledger.Short
 	var hindered *allowance.Refused
 	var wrong *address.Error
+	var kept rights.NotErased
 	switch {
 	case errors.As(err, &refused):
 		return refusal(refused)
@@ -252,6 +255,8 @@ func (a *API) failed(ctx context.Context, err error) error {
 		return huma.Error409Conflict(hindered.Why)
 	case errors.As(err, &full):
 		return huma.Error409Conflict(full.Error())
+	case errors.As(err, &kept):
+		return huma.Error409Conflict(kept.Error())
 	case errors.Is(err, store.ErrNotFound):
 		return huma.Error404NotFound("There is no such record in your workspace.")
 	case errors.As(err, &inFile):

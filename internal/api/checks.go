@@ -89,6 +89,9 @@ func checkBody(c work.Checked) contract.Evidence {
 		e.Problem = c.Problem.Reason
 		return e
 	}
+	if c.Domain == nil { // nothing is kept of it
+		return e
+	}
 	e.Mailbox, e.Domain, e.Mended = c.Address.Mailbox(), c.Address.Domain, c.Address.Mended
 	dns := contract.DomainOf(*c.Domain)
 	e.DNS = &dns

@@ -381,6 +381,6 @@ func listBody(l store.List) contract.List {
 		earlier = *l.EarlierID
 	}
 	return contract.List{ID: l.ID, Name: l.Name, FileName: l.FileName, Format: l.Format, Sheet: l.Sheet, Columns: l.Columns, AddressColumns: l.AddressColumns, Types: types(l.Kinds),
-		Rows: l.Rows, Addresses: l.Addresses, Malformed: l.Malformed, Duplicates: l.Duplicates, Blank: l.Blank, Mended: l.Mended,
+		Rows: l.Rows, Addresses: l.Addresses, Malformed: l.Malformed, Duplicates: l.Duplicates, Blank: l.Blank, Erased: l.Erased, Mended: l.Mended,
 		Sentence: summary.List(l), EarlierID: earlier, ConnectionID: connection, Collection: l.Collection, MadeOf: l.MadeOf, CreatedAt: l.CreatedAt, ArchivedAt: l.ArchivedAt}
 }

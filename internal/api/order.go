@@ -11,7 +11,7 @@ import (
 )
 
 // orders remembers in what order the rows of lists come by a column. The rows of
-// a list never change, so that an order holds as long as the list.
+// a list change by erasures alone, so that an order holds until the next of them.
 type orders struct {
 	mu    sync.Mutex
 	known []*listOrder // the last used last
@@ -22,18 +22,21 @@ type orders struct {
 const maxOrders = 4
 
 type listOrder struct {
-	list   int64
-	column int
-	once   sync.Once
-	rows   []int32 // the numbers of the rows, from 1
-	err    error
+	list     int64
+	erasures int32
+	column   int
+	once     sync.Once
+	rows     []int32 // the numbers of the rows, from 1
+	err      error
 }
 
 // of returns the order of a list's rows by a column, and makes it where it is new.
-func (o *orders) of(list int64, column int, made func() ([]int32, error)) ([]int32, error) {
+func (o *orders) of(l store.List, column int, made func() ([]int32, error)) ([]int32, error) {
 	o.mu.Lock()
-	i := slices.IndexFunc(o.known, func(k *listOrder) bool { return k.list == list && k.column == column && k.err == nil })
-	k := &listOrder{list: list, column: column}
+	i := slices.IndexFunc(o.known, func(k *listOrder) bool {
+		return k.list == l.ID && k.erasures == l.Erasures && k.column == column && k.err == nil
+	})
+	k := &listOrder{list: l.ID, erasures: l.Erasures, column: column}
 	if i >= 0 {
 		k = o.known[i]
 		o.known = slices.Delete(o.known, i, i+1)
@@ -47,7 +50,7 @@ func (o *orders) of(list int64, column int, made func() ([]int32, error)) ([]int
 
 // orderOf returns the numbers of a list's rows in the order of a column.
 func (a *API) orderOf(ctx context.Context, l store.List, column int) ([]int32, error) {
-	return a.orders.of(l.ID, column, func() ([]int32, error) {
+	return a.orders.of(l, column, func() ([]int32, error) {
 		kind, kept := sheet.Kind{Type: sheet.Text}, l.Dialect.Kept()
 		if column < len(l.Kinds) {
 			kind = l.Kinds[column]

@@ -44,6 +44,7 @@ type List struct {
 	Malformed      int64        `json:"malformed" doc:"Different texts that are no address."`
 	Duplicates     int64        `json:"duplicates" doc:"Rows whose address stands in an earlier row."`
 	Blank          int64        `json:"blank" doc:"Rows whose address cell is empty."`
+	Erased         int64        `json:"erased" doc:"Rows that are blank because their address was erased on request of its person."`
 	Mended         int64        `json:"mended" doc:"Addresses from which something around them was removed."`
 	Sentence       string       `json:"sentence" doc:"What was read, in a sentence."`
 	// KeptUntil is left out for a list that is kept until somebody deletes it.

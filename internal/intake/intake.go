@@ -102,6 +102,9 @@ func (i *Importer) rows(ctx context.Context, f File, l *store.List, file io.Read
 	defer done()
 	return i.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		records := newRecordReader(file, l, i.Grammar)
+		if records.gone, err = s.Gone(ctx, f.Workspace); err != nil {
+			return err
+		}
 		if l.Header, err = records.header(); err != nil {
 			return err
 		}
@@ -284,6 +287,8 @@ func (r *rowReader) check(noAddress func() error) error {
 	switch {
 	case r.list.Rows == 0:
 		return &sheet.Error{Problem: "The file has a header but no rows. Choose a file with one address a row."}
+	case r.list.Addresses == 0 && r.list.Erased > 0:
+		return &sheet.Error{Problem: "All addresses of the file were erased because the persons they belong to asked for it. Nothing was imported."}
 	case r.list.Addresses == 0:
 		return noAddress()
 	}

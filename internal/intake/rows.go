@@ -13,6 +13,7 @@ import (
 
 	"varnet/core/address"
 	"varnet/core/catalogue"
+	"varnet/core/erase"
 	"varnet/core/finding"
 	"varnet/core/sheet"
 	"varnet/internal/store"
@@ -76,6 +77,7 @@ type record struct {
 	raw, tail []byte
 	cells     []addressCell
 	formula   bool
+	erased    bool // it is blank, because its address was erased
 }
 
 func (r *record) size() int { return len(r.raw) + len(r.tail) }
@@ -94,8 +96,9 @@ type recordReader struct {
 	columns []int // that hold addresses
 	nth     []int // which address of its cell each takes
 	grammar address.Grammar
-	follow  *record // the next, read while looking for blank lines
-	spare   []byte  // what many records need is taken from one piece of memory
+	gone    *erase.Eraser // of addresses that are not to be kept again; nil: of none
+	follow  *record       // the next, read while looking for blank lines
+	spare   []byte        // what many records need is taken from one piece of memory
 }
 
 func newRecordReader(file io.Reader, l *store.List, g address.Grammar) *recordReader {
@@ -161,11 +164,15 @@ func (r *recordReader) next() (*record, error) {
 
 // kept copies what will be read over.
 func (r *recordReader) kept(rec sheet.Record) *record {
+	erased := false
+	if r.gone != nil {
+		rec.Raw, erased = r.gone.Row(r.dialect.Kept(), rec.Raw, r.columns, nil)
+	}
 	if len(rec.Raw) > len(r.spare) {
 		r.spare = make([]byte, max(len(rec.Raw), 64<<10))
 	}
 	n := copy(r.spare, rec.Raw)
-	out := &record{line: rec.Line, raw: r.spare[:n:n], cells: make([]addressCell, len(r.columns)), formula: r.dialect.HasFormula(rec.Raw)}
+	out := &record{line: rec.Line, raw: r.spare[:n:n], cells: make([]addressCell, len(r.columns)), formula: r.dialect.HasFormula(rec.Raw), erased: erased}
 	r.spare = r.spare[n:]
 	for i, column := range r.columns {
 		out.cells[i] = r.addressCell(strings.ReplaceAll(r.dialect.Cell(rec.Raw, column), "\x00", "\ufffd"), i)
@@ -249,29 +256,24 @@ func (r *rowReader) row(rec *record) []*store.Row {
 	l := r.list
 	l.Rows++
 	out := make([]*store.Row, len(rec.cells))
-	filled, first := false, false
 	for i := range rec.cells {
 		c := r.cell(&rec.cells[i])
 		c.Line = rec.line
-		filled, first = filled || c.Address != 0, first || c.Address == c.Ordinal
 		out[i] = c
 	}
 	out[0].Raw, out[0].Tail = rec.raw, rec.tail
+	l.Count(out, 1)
 	if rec.formula {
 		l.Formulas++
 	}
-	switch {
-	case !filled:
-		l.Blank++
-	case !first:
-		l.Duplicates++
+	if rec.erased {
+		l.Erased++
 	}
 	return out
 }
 
 // cell reads an address cell.
 func (r *rowReader) cell(a *addressCell) *store.Row {
-	l := r.list
 	r.cells++
 	if len(r.spareRows) == 0 {
 		r.spareRows = make([]store.Row, aheadOf)
@@ -291,15 +293,10 @@ func (r *rowReader) cell(a *addressCell) *store.Row {
 	}
 	var wrong *address.Error
 	if errors.As(a.err, &wrong) {
-		l.Malformed++
 		row.Problem = &store.Problem{Cause: string(wrong.Cause), Position: wrong.Position, Reason: wrong.Reason}
 		return row
 	}
-	l.Addresses++
-	if row.Mended = a.Mended; len(a.Mended) > 0 {
-		l.Mended++
-	}
-	row.Mailbox, row.Domain = a.Mailbox(), a.Domain
+	row.Mended, row.Mailbox, row.Domain = a.Mended, a.Mailbox(), a.Domain
 	d := r.domains[a.Domain]
 	if d == nil {
 		d = &seenDomain{traits: r.catalogue.OwnTraits(a.Domain)}

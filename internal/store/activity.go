@@ -13,8 +13,8 @@ import (
 // RememberActivity keeps what was seen of addresses, by their canonical form, as far as it is later
 // than what was known; n is of how many that is so.
 func (s *Store) RememberActivity(ctx context.Context, workspace int64, seen map[string]activity.Seen) (n int64, err error) {
-	if len(seen) == 0 {
-		return 0, nil
+	if err := notGone(ctx, s, workspace, seen); err != nil || len(seen) == 0 {
+		return 0, err
 	}
 	printsOf := s.fingerprints()
 	b := &pgx.Batch{}
@@ -120,23 +120,33 @@ func (s *Store) Activity(ctx context.Context, l List) (*Activity, error) {
 func (s *Store) readActivity(ctx context.Context, l List) (*Activity, error) {
 	size := int(l.Rows)*len(l.AddressColumns) + 1
 	a := &Activity{at: make([]int64, size), what: make([]int32, size)}
+	places := map[activity.Seen]int32{}
+	return a, s.canonicalsIn(ctx, l.ID, func(some map[string]int32) error {
+		seen, err := s.SeenOf(ctx, l.WorkspaceID, sortedKeys(some))
+		for canonical, r := range seen {
+			what := activity.Seen{Kind: r.Kind, From: r.From}
+			if _, there := places[what]; !there {
+				places[what], a.kinds = int32(len(a.kinds)), append(a.kinds, what)
+			}
+			o := some[canonical]
+			a.at[o], a.what[o] = r.At.Unix(), places[what]
+		}
+		return err
+	})
+}
+
+// SeenOf returns what was seen of addresses last, by their canonical form.
+func (s *Store) SeenOf(ctx context.Context, workspace int64, canonicals []string) (map[string]activity.Seen, error) {
+	byPrint, prints := s.printsOf(canonicals)
 	type record struct {
 		Fingerprint  []byte
 		At           time.Time
 		Kind, Source string
 	}
-	places := map[activity.Seen]int32{}
-	return a, s.canonicalsIn(ctx, l.ID, func(some map[string]int32) error {
-		byPrint, prints := s.printsOf(sortedKeys(some))
-		found, err := many[record](ctx, s.db, "SELECT fingerprint, at, kind, source FROM activity WHERE workspace_id = $1 AND fingerprint = ANY($2)", l.WorkspaceID, prints)
-		for _, r := range found {
-			what := activity.Seen{Kind: r.Kind, From: r.Source}
-			if _, there := places[what]; !there {
-				places[what], a.kinds = int32(len(a.kinds)), append(a.kinds, what)
-			}
-			o := some[byPrint[string(r.Fingerprint)]]
-			a.at[o], a.what[o] = r.At.Unix(), places[what]
-		}
-		return err
-	})
+	found, err := many[record](ctx, s.db, "SELECT fingerprint, at, kind, source FROM activity WHERE workspace_id = $1 AND fingerprint = ANY($2)", workspace, prints)
+	seen := map[string]activity.Seen{}
+	for _, r := range found {
+		seen[byPrint[string(r.Fingerprint)]] = activity.Seen{At: r.At, Kind: r.Kind, From: r.Source}
+	}
+	return seen, err
 }

@@ -15,6 +15,7 @@ type Latest struct {
 	// By address, from 1: the verdict, 0 for none yet, and the place of the batch.
 	verdicts, batches []int32
 	read              []readBatch
+	erasures          int32 // of the run, when it was read
 }
 
 type readBatch struct {
@@ -45,7 +46,7 @@ func (st *Latest) Each(after int32, do func(address, verdict int32) bool) {
 
 // with returns the latest results with further batches, in their order.
 func (st *Latest) with(rows pgx.Rows) (*Latest, error) {
-	next := &Latest{verdicts: slices.Clone(st.verdicts), batches: slices.Clone(st.batches), read: slices.Clone(st.read)}
+	next := &Latest{verdicts: slices.Clone(st.verdicts), batches: slices.Clone(st.batches), read: slices.Clone(st.read), erasures: st.erasures}
 	err := eachBatch(rows, func(b *batch) error {
 		place := int32(len(next.read))
 		next.read = append(next.read, readBatch{b.id, b.at})
@@ -93,18 +94,23 @@ func (s *Store) Latest(ctx context.Context, run int64) (*Latest, error) {
 // is something new, and one for each of these reads it.
 func (s *Store) latestOfRuns(ctx context.Context, runs []int64) (map[int64]*Latest, error) {
 	type record struct {
-		Run     int64
-		Batches int
-		Last    int64
+		Run      int64
+		Batches  int
+		Last     int64
+		Erasures int32
 	}
-	there, err := many[record](ctx, s.db, `SELECT run, count(batch.id) AS batches, coalesce(max(batch.id), 0) AS last
-		FROM unnest($1::bigint[]) AS run LEFT JOIN batch ON batch.run_id = run GROUP BY run`, runs)
+	there, err := many[record](ctx, s.db, `SELECT asked.run, count(batch.id) AS batches, coalesce(max(batch.id), 0) AS last,
+			coalesce((SELECT erasures FROM run WHERE run.id = asked.run), 0) AS erasures
+		FROM unnest($1::bigint[]) AS asked (run) LEFT JOIN batch ON batch.run_id = asked.run GROUP BY asked.run`, runs)
 	if err != nil {
 		return nil, err
 	}
 	found := make(map[int64]*Latest, len(runs))
 	for _, t := range there {
 		known := s.latestCache.of(t.Run)
+		if known.erasures != t.Erasures { // what is known may be gone
+			known = &Latest{erasures: t.Erasures}
+		}
 		if t.Batches != len(known.read) || t.Last != known.last() {
 			if known, err = s.readLatest(ctx, t.Run, known); err != nil {
 				return nil, err

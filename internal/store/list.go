@@ -27,6 +27,8 @@ type List struct {
 	Kinds          []sheet.Kind
 	Header         []byte
 	ListCounts
+	// Erasures is how often something was erased of it.
+	Erasures int32
 	// EarlierID is the list whose rows these were before a file was imported
 	// again; Added and Changed count what that file did.
 	EarlierID      *int64
@@ -65,10 +67,36 @@ type ListCounts struct {
 	// Formulas counts rows with a cell that a spreadsheet would run as a
 	// formula.
 	Formulas int64
+	// Erased counts rows that are blank because their address was erased.
+	Erased int64
+}
+
+// Count adds a row with some address cells to what its cells tell; times is -1 to take it away.
+func (c *ListCounts) Count(cells []*Row, times int64) {
+	filled, first := false, false
+	for _, cell := range cells {
+		filled = filled || cell.Address != 0
+		switch first = first || cell.First(); {
+		case !cell.First():
+		case cell.Problem != nil:
+			c.Malformed += times
+		default:
+			c.Addresses += times
+			if len(cell.Mended) > 0 {
+				c.Mended += times
+			}
+		}
+	}
+	switch {
+	case !filled:
+		c.Blank += times
+	case !first:
+		c.Duplicates += times
+	}
 }
 
 const listColumns = `id, workspace_id, coalesce(key, '') AS key, name, file_name, format, sheet, packed, dialect, columns, address_columns, kinds, header, rows, addresses, malformed,
-	duplicates, blank, mended, formulas, earlier_id, added, changed, keep_days, created_at, archived_at, connection_id, collection, meanings, made_of`
+	duplicates, blank, mended, formulas, erased, erasures, earlier_id, added, changed, keep_days, created_at, archived_at, connection_id, collection, meanings, made_of`
 
 // CreateList makes a list without rows and gives it its ID. It belongs in the
 // transaction that imports the rows.
@@ -90,8 +118,8 @@ func orNull(there bool, v any) any {
 // CompleteList records the counts and the domains of a list imported, with
 // their addresses.
 func (s *Store) CompleteList(ctx context.Context, l *List, domains map[string]*Members) error {
-	_, err := s.db.Exec(ctx, `UPDATE list SET rows = $2, addresses = $3, malformed = $4, duplicates = $5, blank = $6, mended = $7, formulas = $8, added = $9, changed = $10 WHERE id = $1`,
-		l.ID, l.Rows, l.Addresses, l.Malformed, l.Duplicates, l.Blank, l.Mended, l.Formulas, l.Added, l.Changed)
+	_, err := s.db.Exec(ctx, `UPDATE list SET rows = $2, addresses = $3, malformed = $4, duplicates = $5, blank = $6, mended = $7, formulas = $8, added = $9, changed = $10, erased = $11 WHERE id = $1`,
+		l.ID, l.Rows, l.Addresses, l.Malformed, l.Duplicates, l.Blank, l.Mended, l.Formulas, l.Added, l.Changed, l.Erased)
 	if err != nil {
 		return err
 	}

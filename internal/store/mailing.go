@@ -170,9 +170,16 @@ func (s *Store) AddMailed(ctx context.Context, m Mailing, next func() (*Mailed, 
 	if _, err := s.db.Exec(ctx, `CREATE TEMP TABLE mailed_new (number int, mailbox text, canonical text, domain text, said int, tag text, message_id text) ON COMMIT DROP`); err != nil {
 		return 0, err
 	}
+	gone, err := s.Gone(ctx, m.WorkspaceID)
+	if err != nil {
+		return 0, err
+	}
 	number := 0
 	_, err = s.db.CopyFrom(ctx, pgx.Identifier{"mailed_new"}, []string{"number", "mailbox", "canonical", "domain", "said", "tag", "message_id"}, pgx.CopyFromFunc(func() ([]any, error) {
 		l, err := next()
+		for err == nil && l != nil && gone != nil && gone.Is(l.Mailbox) {
+			l, err = next()
+		}
 		if err != nil || l == nil {
 			return nil, err
 		}
@@ -353,6 +360,15 @@ func (s *Store) KnownReturned(ctx context.Context, workspace int64, digests [][]
 // AddReturned records a message that came back and gives it its ID; ErrNotFound where it has
 // come before.
 func (s *Store) AddReturned(ctx context.Context, workspace int64, r *Returned) error {
+	gone, err := s.Gone(ctx, workspace)
+	if err != nil {
+		return err
+	}
+	if gone != nil {
+		for _, text := range []*string{&r.Sender, &r.Subject, &r.Words, &r.Says} {
+			*text, _ = gone.Text(*text)
+		}
+	}
 	added, err := one[Returned](ctx, s.db, `INSERT INTO returned (workspace_id, way, digest, kind, at, sender, host, subject, words, credited, says)
 		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11) ON CONFLICT DO NOTHING RETURNING `+returnedColumns,
 		workspace, r.Way, r.Digest, r.Kind, r.At, r.Sender, r.Host, r.Subject, r.Words, r.Credited, r.Says)

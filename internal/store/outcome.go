@@ -63,8 +63,8 @@ func (s *Store) printsOf(canonicals []string) (byPrint map[string]string, prints
 // RememberOutcomes keeps what became of messages to addresses, by their canonical form, as
 // far as it outweighs what was known.
 func (s *Store) RememberOutcomes(ctx context.Context, workspace int64, now map[string]KnownOutcome) error {
-	if len(now) == 0 {
-		return nil
+	if err := notGone(ctx, s, workspace, now); err != nil || len(now) == 0 {
+		return err
 	}
 	before, err := s.KnownOutcomes(ctx, workspace, sortedKeys(now))
 	if err != nil {

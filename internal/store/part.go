@@ -84,8 +84,13 @@ func (s *Store) addParts(ctx context.Context, list int64, domains map[string]*Me
 	}
 	_, err := s.db.CopyFrom(ctx, pgx.Identifier{"list_domain"}, []string{"list_id", "domain", "addresses"}, pgx.CopyFromRows(sizes))
 	if err == nil {
-		_, err = s.db.CopyFrom(ctx, pgx.Identifier{"list_part"}, []string{"list_id", "domain", "last", "ordinals", "mailboxes"}, pgx.CopyFromRows(parts))
+		err = s.copyParts(ctx, parts)
 	}
+	return err
+}
+
+func (s *Store) copyParts(ctx context.Context, parts [][]any) error {
+	_, err := s.db.CopyFrom(ctx, pgx.Identifier{"list_part"}, []string{"list_id", "domain", "last", "ordinals", "mailboxes"}, pgx.CopyFromRows(parts))
 	return err
 }
 

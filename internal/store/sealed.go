@@ -24,6 +24,7 @@ const (
 	BounceSecrets
 	PaymentSecrets
 	PaymentMethods
+	ErasedKeys
 )
 
 // sealedIn is where they are kept: the name of each is what it belongs to.
@@ -45,6 +46,8 @@ var sealedIn = map[Sealed]struct{ table, name, column string }{
 
 	PaymentSecrets: {"billing", "provider", "secret_sealed"},
 	PaymentMethods: {"allowance", "workspace_id::text", "method_sealed"},
+
+	ErasedKeys: {"workspace", "id::text", "erased_key"},
 }
 
 // Reseal puts what anew makes of each sealed value in its place, all or none, and returns how

@@ -19,6 +19,7 @@ import (
 	"github.com/jackc/pgx/v5/pgtype"
 	"github.com/jackc/pgx/v5/pgxpool"
 
+	"varnet/core/erase"
 	"varnet/internal/store/pack"
 )
 
@@ -48,6 +49,8 @@ type Store struct {
 	activities  *activityCache
 	// fingerprints are how absent mailboxes are remembered.
 	fingerprints func() Fingerprints
+	// gone returns what finds the addresses that a workspace is not to keep again.
+	gone func(ctx context.Context, s *Store, workspace int64) (*erase.Eraser, error)
 	// now is by which results are stamped.
 	now func() time.Time
 }

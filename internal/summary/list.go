@@ -22,6 +22,9 @@ func List(l store.List) string {
 	if len(rest) > 0 {
 		s += " " + say.And(rest...) + "."
 	}
+	if l.Erased > 0 {
+		s += fmt.Sprintf(" %s blank because %s asked for the address to be erased.", say.Plural(l.Erased, "row is", "rows are"), map[bool]string{true: "its person", false: "their persons"}[l.Erased == 1])
+	}
 	if l.EarlierID != nil && l.Added+l.Changed > 0 {
 		s += fmt.Sprintf(" The newer file added %s and changed %s.", say.Rows(l.Added), say.Rows(l.Changed))
 	}

@@ -117,6 +117,13 @@ func (e *Engine) checkNow(ctx context.Context, workspace int64, typed string, pa
 		e.Log.Warn("the workspace's own catalogue entries are not known now", "err", err)
 		known = catalogue.Default()
 	}
+	if erased, err := e.Rights.Erased(ctx, workspace, a); erased || err != nil {
+		if err != nil {
+			e.Log.Error("whether the address was erased is not known now, so that it is not asked about", "err", err)
+		}
+		c.Verdict = finding.ConcludeFrom(finding.RuleErased, nil)
+		return c
+	}
 	c.Address, c.Suggestion = a, known.Suggest(a.Domain)
 	passed(finding.StageSyntax, c)
 	d := e.Resolver.Lookup(ctx, a.Domain)

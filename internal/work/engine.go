@@ -45,6 +45,7 @@ import (
 	"varnet/internal/odds"
 	"varnet/internal/outbound"
 	"varnet/internal/outbox"
+	"varnet/internal/rights"
 	"varnet/internal/routine"
 	"varnet/internal/store"
 	"varnet/internal/summary"
@@ -116,6 +117,8 @@ type Engine struct {
 	Odds *odds.Odds
 	// Activity keeps when something was seen of addresses last.
 	Activity *activity.Desk
+	// Rights answers the persons whose addresses are kept.
+	Rights *rights.Desk
 	// Sources are the mailboxes that are read, and the programs that call.
 	Sources *bounce.Sources
 	// Trials sends trial letters.
@@ -186,6 +189,9 @@ func New(c Config) (*Engine, error) {
 			return out
 		}
 	})
+	e.Rights = &rights.Desk{Secrets: e.Secrets, Grammar: e.Grammar}
+	e.Store.EraseBy(e.Rights.Gone)
+	e.Rights.Store = e.Store.Bulk()
 	e.Outbox = &outbox.Outbox{Store: e.Store, Secrets: e.Secrets, Summaries: &summary.Summaries{Source: e.Store, Left: e.Left},
 		Office: &letter.Office{Store: e.Store, Secrets: e.Secrets}, Clock: c.Clock, AllowPrivate: c.Resolver.AllowPrivate}
 	e.Outbound.Happened = e.Happened
@@ -229,6 +235,7 @@ func New(c Config) (*Engine, error) {
 	river.AddWorker(w, &oddsWorker{engine: e})
 	river.AddWorker(w, &restateWorker{engine: e})
 	river.AddWorker(w, &activityWorker{engine: e})
+	river.AddWorker(w, &eraseWorker{engine: e})
 	e.hosts = c.Store.HostPlaces()
 	e.Prober.Places = &pace.Places{Unknown: c.Unknown, Shared: e.hosts}
 	var err error

@@ -2724,6 +2724,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/requests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What persons asked for about their addresses, the latest first */
+        get: operations["get-requests"];
+        put?: never;
+        /** Erase an address, or allow one again that was erased */
+        post: operations["make-request"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/requests/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** All that the workspace holds about an address, as a file for its person */
+        post: operations["write-rights-file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/requests/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** All that the workspace holds about an address */
+        post: operations["look-at-address"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/requests/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a person asked for about their address, and how far it is */
+        get: operations["get-request"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/retention": {
         parameters: {
             query?: never;
@@ -6376,6 +6445,172 @@ export interface components {
             /** @description The resolver, as address:port. */
             server: string;
         };
+        Held: {
+            /**
+             * Format: date-time
+             * @description When its mailbox was found absent first.
+             */
+            absent?: string;
+            /** @description When something was seen of it last. */
+            activity?: components["schemas"]["HeldActivity"];
+            /** @description The address. */
+            address: string;
+            /**
+             * Format: date-time
+             * @description When it was looked up.
+             */
+            at: string;
+            /** @description Where else it is named. */
+            elsewhere: components["schemas"]["HeldElsewhere"][];
+            /**
+             * Format: date-time
+             * @description When it was erased. It is not kept again until somebody allows it.
+             */
+            erasedAt?: string;
+            /** @description The mailings that went to it. */
+            letters: components["schemas"]["HeldLetter"][];
+            /** @description The lists that hold it, earlier versions and archived ones included. */
+            lists: components["schemas"]["HeldList"][];
+            /** @description What is remembered of the messages sent to it, also when their lists are gone. */
+            outcome?: components["schemas"]["HeldOutcome"];
+            /** @description The whole in a sentence or two. */
+            says: string;
+            /** @description What people call the workspace. */
+            workspace: string;
+        };
+        HeldActivity: {
+            /**
+             * Format: date-time
+             * @description When that was.
+             */
+            at: string;
+            /** @description What was seen. */
+            kind: string;
+            /** @description Where it was seen. */
+            source: string;
+        };
+        HeldCell: {
+            /** @description The name of the column. */
+            column: string;
+            /** @description What stands in the cell. */
+            text: string;
+        };
+        HeldElsewhere: {
+            /** @description What kind of record that is. */
+            place: string;
+            /**
+             * Format: int64
+             * @description How many of them name it.
+             */
+            records: number;
+        };
+        HeldLetter: {
+            /**
+             * Format: date-time
+             * @description When it came back.
+             */
+            at?: string;
+            /** @description What people call the mailing. */
+            mailing: string;
+            /** @description What became of the message; empty while nothing is known. */
+            outcome: string;
+            /**
+             * Format: date-time
+             * @description When it was sent.
+             */
+            sentAt: string;
+            /** @description What came back, in its words. */
+            words: string;
+        };
+        HeldList: {
+            /**
+             * Format: date-time
+             * @description When it was imported.
+             */
+            at: string;
+            /** @description The file it came from. */
+            fileName: string;
+            /**
+             * Format: int64
+             * @description Names the list.
+             */
+            id: number;
+            /** @description What people call it. */
+            name: string;
+            /**
+             * @description What a person decided about it, whatever the policy says.
+             * @enum {string}
+             */
+            override?: "keep" | "hold" | "drop";
+            /** @description What runs found of it. */
+            results: components["schemas"]["HeldResult"][];
+            /** @description The rows that hold the address, the first hundred of them. */
+            rows: components["schemas"]["HeldRow"][];
+            /**
+             * Format: int64
+             * @description How many rows hold it.
+             */
+            rowsAll: number;
+        };
+        HeldOutcome: {
+            /**
+             * Format: date-time
+             * @description When that was.
+             */
+            at: string;
+            /** @description What became of the last message that counts. */
+            outcome: string;
+            /**
+             * Format: int64
+             * @description How many messages that is so of.
+             */
+            times: number;
+            /** @description What came back, in its words. */
+            words: string;
+        };
+        HeldReply: {
+            /**
+             * Format: date-time
+             * @description When it was asked.
+             */
+            at: string;
+            /** @description What it answered, or what happened instead. */
+            reply: string;
+        };
+        HeldResult: {
+            /**
+             * Format: date-time
+             * @description When it was found.
+             */
+            at: string;
+            /**
+             * @description What was found.
+             * @enum {string}
+             */
+            finding: "deliverable" | "catch-all" | "undecided" | "undeliverable";
+            /** @description What that means. */
+            meaning: string;
+            /**
+             * Format: int64
+             * @description Names the run.
+             */
+            runId: number;
+            /** @description What the mail hosts said, in order. */
+            said: components["schemas"]["HeldReply"][];
+            /** @description The cause in a few words. */
+            title: string;
+        };
+        HeldRow: {
+            /** @description Its cells; of the row of somebody else only those that name the address, and in the file for the person none. */
+            cells: components["schemas"]["HeldCell"][];
+            /**
+             * Format: int64
+             * @description The line of the file.
+             */
+            line: number;
+            /** @description Whether it is the row of the person; otherwise the address stands among other words in the row of somebody else. */
+            own: boolean;
+        };
         Identity: {
             /** @description The EHLO name. */
             name: string;
@@ -7019,6 +7254,11 @@ export interface components {
              * @description The list that these rows were before a file was imported again.
              */
             earlierId?: number;
+            /**
+             * Format: int64
+             * @description Rows that are blank because their address was erased on request of its person.
+             */
+            erased: number;
             /** @description The file that it was imported from. */
             fileName: string;
             /** @description What the file was, told by its content. */
@@ -8278,6 +8518,12 @@ export interface components {
             /** @description The cursor of the page after it; left out on the last. */
             next?: string;
         };
+        PageRightsRequest: {
+            /** @description What is on the page. */
+            items: components["schemas"]["RightsRequest"][];
+            /** @description The cursor of the page after it; left out on the last. */
+            next?: string;
+        };
         PageRoutine: {
             /** @description What is on the page. */
             items: components["schemas"]["Routine"][];
@@ -9030,6 +9276,68 @@ export interface components {
             way: "file" | "table" | "return address";
             /** @description What it says to people. */
             words: string;
+        };
+        RightsFile: {
+            /** @description The address. */
+            address: string;
+            /**
+             * @description Whether it is JSON, or plain text that anybody can read.
+             * @default json
+             * @enum {string}
+             */
+            format: "json" | "text";
+        };
+        RightsOrder: {
+            /** @description The address. */
+            address: string;
+            /**
+             * @description Whether it is erased and not kept again, or may be kept again.
+             * @enum {string}
+             */
+            kind: "erase" | "allow";
+        };
+        RightsRequest: {
+            /**
+             * Format: date-time
+             * @description When that was.
+             */
+            begunAt: string;
+            /** @description Who ordered it. */
+            byWhom: string;
+            /**
+             * Format: date-time
+             * @description When it was done.
+             */
+            endedAt?: string;
+            /**
+             * Format: int64
+             * @description Names the request.
+             */
+            id: number;
+            /**
+             * @description What was asked for: all that is held as a file, that it is erased, or that it may be kept again.
+             * @enum {string}
+             */
+            kind: "file" | "erase" | "allow";
+            /** @description By which requests about the same address are known: the beginning of its keyed fingerprint. */
+            mark: string;
+            /**
+             * Format: int64
+             * @description How many results were erased.
+             */
+            results: number;
+            /**
+             * Format: int64
+             * @description How many rows became blank.
+             */
+            rows: number;
+            /** @description What was done, or what it waits for. */
+            says: string;
+            /**
+             * @description Whether it is done.
+             * @enum {string}
+             */
+            state: "working" | "done";
         };
         RoleChange: {
             /**
@@ -15859,7 +16167,7 @@ export interface operations {
                 /** @description Only this finding. */
                 finding?: "deliverable" | "catch-all" | "undecided" | "undeliverable";
                 /** @description Only this cause. */
-                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "mailbox.bounced" | "mailbox.settled" | "rule.skipped" | "rule.depth";
+                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "mailbox.bounced" | "mailbox.settled" | "rule.skipped" | "rule.depth" | "rule.erased";
                 /** @description Only causes of this stage. */
                 stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
@@ -27433,6 +27741,523 @@ export interface operations {
             };
         };
     };
+    "get-requests": {
+        parameters: {
+            query?: {
+                /** @description The cursor that the page before gave as next; none begins at the beginning. */
+                cursor?: string;
+                /** @description How many at most. */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageRightsRequest"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "make-request": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RightsOrder"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RightsRequest"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "write-rights-file": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RightsFile"];
+            };
+        };
+        responses: {
+            /** @description The file. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "look-at-address": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OneAddress"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Held"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-request": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Its ID. */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RightsRequest"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-retention": {
         parameters: {
             query?: never;
@@ -29095,7 +29920,7 @@ export interface operations {
                 /** @description Only this finding. */
                 finding?: "deliverable" | "catch-all" | "undecided" | "undeliverable";
                 /** @description Only this cause. */
-                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "mailbox.bounced" | "mailbox.settled" | "rule.skipped" | "rule.depth";
+                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "mailbox.bounced" | "mailbox.settled" | "rule.skipped" | "rule.depth" | "rule.erased";
                 /** @description Only causes of this stage. */
                 stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
@@ -29670,7 +30495,7 @@ export interface operations {
                 /** @description Only this finding. */
                 finding?: "deliverable" | "catch-all" | "undecided" | "undeliverable";
                 /** @description Only this cause. */
-                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "mailbox.bounced" | "mailbox.settled" | "rule.skipped" | "rule.depth";
+                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "mailbox.bounced" | "mailbox.settled" | "rule.skipped" | "rule.depth" | "rule.erased";
                 /** @description Only causes of this stage. */
                 stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
@@ -29803,7 +30628,7 @@ export interface operations {
                 /** @description Only this finding. */
                 finding?: "deliverable" | "catch-all" | "undecided" | "undeliverable";
                 /** @description Only this cause. */
-                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "mailbox.bounced" | "mailbox.settled" | "rule.skipped" | "rule.depth";
+                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "mailbox.bounced" | "mailbox.settled" | "rule.skipped" | "rule.depth" | "rule.erased";
                 /** @description Only causes of this stage. */
                 stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
@@ -30130,7 +30955,7 @@ export interface operations {
                 /** @description Only this finding. */
                 finding?: "deliverable" | "catch-all" | "undecided" | "undeliverable";
                 /** @description Only this cause. */
-                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "mailbox.bounced" | "mailbox.settled" | "rule.skipped" | "rule.depth";
+                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "mailbox.bounced" | "mailbox.settled" | "rule.skipped" | "rule.depth" | "rule.erased";
                 /** @description Only causes of this stage. */
                 stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
@@ -30332,7 +31157,7 @@ export interface operations {
                 /** @description Only this finding. */
                 finding?: "deliverable" | "catch-all" | "undecided" | "undeliverable";
                 /** @description Only this cause. */
-                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "mailbox.bounced" | "mailbox.settled" | "rule.skipped" | "rule.depth";
+                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "mailbox.bounced" | "mailbox.settled" | "rule.skipped" | "rule.depth" | "rule.erased";
                 /** @description Only causes of this stage. */
                 stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
@@ -30835,7 +31660,7 @@ export interface operations {
                 /** @description Only this finding. */
                 finding?: "deliverable" | "catch-all" | "undecided" | "undeliverable";
                 /** @description Only this cause. */
-                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "mailbox.bounced" | "mailbox.settled" | "rule.skipped" | "rule.depth";
+                cause?: "syntax.malformed" | "syntax.too-long" | "syntax.bad-domain" | "syntax.unsupported" | "domain.absent" | "domain.no-mail" | "domain.no-exchanger" | "domain.bad-exchanger" | "domain.unresolved" | "exchanger.unreachable" | "exchanger.silent" | "exchanger.dropped-us" | "exchanger.garbled" | "exchanger.blocks-us" | "exchanger.throttles" | "exchanger.postponed" | "exchanger.needs-tls" | "exchanger.unavailable" | "exchanger.no-utf8" | "mailbox.accepted" | "mailbox.any-accepted" | "mailbox.absent" | "mailbox.disabled" | "mailbox.full" | "mailbox.moved" | "mailbox.restricted" | "mailbox.unclear" | "mailbox.bounced" | "mailbox.settled" | "rule.skipped" | "rule.depth" | "rule.erased";
                 /** @description Only causes of this stage. */
                 stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
