@@ -53,7 +53,7 @@ func TestCoreStandsAlone(t *testing.T) {
 
 // middle are the packages between who asks (API, jobs, commands) and the store: what they
 // know, every one of those may use.
-var middle = []string{"decide", "export", "summary", "intake", "outbound", "report", "follow", "live", "account", "letter", "outbox", "webhook", "clock", "routine", "connect", "connection", "writeback", "bounce", "trial", "workshop", "odds", "activity", "opinion", "allowance", "pay", "rights"}
+var middle = []string{"decide", "export", "summary", "intake", "outbound", "report", "follow", "live", "account", "letter", "outbox", "webhook", "clock", "routine", "connect", "connection", "writeback", "bounce", "trial", "workshop", "odds", "activity", "opinion", "allowance", "pay", "rights", "move"}
 
 // TestDirections holds cmd → internal → core, and within internal: api and work → the
 // packages of the middle → store. Nothing below the API knows HTTP requests, the API and the

@@ -361,7 +361,7 @@ func serve(c *cli) action {
 		if at, err := netip.ParseAddrPort(l.Addr().String()); *s.demo != "" && (err != nil || !at.Addr().IsLoopback()) {
 			return c.wrongUse("-demo lets anybody in, so -listen is on loopback with it, such as 127.0.0.1:8025")
 		}
-		options := api.Options{Demo: *s.demo, Hosts: fields(strings.ToLower(*s.hosts))}
+		options := api.Options{Release: release, Demo: *s.demo, Hosts: fields(strings.ToLower(*s.hosts))}
 		if *s.demo != "" && len(options.Hosts) == 0 {
 			options.Hosts = []string{"localhost"}
 		}

@@ -21,6 +21,9 @@ func teamCommand() command {
 		{"rules", "", "shows the workspace's own rules, the first that fits counting", "varnet team rules -json > rules.json", showOwnRules, []command{
 			{"set", "FILE", "replaces them by those of a file, as \"rules -json\" prints them; - is standard input", "varnet team rules set rules.json", setOwnRules, nil},
 		}},
+		{"export", "-out FILE", "writes everything in the workspace as files in a zip; for owners", "varnet team export -out library.zip", exportWorkspace, nil},
+		{"import", "FILE -owner ADDRESS", "reads such a zip into this installation, as a workspace of its own; for who looks after the installation", "varnet team import library.zip -owner ada.moss@fernhollow.example", importWorkspace, nil},
+		{"keep", "", "stops the deletion of the workspace", "varnet team keep", keepWorkspace, nil},
 		{"workspaces", "", "shows your workspaces", "varnet team workspaces", showWorkspaces, nil},
 		{"enter", "WORKSPACE", "works in another of your workspaces from now on", "varnet team enter 2", enterWorkspace, nil},
 	}}

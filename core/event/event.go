@@ -43,6 +43,8 @@ const (
 	PurchaseRefused  Code = "purchase.refused"
 	PurchaseBack     Code = "purchase.back"
 	LedgerWrong      Code = "ledger.wrong"
+	WorkspaceEnding  Code = "workspace.ending"
+	WorkspaceKept    Code = "workspace.kept"
 	WebhookOff       Code = "webhook.off"
 	WebhookTest      Code = "webhook.test"
 )
@@ -145,6 +147,10 @@ var kinds = []Kind{
 		Act: "See the list", Carries: []string{"list", "until"}},
 	{Code: MemberJoined, Title: "Member joined", Subject: "{person} joined the team", About: "team", Meaning: "Somebody took an invitation and is in the workspace.", Severity: News, For: Managers, Letter: Daily,
 		Act: "See the team", Carries: []string{"person", "role"}},
+	{Code: WorkspaceEnding, Title: "Workspace about to be deleted", Subject: "The workspace will be deleted in 7 days", About: "team", Meaning: "An owner ordered the deletion of the workspace. Until it is deleted, an owner can stop that.", Severity: Problem, For: Everybody, Letter: AtOnce,
+		Act: "See the team", Carries: []string{"person", "until"}},
+	{Code: WorkspaceKept, Title: "Workspace kept", Subject: "The workspace is not deleted", About: "team", Meaning: "An owner stopped the deletion of the workspace.", Severity: News, For: Everybody, Letter: AtOnce,
+		Act: "See the team", Carries: []string{"person"}},
 	{Code: KeyExpiring, Title: "Key about to expire", Subject: "The key {key} is about to expire", About: "keys", Meaning: "A key expires within 7 days.", Severity: Caution, For: Managers, Letter: AtOnce,
 		Act: "Rotate the key", Carries: []string{"key", "until"}},
 	{Code: AllowanceLow, Title: "Allowance low", Subject: "Few checks are left", About: "allowance", Meaning: "Fewer checks are available than the number under which a workspace wants to be told. It is told once, and again when there were enough in between.", Severity: Caution, For: Everybody, Letter: AtOnce,

@@ -200,14 +200,24 @@ func (a *Accounts) Enter(ctx context.Context, c Caller, workspace int64) error {
 	return a.Store.EnterWorkspace(ctx, c.Session.ID, c.PersonID, workspace)
 }
 
-// DeleteWorkspace deletes the caller's workspace with everything in it. Its name is typed as
-// a confirmation.
-func (a *Accounts) DeleteWorkspace(ctx context.Context, c Caller, name string) error {
+// DeletedAfter is how long a workspace still is what it was, after somebody ordered its deletion.
+const DeletedAfter = 7 * 24 * time.Hour
+
+// DeleteWorkspace has the caller's workspace deleted with everything in it, DeletedAfter from now;
+// until then it can be stopped. Its name is typed as a confirmation. ordered is called in the
+// transaction that orders it.
+func (a *Accounts) DeleteWorkspace(ctx context.Context, c Caller, name string, now time.Time, ordered func(*store.Store, pgx.Tx, time.Time) error) error {
 	if err := c.Confirmed(); err != nil {
 		return err
 	}
 	if name != c.Workspace {
 		return refuse(Invalid, "The workspace is “%s”. Type its name just so to delete it.", c.Workspace)
 	}
-	return a.Store.DeleteWorkspace(ctx, c.WorkspaceID)
+	at := now.Add(DeletedAfter)
+	return a.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+		if err := s.OrderDeletion(ctx, c.WorkspaceID, at, c.Name); err != nil {
+			return err
+		}
+		return ordered(s, tx, at)
+	})
 }

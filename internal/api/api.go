@@ -56,6 +56,7 @@ type API struct {
 	reading   *fair // of files
 	// operations are the summaries of all operations by their names.
 	operations map[string]string
+	release    string
 }
 
 // Options are what the service is told about those who call it.
@@ -69,6 +70,8 @@ type Options struct {
 	Forwarded bool
 	// Hosts are the names by which the service is reached; none: any.
 	Hosts []string
+	// Release is what the service is.
+	Release string
 }
 
 // Metrics is the handler of what is measured, for a listener of its own. With a token it
@@ -87,7 +90,7 @@ func Metrics(token string) http.Handler {
 // when ending does.
 func New(ending context.Context, e *work.Engine, o Options) http.Handler {
 	db := e.Store.Requests()
-	a := &API{store: db, engine: e, log: e.Log, ending: ending, summaries: &summary.Summaries{Source: db, Left: e.Left},
+	a := &API{store: db, engine: e, log: e.Log, ending: ending, release: o.Release, summaries: &summary.Summaries{Source: db, Left: e.Left},
 		live:    live.New(db, e.Log),
 		letters: &letter.Office{Store: db, Secrets: e.Secrets}}
 	a.admission = &admission{counts: map[going]map[int64]int{}, rates: map[string]*visitorRate{}, held: map[[sha256.Size]byte]refusedUntil{}, turns: newFair(turns, 0)}

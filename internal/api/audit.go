@@ -26,7 +26,7 @@ var unaudited = map[string]bool{"preview-file": true, "open-upload": true, "uplo
 
 // leaving are operations by which addresses leave the service: that they were begun is written
 // down before, since it cannot be taken back.
-var leaving = map[string]bool{"export-rows": true, "export-mailing": true, "get-list-problems": true, "export-audit": true, "make-workshop-file": true, "write-rights-file": true}
+var leaving = map[string]bool{"export-rows": true, "export-mailing": true, "get-list-problems": true, "export-audit": true, "make-workshop-file": true, "write-rights-file": true, "export-workspace": true}
 
 // auditNote is what an operation adds to its entry of the audit trail.
 type auditNote struct {

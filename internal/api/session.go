@@ -193,6 +193,9 @@ func (a *API) sessionBody(ctx context.Context, c account.Caller) (contract.Sessi
 		return b, a.failed(ctx, err)
 	}
 	b.Workspaces = contract.Each(in, func(m store.Membership) contract.Membership {
+		if m.WorkspaceID == c.WorkspaceID {
+			b.DeleteAt = m.DeleteAt
+		}
 		return contract.Membership{ID: m.WorkspaceID, Name: m.Name, Role: m.Role}
 	})
 	return b, nil

@@ -2,13 +2,19 @@ package api
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"io"
 	"net/http"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/jackc/pgx/v5"
 
+	"varnet/core/event"
 	"varnet/internal/account"
 	"varnet/internal/contract"
+	"varnet/internal/move"
 	"varnet/internal/store"
 )
 
@@ -21,7 +27,11 @@ func (a *API) registerTeams(h huma.API) {
 	huma.Register(h, operation("take-invitation-back", http.MethodDelete, "/team/invitations/{id}", "Take an invitation back"), a.takeInvitationBack)
 	huma.Register(h, operation("hand-over", http.MethodPost, "/team/owner", "Make a member its owner, and yourself a manager"), a.handOver)
 	huma.Register(h, noContent(operation("leave-team", http.MethodPost, "/team/leave", "Leave the workspace; what you made stays")), a.leaveTeam)
-	huma.Register(h, noContent(operation("delete-workspace", http.MethodPost, "/team/delete", "Delete the workspace with everything in it")), a.deleteWorkspace)
+	huma.Register(h, noContent(operation("delete-workspace", http.MethodPost, "/team/delete", "Have the workspace deleted with everything in it, in 7 days")), a.deleteWorkspace)
+	huma.Register(h, noContent(operation("keep-workspace", http.MethodPost, "/team/keep", "Stop the deletion of the workspace")), a.keepWorkspace)
+	file := operation("export-workspace", http.MethodGet, "/team/export", "Everything in the workspace as files in a zip")
+	file.Responses = fileResponse("application/zip")
+	huma.Register(h, file, a.exportWorkspace)
 	huma.Register(h, operation("accept-invitation", http.MethodPost, "/invitations/accept", "Accept an invitation, and work in its workspace"), a.acceptInvitation)
 }
 
@@ -41,7 +51,7 @@ func (a *API) team(ctx context.Context, _ *struct{}) (*teamOutput, error) {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	return &teamOutput{contract.Team{ID: t.ID, Name: t.Name, SecondFactor: t.SecondFactor, ReadersExport: t.ReadersExport, Invitations: contract.Each(invitations, invitationBody),
+	return &teamOutput{contract.Team{ID: t.ID, Name: t.Name, SecondFactor: t.SecondFactor, ReadersExport: t.ReadersExport, Invitations: contract.Each(invitations, invitationBody), DeleteAt: t.DeleteAt, DeleteBy: t.DeleteBy,
 		Members: contract.Each(members, func(m store.Member) contract.Member {
 			return contract.Member{Who: contract.Who{ID: m.PersonID, Name: m.Name, Address: m.Address}, Role: m.Role, SecondFactor: m.HasFactor, JoinedAt: m.JoinedAt, SeenAt: m.SeenAt, You: m.PersonID == c.PersonID}
 		})}}, nil
@@ -108,7 +118,32 @@ func (a *API) leaveTeam(ctx context.Context, _ *struct{}) (*struct{}, error) {
 }
 
 func (a *API) deleteWorkspace(ctx context.Context, in *struct{ Body contract.WorkspaceName }) (*struct{}, error) {
-	return nil, a.failed(ctx, a.accounts.DeleteWorkspace(ctx, callerOf(ctx), in.Body.Name))
+	c := callerOf(ctx)
+	return nil, a.failed(ctx, a.accounts.DeleteWorkspace(ctx, c, in.Body.Name, a.engine.Clock.Now(), func(s *store.Store, tx pgx.Tx, at time.Time) error {
+		return a.engine.Happened(ctx, s, tx, event.Event{Code: event.WorkspaceEnding, Workspace: c.WorkspaceID, Data: event.Data{Person: c.Name, Until: &at},
+			Says: fmt.Sprintf("%s ordered the deletion of this workspace. On %s all its lists, runs, results, policies, keys and catalogue entries are gone for good. Until then everything works as before, and an owner can stop it on the page of the team. Export the workspace before if anything of it is wanted.",
+				c.Name, at.UTC().Format("2 January 2006, 15:04 MST"))})
+	}))
+}
+
+func (a *API) keepWorkspace(ctx context.Context, _ *struct{}) (*struct{}, error) {
+	c := callerOf(ctx)
+	err := a.store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+		if err := s.StopDeletion(ctx, c.WorkspaceID); err != nil {
+			return err
+		}
+		return a.engine.Happened(ctx, s, tx, event.Event{Code: event.WorkspaceKept, Workspace: c.WorkspaceID, Data: event.Data{Person: c.Name}, Says: c.Name + " stopped the deletion of this workspace. It stays as it is."})
+	})
+	if errors.Is(err, store.ErrNotFound) {
+		return nil, huma.Error409Conflict("This workspace is not about to be deleted.")
+	}
+	return nil, a.failed(ctx, err)
+}
+
+func (a *API) exportWorkspace(ctx context.Context, _ *struct{}) (*huma.StreamResponse, error) {
+	c := callerOf(ctx)
+	w := &move.Writer{Store: a.store.Bulk(), Secrets: a.accounts.Secrets, Release: a.release}
+	return a.stream(download{name: fmt.Sprintf("workspace-%d.zip", c.WorkspaceID), kind: "application/zip", write: func(out io.Writer) error { return w.Write(ctx, c.WorkspaceID, out) }}), nil
 }
 
 func (a *API) acceptInvitation(ctx context.Context, in *linkInput) (*sessionBody, error) {

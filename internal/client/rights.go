@@ -40,3 +40,18 @@ func (c *Client) Requests(ctx context.Context) (p contract.Page[contract.RightsR
 func (c *Client) Request(ctx context.Context, id int64) (r contract.RightsRequest, err error) {
 	return r, c.call(ctx, http.MethodGet, fmt.Sprintf("/requests/%d", id), nil, &r)
 }
+
+// ExportWorkspace writes everything in the workspace as files in a zip.
+func (c *Client) ExportWorkspace(ctx context.Context, out io.Writer) error {
+	return c.download(ctx, "/team/export", out)
+}
+
+// DeleteWorkspace has the workspace deleted in 7 days; its name is the confirmation.
+func (c *Client) DeleteWorkspace(ctx context.Context, name string) error {
+	return c.call(ctx, http.MethodPost, "/team/delete", contract.WorkspaceName{Name: name}, nil)
+}
+
+// KeepWorkspace stops the deletion of the workspace.
+func (c *Client) KeepWorkspace(ctx context.Context) error {
+	return c.call(ctx, http.MethodPost, "/team/keep", nil, nil)
+}

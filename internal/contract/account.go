@@ -117,6 +117,7 @@ type Session struct {
 	Keeper      bool         `json:"keeper" doc:"Whether the caller looks after the installation."`
 	Person      *Who         `json:"person,omitempty" doc:"The person; left out for a program."`
 	Role        string       `json:"role,omitempty" doc:"What the person is in the workspace."`
+	DeleteAt    *time.Time   `json:"deleteAt,omitempty" doc:"When the workspace is deleted, because an owner ordered that."`
 	Demanded    bool         `json:"demanded" doc:"Whether the workspace demands a second factor that the person does not have yet."`
 	Workspaces  []Membership `json:"workspaces" doc:"The workspaces of the person."`
 }
@@ -205,6 +206,8 @@ type Team struct {
 	ReadersExport bool         `json:"readersExport" doc:"Whether readers may export."`
 	Members       []Member     `json:"members" doc:"Its people, by name."`
 	Invitations   []Invitation `json:"invitations" doc:"Open invitations, the newest first."`
+	DeleteAt      *time.Time   `json:"deleteAt,omitempty" doc:"When the workspace is deleted with everything in it, because an owner ordered that; an owner can stop it until then."`
+	DeleteBy      string       `json:"deleteBy,omitempty" doc:"Who ordered that."`
 }
 
 // Member is a person in a workspace.

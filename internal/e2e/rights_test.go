@@ -1,10 +1,14 @@
 package e2e
 
 import (
+	"archive/zip"
 	"bytes"
 	"encoding/hex"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"io"
+	"os"
 	"os/exec"
 	"path/filepath"
 	"regexp"
@@ -12,6 +16,8 @@ import (
 	"strings"
 	"testing"
 	"time"
+
+	"github.com/jackc/pgx/v5"
 
 	"varnet/core/finding"
 	"varnet/internal/client"
@@ -224,5 +230,250 @@ func TestErase(t *testing.T) {
 	back, err := api.Import(ctx, client.File{Name: "back.csv", Body: strings.NewReader(second)})
 	if err != nil || back.Erased != 0 || back.Addresses != guests.Addresses {
 		t.Errorf("allowed again: %+v, %v", back, err)
+	}
+}
+
+// TestMove moves a workspace to an empty installation, where it is equal: list by list, run by run,
+// file by file, and what was erased stays erased.
+func TestMove(t *testing.T) {
+	t.Parallel()
+	i := testkit.World(t, "fernhollow")
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
+	api, ctx := client.New(s.URL, s.SignIn(t)), t.Context()
+	l, run := verified(t, api, i.World, 800)
+	if _, err := api.AddToCatalogue(ctx, []contract.CatalogueEntry{{Kind: "disposable", Name: "mailmeadow.example"}}); err != nil {
+		t.Fatal(err)
+	}
+	newer, err := api.Import(ctx, client.File{Name: "newer.csv", Body: strings.NewReader("e-mail\nnew.one@postbarn.example\n"), Again: l.ID, Mode: "append"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	later := runOf(t, api, newer.ID, contract.NewRun{Depth: "mailbox", Policy: "careful", ReuseDays: 30})
+	all := allResults(t, api, run.ID)
+	if _, err := api.Override(ctx, l.ID, contract.Override{Ordinals: []int32{all[0].Ordinal}, Decision: "drop"}); err != nil {
+		t.Fatal(err)
+	}
+	gone := strings.ToLower(all[5].Mailbox)
+	if _, err := api.MakeRequest(ctx, contract.RightsOrder{Address: gone, Kind: "erase"}); err != nil {
+		t.Fatal(err)
+	}
+	folder := t.TempDir()
+	file := filepath.Join(folder, "library.zip")
+	out, err := os.Create(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := errors.Join(api.ExportWorkspace(ctx, out), out.Close()); err != nil {
+		t.Fatal(err)
+	}
+	readable(t, api, file, run)
+
+	empty := testkit.Serve(t, append(testkit.Settings(testkit.Database(t), i), "VARNET_SECRET=another secret of another installation"))
+	if out, err := testkit.Command(empty.Env, "team", "import", file, "-owner", "nobody@fernhollow.example").CombinedOutput(); err == nil || !strings.Contains(string(out), "nobody here has the address") {
+		t.Errorf("for nobody: %s", out)
+	}
+	said, err := testkit.Command(empty.Env, "team", "import", file, "-owner", testkit.Person).CombinedOutput()
+	if err != nil || !strings.Contains(string(said), "2 lists and 2 runs") {
+		t.Fatalf("%s, %v", said, err)
+	}
+	if out, err := testkit.Command(empty.Env, "team", "import", file, "-owner", testkit.Person).CombinedOutput(); err == nil || !strings.Contains(string(out), "the installation is not empty") {
+		t.Errorf("moved in twice: %s", out)
+	}
+	there := client.New(empty.URL, empty.SignIn(t))
+	in, err := there.Session(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	moved := in.Workspaces[slices.IndexFunc(in.Workspaces, func(m contract.Membership) bool {
+		return strings.Contains(string(said), fmt.Sprintf("workspace %d ", m.ID))
+	})]
+	if _, err := there.EnterWorkspace(ctx, moved.ID); err != nil {
+		t.Fatal(err)
+	}
+	sameLists(t, api, there)
+	for _, r := range []contract.Run{run, later} {
+		sameRun(t, api, there, r.ID)
+	}
+	again, err := there.Import(ctx, client.File{Name: "again.csv", Body: strings.NewReader("e-mail\n" + gone + "\nrosa.elm@fernhollow.example\n")})
+	if err != nil || again.Erased != 1 || again.ID <= newer.ID {
+		t.Errorf("what was erased comes again: %+v, %v", again, err)
+	}
+	// An absent mailbox is remembered there, too, by the secret of there.
+	for _, r := range all {
+		if r.Cause == finding.MailboxAbsent && strings.ToLower(r.Mailbox) != gone {
+			held, err := there.LookAtAddress(ctx, r.Mailbox)
+			if err != nil || len(held.Lists) != 2 {
+				t.Errorf("%s is held there: %+v, %v", r.Mailbox, held, err)
+			}
+			break
+		}
+	}
+}
+
+// readable looks at the files for people.
+func readable(t *testing.T, api *client.Client, file string, run contract.Run) {
+	t.Helper()
+	z, err := zip.OpenReader(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer z.Close()
+	var names []string
+	for _, f := range z.File {
+		names = append(names, f.Name)
+		if !strings.HasSuffix(f.Name, fmt.Sprintf("run %d.csv", run.ID)) {
+			continue
+		}
+		in, err := f.Open()
+		if err != nil {
+			t.Fatal(err)
+		}
+		content, err := io.ReadAll(in)
+		if err != nil || !bytes.Equal(content, exportedAs(t, api, run.ID, contract.ExportChoice{Decision: "all", Form: "results", Format: "spreadsheet"})) {
+			t.Errorf("%s is not the file of the run, %v", f.Name, err)
+		}
+	}
+	for _, want := range []string{"README.txt", "workspace.json", "audit.jsonl", "records/batch.jsonl", "lists/1 members.csv/members.csv"} {
+		if !slices.Contains(names, want) {
+			t.Errorf("%s is not among %v", want, names)
+		}
+	}
+}
+
+func exportedAs(t *testing.T, api *client.Client, run int64, how contract.ExportChoice) []byte {
+	t.Helper()
+	var b bytes.Buffer
+	if err := api.ExportFile(t.Context(), run, how, &b); err != nil {
+		t.Fatal(err)
+	}
+	return b.Bytes()
+}
+
+// sameLists holds the lists of two installations against each other.
+func sameLists(t *testing.T, here, there *client.Client) {
+	t.Helper()
+	lists := func(api *client.Client) string {
+		l, err := api.Lists(t.Context(), contract.ListQuery{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		text, _ := json.Marshal(l)
+		return string(text)
+	}
+	if a, b := lists(here), lists(there); a != b {
+		t.Errorf("lists here\n%s\nand there\n%s", a, b)
+	}
+}
+
+// sameRun holds a run against the same one there: its counts, results, evidence and every file.
+func sameRun(t *testing.T, here, there *client.Client, id int64) {
+	t.Helper()
+	ctx := t.Context()
+	told := func(api *client.Client) string {
+		r, err := api.Run(ctx, id)
+		if err != nil {
+			t.Fatal(err)
+		}
+		text, _ := json.Marshal(r)
+		evidence, err := api.Evidence(ctx, id, allResults(t, api, id)[3].Ordinal)
+		if err != nil {
+			t.Fatal(err)
+		}
+		asked, _ := json.Marshal(evidence)
+		return string(text) + "\n" + string(asked) + "\n" + resultsBut(t, api, id)
+	}
+	if a, b := told(here), told(there); a != b {
+		t.Errorf("run %d here\n%.3000s\nand there\n%.3000s", id, a, b)
+	}
+	for _, how := range []contract.ExportChoice{{}, {Decision: "all"}, {Decision: "all", Form: "results", Columns: []string{"finding", "cause", "odds", "reply", "checked", "reason"}}, {Decision: "drop", Form: "suppression", Format: "txt"}} {
+		if !bytes.Equal(exportedAs(t, here, id, how), exportedAs(t, there, id, how)) {
+			t.Errorf("the file of run %d as %+v is another", id, how)
+		}
+	}
+}
+
+// TestDeleteWorkspace: a workspace is deleted 7 days after an owner ordered it, unless it is stopped;
+// its people are told, and nothing of it is left.
+func TestDeleteWorkspace(t *testing.T) {
+	t.Parallel()
+	i, clockFile := testkit.World(t, "fernhollow"), filepath.Join(t.TempDir(), "clock")
+	ahead := func(by string) {
+		t.Helper()
+		if err := os.WriteFile(clockFile, []byte(by), 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	ahead("0s")
+	s := testkit.Serve(t, append(testkit.Settings(testkit.Database(t), i), "VARNET_CLOCK="+clockFile))
+	box := letterbox(t, i, s)
+	api, ctx := client.New(s.URL, s.SignIn(t)), t.Context()
+	of, err := api.Session(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	startNamed(t, api, "members.csv", []byte("e-mail\nrosa.elm@fernhollow.example\n"), "mailbox")
+	if _, err := api.MakeRequest(ctx, contract.RightsOrder{Address: "jane.fir@fernhollow.example", Kind: "erase"}); err != nil {
+		t.Fatal(err)
+	}
+	if err := api.KeepWorkspace(ctx); err == nil || !strings.Contains(err.Error(), "not about to be deleted") {
+		t.Errorf("kept without need: %v", err)
+	}
+	if err := api.DeleteWorkspace(ctx, "another"); err == nil {
+		t.Error("deleted by another's name")
+	}
+	if err := api.DeleteWorkspace(ctx, of.Workspace); err != nil {
+		t.Fatal(err)
+	}
+	team, err := api.Team(ctx)
+	if err != nil || team.DeleteAt == nil || team.DeleteBy == "" {
+		t.Fatalf("%+v, %v", team, err)
+	}
+	eventually(t, 20*time.Second, func() (bool, string) {
+		for _, l := range box.Letters("") {
+			if strings.Contains(l.Subject, "will be deleted in 7 days") {
+				return true, ""
+			}
+		}
+		return false, "no letter tells that the workspace will be deleted"
+	})
+	if err := api.KeepWorkspace(ctx); err != nil {
+		t.Fatal(err)
+	}
+	ahead("192h")
+	time.Sleep(8 * time.Second) // what goes by the calendar is looked at every five
+	if _, err := api.Lists(ctx, contract.ListQuery{}); err != nil {
+		t.Fatalf("it was stopped, and yet: %v", err)
+	}
+	if err := api.DeleteWorkspace(ctx, of.Workspace); err != nil {
+		t.Fatal(err)
+	}
+	ahead("400h")
+	eventually(t, 30*time.Second, func() (bool, string) {
+		_, err := api.Lists(ctx, contract.ListQuery{})
+		return err != nil, "it is still there"
+	})
+	db, err := pgx.Connect(ctx, s.Setting("VARNET_DSN"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close(ctx)
+	rows, err := db.Query(ctx, `SELECT table_name::text, column_name::text FROM information_schema.columns WHERE table_schema = 'public' AND column_name IN ('workspace_id', 'list_id')
+		AND table_name IN (SELECT table_name FROM information_schema.tables WHERE table_type = 'BASE TABLE')`)
+	if err != nil {
+		t.Fatal(err)
+	}
+	tables, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (at [2]string, err error) { return at, row.Scan(&at[0], &at[1]) })
+	if err != nil || len(tables) < 30 {
+		t.Fatal(tables, err)
+	}
+	for _, at := range tables {
+		name, n := at[0], 0
+		if err := db.QueryRow(ctx, "SELECT count(*) FROM "+name+" WHERE "+at[1]+" = 1").Scan(&n); err != nil {
+			t.Fatal(err)
+		}
+		// The trail tells what was done for as long as it is kept.
+		if n > 0 && name != "audit" {
+			t.Errorf("%d records are left in %s", n, name)
+		}
 	}
 }

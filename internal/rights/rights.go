@@ -25,15 +25,15 @@ type Desk struct {
 	Grammar address.Grammar
 }
 
-// keyPurpose is what the keys of fingerprints are sealed for.
-const keyPurpose = "erased addresses"
+// KeyPurpose is what the keys of fingerprints are sealed for.
+const KeyPurpose = "erased addresses"
 
 // addressPurpose is what an address is sealed for while it is being erased.
 const addressPurpose = "address to be erased"
 
 // Reseal seals the keys with the present secret, and returns how many there are.
 func (d *Desk) Reseal(ctx context.Context) (int, error) {
-	return d.Store.Reseal(ctx, store.ErasedKeys, func(_ string, sealed []byte) ([]byte, error) { return d.Secrets.Reseal(sealed, keyPurpose) })
+	return d.Store.Reseal(ctx, store.ErasedKeys, func(_ string, sealed []byte) ([]byte, error) { return d.Secrets.Reseal(sealed, KeyPurpose) })
 }
 
 // eraser finds addresses by their identity: all spellings that the operator of a domain takes for
@@ -72,7 +72,7 @@ func (d *Desk) key(ctx context.Context, s *store.Store, workspace int64) ([]byte
 	if err != nil || sealed == nil {
 		return nil, err
 	}
-	key, err := d.Secrets.Open(sealed, keyPurpose)
+	key, err := d.Secrets.Open(sealed, KeyPurpose)
 	if err != nil {
 		return nil, fmt.Errorf("the secret of what was erased in workspace %d: %w", workspace, err)
 	}
@@ -81,7 +81,7 @@ func (d *Desk) key(ctx context.Context, s *store.Store, workspace int64) ([]byte
 
 // newKey returns that secret, and makes it where there is none.
 func (d *Desk) newKey(ctx context.Context, workspace int64) ([]byte, error) {
-	if err := d.Store.KeepErasedKey(ctx, workspace, d.Secrets.Seal(secret.Random(), keyPurpose)); err != nil {
+	if err := d.Store.KeepErasedKey(ctx, workspace, d.Secrets.Seal(secret.Random(), KeyPurpose)); err != nil {
 		return nil, err
 	}
 	return d.key(ctx, d.Store, workspace)
@@ -116,4 +116,18 @@ func (d *Desk) Erased(ctx context.Context, workspace int64, a address.Address) (
 	}
 	at, err := d.Store.ErasedAt(ctx, workspace, print(key, d.eraser(nil).Identity(a.Mailbox())))
 	return at != nil, err
+}
+
+// Fingerprints are how what is remembered of addresses apart from lists knows them, for
+// store.FingerprintBy: by all secrets of the installation, the present one's first.
+func Fingerprints(box *secret.Box) func() store.Fingerprints {
+	return func() store.Fingerprints {
+		printsOf := box.Printer("absence")
+		return func(text string) (out []store.Fingerprint) {
+			for _, p := range printsOf(text) {
+				out = append(out, store.Fingerprint(p))
+			}
+			return out
+		}
+	}
 }

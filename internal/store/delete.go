@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"errors"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
@@ -63,6 +64,25 @@ func (s *Store) deleteList(ctx context.Context, id int64) error {
 	}
 	_, err = s.db.Exec(ctx, "DELETE FROM list WHERE id = $1", id)
 	return err
+}
+
+// OrderDeletion has a workspace deleted at a time, unless it is to be already.
+func (s *Store) OrderDeletion(ctx context.Context, id int64, at time.Time, by string) error {
+	return s.changed(ctx, "UPDATE workspace SET delete_at = coalesce(delete_at, $2), delete_by = CASE WHEN delete_at IS NULL THEN $3 ELSE delete_by END WHERE id = $1 AND ended_at IS NULL", id, at, by)
+}
+
+// StopDeletion keeps a workspace that was to be deleted; ErrNotFound tells that it was not.
+func (s *Store) StopDeletion(ctx context.Context, id int64) error {
+	return s.changed(ctx, "UPDATE workspace SET delete_at = NULL, delete_by = '' WHERE id = $1 AND delete_at IS NOT NULL AND ended_at IS NULL", id)
+}
+
+// DueDeletions returns the workspaces whose time to be deleted has come.
+func (s *Store) DueDeletions(ctx context.Context, now time.Time) ([]int64, error) {
+	rows, err := s.db.Query(ctx, "SELECT id FROM workspace WHERE delete_at <= $1 AND ended_at IS NULL ORDER BY id", now)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[int64])
 }
 
 // DeleteWorkspace deletes a workspace with all that is of it. From the beginning nobody is in

@@ -59,7 +59,7 @@ var ownedTables = []ownedTable{
 	{"observation", ofWorkspaceID, false, false},
 	{"trial_sent", ofWorkspaceID, false, false},
 	{"trial_sender", ofWorkspaceID, false, false},
-	{"bounce_source", ofWorkspaceID, true, false},
+	{"bounce_source", ofWorkspaceID, false, false},
 	{"workshop_job", ofWorkspaceID, true, true},
 	{"step_recipe", ofWorkspaceID, true, true},
 	{"term_list", ofWorkspaceID, true, true},

@@ -17,9 +17,12 @@ type Team struct {
 	ReadersExport bool
 	MaxRows       *int64
 	CreatedAt     time.Time
+	// DeleteAt is when it is deleted, and DeleteBy who ordered that; nil: it is not.
+	DeleteAt *time.Time
+	DeleteBy string
 }
 
-const teamColumns = "id, name, second_factor, readers_export, max_rows, created_at"
+const teamColumns = "id, name, second_factor, readers_export, max_rows, created_at, delete_at, delete_by"
 
 // Team returns a workspace.
 func (s *Store) Team(ctx context.Context, id int64) (Team, error) {
@@ -63,11 +66,12 @@ type Membership struct {
 	WorkspaceID int64
 	Name        string
 	Role        string
+	DeleteAt    *time.Time // when the workspace is deleted
 }
 
 // Memberships returns the workspaces of a person by name.
 func (s *Store) Memberships(ctx context.Context, person int64) ([]Membership, error) {
-	return many[Membership](ctx, s.db, "SELECT m.workspace_id, w.name, m.role FROM member m JOIN workspace w ON w.id = m.workspace_id WHERE m.person_id = $1 ORDER BY w.name, w.id", person)
+	return many[Membership](ctx, s.db, "SELECT m.workspace_id, w.name, m.role, w.delete_at FROM member m JOIN workspace w ON w.id = m.workspace_id WHERE m.person_id = $1 ORDER BY w.name, w.id", person)
 }
 
 // Member is a person in a workspace.

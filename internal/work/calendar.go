@@ -47,6 +47,7 @@ func (w *calendarWorker) Work(ctx context.Context, _ *river.Job[CalendarArgs]) e
 		func() error { return e.closeWatches(ctx) },
 		func() error { return e.learnDue(ctx) },
 		func() error { return e.Allowance.Due(ctx) },
+		func() error { return e.deleteDue(ctx) },
 	)
 }
 
@@ -272,4 +273,18 @@ func (e *Engine) tellWaiting(ctx context.Context) error {
 		}
 		return nil
 	})
+}
+
+// deleteDue deletes the workspaces whose time has come.
+func (e *Engine) deleteDue(ctx context.Context) error {
+	due, err := e.Store.DueDeletions(ctx, e.Clock.Now())
+	for _, id := range due {
+		if err == nil {
+			err = e.Store.DeleteWorkspace(ctx, id)
+		}
+		if errors.Is(err, store.ErrNotFound) { // another process was quicker
+			err = nil
+		}
+	}
+	return err
 }

@@ -180,15 +180,7 @@ func New(c Config) (*Engine, error) {
 	e := &Engine{Config: c, Outbound: outbound.New(c.Config), self: newWorker(c), starting: make(chan struct{}, starting), Drained: make(chan struct{}),
 		absences: absences{since: map[int64]time.Time{}}, speeds: speeds{by: map[string]*gathered{}}}
 	e.Store.StampBy(c.Clock.Now)
-	e.Store.FingerprintBy(func() store.Fingerprints {
-		printsOf := e.Secrets.Printer("absence")
-		return func(text string) (out []store.Fingerprint) {
-			for _, p := range printsOf(text) {
-				out = append(out, store.Fingerprint(p))
-			}
-			return out
-		}
-	})
+	e.Store.FingerprintBy(rights.Fingerprints(e.Secrets))
 	e.Rights = &rights.Desk{Secrets: e.Secrets, Grammar: e.Grammar}
 	e.Store.EraseBy(e.Rights.Gone)
 	e.Rights.Store = e.Store.Bulk()

@@ -2731,10 +2731,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What persons asked for about their addresses, the latest first */
+        /**
+         * What persons asked for about their addresses, the latest first
+         * @description None holds an address; its mark is the same in all requests about it.
+         */
         get: operations["get-requests"];
         put?: never;
-        /** Erase an address, or allow one again that was erased */
+        /**
+         * Erase an address, or allow one again that was erased
+         * @description Erasing makes its rows blank, deletes its results and evidence and takes it out of everything else; from then on it is neither kept nor asked about when it comes again, which a fingerprint tells that is keyed by a secret of the workspace. It cannot be undone. What is in hand at the moment is erased when that has let go of it.
+         */
         post: operations["make-request"];
         delete?: never;
         options?: never;
@@ -2751,7 +2757,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** All that the workspace holds about an address, as a file for its person */
+        /**
+         * All that the workspace holds about an address, as a file for its person
+         * @description Without what is of other people. That it was written is recorded, without the address.
+         */
         post: operations["write-rights-file"];
         delete?: never;
         options?: never;
@@ -2768,7 +2777,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** All that the workspace holds about an address */
+        /**
+         * All that the workspace holds about an address
+         * @description Its rows in all lists, earlier versions and archived ones included, results with what hosts said, mailings, what is remembered apart from lists, and where else it is named. All spellings that its operator takes for the same mailbox are one address.
+         */
         post: operations["look-at-address"];
         delete?: never;
         options?: never;
@@ -2783,7 +2795,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What a person asked for about their address, and how far it is */
+        /**
+         * What a person asked for about their address, and how far it is
+         * @description Says what an erasure waits for.
+         */
         get: operations["get-request"];
         put?: never;
         post?: never;
@@ -3983,10 +3998,30 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Delete the workspace with everything in it
-         * @description At once and for good. Wants its name, and a fresh confirmation.
+         * Have the workspace deleted with everything in it, in 7 days
+         * @description In 7 days, for good; the members are told, and until then everything works and an owner can stop it. Wants its name, and a fresh confirmation.
          */
         post: operations["delete-workspace"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/team/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Everything in the workspace as files in a zip
+         * @description Its lists and their results as files for people, and every record for another installation, where whoever looks after it reads it in: varnet team import.
+         */
+        get: operations["export-workspace"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -4028,6 +4063,26 @@ export interface paths {
          * @description Its link opens nothing any more.
          */
         delete: operations["take-invitation-back"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/team/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop the deletion of the workspace
+         * @description The members are told.
+         */
+        post: operations["keep-workspace"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -9919,6 +9974,11 @@ export interface components {
             sentence: string;
         };
         Session: {
+            /**
+             * Format: date-time
+             * @description When the workspace is deleted, because an owner ordered that.
+             */
+            deleteAt?: string;
             /** @description Whether the workspace demands a second factor that the person does not have yet. */
             demanded: boolean;
             /** @description Whether the caller looks after the installation. */
@@ -10060,6 +10120,13 @@ export interface components {
             reverse?: boolean;
         };
         Team: {
+            /**
+             * Format: date-time
+             * @description When the workspace is deleted with everything in it, because an owner ordered that; an owner can stop it until then.
+             */
+            deleteAt?: string;
+            /** @description Who ordered that. */
+            deleteBy?: string;
             /**
              * Format: int64
              * @description Names the workspace.
@@ -27832,6 +27899,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "address": "maya.okafor@willowpost.example",
+                 *       "kind": "erase"
+                 *     }
+                 */
                 "application/json": components["schemas"]["RightsOrder"];
             };
         };
@@ -27950,6 +28023,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "address": "maya.okafor@willowpost.example",
+                 *       "format": "text"
+                 *     }
+                 */
                 "application/json": components["schemas"]["RightsFile"];
             };
         };
@@ -28067,6 +28146,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "address": "maya.okafor@willowpost.example"
+                 *     }
+                 */
                 "application/json": components["schemas"]["OneAddress"];
             };
         };
@@ -35751,6 +35835,80 @@ export interface operations {
             };
         };
     };
+    "export-workspace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     invite: {
         parameters: {
             query?: never;
@@ -35922,6 +36080,114 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "keep-workspace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
