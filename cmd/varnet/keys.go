@@ -14,7 +14,7 @@ import (
 
 func keysCommand() command {
 	return command{"keys", "", "shows the keys of the workspace, and makes, replaces and deletes them", "varnet keys", showKeys, []command{
-		{"make", "NAME", "makes a key and prints it, this once", "varnet keys make \"sign-up form\" -scopes check -networks 192.0.2.0/24", makeKey, nil},
+		{"make", "NAME", "makes a key and prints it, this once", "varnet keys make \"sign-up form\" -scopes form -origins https://www.fernhollow.example", makeKey, nil},
 		{"rotate", "KEY", "replaces a key by a new one with the same terms, and prints that", "varnet keys rotate 3 -overlap 48", rotateKey, nil},
 		{"delete", "KEY", "takes a key back, with the console sessions that it opened", "varnet keys delete 3", deleteKey, nil},
 	}}
@@ -40,8 +40,10 @@ func makeKey(c *cli) action {
 	scopes := c.flags.String("scopes", string(account.Read), "what it may do, with commas between: "+strings.Join(account.Names(account.Scopes()), ", "))
 	days := c.flags.Int("days", 0, "after how many days it ends; 0: it does not")
 	networks := c.flags.String("networks", "", "the networks from which it may be used, with commas between; anywhere unless given")
+	origins := c.flags.String("origins", "", "for the scope form, which stands alone: the origins of the pages with the form, with commas between")
+	visits := c.flags.Int("visits", 0, "how often one visitor of the form may ask a day; 50 unless given")
 	return ask(c, func(ctx context.Context, api *client.Client) (contract.KnownKey, error) {
-		return api.MakeKey(ctx, contract.NewKey{Name: c.args[0], Scopes: fields(*scopes), ExpiresDays: *days, Networks: fields(*networks)})
+		return api.MakeKey(ctx, contract.NewKey{Name: c.args[0], Scopes: fields(*scopes), ExpiresDays: *days, Networks: fields(*networks), Origins: fields(*origins), VisitorDay: *visits})
 	}, c.tellKey)
 }
 

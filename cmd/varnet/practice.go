@@ -26,21 +26,23 @@ func runPractice(c *cli) action {
 	opinions := c.flags.Bool("opinions", false, "give the list of -list columns with what two other checks found, and with the day of the last order")
 	which := c.flags.Uint64("which", 1, "which of such lists: another number gives other people")
 	recipe := c.flags.Bool("recipe", false, "write the recipe of its contact platform to standard output, and nothing else")
-	dns := c.flags.String("dns", "127.0.0.1:2553", "where the name server listens")
-	port := c.flags.Int("port", 2525, "the port of the mail hosts, each on its own loopback address")
-	letters := c.flags.String("letters", "127.0.0.1:2587", "where its letterbox takes letters")
-	page := c.flags.String("letterbox", "127.0.0.1:2588", "where its letterbox shows them, as a page")
+	var at listens
+	c.flags.StringVar(&at.dns, "dns", "127.0.0.1:2553", "where the name server listens")
+	c.flags.IntVar(&at.port, "port", 2525, "the port of the mail hosts, each on its own loopback address")
+	c.flags.StringVar(&at.letters, "letters", "127.0.0.1:2587", "where its letterbox takes letters")
+	c.flags.StringVar(&at.page, "letterbox", "127.0.0.1:2588", "where its letterbox shows them, as a page")
 	key := c.flags.Bool("dkim-key", false, "write the private key, whose DKIM record it publishes, to standard output, and nothing else")
 	paymentSecret := c.flags.Bool("payment-secret", false, "write the secret of its payment provider to standard output, and nothing else")
 	var passOn passOn
 	c.flags.StringVar(&passOn.returns, "returns", "", "where bounces of the letters are handed over, such as lmtp://127.0.0.1:8027, of which its mail hosts then send some; nowhere unless given")
 	c.flags.DurationVar(&passOn.after, "returns-after", 10*time.Second, "after how long they come, which stands for hours, and at most twice that")
-	provider := c.flags.String("provider", "127.0.0.1:2589", "where its sign-in provider listens")
-	receiver := c.flags.String("receiver", "127.0.0.1:2590", "where its receiver of webhooks listens")
+	c.flags.StringVar(&at.provider, "provider", "127.0.0.1:2589", "where its sign-in provider listens")
+	c.flags.StringVar(&at.receiver, "receiver", "127.0.0.1:2590", "where its receiver of webhooks listens")
 	platform := c.flags.String("platform", "127.0.0.1:2591", "where its contact platform listens")
 	people := c.flags.Int("people", 600, "how many people its contact platform has")
-	cashier := c.flags.String("payments", "127.0.0.1:2592", "where its payment provider listens")
-	secret := c.flags.String("receiver-secret", "", "the file with the secret of the webhook that is the receiver")
+	c.flags.StringVar(&at.cashier, "payments", "127.0.0.1:2592", "where its payment provider listens")
+	c.flags.StringVar(&at.site, "site", "127.0.0.1:2593", "where its website with a sign-up form listens")
+	c.flags.StringVar(&at.secret, "receiver-secret", "", "the file with the secret of the webhook that is the receiver")
 	life := c.flags.Duration("for", 24*time.Hour, "how long to run at the most")
 	return func(ctx context.Context) error {
 		w, err := practice.Load(*world)
@@ -80,7 +82,7 @@ func runPractice(c *cli) action {
 			return err
 		}
 		defer shed.Close()
-		return c.practise(ctx, w, *dns, *port, *letters, *page, *provider, *receiver, *cashier, *secret, shed, passOn)
+		return c.practise(ctx, w, at, shed, passOn)
 	}
 }
 
@@ -110,8 +112,16 @@ type passOn struct {
 }
 
 // practise runs a world until ctx ends.
-func (c *cli) practise(ctx context.Context, w *practice.World, dns string, port int, letters, page, provider, receiver, cashier, secret string, platform *shed.Shed, passOn passOn) error {
-	i, err := practice.Start(w, dns, port)
+// listens is where the parts of the practice internet listen, and the file with the secret of the
+// webhook that is its receiver.
+type listens struct {
+	dns                                                      string
+	port                                                     int
+	letters, page, provider, receiver, cashier, site, secret string
+}
+
+func (c *cli) practise(ctx context.Context, w *practice.World, at listens, platform *shed.Shed, passOn passOn) error {
+	i, err := practice.Start(w, at.dns, at.port)
 	if err != nil {
 		return err
 	}
@@ -119,7 +129,7 @@ func (c *cli) practise(ctx context.Context, w *practice.World, dns string, port 
 	if err := i.StartStandIns(); err != nil {
 		return err
 	}
-	box, err := i.StartLetterbox(letters, page, "", "")
+	box, err := i.StartLetterbox(at.letters, at.page, "", "")
 	if err != nil {
 		return err
 	}
@@ -128,28 +138,34 @@ func (c *cli) practise(ctx context.Context, w *practice.World, dns string, port 
 			return err
 		}
 	}
-	signIn, err := i.StartProvider(provider, "varnet", "practice")
+	signIn, err := i.StartProvider(at.provider, "varnet", "practice")
 	if err != nil {
 		return err
 	}
-	told, err := i.StartReceiver(receiver)
+	told, err := i.StartReceiver(at.receiver)
 	if err != nil {
 		return err
 	}
-	told.KnowsFrom(secret)
-	payments, err := practice.StartCashier(cashier, practice.PaymentSecret)
+	told.KnowsFrom(at.secret)
+	payments, err := practice.StartCashier(at.cashier, practice.PaymentSecret)
 	if err != nil {
 		return err
 	}
 	defer payments.Close()
+	website, err := practice.StartSite(at.site)
+	if err != nil {
+		return err
+	}
+	defer website.Close()
 	fmt.Fprintf(c.out, "The practice internet %q runs: name server at %s, %d mail hosts on port %d.\n"+
 		"Its letterbox takes letters at %s and shows them at %s.\n"+
 		"Its sign-in provider is %s, for the client %q with the secret %q.\n"+
 		"Its receiver of webhooks is %s.\n"+
 		"Its contact platform is %s, with the key %q.\n"+
 		"Its payment provider is %s, with the secret %q.\n"+
+		"Its website with a sign-up form is %s.\n"+
 		"A service for it: varnet serve -resolvers %s -smtp-port %d -allow-private yes\n",
-		w.Name, i.DNS, len(i.Hosts()), i.Port, box.SMTP, box.Page, signIn.Issuer, signIn.Client, signIn.Secret, told.URL, platform.URL, platform.Key, payments.URL, payments.Secret, i.DNS, i.Port)
+		w.Name, i.DNS, len(i.Hosts()), i.Port, box.SMTP, box.Page, signIn.Issuer, signIn.Client, signIn.Secret, told.URL, platform.URL, platform.Key, payments.URL, payments.Secret, website.URL, i.DNS, i.Port)
 	<-ctx.Done()
 	return nil
 }

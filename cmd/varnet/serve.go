@@ -27,6 +27,7 @@ import (
 	"varnet/internal/api"
 	"varnet/internal/bounce"
 	"varnet/internal/clock"
+	"varnet/internal/form"
 	"varnet/internal/format"
 	"varnet/internal/letter"
 	"varnet/internal/secret"
@@ -47,7 +48,7 @@ func workerCommand() command {
 type settings struct {
 	dsn func() (string, error)
 
-	listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, letterRest, countries, lanes, unknown, catalogues, migrate, pprof, level, clock, routines, demo, proxies, proxyHeader, hosts, metrics, metricsToken, returns, returnsDomain *string
+	listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, letterRest, countries, lanes, unknown, catalogues, migrate, pprof, level, clock, routines, demo, proxies, proxyHeader, hosts, metrics, metricsToken, returns, returnsDomain, formDeadline *string
 
 	tls tlsSettings
 }
@@ -343,6 +344,7 @@ func serve(c *cli) action {
 	s.metricsToken = c.setting("metrics-token", "VARNET_METRICS_TOKEN", "", "the token that metrics want; safer given by the environment")
 	s.returns = c.setting("returns", "VARNET_RETURNS", "", "where a mail server hands over what comes back to return addresses, such as lmtp://127.0.0.1:8027 or smtp://127.0.0.1:8027; nowhere unless given")
 	s.returnsDomain = c.setting("returns-domain", "VARNET_RETURNS_DOMAIN", "", "the domain of return addresses, such as returns.fernhollow.example; none are given out without")
+	s.formDeadline = c.setting("form-deadline", "VARNET_FORM_DEADLINE", form.Deadline.String(), "within how long a public form is answered, 100ms to 10s; what takes longer goes on without the visitor")
 	s.tls = c.tlsSettings()
 	s.proxies = c.setting("proxies", "VARNET_PROXIES", "127.0.0.0/8,::1/128", "the networks of proxies in front of the service that may say who is asking, and whether over TLS")
 	s.proxyHeader = c.setting("proxy-header", "VARNET_PROXY_HEADER", "X-Forwarded-For", "the header in which those proxies say so: X-Forwarded-For, with X-Forwarded-Proto, or Forwarded (RFC 7239)")
@@ -378,6 +380,9 @@ func serve(c *cli) action {
 		}
 		if options.Forwarded = strings.EqualFold(*s.proxyHeader, "Forwarded"); !options.Forwarded && !strings.EqualFold(*s.proxyHeader, "X-Forwarded-For") {
 			return c.wrongUse(fmt.Sprintf("-proxy-header is X-Forwarded-For or Forwarded, not %q", *s.proxyHeader))
+		}
+		if config.FormDeadline, err = time.ParseDuration(*s.formDeadline); err != nil || config.FormDeadline < 100*time.Millisecond || config.FormDeadline > 10*time.Second {
+			return c.wrongUse(fmt.Sprintf("-form-deadline is a time from 100ms to 10s, such as 1.5s, not %q", *s.formDeadline))
 		}
 		config.Serves, config.ReturnsDomain = true, strings.ToLower(*s.returnsDomain)
 		if *s.returns != "" && config.ReturnsDomain == "" {

@@ -43,6 +43,7 @@ const (
 	PurchaseRefused  Code = "purchase.refused"
 	PurchaseBack     Code = "purchase.back"
 	LedgerWrong      Code = "ledger.wrong"
+	FormEnumerated   Code = "form.enumerated"
 	WorkspaceEnding  Code = "workspace.ending"
 	WorkspaceKept    Code = "workspace.kept"
 	WebhookOff       Code = "webhook.off"
@@ -147,6 +148,8 @@ var kinds = []Kind{
 		Act: "See the list", Carries: []string{"list", "until"}},
 	{Code: MemberJoined, Title: "Member joined", Subject: "{person} joined the team", About: "team", Meaning: "Somebody took an invitation and is in the workspace.", Severity: News, For: Managers, Letter: Daily,
 		Act: "See the team", Carries: []string{"person", "role"}},
+	{Code: FormEnumerated, Title: "Form asked about many addresses", Subject: "The form {key} is asked about many addresses", About: "keys", Meaning: "A visitor of a form asks about more addresses than anybody has, or the names of a domain are being tried. Answers are slowed down or left out.", Severity: Caution, For: Managers, Letter: Daily,
+		Act: "See the keys", Carries: []string{"key"}},
 	{Code: WorkspaceEnding, Title: "Workspace about to be deleted", Subject: "The workspace will be deleted in 7 days", About: "team", Meaning: "An owner ordered the deletion of the workspace. Until it is deleted, an owner can stop that.", Severity: Problem, For: Everybody, Letter: AtOnce,
 		Act: "See the team", Carries: []string{"person", "until"}},
 	{Code: WorkspaceKept, Title: "Workspace kept", Subject: "The workspace is not deleted", About: "team", Meaning: "An owner stopped the deletion of the workspace.", Severity: News, For: Everybody, Letter: AtOnce,

@@ -80,6 +80,10 @@ type Caller struct {
 
 	KeyID   int64 // 0: it is a person
 	KeyName string
+	// Origins are those of the pages that a form's key is for; VisitorDay is how often one of
+	// their visitors may ask a day.
+	Origins    []string
+	VisitorDay int
 
 	PersonID  int64 // 0: it is a program
 	Name      string
@@ -97,7 +101,7 @@ func (c Caller) May(s Scope) bool { return slices.Contains(c.Scopes, s) }
 // OfKey returns who calls with a key.
 func (a *Accounts) OfKey(ctx context.Context, key string, from netip.Addr) (Caller, error) {
 	o, err := a.Store.OpenedBy(ctx, key, from)
-	c := Caller{WorkspaceID: o.WorkspaceID, Workspace: o.Workspace, KeyID: o.KeyID, KeyName: o.KeyName}
+	c := Caller{WorkspaceID: o.WorkspaceID, Workspace: o.Workspace, KeyID: o.KeyID, KeyName: o.KeyName, Origins: o.Origins, VisitorDay: o.VisitorDay}
 	for _, s := range o.Scopes {
 		c.Scopes = append(c.Scopes, Scope(s))
 	}

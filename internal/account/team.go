@@ -2,6 +2,7 @@ package account
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"time"
 
@@ -204,9 +205,8 @@ func (a *Accounts) Enter(ctx context.Context, c Caller, workspace int64) error {
 const DeletedAfter = 7 * 24 * time.Hour
 
 // DeleteWorkspace has the caller's workspace deleted with everything in it, DeletedAfter from now;
-// until then it can be stopped. Its name is typed as a confirmation. ordered is called in the
-// transaction that orders it.
-func (a *Accounts) DeleteWorkspace(ctx context.Context, c Caller, name string, now time.Time, ordered func(*store.Store, pgx.Tx, time.Time) error) error {
+// until then it can be stopped. Its name is typed as a confirmation.
+func (a *Accounts) DeleteWorkspace(ctx context.Context, c Caller, name string, now time.Time) error {
 	if err := c.Confirmed(); err != nil {
 		return err
 	}
@@ -218,6 +218,22 @@ func (a *Accounts) DeleteWorkspace(ctx context.Context, c Caller, name string, n
 		if err := s.OrderDeletion(ctx, c.WorkspaceID, at, c.Name); err != nil {
 			return err
 		}
-		return ordered(s, tx, at)
+		return a.Happened(ctx, s, tx, event.Event{Code: event.WorkspaceEnding, Workspace: c.WorkspaceID, Data: event.Data{Person: c.Name, Until: &at},
+			Says: fmt.Sprintf("%s ordered the deletion of this workspace. On %s all its lists, runs, results, policies, keys and catalogue entries are gone for good. Until then everything works as before, and an owner can stop it on the page of the team. Export the workspace before if anything of it is wanted.",
+				c.Name, at.UTC().Format("2 January 2006, 15:04 MST"))})
 	})
+}
+
+// KeepWorkspace stops the deletion of the caller's workspace.
+func (a *Accounts) KeepWorkspace(ctx context.Context, c Caller) error {
+	err := a.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
+		if err := s.StopDeletion(ctx, c.WorkspaceID); err != nil {
+			return err
+		}
+		return a.Happened(ctx, s, tx, event.Event{Code: event.WorkspaceKept, Workspace: c.WorkspaceID, Data: event.Data{Person: c.Name}, Says: c.Name + " stopped the deletion of this workspace. It stays as it is."})
+	})
+	if errors.Is(err, store.ErrNotFound) {
+		return refuse(Conflict, "This workspace is not about to be deleted.")
+	}
+	return err
 }

@@ -35,6 +35,7 @@ var wants = map[account.Scope][]string{
 		"get-deliveries", "get-delivery", "resend-delivery", "get-audit", "export-audit",
 		"set-allowance", "forget-method", "buy-checks", "get-purchases", "get-purchase", "get-invoice",
 		"look-at-address", "write-rights-file", "make-request", "get-requests", "get-request"},
+	account.Form: {"check-form"},
 	account.Team: {"allow-trial-letters", "change-team", "change-role", "remove-member", "invite", "take-invitation-back", "hand-over", "delete-workspace", "keep-workspace", "export-workspace"},
 	account.Installation: {"get-outbound", "test-outbound", "add-parts", "remove-part", "remove-failed", "set-outbound", "set-rules", "try-rules", "get-operators", "forget-operator",
 		"get-workers", "drain-worker", "get-health", "get-letter-settings", "set-letter-server", "remove-letter-server", "test-letter-server",

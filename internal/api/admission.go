@@ -193,9 +193,13 @@ func (a *API) admitted(h huma.API) func(huma.Context, func(huma.Context)) {
 		if known {
 			who, most = fmt.Sprintf("workspace %d, person %d", c.WorkspaceID, personWithout(c)), l.RequestsMinute
 		}
+		visitor := len(c.Origins) > 0
+		if visitor { // of whom one keeps no other from the form
+			who, most = fmt.Sprintf("key %d, network %s", c.KeyID, addressOf(ctx.RemoteAddr())), strangers
+		}
 		if wait := a.admission.take(who, most, 1); wait > 0 {
 			why := fmt.Sprintf("%d requests a minute is the most here.", most)
-			if known {
+			if known && !visitor {
 				a.admission.hold(sessionOf(ctx), waitTold(wait), why)
 			}
 			busy(h, ctx, wait, why)

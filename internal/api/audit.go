@@ -21,7 +21,7 @@ import (
 // unaudited are operations that change nothing although they are no GET, or that happen too
 // often to be told and are told by others (parts of an upload by its import).
 var unaudited = map[string]bool{"preview-file": true, "open-upload": true, "upload-part": true, "draft-run": true, "make-estimate": true, "try-policy": true, "try-catalogue": true, "try-rules": true,
-	"find-result": true, "check-addresses": true, "check-address": true, "ask-passkey": true, "look-at-invitation": true, "look-at-device": true, "ask-in": true,
+	"find-result": true, "check-addresses": true, "check-form": true, "check-address": true, "ask-passkey": true, "look-at-invitation": true, "look-at-device": true, "ask-in": true,
 	"draft-second-factor": true, "draft-passkey": true, "enter-workspace": true, "draft-write-back": true, "try-recipe": true, "try-connection": true, "preview-trial-letter": true, "call-bounce-source": true, "get-price": true, "call-payment": true}
 
 // leaving are operations by which addresses leave the service: that they were begun is written

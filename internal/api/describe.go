@@ -199,6 +199,9 @@ var groups = []group{
 		"get-audit":            {"Who did what, on what, when and from where. People, keys and things stand in it by number, addresses by fingerprint.", ""},
 		"export-audit":         {"One entry a line.", ""},
 	}},
+	{"Forms", "What a public form asks while its visitor types. The key is in the page for everybody to see: it has the scope form alone, holds for pages of its origins, and limits how often a visitor may ask.", map[string]description{
+		"check-form": {"Answers within 1.5 seconds, with no evidence, and goes on afterwards, so that the next look is better. Of a mailbox at a host that takes mail for any, or that is undecided, nothing is told. Who asks about many addresses is slowed down.", `{"address": "maya.okafor@wilowpost.example"}`},
+	}},
 	{"Requests", "What persons ask for about their own address: all that is held, as a file; that it is erased, and not kept again.", map[string]description{
 		"look-at-address":   {"Its rows in all lists, earlier versions and archived ones included, results with what hosts said, mailings, what is remembered apart from lists, and where else it is named. All spellings that its operator takes for the same mailbox are one address.", `{"address": "maya.okafor@willowpost.example"}`},
 		"write-rights-file": {"Without what is of other people. That it was written is recorded, without the address.", `{"address": "maya.okafor@willowpost.example", "format": "text"}`},

@@ -1,10 +1,13 @@
 package api
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"net/http"
 	"net/netip"
+	"net/url"
+	"slices"
 	"strings"
 	"time"
 
@@ -31,12 +34,15 @@ func (a *API) keys(ctx context.Context, _ *struct{}) (*pageOutput[contract.Known
 }
 
 func keyBody(k store.Key, yours int64) contract.KnownKey {
-	b := contract.KnownKey{ID: k.ID, Name: k.Name, Scopes: k.Scopes, CreatedAt: k.CreatedAt, ExpiresAt: k.ExpiresAt, Networks: []string{}, LastUsedAt: k.LastUsedAt, Yours: k.ID == yours}
+	b := contract.KnownKey{ID: k.ID, Name: k.Name, Scopes: k.Scopes, CreatedAt: k.CreatedAt, ExpiresAt: k.ExpiresAt, Networks: []string{}, Origins: append([]string{}, k.Origins...), LastUsedAt: k.LastUsedAt, Yours: k.ID == yours}
 	for _, n := range k.Networks {
 		b.Networks = append(b.Networks, n.String())
 	}
 	if k.LastUsedFrom != nil {
 		b.LastUsedFrom = k.LastUsedFrom.String()
+	}
+	if k.VisitorDay != nil {
+		b.VisitorDay = *k.VisitorDay
 	}
 	if k.Person != nil {
 		b.Person = *k.Person
@@ -71,12 +77,47 @@ func (a *API) makeKey(ctx context.Context, in *struct{ Body contract.NewKey }) (
 		}
 		terms.Networks = append(terms.Networks, n)
 	}
+	if err := formTerms(&terms, in.Body); err != nil {
+		return nil, err
+	}
 	text := account.NewKey()
 	k, err := a.store.NewKey(ctx, c.WorkspaceID, text, terms)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
 	return madeKey(k, text), nil
+}
+
+// usualVisits is how often a visitor of a form may ask a day unless it is said.
+const usualVisits = 50
+
+// formTerms are those of the key of a form, which everybody can read in its page: it does nothing
+// else, and says where it may be used.
+func formTerms(terms *store.KeyTerms, n contract.NewKey) error {
+	wrong := func(place, why string) error {
+		return huma.Error422UnprocessableEntity("The key of a form cannot be made so.", &huma.ErrorDetail{Location: place, Message: why})
+	}
+	if !slices.Contains(n.Scopes, string(account.Form)) {
+		if len(n.Origins) > 0 || n.VisitorDay > 0 {
+			return wrong("body.origins", "origins and visitorDay are for keys with the scope form")
+		}
+		return nil
+	}
+	if len(n.Scopes) > 1 {
+		return wrong("body.scopes", "everybody can read the key of a form in its page; give it the scope form alone")
+	}
+	if len(n.Origins) == 0 {
+		return wrong("body.origins", "name the origins of the pages with the form, such as https://www.fernhollow.example")
+	}
+	for i, o := range n.Origins {
+		u, err := url.Parse(o)
+		if err != nil || u.Scheme != "https" && u.Scheme != "http" || u.Host == "" || o != u.Scheme+"://"+strings.ToLower(u.Host) {
+			return wrong(fmt.Sprintf("body.origins[%d]", i), "an origin is scheme, host and port alone, in lower case, such as https://www.fernhollow.example")
+		}
+	}
+	most := cmp.Or(n.VisitorDay, usualVisits)
+	terms.Origins, terms.VisitorDay = n.Origins, &most
+	return nil
 }
 
 // unlessZero is a number that may be none.

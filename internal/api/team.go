@@ -2,16 +2,12 @@ package api
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"io"
 	"net/http"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
-	"github.com/jackc/pgx/v5"
 
-	"varnet/core/event"
 	"varnet/internal/account"
 	"varnet/internal/contract"
 	"varnet/internal/move"
@@ -118,26 +114,11 @@ func (a *API) leaveTeam(ctx context.Context, _ *struct{}) (*struct{}, error) {
 }
 
 func (a *API) deleteWorkspace(ctx context.Context, in *struct{ Body contract.WorkspaceName }) (*struct{}, error) {
-	c := callerOf(ctx)
-	return nil, a.failed(ctx, a.accounts.DeleteWorkspace(ctx, c, in.Body.Name, a.engine.Clock.Now(), func(s *store.Store, tx pgx.Tx, at time.Time) error {
-		return a.engine.Happened(ctx, s, tx, event.Event{Code: event.WorkspaceEnding, Workspace: c.WorkspaceID, Data: event.Data{Person: c.Name, Until: &at},
-			Says: fmt.Sprintf("%s ordered the deletion of this workspace. On %s all its lists, runs, results, policies, keys and catalogue entries are gone for good. Until then everything works as before, and an owner can stop it on the page of the team. Export the workspace before if anything of it is wanted.",
-				c.Name, at.UTC().Format("2 January 2006, 15:04 MST"))})
-	}))
+	return nil, a.failed(ctx, a.accounts.DeleteWorkspace(ctx, callerOf(ctx), in.Body.Name, a.engine.Clock.Now()))
 }
 
 func (a *API) keepWorkspace(ctx context.Context, _ *struct{}) (*struct{}, error) {
-	c := callerOf(ctx)
-	err := a.store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
-		if err := s.StopDeletion(ctx, c.WorkspaceID); err != nil {
-			return err
-		}
-		return a.engine.Happened(ctx, s, tx, event.Event{Code: event.WorkspaceKept, Workspace: c.WorkspaceID, Data: event.Data{Person: c.Name}, Says: c.Name + " stopped the deletion of this workspace. It stays as it is."})
-	})
-	if errors.Is(err, store.ErrNotFound) {
-		return nil, huma.Error409Conflict("This workspace is not about to be deleted.")
-	}
-	return nil, a.failed(ctx, err)
+	return nil, a.failed(ctx, a.accounts.KeepWorkspace(ctx, callerOf(ctx)))
 }
 
 func (a *API) exportWorkspace(ctx context.Context, _ *struct{}) (*huma.StreamResponse, error) {

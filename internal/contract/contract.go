@@ -480,6 +480,8 @@ type KnownKey struct {
 	Person       string     `json:"person,omitempty" doc:"The person who made it."`
 	ExpiresAt    *time.Time `json:"expiresAt,omitempty" doc:"When it ends; left out of one that does not."`
 	Networks     []string   `json:"networks" doc:"The networks from which it may be used; none: from anywhere."`
+	Origins      []string   `json:"origins" doc:"Of the key of a form: the origins of the pages that it is for."`
+	VisitorDay   int        `json:"visitorDay,omitempty" doc:"Of the key of a form: how often one of its visitors may ask a day."`
 	LastUsedAt   *time.Time `json:"lastUsedAt,omitempty" doc:"When it was used last, to the minute."`
 	LastUsedFrom string     `json:"lastUsedFrom,omitempty" doc:"From which address."`
 	Yours        bool       `json:"yours" doc:"Whether this request was made with it."`
@@ -497,6 +499,8 @@ type NewKey struct {
 	Scopes      []string `json:"scopes" minItems:"1" maxItems:"20" enum:"read,import,run,export,check,manage,form,installation" doc:"What it may do; nothing beyond what you may do yourself."`
 	ExpiresDays int      `json:"expiresDays,omitempty" minimum:"0" maximum:"3650" doc:"After how many days it ends; 0: it does not."`
 	Networks    []string `json:"networks,omitempty" maxItems:"100" doc:"The networks from which it may be used, such as 192.0.2.0/24 or 2001:db8::/32; none: from anywhere."`
+	Origins     []string `json:"origins,omitempty" maxItems:"50" doc:"For the scope form, which stands alone: the origins of the pages with the form, such as https://www.fernhollow.example."`
+	VisitorDay  int      `json:"visitorDay,omitempty" minimum:"0" maximum:"10000" doc:"How often one visitor of the form may ask a day; 50 unless given."`
 }
 
 // ScopeInfo says what a scope lets do.

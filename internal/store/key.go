@@ -22,6 +22,10 @@ type Opened struct {
 	KeyID       int64
 	KeyName     string
 	Scopes      []string // what it may do
+	// Origins are those of the pages that a form's key is for; VisitorDay is how often one of
+	// their visitors may ask a day.
+	Origins    []string
+	VisitorDay int
 }
 
 // secret makes 256 random bits in a form that can be typed and pasted.
@@ -45,23 +49,26 @@ type KeyTerms struct {
 	Scopes    []string
 	ExpiresAt *time.Time
 	Networks  []netip.Prefix // none: from anywhere
-	MadeBy    *int64         // the key by which it was made
-	Person    *int64         // the person by whom
+	Origins   []string       // of a form: the origins of its pages
+	// VisitorDay is how often a visitor of a form may ask a day; nil: it is the key of none.
+	VisitorDay *int
+	MadeBy     *int64 // the key by which it was made
+	Person     *int64 // the person by whom
 }
 
 // NewKey records a key of a workspace. Of its text only a hash is kept.
 func (s *Store) NewKey(ctx context.Context, workspace int64, text string, t KeyTerms) (Key, error) {
-	return one[Key](ctx, s.db, `INSERT INTO key (workspace_id, name, hash, scopes, expires_at, networks, made_by, made_by_person)
-		VALUES ($1, $2, $3, $4, $5, coalesce($6::cidr[], '{}'), $7, $8) RETURNING `+keyColumns,
-		workspace, t.Name, hashed(text), t.Scopes, t.ExpiresAt, t.Networks, t.MadeBy, t.Person)
+	return one[Key](ctx, s.db, `INSERT INTO key (workspace_id, name, hash, scopes, expires_at, networks, made_by, made_by_person, origins, visitor_day)
+		VALUES ($1, $2, $3, $4, $5, coalesce($6::cidr[], '{}'), $7, $8, coalesce($9::text[], '{}'), $10) RETURNING `+keyColumns,
+		workspace, t.Name, hashed(text), t.Scopes, t.ExpiresAt, t.Networks, t.MadeBy, t.Person, t.Origins, t.VisitorDay)
 }
 
 // RotateKey records a new key with the terms of another one, which ends at a time unless it
 // ends before.
 func (s *Store) RotateKey(ctx context.Context, workspace, id int64, text string, until time.Time) (k Key, err error) {
 	err = s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
-		k, err = one[Key](ctx, s.db, `INSERT INTO key (workspace_id, name, hash, scopes, expires_at, networks, made_by, made_by_person)
-			SELECT workspace_id, name, $3, scopes, expires_at, networks, id, made_by_person FROM key WHERE workspace_id = $1 AND id = $2 RETURNING `+keyColumns, workspace, id, hashed(text))
+		k, err = one[Key](ctx, s.db, `INSERT INTO key (workspace_id, name, hash, scopes, expires_at, networks, made_by, made_by_person, origins, visitor_day)
+			SELECT workspace_id, name, $3, scopes, expires_at, networks, id, made_by_person, origins, visitor_day FROM key WHERE workspace_id = $1 AND id = $2 RETURNING `+keyColumns, workspace, id, hashed(text))
 		if err == nil {
 			_, err = s.db.Exec(ctx, "UPDATE key SET expires_at = least(expires_at, $3) WHERE workspace_id = $1 AND id = $2", workspace, id, until)
 		}
@@ -77,9 +84,9 @@ const usedEvery = time.Minute
 // told to nobody: it may be a thief who asks.
 func (s *Store) OpenedBy(ctx context.Context, key string, from netip.Addr) (o Opened, err error) {
 	var used *time.Time
-	err = s.db.QueryRow(ctx, `SELECT w.id, w.name, k.id, k.name, k.scopes, k.last_used_at FROM key k JOIN workspace w ON w.id = k.workspace_id WHERE k.hash = $1
+	err = s.db.QueryRow(ctx, `SELECT w.id, w.name, k.id, k.name, k.scopes, k.origins, coalesce(k.visitor_day, 0), k.last_used_at FROM key k JOIN workspace w ON w.id = k.workspace_id WHERE k.hash = $1
 		AND (k.expires_at IS NULL OR k.expires_at > now()) AND (k.networks = '{}' OR $2::inet <<= ANY (k.networks))`, hashed(key), from).
-		Scan(&o.WorkspaceID, &o.Workspace, &o.KeyID, &o.KeyName, &o.Scopes, &used)
+		Scan(&o.WorkspaceID, &o.Workspace, &o.KeyID, &o.KeyName, &o.Scopes, &o.Origins, &o.VisitorDay, &used)
 	if errors.Is(err, pgx.ErrNoRows) {
 		return o, ErrUnknownKey
 	}
@@ -100,11 +107,13 @@ type Key struct {
 	Networks     []netip.Prefix
 	LastUsedAt   *time.Time
 	LastUsedFrom *netip.Addr
+	Origins      []string
+	VisitorDay   *int
 	MadeBy       *int64
 	Person       *string // the name of who made it
 }
 
-const keyColumns = "id, name, scopes, created_at, expires_at, networks, last_used_at, last_used_from, made_by, (SELECT p.name FROM person p WHERE p.id = made_by_person) AS person"
+const keyColumns = "id, name, scopes, created_at, expires_at, networks, last_used_at, last_used_from, origins, visitor_day, made_by, (SELECT p.name FROM person p WHERE p.id = made_by_person) AS person"
 
 // Keys returns the keys of a workspace, the oldest first, also those that have expired.
 func (s *Store) Keys(ctx context.Context, workspace int64) ([]Key, error) {

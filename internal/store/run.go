@@ -375,6 +375,17 @@ func (s *Store) FrequentDomains(ctx context.Context, list int64, addresses int) 
 	return pgx.CollectRows(rows, pgx.RowTo[string])
 }
 
+// FrequentDomainsOf returns the domains with at least so many addresses in one of a workspace's
+// newest lists, at most 200 of them.
+func (s *Store) FrequentDomainsOf(ctx context.Context, workspace int64, addresses int) ([]string, error) {
+	rows, err := s.db.Query(ctx, `SELECT domain FROM list_domain WHERE list_id IN (SELECT id FROM list WHERE workspace_id = $1 ORDER BY id DESC LIMIT 20) AND addresses >= $2
+		GROUP BY 1 ORDER BY max(addresses) DESC LIMIT 200`, workspace, addresses)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[string])
+}
+
 // DomainSize is a domain of a list and how many addresses it has there.
 type DomainSize struct {
 	Domain    string

@@ -19,6 +19,7 @@
 package work
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -40,6 +41,7 @@ import (
 	"varnet/internal/connect"
 	"varnet/internal/connection"
 	"varnet/internal/follow"
+	"varnet/internal/form"
 	"varnet/internal/intake"
 	"varnet/internal/letter"
 	"varnet/internal/odds"
@@ -89,6 +91,8 @@ type Config struct {
 	LetterRest time.Duration
 	// ReturnsDomain is the domain of return addresses of ours; "" where none are given out.
 	ReturnsDomain string
+	// FormDeadline is within how long a public form is answered; 0: form.Deadline.
+	FormDeadline time.Duration
 	// Country is the country of an IP address, as a code of two letters, "" where it is not
 	// known; nil: the installation cannot tell.
 	Country func(ip string) string
@@ -119,6 +123,9 @@ type Engine struct {
 	Activity *activity.Desk
 	// Rights answers the persons whose addresses are kept.
 	Rights *rights.Desk
+	// Forms answers public forms.
+	Forms          *form.Desk
+	formCatalogues formCatalogues
 	// Sources are the mailboxes that are read, and the programs that call.
 	Sources *bounce.Sources
 	// Trials sends trial letters.
@@ -196,6 +203,7 @@ func New(c Config) (*Engine, error) {
 		return sums
 	}}}
 	e.Allowance = &allowance.Desk{Store: e.Store, Secrets: e.Secrets, Now: c.Clock.Now, Happened: e.Happened, Log: c.Log}
+	e.Forms = &form.Desk{Store: e.Store.Requests(), Secrets: e.Secrets, Grammar: e.Grammar, Log: c.Log, Now: c.Clock.Now, Deadline: cmp.Or(c.FormDeadline, form.Deadline), Check: e.checkForForm, Happened: e.Happened}
 	e.Odds = &odds.Odds{Store: e.Store.Bulk(), Now: c.Clock.Now}
 	e.Activity = &activity.Desk{Store: e.Store.Bulk(), Grammar: e.Grammar, Now: c.Clock.Now}
 	e.Sources = &bounce.Sources{Desk: e.Bounces, Secrets: e.Secrets, Env: e.Connections.Env}

@@ -53,6 +53,9 @@ func (w *retentionWorker) Work(ctx context.Context, _ *river.Job[RetentionArgs])
 	if err := w.engine.Store.ForgetHabits(ctx); err != nil {
 		return err
 	}
+	if err := w.engine.Store.ForgetForms(ctx); err != nil {
+		return err
+	}
 	if err := w.engine.Store.ForgetAnswers(ctx); err != nil {
 		return err
 	}

@@ -844,6 +844,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/forms/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Whether an address that a visitor types into a form can be used
+         * @description Answers within 1.5 seconds, with no evidence, and goes on afterwards, so that the next look is better. Of a mailbox at a host that takes mail for any, or that is undecided, nothing is told. Who asks about many addresses is slowed down.
+         */
+        post: operations["check-form"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/glossary": {
         parameters: {
             query?: never;
@@ -6438,6 +6458,15 @@ export interface components {
              */
             tone?: "keep" | "hold" | "drop";
         };
+        FormAnswer: {
+            /**
+             * @description usable: nothing speaks against it; typing-error: another domain was probably meant; not-usable: mail to it cannot arrive; not-known: nothing was learnt in time, or is told; asking again later may tell more.
+             * @enum {string}
+             */
+            answer: "usable" | "typing-error" | "not-usable" | "not-known";
+            /** @description The address that was probably meant. */
+            suggestion?: string;
+        };
         GroupOutcomes: {
             /**
              * Format: int64
@@ -6995,10 +7024,17 @@ export interface components {
             name: string;
             /** @description The networks from which it may be used; none: from anywhere. */
             networks: string[];
+            /** @description Of the key of a form: the origins of the pages that it is for. */
+            origins: string[];
             /** @description The person who made it. */
             person?: string;
             /** @description What it may do. */
             scopes: string[];
+            /**
+             * Format: int64
+             * @description Of the key of a form: how often one of its visitors may ask a day.
+             */
+            visitorDay?: number;
             /** @description Whether this request was made with it. */
             yours: boolean;
         };
@@ -7611,8 +7647,15 @@ export interface components {
             name: string;
             /** @description The networks from which it may be used, such as 192.0.2.0/24 or 2001:db8::/32; none: from anywhere. */
             networks?: string[];
+            /** @description For the scope form, which stands alone: the origins of the pages with the form, such as https://www.fernhollow.example. */
+            origins?: string[];
             /** @description What it may do; nothing beyond what you may do yourself. */
             scopes: ("read" | "import" | "run" | "export" | "check" | "manage" | "form" | "installation")[];
+            /**
+             * Format: int64
+             * @description How often one visitor of the form may ask a day; 50 unless given.
+             */
+            visitorDay?: number;
         };
         NewLetterServer: {
             /** @description Where people reach the console: links in letters begin with it. */
@@ -16280,6 +16323,128 @@ export interface operations {
             };
             /** @description Forbidden */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "check-form": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description A key made up by the sender: the same request again, within 24 hours, is answered as the first was, and done once. */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "address": "maya.okafor@wilowpost.example"
+                 *     }
+                 */
+                "application/json": components["schemas"]["OneAddress"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
