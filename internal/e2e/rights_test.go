@@ -17,9 +17,11 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/chromedp"
 	"github.com/jackc/pgx/v5"
 
 	"varnet/core/finding"
+	"varnet/internal/browser"
 	"varnet/internal/client"
 	"varnet/internal/contract"
 	"varnet/internal/practice"
@@ -476,4 +478,91 @@ func TestDeleteWorkspace(t *testing.T) {
 			t.Errorf("%d records are left in %s", n, name)
 		}
 	}
+}
+
+// TestEraseMeanwhile erases an address while a run asks about its list and another file with it comes
+// in: the erasure waits for what has it in hand, and the run comes to its end without it.
+func TestEraseMeanwhile(t *testing.T) {
+	t.Parallel()
+	i := testkit.World(t, "fernhollow")
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
+	api, ctx := client.New(s.URL, s.Key), t.Context()
+	_, content := writeList(t, i.World, 3000)
+	lines := strings.Split(string(content), "\n")
+	l, run := startNamed(t, api, "members.csv", content, "mailbox")
+	waitForTheMiddle(t, api, run.ID)
+	var gone []string
+	for n := 40; len(gone) < 12; n += 97 {
+		fields := strings.Split(lines[n], ",")
+		for _, f := range fields {
+			if strings.Count(f, "@") == 1 && !strings.ContainsAny(f, " <>\"") {
+				gone = append(gone, strings.ToLower(f))
+			}
+		}
+	}
+	imported := make(chan error, 1)
+	go func() {
+		_, err := api.Import(ctx, client.File{Name: "beside.csv", Body: bytes.NewReader(content)})
+		imported <- err
+	}()
+	for _, address := range gone {
+		if _, err := api.MakeRequest(ctx, contract.RightsOrder{Address: address, Kind: "erase"}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := <-imported; err != nil {
+		t.Fatal(err)
+	}
+	run, err := api.Wait(ctx, run.ID, func(contract.Run) {})
+	if err != nil {
+		t.Fatal(err)
+	}
+	eventually(t, time.Minute, func() (bool, string) {
+		p, err := api.Requests(ctx)
+		for _, r := range p.Items {
+			if r.State != "done" {
+				return false, r.Says
+			}
+		}
+		return err == nil && len(p.Items) == len(gone), fmt.Sprint(len(p.Items), err)
+	})
+	text := dumped(t, s.Setting("VARNET_DSN"))
+	for _, address := range gone {
+		if strings.Contains(text, address) {
+			t.Errorf("%s is still there: %q", address, near(text, address))
+		}
+	}
+	l, err = api.List(ctx, l.ID)
+	if err != nil || run.Done != run.Addresses || int64(len(allResults(t, api, run.ID))) != l.Addresses+l.Malformed {
+		t.Errorf("%d of %d done, %d results for %d addresses and %d that are none, %v", run.Done, run.Addresses, len(allResults(t, api, run.ID)), l.Addresses, l.Malformed, err)
+	}
+	counted(t, api, run, allResults(t, api, run.ID))
+}
+
+// TestRequestsPage looks an address up, saves its file, erases it and allows it again, in the console;
+// orders the deletion of the workspace and stops it.
+func TestRequestsPage(t *testing.T) {
+	t.Parallel()
+	i := testkit.World(t, "fernhollow")
+	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
+	api := client.New(s.URL, s.Key)
+	list := "name,e-mail\nRosa Elm,rosa.elm@fernhollow.example\nOtto Reed,otto.reed@postbarn.example\n"
+	_, run := startNamed(t, api, "guests.csv", []byte(list), "mailbox")
+	if _, err := api.Wait(t.Context(), run.ID, func(contract.Run) {}); err != nil {
+		t.Fatal(err)
+	}
+	do := drive(t, browser.Options{Width: 1280, Height: 800})
+	do("sign in", browser.SignIn(s.URL))
+	do("look up", browser.Press("Setup"), browser.Press("Requests"), browser.Text("Nobody asked for anything yet"),
+		browser.Type(`input[aria-label="Address of the person"]`, "Rosa.Elm@fernhollow.example\r"), browser.Text("Held about this address: 1 row of 1 list"), browser.Text("Rosa Elm"))
+	do("the address is in no URL", browser.Wait(`!location.href.includes("rosa") && !location.href.includes("Rosa")`))
+	do("the file", browser.Press("File for the person"), browser.Text("All that was held about the address was written as a file"))
+	do("asked once more", browser.Press("Erase it"), browser.Text("Erase this address?"))
+	do("erased", browser.Press("Erase it for good"), browser.Text("It was erased on"), browser.Text("1 row of 1 list"), browser.Text("blank"))
+	do("allowed again", browser.Press("Allow it again"), browser.Text("may be kept and asked about again"))
+	do("the list", chromedp.Navigate(s.URL+"/lists/1"), browser.Text("1 row is blank because its person asked for the address to be erased"))
+	do("the deletion is ordered", chromedp.Navigate(s.URL+"/team"), browser.Click(".settled details summary"), browser.Fill("Type its name", "default"), browser.Press("Delete it in 7 days"), browser.Text("This workspace will be deleted on"))
+	do("and stopped", browser.Press("Stop the deletion"), browser.Text("Delete the workspace"), browser.Wait(`!document.querySelector(".ending")`))
+	do("a form's key", chromedp.Navigate(s.URL+"/keys"), browser.Type(`input[aria-label="What the key is for"]`, "sign-up form"), pick("What it may do", "read: look at lists, runs, results and settings"), browser.ClickOn(`[...document.querySelectorAll(".ant-select-item-option")].find(o => o.innerText.trim().startsWith("form: ") && o.checkVisibility())`),
+		chromedp.KeyEvent("\x1b"), browser.Text("Everybody can read the key of a form"), browser.Wait(`![...document.querySelectorAll(".ant-select-dropdown")].some(d => d.checkVisibility())`))
 }

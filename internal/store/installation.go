@@ -63,7 +63,7 @@ type Usage struct {
 
 // Usages returns all workspaces with what they use, by name.
 func (s *Store) Usages(ctx context.Context) ([]Usage, error) {
-	return many[Usage](ctx, s.db, `SELECT w.id, w.name, w.second_factor, w.readers_export, w.max_rows, w.created_at,
+	return many[Usage](ctx, s.db, `SELECT w.id, w.name, w.second_factor, w.readers_export, w.max_rows, w.created_at, w.delete_at, w.delete_by,
 		(SELECT count(*) FROM member WHERE workspace_id = w.id) AS members,
 		coalesce(l.lists, 0) AS lists, coalesce(l.rows, 0) AS rows, coalesce(r.runs, 0) AS runs, coalesce(r.addresses, 0) AS addresses, r.last_run_at
 		FROM workspace w

@@ -69,6 +69,7 @@ var pages = []struct{ name, path string }{
 	{"glossary", "/glossary"},
 	{"person", "/person"},
 	{"team", "/team"},
+	{"requests", "/requests"},
 	{"audit", "/audit"},
 	{"installation", "/installation"},
 	{"ownrules", "/rules"},

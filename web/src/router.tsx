@@ -55,6 +55,7 @@ const pages: Record<string, Page> = {
   "/person": async () => (await import("./features/account/Person")).Person,
   "/device": async () => (await import("./features/account/Device")).Device,
   "/team": async () => (await import("./features/team/Team")).TeamPage,
+  "/requests": async () => (await import("./features/requests/Requests")).Requests,
   "/audit": async () => (await import("./features/audit/Audit")).Audit,
   "/installation": async () => (await import("./features/installation/Installation")).Installation,
   "/outbound": async () => (await import("./features/outbound/Outbound")).Outbound,

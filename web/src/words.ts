@@ -4,6 +4,7 @@ import type { Decision, Finding } from "./api/client";
 export const number = (n: number) => n.toLocaleString();
 export const plural = (n: number, one: string, many = `${one}s`) => `${number(n)} ${n === 1 ? one : many}`;
 export const time = (iso: string) => new Date(iso).toLocaleTimeString(undefined, { hourCycle: "h23" });
+export const day = (iso: string) => new Date(iso).toLocaleDateString(undefined, { dateStyle: "medium" });
 export const moment = (iso: string) =>
   new Date(iso).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short", hourCycle: "h23" });
 

@@ -4,6 +4,7 @@ import { Link, Navigate, Outlet, useLocation, useNavigate } from "react-router";
 import { useChanges } from "../api/changes";
 import { api, Problem, type Schema, told } from "../api/client";
 import { useSession } from "../api/hooks";
+import { moment } from "../words";
 import { For } from "./For";
 import { Trouble, Wait } from "./Notice";
 import { Shortcuts } from "./Shortcuts";
@@ -41,6 +42,7 @@ export function Frame() {
         {session.data?.person && <SignedIn of={session.data} person={session.data.person} />}
       </header>
       <main id="page">
+        {session.data?.deleteAt && <Ending at={session.data.deleteAt} />}
         {session.error ? (
           <Trouble error={session.error} />
         ) : session.data?.demanded && here.pathname !== "/person" ? (
@@ -126,6 +128,16 @@ function WorkspaceChoice({ of: session }: { of: Schema<"Session"> }) {
         </option>
       ))}
     </select>
+  );
+}
+
+/** Ending says on every page that the workspace is about to be deleted. */
+function Ending({ at }: { at: string }) {
+  return (
+    <p className="ending" role="status">
+      This workspace will be deleted on {moment(at)}. An owner can stop that on the page of the{" "}
+      <Link to="/team">team</Link>.
+    </p>
   );
 }
 

@@ -29,6 +29,7 @@ const pages = [
   ["Webhooks", "/webhooks"],
   ["Notices", "/notices"],
   ["Letters about events", "/notices/letters"],
+  ["Requests", "/requests"],
   ["Audit trail", "/audit"],
   ["Your account", "/person"],
   ["Outbound", "/outbound"],

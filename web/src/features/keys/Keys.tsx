@@ -31,9 +31,12 @@ export function Keys() {
   const session = useSession();
   const [scopes, setScopes] = useState<Scope[]>(["read"]);
   const [days, setDays] = useState(365);
+  const [origins, setOrigins] = useState<string[]>([]);
+  const form = scopes.includes("form");
   const make = useMutation({
     ...after,
-    mutationFn: async () => told(await api.POST("/keys", { body: { name, scopes, expiresDays: days } })),
+    mutationFn: async () =>
+      told(await api.POST("/keys", { body: { name, scopes, expiresDays: days, ...(form && { origins }) } })),
   });
   const rotate = useMutation({
     ...after,
@@ -72,6 +75,12 @@ export function Keys() {
         />
       )}
       <For scope="manage">
+        {form && (
+          <p>
+            Everybody can read the key of a form in its page: it has this scope alone, and holds for pages of the
+            origins that you name.
+          </p>
+        )}
         <form className="add" onSubmit={add}>
           <Input
             aria-label="What the key is for"
@@ -100,7 +109,24 @@ export function Keys() {
             options={lives}
             popupMatchSelectWidth={false}
           />
-          <Button htmlType="submit" disabled={!name.trim() || scopes.length === 0} loading={make.isPending}>
+          {form && (
+            <Select
+              aria-label="Origins of the pages with the form"
+              mode="tags"
+              open={false}
+              suffixIcon={null}
+              value={origins}
+              onChange={setOrigins}
+              tokenSeparators={[" ", ","]}
+              placeholder="https://www.fernhollow.example"
+              style={{ minWidth: 300 }}
+            />
+          )}
+          <Button
+            htmlType="submit"
+            disabled={!name.trim() || scopes.length === 0 || (form && origins.length === 0)}
+            loading={make.isPending}
+          >
             Make a key
           </Button>
         </form>
@@ -141,6 +167,11 @@ function Row({ of: k, onRotate, onRemove }: { of: Schema<"KnownKey">; onRotate: 
         {k.person && (
           <small className="quiet">
             by <bdi>{k.person}</bdi>
+          </small>
+        )}
+        {k.origins.length > 0 && (
+          <small className="quiet">
+            forms on {k.origins.join(", ")}, {k.visitorDay} questions a visitor and day
           </small>
         )}
         {k.networks.length > 0 && <small className="quiet">from {k.networks.join(", ")} only</small>}

@@ -42,6 +42,9 @@ export function Setup() {
           <Team />
           <Keys />
           {session.data?.scopes.includes("manage") && <Webhooks />}
+          {session.data?.scopes.includes("manage") && (
+            <Place to="/requests" name="Requests" says="What is held about an address, for its person; erasing it." />
+          )}
           {(session.data?.keeper || session.data?.scopes.includes("manage")) && (
             <Place to="/audit" name="Audit trail" says="Who did what, on what, when and from where." />
           )}

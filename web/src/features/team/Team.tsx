@@ -292,8 +292,15 @@ function Leaving({ of: t, owner }: { of: Team; owner: boolean }) {
       after.onSuccess();
     },
   );
-  const remove = useConfirmed(async () => told(await api.POST("/team/delete", { body: { name } })), out);
-  const error = leave.error ?? handOver.error;
+  const remove = useConfirmed(
+    async () => told(await api.POST("/team/delete", { body: { name } })),
+    () => {
+      setName("");
+      after.onSuccess();
+    },
+  );
+  const keep = useMutation({ mutationFn: async () => told(await api.POST("/team/keep")), ...after });
+  const error = leave.error ?? handOver.error ?? keep.error;
   const others = t.members.filter((m) => !m.you);
   return (
     <section className="settled">
@@ -323,11 +330,32 @@ function Leaving({ of: t, owner }: { of: Team; owner: boolean }) {
         </>
       )}
       {owner && (
+        <>
+          <h3>Take everything along</h3>
+          <p>Lists and results as files in a zip, and every record for another installation. Secrets are not in it.</p>
+          <Button href="/api/v1/team/export">Export the workspace</Button>
+        </>
+      )}
+      {owner && t.deleteAt && (
+        <>
+          <h3>Its deletion</h3>
+          <p>
+            <bdi>{t.deleteBy}</bdi> ordered it. On {moment(t.deleteAt)} everything in this workspace is gone for good.
+          </p>
+          <Button type="primary" onClick={() => keep.mutate()} loading={keep.isPending}>
+            Stop the deletion
+          </Button>
+        </>
+      )}
+      {owner && !t.deleteAt && (
         <details>
           <summary>Delete the workspace</summary>
-          <p>All its lists, runs, results, policies, keys and catalogue entries are gone at once and for good.</p>
+          <p>
+            In 7 days all its lists, runs, results, policies, keys and catalogue entries are gone for good. Until then
+            it works as before, and an owner can stop it. The members are told.
+          </p>
           <Ask
-            act="Delete it for good"
+            act="Delete it in 7 days"
             onSend={() => remove.mutate(undefined)}
             busy={remove.isPending}
             error={remove.error}

@@ -1,5 +1,6 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, type Schema, told } from "../../api/client";
+import { saved } from "../../api/saved";
 import type { Made, Step } from "./steps";
 
 type Job = Schema<"WorkshopJob">;
@@ -49,12 +50,7 @@ export const useFile = () =>
         body: { listId: made.listId, steps: made.steps },
         parseAs: "blob",
       });
-      const url = URL.createObjectURL(told(answer) as unknown as Blob);
-      const link = document.createElement("a");
-      link.href = url;
-      link.download = "workshop.csv";
-      link.click();
-      URL.revokeObjectURL(url);
+      saved(told(answer) as unknown as Blob, "workshop.csv");
     },
   });
 
