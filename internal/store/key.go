@@ -91,7 +91,7 @@ func (s *Store) OpenedBy(ctx context.Context, key string, from netip.Addr) (o Op
 		return o, ErrUnknownKey
 	}
 	if err == nil && (used == nil || time.Since(*used) > usedEvery) {
-		_, err = s.db.Exec(ctx, `UPDATE key SET last_used_at = now(), last_used_from = $2
+		_, err = s.db.Exec(ctx, `UPDATE key SET last_used_at = now(), last_used_from = CASE WHEN origins = '{}' THEN $2::inet END -- of no visitor of a form
 			WHERE id = $1 AND last_used_at IS NOT DISTINCT FROM $3`, o.KeyID, from, used)
 	}
 	return o, err

@@ -81,12 +81,12 @@ func (t *tour) run(ctx context.Context, look bool) error {
 		{"connection", chromedp.Tasks{t.open("/connections/1"), browser.Text("Newsletter"), browser.Text("What can be imported"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"workshop", chromedp.Tasks{t.open(workshopPage), browser.Text("rows are left of"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"odds", chromedp.Tasks{t.open("/odds"), browser.Text("What counts beside"), chromedp.Sleep(300 * time.Millisecond)}},
-		{"purchases", chromedp.Tasks{t.open("/purchases"), browser.Fill("Checks", "142853"), browser.Fill("Name on the invoice", "Fernhollow Seed Library"), browser.Fill("Postal address", "3 Mill Lane"), browser.Fill("Country", "GB"),
-			browser.Text("42,853 checks at"), browser.Text("VAT: EUR"), chromedp.Evaluate("scrollTo(0, 0)", nil), chromedp.Sleep(300 * time.Millisecond)}},
-		{"usage", chromedp.Tasks{browser.Press("Pay EUR"), browser.Text("This is no real payment"), browser.Press("Pay"), browser.Text("Invoice I-"), t.open("/usage"), browser.Text("Held at the beginning"), chromedp.Sleep(300 * time.Millisecond)}},
-		{"factors", chromedp.Tasks{t.onList("Garden guilds, new members", "/runs/%[2]d/results?finding=catch-all"), browser.Text("Arrow keys walk"), browser.Click("tbody tr:nth-child(7) button"), browser.Text("known mailboxes there"), chromedp.Sleep(500 * time.Millisecond)}},
+		{"usage", chromedp.Tasks{t.open("/purchases"), browser.Fill("Checks", "142853"), browser.Fill("Name on the invoice", "Fernhollow Seed Library"), browser.Fill("Postal address", "3 Mill Lane"), browser.Fill("Country", "GB"),
+			browser.Text("VAT: EUR"), browser.Press("Pay EUR"), browser.Text("This is no real payment"), browser.Press("Pay"), browser.Text("Invoice I-"), t.open("/usage"), browser.Text("Held at the beginning"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"opinions", chromedp.Tasks{t.onList("Guests of the seed fair", "/lists/%[1]d/opinions?check=Seedcheck&apart=contradict"), browser.Text("It found"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"bounces", chromedp.Tasks{t.open("/bounces"), browser.Text("What came back last"), chromedp.Sleep(300 * time.Millisecond)}},
+		{"requests", chromedp.Tasks{t.open("/requests"), browser.Type(`input[aria-label="Address of the person"]`, "orrin.larkham30@postbarn.example\r"), browser.Text("Held about this address"), chromedp.Sleep(300 * time.Millisecond)}},
+		{"form", chromedp.Tasks{t.openForm(), browser.Type("#name", "Maya Okafor"), browser.Type("#email", "maya.okafor@postbran.example"), browser.Text("Did you mean"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"check", chromedp.Tasks{t.open("/check#nell.hartwood%40sundial-nursery.example"), browser.Text("made-up mailboxes")}},
 		{"export", chromedp.Tasks{t.ofRun("/runs/%s/export?form=results&columns=finding,cause,traits,decision"), browser.Text("Preview of the file"), chromedp.Sleep(300 * time.Millisecond)}},
 	} {
@@ -167,6 +167,18 @@ func (t *tour) learnRun() chromedp.Action {
 // ofRun goes to a page of that run.
 func (t *tour) ofRun(page string) chromedp.Action {
 	return chromedp.ActionFunc(func(ctx context.Context) error { return chromedp.Navigate(t.server + fmt.Sprintf(page, t.id)).Do(ctx) })
+}
+
+// openForm opens the page of the practice internet with the sign-up form.
+func (t *tour) openForm() chromedp.Action {
+	return chromedp.ActionFunc(func(ctx context.Context) error {
+		const site = "http://127.0.0.1:2593"
+		k, err := client.New(t.server, t.key).MakeKey(ctx, contract.NewKey{Name: "a picture of the form", Scopes: []string{"form"}, Origins: []string{site}, ExpiresDays: 1})
+		if err != nil {
+			return err
+		}
+		return chromedp.Navigate(site + "/?" + url.Values{"service": {t.server}, "key": {k.Key}}.Encode()).Do(ctx)
+	})
 }
 
 // paper has a command write a PDF and shows its first page.

@@ -40,9 +40,11 @@ export function Held({ of: h, again }: { of: Schema<"Held">; again: () => void }
           </Popconfirm>
         )}
       </span>
-      {h.lists.map((l) => (
-        <InList key={l.id} of={l} />
-      ))}
+      <div className="held">
+        {h.lists.map((l) => (
+          <InList key={l.id} of={l} />
+        ))}
+      </div>
       <Messages of={h} />
       {h.elsewhere.length > 0 && (
         <>
@@ -64,7 +66,7 @@ export function Held({ of: h, again }: { of: Schema<"Held">; again: () => void }
 function InList({ of: l }: { of: Schema<"HeldList"> }) {
   const more = l.rowsAll - l.rows.length;
   return (
-    <>
+    <section>
       <h3>
         <bdi>{l.name}</bdi>
       </h3>
@@ -73,7 +75,7 @@ function InList({ of: l }: { of: Schema<"HeldList"> }) {
       </p>
       {l.override && <p>A person decided to {l.override} it, whatever is found.</p>}
       {l.rows.map((r) => (
-        <div key={r.line} className="held">
+        <div key={r.line}>
           <h4>
             Line {number(r.line)}
             {!r.own && ", the row of somebody else"}
@@ -105,7 +107,7 @@ function InList({ of: l }: { of: Schema<"HeldList"> }) {
           ))}
         </div>
       ))}
-    </>
+    </section>
   );
 }
 
