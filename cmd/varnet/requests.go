@@ -38,7 +38,9 @@ func showRequests(c *cli) action {
 }
 
 func lookAtAddress(c *cli) action {
-	return ask(c, func(ctx context.Context, api *client.Client) (contract.Held, error) { return api.LookAtAddress(ctx, c.args[0]) }, c.printHeld)
+	return ask(c, func(ctx context.Context, api *client.Client) (contract.Held, error) {
+		return api.LookAtAddress(ctx, c.args[0])
+	}, c.printHeld)
 }
 
 func (c *cli) printHeld(h contract.Held) error {

@@ -21,7 +21,7 @@ const (
 )
 
 // scales are tried from the largest until all stands on one page.
-var scales = []float64{1, 0.93, 0.86, 0.8, 0.74, 0.68, 0.62}
+var scales = []float64{1, 0.93, 0.86, 0.8, 0.74, 0.68, 0.62, 0.57}
 
 // rgb is a colour.
 type rgb struct{ r, g, b int }
