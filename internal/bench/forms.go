@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"math/rand/v2"
 	"net/http"
 	"os"
 	"slices"
@@ -14,7 +15,6 @@ import (
 	"time"
 
 	"varnet/internal/contract"
-	"varnet/internal/practice"
 )
 
 const (
@@ -49,7 +49,7 @@ func forms() error {
 		return err
 	}
 	all := addressesOf(w, formsAlone+formsVisitors*int(formsTime/time.Second))
-	slices.SortFunc(all, func(a, b string) int { return bytes.Compare(sum(a), sum(b)) }) // of all hosts in turn
+	rand.New(rand.NewPCG(1, 1)).Shuffle(len(all), func(i, j int) { all[i], all[j] = all[j], all[i] })
 	var alone []visit
 	for n := range formsAlone {
 		v, err := asForm(in, k.Key, n, all[n])
@@ -85,12 +85,6 @@ func forms() error {
 		{what: "p95 of the answer beside 50 visitors a second", figure: ms(p95), bar: 1600, atMost: true, unit: " ms"},
 		{what: "the same, by that of one visitor at a time", figure: float64(p95) / float64(one), bar: 3, atMost: true, unit: " times"},
 	})
-}
-
-// sum mixes addresses.
-func sum(address string) []byte {
-	at := practice.Canonical(address)
-	return []byte(at[len(at)/3:] + at[:len(at)/3])
 }
 
 // manyVisitors come at an even pace, whether or not those before are answered.
