@@ -103,20 +103,11 @@ func showPurchases(c *cli) action {
 }
 
 func writeInvoice(c *cli) action {
-	connect := c.connect()
-	name := c.flags.String("out", "", "the file to write; - is standard output")
 	credit := c.flags.Bool("credit", false, "its credit note instead")
-	return func(ctx context.Context) error {
-		id, err := c.number(0, "purchase")
-		if err != nil {
-			return err
-		}
-		o, err := c.output(*name)
-		if err != nil {
-			return err
-		}
-		return o.write(func(w io.Writer) error { return connect().Invoice(ctx, id, *credit, w) })
-	}
+	var id int64
+	return saves(c, func() (err error) { id, err = c.number(0, "purchase"); return err }, func(ctx context.Context, api *client.Client, w io.Writer) error {
+		return api.Invoice(ctx, id, *credit, w)
+	})
 }
 
 func usageCommand() command {
@@ -152,16 +143,10 @@ func showUsage(c *cli) action {
 }
 
 func exportUsage(c *cli) action {
-	connect := c.connect()
 	by, from := c.usageFlags()
-	name := c.flags.String("out", "", "the file to write; - is standard output")
-	return func(ctx context.Context) error {
-		o, err := c.output(*name)
-		if err != nil {
-			return err
-		}
-		return o.write(func(w io.Writer) error { return connect().UsageFile(ctx, *by, from(), "", w) })
-	}
+	return saves(c, nil, func(ctx context.Context, api *client.Client, w io.Writer) error {
+		return api.UsageFile(ctx, *by, from(), "", w)
+	})
 }
 
 // thisMonth is the month of today, as statements are named.

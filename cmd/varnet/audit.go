@@ -50,15 +50,7 @@ func whoDid(e contract.AuditEntry) string {
 }
 
 func exportAudit(c *cli) action {
-	connect := c.connect()
-	name := c.flags.String("out", "", "the file to write; - is standard output")
-	return func(ctx context.Context) error {
-		o, err := c.output(*name)
-		if err != nil {
-			return err
-		}
-		return o.write(func(w io.Writer) error { return connect().ExportAudit(ctx, w) })
-	}
+	return saves(c, nil, func(ctx context.Context, api *client.Client, w io.Writer) error { return api.ExportAudit(ctx, w) })
 }
 
 func verifyAudit(c *cli) action {

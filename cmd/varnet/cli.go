@@ -225,6 +225,25 @@ func do(c *cli, call func(context.Context, *client.Client) error) action {
 	return func(ctx context.Context) error { return call(ctx, connect()) }
 }
 
+// saves is the action of a command that writes what the service sends to the file of -out. begin
+// reads what else the command was given, before the file is opened; nil: nothing.
+func saves(c *cli, begin func() error, write func(ctx context.Context, api *client.Client, out io.Writer) error) action {
+	connect := c.connect()
+	name := c.flags.String("out", "", "the file to write; - is standard output")
+	return func(ctx context.Context) error {
+		if begin != nil {
+			if err := begin(); err != nil {
+				return err
+			}
+		}
+		o, err := c.output(*name)
+		if err != nil {
+			return err
+		}
+		return o.write(func(w io.Writer) error { return write(ctx, connect(), w) })
+	}
+}
+
 // doOf is do about the thing whose number is the first argument.
 func doOf(c *cli, what string, call func(*client.Client, context.Context, int64) error) action {
 	return do(c, func(ctx context.Context, api *client.Client) error {

@@ -145,17 +145,8 @@ func deleteMailing(c *cli) action {
 }
 
 func exportMailing(c *cli) action {
-	connect := c.connect()
-	name := c.flags.String("out", "", "the file to write; - is standard output")
-	return func(ctx context.Context) error {
-		id, err := c.number(0, "mailing")
-		if err != nil {
-			return err
-		}
-		o, err := c.output(*name)
-		if err != nil {
-			return err
-		}
-		return o.write(func(w io.Writer) error { return connect().ExportMailing(ctx, id, w) })
-	}
+	var id int64
+	return saves(c, func() (err error) { id, err = c.number(0, "mailing"); return err }, func(ctx context.Context, api *client.Client, w io.Writer) error {
+		return api.ExportMailing(ctx, id, w)
+	})
 }

@@ -17,15 +17,7 @@ import (
 )
 
 func exportWorkspace(c *cli) action {
-	connect := c.connect()
-	name := c.flags.String("out", "", "the file to write; - is standard output")
-	return func(ctx context.Context) error {
-		o, err := c.output(*name)
-		if err != nil {
-			return err
-		}
-		return o.write(func(w io.Writer) error { return connect().ExportWorkspace(ctx, w) })
-	}
+	return saves(c, nil, func(ctx context.Context, api *client.Client, w io.Writer) error { return api.ExportWorkspace(ctx, w) })
 }
 
 func keepWorkspace(c *cli) action {

@@ -78,16 +78,10 @@ func (c *cli) printHeld(h contract.Held) error {
 }
 
 func writeRightsFile(c *cli) action {
-	connect := c.connect()
-	name := c.flags.String("out", "", "the file to write; - is standard output")
 	format := c.flags.String("format", "json", "json, or text that anybody can read")
-	return func(ctx context.Context) error {
-		o, err := c.output(*name)
-		if err != nil {
-			return err
-		}
-		return o.write(func(w io.Writer) error { return connect().RightsFile(ctx, c.args[0], *format, w) })
-	}
+	return saves(c, nil, func(ctx context.Context, api *client.Client, w io.Writer) error {
+		return api.RightsFile(ctx, c.args[0], *format, w)
+	})
 }
 
 // requestLooks is how often an erasure is looked at that takes longer.

@@ -376,6 +376,7 @@ func sameRun(t *testing.T, here, there *client.Client, id int64) {
 		if err != nil {
 			t.Fatal(err)
 		}
+		r.PerMinute = 0 // of this minute
 		text, _ := json.Marshal(r)
 		evidence, err := api.Evidence(ctx, id, allResults(t, api, id)[3].Ordinal)
 		if err != nil {
