@@ -77,17 +77,11 @@ func (d *Desk) Erase(ctx context.Context, id int64) (again bool, err error) {
 	spelled := []string{sub.Canonical()}
 	var waits []string
 	for _, l := range lists {
-		x, err := d.Store.ToErase(ctx, l, sub.eraser)
-		if err != nil {
-			return false, err
-		}
-		spelled = append(spelled, x.Spelled()...)
-		if len(x.Rows()) == 0 {
-			continue
-		}
-		switch err := d.eraseList(ctx, &r, x); {
+		some, err := d.eraseList(ctx, &r, l.ID, sub)
+		switch spelled = append(spelled, some...); {
 		case errors.Is(err, store.ErrInHand):
 			waits = append(waits, "“"+l.Name+"”")
+		case errors.Is(err, store.ErrNotFound): // it was deleted meanwhile
 		case err != nil:
 			return false, err
 		}
@@ -109,13 +103,17 @@ func (d *Desk) Erase(ctx context.Context, id int64) (again bool, err error) {
 	return len(waits) > 0, d.Store.SetRequest(ctx, r)
 }
 
-// eraseList erases an address of a list, together with what the request counts.
-func (d *Desk) eraseList(ctx context.Context, r *store.Request, x *store.Erasure) error {
+// eraseList erases an address of a list, together with what the request counts, and returns its
+// spellings there.
+func (d *Desk) eraseList(ctx context.Context, r *store.Request, list int64, sub subject) (spelled []string, err error) {
 	now := *r
-	err := d.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
-		results, err := s.Erase(ctx, x)
+	err = d.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
+		x, results, err := s.Erase(ctx, list, sub.eraser)
 		if err != nil {
 			return err
+		}
+		if spelled = x.Spelled(); len(x.Rows()) == 0 {
+			return nil
 		}
 		now.Lists, now.Rows, now.Results = r.Lists+1, r.Rows+int64(x.Blank()), r.Results+results
 		return s.SetRequest(ctx, now)
@@ -123,7 +121,7 @@ func (d *Desk) eraseList(ctx context.Context, r *store.Request, x *store.Erasure
 	if err == nil {
 		*r = now
 	}
-	return err
+	return spelled, err
 }
 
 // eraseElsewhere erases what there is beside lists. It ends the request where nothing is left.

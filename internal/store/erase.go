@@ -121,24 +121,34 @@ func (s *Store) ToErase(ctx context.Context, l List, e erase.Eraser) (*Erasure, 
 
 // Erase blanks the rows of a list that hold an address, and takes the address out of its domains,
 // runs, results and overrides. It is for a transaction of its own; ErrInHand tells to try again.
-// results is how many results are gone.
-func (s *Store) Erase(ctx context.Context, x *Erasure) (results int64, err error) {
-	id := x.list.ID
-	if _, err := s.db.Exec(ctx, "SELECT FROM list WHERE id = $1 FOR UPDATE", id); err != nil {
-		return 0, err
-	}
-	runs, err := many[Run](ctx, s.db, "SELECT "+runColumns+" FROM run WHERE list_id = $1 ORDER BY id FOR UPDATE", id)
+// The list is held before it is looked at: another erasure may be at work on the same rows. results
+// is how many results are gone.
+func (s *Store) Erase(ctx context.Context, list int64, e erase.Eraser) (x *Erasure, results int64, err error) {
+	l, err := one[List](ctx, s.db, "SELECT "+listColumns+" FROM list WHERE id = $1 FOR UPDATE", list)
 	if err != nil {
-		return 0, err
+		return nil, 0, err
+	}
+	if x, err = s.ToErase(ctx, l, e); err != nil || len(x.rows) == 0 {
+		return x, 0, err
+	}
+	runs, err := many[Run](ctx, s.db, "SELECT "+runColumns+" FROM run WHERE list_id = $1 ORDER BY id FOR UPDATE", list)
+	if err != nil {
+		return nil, 0, err
 	}
 	addresses := x.Addresses()
 	for _, r := range runs {
 		n, err := s.eraseOfRun(ctx, r, addresses)
 		if err != nil {
-			return 0, err
+			return nil, 0, err
 		}
 		results += n
 	}
+	return x, results, s.eraseOfList(ctx, x, addresses)
+}
+
+// eraseOfList takes the rows and addresses out of the list itself.
+func (s *Store) eraseOfList(ctx context.Context, x *Erasure, addresses []int32) error {
+	id := x.list.ID
 	counts, err := s.eraseRows(ctx, x)
 	if err == nil {
 		err = s.eraseParts(ctx, x)
@@ -154,7 +164,7 @@ func (s *Store) Erase(ctx context.Context, x *Erasure) (results int64, err error
 	if err == nil {
 		_, err = s.db.Exec(ctx, "DELETE FROM estimate WHERE list_id = $1", id)
 	}
-	return results, err
+	return err
 }
 
 // Blank returns how many rows become blank.

@@ -112,7 +112,8 @@ func TestEraseOfList(t *testing.T) {
 	if err := s.AddParcels(ctx, []store.Parcel{{RunID: run.ID, LaneKey: "one.example", Questions: store.Questions(addresses), NotBefore: time.Now().Add(-time.Minute), Again: true}}); err != nil {
 		t.Fatal(err)
 	}
-	x, err := s.ToErase(ctx, l, erase.Eraser{Gone: func(id string) bool { return id == "jane@one.example" }})
+	e := erase.Eraser{Gone: func(id string) bool { return id == "jane@one.example" }}
+	x, err := s.ToErase(ctx, l, e)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -123,17 +124,17 @@ func TestEraseOfList(t *testing.T) {
 	if err != nil || claimed == nil {
 		t.Fatal(claimed, err)
 	}
-	erase := func() (results int64, err error) {
-		err = s.InTx(ctx, func(s *store.Store, _ pgx.Tx) error { results, err = s.Erase(ctx, x); return err })
+	now := func() (results int64, err error) {
+		err = s.InTx(ctx, func(s *store.Store, _ pgx.Tx) error { _, results, err = s.Erase(ctx, l.ID, e); return err })
 		return results, err
 	}
-	if _, err := erase(); !errors.Is(err, store.ErrInHand) {
+	if _, err := now(); !errors.Is(err, store.ErrInHand) {
 		t.Errorf("while a lane asks: %v", err)
 	}
 	if _, err := s.GiveBack(ctx, "one.example", 1); err != nil {
 		t.Fatal(err)
 	}
-	if results, err := erase(); err != nil || results != 2 {
+	if results, err := now(); err != nil || results != 2 {
 		t.Fatalf("%d results, %v", results, err)
 	}
 	if claimed, err = s.Claim(ctx, "one.example", 1); err != nil || len(claimed.Questions) != 2 {

@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/jackc/pgx/v5"
@@ -44,8 +45,8 @@ func (c textColumn) write(parameter int) string {
 	return fmt.Sprintf("%s = $%d::%s", c.name, parameter, c.kind)
 }
 
-// erased is a value without an address.
-func (c textColumn) erased(e erase.Eraser, value string) (string, bool, error) {
+// erased is a value without an address. Of arrays of names an element that is one goes.
+func (c textColumn) erased(e erase.Eraser, value string, ofNames bool) (string, bool, error) {
 	if c.kind == "text" {
 		out, erased := e.Text(value)
 		return out, erased, nil
@@ -56,7 +57,7 @@ func (c textColumn) erased(e erase.Eraser, value string) (string, bool, error) {
 	if err := d.Decode(&v); err != nil {
 		return "", false, err
 	}
-	v, erased := eraseJSON(e, v)
+	v, erased := eraseJSON(e, v, ofNames)
 	if !erased {
 		return value, false, nil
 	}
@@ -67,20 +68,23 @@ func (c textColumn) erased(e erase.Eraser, value string) (string, bool, error) {
 	return out.String(), true, err
 }
 
-// eraseJSON takes an address out of all texts of a value, names included. An element of an array
-// that is nothing but the address goes.
-func eraseJSON(e erase.Eraser, v any) (out any, erased bool) {
+// namesIn are the tables whose arrays of texts hold names that somebody gave: terms, conditions,
+// addresses. Those of others, such as the columns of a list, keep their number of elements.
+var namesIn = []string{"term_list", "policy", "step_recipe", "workshop_job", "routine"}
+
+// eraseJSON takes an address out of all texts of a value, names of fields included.
+func eraseJSON(e erase.Eraser, v any, ofNames bool) (out any, erased bool) {
 	switch v := v.(type) {
 	case string:
 		return e.Text(v)
 	case []any:
 		left := make([]any, 0, len(v))
 		for _, one := range v {
-			if text, ok := one.(string); ok && e.Is(text) {
+			if text, ok := one.(string); ok && ofNames && e.Is(text) {
 				erased = true
 				continue
 			}
-			one, changed := eraseJSON(e, one)
+			one, changed := eraseJSON(e, one, ofNames)
 			left, erased = append(left, one), erased || changed
 		}
 		return left, erased
@@ -88,7 +92,7 @@ func eraseJSON(e erase.Eraser, v any) (out any, erased bool) {
 		left := make(map[string]any, len(v))
 		for name, one := range v {
 			name, named := e.Text(name)
-			one, changed := eraseJSON(e, one)
+			one, changed := eraseJSON(e, one, ofNames)
 			left[name], erased = one, erased || named || changed
 		}
 		return left, erased
@@ -113,15 +117,15 @@ type texts struct {
 	erased []bool
 }
 
-// textsWith returns the records of a table whose texts hold an address, held, with all their texts
-// as they are without it.
-func (s *Store) textsWith(ctx context.Context, t ownedTable, columns []textColumn, workspace int64, e erase.Eraser, domain Spellings) ([]texts, error) {
+// textsWith returns the records of a table whose texts hold an address, with all their texts as they
+// are without it. lock is how the records are held meanwhile, in SQL; "": not at all.
+func (s *Store) textsWith(ctx context.Context, t ownedTable, columns []textColumn, lock string, workspace int64, e erase.Eraser, domain Spellings) ([]texts, error) {
 	var read []string
 	for _, c := range columns {
 		read = append(read, "coalesce("+c.read()+", '')")
 	}
-	rows, err := s.db.Query(ctx, fmt.Sprintf("SELECT ctid::text, ARRAY[%s] FROM %s WHERE %s AND concat_ws(' ', %s) ILIKE ANY($2) FOR UPDATE",
-		strings.Join(read, ", "), t.name, t.of, strings.Join(read, ", ")), workspace, domain.patterns())
+	rows, err := s.db.Query(ctx, fmt.Sprintf("SELECT ctid::text, ARRAY[%s] FROM %s WHERE %s AND concat_ws(' ', %s) ILIKE ANY($2) %s",
+		strings.Join(read, ", "), t.name, t.of, strings.Join(read, ", "), lock), workspace, domain.patterns())
 	if err != nil {
 		return nil, err
 	}
@@ -134,7 +138,7 @@ func (s *Store) textsWith(ctx context.Context, t ownedTable, columns []textColum
 			if r.values[i] == "" {
 				continue
 			}
-			if r.values[i], r.erased[i], err = c.erased(e, r.values[i]); err != nil {
+			if r.values[i], r.erased[i], err = c.erased(e, r.values[i], slices.Contains(namesIn, t.name)); err != nil {
 				return fmt.Errorf("%s.%s: %w", t.name, c.name, err)
 			}
 			some = some || r.erased[i]
@@ -156,16 +160,13 @@ type Mention struct {
 
 // Mentions returns where else than in lists the texts of a workspace name an address.
 func (s *Store) Mentions(ctx context.Context, workspace int64, e erase.Eraser, domain Spellings) (found []Mention, err error) {
-	err = s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
-		return s.eachText(ctx, workspace, e, domain, func(t ownedTable, _ []textColumn, there []texts) error {
-			found = append(found, Mention{t.name, int64(len(there))})
-			return nil
-		})
+	return found, s.eachText(ctx, "", workspace, e, domain, func(t ownedTable, _ []textColumn, there []texts) error {
+		found = append(found, Mention{t.name, int64(len(there))})
+		return nil
 	})
-	return found, err
 }
 
-func (s *Store) eachText(ctx context.Context, workspace int64, e erase.Eraser, domain Spellings, do func(ownedTable, []textColumn, []texts) error) error {
+func (s *Store) eachText(ctx context.Context, lock string, workspace int64, e erase.Eraser, domain Spellings, do func(ownedTable, []textColumn, []texts) error) error {
 	for _, t := range append(ownedTables[:len(ownedTables):len(ownedTables)], sharedTexts...) {
 		if !t.people {
 			continue
@@ -174,7 +175,7 @@ func (s *Store) eachText(ctx context.Context, workspace int64, e erase.Eraser, d
 		if err != nil || len(columns) == 0 {
 			return err
 		}
-		there, err := s.textsWith(ctx, t, columns, workspace, e, domain)
+		there, err := s.textsWith(ctx, t, columns, lock, workspace, e, domain)
 		if err != nil {
 			return err
 		}
@@ -206,7 +207,7 @@ func (s *Store) EraseElsewhere(ctx context.Context, workspace int64, e erase.Era
 		return 0, err
 	}
 	records += gone
-	return records, s.eachText(ctx, workspace, e, domain, func(t ownedTable, columns []textColumn, there []texts) error {
+	return records, s.eachText(ctx, "FOR UPDATE", workspace, e, domain, func(t ownedTable, columns []textColumn, there []texts) error {
 		for _, r := range there {
 			if err := s.setTexts(ctx, t.name, columns, r); err != nil {
 				return err
@@ -238,6 +239,7 @@ var whole = []struct {
 	sql     string
 	counted bool
 }{
+	{`DELETE FROM trial_letter t USING mailed m WHERE m.mailing_id = t.mailing_id AND m.number = t.number AND t.state = 'waiting' AND m.workspace_id = $1 AND m.canonical = ANY($2)`, true},
 	{`UPDATE mailed SET mailbox = '', canonical = 'erased ' || number, domain = '', said = 0, tag = NULL, message_id = NULL, final = '', words = ''
 		WHERE workspace_id = $1 AND canonical = ANY($2)`, true},
 	// What waits to be written for a contact is not written; what was written stays counted.

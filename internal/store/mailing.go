@@ -91,10 +91,12 @@ func (s *Store) EachLetter(ctx context.Context, mailing int64, do func(Mailed) e
 			return err
 		}
 		for _, l := range some {
+			if after = l.Number; l.Mailbox == "" { // it was erased
+				continue
+			}
 			if err := do(l); err != nil {
 				return err
 			}
-			after = l.Number
 		}
 		if len(some) < lettersAtOnce {
 			return nil

@@ -3,10 +3,12 @@ package store
 import (
 	"context"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/jackc/pgx/v5"
 
+	"varnet/core/erase"
 	"varnet/internal/testkit"
 )
 
@@ -44,6 +46,29 @@ func TestOwnedTables(t *testing.T) {
 	for _, o := range append(slices.Clone(ownedTables), sharedTexts...) {
 		if _, err := s.pool.Exec(ctx, "SELECT count(*) FROM "+o.name+" WHERE "+o.of, int64(1)); err != nil {
 			t.Errorf("%s: %v", o.name, err)
+		}
+	}
+}
+
+// TestEraseJSON: of terms an address goes; columns stay as many as they are, and numbers what they
+// are.
+func TestEraseJSON(t *testing.T) {
+	e := erase.Eraser{Gone: func(id string) bool { return id == "jane@seedling.example" }}
+	for _, c := range []struct {
+		column      textColumn
+		ofNames     bool
+		value, want string
+	}{
+		{textColumn{"terms", "ARRAY"}, true, `["a","Jane@seedling.example","b"]`, `["a","b"]`},
+		{textColumn{"columns", "ARRAY"}, false, `["a","jane@seedling.example"]`, `["a","(erased)"]`},
+		{textColumn{"record", "json"}, false, `{"n":12345678901234567890.10,"said":"550 <jane@seedling.example> \u00e9 <"}`, `{"n":12345678901234567890.10,"said":"550 <(erased)> é <"}`},
+		{textColumn{"record", "jsonb"}, true, `{"jane@seedling.example":[{"x":["jane@seedling.example"]}]}`, `{"(erased)":[{"x":[]}]}`},
+		{textColumn{"says", "text"}, false, "to jane@seedling.example", "to (erased)"},
+		{textColumn{"says", "text"}, false, "to joan@seedling.example", ""},
+	} {
+		out, erased, err := c.column.erased(e, c.value, c.ofNames)
+		if err != nil || erased != (c.want != "") || erased && strings.TrimSpace(out) != c.want {
+			t.Errorf("%s: %q, %v, %v", c.value, out, erased, err)
 		}
 	}
 }
