@@ -93,11 +93,11 @@ func (d *Desk) Ask(ctx context.Context, q Question) (Answered, error) {
 	if err != nil || over {
 		return Answered{Answer: form.NotKnown}, err
 	}
-	if c, known, err := d.known(ctx, q.Workspace, print); err != nil || known {
-		return answered(a, c), err
-	}
 	if d.enumerated(q.Key.KeyID, a.Domain) {
 		return Answered{Answer: form.NotKnown}, nil
+	}
+	if c, known, err := d.known(ctx, q.Workspace, print); err != nil || known {
+		return answered(a, c), err
 	}
 	going := d.begin(q, a, print)
 	waiting, cancel := context.WithTimeout(ctx, d.Deadline)

@@ -20,8 +20,7 @@ func (NotErased) Error() string {
 }
 
 // Order records that an address is to be erased, or may be kept again; begin is called in the
-// transaction that records an erasure. By then the address is neither kept nor asked about any
-// more where it comes in; Erase takes out what is there.
+// transaction that records an erasure, which Erase then does.
 func (d *Desk) Order(ctx context.Context, workspace int64, typed, kind, byWhom string, begin func(pgx.Tx, int64) error) (r store.Request, err error) {
 	sub, err := d.subject(typed)
 	if err != nil {
@@ -50,9 +49,10 @@ func (d *Desk) Order(ctx context.Context, workspace int64, typed, kind, byWhom s
 	})
 }
 
-// Erase takes an address out of a workspace: first it becomes one that is not kept, then list by
-// list, each in a transaction of its own, then all the rest. again tells that something of it is
-// in hand at this moment and Erase is to be called once more in a while.
+// Erase takes an address out of a workspace: first it becomes one that is not kept, then it is taken
+// out of all that stands beside lists, by all its spellings in them, then out of list by list, each
+// in a transaction of its own. again tells that something of it is in hand at this moment and Erase
+// is to be called once more in a while. Called again after it broke off, it goes on.
 func (d *Desk) Erase(ctx context.Context, id int64) (again bool, err error) {
 	r, err := d.Store.RequestAtWork(ctx, id)
 	if err != nil || r.State == store.RequestDone {
@@ -66,54 +66,73 @@ func (d *Desk) Erase(ctx context.Context, id int64) (again bool, err error) {
 	if err != nil {
 		return false, err
 	}
-	err = d.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error { return s.AddErased(ctx, r.WorkspaceID, r.Fingerprint) })
+	if err := d.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error { return s.AddErased(ctx, r.WorkspaceID, r.Fingerprint) }); err != nil {
+		return false, err
+	}
+	lists, spelled, err := d.holding(ctx, r.WorkspaceID, sub)
 	if err != nil {
 		return false, err
 	}
-	lists, err := d.Store.AllLists(ctx, r.WorkspaceID)
+	if err := d.eraseElsewhere(ctx, &r, sub, spelled); err != nil {
+		return false, err
+	}
+	waits, err := d.eraseLists(ctx, &r, lists, sub)
 	if err != nil {
 		return false, err
 	}
-	spelled := []string{sub.Canonical()}
-	var waits []string
-	for _, l := range lists {
-		some, err := d.eraseList(ctx, &r, l.ID, sub)
-		switch spelled = append(spelled, some...); {
+	if again = len(waits) > 0; again {
+		r.Says = fmt.Sprintf("Something is at work on %s; the address is erased there as soon as that has let go of it.", say.SomeAnd(waits, 3))
+	} else {
+		r.State, r.Says = store.RequestDone, done(r)
+	}
+	return again, d.Store.SetRequest(ctx, r)
+}
+
+// holding returns what the lists of a workspace hold of an address, and its canonical spellings in them.
+func (d *Desk) holding(ctx context.Context, workspace int64, sub subject) (lists []*store.Erasure, spelled []string, err error) {
+	all, err := d.Store.AllLists(ctx, workspace)
+	if err != nil {
+		return nil, nil, err
+	}
+	spelled = []string{sub.Canonical()}
+	for _, l := range all {
+		x, err := d.Store.ToErase(ctx, l, sub.eraser)
+		if err != nil {
+			return nil, nil, err
+		}
+		if len(x.Rows()) > 0 {
+			lists, spelled = append(lists, x), append(spelled, x.Spelled()...)
+		}
+	}
+	slices.Sort(spelled)
+	return lists, slices.Compact(spelled), nil
+}
+
+// eraseLists erases an address of lists, and returns what it has to wait for.
+func (d *Desk) eraseLists(ctx context.Context, r *store.Request, lists []*store.Erasure, sub subject) (waits []string, err error) {
+	for _, x := range lists {
+		switch err := d.eraseList(ctx, r, x.List.ID, sub); {
 		case errors.Is(err, store.ErrInHand):
-			waits = append(waits, "“"+l.Name+"”")
+			waits = append(waits, "“"+x.List.Name+"”")
 		case errors.Is(err, store.ErrNotFound): // it was deleted meanwhile
 		case err != nil:
-			return false, err
+			return nil, err
 		}
 	}
 	pages, err := d.Store.PagesWaiting(ctx, r.WorkspaceID)
-	if err != nil {
-		return false, err
-	}
 	if pages {
 		waits = append(waits, "what is being imported from a connection")
 	}
-	slices.Sort(spelled)
-	if err := d.eraseElsewhere(ctx, &r, sub, slices.Compact(spelled), len(waits) == 0); err != nil {
-		return false, err
-	}
-	if len(waits) > 0 {
-		r.Says = fmt.Sprintf("Something is at work on %s; the address is erased there as soon as that has let go of it.", say.SomeAnd(waits, 3))
-	}
-	return len(waits) > 0, d.Store.SetRequest(ctx, r)
+	return waits, err
 }
 
-// eraseList erases an address of a list, together with what the request counts, and returns its
-// spellings there.
-func (d *Desk) eraseList(ctx context.Context, r *store.Request, list int64, sub subject) (spelled []string, err error) {
+// eraseList erases an address of a list, together with what the request counts.
+func (d *Desk) eraseList(ctx context.Context, r *store.Request, list int64, sub subject) error {
 	now := *r
-	err = d.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
+	err := d.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
 		x, results, err := s.Erase(ctx, list, sub.eraser)
-		if err != nil {
+		if err != nil || len(x.Rows()) == 0 {
 			return err
-		}
-		if spelled = x.Spelled(); len(x.Rows()) == 0 {
-			return nil
 		}
 		now.Lists, now.Rows, now.Results = r.Lists+1, r.Rows+int64(x.Blank()), r.Results+results
 		return s.SetRequest(ctx, now)
@@ -121,20 +140,18 @@ func (d *Desk) eraseList(ctx context.Context, r *store.Request, list int64, sub 
 	if err == nil {
 		*r = now
 	}
-	return spelled, err
+	return err
 }
 
-// eraseElsewhere erases what there is beside lists. It ends the request where nothing is left.
-func (d *Desk) eraseElsewhere(ctx context.Context, r *store.Request, sub subject, spelled []string, last bool) error {
+// eraseElsewhere erases what there is beside lists, together with what the request counts.
+func (d *Desk) eraseElsewhere(ctx context.Context, r *store.Request, sub subject, spelled []string) error {
 	return d.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
 		n, err := s.EraseElsewhere(ctx, r.WorkspaceID, sub.eraser, sub.domain, spelled)
 		if err != nil {
 			return err
 		}
-		if r.Elsewhere += n; last {
-			r.State, r.Says = store.RequestDone, done(*r)
-		}
-		return nil
+		r.Elsewhere += n
+		return s.SetRequest(ctx, *r)
 	})
 }
 

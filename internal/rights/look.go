@@ -39,9 +39,16 @@ func (d *Desk) Look(ctx context.Context, workspace int64, name, typed string) (h
 			return h, err
 		}
 	}
-	spelled, err := d.lists(ctx, workspace, sub, &h)
+	lists, spelled, err := d.holding(ctx, workspace, sub)
 	if err != nil {
 		return h, err
+	}
+	for _, x := range lists {
+		held, err := d.list(ctx, x)
+		if err != nil {
+			return h, err
+		}
+		h.Lists = append(h.Lists, held)
 	}
 	if err := d.remembered(ctx, workspace, spelled, &h); err != nil {
 		return h, err
@@ -59,33 +66,9 @@ func (d *Desk) Look(ctx context.Context, workspace int64, name, typed string) (h
 	return h, nil
 }
 
-// lists adds what lists hold, and returns the canonical spellings of the address in them.
-func (d *Desk) lists(ctx context.Context, workspace int64, sub subject, h *contract.Held) (spelled []string, err error) {
-	spelled = []string{sub.Canonical()}
-	all, err := d.Store.AllLists(ctx, workspace)
-	if err != nil {
-		return nil, err
-	}
-	for _, l := range all {
-		x, err := d.Store.ToErase(ctx, l, sub.eraser)
-		if err != nil {
-			return nil, err
-		}
-		if len(x.Rows()) == 0 {
-			continue
-		}
-		spelled = append(spelled, x.Spelled()...)
-		held, err := d.list(ctx, l, x)
-		if err != nil {
-			return nil, err
-		}
-		h.Lists = append(h.Lists, held)
-	}
-	slices.Sort(spelled)
-	return slices.Compact(spelled), nil
-}
-
-func (d *Desk) list(ctx context.Context, l store.List, x *store.Erasure) (contract.HeldList, error) {
+// list is what a list holds.
+func (d *Desk) list(ctx context.Context, x *store.Erasure) (contract.HeldList, error) {
+	l := x.List
 	held := contract.HeldList{ID: l.ID, Name: l.Name, FileName: l.FileName, At: l.CreatedAt, Rows: []contract.HeldRow{}, RowsAll: len(x.Rows()), Results: []contract.HeldResult{}}
 	err := d.Store.RowsAt(ctx, l, x.Rows()[:min(mostRows, len(x.Rows()))], func(row int32, c *store.Row) {
 		r := contract.HeldRow{Line: c.Line, Own: x.Own(row), Cells: []contract.HeldCell{}}

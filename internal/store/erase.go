@@ -21,7 +21,7 @@ var ErrInHand = errors.New("an address to be erased is in hand")
 // Erasure is what is to be erased of a list: rows, by their number from 1, and the addresses that
 // leave it with them.
 type Erasure struct {
-	list   List
+	List   List
 	eraser erase.Eraser
 	rows   map[int32]bool // that hold the address; true: they are the person's, and become blank
 	gone   map[int32]firstCell
@@ -92,7 +92,7 @@ func (l *List) rowOf(ordinal int32) (row int32, slot int) {
 
 // ToErase finds what is to be erased of a list.
 func (s *Store) ToErase(ctx context.Context, l List, e erase.Eraser) (*Erasure, error) {
-	x := &Erasure{list: l, eraser: e, rows: map[int32]bool{}, gone: map[int32]firstCell{}, shared: map[int32]firstCell{}}
+	x := &Erasure{List: l, eraser: e, rows: map[int32]bool{}, gone: map[int32]firstCell{}, shared: map[int32]firstCell{}}
 	kept := l.Dialect.Kept()
 	err := s.eachCell(ctx, l.ID, 1, math.MaxInt32, true, func(c *Row) error {
 		row, slot := l.rowOf(c.Ordinal)
@@ -148,7 +148,7 @@ func (s *Store) Erase(ctx context.Context, list int64, e erase.Eraser) (x *Erasu
 
 // eraseOfList takes the rows and addresses out of the list itself.
 func (s *Store) eraseOfList(ctx context.Context, x *Erasure, addresses []int32) error {
-	id := x.list.ID
+	id := x.List.ID
 	counts, err := s.eraseRows(ctx, x)
 	if err == nil {
 		err = s.eraseParts(ctx, x)
@@ -180,8 +180,8 @@ func (x *Erasure) Blank() (n int) {
 // header is what stands before the first row, without the address. Not to be null, it is never nil.
 func (x *Erasure) header() []byte {
 	var out []byte
-	for line := range strings.SplitAfterSeq(string(x.list.Header), "\n") {
-		cells, _ := x.eraser.Row(x.list.Dialect.Kept(), []byte(line), nil, nil)
+	for line := range strings.SplitAfterSeq(string(x.List.Header), "\n") {
+		cells, _ := x.eraser.Row(x.List.Dialect.Kept(), []byte(line), nil, nil)
 		out = append(out, cells...)
 	}
 	return append([]byte{}, out...)
@@ -191,30 +191,30 @@ func (x *Erasure) header() []byte {
 func (s *Store) eraseRows(ctx context.Context, x *Erasure) (changed ListCounts, err error) {
 	var cells []int32
 	for _, row := range x.Rows() {
-		cells = append(cells, (row-1)*x.list.slots()+1, row*x.list.slots())
+		cells = append(cells, (row-1)*x.List.slots()+1, row*x.List.slots())
 	}
 	var b pack.Block
 	var was, is []*Row // the address cells of the row that is read
-	err = s.eachBlock(ctx, x.list.ID, true, func(in []Row) error {
+	err = s.eachBlock(ctx, x.List.ID, true, func(in []Row) error {
 		b.Start()
 		for i := range in {
 			c := x.without(&in[i])
 			b.Add(c)
-			row, slot := x.list.rowOf(c.Ordinal)
+			row, slot := x.List.rowOf(c.Ordinal)
 			if slot == 0 {
 				was, is = was[:0], is[:0]
 			}
 			if before := in[i]; x.rows[row] {
 				was, is = append(was, &before), append(is, c)
 			}
-			if len(is) == len(x.list.AddressColumns) {
+			if len(is) == len(x.List.AddressColumns) {
 				changed.Count(was, -1)
 				changed.Count(is, 1)
 			}
 		}
 		changed.Formulas += x.formulas(in)
 		_, err := s.db.Exec(ctx, "UPDATE row_block SET cells = $3, records = $4, texts = $5, malformed = $6 WHERE list_id = $1 AND last = $2",
-			x.list.ID, b.Last, b.Cells, b.Records, string(b.Texts), b.Malformed)
+			x.List.ID, b.Last, b.Cells, b.Records, string(b.Texts), b.Malformed)
 		return err
 	}, "EXISTS (SELECT FROM unnest($2::int[]) o WHERE o BETWEEN first AND last)", cells)
 	return changed, err
@@ -222,7 +222,7 @@ func (s *Store) eraseRows(ctx context.Context, x *Erasure) (changed ListCounts, 
 
 // without is an address cell as it is when its row is erased.
 func (x *Erasure) without(c *Row) *Row {
-	row, _ := x.list.rowOf(c.Ordinal)
+	row, _ := x.List.rowOf(c.Ordinal)
 	own, touched := x.rows[row]
 	if !touched {
 		return c
@@ -237,7 +237,7 @@ func (x *Erasure) without(c *Row) *Row {
 
 // record is the record of a row as it is when it is erased.
 func (x *Erasure) record(raw []byte, row int32) []byte {
-	out, _ := x.eraser.Row(x.list.Dialect.Kept(), raw, x.list.AddressColumns, func(column int) string {
+	out, _ := x.eraser.Row(x.List.Dialect.Kept(), raw, x.List.AddressColumns, func(column int) string {
 		var kept []string
 		for _, ordinal := range slices.Sorted(maps.Keys(x.shared)) {
 			if c := x.shared[ordinal]; c.row == row && c.column == column {
@@ -251,9 +251,9 @@ func (x *Erasure) record(raw []byte, row int32) []byte {
 
 // formulas is by how many the rows with formulas among some become more.
 func (x *Erasure) formulas(in []Row) (more int64) {
-	d := x.list.Dialect.Kept()
+	d := x.List.Dialect.Kept()
 	for i := range in {
-		row, slot := x.list.rowOf(in[i].Ordinal)
+		row, slot := x.List.rowOf(in[i].Ordinal)
 		if _, touched := x.rows[row]; !touched || slot > 0 || !d.HasFormula(in[i].Raw) {
 			continue
 		}
@@ -274,7 +274,7 @@ func (s *Store) eraseParts(ctx context.Context, x *Erasure) error {
 	}
 	names := slices.Sorted(maps.Keys(domains))
 	var parts [][]any
-	err := s.eachPart(ctx, x.list.ID, partsOf{domains: names, lines: true}, func(domain string, ordinals []int32, lines string) bool {
+	err := s.eachPart(ctx, x.List.ID, partsOf{domains: names, lines: true}, func(domain string, ordinals []int32, lines string) bool {
 		var left part
 		for _, o := range ordinals {
 			var local string
@@ -285,14 +285,14 @@ func (s *Store) eraseParts(ctx context.Context, x *Erasure) error {
 			}
 		}
 		if len(left.ordinals) > 0 {
-			parts = append(parts, []any{x.list.ID, domain, left.ordinals[len(left.ordinals)-1], left.ordinals, string(left.lines)})
+			parts = append(parts, []any{x.List.ID, domain, left.ordinals[len(left.ordinals)-1], left.ordinals, string(left.lines)})
 		}
 		return true
 	})
 	if err != nil {
 		return err
 	}
-	if _, err := s.db.Exec(ctx, "DELETE FROM list_part WHERE list_id = $1 AND domain = ANY($2)", x.list.ID, names); err != nil {
+	if _, err := s.db.Exec(ctx, "DELETE FROM list_part WHERE list_id = $1 AND domain = ANY($2)", x.List.ID, names); err != nil {
 		return err
 	}
 	if err := s.copyParts(ctx, parts); err != nil {
@@ -302,6 +302,6 @@ func (s *Store) eraseParts(ctx context.Context, x *Erasure) error {
 			FROM unnest($2::text[]) AS d (domain)),
 		empty AS (DELETE FROM list_domain l USING left_over WHERE l.list_id = $1 AND l.domain = left_over.domain AND n = 0),
 		emptied AS (DELETE FROM run_domain r USING left_over WHERE r.run_id IN (SELECT id FROM run WHERE list_id = $1) AND r.domain = left_over.domain AND n = 0)
-		UPDATE list_domain l SET addresses = n FROM left_over WHERE l.list_id = $1 AND l.domain = left_over.domain AND n > 0`, x.list.ID, names)
+		UPDATE list_domain l SET addresses = n FROM left_over WHERE l.list_id = $1 AND l.domain = left_over.domain AND n > 0`, x.List.ID, names)
 	return err
 }
