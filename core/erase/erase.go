@@ -24,6 +24,9 @@ type Eraser struct {
 	// all spellings of a mailbox have one identity; nil: nothing.
 	Same    func(domain string) address.Sameness
 	Grammar address.Grammar
+	// Domains are how the domain of the address is written, in lower case, where it is one that is
+	// known: rows without it are passed over. None: every row is read.
+	Domains []string
 }
 
 // Identity is what an address is told apart by; "" for a text that is no address.
@@ -118,7 +121,7 @@ func localByte(c byte) bool {
 // have Placeholder where one stood. What has none comes back as it is. In a row that becomes
 // blank those address cells stay that kept returns a text for, with that text; nil keeps none.
 func (e Eraser) Row(d sheet.Dialect, raw []byte, columns []int, kept func(column int) string) (out []byte, whole bool) {
-	if !mayHold(raw) {
+	if !e.mayHold(raw) {
 		return raw, false
 	}
 	cells := d.Cells(raw)
@@ -158,7 +161,15 @@ func (e Eraser) in(cell string) bool {
 	return erased
 }
 
-// mayHold reports whether a record may hold an address: it has an at sign, be it a wide one.
-func mayHold(raw []byte) bool {
-	return bytes.IndexByte(raw, '@') >= 0 || bytes.Contains(raw, []byte("\uff20"))
+// mayHold reports whether a record may hold the address: it has an at sign, and one of the domains. Of
+// letters beyond ASCII it is not told here: they may stand for others.
+func (e Eraser) mayHold(raw []byte) bool {
+	if bytes.IndexFunc(raw, func(r rune) bool { return r >= utf8.RuneSelf }) >= 0 {
+		return true
+	}
+	if bytes.IndexByte(raw, '@') < 0 {
+		return false
+	}
+	lower := bytes.ToLower(raw)
+	return len(e.Domains) == 0 || slices.ContainsFunc(e.Domains, func(d string) bool { return bytes.Contains(lower, []byte(d)) })
 }

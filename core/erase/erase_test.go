@@ -96,6 +96,12 @@ func TestRow(t *testing.T) {
 			t.Errorf("%s: %q, %v", c.name, out, whole)
 		}
 	}
+	e.Domains = []string{"seedling.example"}
+	for raw, want := range map[string]bool{"1,JANE@Seedling.EXAMPLE\n": true, "1,jane@ｓeedling.example\n": true, "1,jane@seedlings.example\n": false, "1,jane@other.example\n": false} {
+		if _, whole := e.Row(comma, []byte(raw), []int{1}, nil); whole != want {
+			t.Errorf("%q, by its domain: %v", raw, whole)
+		}
+	}
 	out, _ := e.Row(comma, []byte("Jane,jane@seedling.example,firs@seedling.example\n"), []int{1, 2}, func(c int) string {
 		return map[int]string{2: "firs@seedling.example"}[c]
 	})
@@ -137,4 +143,19 @@ func ExampleEraser_Text() {
 	e := erase.Eraser{Gone: func(identity string) bool { return slices.Contains(gone, identity) }}
 	fmt.Println(e.Text("550 5.1.1 <Jane@seedling.example>: unknown"))
 	// Output: 550 5.1.1 <(erased)>: unknown true
+}
+
+// BenchmarkRow reads rows for one address, whose domain is known, and for whatever was erased.
+func BenchmarkRow(b *testing.B) {
+	d := sheet.Dialect{Delimiter: ",", Quote: `"`, Encoding: sheet.UTF8}
+	raw := []byte("FS-00030,Orrin Larkham,orrin.larkham30@postbarn.example,2010-10-24,Bramble Hill,Marigold\n")
+	for name, domains := range map[string][]string{"one address": {"seedling.example"}, "whatever was erased": nil} {
+		e := of("jane@seedling.example")
+		e.Domains = domains
+		b.Run(name, func(b *testing.B) {
+			for b.Loop() {
+				e.Row(d, raw, []int{2}, nil)
+			}
+		})
+	}
 }

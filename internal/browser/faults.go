@@ -25,7 +25,8 @@ func (f Faults) Any() bool { return f.Over > 0 || f.Gaps > 0 || f.Small > 0 }
 // FaultsOf measures the page. The width is the layout's: on a phone innerWidth grows with what
 // is too wide.
 func FaultsOf(f *Faults) chromedp.Action {
-	return chromedp.Evaluate("("+faults+")(document.documentElement.clientWidth)", f)
+	return chromedp.Tasks{Wait("document.body"), // it may be on its way to another page
+		chromedp.Evaluate("("+faults+")(document.documentElement.clientWidth)", f)}
 }
 
 const faults = `(width) => {

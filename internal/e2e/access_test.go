@@ -47,7 +47,11 @@ func TestAccess(t *testing.T) {
 	callers = append(callers, callerOfAll{"who has left", gone.session(), []account.Scope{account.Self}},
 		callerOfAll{"an owner elsewhere", outsider.session(), append(account.Owner.Scopes(false), account.Self)})
 	for _, scope := range account.Scopes() {
-		k, err := p.owner.api().MakeKey(t.Context(), contract.NewKey{Name: string(scope), Scopes: []string{string(scope)}})
+		n := contract.NewKey{Name: string(scope), Scopes: []string{string(scope)}}
+		if scope == account.Form {
+			n.Origins = []string{"https://www.fernhollow.example"}
+		}
+		k, err := p.owner.api().MakeKey(t.Context(), n)
 		if err != nil || !account.IsKey(k.Key) {
 			t.Fatalf("%s: %+v, %v", scope, k, err)
 		}
@@ -97,6 +101,8 @@ func (c callerOfAll) answer(d apiOperation) int {
 		return http.StatusUnprocessableEntity
 	case c.scopes == nil:
 		return http.StatusUnauthorized
+	case c.name == "a key to form": // which is for pages of its origins
+		return http.StatusForbidden
 	case d.Scope != "" && !slices.Contains(c.scopes, account.Scope(d.Scope)):
 		return http.StatusForbidden
 	}

@@ -72,7 +72,7 @@ func (z *writing) settings(ctx context.Context) error {
 		return err
 	}
 	z.head.At, z.head.Name, z.head.CreatedAt, z.head.KeepDays = time.Now().UTC(), of.Name, of.CreatedAt, of.KeepDays
-	z.head.SecondFactor, z.head.ReadersExport, z.head.ShareOutcomes, z.head.Rules, z.head.Lists = of.SecondFactor, of.ReadersExport, of.ShareOutcomes, of.Rules, of.ListsHeld
+	z.head.SecondFactor, z.head.ReadersExport, z.head.ShareOutcomes, z.head.Rules, z.head.Lists = of.SecondFactor, of.ReadersExport, of.ShareOutcomes, of.Rules, of.Lists
 	if of.ErasedKey != nil {
 		if z.head.ErasedKey, err = z.Secrets.Open(of.ErasedKey, rights.KeyPurpose); err != nil {
 			return err

@@ -62,7 +62,7 @@ func (d *Desk) subject(typed string) (s subject, err error) {
 		s.domain = append(s.domain, unicode)
 	}
 	s.eraser = d.eraser(func(identity string) bool { return identity == s.identity })
-	s.identity = s.eraser.Identity(a.Mailbox())
+	s.identity, s.eraser.Domains = s.eraser.Identity(a.Mailbox()), s.domain
 	return s, nil
 }
 

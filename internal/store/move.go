@@ -85,26 +85,21 @@ func ownedTableOf(name string) ownedTable {
 
 // MovedWorkspace is a workspace itself as it moves.
 type MovedWorkspace struct {
-	ID             int64
-	Name           string
-	CreatedAt      time.Time
-	KeepDays       *int
-	SecondFactor   bool
-	ReadersExport  bool
-	ShareOutcomes  bool
-	Rules          json.RawMessage
-	ErasedKey      []byte
-	RunsAtWork     int64
-	ListsHeld      int64
-	NotTransferred int64 // webhooks, keys and links
+	Name          string
+	CreatedAt     time.Time
+	KeepDays      *int
+	SecondFactor  bool
+	ReadersExport bool
+	ShareOutcomes bool
+	Rules         json.RawMessage
+	ErasedKey     []byte // sealed
+	Lists         int64  // how many it has
 }
 
 // WorkspaceMoving returns a workspace as it moves.
 func (s *Store) WorkspaceMoving(ctx context.Context, workspace int64) (MovedWorkspace, error) {
-	return one[MovedWorkspace](ctx, s.db, `SELECT id, name, created_at, keep_days, second_factor, readers_export, share_outcomes, rules, erased_key,
-		(SELECT count(*) FROM run WHERE workspace_id = $1 AND state IN ('running', 'paused')) AS runs_at_work, (SELECT count(*) FROM list WHERE workspace_id = $1) AS lists_held,
-		(SELECT count(*) FROM webhook WHERE workspace_id = $1) + (SELECT count(*) FROM key WHERE workspace_id = $1) + (SELECT count(*) FROM link WHERE workspace_id = $1) AS not_transferred
-		FROM workspace WHERE id = $1 AND ended_at IS NULL`, workspace)
+	return one[MovedWorkspace](ctx, s.db, `SELECT name, created_at, keep_days, second_factor, readers_export, share_outcomes, rules, erased_key,
+		(SELECT count(*) FROM list WHERE workspace_id = $1) AS lists FROM workspace WHERE id = $1 AND ended_at IS NULL`, workspace)
 }
 
 // ErrNumberTaken tells that a number of what moves in is taken already.

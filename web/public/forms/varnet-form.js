@@ -62,7 +62,7 @@
         if (told.answer === "typing-error") say(texts.typing, told.suggestion);
         else say(told.answer === "not-usable" ? texts.unusable : "");
       } catch {
-        asked = ""; // the service is away or the line is slow: the form goes on without it
+        if (asked === address) asked = ""; // the service is away or the line is slow: the form goes on without it
       } finally {
         clearTimeout(over);
       }
