@@ -99,7 +99,7 @@ func notGone[T any](ctx context.Context, s *Store, workspace int64, by map[strin
 // ErasedKey returns the sealed secret of a workspace's fingerprints of what was erased; nil where
 // nothing was. In a transaction it makes erasures wait until that has ended.
 func (s *Store) ErasedKey(ctx context.Context, workspace int64) (sealed []byte, err error) {
-	err = s.db.QueryRow(ctx, "SELECT erased_key FROM workspace, pg_advisory_xact_lock_shared($2, $3) WHERE id = $1", workspace, erasedLock, int32(workspace)).Scan(&sealed)
+	err = s.db.QueryRow(ctx, "SELECT (SELECT erased_key FROM workspace WHERE id = $1) FROM pg_advisory_xact_lock_shared($2, $3)", workspace, erasedLock, int32(workspace)).Scan(&sealed)
 	return sealed, err
 }
 
