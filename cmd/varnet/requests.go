@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"io"
-	"text/tabwriter"
 	"time"
 
 	"varnet/core/say"
@@ -24,17 +23,9 @@ func requestsCommand() command {
 func showRequests(c *cli) action {
 	return ask(c, func(ctx context.Context, api *client.Client) (contract.Page[contract.RightsRequest], error) {
 		return api.Requests(ctx)
-	}, func(p contract.Page[contract.RightsRequest]) error {
-		if len(p.Items) == 0 {
-			return c.sentence("Nobody asked for anything yet. Look an address up: varnet requests look ADDRESS")
-		}
-		w := tabwriter.NewWriter(c.out, 0, 8, 2, ' ', 0)
-		fmt.Fprintln(w, "NUMBER\tWHEN\tWHAT\tADDRESS\tBY\tDONE")
-		for _, r := range p.Items {
-			fmt.Fprintf(w, "%d\t%s\t%s\t%s\t%s\t%s\n", r.ID, r.BegunAt.Local().Format("2006-01-02 15:04"), r.Kind, r.Mark, printable(r.ByWhom), printable(r.Says))
-		}
-		return w.Flush()
-	})
+	}, table[contract.RightsRequest]{"Nobody asked for anything yet. Look an address up: varnet requests look ADDRESS", "request\twhen\twhat\taddress\tby\tdone", func(w io.Writer, r contract.RightsRequest) {
+		fmt.Fprintf(w, "%d\t%s\t%s\t%s\t%s\t%s\n", r.ID, minute(&r.BegunAt, ""), r.Kind, r.Mark, printable(r.ByWhom), printable(r.Says))
+	}}.of(c))
 }
 
 func lookAtAddress(c *cli) action {

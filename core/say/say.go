@@ -104,6 +104,17 @@ func Sentence(text string) string {
 	return text + "."
 }
 
+// Line is a text on one line, without anything that steers a terminal or turns the direction of
+// writing.
+func Line(text string) string {
+	return strings.Map(func(r rune) rune {
+		if !unicode.IsPrint(r) {
+			return ' '
+		}
+		return r
+	}, text)
+}
+
 // WithoutPath takes operation and name off an error of the file system, for a sentence that
 // has them already.
 func WithoutPath(err error) error {

@@ -11,10 +11,10 @@ import (
 	"net/url"
 	"strings"
 	"time"
-	"unicode"
 
 	gomail "github.com/wneessen/go-mail"
 
+	"varnet/core/say"
 	"varnet/internal/secret"
 	"varnet/internal/store"
 )
@@ -168,12 +168,7 @@ const mostWords = 400
 
 // Shown makes the words of a server safe to be shown, on one line.
 func Shown(text string) string {
-	runes := []rune(strings.Map(func(r rune) rune {
-		if !unicode.IsPrint(r) {
-			return ' '
-		}
-		return r
-	}, text))
+	runes := []rune(say.Line(text))
 	return string(runes[:min(len(runes), mostWords)])
 }
 

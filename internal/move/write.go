@@ -85,29 +85,24 @@ func (z *writing) settings(ctx context.Context) error {
 	return err
 }
 
-// lines begins a file of JSON lines, and returns what adds one.
-func (z *writing) lines(name string) (func(any) error, func() error, error) {
-	f, err := z.zip.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Deflate, Modified: z.head.At})
-	if err != nil {
-		return nil, nil, err
-	}
-	out := bufio.NewWriter(f)
-	enc := json.NewEncoder(out)
-	enc.SetEscapeHTML(false)
-	return enc.Encode, out.Flush, nil
+// lines writes a file of JSON lines, each by a call of add.
+func (z *writing) lines(name string, write func(add func(any) error) error) error {
+	return z.file(name, func(out io.Writer) error {
+		enc := json.NewEncoder(out)
+		enc.SetEscapeHTML(false)
+		return write(enc.Encode)
+	})
 }
 
 func (z *writing) records(ctx context.Context) error {
 	for _, table := range store.MovedTables() {
-		add, end, err := z.lines(recordsFile(table))
-		if err != nil {
-			return err
-		}
-		err = z.s.EachMoved(ctx, z.workspace, table, func(r store.MovedRecord) error {
-			z.head.Records[table]++
-			return add(r)
+		err := z.lines(recordsFile(table), func(add func(any) error) error {
+			return z.s.EachMoved(ctx, z.workspace, table, func(r store.MovedRecord) error {
+				z.head.Records[table]++
+				return add(r)
+			})
 		})
-		if err = cmp.Or(err, end()); err != nil {
+		if err != nil {
 			return fmt.Errorf("the records of %s: %w", table, err)
 		}
 	}
@@ -119,28 +114,21 @@ func (z *writing) verdicts(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	add, end, err := z.lines(verdictsFile)
-	for id, v := range all {
-		if err == nil {
-			err = add(verdict{id, v.Finding, v.Cause, v.Traits, v.Odds})
+	return z.lines(verdictsFile, func(add func(any) error) error {
+		for id, v := range all {
+			if err := add(verdict{id, v.Finding, v.Cause, v.Traits, v.Odds}); err != nil {
+				return err
+			}
 		}
-	}
-	if err != nil {
-		return err
-	}
-	return end()
+		return nil
+	})
 }
 
 // remembered writes what is remembered of addresses by their fingerprints, with the addresses.
 func (z *writing) remembered(ctx context.Context) error {
-	add, end, err := z.lines(rememberedFile)
-	if err != nil {
-		return err
-	}
-	if err := z.s.EachRemembered(ctx, z.workspace, func(r store.Remembered) error { return add(r) }); err != nil {
-		return err
-	}
-	return end()
+	return z.lines(rememberedFile, func(add func(any) error) error {
+		return z.s.EachRemembered(ctx, z.workspace, func(r store.Remembered) error { return add(r) })
+	})
 }
 
 // lists writes each list and the results of its runs as files for people.

@@ -81,7 +81,7 @@ func (d *Desk) Erase(ctx context.Context, id int64) (again bool, err error) {
 		return false, err
 	}
 	if again = len(waits) > 0; again {
-		r.Says = fmt.Sprintf("Something is at work on %s; the address is erased there as soon as that has let go of it.", say.SomeAnd(waits, 3))
+		r.Says = fmt.Sprintf("The address is in use in %s; it is erased there as soon as the run or import is done with it.", say.SomeAnd(waits, 3))
 	} else {
 		r.State, r.Says = store.RequestDone, done(r)
 	}
@@ -160,6 +160,7 @@ func done(r store.Request) string {
 	if r.Rows+r.Results+r.Elsewhere == 0 {
 		return "Nothing was held about the address. It is neither kept nor asked about when it comes."
 	}
-	return fmt.Sprintf("%s of %s are blank; %s and %s beside lists were erased. The address is neither kept nor asked about when it comes again.",
-		say.Rows(r.Rows), say.Plural(int64(r.Lists), "list", "lists"), say.Plural(r.Results, "result", "results"), say.Plural(r.Elsewhere, "record", "records"))
+	lists := say.Plural(int64(r.Lists), "list", "lists")
+	return fmt.Sprintf("%s; %s and %s were erased. The address is neither kept nor asked about when it comes again.",
+		say.Plural(r.Rows, "row of "+lists+" is blank", "rows of "+lists+" are blank"), say.Plural(r.Results, "result", "results"), say.Plural(r.Elsewhere, "other record", "other records"))
 }

@@ -44,7 +44,7 @@ func Text(h contract.Held) string {
 	var b strings.Builder
 	line := func(depth int, format string, args ...any) {
 		b.WriteString(strings.Repeat("  ", depth))
-		b.WriteString(plain(fmt.Sprintf(format, args...)) + "\n")
+		b.WriteString(say.Line(fmt.Sprintf(format, args...)) + "\n")
 	}
 	line(0, "What %s holds about %s", h.Workspace, h.Address)
 	line(0, "As of %s.", moment(h.At))
@@ -55,7 +55,7 @@ func Text(h contract.Held) string {
 		line(0, "List “%s”, imported on %s%s", l.Name, day(l.At), from(l.FileName))
 		rows(line, l)
 		for _, r := range l.Results {
-			line(1, "Verified on %s: %s (%s). %s", day(r.At), r.Finding, lower(r.Title), r.Meaning)
+			line(1, "Verified on %s: %s. %s. %s", day(r.At), r.Finding, r.Title, r.Meaning)
 			for _, q := range r.Said {
 				line(2, "%s: %s", moment(q.At), q.Reply)
 			}
@@ -117,19 +117,8 @@ func letters(line func(int, string, ...any), h contract.Held) {
 	}
 }
 
-// plain is a text without what steers a terminal or breaks a line.
-func plain(text string) string {
-	return strings.Map(func(r rune) rune {
-		if r < ' ' || r == 0x7f || r >= 0x80 && r < 0xa0 {
-			return ' '
-		}
-		return r
-	}, text)
-}
-
 func day(t time.Time) string    { return t.UTC().Format("2 January 2006") }
 func moment(t time.Time) string { return t.UTC().Format("2 January 2006, 15:04 UTC") }
-func lower(s string) string     { return strings.ToLower(s[:min(1, len(s))]) + s[min(1, len(s)):] }
 
 func from(file string) string {
 	if file == "" {

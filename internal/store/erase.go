@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"varnet/core/address"
 	"varnet/core/erase"
 	"varnet/core/finding"
 	"varnet/internal/store/pack"
@@ -52,7 +53,7 @@ func (x *Erasure) Addresses() []int32 { return slices.Sorted(maps.Keys(x.gone)) 
 // Of returns the ordinals of the address itself, each of its spellings one.
 func (x *Erasure) Of() (ordinals []int32) {
 	for _, o := range x.Addresses() {
-		if c := x.gone[o]; x.eraser.Is(c.typed) || c.mailbox != "" && x.eraser.Is(c.mailbox) {
+		if x.eraser.Is(x.gone[o].mailbox) {
 			ordinals = append(ordinals, o)
 		}
 	}
@@ -62,9 +63,7 @@ func (x *Erasure) Of() (ordinals []int32) {
 // Spelled returns the canonical forms of the address in the list.
 func (x *Erasure) Spelled() (canonicals []string) {
 	for _, o := range x.Of() {
-		if a, err := x.eraser.Grammar.Parse(x.gone[o].mailbox); err == nil {
-			canonicals = append(canonicals, a.Canonical())
-		}
+		canonicals = append(canonicals, address.Rebuild(x.gone[o].mailbox).Canonical())
 	}
 	return canonicals
 }

@@ -172,8 +172,11 @@ func (s *Store) eachText(ctx context.Context, lock string, workspace int64, e er
 			continue
 		}
 		columns, err := s.textColumns(ctx, t.name)
-		if err != nil || len(columns) == 0 {
+		if err != nil {
 			return err
+		}
+		if len(columns) == 0 {
+			continue
 		}
 		there, err := s.textsWith(ctx, t, columns, lock, workspace, e, domain)
 		if err != nil {
@@ -195,7 +198,7 @@ func (s *Store) EraseElsewhere(ctx context.Context, workspace int64, e erase.Era
 	for _, m := range canonicals {
 		prints = append(prints, plain(m)) // as releases before kept absences
 	}
-	for _, table := range []string{"absence", "outcome", "activity", "observation", "trial_sent"} {
+	for _, table := range rememberedTables {
 		tag, err := s.db.Exec(ctx, "DELETE FROM "+table+" WHERE workspace_id = $1 AND fingerprint = ANY($2)", workspace, prints)
 		if err != nil {
 			return 0, err
@@ -262,9 +265,8 @@ func (s *Store) eraseWhole(ctx context.Context, workspace int64, canonicals []st
 		patterns = append(patterns, pattern(c))
 	}
 	for _, w := range whole {
-		args := []any{workspace, canonicals, patterns}
-		sql := "WITH given AS (SELECT $1::bigint, $2::text[], $3::text[]) " + w.sql // every statement takes all three
-		tag, err := s.db.Exec(ctx, sql, args...)
+		// Every statement takes all three.
+		tag, err := s.db.Exec(ctx, "WITH given AS (SELECT $1::bigint, $2::text[], $3::text[]) "+w.sql, workspace, canonicals, patterns)
 		if err != nil {
 			return 0, err
 		}

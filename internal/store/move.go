@@ -50,7 +50,7 @@ var notMovedRecords = map[string]string{"event": " AND person_id IS NULL", "requ
 // EachMoved calls do with every record of a table that moves with a workspace.
 func (s *Store) EachMoved(ctx context.Context, workspace int64, table string, do func(MovedRecord) error) error {
 	t := ownedTableOf(table)
-	rows, err := s.db.Query(ctx, "SELECT row_to_json(t) FROM (SELECT * FROM "+t.name+" WHERE "+t.of+notMovedRecords[table]+" ORDER BY 1, 2) t", workspace)
+	rows, err := s.db.Query(ctx, "SELECT row_to_json(t) FROM (SELECT * FROM "+t.name+" WHERE "+t.of+notMovedRecords[table]+" ORDER BY 1) t", workspace)
 	if err != nil {
 		return err
 	}

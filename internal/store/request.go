@@ -155,11 +155,6 @@ func (s *Store) AllRuns(ctx context.Context, list int64) ([]Run, error) {
 	return many[Run](ctx, s.db, "SELECT "+runColumns+" FROM run WHERE list_id = $1 ORDER BY id", list)
 }
 
-// OpenRequests returns the erasures of all workspaces that are at work.
-func (s *Store) OpenRequests(ctx context.Context) ([]Request, error) {
-	return many[Request](ctx, s.db, "SELECT "+requestColumns+" FROM request WHERE state = 'working' ORDER BY id")
-}
-
 // PagesWaiting reports whether contacts of a connection are kept that are being imported.
 func (s *Store) PagesWaiting(ctx context.Context, workspace int64) (waiting bool, err error) {
 	err = s.db.QueryRow(ctx, "SELECT EXISTS (SELECT FROM connection_page WHERE import_id IN (SELECT id FROM connection_import WHERE workspace_id = $1))", workspace).Scan(&waiting)
