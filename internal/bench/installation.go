@@ -26,6 +26,7 @@ type installation struct {
 	api  *client.Client
 	url  string
 	key  string
+	dsn  string // of its database
 	net  *practice.Internet
 	pid  int // the service's
 	stop func()
@@ -98,7 +99,7 @@ func install(w *practice.World, port int, settings ...string) (*installation, er
 	if err := service.Start(); err != nil {
 		return nil, err
 	}
-	in := &installation{url: "http://" + listen, key: strings.TrimSpace(string(key)), net: i, pid: service.Process.Pid, command: command}
+	in := &installation{url: "http://" + listen, key: strings.TrimSpace(string(key)), dsn: dsn, net: i, pid: service.Process.Pid, command: command}
 	in.api = client.New(in.url, in.key)
 	in.processes = []*exec.Cmd{service}
 	in.stop = func() {

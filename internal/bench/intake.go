@@ -40,7 +40,7 @@ func intake() error {
 		return err
 	}
 	defer in.stop()
-	file, err := writeRows(w)
+	file, err := writeRows(w, intakeRows)
 	if err != nil {
 		return err
 	}
@@ -116,13 +116,14 @@ func ingestRounds(api *client.Client, file string) (l contract.List, took, in, o
 	return l, middle(all), middle(ins), middle(outs), nil
 }
 
-func writeRows(w *practice.World) (string, error) {
+// writeRows writes a list of so many rows to a file of its own.
+func writeRows(w *practice.World, rows int) (string, error) {
 	f, err := os.CreateTemp("", "varnet-bench-*.csv")
 	if err != nil {
 		return "", err
 	}
 	b := bufio.NewWriterSize(f, 1<<20)
-	if err := w.WriteList(b, intakeRows); err != nil {
+	if err := w.WriteList(b, rows); err != nil {
 		return "", err
 	}
 	if err := b.Flush(); err != nil {

@@ -24,7 +24,7 @@ func ledgerBench() error {
 		return err
 	}
 	defer in.stop()
-	file, err := writeRows(in.net.World)
+	file, err := writeRows(in.net.World, intakeRows)
 	if err != nil {
 		return err
 	}

@@ -28,7 +28,7 @@ func million() error {
 		return err
 	}
 	defer in.stop()
-	file, err := writeRows(in.net.World)
+	file, err := writeRows(in.net.World, intakeRows)
 	if err != nil {
 		return err
 	}
