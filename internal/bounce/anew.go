@@ -33,8 +33,12 @@ func (d *Desk) decideAnew(ctx context.Context, s *store.Store, workspace int64, 
 			return err
 		}
 		var results []store.Concluded
+		now, err := latest.Of(ctx, slices.Collect(maps.Values(h.Ordinals)))
+		if err != nil {
+			return err
+		}
 		for c, ordinal := range h.Ordinals {
-			was := latest.Verdict(ordinal)
+			was := now[ordinal].Verdict
 			if was == 0 {
 				continue // its run concludes it
 			}
@@ -136,8 +140,12 @@ func Conclude(ctx context.Context, s *store.Store, run store.Run, now time.Time)
 	if err != nil {
 		return nil, err
 	}
+	whole, err := latest.Whole(ctx)
+	if err != nil {
+		return nil, err
+	}
 	err = s.OutcomesIn(ctx, run.WorkspaceID, run.ListID, func(ordinal int32, _ string, known store.KnownOutcome) error {
-		was := latest.Verdict(ordinal)
+		was := whole.Verdict(ordinal)
 		if r, changed := concluded(ordinal, was, verdicts[was], known, now); changed {
 			results = append(results, r)
 		}

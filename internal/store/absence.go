@@ -117,22 +117,32 @@ func (s *Store) rememberAbsent(ctx context.Context, run int64) error {
 		return err
 	}
 	st, err := s.Latest(ctx, run)
-	if err != nil || st.last() == r.Plan.Remembered {
+	if err != nil || st.newest == r.Plan.Remembered {
 		return err
 	}
 	absent, err := many[struct{ ID int32 }](ctx, s.db, "SELECT id FROM verdict WHERE cause = $1", string(finding.MailboxAbsent))
 	if err != nil {
 		return err
 	}
-	ok := matching{Latest: st, verdicts: map[int32]bool{}}
+	verdicts := map[int32]bool{}
 	for _, v := range absent {
-		ok.verdicts[v.ID] = true
+		verdicts[v.ID] = true
+	}
+	var found marks
+	err = st.Each(ctx, 0, verdicts, func(one Standing) bool {
+		if one.Batch > r.Plan.Remembered {
+			found.mark(one.Address)
+		}
+		return true
+	})
+	if err != nil {
+		return err
 	}
 	var prints [][]byte
 	var secret []byte
 	printsOf := s.fingerprints()
 	err = s.eachLocal(ctx, r.ListID, nil, func(domain, local string, o int32) {
-		if ok.has(o, st.Verdict(o)) && st.of(o).id > r.Plan.Remembered {
+		if found.has(o) {
 			f := printsOf(string(plain(local + "@" + domain)))[0]
 			prints, secret = append(prints, f.Sum), f.Secret
 		}
@@ -140,7 +150,7 @@ func (s *Store) rememberAbsent(ctx context.Context, run int64) error {
 	if err != nil {
 		return err
 	}
-	if _, err := s.db.Exec(ctx, "UPDATE run SET plan = jsonb_set(plan, '{remembered}', to_jsonb($2::bigint)) WHERE id = $1", run, st.last()); err != nil || len(prints) == 0 {
+	if _, err := s.db.Exec(ctx, "UPDATE run SET plan = jsonb_set(plan, '{remembered}', to_jsonb($2::bigint)) WHERE id = $1", run, st.newest); err != nil || len(prints) == 0 {
 		return err
 	}
 	_, err = s.db.Exec(ctx, `INSERT INTO absence (workspace_id, fingerprint, at, secret) SELECT $1, f, now(), $3 FROM unnest($2::bytea[]) f ORDER BY f

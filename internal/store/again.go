@@ -3,7 +3,6 @@ package store
 import (
 	"context"
 	"errors"
-	"math"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -28,9 +27,15 @@ func (s *Store) AskAgain(ctx context.Context, run Run, verdicts, only []int32, l
 	if err != nil {
 		return 0, err
 	}
-	chosen := ok.among(only)
-	if only == nil {
-		chosen = ok.next(0, math.MaxInt32)
+	if only != nil {
+		ok.of = &marks{}
+		for _, a := range only {
+			ok.of.mark(a)
+		}
+	}
+	chosen, err := ok.all(ctx)
+	if err != nil {
+		return 0, err
 	}
 	return s.addAllAgain(ctx, run, ok.Latest, chosen, laneKey, size)
 }
@@ -76,7 +81,11 @@ func (s *Store) AskDoubted(ctx context.Context, run Run, domains []string, verdi
 	if err != nil {
 		return 0, err
 	}
-	return s.addAllAgain(ctx, run, ok.Latest, ok.next(0, math.MaxInt32), laneKey, size)
+	chosen, err := ok.all(ctx)
+	if err != nil {
+		return 0, err
+	}
+	return s.addAllAgain(ctx, run, ok.Latest, chosen, laneKey, size)
 }
 
 // addAllAgain makes parcels of addresses that have a result.
@@ -106,12 +115,16 @@ func (s *Store) addAgain(ctx context.Context, st *Latest, p Parcel, rows []Addre
 	for i, r := range rows {
 		ordinals[i] = r.Ordinal
 	}
+	was, err := st.Of(ctx, ordinals)
+	if err != nil {
+		return err
+	}
 	asked, err := s.Asked(ctx, p.RunID, st, ordinals)
+	if err != nil {
+		return err
+	}
 	for _, r := range rows {
-		p.Questions = append(p.Questions, Asking{AddressRow: r, Was: st.Verdict(r.Ordinal), Asked: asked[r.Ordinal]})
+		p.Questions = append(p.Questions, Asking{AddressRow: r, Was: was[r.Ordinal].Verdict, Asked: asked[r.Ordinal]})
 	}
-	if err == nil {
-		err = s.AddParcels(ctx, []Parcel{p})
-	}
-	return err
+	return s.AddParcels(ctx, []Parcel{p})
 }

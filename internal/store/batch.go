@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/binary"
 	"fmt"
+	"maps"
 	"slices"
 	"time"
 
@@ -20,8 +21,8 @@ import (
 // concluded, or a run took over of one batch of an earlier run. A batch is one
 // record, however many addresses it has, so that writing a result costs next to
 // nothing beside asking. An address that is asked again stands in a later batch,
-// which goes before the earlier. The latest results of a run is read whole and held in
-// memory (see Latest).
+// which goes before the earlier. Batches are folded into the latest results of their run
+// (see Latest and Fold).
 
 // Concluded is a result to be recorded.
 type Concluded struct {
@@ -132,15 +133,16 @@ func (s *Store) addBatch(ctx context.Context, run int64, b batch, tally map[int3
 // Asked returns what some addresses of a run, each of which has a result, were
 // asked, by address.
 func (s *Store) Asked(ctx context.Context, run int64, st *Latest, addresses []int32) (map[int32][]probe.Asked, error) {
-	var ids []int64
-	wanted := map[int32]int64{}
-	for _, a := range addresses {
-		wanted[a] = st.of(a).id
-		ids = append(ids, st.of(a).id)
+	found, err := st.Of(ctx, addresses)
+	if err != nil {
+		return nil, err
 	}
-	slices.Sort(ids)
+	ids, wanted := map[int64]bool{}, map[int32]int64{}
+	for a, standing := range found {
+		ids[standing.Batch], wanted[a] = true, standing.Batch
+	}
 	out := map[int32][]probe.Asked{}
-	rows, err := s.db.Query(ctx, batchColumns+", evidence FROM batch WHERE run_id = $1 AND id = ANY($2)", run, slices.Compact(ids))
+	rows, err := s.db.Query(ctx, batchColumns+", evidence FROM batch WHERE run_id = $1 AND id = ANY($2)", run, slices.Sorted(maps.Keys(ids)))
 	if err != nil {
 		return nil, err
 	}
@@ -172,12 +174,19 @@ func eachBatch(rows pgx.Rows, do func(*batch) error) (err error) {
 		if b.verdicts, err = ints(verdicts); err != nil {
 			return err
 		}
-		if len(b.addresses) != len(b.verdicts) || len(b.addresses) == 0 {
-			return fmt.Errorf("batch %d has %d addresses and %d verdicts", b.id, len(b.addresses), len(b.verdicts))
+		if err := b.check(); err != nil {
+			return err
 		}
 		return do(&b)
 	})
 	return err
+}
+
+func (b *batch) check() error {
+	if len(b.addresses) != len(b.verdicts) || len(b.addresses) == 0 {
+		return fmt.Errorf("batch %d has %d addresses and %d verdicts", b.id, len(b.addresses), len(b.verdicts))
+	}
+	return nil
 }
 
 // ints reads an int[] as it is sent (PostgreSQL's array_send): the number of

@@ -44,14 +44,14 @@ func TestTheLastBatchHolds(t *testing.T) {
 		t.Fatal(err)
 	}
 	again := answered(2, finding.MailboxAccepted, "250 2.1.5 ok now")
-	again.Was = before.Verdict(2)
+	again.Was = verdictOf(t, before, 2)
 	concludeSome(t, s, run, again)
 	after, err := s.Latest(ctx, run.ID)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if after.Verdict(2) != after.Verdict(1) || before.Verdict(2) == after.Verdict(2) || after.Verdict(4) != 0 || after.Verdict(99) != 0 || after.Verdict(-1) != 0 {
-		t.Errorf("the latest results are wrong: %d, %d, %d", after.Verdict(1), after.Verdict(2), after.Verdict(4))
+	if verdictOf(t, after, 2) != verdictOf(t, after, 1) || verdictOf(t, before, 2) == verdictOf(t, after, 2) || verdictOf(t, after, 4) != 0 || verdictOf(t, after, 99) != 0 || verdictOf(t, after, -1) != 0 {
+		t.Errorf("the latest results are wrong: %d, %d, %d", verdictOf(t, after, 1), verdictOf(t, after, 2), verdictOf(t, after, 4))
 	}
 	found, err := s.Progress(ctx, run.ID)
 	p := found[run.ID]
@@ -102,7 +102,7 @@ func TestLatestResultsTakenBackAreForgotten(t *testing.T) {
 		if err := s.AddResults(ctx, run.ID, []store.Concluded{result}); err != nil {
 			return err
 		}
-		if st, err := s.Latest(ctx, run.ID); err != nil || st.Verdict(1) == 0 {
+		if st, err := s.Latest(ctx, run.ID); err != nil || verdictOf(t, st, 1) == 0 {
 			t.Errorf("inside: %v", err)
 		}
 		return broken
@@ -110,7 +110,7 @@ func TestLatestResultsTakenBackAreForgotten(t *testing.T) {
 	if err != broken {
 		t.Fatal(err)
 	}
-	if st, err := s.Latest(ctx, run.ID); err != nil || st.Verdict(1) != 0 {
+	if st, err := s.Latest(ctx, run.ID); err != nil || verdictOf(t, st, 1) != 0 {
 		t.Errorf("outside it stands: %v", err)
 	}
 }
@@ -331,7 +331,7 @@ func TestAskAgainTakesAlong(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	postponed := st.Verdict(1)
+	postponed := verdictOf(t, st, 1)
 	if _, err := s.AskAgain(ctx, run, []int32{postponed}, nil, "?", 500); err != store.ErrNotFinished {
 		t.Errorf("a run that goes on is asked again: %v", err)
 	}
@@ -364,7 +364,7 @@ func TestAskAgainTakesAlong(t *testing.T) {
 	if len(asked) != 800 {
 		t.Errorf("%d are in the parcels", len(asked))
 	}
-	if now, err := s.Latest(ctx, run.ID); err != nil || now.Verdict(1) != postponed {
+	if now, err := s.Latest(ctx, run.ID); err != nil || verdictOf(t, now, 1) != postponed {
 		t.Errorf("it does not stand until it is replaced: %v", err)
 	}
 }
@@ -403,7 +403,7 @@ func TestDoubtedDomainsAreAskedAgainOnce(t *testing.T) {
 	if !slices.Equal(domains, []string{domain}) {
 		t.Fatalf("%v were found out", domains)
 	}
-	believed := []int32{st.Verdict(1), st.Verdict(3)}
+	believed := []int32{verdictOf(t, st, 1), verdictOf(t, st, 3)}
 	if n, err := s.AskDoubted(ctx, run, []string{"elsewhere.example"}, nil, "?", 500); err != nil || n != 0 {
 		t.Errorf("%d are asked again of a domain that is not there, %v", n, err)
 	}
@@ -440,7 +440,7 @@ func TestAskAgainAboutSome(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	n, err := s.AskAgain(ctx, run, []int32{st.Verdict(1)}, []int32{2, 3, 4, 99, -5}, "?", 500)
+	n, err := s.AskAgain(ctx, run, []int32{verdictOf(t, st, 1)}, []int32{2, 3, 4, 99, -5}, "?", 500)
 	if err != nil || n != 1 {
 		t.Errorf("%d are asked again, %v; want 1", n, err)
 	}
@@ -499,9 +499,9 @@ func TestRestate(t *testing.T) {
 	}
 	likely := finding.ConcludeFrom(finding.MailboxAnyAccepted, nil)
 	likely.Odds = 0.83
-	results := []store.Concluded{{Address: 1, Verdict: likely, Was: before.Verdict(1)}, {Address: 2, Verdict: likely, Was: before.Verdict(2)}}
+	results := []store.Concluded{{Address: 1, Verdict: likely, Was: verdictOf(t, before, 1)}, {Address: 2, Verdict: likely, Was: verdictOf(t, before, 2)}}
 	bounced := answered(2, finding.MailboxBounced, "550 5.1.1 gone")
-	bounced.Was = before.Verdict(2)
+	bounced.Was = verdictOf(t, before, 2)
 	concludeSome(t, s, run, bounced) // between the look and the writing
 	if err := s.KnowVerdicts(ctx, results); err != nil {
 		t.Fatal(err)
@@ -533,4 +533,13 @@ func TestRestate(t *testing.T) {
 			t.Errorf("verdict %+v: the tally says %d, the results %d", verdicts[verdict], n, counts[verdict])
 		}
 	}
+}
+
+func verdictOf(t *testing.T, l *store.Latest, address int32) int32 {
+	t.Helper()
+	v, err := l.Verdict(t.Context(), address)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return v
 }

@@ -13,7 +13,7 @@ import (
 // ofRun, ofList and ofWorkspace are the tables that know a run, a list or a workspace by its ID
 // alone: without a foreign key, which bulk would pay for at every record.
 var (
-	ofRun  = []string{"batch", "tally", "run_domain"}
+	ofRun  = []string{"batch", "latest_part", "latest_fold", "tally", "run_domain"}
 	ofList = []string{"row_block", "list_domain", "list_part"}
 
 	ofWorkspace = []string{"absence"}

@@ -27,7 +27,7 @@ func (s *Store) OperatorVerdicts(ctx context.Context, run Run, operators []strin
 // verdictsBy counts the results at some domains of a run, or (nil) at all, by what
 // the domains are put under and by verdict; what is put under "" is left out.
 func (s *Store) verdictsBy(ctx context.Context, run Run, domains []string, under func(domain string) string) (map[string]map[int32]int64, error) {
-	st, err := s.Latest(ctx, run.ID)
+	st, err := s.wholeOf(ctx, run.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -99,21 +99,21 @@ type VerdictPair struct {
 // Pairs counts the addresses that have a result in both of two runs of a list, by
 // their verdicts.
 func (s *Store) Pairs(ctx context.Context, from, to int64) (out []VerdictPair, err error) {
-	a, b, err := s.latestOf(ctx, from, to)
+	a, b, err := s.twoOf(ctx, from, to)
 	if err != nil {
 		return nil, err
 	}
 	counts := map[[2]int32]int64{}
-	a.Each(0, func(address, verdict int32) bool {
-		if now := b.Verdict(address); now != 0 {
-			counts[[2]int32{verdict, now}]++
+	err = a.Each(ctx, 0, nil, func(was Standing) bool {
+		if now := b.Verdict(was.Address); now != 0 {
+			counts[[2]int32{was.Verdict, now}]++
 		}
 		return true
 	})
 	for pair, n := range counts {
 		out = append(out, VerdictPair{pair[0], pair[1], n})
 	}
-	return out, nil
+	return out, err
 }
 
 // Both counts the addresses that are in both of two lists.
@@ -161,24 +161,27 @@ func (s *Store) Moves(ctx context.Context, from, to Run) (m Moved, err error) {
 // the address in the later one's list and both verdicts. It returns how many addresses are in
 // both lists.
 func (s *Store) eachMove(ctx context.Context, from, to Run, do func(address, was, is int32) bool) (both int64, err error) {
-	a, b, err := s.latestOf(ctx, from.ID, to.ID)
+	a, b, err := s.twoOf(ctx, from.ID, to.ID)
 	if err != nil {
 		return 0, err
 	}
 	if from.ListID == to.ListID {
-		a.Each(0, func(address, was int32) bool {
-			is := b.Verdict(address)
-			return is == 0 || do(address, was, is)
+		return 0, a.Each(ctx, 0, nil, func(was Standing) bool {
+			is := b.Verdict(was.Address)
+			return is == 0 || do(was.Address, was.Verdict, is)
 		})
-		return 0, nil
+	}
+	before, err := a.Whole(ctx)
+	if err != nil {
+		return 0, err
 	}
 	same, err := s.sameAddresses(ctx, from.ListID, to.ListID)
-	for before, now := range same {
+	for earlier, now := range same {
 		if now == 0 {
 			continue
 		}
 		both++
-		if was, is := a.Verdict(int32(before)), b.Verdict(now); was != 0 && is != 0 && !do(now, was, is) {
+		if was, is := before.Verdict(int32(earlier)), b.Verdict(now); was != 0 && is != 0 && !do(now, was, is) {
 			break
 		}
 	}
@@ -192,10 +195,18 @@ func (s *Store) Ages(ctx context.Context, run int64, now time.Time, bounds []tim
 	if err != nil {
 		return nil, 0, err
 	}
+	batches, err := s.batchTimes(ctx, run)
+	if err != nil {
+		return nil, 0, err
+	}
+	recordedAt := make(map[int64]time.Time, len(batches))
+	for _, b := range batches {
+		recordedAt[b.id] = b.at
+	}
 	counts = make([]int64, len(bounds)+1)
 	var sum, n float64
-	st.Each(0, func(address, _ int32) bool {
-		age := max(0, now.Sub(st.of(address).at))
+	err = st.Each(ctx, 0, nil, func(one Standing) bool {
+		age := max(0, now.Sub(recordedAt[one.Batch]))
 		at := 0
 		for at < len(bounds) && age >= bounds[at] {
 			at++
@@ -207,14 +218,24 @@ func (s *Store) Ages(ctx context.Context, run int64, now time.Time, bounds []tim
 	if n > 0 {
 		mean = time.Duration(sum / n * float64(time.Second))
 	}
-	return counts, mean, nil
+	return counts, mean, err
 }
 
-func (s *Store) latestOf(ctx context.Context, from, to int64) (a, b *Latest, err error) {
+// twoOf returns the latest results of two runs, of the second one whole.
+func (s *Store) twoOf(ctx context.Context, from, to int64) (a *Latest, b *Whole, err error) {
 	if a, err = s.Latest(ctx, from); err == nil {
-		b, err = s.Latest(ctx, to)
+		b, err = s.wholeOf(ctx, to)
 	}
 	return a, b, err
+}
+
+// wholeOf returns the latest verdicts of a run, whole.
+func (s *Store) wholeOf(ctx context.Context, run int64) (*Whole, error) {
+	st, err := s.Latest(ctx, run)
+	if err != nil {
+		return nil, err
+	}
+	return st.Whole(ctx)
 }
 
 // ChangedResult is an address with another verdict than in another run.
@@ -242,12 +263,17 @@ func (s *Store) ChangedResults(ctx context.Context, from, to Run, pairs []Verdic
 	if err != nil {
 		return nil, err
 	}
-	st, err := s.Latest(ctx, to.ID)
+	latest, err := s.Latest(ctx, to.ID)
 	if err != nil {
 		return nil, err
 	}
 	slices.Sort(found)
-	results, err := s.resultsAt(ctx, to, st, found)
+	ok := matching{Latest: latest}
+	chosen, err := ok.among(ctx, found)
+	if err != nil {
+		return nil, err
+	}
+	results, err := s.resultsAt(ctx, to, chosen)
 	out := make([]ChangedResult, len(results))
 	for i, r := range results {
 		out[i] = ChangedResult{r.Address, r.Typed, before[r.Address], r.Verdict}

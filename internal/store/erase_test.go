@@ -178,7 +178,7 @@ func erased(t *testing.T, s *store.Store, run store.Run, was store.List, jane, f
 		t.Errorf("domains: %+v, %v", parts, err)
 	}
 	st, err := s.Latest(ctx, run.ID)
-	if err != nil || st.Verdict(jane) != 0 || st.Verdict(private) != 0 || st.Verdict(1) == 0 || st.Verdict(firs) == 0 {
+	if err != nil || verdictOf(t, st, jane) != 0 || verdictOf(t, st, private) != 0 || verdictOf(t, st, 1) == 0 || verdictOf(t, st, firs) == 0 {
 		t.Errorf("results: %+v, %v", st, err)
 	}
 	asked, err := s.Asked(ctx, run.ID, st, []int32{1, firs})

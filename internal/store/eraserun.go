@@ -43,12 +43,14 @@ func (s *Store) eraseResults(ctx context.Context, run int64, addresses []int32) 
 	if err != nil {
 		return 0, err
 	}
+	standing, err := st.Of(ctx, addresses)
+	if err != nil {
+		return 0, err
+	}
 	lost := map[int32]int32{}
-	for _, a := range addresses {
-		if v := st.Verdict(a); v != 0 {
-			lost[v]--
-			results++
-		}
+	for _, standing := range standing {
+		lost[standing.Verdict]--
+		results++
 	}
 	for verdict, n := range lost {
 		if _, err := s.db.Exec(ctx, "INSERT INTO tally (run_id, verdict, addresses, at) VALUES ($1, $2, $3, now())", run, verdict, n); err != nil {
@@ -73,7 +75,7 @@ func (s *Store) eraseResults(ctx context.Context, run int64, addresses []int32) 
 			return 0, err
 		}
 	}
-	return results, nil
+	return results, s.unfold(ctx, run)
 }
 
 func (s *Store) eraseOfBatch(ctx context.Context, run int64, b batch, addresses []int32) error {

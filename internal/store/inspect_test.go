@@ -19,7 +19,7 @@ func TestInside(t *testing.T) {
 		t.Fatal(err)
 	}
 	again := answered(2, finding.MailboxAbsent, "550 5.1.1 no")
-	again.Was = st.Verdict(2)
+	again.Was = verdictOf(t, st, 2)
 	concludeSome(t, s, run, again)
 	if err := s.AddParcels(ctx, []store.Parcel{parcel(run, 1, time.Now(), 3, 4)}); err != nil {
 		t.Fatal(err)

@@ -30,7 +30,7 @@ func (s *Store) Known(ctx context.Context, l List) (*Known, error) {
 	}
 	k.verdicts = make([]int32, len(k.found.from))
 	for i, source := range k.found.sources {
-		st, err := s.Latest(ctx, source)
+		st, err := s.wholeOf(ctx, source)
 		if err != nil {
 			return nil, err
 		}

@@ -32,7 +32,7 @@ func TestChargedWithResults(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		return latest.Verdict(address)
+		return verdictOf(t, latest, address)
 	}
 	again := func(address int32, cause finding.Cause) store.Concluded {
 		r := answered(address, cause, "250 again")

@@ -32,7 +32,15 @@ func (s *Store) Restate(ctx context.Context, run int64, results []Concluded) err
 	if err != nil {
 		return err
 	}
-	results = slices.DeleteFunc(slices.Clone(results), func(r Concluded) bool { return latest.Verdict(r.Address) != r.Was })
+	addresses := make([]int32, len(results))
+	for i, r := range results {
+		addresses[i] = r.Address
+	}
+	now, err := latest.Of(ctx, addresses)
+	if err != nil {
+		return err
+	}
+	results = slices.DeleteFunc(slices.Clone(results), func(r Concluded) bool { return now[r.Address].Verdict != r.Was })
 	if len(results) == 0 {
 		return nil
 	}

@@ -129,7 +129,7 @@ func (s *Store) rowsBetween(ctx context.Context, list List, known *knowledge, fr
 
 // repliesBetween returns what hosts said last about the addresses from one to
 // another that were asked about.
-func (s *Store) repliesBetween(ctx context.Context, run int64, st *Latest, from, to int32) (map[int32]Reply, error) {
+func (s *Store) repliesBetween(ctx context.Context, run int64, st results, from, to int32) (map[int32]Reply, error) {
 	rows, err := s.db.Query(ctx, batchColumns+", evidence FROM batch WHERE run_id = $1 AND evidence IS NOT NULL", run)
 	if err != nil {
 		return nil, err
@@ -142,7 +142,10 @@ func (s *Store) repliesBetween(ctx context.Context, run int64, st *Latest, from,
 		all, err := pack.ReadEvidence(b.evidence, len(b.addresses))
 		for i, asked := range all {
 			a := b.addresses[i]
-			if a < from || a > to || len(asked) == 0 || st.Verdict(a) == 0 || st.of(a).id != b.id {
+			if a < from || a > to || len(asked) == 0 || st.Verdict(a) == 0 {
+				continue
+			}
+			if id, _ := st.Batch(a); id != b.id {
 				continue
 			}
 			last := asked[len(asked)-1]
@@ -158,10 +161,31 @@ func (s *Store) repliesBetween(ctx context.Context, run int64, st *Latest, from,
 	return out, err
 }
 
+// results are those of addresses: of a whole run, or of some.
+type results interface {
+	Verdict(address int32) int32
+	// Batch is the batch in which the result of an address stands that has one, and when it was
+	// recorded.
+	Batch(address int32) (id int64, at time.Time)
+}
+
+// someResults are those of some addresses.
+type someResults struct {
+	found map[int32]Standing
+	at    map[int64]time.Time // by batch
+}
+
+func (r someResults) Verdict(address int32) int32 { return r.found[address].Verdict }
+
+func (r someResults) Batch(address int32) (id int64, at time.Time) {
+	id = r.found[address].Batch
+	return id, r.at[id]
+}
+
 // knowledge is what is known of the addresses of a run: in slices by address,
 // or where only some are wanted by their place among them.
 type knowledge struct {
-	latest  *Latest
+	latest  results
 	replies map[int32]Reply
 	some    map[int32]int32
 	// domains are the places of the addresses' domains among the names met so
@@ -175,32 +199,50 @@ type knowledge struct {
 // known reads what is known of all addresses of a run, or of those in cells.
 func (s *Store) known(ctx context.Context, run Run, list List, with OutWith, cells []int32) (k *knowledge, err error) {
 	k = &knowledge{names: []string{""}, places: map[string]int32{}}
-	if k.latest, err = s.Latest(ctx, run.ID); err != nil || !with.Domains {
+	latest, err := s.Latest(ctx, run.ID)
+	if err != nil {
 		return k, err
 	}
-	size := int32(list.Rows)*int32(len(list.AddressColumns)) + 1
 	if cells != nil {
-		k.some, size = make(map[int32]int32, len(cells)), int32(len(cells))+1
-		for i, c := range cells {
-			k.some[c] = int32(i) + 1
-		}
+		return k, s.knownOf(ctx, k, latest, list, cells)
 	}
-	k.domains = make([]int32, size)
-	k.operators, err = s.operatorsOf(ctx, run.ID, list.ID, cells)
+	if k.latest, err = latest.WholeWithBatches(ctx); err != nil || !with.Domains {
+		return k, err
+	}
+	k.domains = make([]int32, int32(list.Rows)*int32(len(list.AddressColumns))+1)
+	k.operators, err = s.domainsOf(ctx, run.ID, nil)
 	return k, err
 }
 
-// operatorsOf returns the operators of a run's domains, or of those in some cells.
-func (s *Store) operatorsOf(ctx context.Context, run int64, list int64, cells []int32) (map[string]string, error) {
-	if cells == nil {
-		return s.domainsOf(ctx, run, nil)
-	}
+// knownOf reads what is known of the addresses in some cells, with their domains and operators.
+func (s *Store) knownOf(ctx context.Context, k *knowledge, latest *Latest, list List, cells []int32) error {
+	var addresses []int32
 	domains := map[string]bool{}
-	if err := s.eachCellAt(ctx, list, cells, false, func(r *Row) error { domains[r.Domain] = true; return nil }); err != nil {
-		return nil, err
+	err := s.eachCellAt(ctx, list.ID, cells, false, func(r *Row) error {
+		addresses, domains[r.Domain] = append(addresses, r.Address), true
+		return nil
+	})
+	if err != nil {
+		return err
 	}
-	rows, err := s.db.Query(ctx, "SELECT domain, operator FROM run_domain WHERE run_id = $1 AND domain = ANY($2)", run, sortedKeys(domains))
-	return byKey[string](rows, err)
+	some := someResults{}
+	if some.found, err = latest.Of(ctx, addresses); err != nil {
+		return err
+	}
+	var ids []int64
+	for _, one := range some.found {
+		ids = append(ids, one.Batch)
+	}
+	if some.at, err = s.timesOf(ctx, latest.run, ids); err != nil {
+		return err
+	}
+	k.latest, k.domains, k.some = some, make([]int32, len(cells)+1), make(map[int32]int32, len(cells))
+	for i, c := range cells {
+		k.some[c] = int32(i) + 1
+	}
+	rows, err := s.db.Query(ctx, "SELECT domain, operator FROM run_domain WHERE run_id = $1 AND domain = ANY($2)", latest.run, sortedKeys(domains))
+	k.operators, err = byKey[string](rows, err)
+	return err
 }
 
 // place is where an address stands in the slices; 0 holds nothing.
@@ -215,7 +257,7 @@ func (k *knowledge) place(address int32) int32 {
 func (k *knowledge) tell(c *OutCell) {
 	c.Verdict, c.At, c.Reply = k.latest.Verdict(c.Address), time.Time{}, k.replies[c.Address]
 	if c.Verdict != 0 {
-		c.At = k.latest.of(c.Address).at
+		_, c.At = k.latest.Batch(c.Address)
 	}
 	place := k.place(c.Address)
 	if k.domains == nil || place == 0 {

@@ -42,14 +42,23 @@ func (s *Store) Overrides(ctx context.Context, runs ...Run) (map[int64][]Overrid
 		}
 	}
 	latest, err := s.latestOfRuns(ctx, slices.Collect(maps.Keys(found)))
+	if err != nil {
+		return nil, err
+	}
 	for run, list := range found {
+		addresses := make([]int32, len(list))
 		for i := range list {
-			if l := latest[run]; l != nil {
-				list[i].Verdict = l.Verdict(list[i].Address)
-			}
+			addresses[i] = list[i].Address
+		}
+		now, err := latest[run].Of(ctx, addresses)
+		if err != nil {
+			return nil, err
+		}
+		for i := range list {
+			list[i].Verdict = now[list[i].Address].Verdict
 		}
 	}
-	return found, err
+	return found, nil
 }
 
 // SetOverrides decides about addresses of a list, whatever the policy says; "" leaves

@@ -35,6 +35,8 @@ var ownedTables = []ownedTable{
 	{"estimate", ofLists, true, false},
 	{"run", ofWorkspaceID, true, true},
 	{"batch", ofRuns, true, false},
+	{"latest_part", ofRuns, true, false},
+	{"latest_fold", ofRuns, true, false},
 	{"tally", ofRuns, true, false},
 	{"run_domain", ofRuns, true, false},
 	{"run_notice", ofRuns, true, true},

@@ -98,9 +98,9 @@ func (s *Store) copyParts(ctx context.Context, parts [][]any) error {
 // result taken over, those of one domain after an ordinal, in the order of both;
 // at most limit of them.
 func (s *Store) AddressesIn(ctx context.Context, run Run, domains []string, after int32, limit int) (found []AddressRow, err error) {
-	taken := &Latest{}
+	taken := &Whole{}
 	if run.Plan.Reused+run.Plan.Bounced > 0 {
-		if taken, err = s.Latest(ctx, run.ID); err != nil {
+		if taken, err = s.wholeOf(ctx, run.ID); err != nil {
 			return nil, err
 		}
 	}

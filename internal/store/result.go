@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -38,7 +39,7 @@ type ResultFilter struct {
 type matching struct {
 	*Latest
 	after    int32
-	places   []bool // nil for all
+	of       *marks // nil for all
 	verdicts map[int32]bool
 }
 
@@ -73,38 +74,44 @@ func (s *Store) matching(ctx context.Context, run Run, f ResultFilter) (ok match
 
 // keepDomains leaves the results of some domains.
 func (s *Store) keepDomains(ctx context.Context, run Run, ok *matching, domains []string) error {
-	ok.places = make([]bool, len(ok.Latest.verdicts))
-	return s.eachOrdinal(ctx, run.ListID, domains, func(_ string, o int32) {
-		if int(o) < len(ok.places) {
-			ok.places[o] = true
-		}
-	})
+	ok.of = &marks{}
+	return s.eachOrdinal(ctx, run.ListID, domains, func(_ string, o int32) { ok.of.mark(o) })
 }
 
-// has reports whether an address with a verdict is chosen.
-func (ok *matching) has(address, verdict int32) bool {
-	return verdict != 0 && address > ok.after && (ok.places == nil || ok.places[address]) && (ok.verdicts == nil || ok.verdicts[verdict])
+// has reports whether a result is chosen.
+func (ok *matching) has(one Standing) bool {
+	return one.Verdict != 0 && one.Address > ok.after && (ok.of == nil || ok.of.has(one.Address)) && (ok.verdicts == nil || ok.verdicts[one.Verdict])
 }
 
-// among returns those of some addresses that are chosen.
-func (ok *matching) among(addresses []int32) (out []int32) {
+// among returns the results of some addresses that are chosen, in the order of the addresses.
+func (ok *matching) among(ctx context.Context, addresses []int32) (out []Standing, err error) {
+	found, err := ok.Of(ctx, addresses)
 	for _, a := range addresses {
-		if ok.has(a, ok.Verdict(a)) {
-			out = append(out, a)
+		if ok.has(found[a]) {
+			out = append(out, found[a])
 		}
 	}
-	return out
+	return out, err
 }
 
-// next returns the next addresses after one that are chosen.
-func (ok *matching) next(after int32, limit int) (out []int32) {
-	ok.Each(max(after, ok.after), func(address, verdict int32) bool {
-		if ok.has(address, verdict) {
-			out = append(out, address)
-		}
+// each calls do for the results after an address that are chosen, until it is false.
+func (ok *matching) each(ctx context.Context, after int32, do func(Standing) bool) error {
+	return ok.eachIn(ctx, max(after, ok.after), ok.verdicts, ok.of, func(one Standing) bool { return !ok.has(one) || do(one) })
+}
+
+// next returns the next results after an address that are chosen.
+func (ok *matching) next(ctx context.Context, after int32, limit int) (out []Standing, err error) {
+	err = ok.each(ctx, after, func(one Standing) bool {
+		out = append(out, one)
 		return len(out) < limit
 	})
-	return out
+	return out, err
+}
+
+// all returns the addresses that are chosen.
+func (ok *matching) all(ctx context.Context) (out []int32, err error) {
+	err = ok.each(ctx, 0, func(one Standing) bool { out = append(out, one.Address); return true })
+	return out, err
 }
 
 // Results returns a page of results in the order of the list.
@@ -116,7 +123,11 @@ func (s *Store) Results(ctx context.Context, run Run, f ResultFilter) ([]Result,
 	if f.Search != "" {
 		return s.resultsBySearch(ctx, run, f, ok)
 	}
-	return s.resultsAt(ctx, run, ok.Latest, ok.next(f.After, f.Limit))
+	found, err := ok.next(ctx, f.After, f.Limit)
+	if err != nil {
+		return nil, err
+	}
+	return s.resultsAt(ctx, run, found)
 }
 
 // ResultsAmong returns the results among some addresses that fit the filter, in
@@ -126,7 +137,11 @@ func (s *Store) ResultsAmong(ctx context.Context, run Run, f ResultFilter, addre
 	if err != nil {
 		return nil, err
 	}
-	found, err := s.resultsAt(ctx, run, ok.Latest, ok.among(slices.Sorted(slices.Values(addresses))))
+	chosen, err := ok.among(ctx, slices.Sorted(slices.Values(addresses)))
+	if err != nil {
+		return nil, err
+	}
+	found, err := s.resultsAt(ctx, run, chosen)
 	text := pack.Searched(f.Search)
 	found = slices.DeleteFunc(found, func(r Result) bool { return !strings.Contains(pack.Searched(r.Typed), text) })
 	return found[:min(len(found), f.Limit)], err
@@ -138,39 +153,52 @@ func (s *Store) ResultCounts(ctx context.Context, run Run, f ResultFilter) (map[
 	if err != nil {
 		return nil, err
 	}
-	counts := map[int32]int64{}
-	count := func(address, verdict int32) bool {
-		if ok.has(address, verdict) {
-			counts[verdict]++
+	if f.Search == "" && ok.of == nil && f.After == 0 {
+		counts, err := ok.Counts(ctx)
+		if ok.verdicts != nil {
+			maps.DeleteFunc(counts, func(verdict int32, _ int64) bool { return !ok.verdicts[verdict] })
 		}
-		return true
+		return counts, err
 	}
+	counts := map[int32]int64{}
 	if f.Search == "" {
-		ok.Each(f.After, count)
-		return counts, nil
+		err = ok.each(ctx, f.After, func(one Standing) bool { counts[one.Verdict]++; return true })
+		return counts, err
 	}
 	found, err := s.withText(ctx, run.ListID, f.Search)
-	for _, o := range found {
-		count(o, ok.Verdict(o))
+	if err != nil {
+		return nil, err
+	}
+	chosen, err := ok.among(ctx, found)
+	for _, one := range chosen {
+		counts[one.Verdict]++
 	}
 	return counts, err
 }
 
-// resultsAt returns the results at some ordinals, in their order.
-func (s *Store) resultsAt(ctx context.Context, run Run, st *Latest, ordinals []int32) ([]Result, error) {
+// resultsAt returns some results with their cells, in their order.
+func (s *Store) resultsAt(ctx context.Context, run Run, standing []Standing) ([]Result, error) {
+	ordinals, ids := make([]int32, len(standing)), make([]int64, len(standing))
+	for i, one := range standing {
+		ordinals[i], ids[i] = one.Address, one.Batch
+	}
+	at, err := s.timesOf(ctx, run.ID, ids)
+	if err != nil {
+		return nil, err
+	}
 	cells, err := s.cellsAt(ctx, run.ListID, ordinals, false)
 	out := make([]Result, 0, len(ordinals))
-	for _, o := range ordinals {
-		if c, ok := cells[o]; ok {
-			out = append(out, resultOf(&c, st))
+	for _, one := range standing {
+		if c, ok := cells[one.Address]; ok {
+			out = append(out, resultOf(&c, one, at[one.Batch]))
 		}
 	}
 	return out, err
 }
 
 // resultOf returns the latest result of a cell.
-func resultOf(c *Row, st *Latest) Result {
-	r := Result{Address: c.Ordinal, Typed: c.Typed, Verdict: st.Verdict(c.Ordinal), At: st.of(c.Ordinal).at}
+func resultOf(c *Row, one Standing, at time.Time) Result {
+	r := Result{Address: c.Ordinal, Typed: c.Typed, Verdict: one.Verdict, At: at}
 	if c.Domain != "" {
 		r.Mailbox, r.Domain = &c.Mailbox, &c.Domain
 	}
@@ -192,15 +220,24 @@ func (s *Store) FullResult(ctx context.Context, run Run, address int32) (r FullR
 	if err != nil {
 		return r, err
 	}
-	if st.Verdict(address) == 0 {
+	found, err := st.Of(ctx, []int32{address})
+	if err != nil {
+		return r, err
+	}
+	one, there := found[address]
+	if !there {
 		return r, ErrNotFound
+	}
+	at, err := s.timesOf(ctx, run.ID, []int64{one.Batch})
+	if err != nil {
+		return r, err
 	}
 	cells, err := s.cellsAt(ctx, run.ListID, []int32{address}, false)
 	if err != nil {
 		return r, err
 	}
 	c := cells[address]
-	r = FullResult{Result: resultOf(&c, st), Line: c.Line, Mended: c.Mended, Problem: c.Problem}
+	r = FullResult{Result: resultOf(&c, one, at[one.Batch]), Line: c.Line, Mended: c.Mended, Problem: c.Problem}
 	asked, err := s.Asked(ctx, run.ID, st, []int32{address})
 	r.Asked = asked[address]
 	return r, err

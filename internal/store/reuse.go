@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"hash/maphash"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -69,12 +70,8 @@ func (s *Store) reusable(ctx context.Context, run Run, fresh []Fresh, onlySample
 		if e.ListID != run.ListID && len(same) == 0 {
 			continue
 		}
-		st, err := s.Latest(ctx, e.ID)
-		if err != nil {
-			return nil, err
-		}
 		best.sources = append(best.sources, e.ID)
-		st.Each(0, func(address, verdict int32) bool {
+		err := s.eachFresh(ctx, e.ID, since, func(address int32, at time.Time) {
 			to := address
 			if e.ListID != run.ListID {
 				to = 0
@@ -82,14 +79,40 @@ func (s *Store) reusable(ctx context.Context, run Run, fresh []Fresh, onlySample
 					to = same[address]
 				}
 			}
-			at := st.of(address).at
-			if from, ok := since[verdict]; ok && to != 0 && at.After(from) {
+			if to != 0 {
 				best.take(to, address, at)
 			}
-			return true
 		})
+		if err != nil {
+			return nil, err
+		}
 	}
 	return best, nil
+}
+
+// eachFresh calls do for the addresses of a run whose results are fresh, with when they were found.
+func (s *Store) eachFresh(ctx context.Context, run int64, since map[int32]time.Time, do func(address int32, at time.Time)) error {
+	st, err := s.Latest(ctx, run)
+	if err != nil {
+		return err
+	}
+	batches, err := s.batchTimes(ctx, run)
+	if err != nil {
+		return err
+	}
+	recordedAt, verdicts := make(map[int64]time.Time, len(batches)), make(map[int32]bool, len(since))
+	for _, b := range batches {
+		recordedAt[b.id] = b.at
+	}
+	for v := range since {
+		verdicts[v] = true
+	}
+	return st.Each(ctx, 0, verdicts, func(one Standing) bool {
+		if at := recordedAt[one.Batch]; at.After(since[one.Verdict]) {
+			do(one.Address, at)
+		}
+		return true
+	})
 }
 
 // sameAtOnce is how many addresses are held against those of another list at a time.
@@ -192,18 +215,22 @@ func (r *reusable) of(source int32) (to []int32) {
 // takeOver takes over some results of an earlier run, batch by batch: to gives
 // the run's addresses by those of the earlier one, 0 for those left.
 func (s *Store) takeOver(ctx context.Context, run, source int64, to []int32) error {
-	st, err := s.Latest(ctx, source)
+	latest, err := s.Latest(ctx, source)
 	if err != nil {
 		return err
 	}
-	var ids []int64
-	for address, wanted := range to {
-		if wanted != 0 {
-			ids = append(ids, st.of(int32(address)).id)
+	st, err := latest.WholeWithBatches(ctx)
+	if err != nil {
+		return err
+	}
+	wanted := map[int64]bool{}
+	for address, other := range to {
+		if other != 0 {
+			id, _ := st.Batch(int32(address))
+			wanted[id] = true
 		}
 	}
-	slices.Sort(ids)
-	for _, id := range slices.Compact(ids) {
+	for _, id := range slices.Sorted(maps.Keys(wanted)) {
 		rows, err := s.db.Query(ctx, batchColumns+", evidence FROM batch WHERE run_id = $1 AND id = $2", source, id)
 		if err != nil {
 			return err
@@ -225,7 +252,7 @@ func (s *Store) takeOver(ctx context.Context, run, source int64, to []int32) err
 }
 
 // taken is what is taken over of a batch, which is counted.
-func (b *batch) taken(st *Latest, to []int32, tally map[int32]int32) (taken batch, err error) {
+func (b *batch) taken(st *Whole, to []int32, tally map[int32]int32) (taken batch, err error) {
 	all, err := pack.ReadEvidence(b.evidence, len(b.addresses))
 	if err != nil {
 		return taken, err
@@ -233,7 +260,10 @@ func (b *batch) taken(st *Latest, to []int32, tally map[int32]int32) (taken batc
 	taken.at = b.at
 	var asked [][]probe.Asked
 	for i, a := range b.addresses {
-		if int(a) >= len(to) || to[a] == 0 || st.of(a).id != b.id {
+		if int(a) >= len(to) || to[a] == 0 {
+			continue
+		}
+		if id, _ := st.Batch(a); id != b.id {
 			continue
 		}
 		verdict := st.Verdict(a)

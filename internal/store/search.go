@@ -12,19 +12,23 @@ import (
 
 // resultsBySearch returns a page of results whose address cell holds a text.
 func (s *Store) resultsBySearch(ctx context.Context, run Run, f ResultFilter, ok matching) ([]Result, error) {
-	var found []int32
+	var found []Standing
 	for last, blocks := f.After, firstBlocks; len(found) < f.Limit; blocks *= moreBlocks {
 		ordinals, end, err := s.matches(ctx, run.ListID, last, f.Search, blocks)
 		if err != nil {
 			return nil, err
 		}
-		found = append(found, ok.among(ordinals)...)
+		chosen, err := ok.among(ctx, ordinals)
+		if err != nil {
+			return nil, err
+		}
+		found = append(found, chosen...)
 		if end == 0 {
 			break
 		}
 		last = end
 	}
-	return s.resultsAt(ctx, run, ok.Latest, found[:min(len(found), f.Limit)])
+	return s.resultsAt(ctx, run, found[:min(len(found), f.Limit)])
 }
 
 // withText returns the ordinals of all address cells of a list that hold a text.

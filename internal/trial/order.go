@@ -33,6 +33,10 @@ func (p *Post) choose(ctx context.Context, run store.Run) (c chosen, err error) 
 	if err != nil {
 		return c, err
 	}
+	now, err := latest.Whole(ctx)
+	if err != nil {
+		return c, err
+	}
 	overrides, err := p.Store.Overrides(ctx, run)
 	if err != nil {
 		return c, err
@@ -42,7 +46,7 @@ func (p *Post) choose(ctx context.Context, run store.Run) (c chosen, err error) 
 		dropped[o.Address] = o.Decision == policy.Drop
 	}
 	err = p.Store.EachMailbox(ctx, run.ListID, func(ordinal int32, local, domain string) error {
-		said := latest.Verdict(ordinal)
+		said := now.Verdict(ordinal)
 		if left := trial.For(verdicts[said], dropped[ordinal]); left != trial.Gets {
 			c.left[left]++
 			return nil

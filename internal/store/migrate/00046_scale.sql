@@ -1,0 +1,26 @@
+-- +goose Up
+
+-- The latest results of a run, folded into parts of 32,768 addresses that follow each other, as
+-- internal/store/pack/latest.go packs them: so a page is read without the whole run. What was
+-- recorded since stands in the batches that are not folded yet. counts are the addresses of
+-- each of the verdicts different.
+CREATE TABLE latest_part (
+    run_id    bigint NOT NULL,
+    part      int NOT NULL,
+    different int[] NOT NULL,
+    counts    int[] NOT NULL,
+    verdicts  bytea NOT NULL,
+    batches   bytea NOT NULL,
+    PRIMARY KEY (run_id, part)
+);
+ALTER TABLE latest_part ALTER run_id SET STATISTICS 0;
+
+-- How often results of a run were folded: who remembers its parts reads them again when it has
+-- changed. Whoever folds holds the record.
+CREATE TABLE latest_fold (
+    run_id bigint PRIMARY KEY,
+    folds  int NOT NULL
+);
+
+ALTER TABLE batch ADD COLUMN folded boolean NOT NULL DEFAULT false;
+CREATE INDEX batch_unfolded ON batch (run_id, id) WHERE NOT folded;
