@@ -134,6 +134,10 @@ func (in *installation) live(rows int) (l life, err error) {
 	}
 	for _, f := range filters {
 		i := 0
+		bar := 150 * time.Millisecond
+		if f.filter.Get("search") != "" {
+			bar = 0 // it reads the list's texts
+		}
 		page := func() error {
 			q := url.Values{"limit": {"100"}, "cursor": {contract.CursorOf(run.Addresses * int64(i) / looks)}}
 			for k, v := range f.filter {
@@ -143,7 +147,7 @@ func (in *installation) live(rows int) (l life, err error) {
 			_, err := in.api.Results(ctx, run.ID, q)
 			return err
 		}
-		if err := l.often(in, "page by "+f.what, 150*time.Millisecond, page); err != nil {
+		if err := l.often(in, "page by "+f.what, bar, page); err != nil {
 			return l, err
 		}
 	}
@@ -162,6 +166,16 @@ func (in *installation) live(rows int) (l life, err error) {
 		{"operators", func() error { _, err := in.api.RunOperators(ctx, run.ID, nil); return err }},
 		{"export of the kept rows", all(contract.ExportChoice{})},
 		{"export of all rows with results", all(contract.ExportChoice{Decision: "all", Form: "results"})},
+		{"run that reuses all results", func() error {
+			r, err := in.api.StartRun(ctx, list.ID, contract.NewRun{Depth: "mailbox", Policy: "careful", ReuseDays: 30})
+			if err == nil {
+				r, err = in.api.Wait(ctx, r.ID, func(contract.Run) {})
+			}
+			if err == nil && (r.Done != r.Addresses || r.Reused == 0) {
+				err = fmt.Errorf("%d of %d addresses have a result, %d of them reused", r.Done, r.Addresses, r.Reused)
+			}
+			return err
+		}},
 		{"delete", func() error { return in.deleted(ctx, list.ID) }},
 	} {
 		if err := l.step(in, s.what, 0, s.do); err != nil {

@@ -6,6 +6,7 @@ package intake
 import (
 	"bufio"
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -59,6 +60,8 @@ type Importer struct {
 	Catalogue func(ctx context.Context, workspace int64) (*catalogue.Catalogue, error)
 	// Imported is called with the transaction in which a list is imported.
 	Imported func(ctx context.Context, s *store.Store, tx pgx.Tx, l store.List, f File) error
+
+	gatherAtMost int // of a test; 0: gatheredAtMost
 }
 
 // Import imports a file as a list, all of it or nothing. Memory stays flat: rows go from
@@ -109,20 +112,20 @@ func (i *Importer) rows(ctx context.Context, f File, l *store.List, file io.Read
 			return err
 		}
 		r := newRowReader(ahead(reading, records.next, (*record).size), l, known)
-		r.sameMailbox = f.SameMailbox
+		r.sameMailbox, r.gatherAtMost = f.SameMailbox, cmp.Or(i.gatherAtMost, gatheredAtMost)
 		if left != nil {
 			r.left, r.most = *left, *most
 		}
 		if err := s.CreateList(ctx, l); err != nil {
 			return err
 		}
-		if err := s.CopyRows(ctx, l.ID, ahead(reading, r.next, rowSize)); err != nil {
+		if err := r.copyTo(reading, s, l.ID); err != nil {
 			return err
 		}
 		if err := r.check(noAddress); err != nil {
 			return err
 		}
-		if err := s.CompleteList(ctx, l, r.members()); err != nil {
+		if err := s.CompleteList(ctx, l, r.sizes); err != nil {
 			return err
 		}
 		// Another file may have come in meanwhile.
@@ -133,6 +136,31 @@ func (i *Importer) rows(ctx context.Context, f File, l *store.List, file io.Read
 		}
 		return i.Imported(ctx, s, tx, *l, f)
 	})
+}
+
+// copyTo writes the rows to the database, and the addresses of their domains whenever some were gathered.
+func (r *rowReader) copyTo(ctx context.Context, s *store.Store, list int64) error {
+	next := ahead(ctx, func() (*store.Row, error) { return r.next(ctx) }, rowSize)
+	for ended := false; !ended; {
+		var gathered map[string]*store.Members
+		err := s.CopyRows(ctx, list, func() (row *store.Row, err error) {
+			select {
+			case gathered = <-r.gatherings:
+				return nil, nil
+			default:
+			}
+			row, err = next()
+			ended = row == nil
+			return row, err
+		})
+		if err == nil {
+			err = s.AddMembers(ctx, list, gathered)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return s.AddMembers(ctx, list, r.members())
 }
 
 // mostRows is how many rows a list may have where its workspace may have any number: what is

@@ -3,10 +3,8 @@ package intake
 import (
 	"bytes"
 	"context"
-	"encoding/binary"
 	"errors"
 	"fmt"
-	"hash/maphash"
 	"io"
 	"slices"
 	"strings"
@@ -210,9 +208,12 @@ type rowReader struct {
 	records   func() (*record, error)
 	list      *store.List
 	catalogue *catalogue.Catalogue
-	seeds     [2]maphash.Seed
-	first     map[[16]byte]int32 // ordinal of the first row, by fingerprint of the address
+	firsts    *firsts
 	domains   map[string]*seenDomain
+	// gathered is about how many bytes the addresses of domains take that are not on their way to
+	// the database; gatherings are those that are.
+	gathered, gatherAtMost int
+	gatherings             chan map[string]*store.Members
 	// sameMailbox is the intake's.
 	sameMailbox bool
 	left, most  int64        // how many rows there may be, and in all lists of the workspace; most is 0: any number
@@ -222,15 +223,19 @@ type rowReader struct {
 }
 
 func newRowReader(records func() (*record, error), l *store.List, c *catalogue.Catalogue) *rowReader {
-	return &rowReader{records: records, list: l, catalogue: c,
-		seeds: [2]maphash.Seed{maphash.MakeSeed(), maphash.MakeSeed()},
-		first: map[[16]byte]int32{}, domains: map[string]*seenDomain{}, left: mostRows}
+	return &rowReader{records: records, list: l, catalogue: c, firsts: newFirsts(), domains: map[string]*seenDomain{},
+		gatherings: make(chan map[string]*store.Members, 1), gatherAtMost: gatheredAtMost, left: mostRows}
 }
 
 // next returns the next address cell, the first of a record with the record; nil after
 // the last.
-func (r *rowReader) next() (*store.Row, error) {
+func (r *rowReader) next(ctx context.Context) (*store.Row, error) {
 	if len(r.queue) == 0 {
+		if r.gathered > r.gatherAtMost {
+			if err := r.handOn(ctx); err != nil {
+				return nil, err
+			}
+		}
 		rec, err := r.records()
 		if rec == nil || err != nil {
 			return nil, err
@@ -288,7 +293,7 @@ func (r *rowReader) cell(a *addressCell) *store.Row {
 	if a.err == nil {
 		identity = a.Identity(r.sameness(a.Domain))
 	}
-	if row.Address = r.firstRow(identity, row.Ordinal); row.Address != row.Ordinal {
+	if row.Address = r.firsts.first(identity, row.Ordinal); row.Address != row.Ordinal {
 		return row
 	}
 	var wrong *address.Error
@@ -304,6 +309,8 @@ func (r *rowReader) cell(a *addressCell) *store.Row {
 	}
 	traits := r.catalogue.NameTraits(a.Address).With(d.traits...)
 	d.Add(row.Ordinal, a.Local, traits)
+	d.addresses++
+	r.gathered += len(a.Local) + gatheredBytes
 	for _, t := range traits {
 		row.Traits = append(row.Traits, string(t))
 	}
@@ -314,17 +321,48 @@ func rowSize(r *store.Row) int { return len(r.Raw) + len(r.Tail) + len(r.Typed) 
 
 // seenDomain is a domain of the list.
 type seenDomain struct {
-	store.Members
-	traits finding.Traits // its own, looked up once
+	store.Members                // that were not handed on yet
+	addresses     int32          // all of them
+	traits        finding.Traits // its own, looked up once
 }
 
-// members are each domain's addresses.
-func (r *rowReader) members() map[string]*store.Members {
-	out := make(map[string]*store.Members, len(r.domains))
-	for name, d := range r.domains {
-		out[name] = &d.Members
+// What is gathered of the addresses by domain at most before it is handed on: an address takes so
+// many bytes beside its local part.
+const (
+	gatheredAtMost = 24 << 20
+	gatheredBytes  = 8
+)
+
+// handOn hands the addresses on that were gathered.
+func (r *rowReader) handOn(ctx context.Context) error {
+	select {
+	case r.gatherings <- r.members():
+		return nil
+	case <-ctx.Done():
+		return ctx.Err()
 	}
+}
+
+// members are each domain's addresses that were not handed on yet; they are from now on.
+func (r *rowReader) members() map[string]*store.Members {
+	out := map[string]*store.Members{}
+	for name, d := range r.domains {
+		if d.Len() > 0 {
+			members := d.Members
+			out[name], d.Members = &members, store.Members{}
+		}
+	}
+	r.gathered = 0
 	return out
+}
+
+// sizes are how many addresses each domain has.
+func (r *rowReader) sizes(yield func(domain string, addresses int32) bool) {
+	for name, d := range r.domains {
+		if !yield(name, d.addresses) {
+			return
+		}
+	}
 }
 
 func (r *rowReader) sameness(domain string) address.Sameness {
@@ -332,18 +370,4 @@ func (r *rowReader) sameness(domain string) address.Sameness {
 		return r.catalogue.Sameness(domain)
 	}
 	return address.Sameness{}
-}
-
-// firstRow returns the ordinal of the first row with this identity. Identities
-// are told apart by 128 bits of two keyed hashes; that two different ones of a
-// list of 10 million agree has odds of 1 to 10^24.
-func (r *rowReader) firstRow(identity string, ordinal int32) int32 {
-	var f [16]byte
-	binary.LittleEndian.PutUint64(f[:8], maphash.String(r.seeds[0], identity))
-	binary.LittleEndian.PutUint64(f[8:], maphash.String(r.seeds[1], identity))
-	if first, ok := r.first[f]; ok {
-		return first
-	}
-	r.first[f] = ordinal
-	return ordinal
 }

@@ -38,7 +38,7 @@ func rowsOf(t *testing.T, file io.Reader, l *store.List) (rows []store.Row, r *r
 		return nil, nil, err
 	}
 	r = newRowReader(ahead(t.Context(), records.next, (*record).size), l, catalogue.Default())
-	next := ahead(t.Context(), r.next, rowSize)
+	next := ahead(t.Context(), func() (*store.Row, error) { return r.next(t.Context()) }, rowSize)
 	for {
 		row, err := next()
 		if row == nil || err != nil {
@@ -78,8 +78,8 @@ func TestRowsOfAFile(t *testing.T) {
 	if l.ListCounts != want {
 		t.Errorf("counts %+v; want %+v", l.ListCounts, want)
 	}
-	if len(r.members()) != 1 || r.members()["seed.example"] == nil {
-		t.Errorf("domains: %v", r.members())
+	if m := r.members(); len(m) != 1 || m["seed.example"].Len() != 3 || r.domains["seed.example"].addresses != 3 {
+		t.Errorf("domains: %v", m)
 	}
 }
 
@@ -134,7 +134,7 @@ func TestTooManyRows(t *testing.T) {
 	r := newRowReader(records.next, l, catalogue.Default())
 	r.left = 1000
 	for {
-		row, err := r.next()
+		row, err := r.next(t.Context())
 		if row != nil {
 			continue
 		}

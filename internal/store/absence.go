@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"crypto/sha256"
+	"slices"
 	"strings"
 	"time"
 
@@ -104,13 +105,14 @@ func (s *Store) RememberAbsent(ctx context.Context) error {
 		AND coalesce((plan->>'remembered')::bigint, 0) < coalesce((SELECT max(id) FROM batch WHERE run_id = run.id), 0) ORDER BY id`)
 	for _, r := range runs {
 		if err == nil {
-			err = s.InTx(ctx, func(s *Store, _ pgx.Tx) error { return s.rememberAbsent(ctx, r.ID) })
+			err = s.rememberAbsent(ctx, r.ID)
 		}
 	}
 	return err
 }
 
-// rememberAbsent remembers it of one run.
+// rememberAbsent remembers it of one run, some thousand mailboxes at a time: broken off, it begins
+// anew, and what is remembered already stays as it is.
 func (s *Store) rememberAbsent(ctx context.Context, run int64) error {
 	r, err := s.RunByID(ctx, run)
 	if err != nil {
@@ -138,24 +140,51 @@ func (s *Store) rememberAbsent(ctx context.Context, run int64) error {
 	if err != nil {
 		return err
 	}
-	var prints [][]byte
-	var secret []byte
-	printsOf := s.fingerprints()
-	err = s.eachLocal(ctx, r.ListID, nil, func(domain, local string, o int32) {
-		if found.has(o) {
-			f := printsOf(string(plain(local + "@" + domain)))[0]
-			prints, secret = append(prints, f.Sum), f.Secret
+	for of := (partsOf{lines: true, limit: absentParts}); ; {
+		read, prints := 0, []Fingerprint(nil)
+		printsOf := s.fingerprints()
+		err := s.eachPart(ctx, r.ListID, of, func(domain string, ordinals []int32, lines string) bool {
+			read++
+			of.beyond = partPlace{domain, ordinals[len(ordinals)-1]}
+			for _, o := range ordinals {
+				var local string
+				if local, _, lines = cutLine(lines); found.has(o) {
+					prints = append(prints, printsOf(string(plain(local + "@" + domain)))[0])
+				}
+			}
+			return true
+		})
+		if err == nil {
+			err = s.addAbsences(ctx, r.WorkspaceID, prints)
 		}
-	})
-	if err != nil {
-		return err
+		if err != nil {
+			return err
+		}
+		if read < absentParts {
+			break
+		}
 	}
-	if _, err := s.db.Exec(ctx, "UPDATE run SET plan = jsonb_set(plan, '{remembered}', to_jsonb($2::bigint)) WHERE id = $1", run, st.newest); err != nil || len(prints) == 0 {
-		return err
-	}
-	_, err = s.db.Exec(ctx, `INSERT INTO absence (workspace_id, fingerprint, at, secret) SELECT $1, f, now(), $3 FROM unnest($2::bytea[]) f ORDER BY f
-		ON CONFLICT DO NOTHING`, r.WorkspaceID, prints, secret)
+	_, err = s.db.Exec(ctx, "UPDATE run SET plan = jsonb_set(plan, '{remembered}', to_jsonb($2::bigint)) WHERE id = $1", run, st.newest)
 	return err
+}
+
+// absentParts is of how many parts of a list absences are remembered at a time.
+const absentParts = 64
+
+// addAbsences remembers that mailboxes were found absent now, unless they were before.
+func (s *Store) addAbsences(ctx context.Context, workspace int64, prints []Fingerprint) error {
+	for some := range slices.Chunk(prints, absencesAtOnce) {
+		sums := make([][]byte, len(some))
+		for i, f := range some {
+			sums[i] = f.Sum
+		}
+		_, err := s.db.Exec(ctx, `INSERT INTO absence (workspace_id, fingerprint, at, secret) SELECT $1, f, now(), $3 FROM unnest($2::bytea[]) f ORDER BY f
+			ON CONFLICT DO NOTHING`, workspace, sums, some[0].Secret)
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // rememberAbsentOf remembers it of all runs of a list, whatever their state.

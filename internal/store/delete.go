@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"errors"
+	"slices"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -20,8 +21,15 @@ var (
 )
 
 // DeleteList deletes a list with its rows, runs, results and evidence; what its runs found
-// absent is remembered.
+// absent is remembered. Nobody sees anything of it any more; its bulk is removed by Sweep.
 func (s *Store) DeleteList(ctx context.Context, workspace, id int64) error {
+	if _, err := s.List(ctx, workspace, id); err != nil {
+		return err
+	}
+	// Many absences are not remembered in one transaction.
+	if err := s.rememberAbsentOf(ctx, id); err != nil {
+		return err
+	}
 	return s.retryDeadlocks(ctx, func(s *Store) error {
 		if _, err := s.List(ctx, workspace, id); err != nil {
 			return err
@@ -30,40 +38,89 @@ func (s *Store) DeleteList(ctx context.Context, workspace, id int64) error {
 		if tag, err := s.db.Exec(ctx, "SELECT FROM workspace WHERE id = $1 AND ended_at IS NULL FOR KEY SHARE", workspace); err != nil || tag.RowsAffected() == 0 {
 			return cmp.Or(err, ErrNotFound)
 		}
-		if err := s.rememberAbsentOf(ctx, id); err != nil {
-			return err
-		}
 		return s.deleteList(ctx, id)
 	})
 }
 
-// deleteList deletes what is of a list. The list comes first, so that no run of it begins
-// meanwhile; then its runs: whoever records results at this moment holds the run (see
+// deleteList deletes a list and leaves its bulk as remains. The list comes first, so that no run
+// of it begins meanwhile; then its runs: whoever records results at this moment holds the run (see
 // heldRun), is waited for, and theirs go with the others.
 func (s *Store) deleteList(ctx context.Context, id int64) error {
 	if _, err := s.db.Exec(ctx, "SELECT FROM list WHERE id = $1 FOR UPDATE", id); err != nil {
 		return err
 	}
-	rows, err := s.db.Query(ctx, "DELETE FROM run WHERE list_id = $1 RETURNING id", id)
-	if err != nil {
+	if _, err := s.db.Exec(ctx, "WITH gone AS (DELETE FROM run WHERE list_id = $1 RETURNING id) INSERT INTO remains (of_list, id) SELECT false, id FROM gone", id); err != nil {
 		return err
 	}
-	runs, err := pgx.CollectRows(rows, pgx.RowTo[int64])
-	if err != nil {
-		return err
-	}
-	for _, table := range ofRun {
-		if _, err := s.db.Exec(ctx, "DELETE FROM "+table+" WHERE run_id = ANY($1)", runs); err != nil {
-			return err
-		}
-	}
-	for _, table := range ofList {
-		if _, err := s.db.Exec(ctx, "DELETE FROM "+table+" WHERE list_id = $1", id); err != nil {
-			return err
-		}
-	}
-	_, err = s.db.Exec(ctx, "DELETE FROM list WHERE id = $1", id)
+	_, err := s.db.Exec(ctx, "WITH gone AS (DELETE FROM list WHERE id = $1 RETURNING id) INSERT INTO remains (of_list, id) SELECT true, id FROM gone", id)
 	return err
+}
+
+// sweepAtOnce is how many records of a table are removed in one transaction.
+const sweepAtOnce = 500
+
+// Sweep removes some of what is left of lists and runs that are deleted, in a transaction of some
+// records; swept is how many, and more reports that there may be others.
+func (s *Store) Sweep(ctx context.Context) (swept int64, more bool, err error) {
+	err = s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
+		var list bool
+		var id int64
+		err := s.db.QueryRow(ctx, "SELECT of_list, id FROM remains ORDER BY of_list, id LIMIT 1 FOR UPDATE").Scan(&list, &id)
+		if errors.Is(err, pgx.ErrNoRows) {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		more = true
+		tables, column := ofRun, "run_id"
+		if list {
+			tables, column = ofList, "list_id"
+		}
+		for _, table := range tables {
+			tag, err := s.db.Exec(ctx, "DELETE FROM "+table+" WHERE ctid = ANY(ARRAY(SELECT ctid FROM "+table+" WHERE "+column+" = $1 LIMIT $2))", id, sweepAtOnce)
+			if swept += tag.RowsAffected(); err != nil || swept > 0 {
+				return err
+			}
+		}
+		_, err = s.db.Exec(ctx, "DELETE FROM remains WHERE of_list = $1 AND id = $2", list, id)
+		return err
+	})
+	return swept, more, err
+}
+
+// SweepAll removes all that is left of lists and runs that are deleted, and lets the space be used
+// again.
+func (s *Store) SweepAll(ctx context.Context) error {
+	all := int64(0)
+	for {
+		swept, more, err := s.Sweep(ctx)
+		if err != nil {
+			return err
+		}
+		if all += swept; !more {
+			break
+		}
+	}
+	if all < vacuumFrom {
+		return nil
+	}
+	// A role that does not own the tables is warned and does nothing: they are vacuumed by themselves, later.
+	for _, table := range slices.Concat(ofRun, ofList) {
+		if _, err := s.db.Exec(ctx, "VACUUM (SKIP_LOCKED) "+table); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// vacuumFrom is how many records are removed before it is worth the while to look through their tables.
+const vacuumFrom = 1000
+
+// HasRemains reports whether something is to be swept.
+func (s *Store) HasRemains(ctx context.Context) (has bool, err error) {
+	err = s.db.QueryRow(ctx, "SELECT EXISTS (SELECT FROM remains)").Scan(&has)
+	return has, err
 }
 
 // OrderDeletion has a workspace deleted at a time, unless it is to be already.
@@ -137,6 +194,9 @@ func (s *Store) deleteEnded(ctx context.Context, id int64) error {
 		if err := s.retryDeadlocks(ctx, func(s *Store) error { return s.deleteList(ctx, l) }); err != nil {
 			return err
 		}
+	}
+	if err := s.SweepAll(ctx); err != nil {
+		return err
 	}
 	return s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
 		if err := s.changed(ctx, "DELETE FROM workspace WHERE id = $1", id); err != nil {

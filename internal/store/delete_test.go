@@ -106,10 +106,56 @@ func TestParallelDeletions(t *testing.T) {
 	if done.Load() == 0 {
 		t.Error("nobody deleted anything")
 	}
+	sweep(t, s)
 	for table, n := range records(t, s, w, run) {
 		if n > 0 {
 			t.Errorf("%d records are left in %s", n, table)
 		}
+	}
+}
+
+// sweep removes what is left of what is deleted.
+func sweep(t *testing.T, s *store.Store) {
+	t.Helper()
+	if err := s.SweepAll(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	if has, err := s.HasRemains(t.Context()); err != nil || has {
+		t.Errorf("something remains: %v, %v", has, err)
+	}
+}
+
+// TestSweep: what is deleted is removed in steps, each in a transaction of its own, and what is beside it
+// stays.
+func TestSweep(t *testing.T) {
+	s, ctx := open(t), t.Context()
+	w := workspace(t, s, "ours")
+	run, kept := newRun(t, s, w, 3), newRun(t, s, w, 3)
+	for range 1200 { // batches
+		concludeSome(t, s, run, answered(1, finding.MailboxAccepted, "250"))
+	}
+	concludeSome(t, s, kept, answered(1, finding.MailboxAccepted, "250"))
+	if err := s.DeleteList(ctx, w, run.ListID); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.List(ctx, w, run.ListID); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("the list is there: %v", err)
+	}
+	swept, more, err := s.Sweep(ctx)
+	if err != nil || !more || swept != 500 {
+		t.Errorf("the first step removes %d, %v, %v", swept, more, err)
+	}
+	if n := records(t, s, -1, run)["batch"]; n != 700 {
+		t.Errorf("%d batches are left after it", n)
+	}
+	sweep(t, s)
+	for table, n := range records(t, s, -1, run) {
+		if n > 0 {
+			t.Errorf("%d records are left in %s", n, table)
+		}
+	}
+	if n := records(t, s, -1, kept); n["batch"] != 1 || n["row_block"] != 1 {
+		t.Errorf("of the other list is left: %v", n)
 	}
 }
 
@@ -209,6 +255,7 @@ func TestListsAreDeletedWhileLanesRecord(t *testing.T) {
 			t.Errorf("list %d: %v", n, err)
 		}
 		lanes.Wait()
+		sweep(t, s)
 		for table, left := range records(t, s, -1, run) {
 			if left > 0 {
 				t.Errorf("list %d: %d records are left in %s", n, left, table)

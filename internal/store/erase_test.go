@@ -58,7 +58,7 @@ func people(t *testing.T, s *store.Store, workspace int64, rows [][2]string) sto
 		})
 	}
 	if err == nil {
-		err = s.CompleteList(t.Context(), &l, members)
+		err = complete(t, s, &l, members)
 	}
 	if err != nil {
 		t.Fatal(err)

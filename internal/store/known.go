@@ -28,14 +28,14 @@ func (s *Store) Known(ctx context.Context, l List) (*Known, error) {
 	if k.found, err = s.reusable(ctx, Run{WorkspaceID: l.WorkspaceID, ListID: l.ID}, fresh, false); err != nil {
 		return nil, err
 	}
-	k.verdicts = make([]int32, len(k.found.from))
+	k.verdicts = make([]int32, len(k.found.at))
 	for i, source := range k.found.sources {
 		st, err := s.wholeOf(ctx, source)
 		if err != nil {
 			return nil, err
 		}
-		for to, from := range k.found.from {
-			if int(from) == i+1 {
+		for to := range k.verdicts {
+			if int(k.found.from.of(int32(to))) == i+1 {
 				k.verdicts[to] = st.Verdict(k.found.address[to])
 			}
 		}
@@ -49,14 +49,14 @@ func (k *Known) Of(address int32) (verdict int32, at time.Time) {
 	if address < 1 || int(address) >= len(k.verdicts) || k.verdicts[address] == 0 {
 		return 0, at
 	}
-	return k.verdicts[address], time.UnixMicro(k.found.at[address])
+	return k.verdicts[address], time.Unix(int64(k.found.at[address]), 0)
 }
 
 // Each calls do with every address of which something is known.
 func (k *Known) Each(do func(verdict int32, at time.Time)) {
 	for a, v := range k.verdicts {
 		if v != 0 {
-			do(v, time.UnixMicro(k.found.at[a]))
+			do(v, time.Unix(int64(k.found.at[a]), 0))
 		}
 	}
 }

@@ -2,8 +2,11 @@ package store
 
 import (
 	"context"
+	"iter"
 	"math"
 	"time"
+
+	"github.com/jackc/pgx/v5"
 
 	"varnet/core/sheet"
 )
@@ -115,15 +118,24 @@ func orNull(there bool, v any) any {
 	return v
 }
 
-// CompleteList records the counts and the domains of a list imported, with
-// their addresses.
-func (s *Store) CompleteList(ctx context.Context, l *List, domains map[string]*Members) error {
+// CompleteList records the counts of a list imported, and how many addresses each of its domains
+// has.
+func (s *Store) CompleteList(ctx context.Context, l *List, domains iter.Seq2[string, int32]) error {
 	_, err := s.db.Exec(ctx, `UPDATE list SET rows = $2, addresses = $3, malformed = $4, duplicates = $5, blank = $6, mended = $7, formulas = $8, added = $9, changed = $10, erased = $11 WHERE id = $1`,
 		l.ID, l.Rows, l.Addresses, l.Malformed, l.Duplicates, l.Blank, l.Mended, l.Formulas, l.Added, l.Changed, l.Erased)
 	if err != nil {
 		return err
 	}
-	return s.addParts(ctx, l.ID, domains)
+	domain, stop := iter.Pull2(domains)
+	defer stop()
+	_, err = s.db.CopyFrom(ctx, pgx.Identifier{"list_domain"}, []string{"list_id", "domain", "addresses"}, pgx.CopyFromFunc(func() ([]any, error) {
+		name, addresses, more := domain()
+		if !more {
+			return nil, nil
+		}
+		return []any{l.ID, name, addresses}, nil
+	}))
+	return err
 }
 
 // ListOrder is an order of lists.
@@ -290,15 +302,34 @@ func (l *List) trouble(r *Row) Trouble {
 	return t
 }
 
+// lineNumbers are the lines of the cells of a list, in order, 4 bytes each.
+type lineNumbers [][]uint32
+
+const linesAtOnce = 1 << 16
+
+func (l *lineNumbers) add(line int64) {
+	if n := len(*l); n == 0 || len((*l)[n-1]) == linesAtOnce {
+		*l = append(*l, make([]uint32, 0, linesAtOnce))
+	}
+	last := &(*l)[len(*l)-1]
+	*last = append(*last, uint32(line))
+}
+
+// of is the line of a cell.
+func (l lineNumbers) of(ordinal int32) int64 {
+	return int64(l[(ordinal-1)/linesAtOnce][(ordinal-1)%linesAtOnce])
+}
+
 // EachTrouble returns the address cells of a list that hold no address, one that
 // stands in an earlier cell, or one that had to be mended. An empty cell is
 // given only where all of its row are.
 func (s *Store) EachTrouble(ctx context.Context, l List, do func(*Trouble) error) error {
 	slots := int32(len(l.AddressColumns))
-	lines, problems := []int64{0}, map[int32]*Problem{} // of the cells so far
-	empty := int32(0)                                   // cells of the row so far
+	var lines lineNumbers
+	problems := map[int32]*Problem{} // of the cells so far
+	empty := int32(0)                // cells of the row so far
 	return s.eachCell(ctx, l.ID, 1, math.MaxInt32, false, func(r *Row) error {
-		lines = append(lines, r.Line)
+		lines.add(r.Line)
 		if (r.Ordinal-1)%slots == 0 {
 			empty = 0
 		}
@@ -320,7 +351,8 @@ func (s *Store) EachTrouble(ctx context.Context, l List, do func(*Trouble) error
 			return do(&t)
 		}
 		t := l.trouble(r)
-		t.First, t.Problem = &lines[r.Address], problems[r.Address]
+		first := lines.of(r.Address)
+		t.First, t.Problem = &first, problems[r.Address]
 		return do(&t)
 	})
 }

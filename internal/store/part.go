@@ -71,22 +71,26 @@ func cutLine(lines string) (text string, traits []finding.Trait, rest string) {
 	return text, traits, rest
 }
 
-// addParts records the domains of a list.
-func (s *Store) addParts(ctx context.Context, list int64, domains map[string]*Members) error {
-	var sizes, parts [][]any
+// Len is how many addresses were added.
+func (m *Members) Len() (n int32) {
+	for _, p := range m.parts {
+		n += int32(len(p.ordinals))
+	}
+	return n
+}
+
+// AddMembers records addresses of a list, by their domain, as parts after those that are there.
+func (s *Store) AddMembers(ctx context.Context, list int64, domains map[string]*Members) error {
+	var parts [][]any
 	for name, m := range domains {
-		all := 0
 		for _, p := range m.parts {
-			all += len(p.ordinals)
 			parts = append(parts, []any{list, name, p.ordinals[len(p.ordinals)-1], p.ordinals, string(p.lines)})
 		}
-		sizes = append(sizes, []any{list, name, int32(all)})
 	}
-	_, err := s.db.CopyFrom(ctx, pgx.Identifier{"list_domain"}, []string{"list_id", "domain", "addresses"}, pgx.CopyFromRows(sizes))
-	if err == nil {
-		err = s.copyParts(ctx, parts)
+	if len(parts) == 0 {
+		return nil
 	}
-	return err
+	return s.copyParts(ctx, parts)
 }
 
 func (s *Store) copyParts(ctx context.Context, parts [][]any) error {
@@ -131,6 +135,15 @@ type partsOf struct {
 	after   int32
 	holding string
 	lines   bool
+	// beyond is the place after which they begin, and limit how many they are at most; 0: all.
+	beyond partPlace
+	limit  int
+}
+
+// partPlace is the place of a part among those of a list.
+type partPlace struct {
+	domain string
+	last   int32
 }
 
 // eachPart returns parts of a list in the order of domains and ordinals, until do
@@ -142,7 +155,8 @@ func (s *Store) eachPart(ctx context.Context, list int64, of partsOf, do func(do
 	}
 	rows, err := s.db.Query(ctx, "SELECT domain, ordinals, "+lines+` FROM list_part
 		WHERE list_id = $1 AND ($2::text[] IS NULL OR domain = ANY($2)) AND last > $3 AND ($4 = '' OR strpos(mailboxes, $4) > 0)
-		ORDER BY domain, last`, list, of.domains, of.after, of.holding)
+		AND ($5 = '' OR (domain, last) > ($5, $6)) ORDER BY domain, last LIMIT $7`,
+		list, of.domains, of.after, of.holding, of.beyond.domain, of.beyond.last, orNull(of.limit > 0, of.limit))
 	if err != nil {
 		return err
 	}

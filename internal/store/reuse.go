@@ -20,26 +20,27 @@ type Fresh struct {
 
 // reusable are the freshest results of earlier runs for the addresses of a list: by
 // address, the place of the run among the sources from 1, 0 for none; the address
-// there, and when it was found, in microseconds.
+// there, and when it was found, in seconds: of two in one second the later run's is taken.
 type reusable struct {
 	sources []int64
-	from    []int32
+	from    numbers
 	address []int32
-	at      []int64
+	at      []uint32
 	count   int64
 }
 
 // take takes a result of the last source, if it is fresher than what there is.
 func (r *reusable) take(to, address int32, at time.Time) {
-	if more := int(to) + 1 - len(r.from); more > 0 {
-		r.from, r.address, r.at = append(r.from, make([]int32, more)...), append(r.address, make([]int32, more)...), append(r.at, make([]int64, more)...)
+	if more := int(to) + 1 - len(r.at); more > 0 {
+		r.address, r.at = append(r.address, make([]int32, more)...), append(r.at, make([]uint32, more)...)
 	}
-	if r.from[to] == 0 {
+	if r.from.of(to) == 0 {
 		r.count++
-	} else if r.at[to] >= at.UnixMicro() {
+	} else if r.at[to] > uint32(at.Unix()) {
 		return
 	}
-	r.from[to], r.address[to], r.at[to] = int32(len(r.sources)), address, at.UnixMicro()
+	r.from.set(to, int32(len(r.sources)))
+	r.address[to], r.at[to] = address, uint32(at.Unix())
 }
 
 // reusable returns the freshest results of the workspace's earlier runs for the
@@ -199,8 +200,8 @@ func (s *Store) Reuse(ctx context.Context, run Run, fresh []Fresh, onlySample bo
 
 // of returns the list's addresses by those of one source.
 func (r *reusable) of(source int32) (to []int32) {
-	for address, from := range r.from {
-		if from != source {
+	for address := range r.at {
+		if r.from.of(int32(address)) != source {
 			continue
 		}
 		there := int(r.address[address])

@@ -64,6 +64,20 @@ func workspace(t *testing.T, s *store.Store, name string) int64 {
 	return w.ID
 }
 
+// complete records the addresses of a list's domains, and its counts.
+func complete(t *testing.T, s *store.Store, l *store.List, members map[string]*store.Members) error {
+	if err := s.AddMembers(t.Context(), l.ID, members); err != nil {
+		return err
+	}
+	return s.CompleteList(t.Context(), l, func(yield func(string, int32) bool) {
+		for name, m := range members {
+			if !yield(name, m.Len()) {
+				return
+			}
+		}
+	})
+}
+
 // bring brings a list of n address cells in, with the addresses of each domain.
 func bring(t *testing.T, s *store.Store, l *store.List, n int32, members map[string]*store.Members, cell func(ordinal int32) *store.Row) {
 	t.Helper()
@@ -81,7 +95,7 @@ func bring(t *testing.T, s *store.Store, l *store.List, n int32, members map[str
 		if err != nil {
 			return err
 		}
-		return s.CompleteList(t.Context(), l, members)
+		return complete(t, s, l, members)
 	})
 	if err != nil {
 		t.Fatal(err)
@@ -364,6 +378,7 @@ func TestRetention(t *testing.T) {
 	if err := s.DeleteList(ctx, w, old.ListID); err != nil {
 		t.Fatal(err)
 	}
+	sweep(t, s)
 	for _, table := range []string{"row_block", "list_domain", "list_part"} {
 		var n int
 		if err := s.Pool().QueryRow(ctx, "SELECT count(*) FROM "+table+" WHERE list_id = $1", old.ListID).Scan(&n); err != nil || n != 0 {

@@ -48,6 +48,7 @@ func (w *calendarWorker) Work(ctx context.Context, _ *river.Job[CalendarArgs]) e
 		func() error { return e.learnDue(ctx) },
 		func() error { return e.Allowance.Due(ctx) },
 		func() error { return e.deleteDue(ctx) },
+		func() error { return e.sweep(ctx) },
 	)
 }
 

@@ -236,6 +236,8 @@ func New(c Config) (*Engine, error) {
 	river.AddWorker(w, &restateWorker{engine: e})
 	river.AddWorker(w, &activityWorker{engine: e})
 	river.AddWorker(w, &eraseWorker{engine: e})
+	river.AddWorker(w, &foldWorker{engine: e})
+	river.AddWorker(w, &sweepWorker{engine: e})
 	e.hosts = c.Store.HostPlaces()
 	e.Prober.Places = &pace.Places{Unknown: c.Unknown, Shared: e.hosts}
 	var err error
@@ -252,6 +254,7 @@ func New(c Config) (*Engine, error) {
 			queueConnect:       {MaxWorkers: connecting},
 			queueWorkshop:      {MaxWorkers: making},
 			queueOdds:          {MaxWorkers: learners},
+			queueUpkeep:        {MaxWorkers: keepers},
 			queueLane:          {MaxWorkers: c.Lanes},
 			queuePatient:       {MaxWorkers: max(1, c.Lanes/8)},
 		},

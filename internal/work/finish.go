@@ -51,9 +51,13 @@ func (e *Engine) finish(ctx context.Context, id int64) error {
 	if err != nil {
 		return err
 	}
+	defer e.gotOn.ended(id)
 	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		finished, err := s.Finish(ctx, id)
 		if err != nil || !finished {
+			return err
+		}
+		if err := e.insert(ctx, tx, FoldArgs{Run: id}); err != nil {
 			return err
 		}
 		if err := s.AddOutcomes(ctx, id, results); err != nil {

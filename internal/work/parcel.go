@@ -247,7 +247,7 @@ func (e *Engine) record(ctx context.Context, lane LaneArgs, p *store.Parcel, l l
 	if err := e.Store.KnowVerdicts(ctx, next.results); err != nil {
 		return err
 	}
-	defer e.gotOn.add(p.RunID)
+	defer e.got(ctx, p.RunID, len(next.results))
 	write := func(s *store.Store) (bool, error) {
 		return s.RecordParcel(ctx, p.ID, lane.Lane, pack.ParcelRecord{Conversations: out.Conversations, Acceptances: out.Acceptances}, next.results)
 	}

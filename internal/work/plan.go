@@ -142,6 +142,7 @@ func (e *Engine) reuse(ctx context.Context, run store.Run) error {
 	if err != nil {
 		return err
 	}
+	defer func() { e.got(ctx, run.ID, int(run.Plan.Reused)) }()
 	return e.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
 		if run.ReuseDays == 0 && !sampled {
 			run.Plan.ReuseDone = true
@@ -239,6 +240,7 @@ func (e *Engine) planDomains(ctx context.Context, run store.Run, domains []store
 		run.Plan.Ordinal, run.Plan.Addresses, run.Plan.Domain = 0, last.Addresses, last.Domain
 	}
 	countResults(b.results)
+	defer e.got(ctx, run.ID, len(b.results))
 	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		return inOrder(
 			func() error {

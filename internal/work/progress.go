@@ -6,6 +6,8 @@ import (
 	"slices"
 	"sync"
 	"time"
+
+	"varnet/internal/store"
 )
 
 // tellEvery is how often those who watch a run are told at the most that it got on.
@@ -15,16 +17,49 @@ const tellEvery = 300 * time.Millisecond
 type gotOn struct {
 	mu   sync.Mutex
 	runs map[int64]bool
+	// recorded are how many results of each run were recorded here since it was to be folded,
+	// and how many that takes the next time.
+	recorded, until map[int64]int
 }
 
-func (g *gotOn) add(run int64) {
+// add adds a run of which results were recorded, so many; fold reports that they are many by now
+// that are not folded: the more there were of the run before, the more.
+func (g *gotOn) add(run int64, results int) (fold bool) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
 	if g.runs == nil {
-		g.runs = map[int64]bool{}
+		g.runs, g.recorded, g.until = map[int64]bool{}, map[int64]int{}, map[int64]int{}
 	}
 	g.runs[run] = true
+	if g.recorded[run] += results; g.recorded[run] < max(g.until[run], store.FoldFrom) {
+		return false
+	}
+	g.until[run] = min(2*max(g.until[run], store.FoldFrom), mostUnfolded)
+	g.recorded[run] = 0
+	return true
 }
+
+// got takes down that a run got on by some results, which are folded once they are many.
+func (e *Engine) got(ctx context.Context, run int64, results int) {
+	if !e.gotOn.add(run, results) {
+		return
+	}
+	if err := e.foldSoon(ctx, run); err != nil {
+		e.Log.Warn("results are not folded yet; they are when the run is finished", "run", run, "err", err)
+	}
+}
+
+// ended forgets a run.
+func (g *gotOn) ended(run int64) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	delete(g.recorded, run)
+	delete(g.until, run)
+}
+
+// mostUnfolded bounds how many results of a run a process leaves unfolded: they are held in memory
+// while somebody looks at the run.
+const mostUnfolded = 8 * store.FoldFrom
 
 func (g *gotOn) take() []int64 {
 	g.mu.Lock()

@@ -68,6 +68,9 @@ func (w *retentionWorker) Work(ctx context.Context, _ *river.Job[RetentionArgs])
 	if err := w.engine.Store.ForgetEvents(ctx); err != nil {
 		return err
 	}
+	if err := w.engine.foldRest(ctx); err != nil {
+		return err
+	}
 	if err := w.forgetAudit(ctx); err != nil {
 		return err
 	}

@@ -22,5 +22,18 @@ CREATE TABLE latest_fold (
     folds  int NOT NULL
 );
 
+-- Bulk of lists and runs that are deleted, which is removed step by step.
+CREATE TABLE remains (
+    of_list boolean NOT NULL, -- of a list, else of a run
+    id      bigint NOT NULL,
+    PRIMARY KEY (of_list, id)
+);
+
+-- What is removed makes room soon: a fiftieth of these tables is much.
+ALTER TABLE row_block SET (autovacuum_vacuum_scale_factor = 0.02, toast.autovacuum_vacuum_scale_factor = 0.02);
+ALTER TABLE list_part SET (autovacuum_vacuum_scale_factor = 0.02, toast.autovacuum_vacuum_scale_factor = 0.02);
+ALTER TABLE batch SET (autovacuum_vacuum_scale_factor = 0.02, toast.autovacuum_vacuum_scale_factor = 0.02);
+ALTER TABLE latest_part SET (autovacuum_vacuum_scale_factor = 0.02, toast.autovacuum_vacuum_scale_factor = 0.02);
+
 ALTER TABLE batch ADD COLUMN folded boolean NOT NULL DEFAULT false;
 CREATE INDEX batch_unfolded ON batch (run_id, id) WHERE NOT folded;
