@@ -21,6 +21,7 @@ import (
 	"varnet/core/pace"
 	"varnet/core/probe"
 	"varnet/core/resolve"
+	"varnet/core/route"
 	"varnet/core/smtp"
 	"varnet/core/trial"
 	"varnet/internal/account"
@@ -496,10 +497,14 @@ func accounts(db *store.Store, box *secret.Box) *account.Accounts {
 
 func worker(c *cli) action {
 	s := c.settings()
+	location := c.setting("location", "VARNET_LOCATION", "", "where this worker is, such as shed: its direct route is a route of its own, by which it alone works; not given, it works as the service's own workers do")
 	return func(ctx context.Context) error {
 		config, dsn, err := s.config(c)
 		if err != nil {
 			return err
+		}
+		if config.Location = *location; config.Location != "" && !route.ValidLocation(config.Location) {
+			return c.wrongUse(fmt.Sprintf("-location %q names no location: %s", config.Location, route.LocationForm))
 		}
 		engine, err := s.open(ctx, dsn, config)
 		if err != nil {
@@ -510,6 +515,13 @@ func worker(c *cli) action {
 			return err
 		}
 		engine.Log.Info("working")
+		if config.Location != "" {
+			go func() {
+				if err := engine.Outbound.TestOwn(ctx); err != nil && ctx.Err() == nil {
+					engine.Log.Warn("the route of this location was not tested", "err", err)
+				}
+			}()
+		}
 		select {
 		case <-ctx.Done():
 		case <-engine.Drained:

@@ -24,7 +24,7 @@ func workersCommand() command {
 func showWorkers(c *cli) action {
 	return ask(c, func(ctx context.Context, api *client.Client) (contract.Page[contract.Worker], error) {
 		return whole(api.Workers(ctx))
-	}, table[contract.Worker]{"No worker gives a sign of life.", "worker\tversion\tserves\tlanes at work\tsessions by route\tlast sign of life", func(w io.Writer, k contract.Worker) {
+	}, table[contract.Worker]{"No worker gives a sign of life.", "worker\tversion\tserves\tlocation\tlanes at work\tsessions by route\tlast sign of life", func(w io.Writer, k contract.Worker) {
 		serves, state := "no", ""
 		if k.Serves {
 			serves = "yes"
@@ -32,7 +32,7 @@ func showWorkers(c *cli) action {
 		if k.Draining {
 			state = ", draining"
 		}
-		fmt.Fprintf(w, "%s\t%s\t%s\t%d of %d\t%s\t%d s ago%s\n", printable(k.ID), printable(k.Version), serves, k.Parcels, k.Lanes, sessionsBy(k.Routes),
+		fmt.Fprintf(w, "%s\t%s\t%s\t%s\t%d of %d\t%s\t%d s ago%s\n", printable(k.ID), printable(k.Version), serves, cmp.Or(k.Location, "-"), k.Parcels, k.Lanes, sessionsBy(k.Routes),
 			int(time.Since(k.SeenAt).Seconds()), state)
 	}}.of(c))
 }

@@ -16,14 +16,14 @@ func (t *Tester) TestBlocklist(ctx context.Context, zone string) (o Outcome) {
 	in, out := t.listed(ctx, zone, netip.MustParseAddr("127.0.0.2")), t.listed(ctx, zone, netip.MustParseAddr("127.0.0.1"))
 	switch {
 	case in.Status == resolve.StatusFailed || out.Status == resolve.StatusFailed:
-		o.add(Reservation, "Some zones answer no resolver of a large provider; ask by a resolver of your own, or remove it.", "%s gave no answer.", zone)
+		o.Add(Reservation, "Some zones answer no resolver of a large provider; ask by a resolver of your own, or remove it.", "%s gave no answer.", zone)
 	case in.Status != resolve.StatusFound:
-		o.add(Reservation, "Remove it; it is no blocklist, or no longer one.", "%s does not hold its own test entry.", zone)
+		o.Add(Reservation, "Remove it; it is no blocklist, or no longer one.", "%s does not hold its own test entry.", zone)
 	case out.Status == resolve.StatusFound:
-		o.add(Reservation, "Remove it; it lists the whole world.", "%s holds what no blocklist may hold.", zone)
+		o.Add(Reservation, "Remove it; it lists the whole world.", "%s holds what no blocklist may hold.", zone)
 	default:
 		o.TookMS = in.TookMS
-		o.add(Good, "", "It answers as a blocklist should, in %.1f ms.", in.TookMS)
+		o.Add(Good, "", "It answers as a blocklist should, in %.1f ms.", in.TookMS)
 	}
 	return o
 }
@@ -46,11 +46,11 @@ func (t *Tester) TestListed(ctx context.Context, o *Outcome, zones []string) {
 			if len(why) > 0 {
 				says = ": “" + why[0] + "”"
 			}
-			o.add(Reservation, "Use another route until it is off; "+zone+" says on its own pages how to get off it.", "%s is on the blocklist %s%s. Hosts that use it refuse us.", ip, zone, says)
+			o.Add(Reservation, "Use another route until it is off; "+zone+" says on its own pages how to get off it.", "%s is on the blocklist %s%s. Hosts that use it refuse us.", ip, zone, says)
 		case resolve.StatusFailed:
-			o.add(Good, "", "Whether %s is on the blocklist %s could not be looked up now.", ip, zone)
+			o.Add(Good, "", "Whether %s is on the blocklist %s could not be looked up now.", ip, zone)
 		default:
-			o.add(Good, "", "%s is not on the blocklist %s.", ip, zone)
+			o.Add(Good, "", "%s is not on the blocklist %s.", ip, zone)
 		}
 	}
 }

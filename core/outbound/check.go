@@ -43,7 +43,8 @@ func (o Outcome) Grade() (g Grade) {
 	return g
 }
 
-func (o *Outcome) add(g Grade, do, format string, args ...any) {
+// Add adds a check.
+func (o *Outcome) Add(g Grade, do, format string, args ...any) {
 	o.Checks = append(o.Checks, Check{g, fmt.Sprintf(format, args...), do})
 }
 

@@ -29,7 +29,7 @@ func (t *Tester) TestIdentity(ctx context.Context, id smtp.Identity, seen []Seen
 		t.testSPF(ctx, &o, as, s.Public)
 	}
 	if len(seen) == 0 {
-		o.add(Reservation, "Say it on the route, as in direct?public=ADDRESS.",
+		o.Add(Reservation, "Say it on the route, as in direct?public=ADDRESS.",
 			"No mail host said which address of ours it sees, so reverse name and SPF were not looked at.")
 	}
 	return o
@@ -40,12 +40,12 @@ func (t *Tester) testName(ctx context.Context, o *Outcome, name string, seen []S
 	addrs, failed := t.Resolver.Addresses(ctx, name)
 	switch {
 	case failed:
-		o.add(Reservation, "Test the resolvers, then this again.", "The name %s could not be looked up now.", name)
+		o.Add(Reservation, "Test the resolvers, then this again.", "The name %s could not be looked up now.", name)
 	case len(addrs) == 0:
-		o.add(Reservation, t.suggest(ctx, seen, "Give "+name+" an address record, or say a name that has one."),
+		o.Add(Reservation, t.suggest(ctx, seen, "Give "+name+" an address record, or say a name that has one."),
 			"The name %s does not resolve; hosts that look it up refuse us.", name)
 	default:
-		o.add(Good, "", "The name %s resolves to %s.", name, joined(addrs))
+		o.Add(Good, "", "The name %s resolves to %s.", name, joined(addrs))
 	}
 }
 
@@ -80,21 +80,21 @@ func (t *Tester) reverse(ctx context.Context, o *Outcome, name string, s Seen, s
 	confirmed := t.confirmed(ctx, ip)
 	switch {
 	case names.Status == resolve.StatusFailed:
-		o.add(Reservation, "Test the resolvers, then this again.", "The reverse name of %s could not be looked up now.", ip)
+		o.Add(Reservation, "Test the resolvers, then this again.", "The reverse name of %s could not be looked up now.", ip)
 	case len(names.Texts) == 0:
-		o.add(Reservation, fmt.Sprintf("Have whoever gives out the address set its reverse name to %s.", name),
+		o.Add(Reservation, fmt.Sprintf("Have whoever gives out the address set its reverse name to %s.", name),
 			"%s has no reverse name; many hosts refuse such clients.", ip)
 	case confirmed == "":
-		o.add(Reservation, fmt.Sprintf("Give %s an address record with %s.", names.Texts[0], ip),
+		o.Add(Reservation, fmt.Sprintf("Give %s an address record with %s.", names.Texts[0], ip),
 			"The reverse name of %s is %s, and that name does not lead back to it.", ip, names.Texts[0])
 	case !slices.Contains(names.Texts, name):
 		do := fmt.Sprintf("Say %s instead.", confirmed)
 		if several {
 			do = fmt.Sprintf("Say %s on that route: add the route again with ?helo=%s.", confirmed, confirmed)
 		}
-		o.add(Reservation, do, "The reverse name of %s is %s and not %s.", ip, confirmed, name)
+		o.Add(Reservation, do, "The reverse name of %s is %s and not %s.", ip, confirmed, name)
 	default:
-		o.add(Good, "", "The reverse name of %s is %s, and leads back to it.", ip, name)
+		o.Add(Good, "", "The reverse name of %s is %s, and leads back to it.", ip, name)
 	}
 }
 
@@ -102,16 +102,16 @@ func (t *Tester) reverse(ctx context.Context, o *Outcome, name string, s Seen, s
 func (t *Tester) testSender(ctx context.Context, o *Outcome, id smtp.Identity) {
 	_, domain, ok := strings.Cut(id.Sender, "@")
 	if !ok {
-		o.add(Good, "", "It asks with the empty sender; some hosts refuse that where no message follows.")
+		o.Add(Good, "", "It asks with the empty sender; some hosts refuse that where no message follows.")
 		return
 	}
 	switch d := t.Resolver.Lookup(ctx, domain); d.Outcome {
 	case resolve.ByMX, resolve.Implicit:
-		o.add(Good, "", "The sender's domain %s takes mail, at %s.", domain, d.Exchangers[0].Host)
+		o.Add(Good, "", "The sender's domain %s takes mail, at %s.", domain, d.Exchangers[0].Host)
 	case resolve.Failed:
-		o.add(Reservation, "Test the resolvers, then this again.", "The sender's domain %s could not be looked up now.", domain)
+		o.Add(Reservation, "Test the resolvers, then this again.", "The sender's domain %s could not be looked up now.", domain)
 	default:
-		o.add(Reservation, "Ask with a sender whose domain takes mail.", "The sender's domain %s takes no mail; hosts that look it up refuse us.", domain)
+		o.Add(Reservation, "Ask with a sender whose domain takes mail.", "The sender's domain %s takes no mail; hosts that look it up refuse us.", domain)
 	}
 }
 
@@ -126,17 +126,17 @@ func (t *Tester) testSPF(ctx context.Context, o *Outcome, id smtp.Identity, ip n
 	allow := fmt.Sprintf("Let the SPF record of %s allow %s, or ask with another sender.", domain, ip)
 	switch result {
 	case spf.Pass:
-		o.add(Good, "", "The SPF record of %s allows %s.", domain, ip)
+		o.Add(Good, "", "The SPF record of %s allows %s.", domain, ip)
 	case spf.Fail, spf.SoftFail:
-		o.add(Reservation, allow, "The SPF record of %s does not allow %s (%s); hosts that look at it refuse us.", domain, ip, result)
+		o.Add(Reservation, allow, "The SPF record of %s does not allow %s (%s); hosts that look at it refuse us.", domain, ip, result)
 	case spf.None:
-		o.add(Reservation, fmt.Sprintf("Publish one as a TXT record of %s, such as v=spf1 ip4:%s -all.", domain, ip), "%s has no SPF record.", domain)
+		o.Add(Reservation, fmt.Sprintf("Publish one as a TXT record of %s, such as v=spf1 ip4:%s -all.", domain, ip), "%s has no SPF record.", domain)
 	case spf.TempError:
-		o.add(Reservation, "Test the resolvers, then this again.", "The SPF record of %s could not be looked up now.", domain)
+		o.Add(Reservation, "Test the resolvers, then this again.", "The SPF record of %s could not be looked up now.", domain)
 	case spf.PermError:
-		o.add(Reservation, "Mend the record.", "The SPF record of %s is broken: %v.", domain, err)
+		o.Add(Reservation, "Mend the record.", "The SPF record of %s is broken: %v.", domain, err)
 	default:
-		o.add(Reservation, allow, "The SPF record of %s says nothing of %s (%s).", domain, ip, result)
+		o.Add(Reservation, allow, "The SPF record of %s says nothing of %s (%s).", domain, ip, result)
 	}
 }
 

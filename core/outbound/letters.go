@@ -33,11 +33,11 @@ func (t *Tester) TestLetterSender(ctx context.Context, s LetterSender) (o Outcom
 	signed := t.testKey(ctx, &o, s)
 	switch {
 	case signed:
-		o.add(Good, "", "The signature is aligned: it is of %s, the domain of the sender that people see.", s.Domain)
+		o.Add(Good, "", "The signature is aligned: it is of %s, the domain of the sender that people see.", s.Domain)
 	case allowed && resolve.Registrable(returns) == resolve.Registrable(s.Domain):
-		o.add(Good, "", "The return addresses are aligned: %s belongs to %s, the domain of the sender that people see.", returns, s.Domain)
+		o.Add(Good, "", "The return addresses are aligned: %s belongs to %s, the domain of the sender that people see.", returns, s.Domain)
 	default:
-		o.add(Bad, "Have the letters signed with a DKIM key of "+s.Domain+", and publish it.",
+		o.Add(Bad, "Have the letters signed with a DKIM key of "+s.Domain+", and publish it.",
 			"Nothing proves to hosts that letters come from %s: neither a signature of that domain, nor return addresses of it that SPF allows.", s.Domain)
 	}
 	t.testRule(ctx, &o, s.Domain)
@@ -68,7 +68,7 @@ func worse(o *Outcome, test func(), do string) (good bool) {
 // testLetterSPF reports whether SPF allows every server.
 func (t *Tester) testLetterSPF(ctx context.Context, o *Outcome, s LetterSender, returns string) (allowed bool) {
 	if len(s.Servers) == 0 {
-		o.add(Bad, "Write down the IP addresses that the letters leave from.", "It is not known from which addresses the letters leave.")
+		o.Add(Bad, "Write down the IP addresses that the letters leave from.", "It is not known from which addresses the letters leave.")
 	}
 	allowed = len(s.Servers) > 0
 	for _, ip := range s.Servers {
@@ -81,18 +81,18 @@ func (t *Tester) testLetterSPF(ctx context.Context, o *Outcome, s LetterSender, 
 // testKey reports whether the DKIM key is published.
 func (t *Tester) testKey(ctx context.Context, o *Outcome, s LetterSender) bool {
 	if s.Key == "" {
-		o.add(Reservation, "Have Varnet sign the letters, unless your server does.", "Varnet does not sign the letters with a DKIM key.")
+		o.Add(Reservation, "Have Varnet sign the letters, unless your server does.", "Varnet does not sign the letters with a DKIM key.")
 		return false
 	}
 	name := s.Selector + "._domainkey." + s.Domain
 	a := t.Resolver.Records(ctx, name, dns.TypeTXT)
 	switch {
 	case a.Status == resolve.StatusFailed:
-		o.add(Bad, "Test the resolvers, then this again.", "The DKIM key at %s could not be looked up now.", name)
+		o.Add(Bad, "Test the resolvers, then this again.", "The DKIM key at %s could not be looked up now.", name)
 	case !published(a.Texts, s.Key):
-		o.add(Bad, "Publish it as a TXT record of "+name+".", "The DKIM key is not published at %s.", name)
+		o.Add(Bad, "Publish it as a TXT record of "+name+".", "The DKIM key is not published at %s.", name)
 	default:
-		o.add(Good, "", "The DKIM key is published at %s.", name)
+		o.Add(Good, "", "The DKIM key is published at %s.", name)
 		return true
 	}
 	return false
@@ -125,10 +125,10 @@ func (t *Tester) testRule(ctx context.Context, o *Outcome, domain string) {
 	for _, name := range []string{domain, resolve.Registrable(domain)} {
 		for _, text := range t.Resolver.Records(ctx, "_dmarc."+name, dns.TypeTXT).Texts {
 			if tagIn(text, "v") == "DMARC1" {
-				o.add(Good, "", "%s has a DMARC record (%s).", name, "p="+tagIn(text, "p"))
+				o.Add(Good, "", "%s has a DMARC record (%s).", name, "p="+tagIn(text, "p"))
 				return
 			}
 		}
 	}
-	o.add(Reservation, "Publish one as a TXT record of _dmarc."+domain+", such as v=DMARC1; p=none.", "%s has no DMARC record; large hosts want one.", domain)
+	o.Add(Reservation, "Publish one as a TXT record of _dmarc."+domain+", such as v=DMARC1; p=none.", "%s has no DMARC record; large hosts want one.", domain)
 }

@@ -22,6 +22,10 @@ type Tester struct {
 	Resolver *resolve.Resolver
 	// Dialer opens connections by a route.
 	Dialer func(route.Route) probe.Dialer
+	// Location is where this process is. Elsewhere has a direct route tested at another one; nil: it
+	// cannot be.
+	Location  string
+	Elsewhere func(context.Context, route.Route) Outcome
 	// Identity greets the mail hosts.
 	Identity smtp.Identity
 	// Port is that of the mail hosts: 25, but for the practice internet.
@@ -51,9 +55,16 @@ type greeted struct {
 // TestRoute goes by the route to the mail hosts of the reference domains and
 // waits for their greeting. Nobody is asked about a mailbox.
 func (t *Tester) TestRoute(ctx context.Context, r route.Route) (o Outcome) {
+	if r.Kind == route.Direct && r.Location != t.Location {
+		if t.Elsewhere == nil || r.Location == "" {
+			o.Add(Bad, "Test it from the service.", "This process is not at the location of the route.")
+			return o
+		}
+		return t.Elsewhere(ctx, r)
+	}
 	hosts := t.references(ctx)
 	if len(hosts) == 0 {
-		o.add(Bad, "Test the resolvers first.", "The mail hosts of %s could not be found, so the way to port %d was not tested.",
+		o.Add(Bad, "Test the resolvers first.", "The mail hosts of %s could not be found, so the way to port %d was not tested.",
 			strings.Join(t.Reference, ", "), t.Port)
 		return o
 	}
@@ -148,21 +159,21 @@ func (t *Tester) judge(o *Outcome, r route.Route, g *greeted) {
 	port := fmt.Sprintf("port %d", t.Port)
 	switch {
 	case errors.As(g.err, &atRoute):
-		o.add(Bad, atRoute.Do, "%s", atRoute.Says)
+		o.Add(Bad, atRoute.Do, "%s", atRoute.Says)
 	case g.err != nil:
 		do := "Ask the provider of this host to open outgoing " + port + ", or put a relay on a host that has it (varnet relay), and add its line as a route."
 		if r.Kind != route.Direct {
 			do = "Ask whoever runs it to open outgoing " + port + ", or remove it."
 		}
-		o.add(Bad, do, "%s seems closed this way: no connection to %s came about (%s).", strings.ToUpper(port[:1])+port[1:], g.host, reason(g.err))
+		o.Add(Bad, do, "%s seems closed this way: no connection to %s came about (%s).", strings.ToUpper(port[:1])+port[1:], g.host, reason(g.err))
 	case g.failure == nil:
 		o.TookMS = float64(g.took.Microseconds()) / 1000
-		o.add(Good, "", "%s greeted us on %s after %.1f ms.", g.host, port, o.TookMS)
+		o.Add(Good, "", "%s greeted us on %s after %.1f ms.", g.host, port, o.TookMS)
 	case g.failure.Trouble == smtp.Refused:
-		o.add(Reservation, "Look at the reverse name, the sender and the blocklists below; until then use another route.",
+		o.Add(Reservation, "Look at the reverse name, the sender and the blocklists below; until then use another route.",
 			"%s takes connections and refuses us: “%s”.", g.host, g.failure.Reply)
 	default:
-		o.add(Bad, "Something on the way takes connections to "+port+" and does not pass them on; ask the provider, or use a relay.",
+		o.Add(Bad, "Something on the way takes connections to "+port+" and does not pass them on; ask the provider, or use a relay.",
 			"A connection to %s came about and no greeting: %v.", g.host, g.failure.Err)
 	}
 	switch {

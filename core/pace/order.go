@@ -95,6 +95,25 @@ func IsPatient(key string) bool { return strings.HasSuffix(key, patientMark) }
 // IsShared tells the key of a lane that small operators share.
 func IsShared(key string) bool { return strings.HasPrefix(key, "~") }
 
+// locationMark stands between the key of a lane that small operators share and the location of the
+// workers by whose direct route they are asked.
+const locationMark = "@"
+
+// KeyAt is a shared lane key of the operators that are asked by the workers of a location; "": of the
+// service's.
+func KeyAt(key, location string) string {
+	if location == "" {
+		return key
+	}
+	return key + locationMark + location
+}
+
+// LocationOf is the location of a shared lane key, whether patient or not.
+func LocationOf(key string) string {
+	_, location, _ := strings.Cut(PlainKey(key), locationMark)
+	return location
+}
+
 // SharedLane is the key of one of the lanes that small operators share.
 func SharedLane(i int) string { return fmt.Sprintf("~%02d", i) }
 

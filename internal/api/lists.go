@@ -59,7 +59,7 @@ func (a *API) registerLists(h huma.API) {
 	huma.Register(h, operation("change-list", http.MethodPatch, "/lists/{id}", "Change what a list is called, for how long it is kept, whether it is archived"), a.changeList)
 	huma.Register(h, operation("delete-list", http.MethodDelete, "/lists/{id}", "Delete a list with its runs, results and evidence"),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {
-			if err := a.store.DeleteList(ctx, workspace(ctx).ID, in.ID); err != nil {
+			if err := a.engine.DeleteList(ctx, workspace(ctx).ID, in.ID); err != nil {
 				return nil, a.failed(ctx, err)
 			}
 			return nil, nil

@@ -66,8 +66,10 @@ type Worker struct {
 	Name    string `json:"name" doc:"The host's name."`
 	Version string `json:"version" doc:"What it was built from."`
 	Serves  bool   `json:"serves" doc:"Whether it serves API and console, too."`
-	Lanes   int    `json:"lanes" doc:"How many lanes it works in at once."`
-	Parcels int    `json:"parcels" doc:"Parcels in hand: the lanes it works in now."`
+	// Location is "" for the service's.
+	Location string `json:"location,omitempty" doc:"Where it is: it goes out by the direct route of its location, and by nothing else. Not given: it works as the service does."`
+	Lanes    int    `json:"lanes" doc:"How many lanes it works in at once."`
+	Parcels  int    `json:"parcels" doc:"Parcels in hand: the lanes it works in now."`
 	// Routes is by the routes' names.
 	Routes    map[string]int64 `json:"routes" doc:"How many sessions it has begun by each route since it started."`
 	Draining  bool             `json:"draining" doc:"Whether it comes to its end and takes nothing new."`

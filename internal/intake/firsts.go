@@ -5,7 +5,7 @@ import (
 	"math/bits"
 )
 
-// firsts remembers the cell in which each identity stands first, in some 16 bytes each. Identities
+// firsts remembers the cell in which each identity stands first, in some 15 bytes each. Identities
 // are told apart by 76 bits of two keyed hashes: that two different ones of a list of ten million agree
 // has odds of 1 to 10^9, for the whole list.
 //
@@ -35,11 +35,11 @@ func (f *firsts) first(identity string, ordinal int32) int32 {
 	return f.shards[of].find(maphash.String(f.seeds[1], identity)|1, ordinal)
 }
 
-// A shard grows by a quarter when it is four fifths full: all of them together are three quarters full.
+// A shard grows by an eighth when it is seven eighths full: all of them together are four fifths full.
 const smallestShard = 8
 
 func (s *shard) find(key uint64, ordinal int32) int32 {
-	if 5*(s.used+1) > 4*len(s.keys) {
+	if 8*(s.used+1) > 7*len(s.keys) {
 		s.grow()
 	}
 	at, there := s.place(key)
@@ -67,7 +67,7 @@ func (s *shard) place(key uint64) (at int, there bool) {
 
 func (s *shard) grow() {
 	was := *s
-	n := max(smallestShard, len(was.keys)+len(was.keys)/4+1)
+	n := max(smallestShard, len(was.keys)+len(was.keys)/8+1)
 	s.keys, s.first = make([]uint64, n), make([]int32, n)
 	for i, key := range was.keys {
 		if key != 0 {

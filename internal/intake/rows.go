@@ -329,7 +329,7 @@ type seenDomain struct {
 // What is gathered of the addresses by domain at most before it is handed on: an address takes so
 // many bytes beside its local part.
 const (
-	gatheredAtMost = 24 << 20
+	gatheredAtMost = 8 << 20
 	gatheredBytes  = 8
 )
 

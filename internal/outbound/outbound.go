@@ -35,6 +35,9 @@ type Config struct {
 	// Grammar is what is taken for an address.
 	Grammar address.Grammar
 	Log     *slog.Logger
+	// Location is where this process goes out from: its direct route is that of its location; "":
+	// the service's.
+	Location string
 }
 
 // Outbound sets outbound up, tests it, and says how an operator is asked.
@@ -45,6 +48,8 @@ type Outbound struct {
 	servers []string
 	// Happened records an event with a transaction; nil: nobody is told.
 	Happened func(context.Context, *store.Store, pgx.Tx, event.Event) error
+	// Elsewhere has a route tested by the workers of its location; nil: it cannot be.
+	Elsewhere func(context.Context, route.Route) core.Outcome
 }
 
 // New returns outbound of a prober and a resolver. The resolver's servers are those
@@ -129,7 +134,7 @@ func (o *Outbound) given(kept []store.OutboundPart) (out []Part) {
 // Tester returns what looks at parts.
 func (o *Outbound) Tester() *core.Tester {
 	return &core.Tester{Resolver: o.Resolver, Port: o.Prober.Port, AllowPrivate: o.Resolver.AllowPrivate, Identity: o.Prober.Way.Identity,
-		Dialer: func(r route.Route) probe.Dialer { return dial.By(r, o.Resolver.AllowPrivate) }}
+		Location: o.Location, Elsewhere: o.Elsewhere, Dialer: func(r route.Route) probe.Dialer { return dial.By(r, o.Resolver.AllowPrivate) }}
 }
 
 // Test looks at all parts that count now and records what came of it.
@@ -161,6 +166,77 @@ func (o *Outbound) Test(ctx context.Context) error {
 		}
 		return o.failures(ctx, s, tx, side.Parts, tested)
 	})
+}
+
+// TestHere looks at a direct route of this process's location, and greets as the identity added last.
+func (o *Outbound) TestHere(ctx context.Context, name string) (out core.Outcome, err error) {
+	side, err := o.State(ctx)
+	if err != nil {
+		return out, err
+	}
+	t := o.Tester()
+	t.Reference = side.Settings.Reference
+	for _, p := range side.Parts {
+		if part := p.Part(); part.Kind == core.Identity {
+			t.Identity = part.Identity
+		}
+	}
+	for _, p := range side.Parts {
+		if part := p.Part(); part.Kind == core.Route && part.Name == name && part.Route.Location == o.Location {
+			return t.TestRoute(ctx, part.Route), nil
+		}
+	}
+	return out, store.ErrNotFound
+}
+
+// TestOwn looks at the direct route of this process's location and records what came of it.
+func (o *Outbound) TestOwn(ctx context.Context) error {
+	name := route.Route{Kind: route.Direct, Location: o.Location}.String()
+	out, err := o.TestHere(ctx, name)
+	if err != nil {
+		return err
+	}
+	side, err := o.State(ctx)
+	if err != nil {
+		return err
+	}
+	var zones []string
+	for _, p := range side.Parts {
+		if p.Kind == core.Blocklist {
+			zones = append(zones, p.Name)
+		}
+	}
+	o.Tester().TestListed(ctx, &out, zones)
+	defer o.Forget()
+	return o.Store.SaveOutcomes(ctx, []core.Tested{{Part: core.Part{Kind: core.Route, Name: name}, Outcome: out}})
+}
+
+// Announce adds the direct route of this process's location, unless it is there. While there was no
+// route, the service went out directly, and goes on doing so.
+func (o *Outbound) Announce(ctx context.Context) error {
+	if o.Location == "" {
+		return nil
+	}
+	kept, err := o.Store.OutboundParts(ctx)
+	if err != nil {
+		return err
+	}
+	var add []core.Part
+	none := true
+	for _, p := range kept {
+		if p.Kind != core.Route {
+			continue
+		}
+		if none = false; p.Part().Route.Location == o.Location {
+			return nil
+		}
+	}
+	for _, r := range []route.Route{{Kind: route.Direct}, {Kind: route.Direct, Location: o.Location}} {
+		if r.Location != "" || none {
+			add = append(add, core.Part{Kind: core.Route, Name: r.String(), Route: r})
+		}
+	}
+	return o.Add(ctx, add)
 }
 
 // failures tells of the routes and resolvers that passed their last test and failed this one.

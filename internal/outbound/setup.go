@@ -25,6 +25,7 @@ type Setup struct {
 	ways       []way
 	identities []smtp.Identity
 	own        []rule.Rule // of a workspace
+	here       string      // the location of this process
 }
 
 // For is outbound as it is for a workspace with rules of its own: of two that fit, the one
@@ -41,6 +42,7 @@ type way struct {
 	helo      string // said in place of the identity's name
 	restUntil time.Time
 	rests     int
+	location  string // of the workers that go out by it; "": the service's
 }
 
 // fresh is how long outbound is taken to be as it was read.
@@ -74,7 +76,7 @@ func (o *Outbound) Setup(ctx context.Context) (*Setup, error) {
 func (o *Outbound) Forget() { o.cache.stale.Store(true) }
 
 func (o *Outbound) read(ctx context.Context) (*Setup, error) {
-	s := &Setup{at: time.Now()}
+	s := &Setup{at: time.Now(), here: o.Location}
 	var err error
 	if s.Settings, err = o.Store.OutboundSettings(ctx); err != nil {
 		return nil, err
@@ -95,7 +97,10 @@ func (o *Outbound) read(ctx context.Context) (*Setup, error) {
 			o.Log.Error("a route cannot be used", "route", p.Name, "err", err)
 			continue
 		}
-		s.ways = append(s.ways, way{probe.Way{Route: p.ID, Name: p.Name, Dialer: dial.By(r, o.Resolver.AllowPrivate)}, r.Helo, p.Resting(), p.Rests})
+		s.ways = append(s.ways, way{probe.Way{Route: p.ID, Name: p.Name, Dialer: dial.By(r, o.Resolver.AllowPrivate)}, r.Helo, p.Resting(), p.Rests, r.Location})
+	}
+	if s.ways, err = o.attended(ctx, s.ways); err != nil {
+		return nil, err
 	}
 	if len(s.ways) == 0 {
 		s.ways = []way{{Way: o.Prober.Way}}
@@ -113,6 +118,56 @@ func (o *Outbound) read(ctx context.Context) (*Setup, error) {
 	}
 	return s, nil
 }
+
+// unattendedRest is how long a way waits whose workers are not there, where there is no other.
+const unattendedRest = 10 * time.Second
+
+// attended leaves out the ways of locations at which no worker is at work; where only such are left,
+// they wait.
+func (o *Outbound) attended(ctx context.Context, ways []way) (out []way, err error) {
+	if !slices.ContainsFunc(ways, func(w way) bool { return w.location != "" }) {
+		return ways, nil
+	}
+	there, err := o.Store.Locations(ctx, Silence)
+	if err != nil {
+		return nil, err
+	}
+	for _, w := range ways {
+		if w.location == "" || slices.Contains(there, w.location) {
+			out = append(out, w)
+		}
+	}
+	if len(out) > 0 {
+		return out, nil
+	}
+	for i := range ways {
+		if until := time.Now().Add(unattendedRest); ways[i].restUntil.Before(until) {
+			ways[i].restUntil = until
+		}
+	}
+	return ways, nil
+}
+
+// Unattended are the locations of routes at which no worker is at work.
+func (o *Outbound) Unattended(ctx context.Context) (out []string, err error) {
+	parts, err := o.Store.OutboundParts(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range parts {
+		if l := p.Part().Route.Location; l != "" {
+			out = append(out, l)
+		}
+	}
+	if len(out) == 0 {
+		return nil, nil
+	}
+	there, err := o.Store.Locations(ctx, Silence)
+	return slices.DeleteFunc(out, func(l string) bool { return slices.Contains(there, l) }), err
+}
+
+// Silence is after how long without a sign of life a worker is taken for lost.
+const Silence = 12 * time.Second
 
 // usable lists the parts of a kind that did not fail their last test; all of
 // them when all did, for then one of them must do.
@@ -153,6 +208,8 @@ func purpose(name string) string { return "route " + name }
 // Asking is how somebody is asked now.
 type Asking struct {
 	Way probe.Way
+	// Location is where the workers are who ask; "": at the service.
+	Location string
 	// Until is when they may be asked; zero for now.
 	Until time.Time
 }
@@ -172,8 +229,21 @@ func (s *Setup) Asking(op store.Operator, subject rule.Subject, now time.Time) A
 			until = t
 		}
 	}
-	return Asking{w, until}
+	return Asking{w, s.ways[at].location, until}
 }
+
+// AskingHere is Asking by those ways alone that this process may use; ok is false where there is none.
+func (s *Setup) AskingHere(op store.Operator, subject rule.Subject, now time.Time) (a Asking, ok bool) {
+	theirs := *s
+	theirs.ways = slices.DeleteFunc(slices.Clone(s.ways), func(w way) bool { return w.location != s.here })
+	if len(theirs.ways) == 0 {
+		return a, false
+	}
+	return theirs.Asking(op, subject, now), true
+}
+
+// Here reports whether the workers of a location are this process.
+func (s *Setup) Here(location string) bool { return location == s.here }
 
 // Rule returns the rule that a subject falls under; the empty one where none fits.
 func (s *Setup) Rule(subject rule.Subject) (r rule.Rule) {
@@ -241,19 +311,44 @@ func (s *Setup) Bounds(operator string) pace.Bounds {
 	return b
 }
 
-// Lanes is how many lanes a lane key has now, and until when it rests.
-func (s *Setup) Lanes(key string, known map[string]store.Operator) (n int, until time.Time) {
-	if pace.IsShared(key) || pace.IsPatient(key) || key == pace.Unresolved {
-		return 1, time.Time{}
+// Lanes are the lanes that a lane key has now.
+type Lanes struct {
+	N int
+	// Until is until when it rests; zero: it does not.
+	Until time.Time
+	// Location is where the workers are who work in them.
+	Location string
+}
+
+// Lanes returns the lanes of a lane key.
+func (s *Setup) Lanes(key string, known map[string]store.Operator) Lanes {
+	switch {
+	case key == pace.Unresolved:
+		return Lanes{N: 1}
+	case pace.IsShared(key):
+		return Lanes{N: 1, Location: s.attendedAt(pace.LocationOf(key))}
 	}
-	op := known[key]
-	op.Name = key
-	st := s.Asking(op, rule.Subject{Operator: key}, time.Now())
+	operator := pace.PlainKey(key)
+	op := known[operator]
+	op.Name = operator
+	st := s.Asking(op, rule.Subject{Operator: operator}, time.Now())
+	if pace.IsPatient(key) {
+		return Lanes{N: 1, Location: st.Location}
+	}
 	p := pace.Start()
 	if by, met := op.By[st.Way.Route]; met {
 		p = by.Pace
 	}
-	return max(1, min(p.Lanes, s.Bounds(key).Cap)), st.Until
+	return Lanes{max(1, min(p.Lanes, s.Bounds(key).Cap)), st.Until, st.Location}
+}
+
+// attendedAt is a location, or the service's where no way leads out there now: what waits there is
+// sorted anew.
+func (s *Setup) attendedAt(location string) string {
+	if slices.ContainsFunc(s.ways, func(w way) bool { return w.location == location }) {
+		return location
+	}
+	return ""
 }
 
 // askedFresh is how old the time may be at which an operator is said to have been

@@ -141,7 +141,8 @@ func TestReuseTakesTheEvidenceAlong(t *testing.T) {
 		t.Errorf("%d of samples, where there are none, %v", n, err)
 	}
 	err = s.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
-		n, err := s.Reuse(ctx, run, fresh, false)
+		n := int64(0)
+		err := s.Reuse(ctx, &run, fresh, false, func(results int) { n += int64(results) })
 		if n != 3 {
 			t.Errorf("%d taken over", n)
 		}

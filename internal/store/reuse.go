@@ -8,6 +8,8 @@ import (
 	"strings"
 	"time"
 
+	"github.com/jackc/pgx/v5"
+
 	"varnet/core/probe"
 	"varnet/internal/store/pack"
 )
@@ -179,23 +181,58 @@ func (s *Store) Reusable(ctx context.Context, run Run, fresh []Fresh, onlySample
 
 // Reuse takes over the freshest results of the workspace's earlier runs for the
 // addresses of a run's list, with their evidence and what DNS said of
-// their domains, and returns how many they are; onlySample leaves it at the samples
-// of the same list. It belongs in the transaction that records the plan.
-func (s *Store) Reuse(ctx context.Context, run Run, fresh []Fresh, onlySample bool) (n int64, err error) {
-	best, err := s.reusable(ctx, run, fresh, onlySample)
-	if err != nil || best.count == 0 {
-		return 0, err
+// their domains; onlySample leaves it at the samples of the same list. It does so in
+// steps, each in a transaction with the plan, and calls taken with how many a step took;
+// broken off, it goes on with those that the run does not have yet.
+func (s *Store) Reuse(ctx context.Context, run *Run, fresh []Fresh, onlySample bool, taken func(results int)) error {
+	best, err := s.reusable(ctx, *run, fresh, onlySample)
+	if err != nil {
+		return err
 	}
-	for i, source := range best.sources {
-		if err := s.takeOver(ctx, run.ID, source, best.of(int32(i+1))); err != nil {
-			return 0, err
+	if best.count > 0 {
+		if err := s.reuseFrom(ctx, run, best, taken); err != nil {
+			return err
 		}
 	}
-	_, err = s.db.Exec(ctx, `INSERT INTO run_domain (run_id, domain, operator, facts)
+	run.Plan.ReuseDone = true
+	return s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
+		if best.count > 0 {
+			if err := s.reuseDomains(ctx, *run); err != nil {
+				return err
+			}
+		}
+		return s.SavePlan(ctx, run.ID, run.Plan)
+	})
+}
+
+// reuseFrom takes over what a run does not have yet.
+func (s *Store) reuseFrom(ctx context.Context, run *Run, best *reusable, taken func(results int)) error {
+	has, err := s.wholeOf(ctx, run.ID)
+	if err != nil {
+		return err
+	}
+	for i, source := range best.sources {
+		to := best.of(int32(i + 1))
+		for there, here := range to {
+			if has.Verdict(here) != 0 {
+				to[there] = 0
+			}
+		}
+		if err := s.takeOver(ctx, run, source, to, taken); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// reuseDomains takes over what DNS said of the domains of a run's list.
+func (s *Store) reuseDomains(ctx context.Context, run Run) error {
+	_, err := s.db.Exec(ctx, `INSERT INTO run_domain (run_id, domain, operator, facts)
 		SELECT DISTINCT ON (d.domain) $1, d.domain, d.operator, d.facts
 		FROM run_domain d JOIN run u ON u.id = d.run_id JOIN list_domain l ON l.list_id = $2 AND l.domain = d.domain
-		WHERE u.workspace_id = $3 AND u.id < $1 AND u.depth = 'mailbox' ORDER BY d.domain, d.run_id DESC`, run.ID, run.ListID, run.WorkspaceID)
-	return best.count, err
+		WHERE u.workspace_id = $3 AND u.id < $1 AND u.depth = 'mailbox' ORDER BY d.domain, d.run_id DESC
+		ON CONFLICT DO NOTHING`, run.ID, run.ListID, run.WorkspaceID)
+	return err
 }
 
 // of returns the list's addresses by those of one source.
@@ -213,9 +250,12 @@ func (r *reusable) of(source int32) (to []int32) {
 	return to
 }
 
+// reuseAtOnce is of how many batches results are taken over in one transaction.
+const reuseAtOnce = 100
+
 // takeOver takes over some results of an earlier run, batch by batch: to gives
 // the run's addresses by those of the earlier one, 0 for those left.
-func (s *Store) takeOver(ctx context.Context, run, source int64, to []int32) error {
+func (s *Store) takeOver(ctx context.Context, run *Run, source int64, to []int32, taken func(results int)) error {
 	latest, err := s.Latest(ctx, source)
 	if err != nil {
 		return err
@@ -231,25 +271,45 @@ func (s *Store) takeOver(ctx context.Context, run, source int64, to []int32) err
 			wanted[id] = true
 		}
 	}
-	for _, id := range slices.Sorted(maps.Keys(wanted)) {
-		rows, err := s.db.Query(ctx, batchColumns+", evidence FROM batch WHERE run_id = $1 AND id = $2", source, id)
-		if err != nil {
-			return err
-		}
-		var taken batch
-		tally := map[int32]int32{}
-		err = eachBatch(rows, func(b *batch) error {
-			taken, err = b.taken(st, to, tally)
-			return err
+	for some := range slices.Chunk(slices.Sorted(maps.Keys(wanted)), reuseAtOnce) {
+		results := 0
+		plan := run.Plan
+		err := s.InTx(ctx, func(s *Store, _ pgx.Tx) (err error) {
+			if results, err = s.takeBatches(ctx, run.ID, source, some, st, to); err != nil {
+				return err
+			}
+			plan.Reused += int64(results)
+			return s.SavePlan(ctx, run.ID, plan)
 		})
-		if err == nil {
-			err = s.addBatch(ctx, run, taken, tally, time.Unix(0, 0)) // not of the last minute
-		}
 		if err != nil {
 			return err
 		}
+		run.Plan = plan
+		taken(results)
 	}
 	return nil
+}
+
+// takeBatches takes over some results of some batches of an earlier run, and returns how many.
+func (s *Store) takeBatches(ctx context.Context, run, source int64, batches []int64, st *Whole, to []int32) (results int, err error) {
+	rows, err := s.db.Query(ctx, batchColumns+", evidence FROM batch WHERE run_id = $1 AND id = ANY($2) ORDER BY id", source, batches)
+	if err != nil {
+		return 0, err
+	}
+	var all []batch
+	var tallies []map[int32]int32
+	err = eachBatch(rows, func(b *batch) error {
+		tally := map[int32]int32{}
+		one, err := b.taken(st, to, tally)
+		if len(one.addresses) > 0 {
+			all, tallies, results = append(all, one), append(tallies, tally), results+len(one.addresses)
+		}
+		return err
+	})
+	for i := 0; i < len(all) && err == nil; i++ {
+		err = s.addBatch(ctx, run, all[i], tallies[i], time.Unix(0, 0)) // not of the last minute
+	}
+	return results, err
 }
 
 // taken is what is taken over of a batch, which is counted.

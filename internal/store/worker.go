@@ -14,6 +14,8 @@ type Worker struct {
 	Version string
 	// Serves tells a process that serves API and console, too.
 	Serves bool
+	// Location is where it goes out from; "": the service's.
+	Location string
 	// Lanes are how many it works in at once, Parcels how many it has in hand.
 	Lanes   int
 	Parcels int
@@ -27,15 +29,31 @@ type Worker struct {
 // SeeWorker records a sign of life, and gives whether the worker is to come to
 // its end.
 func (s *Store) SeeWorker(ctx context.Context, w Worker) (draining bool, err error) {
-	err = s.db.QueryRow(ctx, `INSERT INTO worker (id, name, version, serves, lanes, parcels, started_at, routes) VALUES ($1, $2, $3, $4, $5, $6, $7, coalesce($8::jsonb, '{}'))
+	err = s.db.QueryRow(ctx, `INSERT INTO worker (id, name, version, serves, lanes, parcels, started_at, routes, location) VALUES ($1, $2, $3, $4, $5, $6, $7, coalesce($8::jsonb, '{}'), $9)
 		ON CONFLICT (id) DO UPDATE SET parcels = EXCLUDED.parcels, routes = EXCLUDED.routes, seen_at = now() RETURNING draining`,
-		w.ID, w.Name, w.Version, w.Serves, w.Lanes, w.Parcels, w.StartedAt, w.Routes).Scan(&draining)
+		w.ID, w.Name, w.Version, w.Serves, w.Lanes, w.Parcels, w.StartedAt, w.Routes, w.Location).Scan(&draining)
 	return draining, err
 }
 
 // Workers returns the workers, the oldest first.
 func (s *Store) Workers(ctx context.Context) ([]Worker, error) {
-	return many[Worker](ctx, s.db, "SELECT id, name, version, serves, lanes, parcels, routes, draining, started_at, seen_at FROM worker ORDER BY started_at, id")
+	return many[Worker](ctx, s.db, "SELECT id, name, version, serves, location, lanes, parcels, routes, draining, started_at, seen_at FROM worker ORDER BY started_at, id")
+}
+
+// Locations returns those of the workers that gave a sign of life within some time and are not about
+// to end.
+func (s *Store) Locations(ctx context.Context, silence time.Duration) ([]string, error) {
+	rows, err := s.db.Query(ctx, "SELECT DISTINCT location FROM worker WHERE location <> '' AND NOT draining AND seen_at > now() - $1::interval", silence)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[string])
+}
+
+// MoveJobs puts the jobs of queues of which nobody takes any more into another.
+func (s *Store) MoveJobs(ctx context.Context, from []string, to string) (int64, error) {
+	tag, err := s.db.Exec(ctx, "UPDATE river_job SET queue = $2 WHERE queue = ANY($1) AND state IN ('available', 'retryable', 'scheduled', 'pending')", from, to)
+	return tag.RowsAffected(), err
 }
 
 // DrainWorker tells a worker to take nothing new and come to its end.

@@ -149,7 +149,7 @@ func (e *Engine) checkNow(ctx context.Context, workspace int64, typed string, pa
 	if err != nil {
 		e.Log.Warn("whether the address was absent before is not known now", "err", err)
 	}
-	way, lanes, cause, err := e.wayFor(ctx, workspace, a, d)
+	way, cause, err := e.wayFor(ctx, workspace, a, d)
 	if err != nil {
 		e.Log.Warn("outbound is not known now", "err", err)
 	}
@@ -157,10 +157,13 @@ func (e *Engine) checkNow(ctx context.Context, workspace int64, typed string, pa
 		c.Verdict = finding.ConcludeFrom(cause, traits)
 		return c
 	}
-	domain := probe.Domain{Name: a.Domain, Operator: d.Operator(), Exchangers: d.Exchangers, Way: way, Lanes: lanes,
+	if way.elsewhere != "" && e.checkElsewhere(ctx, way.elsewhere, workspace, &c) {
+		return c
+	}
+	domain := probe.Domain{Name: a.Domain, Operator: d.Operator(), Exchangers: d.Exchangers, Way: way.Way, Lanes: max(1, way.lanes),
 		Questions: []probe.Question{{Address: a, Traits: traits, Absent: gone[a.Mailbox()]}}}
-	if known, err := e.Store.Acceptances(ctx, a.Domain); err == nil && way != nil {
-		domain.Acceptances = byRoute(known, way.Route)
+	if known, err := e.Store.Acceptances(ctx, a.Domain); err == nil && way.Way != nil {
+		domain.Acceptances = byRoute(known, way.Way.Route)
 	}
 	ctx, cancel := context.WithTimeout(ctx, deadline)
 	defer cancel()
@@ -192,31 +195,42 @@ func (e *Engine) knownOutcome(ctx context.Context, workspace int64, a address.Ad
 	return known[a.Canonical()]
 }
 
-// wayFor tells how an address is asked about now and how many sessions its operator may see
-// at a time, as runs keep them, or the cause for which a rule says not to. The wait of a rest
-// is not kept: somebody looks on.
-func (e *Engine) wayFor(ctx context.Context, workspace int64, a address.Address, d resolve.Domain) (*probe.Way, int, finding.Cause, error) {
+// checkedBy is how an address is asked about now, and how many sessions its operator may see at a
+// time, as runs keep them.
+type checkedBy struct {
+	*probe.Way
+	lanes int
+	// elsewhere is the location whose workers ask, where no way leads out here.
+	elsewhere string
+}
+
+// wayFor tells how an address is asked about now, or the cause for which a rule says not to. The wait
+// of a rest is not kept: somebody looks on.
+func (e *Engine) wayFor(ctx context.Context, workspace int64, a address.Address, d resolve.Domain) (by checkedBy, cause finding.Cause, err error) {
 	side, err := e.Outbound.Setup(ctx)
 	if err != nil {
-		return nil, 1, "", err
+		return by, "", err
 	}
 	own, err := e.Store.OwnRules(ctx, workspace)
 	if err != nil {
-		return nil, 1, "", err
+		return by, "", err
 	}
 	side = side.For(own)
 	op, err := e.Outbound.Operator(ctx, d.Operator())
 	if err != nil {
-		return nil, 1, "", err
+		return by, "", err
 	}
 	subject := rule.Subject{Address: a.Mailbox(), Domain: a.Domain, Operator: op.Name}
 	switch side.Rule(subject).Depth {
 	case rule.Never:
-		return nil, 1, finding.RuleSkipped, nil
+		return by, finding.RuleSkipped, nil
 	case "":
-		st := side.Asking(op, subject, time.Now())
-		lanes, _ := side.Lanes(op.Name, map[string]store.Operator{op.Name: op})
-		return &st.Way, lanes, "", nil
+		lanes := side.Lanes(op.Name, map[string]store.Operator{op.Name: op})
+		st, here := side.AskingHere(op, subject, time.Now())
+		if !here {
+			return checkedBy{elsewhere: side.Asking(op, subject, time.Now()).Location}, "", nil
+		}
+		return checkedBy{Way: &st.Way, lanes: lanes.N}, "", nil
 	}
-	return nil, 1, finding.RuleDepth, nil
+	return by, finding.RuleDepth, nil
 }

@@ -169,6 +169,9 @@ func (e *Engine) Start(ctx context.Context) error {
 	if _, err := e.Store.SeeWorker(ctx, e.self); err != nil {
 		return err
 	}
+	if err := e.Outbound.Announce(ctx); err != nil {
+		return err
+	}
 	if err := e.client.Start(ctx); err != nil {
 		return err
 	}
@@ -193,7 +196,7 @@ func New(c Config) (*Engine, error) {
 	e.Rights.Store = e.Store.Bulk()
 	e.Outbox = &outbox.Outbox{Store: e.Store, Secrets: e.Secrets, Summaries: &summary.Summaries{Source: e.Store, Left: e.Left},
 		Office: &letter.Office{Store: e.Store, Secrets: e.Secrets}, Clock: c.Clock, AllowPrivate: c.Resolver.AllowPrivate}
-	e.Outbound.Happened = e.Happened
+	e.Outbound.Happened, e.Outbound.Elsewhere = e.Happened, e.testElsewhere
 	e.Routines = routine.Places{Folder: c.RoutineFolder, AllowPrivate: c.Resolver.AllowPrivate}
 	e.Connections = &connection.Connections{Store: e.Store, Secrets: e.Secrets, Env: connect.Env{AllowPrivate: c.Resolver.AllowPrivate, Folder: c.RoutineFolder}}
 	e.Bounces = &bounce.Desk{Store: e.Store, Now: c.Clock.Now, Happened: e.Happened, Tags: bounce.Tags{Domain: c.ReturnsDomain, Sums: func(text string) (sums [][]byte) {
@@ -236,6 +239,8 @@ func New(c Config) (*Engine, error) {
 	river.AddWorker(w, &restateWorker{engine: e})
 	river.AddWorker(w, &activityWorker{engine: e})
 	river.AddWorker(w, &eraseWorker{engine: e})
+	river.AddWorker(w, &testRouteWorker{engine: e})
+	river.AddWorker(w, &checkWorker{engine: e})
 	river.AddWorker(w, &foldWorker{engine: e})
 	river.AddWorker(w, &sweepWorker{engine: e})
 	e.hosts = c.Store.HostPlaces()
@@ -243,21 +248,7 @@ func New(c Config) (*Engine, error) {
 	var err error
 	e.probing, e.endProbing = context.WithCancel(context.Background())
 	e.client, err = river.NewClient(riverpgxv5.New(e.Store.Pool()), &river.Config{
-		Queues: map[string]river.QueueConfig{
-			river.QueueDefault: {MaxWorkers: 20},
-			queuePlan:          {MaxWorkers: planners},
-			queueLetter:        {MaxWorkers: postmen},
-			queueDeliver:       {MaxWorkers: callers},
-			queueRoutine:       {MaxWorkers: routines},
-			queueTrial:         {MaxWorkers: posting},
-			queueSource:        {MaxWorkers: reading},
-			queueConnect:       {MaxWorkers: connecting},
-			queueWorkshop:      {MaxWorkers: making},
-			queueOdds:          {MaxWorkers: learners},
-			queueUpkeep:        {MaxWorkers: keepers},
-			queueLane:          {MaxWorkers: c.Lanes},
-			queuePatient:       {MaxWorkers: max(1, c.Lanes/8)},
-		},
+		Queues:                      e.ownQueues(),
 		FetchCooldown:               fetchCooldown,
 		ID:                          e.self.ID,
 		PeriodicJobs:                []*river.PeriodicJob{retention(), following(), calendar(), verifying(), buying()},

@@ -96,7 +96,8 @@ func (e *Engine) queues(ctx context.Context, run int64, keys []string) (q queues
 // load is what is left at a lane key. Runs take turns: another one that waits
 // there, too, makes it at most twice as long.
 func (q queues) load(key string, addresses int64) pace.Load {
-	n, until := q.side.Lanes(key, q.known)
+	lanes := q.side.Lanes(key, q.known)
+	n, until := lanes.N, lanes.Until
 	l := pace.Load{Key: key, Addresses: addresses + min(addresses, q.others[key]), Lanes: n, Cap: 1, PerSecond: q.speeds[key], Rest: max(0, until.Sub(q.now))}
 	if !pace.IsShared(key) && key != pace.Unresolved {
 		l.Cap = q.side.Bounds(key).Cap

@@ -106,30 +106,36 @@ func (e *Engine) succeed(ctx context.Context, job *river.Job[LaneArgs]) error {
 		if err != nil || ready.Parcels == 0 {
 			return err
 		}
-		known, err := s.Operators(ctx, []string{job.Args.Key})
+		known, err := s.Operators(ctx, []string{pace.PlainKey(job.Args.Key)})
 		if err != nil {
 			return err
 		}
-		n, until := side.Lanes(job.Args.Key, known)
-		if until.After(time.Now()) {
-			return e.wake(ctx, tx, job.Args.Key, until)
+		all := side.Lanes(job.Args.Key, known)
+		if all.Until.After(time.Now()) {
+			return e.wake(ctx, tx, job.Args.Key, all.Until)
 		}
-		if job.Args.Lane >= n {
+		if job.Args.Lane >= all.N {
 			return nil // the operator has fewer lanes now; the others go on
 		}
-		return e.open(ctx, s, tx, ready, n, job.Args)
+		return e.open(ctx, s, tx, ready, all, job.Args)
 	})
 }
 
 // open inserts the jobs of some of a key's lanes, before others where what is ready
 // takes them longer.
-func (e *Engine) open(ctx context.Context, s *store.Store, tx pgx.Tx, ready store.Ready, all int, lanes ...LaneArgs) error {
+func (e *Engine) open(ctx context.Context, s *store.Store, tx pgx.Tx, ready store.Ready, all outbound.Lanes, lanes ...LaneArgs) error {
 	key := lanes[0].Key
 	speeds, err := s.Speeds(ctx, []string{key})
 	if err != nil {
 		return err
 	}
-	return e.insertLanes(ctx, tx, lanes, urgency(ready, all, speeds[key]))
+	return e.insertLanes(ctx, tx, lanes, turn{urgency(ready, all.N, speeds[key]), all.Location})
+}
+
+// turn is how soon lanes are worked on, and at which location.
+type turn struct {
+	urgency  int
+	location string
 }
 
 // urgency tells how soon a lane key is to be worked on.
@@ -138,11 +144,11 @@ func urgency(ready store.Ready, lanes int, perSecond float64) int {
 	return pace.Urgency(ready.Turn, load.Takes())
 }
 
-func (e *Engine) insertLanes(ctx context.Context, tx pgx.Tx, lanes []LaneArgs, urgency int) error {
+func (e *Engine) insertLanes(ctx context.Context, tx pgx.Tx, lanes []LaneArgs, t turn) error {
 	params := make([]river.InsertManyParams, len(lanes))
 	for i, l := range lanes {
 		opts := l.InsertOpts()
-		opts.Priority = urgency
+		opts.Priority, opts.Queue = t.urgency, queueAt(opts.Queue, t.location)
 		params[i] = river.InsertManyParams{Args: l, InsertOpts: &opts}
 	}
 	_, err := e.client.InsertManyTx(ctx, tx, params)
@@ -162,5 +168,6 @@ func (e *Engine) followUp(ctx context.Context, st *store.Store, tx pgx.Tx, s *ou
 	if err != nil || ready.Parcels == 0 {
 		return err
 	}
-	return e.open(ctx, st, tx, ready, learnt.Lanes, LaneArgs{Key: lane.Key, Lane: learnt.Lanes - 1})
+	// What was learnt is learnt by the way of this process.
+	return e.open(ctx, st, tx, ready, outbound.Lanes{N: learnt.Lanes, Location: e.Location}, LaneArgs{Key: lane.Key, Lane: learnt.Lanes - 1})
 }

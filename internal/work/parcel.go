@@ -23,7 +23,7 @@ import (
 // is nothing to do now. before is the run of the parcel before: that was its last one
 // here where the next is another's.
 func (e *Engine) workParcel(ctx context.Context, lane LaneArgs, end time.Time, before int64) (run int64, err error) {
-	known, err := e.Store.Operators(ctx, []string{lane.Key})
+	known, err := e.Store.Operators(ctx, []string{pace.PlainKey(lane.Key)})
 	if err != nil {
 		return 0, err
 	}
@@ -31,8 +31,8 @@ func (e *Engine) workParcel(ctx context.Context, lane LaneArgs, end time.Time, b
 	if err != nil {
 		return 0, err
 	}
-	lanes, until := side.Lanes(lane.Key, known)
-	if until.After(time.Now()) || lane.Lane >= lanes {
+	lanes := side.Lanes(lane.Key, known)
+	if lanes.Until.After(time.Now()) || lane.Lane >= lanes.N || !side.Here(lanes.Location) {
 		return 0, nil
 	}
 	p, err := e.claim(ctx, lane, lanes)
@@ -51,7 +51,7 @@ func (e *Engine) workParcel(ctx context.Context, lane LaneArgs, end time.Time, b
 	if err != nil {
 		return 0, err
 	}
-	l.parcel.Lanes, l.parcel.Patient = lanes, pace.IsPatient(lane.Key)
+	l.parcel.Lanes, l.parcel.Patient = lanes.N, pace.IsPatient(lane.Key)
 	e.inHand.Add(1)
 	defer e.inHand.Add(-1)
 	probeCtx, cancel := context.WithDeadline(e.probing, end)
@@ -63,20 +63,20 @@ func (e *Engine) workParcel(ctx context.Context, lane LaneArgs, end time.Time, b
 }
 
 // claim takes the lane's portion of the next parcel; nil when there is none.
-func (e *Engine) claim(ctx context.Context, lane LaneArgs, lanes int) (*store.Parcel, error) {
+func (e *Engine) claim(ctx context.Context, lane LaneArgs, lanes outbound.Lanes) (*store.Parcel, error) {
 	p, err := e.Store.Claim(ctx, lane.Key, lane.Lane)
 	if err != nil || p == nil {
 		return nil, err
 	}
 	speed, all := e.speeds.of(lane.Key), len(p.Questions)
-	if lanes == 1 || all <= pace.Portion(0, lanes, speed) {
+	if lanes.N == 1 || all <= pace.Portion(0, lanes.N, speed) {
 		return p, nil
 	}
 	others, err := e.Store.Ready(ctx, lane.Key)
 	if err != nil {
 		return nil, err
 	}
-	if n := portionOf(p.Questions, pace.Portion(others.Addresses+int64(all), lanes, speed)); n < all {
+	if n := portionOf(p.Questions, pace.Portion(others.Addresses+int64(all), lanes.N, speed)); n < all {
 		return e.shorten(ctx, lane, lanes, p, n)
 	}
 	return p, nil
@@ -84,7 +84,7 @@ func (e *Engine) claim(ctx context.Context, lane LaneArgs, lanes int) (*store.Pa
 
 // shorten leaves a claimed parcel so many questions. The others are a parcel for
 // all lanes of the key, which may have ended for want of one.
-func (e *Engine) shorten(ctx context.Context, lane LaneArgs, lanes int, p *store.Parcel, questions int) (*store.Parcel, error) {
+func (e *Engine) shorten(ctx context.Context, lane LaneArgs, lanes outbound.Lanes, p *store.Parcel, questions int) (*store.Parcel, error) {
 	rest := *p
 	rest.Questions = p.Questions[questions:]
 	ready := store.Ready{Parcels: 1, Addresses: int64(len(rest.Questions)), Turn: rest.Turn}
@@ -100,7 +100,7 @@ func (e *Engine) shorten(ctx context.Context, lane LaneArgs, lanes int, p *store
 		p.Questions = p.Questions[:questions]
 		return inOrder(
 			func() error { return s.AddParcels(ctx, []store.Parcel{rest}) },
-			func() error { return e.open(ctx, s, tx, ready, lanes, lanesOf(lane.Key, lanes)...) },
+			func() error { return e.open(ctx, s, tx, ready, lanes, lanesOf(lane.Key, lanes.N)...) },
 		)
 	})
 	return p, err
@@ -115,8 +115,10 @@ type loaded struct {
 	catalogue *catalogue.Catalogue
 	asked     map[int64]asked       // by question
 	moved     map[probe.Source]bool // whose addresses are asked by another route instead
-	// resting are the questions that may not be asked now, by when they may.
-	resting map[time.Time][]store.Asking
+	// resting are the questions that may not be asked now, by when they may; elsewhere are those
+	// that workers of other locations ask, by the key of their lane.
+	resting   map[time.Time][]store.Asking
+	elsewhere map[string][]store.Asking
 }
 
 // asked is how a question is asked.
@@ -149,7 +151,7 @@ func (e *Engine) load(ctx context.Context, p *store.Parcel, side *outbound.Setup
 	for _, d := range domains {
 		d.Traits = c.DomainTraits(d.Name, d.Hosts())
 	}
-	l := loaded{side: side, known: known, asked: map[int64]asked{}, moved: map[probe.Source]bool{}, resting: map[time.Time][]store.Asking{}}
+	l := loaded{side: side, known: known, asked: map[int64]asked{}, moved: map[probe.Source]bool{}, resting: map[time.Time][]store.Asking{}, elsewhere: map[string][]store.Asking{}}
 	l.catalogue = c
 	l.assemble(p, domains)
 	l.remember(gone)
@@ -194,6 +196,11 @@ func (l *loaded) assemble(p *store.Parcel, domains map[string]*probe.Domain) {
 			op := l.known[d.Operator]
 			op.Name = d.Operator
 			st = l.side.Asking(op, subject, now)
+		}
+		if !l.side.Here(st.Location) {
+			key := pace.KeyAt(pace.SharedKey(d.Operator), st.Location)
+			l.elsewhere[key] = append(l.elsewhere[key], q)
+			continue
 		}
 		if !st.Until.IsZero() {
 			l.resting[st.Until] = append(l.resting[st.Until], q)
@@ -243,6 +250,9 @@ func (e *Engine) record(ctx context.Context, lane LaneArgs, p *store.Parcel, l l
 	next.conclude(e.Rounds, out)
 	for at, asking := range l.resting {
 		next.again(at, p.Round, asking)
+	}
+	for key, asking := range l.elsewhere {
+		next.againAt(key, now, p.Round, asking)
 	}
 	if err := e.Store.KnowVerdicts(ctx, next.results); err != nil {
 		return err

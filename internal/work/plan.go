@@ -59,6 +59,10 @@ const (
 	addressBatch = 20_000
 )
 
+// Timeout leaves large lists the time in which results of earlier runs are taken over; all other steps are
+// short.
+func (w *planWorker) Timeout(*river.Job[PlanArgs]) time.Duration { return 10 * time.Minute }
+
 func (w *planWorker) Work(ctx context.Context, job *river.Job[PlanArgs]) error {
 	e := w.engine
 	end := time.Now().Add(planSlice)
@@ -142,18 +146,11 @@ func (e *Engine) reuse(ctx context.Context, run store.Run) error {
 	if err != nil {
 		return err
 	}
-	defer func() { e.got(ctx, run.ID, int(run.Plan.Reused)) }()
-	return e.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
-		if run.ReuseDays == 0 && !sampled {
-			run.Plan.ReuseDone = true
-			return s.SavePlan(ctx, run.ID, run.Plan)
-		}
-		if run.Plan.Reused, err = s.Reuse(ctx, run, fresh, run.ReuseDays == 0); err != nil {
-			return err
-		}
+	if run.ReuseDays == 0 && !sampled {
 		run.Plan.ReuseDone = true
-		return s.SavePlan(ctx, run.ID, run.Plan)
-	})
+		return e.Store.SavePlan(ctx, run.ID, run.Plan)
+	}
+	return e.Store.Reuse(ctx, &run, fresh, run.ReuseDays == 0, func(results int) { e.got(ctx, run.ID, results) })
 }
 
 // concludeBounced gives addresses their result to which a message bounced for good: nobody
@@ -436,7 +433,7 @@ func (b *batch) cut() {
 			asking = append(asking, d...)
 		}
 		if !b.operators[op].Own && len(asking) < pace.OwnFrom {
-			key := pace.SharedKey(op)
+			key := pace.KeyAt(pace.SharedKey(op), b.locationOf(op))
 			shared[key] = append(shared[key], asking...)
 			continue
 		}
@@ -448,6 +445,13 @@ func (b *batch) cut() {
 	for key, asking := range shared {
 		b.pack(key, asking, b.round, b.now)
 	}
+}
+
+// locationOf is where the workers are who ask an operator now.
+func (b *batch) locationOf(operator string) string {
+	known := b.operators[operator]
+	known.Name = operator
+	return b.side.Asking(known, rule.Subject{Operator: operator}, b.now).Location
 }
 
 func (b *batch) pack(key string, asking []store.Asking, round int32, notBefore time.Time) {
@@ -515,14 +519,14 @@ func (e *Engine) openLanes(ctx context.Context, st *store.Store, tx pgx.Tx, s *o
 	if err != nil {
 		return err
 	}
-	byUrgency := map[int][]LaneArgs{}
+	byTurn := map[turn][]LaneArgs{}
 	for key, r := range ready {
-		most, _ := s.Lanes(key, known)
-		u := urgency(r, most, speeds[key])
-		byUrgency[u] = append(byUrgency[u], lanesOf(key, pace.Employed(r.Parcels, r.Addresses, most, speeds[key]))...)
+		all := s.Lanes(key, known)
+		t := turn{urgency(r, all.N, speeds[key]), all.Location}
+		byTurn[t] = append(byTurn[t], lanesOf(key, pace.Employed(r.Parcels, r.Addresses, all.N, speeds[key]))...)
 	}
-	for u, lanes := range byUrgency {
-		if err := e.insertLanes(ctx, tx, lanes, u); err != nil {
+	for t, lanes := range byTurn {
+		if err := e.insertLanes(ctx, tx, lanes, t); err != nil {
 			return err
 		}
 	}

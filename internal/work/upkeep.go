@@ -92,6 +92,17 @@ func (w *sweepWorker) Work(ctx context.Context, _ *river.Job[SweepArgs]) error {
 	return w.engine.Store.SweepAll(ctx)
 }
 
+// DeleteList deletes a list, and has its bulk removed soon.
+func (e *Engine) DeleteList(ctx context.Context, workspace, id int64) error {
+	if err := e.Store.DeleteList(ctx, workspace, id); err != nil {
+		return err
+	}
+	if err := e.sweep(ctx); err != nil {
+		e.Log.Warn("the bulk of a deleted list is removed later", "list", id, "err", err)
+	}
+	return nil
+}
+
 // sweep has the bulk of what is deleted removed, where there is any.
 func (e *Engine) sweep(ctx context.Context) error {
 	if has, err := e.Store.HasRemains(ctx); err != nil || !has {

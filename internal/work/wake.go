@@ -36,7 +36,7 @@ func (w *wakeWorker) Work(ctx context.Context, job *river.Job[WakeArgs]) error {
 		if err != nil || ready.Parcels == 0 {
 			return err
 		}
-		known, err := s.Operators(ctx, []string{key})
+		known, err := s.Operators(ctx, []string{pace.PlainKey(key)})
 		if err != nil {
 			return err
 		}
@@ -44,9 +44,9 @@ func (w *wakeWorker) Work(ctx context.Context, job *river.Job[WakeArgs]) error {
 		if err != nil {
 			return err
 		}
-		n, _ := side.Lanes(key, known)
-		lanes := lanesOf(key, pace.Employed(ready.Parcels, ready.Addresses, n, speeds[key]))
-		return e.insertLanes(ctx, tx, lanes, urgency(ready, n, speeds[key]))
+		all := side.Lanes(key, known)
+		lanes := lanesOf(key, pace.Employed(ready.Parcels, ready.Addresses, all.N, speeds[key]))
+		return e.insertLanes(ctx, tx, lanes, turn{urgency(ready, all.N, speeds[key]), all.Location})
 	})
 }
 

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"varnet/core/probe"
+	"varnet/internal/outbound"
 	"varnet/internal/store"
 )
 
@@ -17,7 +18,7 @@ import (
 // taken for lost: its parcels go to others well within a minute.
 const (
 	beat    = 3 * time.Second
-	silence = 12 * time.Second
+	silence = outbound.Silence
 )
 
 // newWorker is this process as a worker.
@@ -26,7 +27,7 @@ func newWorker(c Config) store.Worker {
 	if err != nil {
 		name = "unnamed host"
 	}
-	return store.Worker{ID: name + "-" + rand.Text()[:8], Name: name, Version: version(), Serves: c.Serves, Lanes: c.Lanes, Routes: map[string]int64{}, StartedAt: time.Now()}
+	return store.Worker{ID: name + "-" + rand.Text()[:8], Name: name, Version: version(), Serves: c.Serves, Lanes: c.Lanes, Location: c.Location, Routes: map[string]int64{}, StartedAt: time.Now()}
 }
 
 // version is what this program was built from.
@@ -83,6 +84,9 @@ func (e *Engine) lookAfterOthers(ctx context.Context) {
 	}
 	if err != nil || !steady {
 		return
+	}
+	if err := e.takeOver(ctx); err != nil {
+		e.Log.Warn("the work of locations without a worker was not looked at", "err", err)
 	}
 	if lost, err := e.Store.LostWorkers(ctx, silence); err == nil && len(lost) > 0 {
 		e.Log.Info("workers gave no sign of life; others take up their work", "workers", lost)

@@ -22,6 +22,9 @@ CREATE TABLE latest_fold (
     folds  int NOT NULL
 );
 
+-- Where a worker goes out from: its direct route is one of its own.
+ALTER TABLE worker ADD COLUMN location text NOT NULL DEFAULT '';
+
 -- Bulk of lists and runs that are deleted, which is removed step by step.
 CREATE TABLE remains (
     of_list boolean NOT NULL, -- of a list, else of a run

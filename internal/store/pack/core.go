@@ -164,6 +164,7 @@ type routeForm struct {
 	Public      netip.Addr `json:"public,omitzero"`
 	Helo        string     `json:"helo,omitempty"`
 	Secret      string     `json:"-"`
+	Location    string     `json:"location,omitempty"`
 }
 
 // SpecOf returns what a part is made of.
