@@ -49,7 +49,7 @@ func workerCommand() command {
 type settings struct {
 	dsn func() (string, error)
 
-	listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, letterRest, countries, lanes, unknown, catalogues, migrate, pprof, level, clock, routines, demo, proxies, proxyHeader, hosts, metrics, metricsToken, returns, returnsDomain, formDeadline *string
+	sessions, listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, letterRest, countries, lanes, unknown, catalogues, migrate, pprof, level, clock, routines, demo, proxies, proxyHeader, hosts, metrics, metricsToken, returns, returnsDomain, formDeadline *string
 
 	tls tlsSettings
 }
@@ -57,6 +57,7 @@ type settings struct {
 func (c *cli) settings() settings {
 	return settings{
 		dsn:        c.database(),
+		sessions:   c.setting("session-dsn", "VARNET_SESSION_DSN", "", "the same database past a pooler that -dsn leads to: for locks, and for what is listened to; not given, there is no pooler"),
 		resolvers:  c.setting("resolvers", "VARNET_RESOLVERS", "", "DNS resolvers as host:port, with commas between; the system's unless given"),
 		port:       c.setting("smtp-port", "VARNET_SMTP_PORT", "25", "the port of mail hosts"),
 		private:    c.setting("allow-private", "VARNET_ALLOW_PRIVATE", "no", "yes: contact mail hosts with private and loopback addresses too"),
@@ -169,8 +170,8 @@ const (
 const restartWait = 20 * time.Second
 
 // openStore opens the database and brings its schema to hand.
-func openStore(ctx context.Context, dsn string, schema func(*store.Store, context.Context) error) (*store.Store, error) {
-	db, err := store.Open(ctx, dsn)
+func openStore(ctx context.Context, dsn, sessions string, schema func(*store.Store, context.Context) error) (*store.Store, error) {
+	db, err := store.OpenPooled(ctx, dsn, sessions)
 	if err != nil {
 		return nil, err
 	}
@@ -194,7 +195,7 @@ func (s settings) open(ctx context.Context, dsn string, w work.Config) (_ *work.
 	debug.SetMemoryLimit(memoryLimit)
 	debug.SetGCPercent(garbage)
 	for end := time.Now().Add(restartWait); ; {
-		if w.Store, err = openStore(ctx, dsn, s.schema()); err == nil {
+		if w.Store, err = openStore(ctx, dsn, *s.sessions, s.schema()); err == nil {
 			break
 		}
 		if !store.Restarting(err) || time.Now().After(end) {
@@ -538,7 +539,7 @@ func withDatabase(dsn func() (string, error), use func(context.Context, *store.S
 		if err != nil {
 			return err
 		}
-		db, err := openStore(ctx, at, (*store.Store).CheckSchema)
+		db, err := openStore(ctx, at, "", (*store.Store).CheckSchema)
 		if err != nil {
 			return err
 		}

@@ -115,6 +115,7 @@ func (d *Decider) Needs() store.OutWith {
 	w := store.OutWith{}
 	if d.byVerdict == nil {
 		w.Domains = slices.ContainsFunc(d.Policy.Rules, func(r policy.Rule) bool { return len(r.Operators)+len(r.Domains) > 0 })
+		w.Times = slices.ContainsFunc(d.Policy.Rules, func(r policy.Rule) bool { return r.OlderThan > 0 })
 	}
 	return w
 }

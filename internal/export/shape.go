@@ -35,7 +35,7 @@ func (e *Export) with() store.OutWith {
 	}
 	w := e.decider.Needs()
 	w.Domains = w.Domains || e.options.Domain != "" || e.options.Operator != ""
-	w.Replies = e.wants("reply") || e.wants("host")
+	w.Replies, w.Times = e.wants("reply") || e.wants("host"), w.Times || e.wants("checked")
 	return w
 }
 

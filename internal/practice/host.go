@@ -44,10 +44,10 @@ type Stats struct {
 	Sessions int
 	Open     int
 	MostOpen int // sessions at the same time
-	// MostOpenFrom is the same by the client's address.
-	MostOpenFrom map[string]int
-	Recipients   int
-	Refused      int
+	// MostOpenFrom is the same by the client's address, SessionsFrom all sessions.
+	MostOpenFrom, SessionsFrom map[string]int
+	Recipients                 int
+	Refused                    int
 	// Unknown are the recipients without a name of the world, those of a domain in a
 	// session together.
 	Unknown [][]string
@@ -63,7 +63,7 @@ func (h *Host) Stats() Stats {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	s := h.stats
-	s.MostOpenFrom, s.Unknown = maps.Clone(h.mostOpen), slices.Clone(h.stats.Unknown)
+	s.MostOpenFrom, s.SessionsFrom, s.Unknown = maps.Clone(h.mostOpen), maps.Clone(h.stats.SessionsFrom), slices.Clone(h.stats.Unknown)
 	return s
 }
 
@@ -92,7 +92,7 @@ func (h *Host) openOf(source string) int {
 func newHost(name string, addr netip.Addr, w *World, c *Character) *Host {
 	return &Host{Name: name, Addr: addr, world: w, character: c,
 		firstSeen: map[string]time.Time{}, open: map[net.Conn]bool{},
-		openFrom: map[string]int{}, mostOpen: map[string]int{}, lastAsked: map[string]time.Time{}}
+		openFrom: map[string]int{}, mostOpen: map[string]int{}, lastAsked: map[string]time.Time{}, stats: Stats{SessionsFrom: map[string]int{}}}
 }
 
 func (h *Host) listen(port int) error {
@@ -136,6 +136,7 @@ func (h *Host) accept(l net.Listener) {
 		h.stats.MostOpen = max(h.stats.MostOpen, h.stats.Open)
 		from := sourceOf(conn)
 		h.openFrom[from]++
+		h.stats.SessionsFrom[from]++
 		h.mostOpen[from] = max(h.mostOpen[from], h.openFrom[from])
 		h.mu.Unlock()
 		go func() {

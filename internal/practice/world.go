@@ -37,6 +37,9 @@ type World struct {
 	Remember  bool       `json:"remember,omitempty"`
 	Operators []Operator `json:"operators"`
 	Outbound  Outbound   `json:"outbound"`
+	// Network is that of the hosts' addresses, of 16 bits, in a network namespace of a test's own;
+	// "": the loopback network.
+	Network string `json:"network,omitempty"`
 
 	byDomain map[string]*Operator
 	closed   sync.Map // mailboxes that were closed, by their canonical form
@@ -76,6 +79,7 @@ type Operator struct {
 
 	character *Character
 	index     int
+	network   [2]byte // of its hosts' addresses
 }
 
 // Load reads a world: one that ships with Varnet by name, or a file by path.
@@ -102,8 +106,18 @@ func Read(r io.Reader) (*World, error) {
 
 func (w *World) prepare() error {
 	w.byDomain = map[string]*Operator{}
+	network := [2]byte{127, 16}
+	if w.Network != "" {
+		p, err := netip.ParsePrefix(w.Network)
+		if err != nil || !p.Addr().Is4() || p.Bits() != 16 {
+			return fmt.Errorf("world %s: the network %q is none of 16 bits, such as 198.18.0.0/16", w.Name, w.Network)
+		}
+		b := p.Addr().As4()
+		network = [2]byte{b[0], b[1]}
+	}
 	for i := range w.Operators {
 		o := &w.Operators[i]
+		o.network = network
 		c, ok := characters[o.Character]
 		if !ok {
 			return fmt.Errorf("world %s: operator %s has the unknown character %q", w.Name, o.Name, o.Character)
@@ -118,10 +132,10 @@ func (w *World) prepare() error {
 
 func (w *World) greylist() time.Duration { return time.Duration(w.GreylistMS) * time.Millisecond }
 
-// host returns the loopback address of the operator's host numbered n, from 1.
-// Every operator has a neighbourhood of its own in 127.16.0.0/12.
+// host returns the address of the operator's host numbered n, from 1. Every operator has a
+// neighbourhood of its own, by default in 127.16.0.0/12.
 func (o *Operator) host(n int) netip.Addr {
-	return netip.AddrFrom4([4]byte{127, byte(16 + o.index>>8&15), byte(o.index), byte(n)})
+	return netip.AddrFrom4([4]byte{o.network[0], o.network[1] + byte(o.index>>8&15), byte(o.index), byte(n)})
 }
 
 // Truth is what is really so about a mailbox. Only tests, benchmarks and the

@@ -22,7 +22,7 @@ const changeChannel = "varnet_change"
 // ctx ends or the connection is lost; ready is called once none is missed any more. It has a
 // connection of its own, beside the pool.
 func (s *Store) Changes(ctx context.Context, ready func(), seen func(Change)) error {
-	conn, err := pgx.ConnectConfig(ctx, s.pool.Config().ConnConfig.Copy())
+	conn, err := pgx.ConnectConfig(ctx, s.sessions.Config().ConnConfig.Copy())
 	if err != nil {
 		return err
 	}

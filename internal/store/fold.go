@@ -3,7 +3,6 @@ package store
 import (
 	"context"
 	"errors"
-	"maps"
 	"slices"
 
 	"github.com/jackc/pgx/v5"
@@ -11,8 +10,8 @@ import (
 	"varnet/internal/store/pack"
 )
 
-// foldAtOnce is how many batches are folded in one transaction: some hundred thousand results.
-const foldAtOnce = 800
+// foldAtOnce is how many batches are folded in one transaction: some two million results at most.
+const foldAtOnce = 4000
 
 // Fold puts results of a run that were recorded since it was folded last into the parts of its latest
 // results: of so many batches that no transaction is long. more reports that some are left.
@@ -60,21 +59,11 @@ func (s *Store) foldInto(ctx context.Context, l *latestState, parts []int32) err
 	b := &pgx.Batch{}
 	for _, part := range parts {
 		p := l.over(int(part), now[int(part)])
-		counts := map[int32]int32{}
-		for _, v := range p.Verdicts {
-			if v != 0 {
-				counts[v]++
-			}
-		}
-		different := slices.Sorted(maps.Keys(counts))
-		of := make([]int32, len(different))
-		for i, v := range different {
-			of[i] = counts[v]
-		}
+		different, counts := p.Counts()
 		verdicts, batches := p.Pack()
 		b.Queue(`INSERT INTO latest_part (run_id, part, different, counts, verdicts, batches) VALUES ($1, $2, $3, $4, $5, $6)
 			ON CONFLICT (run_id, part) DO UPDATE SET different = EXCLUDED.different, counts = EXCLUDED.counts, verdicts = EXCLUDED.verdicts, batches = EXCLUDED.batches`,
-			l.run, part, different, of, verdicts, batches)
+			l.run, part, different, counts, verdicts, batches)
 	}
 	return s.db.SendBatch(ctx, b).Close()
 }

@@ -450,13 +450,18 @@ func (n *numbers) of(i int32) int32 {
 	return v
 }
 
-func (n *numbers) set(i, v int32) {
-	if more := int(i) + 1 - len(n.low); more > 0 {
+// grow makes room for so many.
+func (n *numbers) grow(to int) {
+	if more := to - len(n.low); more > 0 {
 		n.low = append(n.low, make([]uint16, more)...)
 		if n.high != nil {
 			n.high = append(n.high, make([]uint16, more)...)
 		}
 	}
+}
+
+func (n *numbers) set(i, v int32) {
+	n.grow(int(i) + 1)
 	if v>>16 != 0 && n.high == nil {
 		n.high = make([]uint16, len(n.low))
 	}
@@ -491,6 +496,7 @@ func (l *Latest) Whole(ctx context.Context) (*Whole, error) {
 		return l.whole, nil
 	}
 	w := &Whole{}
+	w.verdicts.grow(l.parts() << pack.PartBits)
 	err := l.eachPart(ctx, false, func(part int, p *pack.LatestPart) {
 		for place, v := range p.Verdicts {
 			if v != 0 {
@@ -511,6 +517,9 @@ func (l *Latest) WholeWithBatches(ctx context.Context) (*Whole, error) {
 		return nil, err
 	}
 	w := &Whole{batches: batches}
+	w.verdicts.grow(l.parts() << pack.PartBits)
+	w.places.grow(l.parts() << pack.PartBits)
+	placeOf := placesOf(batches)
 	err = l.eachPart(ctx, true, func(part int, p *pack.LatestPart) {
 		for place, v := range p.Verdicts {
 			if v == 0 {
@@ -518,13 +527,45 @@ func (l *Latest) WholeWithBatches(ctx context.Context) (*Whole, error) {
 			}
 			address := int32(part)<<pack.PartBits | int32(place)
 			// A batch that is not there belongs to an address that was erased a moment ago.
-			if at, there := slices.BinarySearchFunc(batches, p.Batches[place], func(b readBatch, id int64) int { return int(b.id - id) }); there {
+			if at := placeOf(p.Batches[place]); at < len(batches) && batches[at].id == p.Batches[place] {
 				w.set(address, v)
 				w.places.set(address, int32(at))
 			}
 		}
 	})
 	return w, err
+}
+
+// placesOf returns what finds the place of a batch among those of a run, which are in order, or that of
+// the next. Their numbers are nearly even, so that it is seldom more than some steps from where they begin
+// that share their upper bits.
+func placesOf(batches []readBatch) func(id int64) int {
+	if len(batches) == 0 {
+		return func(int64) int { return 0 }
+	}
+	first, shift := batches[0].id, 0
+	for (batches[len(batches)-1].id-first)>>shift > int64(2*len(batches)) {
+		shift++
+	}
+	begins := make([]int32, (batches[len(batches)-1].id-first)>>shift+2)
+	at := 0
+	for n := range begins {
+		for at < len(batches) && (batches[at].id-first)>>shift < int64(n) {
+			at++
+		}
+		begins[n] = int32(at)
+	}
+	return func(id int64) int {
+		if id < first {
+			return 0
+		}
+		n := min(int((id-first)>>shift), len(begins)-1)
+		at := int(begins[n])
+		for at < len(batches) && batches[at].id < id {
+			at++
+		}
+		return at
+	}
 }
 
 // batchTimes returns the batches of a run, in their order.

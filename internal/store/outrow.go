@@ -29,7 +29,7 @@ type OutCell struct {
 	// empty cell.
 	Address int32
 	// Verdict is 0 while the address has no result in the run; At is when it
-	// was found.
+	// was found, where that was asked for.
 	Verdict          int32
 	At               time.Time
 	Domain, Operator string
@@ -44,9 +44,9 @@ type Reply struct {
 }
 
 // OutWith is what is to be read beside the rows and their verdicts, at a price:
-// Domains (with their operators) take 4 bytes of memory an address; Replies take
+// Domains (with their operators) take 4 bytes of memory an address, Times 2; Replies take
 // time, and the memory of their texts.
-type OutWith struct{ Domains, Replies bool }
+type OutWith struct{ Domains, Times, Replies bool }
 
 // EachRow returns the rows of a run's list in order, one by one. The row is good
 // until do returns.
@@ -186,6 +186,7 @@ func (r someResults) Batch(address int32) (id int64, at time.Time) {
 // or where only some are wanted by their place among them.
 type knowledge struct {
 	latest  results
+	times   bool // when they were found
 	replies map[int32]Reply
 	some    map[int32]int32
 	// domains are the places of the addresses' domains among the names met so
@@ -198,7 +199,7 @@ type knowledge struct {
 
 // known reads what is known of all addresses of a run, or of those in cells.
 func (s *Store) known(ctx context.Context, run Run, list List, with OutWith, cells []int32) (k *knowledge, err error) {
-	k = &knowledge{names: []string{""}, places: map[string]int32{}}
+	k = &knowledge{names: []string{""}, places: map[string]int32{}, times: with.Times || cells != nil}
 	latest, err := s.Latest(ctx, run.ID)
 	if err != nil {
 		return k, err
@@ -206,7 +207,12 @@ func (s *Store) known(ctx context.Context, run Run, list List, with OutWith, cel
 	if cells != nil {
 		return k, s.knownOf(ctx, k, latest, list, cells)
 	}
-	if k.latest, err = latest.WholeWithBatches(ctx); err != nil || !with.Domains {
+	if with.Times || with.Replies {
+		k.latest, err = latest.WholeWithBatches(ctx)
+	} else {
+		k.latest, err = latest.Whole(ctx)
+	}
+	if err != nil || !with.Domains {
 		return k, err
 	}
 	k.domains = make([]int32, int32(list.Rows)*int32(len(list.AddressColumns))+1)
@@ -256,7 +262,7 @@ func (k *knowledge) place(address int32) int32 {
 // tell adds to a cell what is known of its address.
 func (k *knowledge) tell(c *OutCell) {
 	c.Verdict, c.At, c.Reply = k.latest.Verdict(c.Address), time.Time{}, k.replies[c.Address]
-	if c.Verdict != 0 {
+	if c.Verdict != 0 && k.times {
 		_, c.At = k.latest.Batch(c.Address)
 	}
 	place := k.place(c.Address)

@@ -33,7 +33,7 @@ type idlePlace struct {
 
 // HostPlaces returns a holder of places.
 func (s *Store) HostPlaces() *HostPlaces {
-	return &HostPlaces{pool: s.pool, idle: map[string][]idlePlace{}}
+	return &HostPlaces{pool: s.sessions, idle: map[string][]idlePlace{}}
 }
 
 const (

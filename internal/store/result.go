@@ -169,10 +169,15 @@ func (s *Store) ResultCounts(ctx context.Context, run Run, f ResultFilter) (map[
 	if err != nil {
 		return nil, err
 	}
-	chosen, err := ok.among(ctx, found)
-	for _, one := range chosen {
-		counts[one.Verdict]++
+	of := ok.of
+	if ok.of = (&marks{}); len(found) > 0 {
+		for _, a := range found {
+			if of == nil || of.has(a) {
+				ok.of.mark(a)
+			}
+		}
 	}
+	err = ok.each(ctx, f.After, func(one Standing) bool { counts[one.Verdict]++; return true })
 	return counts, err
 }
 

@@ -31,6 +31,15 @@ type reusable struct {
 	count   int64
 }
 
+// roomFor makes room for the addresses of a list.
+func (s *Store) roomFor(ctx context.Context, r *reusable, list int64) error {
+	var cells int64
+	err := s.db.QueryRow(ctx, "SELECT rows * cardinality(address_columns) FROM list WHERE id = $1", list).Scan(&cells)
+	r.from.grow(int(cells) + 1)
+	r.address, r.at = make([]int32, cells+1), make([]uint32, cells+1)
+	return err
+}
+
 // take takes a result of the last source, if it is fresher than what there is.
 func (r *reusable) take(to, address int32, at time.Time) {
 	if more := int(to) + 1 - len(r.at); more > 0 {
@@ -63,6 +72,9 @@ func (s *Store) reusable(ctx context.Context, run Run, fresh []Fresh, onlySample
 		return nil, err
 	}
 	best := &reusable{}
+	if err := s.roomFor(ctx, best, run.ListID); err != nil {
+		return nil, err
+	}
 	var same []int32 // the list's addresses by those of the earlier run's list
 	for i, e := range earlier {
 		if e.ListID != run.ListID && (i == 0 || earlier[i-1].ListID != e.ListID) {
@@ -189,6 +201,7 @@ func (s *Store) Reuse(ctx context.Context, run *Run, fresh []Fresh, onlySample b
 	if err != nil {
 		return err
 	}
+	best.at = nil // it is settled which are the freshest
 	if best.count > 0 {
 		if err := s.reuseFrom(ctx, run, best, taken); err != nil {
 			return err
@@ -237,15 +250,18 @@ func (s *Store) reuseDomains(ctx context.Context, run Run) error {
 
 // of returns the list's addresses by those of one source.
 func (r *reusable) of(source int32) (to []int32) {
-	for address := range r.at {
+	highest := int32(-1)
+	for address, there := range r.address {
+		if r.from.of(int32(address)) == source {
+			highest = max(highest, there)
+		}
+	}
+	to = make([]int32, highest+1)
+	for address := range r.address {
 		if r.from.of(int32(address)) != source {
 			continue
 		}
-		there := int(r.address[address])
-		if more := there + 1 - len(to); more > 0 {
-			to = append(to, make([]int32, more)...)
-		}
-		to[there] = int32(address)
+		to[r.address[address]] = int32(address)
 	}
 	return to
 }

@@ -43,7 +43,9 @@ type Store struct {
 	// requests and bulk are pools of their own: who waits for one waits for none of the
 	// others.
 	requests, bulk *pgxpool.Pool
-	verdicts       *verdictCache
+	// sessions are connections that keep their session.
+	sessions *pgxpool.Pool
+	verdicts *verdictCache
 	// latestCache are shared by the stores of all transactions.
 	latestCache *latestCache
 	activities  *activityCache
@@ -56,38 +58,72 @@ type Store struct {
 }
 
 // Open connects to PostgreSQL. The error names what to check.
-func Open(ctx context.Context, dsn string) (*Store, error) {
+func Open(ctx context.Context, dsn string) (*Store, error) { return OpenPooled(ctx, dsn, "") }
+
+// OpenPooled connects to PostgreSQL through a pooler, which may give each transaction another session
+// of the server. What needs a session of its own, locks that outlast a transaction and what is listened
+// to, goes by another address, sessions; "": there is no pooler, and all goes by one.
+func OpenPooled(ctx context.Context, dsn, sessions string) (s *Store, err error) {
+	pooled := sessions != ""
+	c, err := parse(dsn, "-dsn, VARNET_DSN")
+	if err != nil {
+		return nil, err
+	}
+	if pooled {
+		// Statements are not kept in a session, and settings are not begun with.
+		c.ConnConfig.DefaultQueryExecMode = pgx.QueryExecModeCacheDescribe
+	}
+	s = &Store{verdicts: newVerdictCache(), latestCache: &latestCache{}, activities: &activityCache{}, now: time.Now}
+	defer func() {
+		if err != nil {
+			s.Close()
+		}
+	}()
+	for _, one := range []struct {
+		pool **pgxpool.Pool
+		use
+	}{{&s.pool, forJobs}, {&s.requests, forRequests}, {&s.bulk, forBulk}} {
+		if *one.pool, err = one.open(ctx, c, pooled); err != nil {
+			return nil, err
+		}
+	}
+	s.db, s.sessions = s.pool, s.pool
+	if pooled {
+		own, err := parse(sessions, "-session-dsn, VARNET_SESSION_DSN")
+		if err == nil {
+			s.sessions, err = forSessions.open(ctx, own, false)
+		}
+		if err == nil {
+			err = reach(ctx, s.sessions, "-session-dsn (VARNET_SESSION_DSN)")
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+	return s, reach(ctx, s.pool, "-dsn (VARNET_DSN)")
+}
+
+// parse reads the address of a database, which a setting names.
+func parse(dsn, setting string) (*pgxpool.Config, error) {
 	c, err := pgxpool.ParseConfig(dsn)
 	if err != nil {
-		return nil, fmt.Errorf("the database address (-dsn, VARNET_DSN) is not understood: %w", err)
+		return nil, fmt.Errorf("the database address (%s) is not understood: %w", setting, err)
 	}
 	if c.ConnConfig.Config.ConnectTimeout == 0 {
 		c.ConnConfig.Config.ConnectTimeout = 5 * time.Second
 	}
 	c.AfterConnect = prepare
-	open := func(u use) (pool *pgxpool.Pool) {
-		if err == nil {
-			own := c.Copy()
-			own.MaxConns = max(c.MaxConns, u.connections)
-			for name, value := range u.settings {
-				own.ConnConfig.RuntimeParams[name] = value
-			}
-			pool, err = pgxpool.NewWithConfig(ctx, own)
-		}
-		return pool
+	return c, nil
+}
+
+// reach reports why a database cannot be reached.
+func reach(ctx context.Context, pool *pgxpool.Pool, setting string) error {
+	err := pool.Ping(ctx)
+	if err == nil || Restarting(err) {
+		return err
 	}
-	pool, requests, bulk := open(forJobs), open(forRequests), open(forBulk)
-	if err == nil {
-		err = pool.Ping(ctx)
-	}
-	if err != nil {
-		if Restarting(err) {
-			return nil, err
-		}
-		return nil, fmt.Errorf("PostgreSQL at %s:%d cannot be reached; is it running, and is -dsn (VARNET_DSN) right? (%s)",
-			c.ConnConfig.Host, c.ConnConfig.Port, firstLine(err))
-	}
-	return &Store{pool: pool, db: pool, requests: requests, bulk: bulk, verdicts: newVerdictCache(), latestCache: &latestCache{}, activities: &activityCache{}, now: time.Now}, nil
+	c := pool.Config().ConnConfig
+	return fmt.Errorf("PostgreSQL at %s:%d cannot be reached; is it running, and is %s right? (%s)", c.Host, c.Port, setting, firstLine(err))
 }
 
 // StampBy has results stamped by a clock other than the machine's, for days that pass in a test.
@@ -104,7 +140,20 @@ var (
 	forJobs     = use{24, map[string]string{"idle_in_transaction_session_timeout": "60s"}}
 	forRequests = use{20, map[string]string{"idle_in_transaction_session_timeout": "10s", "statement_timeout": "60s"}}
 	forBulk     = use{8, map[string]string{"idle_in_transaction_session_timeout": "60s"}}
+	forSessions = use{6, nil}
 )
+
+// open makes a pool of connections; by a pooler, without settings.
+func (u use) open(ctx context.Context, c *pgxpool.Config, pooled bool) (*pgxpool.Pool, error) {
+	own := c.Copy()
+	own.MaxConns = max(c.MaxConns, u.connections)
+	for name, value := range u.settings {
+		if !pooled {
+			own.ConnConfig.RuntimeParams[name] = value
+		}
+	}
+	return pgxpool.NewWithConfig(ctx, own)
+}
 
 // Requests returns the store as requests use it, on connections of their own; Bulk the one
 // for imports, whose statements take as long as their files.
@@ -180,16 +229,19 @@ func firstLine(err error) string {
 
 // Close returns all connections back.
 func (s *Store) Close() {
-	for _, p := range []*pgxpool.Pool{s.pool, s.requests, s.bulk} {
-		p.Close()
+	for _, p := range []*pgxpool.Pool{s.pool, s.requests, s.bulk, s.sessions} {
+		if p != nil {
+			p.Close()
+		}
 	}
 }
 
 // Ping reports whether the database answers.
 func (s *Store) Ping(ctx context.Context) error { return s.pool.Ping(ctx) }
 
-// Pool returns the pool to the job engine.
-func (s *Store) Pool() *pgxpool.Pool { return s.pool }
+// Pool returns the pool to the job engine, and SessionPool the one by which it listens.
+func (s *Store) Pool() *pgxpool.Pool        { return s.pool }
+func (s *Store) SessionPool() *pgxpool.Pool { return s.sessions }
 
 // InTx calls do with a store bound to one transaction, and the transaction
 // itself for jobs to be inserted in.

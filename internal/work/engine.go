@@ -30,6 +30,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/riverqueue/river"
+	"github.com/riverqueue/river/riverdriver"
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 	"github.com/riverqueue/river/rivertype"
 
@@ -247,7 +248,7 @@ func New(c Config) (*Engine, error) {
 	e.Prober.Places = &pace.Places{Unknown: c.Unknown, Shared: e.hosts}
 	var err error
 	e.probing, e.endProbing = context.WithCancel(context.Background())
-	e.client, err = river.NewClient(riverpgxv5.New(e.Store.Pool()), &river.Config{
+	e.client, err = river.NewClient(driver{riverpgxv5.New(e.Store.Pool()), riverpgxv5.New(e.Store.SessionPool())}, &river.Config{
 		Queues:                      e.ownQueues(),
 		FetchCooldown:               fetchCooldown,
 		ID:                          e.self.ID,
@@ -264,6 +265,16 @@ func New(c Config) (*Engine, error) {
 		return nil, fmt.Errorf("set up the job engine: %w", err)
 	}
 	return e, nil
+}
+
+// driver is River's, which listens by connections that keep their session.
+type driver struct {
+	*riverpgx
+	listens *riverpgx
+}
+
+func (d driver) GetListener(p *riverdriver.GetListenenerParams) riverdriver.Listener {
+	return d.listens.GetListener(p)
 }
 
 // Stop lets parcels in flight end their conversations and be recorded; what

@@ -102,7 +102,9 @@ func Order(s pack.WriteBackStep, collection, target string) connect.Order {
 func Each(ctx context.Context, s decide.Source, d *decide.Decider, spec pack.WriteBackSpec, do func(store.WriteItem) error) error {
 	dialect := d.List.Dialect.Kept()
 	number := 0
-	return s.EachRow(ctx, d.Run, d.List, d.Needs(), func(r *store.OutRow) error {
+	needs := d.Needs()
+	needs.Times = true
+	return s.EachRow(ctx, d.Run, d.List, needs, func(r *store.OutRow) error {
 		number++
 		c, ok := d.Contact(r)
 		if !ok {

@@ -34,14 +34,14 @@ func NewLatestPart() *LatestPart {
 // Pack packs a part. Verdicts are places among the different ones of the part, one byte each where
 // these are up to 256; batches are their distance from the lowest.
 func (p *LatestPart) Pack() (verdicts, batches []byte) {
-	different := slices.Compact(slices.Sorted(slices.Values(p.Verdicts)))
-	verdicts = binary.AppendUvarint([]byte{verdictsVersion}, uint64(len(different)))
-	place := make(map[int32]int, len(different))
-	for i, v := range different {
-		verdicts, place[v] = binary.AppendUvarint(verdicts, uint64(v)), i
+	different, place := p.different()
+	verdicts = make([]byte, 0, 2*PartSize)
+	verdicts = binary.AppendUvarint(append(verdicts, verdictsVersion), uint64(len(different)))
+	for _, v := range different {
+		verdicts = binary.AppendUvarint(verdicts, uint64(v))
 	}
 	for _, v := range p.Verdicts {
-		at := place[v]
+		at := place(v)
 		if len(different) > 256 {
 			verdicts = append(verdicts, byte(at>>8))
 		}
@@ -53,13 +53,54 @@ func (p *LatestPart) Pack() (verdicts, batches []byte) {
 			lowest = b
 		}
 	}
-	batches = binary.AppendUvarint([]byte{batchesVersion}, uint64(lowest))
+	batches = make([]byte, 0, 3*PartSize)
+	batches = binary.AppendUvarint(append(batches, batchesVersion), uint64(lowest))
 	for i, b := range p.Batches {
 		if p.Verdicts[i] != 0 {
 			batches = binary.AppendUvarint(batches, uint64(b-lowest))
 		}
 	}
 	return verdicts, batches
+}
+
+// tableUpTo is up to which verdict places are looked up in a table: they are numbered from 1, and there are
+// some hundreds.
+const tableUpTo = 1 << 16
+
+// different are the verdicts of a part, each once, in order, and the place of each among them.
+func (p *LatestPart) different() (all []int32, place func(verdict int32) int32) {
+	if highest := slices.Max(p.Verdicts); highest < tableUpTo {
+		table := make([]int32, highest+1)
+		for _, v := range p.Verdicts {
+			table[v] = 1
+		}
+		for v, there := range table {
+			if there == 1 {
+				table[v] = int32(len(all))
+				all = append(all, int32(v))
+			}
+		}
+		return all, func(verdict int32) int32 { return table[verdict] }
+	}
+	all = slices.Compact(slices.Sorted(slices.Values(p.Verdicts)))
+	places := make(map[int32]int32, len(all))
+	for i, v := range all {
+		places[v] = int32(i)
+	}
+	return all, func(verdict int32) int32 { return places[verdict] }
+}
+
+// Counts returns how many addresses of a part have each verdict.
+func (p *LatestPart) Counts() (different, counts []int32) {
+	different, place := p.different()
+	counts = make([]int32, len(different))
+	for _, v := range p.Verdicts {
+		counts[place(v)]++
+	}
+	if different[0] == 0 { // those without a result
+		return different[1:], counts[1:]
+	}
+	return different, counts
 }
 
 // ReadVerdicts reads the verdicts of a part and calls do for each address that has one, by its place.

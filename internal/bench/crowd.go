@@ -1,0 +1,194 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"slices"
+	"strings"
+	"sync"
+	"text/tabwriter"
+	"time"
+
+	"varnet/internal/client"
+	"varnet/internal/contract"
+)
+
+// The crowd: people who click, and programs that check single addresses, alone and while a large run, imports
+// and exports go on.
+const (
+	crowdFor      = 40 * time.Second
+	crowdRows     = 1_000_000 // of the list that runs, is looked at and is exported
+	crowdImport   = 100_000   // of the lists that are imported meanwhile
+	crowdCheckers = 4
+	crowdEvery    = 200 * time.Millisecond // a program checks an address
+	crowdCheck    = 20                     // ms: the bar of our own share of a check
+	crowdPage     = 150                    // ms: that of a page
+)
+
+// crowd measures what a person at the keyboard waits, with hosts that answer at once: all of it is our share.
+func crowd() error {
+	in, err := installPlain(2719)
+	if err != nil {
+		return err
+	}
+	defer in.stop()
+	if err := in.roomy(); err != nil {
+		return err
+	}
+	run, err := in.large(in.net.World, crowdRows)
+	if err != nil {
+		return err
+	}
+	alone, err := in.clicks(run)
+	if err != nil {
+		return err
+	}
+	rest, did, err := in.busily(run)
+	if err != nil {
+		return err
+	}
+	beside, err := in.clicks(run)
+	if err := errors.Join(err, rest()); err != nil {
+		return err
+	}
+	tellCrowd(alone, beside)
+	fmt.Printf("meanwhile: %s\n", did())
+	peak, err := peakMB(in.pid)
+	if err != nil {
+		return err
+	}
+	var bars []bar
+	for _, k := range crowdKinds {
+		at := float64(crowdPage)
+		if k == aCheck {
+			at = crowdCheck
+		}
+		bars = append(bars, bar{"p95 of " + k + ", beside all that", ms(beside[k].share(0.95)), at, true, " ms"})
+	}
+	return judge(append(bars, bar{"peak memory of the service", peak, 300, true, " MB"}))
+}
+
+const aCheck = "a single check"
+
+var crowdKinds = []string{aCheck, "lists", "a run", "a page of results", "a page by finding", "counts of a filter", "a preview of a file"}
+
+// clicks has people click and programs check for a while, and returns how long each kind took.
+func (in *installation) clicks(run int64) (map[string]*tried, error) {
+	by := map[string]*tried{}
+	for _, k := range crowdKinds {
+		by[k] = &tried{errors: map[string]int{}}
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), crowdFor)
+	defer cancel()
+	var all sync.WaitGroup
+	for n := range loadReaders {
+		all.Go(func() { in.reader(ctx, n, run, by) })
+	}
+	addresses := addressesOf(in.net.World, 50_000)
+	for n := range crowdCheckers {
+		all.Go(func() {
+			api := client.New(in.url, in.key)
+			tick := time.NewTicker(crowdEvery)
+			defer tick.Stop()
+			for i := n; ctx.Err() == nil; i += crowdCheckers {
+				by[aCheck].do(ctx, func() error { _, err := api.Check(ctx, []string{addresses[i*7%len(addresses)]}); return err })
+				select {
+				case <-tick.C:
+				case <-ctx.Done():
+				}
+			}
+		})
+	}
+	var file strings.Builder
+	if err := in.net.World.WriteList(&file, 2_000); err != nil {
+		return nil, err
+	}
+	all.Go(func() {
+		for api := client.New(in.url, in.key); ctx.Err() == nil; time.Sleep(loadThinks) {
+			by["a preview of a file"].do(ctx, func() error {
+				_, err := api.Preview(ctx, client.File{Name: "guests.csv", Body: strings.NewReader(file.String())})
+				return err
+			})
+		}
+	})
+	all.Wait()
+	for k, one := range by {
+		slices.Sort(one.took)
+		for why, n := range one.errors {
+			return nil, fmt.Errorf("%s: %d times: %s", k, n, why)
+		}
+	}
+	return by, nil
+}
+
+// busily begins runs, imports and exports of large lists, one after the other of each, until rest is called; did
+// says how much was done.
+func (in *installation) busily(looked int64) (rest func() error, did func() string, err error) {
+	of, err := in.api.Run(context.Background(), looked)
+	if err != nil {
+		return nil, nil, err
+	}
+	ctx, stop := context.WithCancel(context.Background())
+	var all sync.WaitGroup
+	var mu sync.Mutex
+	var failed error
+	imports, exports := 0, 0
+	over := func(count *int, do func() error) {
+		all.Go(func() {
+			for ctx.Err() == nil {
+				err := do()
+				mu.Lock()
+				if err == nil {
+					*count++
+				} else if ctx.Err() == nil {
+					failed = errors.Join(failed, err)
+					mu.Unlock()
+					return
+				}
+				mu.Unlock()
+			}
+		})
+	}
+	under := make(chan struct{}, 1)
+	all.Go(func() {
+		if err := runOver(ctx, in, of.ListID, func() { under <- struct{}{} }); err != nil {
+			mu.Lock()
+			failed = errors.Join(failed, err)
+			mu.Unlock()
+		}
+	})
+	<-under
+	over(&imports, func() error {
+		reader, writer := io.Pipe()
+		go func() { writer.CloseWithError(in.net.World.WriteList(writer, crowdImport)) }()
+		_, err := client.New(in.url, in.key).Import(ctx, client.File{Name: "guests.csv", Body: reader})
+		return err
+	})
+	over(&exports, func() error {
+		return client.New(in.url, in.key).ExportFile(ctx, looked, contract.ExportChoice{Decision: "all"}, io.Discard)
+	})
+	var asked int64
+	for _, h := range in.net.Hosts() {
+		asked -= int64(h.Stats().Recipients)
+	}
+	return func() error { stop(); all.Wait(); return failed }, func() string {
+		for _, h := range in.net.Hosts() {
+			asked += int64(h.Stats().Recipients)
+		}
+		return fmt.Sprintf("hosts were asked about %d mailboxes in %v, %d lists of %d rows imported, %d files of %d rows exported", asked, crowdFor, imports, crowdImport, exports, crowdRows)
+	}, nil
+}
+
+func tellCrowd(alone, beside map[string]*tried) {
+	t := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', tabwriter.AlignRight)
+	fmt.Fprintf(t, "%d people and %d programs, %v each\talone\tp50\tp95\tp99\tbeside run, import, export\tp50\tp95\tp99\t\n", loadReaders, crowdCheckers, crowdFor)
+	for _, k := range crowdKinds {
+		a, b := alone[k], beside[k]
+		fmt.Fprintf(t, "%s\t%d\t%v\t%v\t%v\t%d\t%v\t%v\t%v\t\n", k, len(a.took), short(a.share(0.5)), short(a.share(0.95)), short(a.share(0.99)),
+			len(b.took), short(b.share(0.5)), short(b.share(0.95)), short(b.share(0.99)))
+	}
+	_ = t.Flush()
+}
