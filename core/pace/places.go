@@ -53,10 +53,30 @@ type Places struct {
 	// 0: any number.
 	Unknown int
 	Shared  Shared
+	// Waits is called when somebody who is urgent begins to wait, and what it returns when they no
+	// longer do; nil: nothing is.
+	Waits func(context.Context) (ended func())
 
 	mu     sync.Mutex
 	scopes map[string]*scope
 	freed  chan struct{} // closed and made anew when a place is given back
+	// urgentAt is when somebody urgent took a place last, at any host.
+	urgentAt time.Time
+}
+
+// While somebody urgent comes now and then, others leave them one place of a host that has several.
+const (
+	keptFor  = 15 * time.Second
+	keptFrom = 3 // places
+)
+
+// left is how many of the places of a scope those may have who are not urgent.
+func (p *Places) left(s *scope, of Scope, now time.Time) int {
+	n := of.Most - s.wanted
+	if of.Most >= keptFrom && now.Sub(p.urgentAt) < keptFor {
+		n = min(n, of.Most-1)
+	}
+	return n
 }
 
 type scope struct {
@@ -67,6 +87,8 @@ type scope struct {
 	at   time.Time
 	// restUntil is until when the address has had enough of us.
 	restUntil time.Time
+	// wanted is how many wait for a place who are urgent, and leaving how many sessions end for them.
+	wanted, leaving int
 }
 
 // Seat is a place that was taken for a session.
@@ -75,6 +97,7 @@ type Seat struct {
 	scopes [2]Scope
 	at     [2]int
 	others int
+	leaves bool // it ends for somebody who is urgent
 	once   sync.Once
 }
 
@@ -108,6 +131,23 @@ func (s *Seat) Resting(now time.Time) bool {
 	return now.Before(s.places.scope(s.scopes[0].Name).restUntil)
 }
 
+// MakesRoom reports whether the session is to end soon, because somebody who is urgent waits for a place
+// and there is none: one session for each of them.
+func (s *Seat) MakesRoom() bool {
+	if s == nil {
+		return false
+	}
+	s.places.mu.Lock()
+	defer s.places.mu.Unlock()
+	for _, of := range s.scopes {
+		if one := s.places.scope(of.Name); !s.leaves && one.wanted > one.leaving && len(one.held) >= of.Most {
+			one.leaving++
+			s.leaves = true
+		}
+	}
+	return s.leaves
+}
+
 // ErrResting is the error of Take at an address that has had enough of us for now.
 var ErrResting = errors.New("the host has had enough of us for now")
 
@@ -116,11 +156,16 @@ var ErrResting = errors.New("the host has had enough of us for now")
 const sharedWait = 60 * time.Millisecond
 
 // Take waits for a place for a session with a host by a route, which may see as many
-// as most of us.
-func (p *Places) Take(ctx context.Context, host netip.Addr, route int64, most int) (*Seat, error) {
+// as most of us. Who is urgent gets the next one that is free, before all others.
+func (p *Places) Take(ctx context.Context, host netip.Addr, route int64, most int, urgent bool) (*Seat, error) {
 	scopes := Scopes(host, route, most)
-	for {
-		seat, wait, freed, err := p.try(ctx, scopes, time.Now())
+	for waiting := false; ; {
+		seat, wait, freed, err := p.try(ctx, scopes, time.Now(), urgent)
+		if seat == nil && err == nil && urgent && !waiting {
+			waiting = true
+			defer p.want(ctx, scopes)()
+			continue
+		}
 		if seat != nil || err != nil {
 			return seat, err
 		}
@@ -137,7 +182,7 @@ func (p *Places) Take(ctx context.Context, host netip.Addr, route int64, most in
 }
 
 // try takes places of both scopes, or tells how long to wait.
-func (p *Places) try(ctx context.Context, scopes [2]Scope, now time.Time) (seat *Seat, wait time.Duration, freed chan struct{}, err error) {
+func (p *Places) try(ctx context.Context, scopes [2]Scope, now time.Time, urgent bool) (seat *Seat, wait time.Duration, freed chan struct{}, err error) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	if p.scopes == nil {
@@ -149,10 +194,16 @@ func (p *Places) try(ctx context.Context, scopes [2]Scope, now time.Time) (seat 
 	if wait := p.debt(scopes[0].Name, now); wait > 0 {
 		return nil, wait, nil, nil
 	}
+	if urgent {
+		p.urgentAt = now
+	}
 	seat = &Seat{places: p, scopes: scopes}
 	for i, s := range scopes {
 		one := p.scope(s.Name)
-		at, ok, err := p.place(ctx, one, s)
+		at, ok, err := 0, urgent || len(one.held) < p.left(one, s, now), error(nil)
+		if ok {
+			at, ok, err = p.place(ctx, one, s)
+		}
 		if !ok || err != nil {
 			p.giveBack(seat, i)
 			return nil, p.patience(), p.freed, err
@@ -163,6 +214,23 @@ func (p *Places) try(ctx context.Context, scopes [2]Scope, now time.Time) (seat 
 		one.held[at], seat.at[i] = true, at
 	}
 	return seat, 0, nil, nil
+}
+
+// want notes that somebody urgent waits for a place in both scopes, until they no longer do.
+func (p *Places) want(ctx context.Context, scopes [2]Scope) (ended func()) {
+	add := func(n int) {
+		p.mu.Lock()
+		defer p.mu.Unlock()
+		for _, s := range scopes {
+			p.scope(s.Name).wanted += n
+		}
+	}
+	add(1)
+	told := func() {}
+	if p.Waits != nil {
+		told = p.Waits(ctx)
+	}
+	return func() { told(); add(-1) }
 }
 
 // patience is how long a full scope is waited for: other workers do not tell.
@@ -245,7 +313,7 @@ func (p *Places) sweep(now time.Time) {
 		return
 	}
 	for name, s := range p.scopes {
-		if p.debt(name, now) == 0 && len(s.held) == 0 && s.owed == 0 && now.After(s.restUntil) {
+		if p.debt(name, now) == 0 && len(s.held) == 0 && s.wanted == 0 && s.owed == 0 && now.After(s.restUntil) {
 			delete(p.scopes, name)
 		}
 	}
@@ -257,7 +325,10 @@ func (p *Places) giveBack(s *Seat, n int) {
 	for i := range n {
 		names[i], places[i] = s.scopes[i].Name, s.at[i]
 		one := p.scope(names[i])
-		if delete(one.held, places[i]); len(one.held) == 0 && one.owed == 0 && one.restUntil.IsZero() {
+		if delete(one.held, places[i]); s.leaves {
+			one.leaving = max(0, one.leaving-1)
+		}
+		if len(one.held) == 0 && one.owed == 0 && one.restUntil.IsZero() && one.wanted == 0 {
 			delete(p.scopes, names[i])
 		}
 	}

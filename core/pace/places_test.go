@@ -29,7 +29,7 @@ func TestPlacesAreFew(t *testing.T) {
 	for i := range 200 {
 		wg.Go(func() {
 			n := i % 5
-			seat, err := p.Take(t.Context(), netip.AddrFrom4([4]byte{192, 0, 2, byte(n)}), 1, 2)
+			seat, err := p.Take(t.Context(), netip.AddrFrom4([4]byte{192, 0, 2, byte(n)}), 1, 2, false)
 			if err != nil {
 				t.Error(err)
 				return
@@ -60,22 +60,22 @@ func TestPlacesAreFew(t *testing.T) {
 // TestPlacesAreWaitedFor: until the caller's time is up.
 func TestPlacesAreWaitedFor(t *testing.T) {
 	var p Places
-	first, err := p.Take(t.Context(), host, 1, 1)
+	first, err := p.Take(t.Context(), host, 1, 1, false)
 	if err != nil || first.Others() != 0 {
 		t.Fatal(err)
 	}
 	ctx, cancel := context.WithTimeout(t.Context(), 20*time.Millisecond)
 	defer cancel()
-	if _, err := p.Take(ctx, host, 1, 1); err == nil {
+	if _, err := p.Take(ctx, host, 1, 1, false); err == nil {
 		t.Error("a second session at a host that may see one")
 	}
-	if seat, err := p.Take(t.Context(), host, 2, 1); err != nil {
+	if seat, err := p.Take(t.Context(), host, 2, 1, false); err != nil {
 		t.Error("another route is another client:", err)
 	} else {
 		seat.Free(0)
 	}
 	time.AfterFunc(10*time.Millisecond, func() { first.Free(0) })
-	if _, err := p.Take(t.Context(), host, 1, 1); err != nil {
+	if _, err := p.Take(t.Context(), host, 1, 1, false); err != nil {
 		t.Error(err)
 	}
 }
@@ -84,13 +84,13 @@ func TestPlacesAreWaitedFor(t *testing.T) {
 func TestUnknownRecipientsAreFew(t *testing.T) {
 	p := Places{Unknown: 240}
 	now, asked := time.Now(), 0
-	seat, err := p.Take(t.Context(), host, 1, 1)
+	seat, err := p.Take(t.Context(), host, 1, 1, false)
 	if err != nil {
 		t.Fatal(err)
 	}
 	seat.Free(100)
 	for end := now.Add(10 * time.Minute); now.Before(end); {
-		seat, wait, _, err := p.try(t.Context(), Scopes(host, 1, 1), now)
+		seat, wait, _, err := p.try(t.Context(), Scopes(host, 1, 1), now, false)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -116,5 +116,78 @@ func TestScopes(t *testing.T) {
 	}
 	if s := Scopes(netip.MustParseAddr("::ffff:192.0.2.7"), 3, 2); s[0].Name != fmt.Sprint("3 ", host) {
 		t.Errorf("%v", s)
+	}
+}
+
+// TestUrgent: who is urgent gets the next place, before those who have waited longer, and one session ends for
+// each of them.
+func TestUrgent(t *testing.T) {
+	waited := 0
+	p := Places{Waits: func(context.Context) func() { waited++; return func() { waited-- } }}
+	host := netip.AddrFrom4([4]byte{192, 0, 2, 1})
+	take := func(urgent bool) *Seat {
+		seat, err := p.Take(t.Context(), host, 1, 2, urgent)
+		if err != nil {
+			t.Error(err)
+		}
+		return seat
+	}
+	first, second := take(false), take(false)
+	if first.MakesRoom() || second.MakesRoom() {
+		t.Error("a session ends though nobody waits")
+	}
+	order := make(chan string, 2)
+	go func() { take(false); order <- "other" }()
+	time.Sleep(20 * time.Millisecond)
+	go func() { take(true); order <- "urgent" }()
+	time.Sleep(20 * time.Millisecond)
+	if waited != 1 || !first.MakesRoom() || second.MakesRoom() || !first.MakesRoom() {
+		t.Errorf("%d wait; the first session alone is to end", waited)
+	}
+	first.Free(0)
+	if who := <-order; who != "urgent" {
+		t.Errorf("the place was taken by the %s one", who)
+	}
+	second.Free(0)
+	if who := <-order; who != "other" || waited != 0 {
+		t.Errorf("then by the %s one, and %d wait", who, waited)
+	}
+}
+
+// TestAPlaceIsKept: while somebody urgent comes now and then, a host that has several places keeps one.
+func TestAPlaceIsKept(t *testing.T) {
+	var p Places
+	host, now := netip.AddrFrom4([4]byte{192, 0, 2, 1}), time.Now()
+	took := func(urgent bool, most int, at time.Time) bool {
+		seat, _, _, err := p.try(t.Context(), Scopes(host, 1, most), at, urgent)
+		if err != nil {
+			t.Error(err)
+		}
+		return seat != nil
+	}
+	for n, want := range []bool{true, true, true, true, false} {
+		if got := took(false, 4, now); got != want {
+			t.Errorf("place %d: %v, while nobody is urgent", n+1, got)
+		}
+	}
+	p = Places{}
+	if !took(true, 4, now) {
+		t.Error("an urgent one is not let in")
+	}
+	for n, want := range []bool{true, true, false} {
+		if got := took(false, 4, now); got != want {
+			t.Errorf("place %d: %v, after an urgent one", n+2, got)
+		}
+	}
+	if !took(true, 4, now) {
+		t.Error("the place that was kept is not given")
+	}
+	p = Places{urgentAt: now}
+	if !took(false, 2, now) || !took(false, 2, now) {
+		t.Error("a host with two places keeps one")
+	}
+	p = Places{urgentAt: now}
+	if !took(false, 3, now.Add(keptFor)) || !took(false, 3, now.Add(keptFor)) || !took(false, 3, now.Add(keptFor)) {
+		t.Error("a place is kept long after")
 	}
 }

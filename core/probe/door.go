@@ -73,7 +73,7 @@ func (v *visit) open(ctx context.Context, host string, ip netip.Addr, first []st
 	var seat *pace.Seat
 	if v.prober.Places != nil {
 		var err error
-		if seat, err = v.prober.Places.Take(ctx, ip, v.way.Route, max(1, v.domains[0].Lanes)); err != nil {
+		if seat, err = v.prober.Places.Take(ctx, ip, v.way.Route, max(1, v.domains[0].Lanes), v.urgent); err != nil {
 			return nil, nil, &smtp.Failure{Step: smtp.StepConnect, Trouble: smtp.OutOfTime, Err: err}
 		}
 	}

@@ -132,6 +132,8 @@ type Parcel struct {
 	// Patient parcels wait longer for replies from round to round: their hosts were
 	// silent before.
 	Patient bool
+	// Urgent parcels are waited for: they get the next place at a host.
+	Urgent bool
 }
 
 // Result is a concluded question.
@@ -241,7 +243,7 @@ func (p *Prober) bySource(domains []Domain) map[Source][]Domain {
 func (p *Prober) visitOperator(ctx context.Context, domains []Domain, parcel Parcel) visit {
 	all := visit{out: Outcome{Seen: map[Source]pace.Seen{}}}
 	for _, group := range byExchangers(domains) {
-		v := visit{prober: p, lanes: parcel.Lanes, patient: parcel.Patient, way: group[0].Way, domains: group, exchangers: group[0].Exchangers}
+		v := visit{prober: p, lanes: parcel.Lanes, patient: parcel.Patient, urgent: parcel.Urgent, way: group[0].Way, domains: group, exchangers: group[0].Exchangers}
 		v.run(ctx)
 		all.absorb(v)
 	}

@@ -258,7 +258,7 @@ func (t *talk) askAll(items []*item, last bool) []*item {
 		if t.us >= manyRefusals && t.goesOn() && !t.witnessed(nil) {
 			t.stopFor(t.whyRefused())
 		}
-		if done == 0 || t.session.Room() == 0 {
+		if done == 0 || t.session.Room() == 0 || t.seat.MakesRoom() {
 			break
 		}
 	}

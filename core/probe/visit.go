@@ -18,6 +18,7 @@ type visit struct {
 	prober     *Prober
 	lanes      int
 	patient    bool
+	urgent     bool
 	way        *Way
 	domains    []Domain
 	exchangers []resolve.Exchanger

@@ -33,7 +33,7 @@ func (a *API) importActivity(ctx context.Context, in *struct {
 	Name    string `query:"name" maxLength:"200" doc:"The name of the file, which is told as the source."`
 }) (*struct{ Body contract.ImportedActivity }, error) {
 	out := &struct{ Body contract.ImportedActivity }{}
-	err := a.whole(ctx, in.body, func(file io.Reader) error {
+	err := a.whole(ctx, a.reading, in.body, func(file io.Reader) error {
 		read, err := intake.Read(ctx, file, in.Sheet, in.overrule())
 		if err != nil {
 			return err

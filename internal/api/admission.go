@@ -13,6 +13,7 @@ import (
 	"golang.org/x/time/rate"
 
 	"varnet/internal/account"
+	"varnet/internal/giveway"
 	"varnet/internal/store"
 )
 
@@ -37,6 +38,10 @@ var longOnes = map[string]going{
 	"check-addresses": checking,
 	"watch-workspace": streaming, "watch-run": streaming, "check-address": streaming,
 }
+
+// attended are those of them for which somebody waits, as for all that is answered in a moment: what
+// nobody waits for gives way to them.
+var attended = map[string]bool{"preview-file": true, "check-addresses": true, "check-address": true}
 
 // admission lets requests in as far as the limits go.
 type admission struct {
@@ -206,6 +211,13 @@ func (a *API) admitted(h huma.API) func(huma.Context, func(huma.Context)) {
 			return
 		}
 		what := longOnes[ctx.Operation().OperationID]
+		if what == "" || attended[ctx.Operation().OperationID] {
+			of, done := a.engine.Gate.Attend(ctx.Context())
+			defer done()
+			ctx = huma.WithContext(ctx, of)
+		} else if what == importing || what == exporting {
+			ctx = huma.WithContext(ctx, giveway.Of(ctx.Context(), giveway.Files))
+		}
 		if what == "" {
 			wait, cancel := context.WithTimeout(ctx.Context(), turnWait)
 			over, err := a.admission.turns.enter(wait, who)

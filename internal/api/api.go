@@ -54,6 +54,7 @@ type API struct {
 	accounts  *account.Accounts
 	admission *admission
 	reading   *fair // of files
+	looking   *fair // at the beginning of files
 	// operations are the summaries of all operations by their names.
 	operations map[string]string
 	release    string
@@ -94,7 +95,7 @@ func New(ending context.Context, e *work.Engine, o Options) http.Handler {
 		live:    live.New(db, e.Log),
 		letters: &letter.Office{Store: db, Secrets: e.Secrets}}
 	a.admission = &admission{counts: map[going]map[int64]int{}, rates: map[string]*visitorRate{}, held: map[[sha256.Size]byte]refusedUntil{}, turns: newFair(turns, 0)}
-	a.reading = newFair(readersEach, readers)
+	a.reading, a.looking = newFair(readersEach, readers), newFair(lookersEach, lookers)
 	a.accounts = &account.Accounts{Store: db, Secrets: e.Secrets, Office: a.letters, Post: e.PostLetter, Happened: e.Happened, Log: e.Log, Demo: o.Demo}
 	go a.live.Run(ending)
 	r := chi.NewRouter()

@@ -110,7 +110,7 @@ func (a *API) preview(ctx context.Context, in *struct {
 	Written
 }) (*struct{ Body contract.Preview }, error) {
 	out := &struct{ Body contract.Preview }{}
-	err := a.whole(ctx, in.body, func(file io.Reader) error {
+	err := a.whole(ctx, a.looking, in.body, func(file io.Reader) error {
 		r, err := intake.Read(ctx, file, in.Sheet, in.overrule())
 		if err != nil {
 			return err

@@ -112,7 +112,7 @@ func (a *API) importMailing(ctx context.Context, in *struct {
 	if err := a.notYetSent(m); err != nil {
 		return nil, err
 	}
-	err := a.whole(ctx, in.body, func(file io.Reader) error {
+	err := a.whole(ctx, a.reading, in.body, func(file io.Reader) error {
 		read, err := intake.Read(ctx, file, in.Sheet, in.overrule())
 		if err != nil {
 			return err
@@ -271,7 +271,7 @@ func (a *API) letterBodies(ctx context.Context, found []store.Mailed) ([]contrac
 
 func (a *API) importBounces(ctx context.Context, in *Streamed) (*struct{ Body contract.ImportedBounces }, error) {
 	out := &struct{ Body contract.ImportedBounces }{}
-	err := a.whole(ctx, in.body, func(file io.Reader) error {
+	err := a.whole(ctx, a.reading, in.body, func(file io.Reader) error {
 		next, err := bounce.Messages(file)
 		if err != nil {
 			return err
@@ -326,7 +326,7 @@ func (a *API) importOutcomes(ctx context.Context, in *struct {
 		return nil, err
 	}
 	out := &struct{ Body contract.ImportedBounces }{}
-	err = a.whole(ctx, in.body, func(file io.Reader) error {
+	err = a.whole(ctx, a.reading, in.body, func(file io.Reader) error {
 		chosen := &mapping
 		if !given {
 			chosen = nil

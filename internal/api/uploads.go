@@ -89,17 +89,20 @@ func (a *API) uploadPart(ctx context.Context, in *struct {
 var (
 	readers     = max(2, runtime.NumCPU()/2)
 	readersEach = readers / 2
+	// Whoever looks at the beginning of a file waits for nobody's import.
+	lookers     = 2 * readers
+	lookersEach = lookers / 2
 )
 
-// whole takes a body in whole, and has it read when there is a place for one more of the
+// whole takes a body in whole, and has it read when there is a place among some for one more of the
 // workspace.
-func (a *API) whole(ctx context.Context, body io.Reader, read func(file io.Reader) error) error {
+func (a *API) whole(ctx context.Context, among *fair, body io.Reader, read func(file io.Reader) error) error {
 	f, err := spool(body)
 	if err != nil {
 		return err
 	}
 	defer f.Close()
-	leave, err := a.reading.enter(ctx, strconv.FormatInt(workspace(ctx).ID, 10))
+	leave, err := among.enter(ctx, strconv.FormatInt(workspace(ctx).ID, 10))
 	if err != nil {
 		return err
 	}
@@ -128,7 +131,7 @@ func (a *API) once(ctx context.Context, key string, body io.Reader, importFile f
 		if err := a.roomForList(ctx); err != nil {
 			return l, err
 		}
-		err = a.whole(ctx, body, func(file io.Reader) error {
+		err = a.whole(ctx, a.reading, body, func(file io.Reader) error {
 			l, err = importFile(file)
 			return err
 		})

@@ -163,7 +163,7 @@ func (in *installation) roomy() error {
 	if err != nil {
 		return err
 	}
-	i.Limits.RequestsMinute, i.Limits.Imports, i.Limits.Exports, i.Limits.Streams = 60_000, loadImports, loadExports, loadStreams
+	i.Limits.RequestsMinute, i.Limits.ChecksMinute, i.Limits.Imports, i.Limits.Exports, i.Limits.Streams = 60_000, 60_000, loadImports, loadExports, loadStreams
 	_, err = in.api.SetInstallation(ctx, i.InstallationSettings)
 	return err
 }

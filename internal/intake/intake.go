@@ -61,6 +61,9 @@ type Importer struct {
 	// Imported is called with the transaction in which a list is imported.
 	Imported func(ctx context.Context, s *store.Store, tx pgx.Tx, l store.List, f File) error
 
+	// GiveWay waits between pieces of a file for what somebody waits for; nil: it does not.
+	GiveWay func(context.Context)
+
 	gatherAtMost int // of a test; 0: gatheredAtMost
 }
 
@@ -111,7 +114,7 @@ func (i *Importer) rows(ctx context.Context, f File, l *store.List, file io.Read
 		if l.Header, err = records.header(); err != nil {
 			return err
 		}
-		r := newRowReader(ahead(reading, records.next, (*record).size), l, known)
+		r := newRowReader(ahead(reading, i.givingWay(reading, records.next), (*record).size), l, known)
 		r.sameMailbox, r.gatherAtMost = f.SameMailbox, cmp.Or(i.gatherAtMost, gatheredAtMost)
 		if left != nil {
 			r.left, r.most = *left, *most
@@ -136,6 +139,20 @@ func (i *Importer) rows(ctx context.Context, f File, l *store.List, file io.Read
 		}
 		return i.Imported(ctx, s, tx, *l, f)
 	})
+}
+
+// givingWay is next, which gives way now and then.
+func (i *Importer) givingWay(ctx context.Context, next func() (*record, error)) func() (*record, error) {
+	if i.GiveWay == nil {
+		return next
+	}
+	n := 0
+	return func() (*record, error) {
+		if n++; n%aheadOf == 0 {
+			i.GiveWay(ctx)
+		}
+		return next()
+	}
 }
 
 // copyTo writes the rows to the database, and the addresses of their domains whenever some were gathered.

@@ -19,6 +19,7 @@ import (
 	"varnet/core/route"
 	"varnet/core/rule"
 	"varnet/internal/dial"
+	"varnet/internal/giveway"
 	"varnet/internal/secret"
 	"varnet/internal/store"
 )
@@ -38,6 +39,8 @@ type Config struct {
 	// Location is where this process goes out from: its direct route is that of its location; "":
 	// the service's.
 	Location string
+	// Gate has the conversations of runs give way to what somebody waits for; nil: they do not.
+	Gate *giveway.Gate
 }
 
 // Outbound sets outbound up, tests it, and says how an operator is asked.

@@ -97,13 +97,15 @@ func (o *Outbound) read(ctx context.Context) (*Setup, error) {
 			o.Log.Error("a route cannot be used", "route", p.Name, "err", err)
 			continue
 		}
-		s.ways = append(s.ways, way{probe.Way{Route: p.ID, Name: p.Name, Dialer: dial.By(r, o.Resolver.AllowPrivate)}, r.Helo, p.Resting(), p.Rests, r.Location})
+		s.ways = append(s.ways, way{probe.Way{Route: p.ID, Name: p.Name, Dialer: o.Gate.Dialer(dial.By(r, o.Resolver.AllowPrivate))}, r.Helo, p.Resting(), p.Rests, r.Location})
 	}
 	if s.ways, err = o.attended(ctx, s.ways); err != nil {
 		return nil, err
 	}
 	if len(s.ways) == 0 {
-		s.ways = []way{{Way: o.Prober.Way}}
+		direct := o.Prober.Way
+		direct.Dialer = o.Gate.Dialer(direct.Dialer)
+		s.ways = []way{{Way: direct}}
 	}
 	var servers []string
 	for _, p := range usable(parts, core.Resolver) {

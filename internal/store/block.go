@@ -25,6 +25,7 @@ func (s *Store) CopyRows(ctx context.Context, list int64, next func() (*Row, err
 	var b pack.Block
 	ended := false
 	_, err := s.db.CopyFrom(ctx, pgx.Identifier{"row_block"}, blockColumns, pgx.CopyFromFunc(func() ([]any, error) {
+		s.giveWay(ctx)
 		b.Start()
 		for !ended && !b.Full() {
 			r, err := next()
@@ -73,6 +74,7 @@ func (s *Store) eachBlock(ctx context.Context, list int64, records bool, do func
 			return err
 		}
 		for i := range page[:n] {
+			s.giveWay(ctx)
 			b := &page[i]
 			if in, err = b.Rows(in); err != nil {
 				return fmt.Errorf("list %d, rows %d to %d: %w", list, b.First, b.Last, err)

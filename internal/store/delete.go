@@ -94,6 +94,7 @@ func (s *Store) Sweep(ctx context.Context) (swept int64, more bool, err error) {
 func (s *Store) SweepAll(ctx context.Context) error {
 	all := int64(0)
 	for {
+		s.giveWay(ctx)
 		swept, more, err := s.Sweep(ctx)
 		if err != nil {
 			return err

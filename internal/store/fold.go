@@ -52,6 +52,7 @@ func (s *Store) Fold(ctx context.Context, run int64) (more bool, err error) {
 
 // foldInto writes some parts anew.
 func (s *Store) foldInto(ctx context.Context, l *latestState, parts []int32) error {
+	s.giveWay(ctx)
 	now := map[int]*pack.LatestPart{}
 	if err := s.eachLatestPart(ctx, l.run, parts, true, func(part int, p *pack.LatestPart) { now[part] = p }); err != nil {
 		return err

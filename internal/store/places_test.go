@@ -21,7 +21,7 @@ func TestPlacesHoldOverProcesses(t *testing.T) {
 	var now, most atomic.Int32
 	for i := range 60 {
 		wg.Go(func() {
-			seat, err := processes[i%2].Take(ctx, host, 1, 3)
+			seat, err := processes[i%2].Take(ctx, host, 1, 3, false)
 			if err != nil {
 				t.Error(err)
 				return
@@ -38,11 +38,11 @@ func TestPlacesHoldOverProcesses(t *testing.T) {
 	if most.Load() > 3 || most.Load() < 2 {
 		t.Errorf("the host saw %d sessions", most.Load())
 	}
-	if _, err := processes[0].Take(ctx, host, 1, 1); err != nil {
+	if _, err := processes[0].Take(ctx, host, 1, 1, false); err != nil {
 		t.Fatal(err)
 	}
 	holders[0].Close() // it dies
-	seat, err := processes[1].Take(ctx, host, 1, 1)
+	seat, err := processes[1].Take(ctx, host, 1, 1, false)
 	if err != nil {
 		t.Fatal(err)
 	}

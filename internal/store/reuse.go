@@ -323,6 +323,7 @@ func (s *Store) takeBatches(ctx context.Context, run, source int64, batches []in
 		return err
 	})
 	for i := 0; i < len(all) && err == nil; i++ {
+		s.giveWay(ctx)
 		err = s.addBatch(ctx, run, all[i], tallies[i], time.Unix(0, 0)) // not of the last minute
 	}
 	return results, err

@@ -55,6 +55,8 @@ type Store struct {
 	gone func(ctx context.Context, s *Store, workspace int64) (*erase.Eraser, error)
 	// now is by which results are stamped.
 	now func() time.Time
+	// giveWay waits between pieces of bulk for what somebody waits for.
+	giveWay func(context.Context)
 }
 
 // Open connects to PostgreSQL. The error names what to check.
@@ -73,7 +75,7 @@ func OpenPooled(ctx context.Context, dsn, sessions string) (s *Store, err error)
 		// Statements are not kept in a session, and settings are not begun with.
 		c.ConnConfig.DefaultQueryExecMode = pgx.QueryExecModeCacheDescribe
 	}
-	s = &Store{verdicts: newVerdictCache(), latestCache: &latestCache{}, activities: &activityCache{}, now: time.Now}
+	s = &Store{verdicts: newVerdictCache(), latestCache: &latestCache{}, activities: &activityCache{}, now: time.Now, giveWay: func(context.Context) {}}
 	defer func() {
 		if err != nil {
 			s.Close()
@@ -128,6 +130,9 @@ func reach(ctx context.Context, pool *pgxpool.Pool, setting string) error {
 
 // StampBy has results stamped by a clock other than the machine's, for days that pass in a test.
 func (s *Store) StampBy(now func() time.Time) { s.now = now }
+
+// GiveWayBy has bulk give way to what somebody waits for.
+func (s *Store) GiveWayBy(giveWay func(context.Context)) { s.giveWay = giveWay }
 
 // use is what connections are for: how many there are, and their settings. A transaction in
 // which nothing happens is given up, and so is a statement of a request that takes too long.

@@ -167,7 +167,7 @@ func (e *Engine) checkNow(ctx context.Context, workspace int64, typed string, pa
 	}
 	ctx, cancel := context.WithTimeout(ctx, deadline)
 	defer cancel()
-	out := e.Prober.Probe(ctx, probe.Parcel{Domains: []probe.Domain{domain}})
+	out := e.Prober.Probe(ctx, probe.Parcel{Domains: []probe.Domain{domain}, Urgent: true})
 	for _, r := range append(append(out.Results, out.Postponed...), out.Unasked...) {
 		c.Verdict, c.Asked = r.Verdict, r.Asked
 	}

@@ -43,6 +43,7 @@ import (
 	"varnet/internal/connection"
 	"varnet/internal/follow"
 	"varnet/internal/form"
+	"varnet/internal/giveway"
 	"varnet/internal/intake"
 	"varnet/internal/letter"
 	"varnet/internal/odds"
@@ -188,9 +189,13 @@ func (e *Engine) Start(ctx context.Context) error {
 
 // New makes an engine.
 func New(c Config) (*Engine, error) {
+	if c.Gate == nil {
+		c.Gate = giveway.New()
+	}
 	e := &Engine{Config: c, Outbound: outbound.New(c.Config), self: newWorker(c), starting: make(chan struct{}, starting), Drained: make(chan struct{}),
 		absences: absences{since: map[int64]time.Time{}}, speeds: speeds{by: map[string]*gathered{}}}
 	e.Store.StampBy(c.Clock.Now)
+	e.Store.GiveWayBy(c.Gate.GiveWay)
 	e.Store.FingerprintBy(rights.Fingerprints(e.Secrets))
 	e.Rights = &rights.Desk{Secrets: e.Secrets, Grammar: e.Grammar}
 	e.Store.EraseBy(e.Rights.Gone)
@@ -212,7 +217,7 @@ func New(c Config) (*Engine, error) {
 	e.Activity = &activity.Desk{Store: e.Store.Bulk(), Grammar: e.Grammar, Now: c.Clock.Now}
 	e.Sources = &bounce.Sources{Desk: e.Bounces, Secrets: e.Secrets, Env: e.Connections.Env}
 	e.Trials = &trial.Post{Store: e.Store, Secrets: e.Secrets, Outbound: e.Outbound, Office: e.Outbox.Office, Env: e.Connections.Env, Desk: e.Bounces, Between: c.LetterRest, Now: c.Clock.Now}
-	e.Importer = &intake.Importer{Store: e.Store.Bulk(), Grammar: e.Grammar, Catalogue: e.Catalogue, Imported: e.imported}
+	e.Importer = &intake.Importer{Store: e.Store.Bulk(), Grammar: e.Grammar, Catalogue: e.Catalogue, Imported: e.imported, GiveWay: c.Gate.GiveWay}
 	e.Workshop = &workshop.Workshop{Store: e.Store.Bulk(), Importer: e.Importer, Grammar: e.Grammar, Catalogue: e.Catalogue, Now: c.Clock.Now, Country: c.Country}
 	w := river.NewWorkers()
 	river.AddWorker(w, &planWorker{engine: e})
@@ -245,7 +250,7 @@ func New(c Config) (*Engine, error) {
 	river.AddWorker(w, &foldWorker{engine: e})
 	river.AddWorker(w, &sweepWorker{engine: e})
 	e.hosts = c.Store.HostPlaces()
-	e.Prober.Places = &pace.Places{Unknown: c.Unknown, Shared: e.hosts}
+	e.Prober.Places = &pace.Places{Unknown: c.Unknown, Shared: e.hosts, Waits: c.Gate.Wait}
 	var err error
 	e.probing, e.endProbing = context.WithCancel(context.Background())
 	e.client, err = river.NewClient(driver{riverpgxv5.New(e.Store.Pool()), riverpgxv5.New(e.Store.SessionPool())}, &river.Config{

@@ -23,6 +23,7 @@ import (
 // is nothing to do now. before is the run of the parcel before: that was its last one
 // here where the next is another's.
 func (e *Engine) workParcel(ctx context.Context, lane LaneArgs, end time.Time, before int64) (run int64, err error) {
+	e.Gate.GiveWay(ctx)
 	known, err := e.Store.Operators(ctx, []string{pace.PlainKey(lane.Key)})
 	if err != nil {
 		return 0, err
@@ -59,6 +60,7 @@ func (e *Engine) workParcel(ctx context.Context, lane LaneArgs, end time.Time, b
 	begun := time.Now()
 	out := e.Prober.Probe(probeCtx, l.parcel)
 	e.learnSpeed(ctx, lane.Key, out.Answered(), time.Since(begun))
+	e.Gate.GiveWay(ctx)
 	return p.RunID, e.record(ctx, lane, p, l, out)
 }
 

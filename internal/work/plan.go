@@ -91,6 +91,7 @@ func (w *planWorker) Work(ctx context.Context, job *river.Job[PlanArgs]) error {
 
 // planStep plans one batch.
 func (e *Engine) planStep(ctx context.Context, run store.Run) error {
+	e.Gate.GiveWay(ctx)
 	switch {
 	case run.Sample != nil:
 		return e.planSample(ctx, run)
@@ -285,7 +286,10 @@ func (e *Engine) sort(ctx context.Context, b *batch, names []string, questions [
 		return err
 	}
 	b.side = b.side.For(own)
-	b.conclude(questions)
+	for some := range slices.Chunk(questions, concludedAtOnce) {
+		e.Gate.GiveWay(ctx)
+		b.conclude(some)
+	}
 	if b.operators, err = e.Store.Operators(ctx, b.operatorNames()); err != nil {
 		return err
 	}
@@ -327,6 +331,9 @@ func (e *Engine) lookUp(ctx context.Context, names []string) (map[string]resolve
 	return facts, nil
 }
 
+// concludedAtOnce is how many addresses are sorted before others have their turn.
+const concludedAtOnce = 1000
+
 // batch is a batch of domains on its way from names to parcels.
 type batch struct {
 	run   store.Run
@@ -351,7 +358,9 @@ type batch struct {
 // conclude sorts the addresses: concluded by DNS or the run's
 // depth, or open for their operator.
 func (b *batch) conclude(questions []store.Asking) {
-	b.open = map[string]map[string][]store.Asking{}
+	if b.open == nil {
+		b.open = map[string]map[string][]store.Asking{}
+	}
 	var unresolved []store.Asking
 	again, more := b.rounds.Return(int(b.round), 0, b.now)
 	each := b.side.RegardsAddresses()
