@@ -40,7 +40,7 @@ func newBackupKey(c *cli) action {
 }
 
 func writeBackup(c *cli) action {
-	dsn := c.database()
+	dsn := c.databaseItself()
 	out := c.flags.String("out", "", "the file; - is standard output")
 	to := c.setting("encrypt-to", "VARNET_BACKUP_KEYS", "", "the public keys to encrypt it to, with commas between; it is not encrypted unless given")
 	return withDatabase(dsn, func(ctx context.Context, db *store.Store) error {
@@ -83,7 +83,7 @@ func (n *counter) Write(b []byte) (int, error) {
 }
 
 func restoreBackup(c *cli) action {
-	dsn := c.database()
+	dsn := c.databaseItself()
 	name := c.flags.String("in", "", "the backup; - is standard input")
 	keyFile := c.flags.String("key", "", "the file with the private key, for one that is encrypted")
 	return func(ctx context.Context) error {

@@ -200,6 +200,22 @@ func (c *cli) database() func() (string, error) {
 	}
 }
 
+// sessions is where the same database is past a pooler; "": there is none.
+func (c *cli) sessions() *string {
+	return c.setting("session-dsn", "VARNET_SESSION_DSN", "", "the same database past a pooler that -dsn leads to: for locks, and for what is listened to; not given, there is no pooler")
+}
+
+// databaseItself is where the database is, past any pooler: for what is done once and by itself.
+func (c *cli) databaseItself() func() (string, error) {
+	dsn, sessions := c.database(), c.sessions()
+	return func() (string, error) {
+		if *sessions != "" {
+			return *sessions, nil
+		}
+		return dsn()
+	}
+}
+
 // asJSON adds the flag that prints the service's answer as it is.
 func (c *cli) asJSON() *bool { return c.flags.Bool("json", false, "print the API's answer, as JSON") }
 

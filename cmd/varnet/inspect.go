@@ -26,7 +26,7 @@ func inspectCommand() command {
 // inspect makes a command that shows a thing of the database.
 func inspect(what string, look func(context.Context, *store.Store, int64, io.Writer) error) func(c *cli) action {
 	return func(c *cli) action {
-		return withDatabase(c.database(), func(ctx context.Context, db *store.Store) error {
+		return withDatabase(c.databaseItself(), func(ctx context.Context, db *store.Store) error {
 			id, err := c.number(0, what)
 			if err != nil {
 				return err

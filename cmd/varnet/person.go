@@ -34,7 +34,7 @@ func workspaceScopes() []string {
 }
 
 func newKey(c *cli) action {
-	dsn := c.database()
+	dsn := c.databaseItself()
 	name := c.flags.String("name", "a key", "what the key is for")
 	workspace := c.flags.String("workspace", account.FirstWorkspace, "the workspace it opens; made if need be")
 	scopes := c.flags.String("scopes", "", "what it may do, with commas between; all of the workspace unless given, and the installation's too in the workspace “"+account.FirstWorkspace+"”")
@@ -71,7 +71,7 @@ func personCommand() command {
 
 // onInstallation makes the action of a command on accounts, with the installation's secret.
 func (c *cli) onInstallation(use func(context.Context, *account.Accounts) error) action {
-	dsn := c.database()
+	dsn := c.databaseItself()
 	s := settings{secretFile: c.secretSetting()}
 	return withDatabase(dsn, func(ctx context.Context, db *store.Store) error {
 		box, err := s.secrets(c)

@@ -57,7 +57,7 @@ type settings struct {
 func (c *cli) settings() settings {
 	return settings{
 		dsn:        c.database(),
-		sessions:   c.setting("session-dsn", "VARNET_SESSION_DSN", "", "the same database past a pooler that -dsn leads to: for locks, and for what is listened to; not given, there is no pooler"),
+		sessions:   c.sessions(),
 		resolvers:  c.setting("resolvers", "VARNET_RESOLVERS", "", "DNS resolvers as host:port, with commas between; the system's unless given"),
 		port:       c.setting("smtp-port", "VARNET_SMTP_PORT", "25", "the port of mail hosts"),
 		private:    c.setting("allow-private", "VARNET_ALLOW_PRIVATE", "no", "yes: contact mail hosts with private and loopback addresses too"),

@@ -43,7 +43,7 @@ func migrateCommand() command {
 }
 
 func migrateDatabase(c *cli) action {
-	dsn := c.database()
+	dsn := c.databaseItself()
 	serveAs := c.flags.String("serve-as", "", "the database role that service and workers use; it is given what they need, and nothing to change the audit trail or the schema with")
 	readAs := c.flags.String("read-as", "", "the database role for queries of your own; it is given lists, runs, results and the views, and nothing of people, keys and secrets")
 	return func(ctx context.Context) error {

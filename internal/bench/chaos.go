@@ -19,13 +19,14 @@ import (
 )
 
 const (
-	chaosPort  = 2707
-	chaosRows  = 100_000
-	kills      = 20
-	restarts   = 3 // of PostgreSQL
-	outage     = 20 * time.Second
-	onTheWay   = time.Second // as long as a question may lie in a buffer
-	chaosWaits = "VARNET_ROUNDS=5s,10s,20s,30s"
+	chaosPort    = 2707
+	chaosRows    = 100_000
+	kills        = 20
+	restarts     = 3 // of PostgreSQL, and as many of the pooler
+	chaosWorkers = 3
+	outage       = 20 * time.Second
+	onTheWay     = time.Second // as long as a question may lie in a buffer
+	chaosWaits   = "VARNET_ROUNDS=5s,10s,20s,30s"
 )
 
 // chaos runs a list undisturbed, and once more while everything breaks, and
@@ -39,15 +40,22 @@ func chaos() error {
 	if err != nil {
 		return err
 	}
-	in, err := install(w, chaosPort, chaosWaits)
+	pooler, err := startPooler()
+	if err != nil {
+		return err
+	}
+	defer pooler.stop()
+	in, err := install(w, chaosPort, chaosWaits, pooled+pooler.dsn)
 	if err != nil {
 		return err
 	}
 	defer in.stop()
-	if err := in.worker(); err != nil {
-		return err
+	for range chaosWorkers {
+		if err := in.worker(); err != nil {
+			return err
+		}
 	}
-	d := &disturbance{in: in, rng: rand.New(rand.NewPCG(20, 3))}
+	d := &disturbance{in: in, pooler: pooler, rng: rand.New(rand.NewPCG(20, 3))}
 	start := time.Now()
 	run, err := begin(in, w)
 	if err != nil {
@@ -153,6 +161,7 @@ func undisturbed(w *practice.World) ([]contract.Result, time.Duration, error) {
 // disturbance breaks things, one after the other.
 type disturbance struct {
 	in         *installation
+	pooler     pooler
 	rng        *rand.Rand
 	log        []string
 	standstill time.Duration
@@ -172,8 +181,12 @@ func (d *disturbance) run() error {
 			}
 		case kills / 3:
 			d.vanish()
+		case kills / 5, kills * 2 / 5, kills * 4 / 5:
+			if err := d.pooler.restart(); err != nil {
+				return fmt.Errorf("restart the pooler: %w", err)
+			}
 		}
-		if err := d.in.kill(d.rng.IntN(2)); err != nil {
+		if err := d.in.kill(d.rng.IntN(1 + chaosWorkers)); err != nil {
 			return err
 		}
 		if n%4 == 3 {
@@ -181,7 +194,7 @@ func (d *disturbance) run() error {
 		}
 	}
 	d.awaitProgress()
-	d.log = append(d.log, fmt.Sprintf("%d times kill -9 of service or worker", kills), fmt.Sprintf("%d restarts of PostgreSQL", restarts))
+	d.log = append(d.log, fmt.Sprintf("%d times kill -9 of the service or one of %d workers", kills, chaosWorkers), fmt.Sprintf("%d restarts of PostgreSQL, and %d of the pooler", restarts, restarts))
 	return nil
 }
 

@@ -52,6 +52,31 @@ func end(cmd *exec.Cmd) {
 	_ = cmd.Wait()
 }
 
+// pooled begins a setting that names the server through a pooler.
+const pooled = "pooled="
+
+// pooler is a pooler in front of the server.
+type pooler struct{ folder, dsn string }
+
+func startPooler() (p pooler, err error) {
+	if p.folder, err = os.MkdirTemp("/tmp", "varnet-pooler-"); err != nil {
+		return p, err
+	}
+	if err := os.Chmod(p.folder, 0o755); err != nil {
+		return p, err
+	}
+	out, err := exec.Command("script/pooler", "start", p.folder, os.Getenv("VARNET_DSN")).Output()
+	p.dsn = strings.TrimSpace(string(out))
+	return p, err
+}
+
+func (p pooler) restart() error { return exec.Command("script/pooler", "restart", p.folder).Run() }
+
+func (p pooler) stop() {
+	_ = exec.Command("script/pooler", "stop", p.folder).Run()
+	_ = os.RemoveAll(p.folder)
+}
+
 // reference names a domain of the world that exists, by which its resolver is proven.
 func reference(w *practice.World) string {
 	at := max(0, slices.IndexFunc(w.Operators, func(o practice.Operator) bool { return o.Character == "plain" }))
@@ -75,6 +100,15 @@ func install(w *practice.World, port int, settings ...string) (*installation, er
 	}
 	listen := l.Addr().String()
 	_ = l.Close()
+	direct := dsn
+	for i, s := range settings {
+		if through, ok := strings.CutPrefix(s, pooled); ok {
+			settings = append(slices.Clone(settings[:i]), settings[i+1:]...)
+			settings = append(settings, "VARNET_SESSION_DSN="+dsn)
+			dsn = through[:strings.LastIndexByte(through, '/')+1] + dsn[strings.LastIndexByte(dsn, '/')+1:]
+			break
+		}
+	}
 	env := append(os.Environ(), "VARNET_DSN="+dsn, "VARNET_RESOLVERS="+i.DNS, "VARNET_SMTP_PORT="+strconv.Itoa(port),
 		"VARNET_ALLOW_PRIVATE=yes", "VARNET_HELO=verify.fernhollow.example", "VARNET_LISTEN="+listen, "VARNET_METRICS=",
 		"VARNET_UNKNOWN_RATE=0", "VARNET_LAST_WAIT=9s", "VARNET_SECRET=a secret for benches alone, 32 or more", "VARNET_REFERENCE="+reference(w))
@@ -99,7 +133,7 @@ func install(w *practice.World, port int, settings ...string) (*installation, er
 	if err := service.Start(); err != nil {
 		return nil, err
 	}
-	in := &installation{url: "http://" + listen, key: strings.TrimSpace(string(key)), dsn: dsn, net: i, pid: service.Process.Pid, command: command}
+	in := &installation{url: "http://" + listen, key: strings.TrimSpace(string(key)), dsn: direct, net: i, pid: service.Process.Pid, command: command}
 	in.api = client.New(in.url, in.key)
 	in.processes = []*exec.Cmd{service}
 	in.stop = func() {
