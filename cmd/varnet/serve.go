@@ -198,7 +198,9 @@ func (s settings) open(ctx context.Context, dsn string, w work.Config) (_ *work.
 		if w.Store, err = openStore(ctx, dsn, *s.sessions, s.schema()); err == nil {
 			break
 		}
-		if !store.Restarting(err) || time.Now().After(end) {
+		// A pooler whose server restarts just hangs up.
+		var away *store.Unreachable
+		if !store.Restarting(err) && !(*s.sessions != "" && errors.As(err, &away)) || time.Now().After(end) {
 			return nil, err
 		}
 		w.Log.Info("PostgreSQL is restarting; waiting for it")

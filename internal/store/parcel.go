@@ -45,10 +45,12 @@ func DomainsOf(questions []Asking) (names []string) {
 
 // Parcel is a bounded handful of addresses, the unit of work.
 type Parcel struct {
-	ID        int64
-	RunID     int64
-	LaneKey   string
-	Turn      int32
+	ID      int64
+	RunID   int64
+	LaneKey string
+	Turn    int32
+	// Line is where it stands in the line of its lane key (see StandInLine).
+	Line      int64
 	Round     int32
 	Questions []Asking
 	NotBefore time.Time
@@ -108,11 +110,11 @@ func (s *Store) AddParcels(ctx context.Context, parcels []Parcel) error {
 		return nil
 	}
 	_, err := s.db.CopyFrom(ctx, pgx.Identifier{"parcel"},
-		[]string{"run_id", "lane_key", "turn", "round", "addresses", "ordinals", "mailboxes", "rounds", "was", "asked", "not_before", "again"},
+		[]string{"run_id", "lane_key", "turn", "line", "round", "addresses", "ordinals", "mailboxes", "rounds", "was", "asked", "not_before", "again"},
 		pgx.CopyFromSlice(len(parcels), func(i int) ([]any, error) {
 			p := parcels[i]
 			k := keep(p.Questions)
-			return []any{p.RunID, p.LaneKey, p.Turn, p.Round, int32(len(p.Questions)), k.ordinals, k.mailboxes, k.rounds, k.was, k.asked, p.NotBefore, p.Again}, nil
+			return []any{p.RunID, p.LaneKey, p.Turn, p.Line, p.Round, int32(len(p.Questions)), k.ordinals, k.mailboxes, k.rounds, k.was, k.asked, p.NotBefore, p.Again}, nil
 		}))
 	return err
 }
@@ -121,7 +123,7 @@ func (s *Store) AddParcels(ctx context.Context, parcels []Parcel) error {
 const runs = "EXISTS (SELECT FROM run WHERE run.id = p.run_id AND run.state = 'running')"
 
 // Claim returns the lane the next parcel that may be asked now; nil when there
-// is none. Runs take turns.
+// is none, in the order of their line.
 func (s *Store) Claim(ctx context.Context, laneKey string, lane int) (*Parcel, error) {
 	var p Parcel
 	var k keptQuestions
@@ -129,9 +131,9 @@ func (s *Store) Claim(ctx context.Context, laneKey string, lane int) (*Parcel, e
 	err := s.db.QueryRow(ctx, `
 		UPDATE parcel SET state = 'claimed', lane = $2 WHERE id = (
 			SELECT id FROM parcel p WHERE lane_key = $1 AND state = 'open' AND not_before <= now() AND `+runs+`
-			ORDER BY turn, id FOR UPDATE SKIP LOCKED LIMIT 1)
-		RETURNING id, run_id, lane_key, turn, round, not_before, again, ordinals, mailboxes, rounds, was, asked`, laneKey, lane).Scan(
-		&p.ID, &p.RunID, &p.LaneKey, &p.Turn, &p.Round, &p.NotBefore, &p.Again, &ordinals, &k.mailboxes, &k.rounds, &k.was, &k.asked)
+			ORDER BY line, id FOR UPDATE SKIP LOCKED LIMIT 1)
+		RETURNING id, run_id, lane_key, turn, line, round, not_before, again, ordinals, mailboxes, rounds, was, asked`, laneKey, lane).Scan(
+		&p.ID, &p.RunID, &p.LaneKey, &p.Turn, &p.Line, &p.Round, &p.NotBefore, &p.Again, &ordinals, &k.mailboxes, &k.rounds, &k.was, &k.asked)
 	if errors.Is(err, pgx.ErrNoRows) {
 		return nil, nil
 	}
@@ -143,6 +145,48 @@ func (s *Store) Claim(ctx context.Context, laneKey string, lane int) (*Parcel, e
 	}
 	return &p, err
 }
+
+// StandInLine gives parcels of a run their places in the lines of their lane keys. The time of a line is the
+// place of the next parcel in it: a run begins there, and its further parcels follow at a distance of as
+// many places as its workspace has runs at work. So each workspace has the same share, and who begins late
+// neither waits for all that others have left nor goes before it. An urgent run goes before all others.
+func (s *Store) StandInLine(ctx context.Context, run Run, parcels []Parcel) error {
+	keys := map[string]bool{}
+	for _, p := range parcels {
+		keys[p.LaneKey] = true
+	}
+	if len(keys) == 0 {
+		return nil
+	}
+	type record struct {
+		LaneKey         string
+		Next, Own, Runs int64
+	}
+	now, err := many[record](ctx, s.db, `SELECT k AS lane_key,
+			coalesce((SELECT line FROM parcel WHERE lane_key = k AND state = 'open' AND not_before <= now() AND line >= 0 ORDER BY line LIMIT 1), 0) AS next,
+			(SELECT count(*) FROM parcel WHERE lane_key = k AND state = 'open' AND run_id = $1) AS own,
+			greatest((SELECT count(*) FROM run WHERE workspace_id = $2 AND state = 'running'), 1) AS runs
+		FROM unnest($3::text[]) k`, run.ID, run.WorkspaceID, sortedKeys(keys))
+	if err != nil {
+		return err
+	}
+	at := make(map[string]record, len(now))
+	for _, r := range now {
+		at[r.LaneKey] = r
+	}
+	for i := range parcels {
+		r := at[parcels[i].LaneKey]
+		if parcels[i].Line = r.Next + r.Own*r.Runs; run.Urgent {
+			parcels[i].Line = urgentLine + r.Own
+		}
+		r.Own++
+		at[parcels[i].LaneKey] = r
+	}
+	return nil
+}
+
+// urgentLine is where urgent runs stand: before all others.
+const urgentLine = -1 << 40
 
 // Shorten leaves a claimed parcel its first questions, so many; the others are to
 // be added as a parcel of their own in the same transaction. ok is false when the

@@ -125,8 +125,13 @@ func reach(ctx context.Context, pool *pgxpool.Pool, setting string) error {
 		return err
 	}
 	c := pool.Config().ConnConfig
-	return fmt.Errorf("PostgreSQL at %s:%d cannot be reached; is it running, and is %s right? (%s)", c.Host, c.Port, setting, firstLine(err))
+	return &Unreachable{fmt.Sprintf("PostgreSQL at %s:%d cannot be reached; is it running, and is %s right? (%s)", c.Host, c.Port, setting, firstLine(err))}
 }
+
+// Unreachable tells that a database cannot be reached, and what to look at.
+type Unreachable struct{ says string }
+
+func (u *Unreachable) Error() string { return u.says }
 
 // StampBy has results stamped by a clock other than the machine's, for days that pass in a test.
 func (s *Store) StampBy(now func() time.Time) { s.now = now }

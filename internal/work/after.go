@@ -65,7 +65,7 @@ func (a *after) again(at time.Time, round int32, asking []store.Asking) {
 
 func (a *after) againAt(key string, at time.Time, round int32, asking []store.Asking) {
 	if len(asking) > 0 {
-		a.parcels = append(a.parcels, store.Parcel{RunID: a.parcel.RunID, LaneKey: key, Turn: a.parcel.Turn,
+		a.parcels = append(a.parcels, store.Parcel{RunID: a.parcel.RunID, LaneKey: key, Turn: a.parcel.Turn, Line: a.parcel.Line,
 			Round: round, Questions: asking, NotBefore: at, Again: a.parcel.Again})
 	}
 }

@@ -302,6 +302,7 @@ func (e *Engine) recordBatch(ctx context.Context, s *store.Store, tx pgx.Tx, b *
 	return inOrder(
 		func() error { return s.AddResults(ctx, b.run.ID, b.results) },
 		func() error { return s.OwnLanes(ctx, b.own) },
+		func() error { return s.StandInLine(ctx, b.run, b.parcels) },
 		func() error { return s.AddParcels(ctx, b.parcels) },
 		func() error { return e.openLanes(ctx, s, tx, b.side, b.operators, b.parcels) },
 	)

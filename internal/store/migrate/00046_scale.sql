@@ -22,6 +22,11 @@ CREATE TABLE latest_fold (
     folds  int NOT NULL
 );
 
+-- Where a parcel stands in the line of its lane key: each workspace has the same share of it, whatever
+-- runs it has, and a run that begins goes before what others have left, but not before all of it.
+ALTER TABLE parcel ADD COLUMN line bigint NOT NULL DEFAULT 0;
+CREATE INDEX parcel_line ON parcel (lane_key, line, id) WHERE state = 'open';
+
 -- Where a worker goes out from: its direct route is one of its own.
 ALTER TABLE worker ADD COLUMN location text NOT NULL DEFAULT '';
 
@@ -40,3 +45,6 @@ ALTER TABLE latest_part SET (autovacuum_vacuum_scale_factor = 0.02, toast.autova
 
 ALTER TABLE batch ADD COLUMN folded boolean NOT NULL DEFAULT false;
 CREATE INDEX batch_unfolded ON batch (run_id, id) WHERE NOT folded;
+
+-- The runs that go on, among all that there were.
+CREATE INDEX run_going ON run (workspace_id, id) WHERE state IN ('drafted', 'running', 'paused');
