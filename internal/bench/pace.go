@@ -52,8 +52,8 @@ func paceBench() error {
 	fmt.Fprint(t, "list\taddresses\toperators\tworkers\tbound\ttook\ttimes\tcomplaints\t\n")
 	worst, small := 0.0, 0.0
 	for _, k := range kinds {
-		for _, n := range []int{10_000, 100_000, 1_000_000, 10_000_000} {
-			for _, workers := range []int{1, 8, 64} {
+		for _, n := range []int{10_000, 100_000, 1_000_000, 10_000_000, 100_000_000, 1_000_000_000} {
+			for _, workers := range workersFor(n) {
 				p := k.played(n, workers)
 				if n == smallList {
 					small = max(small, p.times())
@@ -70,6 +70,17 @@ func paceBench() error {
 		{what: "times the bound, 300 lists of 10,000 addresses together, at the most", figure: small, bar: 1.15, atMost: true},
 	})
 }
+
+// workersFor are how many workers lists of a size are played with.
+func workersFor(addresses int) []int {
+	if addresses >= 100_000_000 {
+		return []int{64, 500}
+	}
+	return []int{1, 8, 64}
+}
+
+// mostOperators is how many operators there are at most, however long a list is.
+const mostOperators = 300_000
 
 // A small list ends with whatever operator happens to be the slowest of the large
 // ones: many are played, and the mean of them told.
@@ -203,7 +214,7 @@ func sizes(k kindOfList, n int) (out []int) {
 		out = append(out, int(share*float64(n)))
 		left -= out[len(out)-1]
 	}
-	count, weight := max(1, n/k.per), 0.0
+	count, weight := max(1, min(n/k.per, mostOperators)), 0.0
 	for i := range count {
 		weight += 1 / math.Pow(float64(i+3), k.steep)
 	}
