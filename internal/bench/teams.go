@@ -27,7 +27,7 @@ const (
 	teamsLists  = 20 // of each
 	teamsGoing  = 160
 	teamsGreedy = 40 // runs of one more workspace, so that 200 go on at once
-	teamsRows   = 120
+	teamsRows   = 480
 	teamsLarge  = 20_000 // rows of a run that goes on before
 	teamsPort   = 2720
 
@@ -261,18 +261,29 @@ func (in *installation) shares() (s teamsShares, err error) {
 		all = left
 		return some
 	}
-	started := func(api *client.Client, addresses []string) (contract.Run, error) {
-		l, err := api.Import(ctx, client.File{Name: "guests.csv", Body: strings.NewReader("E-mail\n" + strings.Join(addresses, "\n") + "\n")})
-		if err != nil {
-			return contract.Run{}, err
-		}
+	imported := func(api *client.Client, addresses []string) (contract.List, error) {
+		return api.Import(ctx, client.File{Name: "guests.csv", Body: strings.NewReader("E-mail\n" + strings.Join(addresses, "\n") + "\n")})
+	}
+	started := func(api *client.Client, l contract.List) (contract.Run, error) {
 		return api.StartRun(ctx, l.ID, contract.NewRun{Depth: "mailbox", Policy: "careful"})
 	}
-	large, err := started(in.api, take(teamsLarge))
+	spaces, err := in.keys(teamsGoing + 1)
 	if err != nil {
 		return s, err
 	}
-	spaces, err := in.keys(teamsGoing + 1)
+	whole, err := imported(in.api, take(teamsLarge))
+	if err != nil {
+		return s, err
+	}
+	var lists []contract.List
+	for n := range teamsGoing + teamsGreedy {
+		l, err := imported(spaces[min(n, teamsGoing)], take(teamsRows))
+		if err != nil {
+			return s, err
+		}
+		lists = append(lists, l)
+	}
+	large, err := started(in.api, whole)
 	if err != nil {
 		return s, err
 	}
@@ -282,8 +293,8 @@ func (in *installation) shares() (s teamsShares, err error) {
 	}
 	// The workspace with many runs begins first.
 	var greedy []contract.Run
-	for range teamsGreedy {
-		r, err := started(spaces[teamsGoing], take(teamsRows))
+	for _, l := range lists[teamsGoing:] {
+		r, err := started(spaces[teamsGoing], l)
 		if err != nil {
 			return s, err
 		}
@@ -293,10 +304,6 @@ func (in *installation) shares() (s teamsShares, err error) {
 	var mu sync.Mutex
 	var going sync.WaitGroup
 	var failed atomic.Value
-	lists := make([][]string, teamsGoing)
-	for n := range lists {
-		lists[n] = take(teamsRows)
-	}
 	half := make(chan struct{})
 	for n := range teamsGoing {
 		going.Go(func() {

@@ -147,8 +147,8 @@ func (s *Store) Claim(ctx context.Context, laneKey string, lane int) (*Parcel, e
 }
 
 // StandInLine gives parcels of a run their places in the lines of their lane keys. The time of a line is the
-// place of the next parcel in it: a run begins there, and its further parcels follow at a distance of as
-// many places as its workspace has runs at work. So each workspace has the same share, and who begins late
+// place of the next parcel in it: a run begins there, after the older runs of its workspace, and its further
+// parcels follow at a distance of as many places as that has runs at work. So each workspace has the same share, and who begins late
 // neither waits for all that others have left nor goes before it. An urgent run goes before all others.
 func (s *Store) StandInLine(ctx context.Context, run Run, parcels []Parcel) error {
 	keys := map[string]bool{}
@@ -159,13 +159,14 @@ func (s *Store) StandInLine(ctx context.Context, run Run, parcels []Parcel) erro
 		return nil
 	}
 	type record struct {
-		LaneKey         string
-		Next, Own, Runs int64
+		LaneKey                string
+		Next, Own, Runs, Older int64
 	}
 	now, err := many[record](ctx, s.db, `SELECT k AS lane_key,
 			coalesce((SELECT line FROM parcel WHERE lane_key = k AND state = 'open' AND not_before <= now() AND line >= 0 ORDER BY line LIMIT 1), 0) AS next,
 			(SELECT count(*) FROM parcel WHERE lane_key = k AND state = 'open' AND run_id = $1) AS own,
-			greatest((SELECT count(*) FROM run WHERE workspace_id = $2 AND state = 'running'), 1) AS runs
+			greatest((SELECT count(*) FROM run WHERE workspace_id = $2 AND state = 'running'), 1) AS runs,
+			(SELECT count(*) FROM run WHERE workspace_id = $2 AND state = 'running' AND id < $1) AS older
 		FROM unnest($3::text[]) k`, run.ID, run.WorkspaceID, sortedKeys(keys))
 	if err != nil {
 		return err
@@ -176,7 +177,7 @@ func (s *Store) StandInLine(ctx context.Context, run Run, parcels []Parcel) erro
 	}
 	for i := range parcels {
 		r := at[parcels[i].LaneKey]
-		if parcels[i].Line = r.Next + r.Own*r.Runs; run.Urgent {
+		if parcels[i].Line = r.Next + r.Older + r.Own*r.Runs; run.Urgent {
 			parcels[i].Line = urgentLine + r.Own
 		}
 		r.Own++

@@ -246,6 +246,12 @@ func (s *Store) SavePlan(ctx context.Context, run int64, p Plan) error {
 	return err
 }
 
+// RunsGoing returns how many runs of a workspace are at work.
+func (s *Store) RunsGoing(ctx context.Context, workspace int64) (n int, err error) {
+	err = s.db.QueryRow(ctx, "SELECT count(*) FROM run WHERE workspace_id = $1 AND state = 'running'", workspace).Scan(&n)
+	return n, err
+}
+
 // left tells in SQL that a run has parcels left.
 const left = "EXISTS (SELECT FROM parcel WHERE run_id = run.id AND state IN ('open', 'paused', 'claimed'))"
 

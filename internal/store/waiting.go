@@ -49,11 +49,9 @@ func (s *Store) WaitingRuns(ctx context.Context, code event.Code, long time.Dura
 		AND NOT EXISTS (SELECT FROM event e WHERE e.thing = 'runs/' || u.id AND e.code = $1) LIMIT 100`, code, long)
 }
 
-// AwaitedByOthers returns how many addresses of other runs may be asked now at some
-// lane keys.
-func (s *Store) AwaitedByOthers(ctx context.Context, run int64, keys []string) (map[string]int64, error) {
-	rows, err := s.db.Query(ctx, `SELECT lane_key, sum(addresses) FROM parcel p
-		WHERE state = 'open' AND lane_key = ANY($2) AND not_before <= now() AND run_id <> $1 AND `+runs+` GROUP BY 1`, run, keys)
+// AwaitedByAll returns how many addresses of all runs may be asked now, by lane key.
+func (s *Store) AwaitedByAll(ctx context.Context) (map[string]int64, error) {
+	rows, err := s.db.Query(ctx, "SELECT lane_key, sum(addresses) FROM parcel WHERE state = 'open' AND not_before <= now() GROUP BY 1")
 	return byKey[int64](rows, err)
 }
 

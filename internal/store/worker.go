@@ -56,6 +56,22 @@ func (s *Store) MoveJobs(ctx context.Context, from []string, to string) (int64, 
 	return tag.RowsAffected(), err
 }
 
+// LanesGoing returns which lanes of some keys have a job of a kind that is not at its end, and keeps these jobs
+// from ending before the transaction does. Many may do so at once.
+func (s *Store) LanesGoing(ctx context.Context, kind string, keys []string) (map[string][]int, error) {
+	type record struct {
+		Key  string
+		Lane int
+	}
+	found, err := many[record](ctx, s.db, `SELECT args->>'key' AS key, (args->>'lane')::int AS lane FROM river_job
+		WHERE state IN ('available', 'running', 'retryable', 'scheduled', 'pending') AND kind = $1 AND args->>'key' = ANY($2) ORDER BY id FOR SHARE`, kind, keys)
+	out := map[string][]int{}
+	for _, r := range found {
+		out[r.Key] = append(out[r.Key], r.Lane)
+	}
+	return out, err
+}
+
 // DrainWorker tells a worker to take nothing new and come to its end.
 func (s *Store) DrainWorker(ctx context.Context, id string) error {
 	tag, err := s.db.Exec(ctx, "UPDATE worker SET draining = true WHERE id = $1", id)

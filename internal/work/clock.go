@@ -133,7 +133,7 @@ func (e *Engine) startRun(ctx context.Context, s *store.Store, tx pgx.Tx, r *sto
 			if r.State == store.Drafted {
 				return nil
 			}
-			return e.insert(ctx, tx, PlanArgs{Run: r.ID})
+			return e.insertPlan(ctx, s, tx, r.WorkspaceID, r.ID)
 		},
 	)
 }
@@ -153,7 +153,7 @@ func (e *Engine) BeginRun(ctx context.Context, id int64) (ok bool, err error) {
 		if err != nil {
 			return err
 		}
-		if err := e.insert(ctx, tx, PlanArgs{Run: id}); err != nil {
+		if err := e.insertPlan(ctx, s, tx, run.WorkspaceID, id); err != nil {
 			return err
 		}
 		return e.setClock(ctx, tx, id, until)

@@ -146,6 +146,8 @@ type Engine struct {
 	// absences is since when workspaces know of absent mailboxes.
 	absences absences
 	speeds   speeds
+	// awaited is what waits at all lane keys.
+	awaited awaited
 	// gotOn are the runs that got on since that was told.
 	gotOn gotOn
 	// probing ends when the engine is told to stop.
@@ -317,7 +319,7 @@ func (e *Engine) ResumeRun(ctx context.Context, workspace, id int64) error {
 			return err
 		}
 		return inOrder(
-			func() error { return e.insert(ctx, tx, PlanArgs{Run: id}) },
+			func() error { return e.insertPlan(ctx, s, tx, workspace, id) },
 			func() error { return e.openLanes(ctx, s, tx, side, known, parcels) },
 		)
 	})

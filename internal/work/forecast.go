@@ -4,6 +4,7 @@ import (
 	"context"
 	"maps"
 	"slices"
+	"sync"
 	"time"
 
 	"varnet/core/pace"
@@ -67,7 +68,9 @@ type queues struct {
 	side   *outbound.Setup
 	known  map[string]store.Operator
 	speeds map[string]float64
-	others map[string]int64
+	// awaited are the addresses of all runs, own those of the run itself among them.
+	awaited map[string]int64
+	own     bool
 	// lanes are those that all workers work in at once.
 	lanes int
 }
@@ -83,9 +86,10 @@ func (e *Engine) queues(ctx context.Context, run int64, keys []string) (q queues
 	if q.speeds, err = e.Store.Speeds(ctx, keys); err != nil {
 		return q, err
 	}
-	if q.others, err = e.Store.AwaitedByOthers(ctx, run, keys); err != nil {
+	if q.awaited, err = e.awaited.of(ctx, e.Store); err != nil {
 		return q, err
 	}
+	q.own = run != 0
 	workers, err := e.Store.Workers(ctx)
 	for _, w := range workers {
 		q.lanes += w.Lanes
@@ -93,12 +97,44 @@ func (e *Engine) queues(ctx context.Context, run int64, keys []string) (q queues
 	return q, err
 }
 
+// others is how many addresses of other runs may be asked now at a lane key, at which the run has some.
+func (q queues) others(key string, addresses int64) int64 {
+	if !q.own {
+		return q.awaited[key]
+	}
+	return max(0, q.awaited[key]-addresses)
+}
+
+// awaited remembers what waits at all lane keys for a moment: many runs are looked at, and all of them want
+// to know.
+type awaited struct {
+	mu    sync.Mutex
+	at    time.Time
+	byKey map[string]int64
+}
+
+// awaitedKept is how long it is taken to be as it was read.
+const awaitedKept = 2 * time.Second
+
+func (a *awaited) of(ctx context.Context, s *store.Store) (map[string]int64, error) {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	if time.Since(a.at) < awaitedKept {
+		return a.byKey, nil
+	}
+	now, err := s.AwaitedByAll(ctx)
+	if err == nil {
+		a.byKey, a.at = now, time.Now()
+	}
+	return now, err
+}
+
 // load is what is left at a lane key. Runs take turns: another one that waits
 // there, too, makes it at most twice as long.
 func (q queues) load(key string, addresses int64) pace.Load {
 	lanes := q.side.Lanes(key, q.known)
 	n, until := lanes.N, lanes.Until
-	l := pace.Load{Key: key, Addresses: addresses + min(addresses, q.others[key]), Lanes: n, Cap: 1, PerSecond: q.speeds[key], Rest: max(0, until.Sub(q.now))}
+	l := pace.Load{Key: key, Addresses: addresses + min(addresses, q.others(key, addresses)), Lanes: n, Cap: 1, PerSecond: q.speeds[key], Rest: max(0, until.Sub(q.now))}
 	if !pace.IsShared(key) && key != pace.Unresolved {
 		l.Cap = q.side.Bounds(key).Cap
 	}

@@ -2,6 +2,8 @@ package work
 
 import (
 	"context"
+	"maps"
+	"slices"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -117,19 +119,29 @@ func (e *Engine) succeed(ctx context.Context, job *river.Job[LaneArgs]) error {
 		if job.Args.Lane >= all.N {
 			return nil // the operator has fewer lanes now; the others go on
 		}
-		return e.open(ctx, s, tx, ready, all, job.Args)
+		// The others are left alone: two lanes that end would wait for each other.
+		t, err := turnOf(ctx, s, job.Args.Key, ready, all)
+		if err != nil {
+			return err
+		}
+		return e.insertLanes(ctx, tx, opened(t, job.Args))
 	})
 }
 
 // open inserts the jobs of some of a key's lanes, before others where what is ready
 // takes them longer.
 func (e *Engine) open(ctx context.Context, s *store.Store, tx pgx.Tx, ready store.Ready, all outbound.Lanes, lanes ...LaneArgs) error {
-	key := lanes[0].Key
-	speeds, err := s.Speeds(ctx, []string{key})
+	t, err := turnOf(ctx, s, lanes[0].Key, ready, all)
 	if err != nil {
 		return err
 	}
-	return e.insertLanes(ctx, tx, lanes, turn{urgency(ready, all.N, speeds[key]), all.Location})
+	return e.openMissing(ctx, s, tx, opened(t, lanes...))
+}
+
+// turnOf is when and where the lanes of a key are worked on.
+func turnOf(ctx context.Context, s *store.Store, key string, ready store.Ready, all outbound.Lanes) (turn, error) {
+	speeds, err := s.Speeds(ctx, []string{key})
+	return turn{urgency(ready, all.N, speeds[key]), all.Location}, err
 }
 
 // turn is how soon lanes are worked on, and at which location.
@@ -144,12 +156,44 @@ func urgency(ready store.Ready, lanes int, perSecond float64) int {
 	return pace.Urgency(ready.Turn, load.Takes())
 }
 
-func (e *Engine) insertLanes(ctx context.Context, tx pgx.Tx, lanes []LaneArgs, t turn) error {
+// openedLane is a lane that is to be worked on.
+type openedLane struct {
+	LaneArgs
+	turn
+}
+
+func opened(t turn, lanes ...LaneArgs) []openedLane {
+	out := make([]openedLane, len(lanes))
+	for i, l := range lanes {
+		out[i] = openedLane{l, t}
+	}
+	return out
+}
+
+// openMissing inserts the jobs of those lanes that have none. The others are held until the transaction ends,
+// by all who hold them side by side: so a lane that is about to end waits, and sees what was added.
+func (e *Engine) openMissing(ctx context.Context, s *store.Store, tx pgx.Tx, lanes []openedLane) error {
+	keys := map[string]bool{}
+	for _, l := range lanes {
+		keys[l.Key] = true
+	}
+	going, err := s.LanesGoing(ctx, LaneArgs{}.Kind(), slices.Sorted(maps.Keys(keys)))
+	if err != nil {
+		return err
+	}
+	return e.insertLanes(ctx, tx, slices.DeleteFunc(lanes, func(l openedLane) bool { return slices.Contains(going[l.Key], l.Lane) }))
+}
+
+// insertLanes inserts the jobs of lanes; whoever has one keeps it.
+func (e *Engine) insertLanes(ctx context.Context, tx pgx.Tx, lanes []openedLane) error {
+	if len(lanes) == 0 {
+		return nil
+	}
 	params := make([]river.InsertManyParams, len(lanes))
 	for i, l := range lanes {
 		opts := l.InsertOpts()
-		opts.Priority, opts.Queue = t.urgency, queueAt(opts.Queue, t.location)
-		params[i] = river.InsertManyParams{Args: l, InsertOpts: &opts}
+		opts.Priority, opts.Queue = l.urgency, queueAt(opts.Queue, l.location)
+		params[i] = river.InsertManyParams{Args: l.LaneArgs, InsertOpts: &opts}
 	}
 	_, err := e.client.InsertManyTx(ctx, tx, params)
 	return err

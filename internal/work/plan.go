@@ -43,6 +43,29 @@ const (
 	planLater = 3
 )
 
+// The runs of a workspace that has many at work are planned after those of others.
+const (
+	fewRuns  = 4
+	manyRuns = 16
+)
+
+// insertPlan has a run planned.
+func (e *Engine) insertPlan(ctx context.Context, s *store.Store, tx pgx.Tx, workspace, run int64) error {
+	n, err := s.RunsGoing(ctx, workspace)
+	if err != nil {
+		return err
+	}
+	opts := PlanArgs{}.InsertOpts()
+	switch {
+	case n > manyRuns:
+		opts.Priority = planLater
+	case n > fewRuns:
+		opts.Priority = planLater - 1
+	}
+	_, err = e.client.InsertTx(ctx, tx, PlanArgs{Run: run}, &opts)
+	return err
+}
+
 type planWorker struct {
 	river.WorkerDefaults[PlanArgs]
 	engine *Engine
@@ -529,16 +552,10 @@ func (e *Engine) openLanes(ctx context.Context, st *store.Store, tx pgx.Tx, s *o
 	if err != nil {
 		return err
 	}
-	byTurn := map[turn][]LaneArgs{}
-	for key, r := range ready {
-		all := s.Lanes(key, known)
-		t := turn{urgency(r, all.N, speeds[key]), all.Location}
-		byTurn[t] = append(byTurn[t], lanesOf(key, pace.Employed(r.Parcels, r.Addresses, all.N, speeds[key]))...)
+	var lanes []openedLane
+	for _, key := range slices.Sorted(maps.Keys(ready)) { // in one order for all, against deadlocks
+		r, all := ready[key], s.Lanes(key, known)
+		lanes = append(lanes, opened(turn{urgency(r, all.N, speeds[key]), all.Location}, lanesOf(key, pace.Employed(r.Parcels, r.Addresses, all.N, speeds[key]))...)...)
 	}
-	for t, lanes := range byTurn {
-		if err := e.insertLanes(ctx, tx, lanes, t); err != nil {
-			return err
-		}
-	}
-	return nil
+	return e.openMissing(ctx, st, tx, lanes)
 }

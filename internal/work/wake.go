@@ -46,7 +46,7 @@ func (w *wakeWorker) Work(ctx context.Context, job *river.Job[WakeArgs]) error {
 		}
 		all := side.Lanes(key, known)
 		lanes := lanesOf(key, pace.Employed(ready.Parcels, ready.Addresses, all.N, speeds[key]))
-		return e.insertLanes(ctx, tx, lanes, turn{urgency(ready, all.N, speeds[key]), all.Location})
+		return e.openMissing(ctx, s, tx, opened(turn{urgency(ready, all.N, speeds[key]), all.Location}, lanes...))
 	})
 }
 
