@@ -10625,6 +10625,8 @@ export interface components {
              * @description How many lanes it works in at once.
              */
             lanes: number;
+            /** @description Where it is: it goes out by the direct route of its location, and by nothing else. Not given: it works as the service does. */
+            location?: string;
             /** @description The host's name. */
             name: string;
             /**

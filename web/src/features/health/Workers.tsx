@@ -41,6 +41,7 @@ export function Workers() {
                 <th>Worker</th>
                 <th>Version</th>
                 <th>Serves the console</th>
+                <th>Location</th>
                 <th className="number">Lanes at work</th>
                 <th>Sessions by route</th>
                 <th>Begun</th>
@@ -54,6 +55,7 @@ export function Workers() {
                   <td>{w.id}</td>
                   <td>{w.version}</td>
                   <td>{w.serves ? "yes" : "no"}</td>
+                  <td>{w.location ?? "the service’s"}</td>
                   <td className="number">
                     {number(w.parcels)} of {number(w.lanes)}
                   </td>
