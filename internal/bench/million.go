@@ -46,6 +46,7 @@ func million() error {
 	var run contract.Run
 	var took [3]time.Duration
 	var used [3]usage
+	traffic := in.traffic()
 	for i, do := range []func() error{
 		func() (err error) { l, err = importFile(ctx, in.api, file); return err },
 		func() (err error) {
@@ -61,12 +62,14 @@ func million() error {
 		}
 	}
 	server := serverPeak()
+	traffic = in.traffic().since(traffic)
 	after, err := bareFloors(in.net, file)
 	if err != nil {
 		return err
 	}
 	fmt.Printf("%d rows, %d addresses\n", l.Rows, run.Addresses)
 	times := tellPhases(took, used, before, after)
+	tellCost(run.Addresses, used, traffic)
 	sessions, asked, refused := 0, 0, 0
 	for _, h := range in.net.Hosts() {
 		s := h.Stats()
@@ -115,6 +118,36 @@ func tellPhases(took [3]time.Duration, used [3]usage, before, after [3]time.Dura
 	}
 	_ = t.Flush()
 	return sum.Seconds() / floors.Seconds()
+}
+
+// traffic is what went to mail hosts and came from them, in bytes.
+type traffic struct{ to, from int64 }
+
+func (in *installation) traffic() (t traffic) {
+	for _, h := range in.net.Hosts() {
+		s := h.Stats()
+		t.to, t.from = t.to+s.Heard, t.from+s.Said
+	}
+	return t
+}
+
+func (t traffic) since(before traffic) traffic {
+	return traffic{t.to - before.to, t.from - before.from}
+}
+
+// tellCost prints what a thousand addresses cost, by phase.
+func tellCost(addresses int64, used [3]usage, net traffic) {
+	thousands := float64(addresses) / 1000
+	t := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', tabwriter.AlignRight)
+	fmt.Fprint(t, "a thousand addresses cost\tprocessor: service\tPostgreSQL\tto mail hosts\tfrom mail hosts\t\n")
+	for i, what := range []string{"in", "run", "kept rows out"} {
+		to, from := "", ""
+		if what == "run" {
+			to, from = fmt.Sprintf("%.1f KB", float64(net.to)/thousands/1000), fmt.Sprintf("%.1f KB", float64(net.from)/thousands/1000)
+		}
+		fmt.Fprintf(t, "%s\t%.2f ms\t%.2f ms\t%s\t%s\t\n", what, ms(used[i].service)/thousands, ms(used[i].server)/thousands, to, from)
+	}
+	_ = t.Flush()
 }
 
 // measured does something, and tells how long it took and what it used.

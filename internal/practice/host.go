@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 )
 
@@ -24,6 +25,8 @@ type Host struct {
 	world     *World
 	blocked   *blocked
 	character *Character
+
+	heard, said atomic.Int64 // bytes
 
 	mu         sync.Mutex
 	firstSeen  map[string]time.Time // greylisting
@@ -40,10 +43,11 @@ type Host struct {
 
 // Stats is what a host saw of its clients.
 type Stats struct {
-	Mailings int // messages taken in
-	Sessions int
-	Open     int
-	MostOpen int // sessions at the same time
+	Heard, Said int64 // bytes of all sessions
+	Mailings    int   // messages taken in
+	Sessions    int
+	Open        int
+	MostOpen    int // sessions at the same time
 	// MostOpenFrom is the same by the client's address, SessionsFrom all sessions.
 	MostOpenFrom, SessionsFrom map[string]int
 	Recipients                 int
@@ -63,6 +67,7 @@ func (h *Host) Stats() Stats {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	s := h.stats
+	s.Heard, s.Said = h.heard.Load(), h.said.Load()
 	s.MostOpenFrom, s.SessionsFrom, s.Unknown = maps.Clone(h.mostOpen), maps.Clone(h.stats.SessionsFrom), slices.Clone(h.stats.Unknown)
 	return s
 }
@@ -141,11 +146,29 @@ func (h *Host) accept(l net.Listener) {
 		h.mu.Unlock()
 		go func() {
 			defer h.gone(conn)
-			far, arrived := distant(conn, h.character.RoundTrip)
+			far, arrived := distant(counted{conn, h}, h.character.RoundTrip)
 			(&peer{host: h, conn: far, in: bufio.NewReader(far), out: bufio.NewWriter(far), source: sourceOf(conn)}).serve()
 			arrived()
 		}()
 	}
+}
+
+// counted counts the bytes of a session.
+type counted struct {
+	net.Conn
+	host *Host
+}
+
+func (c counted) Read(b []byte) (int, error) {
+	n, err := c.Conn.Read(b)
+	c.host.heard.Add(int64(n))
+	return n, err
+}
+
+func (c counted) Write(b []byte) (int, error) {
+	n, err := c.Conn.Write(b)
+	c.host.said.Add(int64(n))
+	return n, err
 }
 
 func (h *Host) gone(conn net.Conn) {

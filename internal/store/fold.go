@@ -10,8 +10,8 @@ import (
 	"varnet/internal/store/pack"
 )
 
-// foldAtOnce is how many batches are folded in one transaction: some two million results at most.
-const foldAtOnce = 4000
+// foldAtOnce is how many batches are folded in one transaction: some million results at most.
+const foldAtOnce = 2000
 
 // Fold puts results of a run that were recorded since it was folded last into the parts of its latest
 // results: of so many batches that no transaction is long. more reports that some are left.

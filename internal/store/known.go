@@ -36,7 +36,7 @@ func (s *Store) Known(ctx context.Context, l List) (*Known, error) {
 		}
 		for to := range k.verdicts {
 			if int(k.found.from.of(int32(to))) == i+1 {
-				k.verdicts[to] = st.Verdict(k.found.address[to])
+				k.verdicts[to] = st.Verdict(k.found.there(int32(to)))
 			}
 		}
 	}

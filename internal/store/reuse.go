@@ -26,7 +26,7 @@ type Fresh struct {
 type reusable struct {
 	sources []int64
 	from    numbers
-	address []int32
+	address []int32 // nil while it is the same everywhere
 	at      []uint32
 	count   int64
 }
@@ -36,14 +36,22 @@ func (s *Store) roomFor(ctx context.Context, r *reusable, list int64) error {
 	var cells int64
 	err := s.db.QueryRow(ctx, "SELECT rows * cardinality(address_columns) FROM list WHERE id = $1", list).Scan(&cells)
 	r.from.grow(int(cells) + 1)
-	r.address, r.at = make([]int32, cells+1), make([]uint32, cells+1)
+	r.at = make([]uint32, cells+1)
 	return err
+}
+
+// there is the address in the source's list.
+func (r *reusable) there(address int32) int32 {
+	if r.address == nil {
+		return address
+	}
+	return r.address[address]
 }
 
 // take takes a result of the last source, if it is fresher than what there is.
 func (r *reusable) take(to, address int32, at time.Time) {
 	if more := int(to) + 1 - len(r.at); more > 0 {
-		r.address, r.at = append(r.address, make([]int32, more)...), append(r.at, make([]uint32, more)...)
+		r.at = append(r.at, make([]uint32, more)...)
 	}
 	if r.from.of(to) == 0 {
 		r.count++
@@ -51,7 +59,17 @@ func (r *reusable) take(to, address int32, at time.Time) {
 		return
 	}
 	r.from.set(to, int32(len(r.sources)))
-	r.address[to], r.at[to] = address, uint32(at.Unix())
+	r.at[to] = uint32(at.Unix())
+	if address != to && r.address == nil {
+		r.address = make([]int32, 0, len(r.at))
+	}
+	if r.address == nil {
+		return
+	}
+	for n := len(r.address); n < len(r.at); n++ { // those before were the same
+		r.address = append(r.address, int32(n))
+	}
+	r.address[to] = address
 }
 
 // reusable returns the freshest results of the workspace's earlier runs for the
@@ -251,17 +269,17 @@ func (s *Store) reuseDomains(ctx context.Context, run Run) error {
 // of returns the list's addresses by those of one source.
 func (r *reusable) of(source int32) (to []int32) {
 	highest := int32(-1)
-	for address, there := range r.address {
-		if r.from.of(int32(address)) == source {
-			highest = max(highest, there)
+	for address := range int32(len(r.from.low)) {
+		if r.from.of(address) == source {
+			highest = max(highest, r.there(address))
 		}
 	}
 	to = make([]int32, highest+1)
-	for address := range r.address {
-		if r.from.of(int32(address)) != source {
+	for address := range int32(len(r.from.low)) {
+		if r.from.of(address) != source {
 			continue
 		}
-		to[r.address[address]] = int32(address)
+		to[r.there(address)] = address
 	}
 	return to
 }
