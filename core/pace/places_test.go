@@ -122,8 +122,8 @@ func TestScopes(t *testing.T) {
 // TestUrgent: who is urgent gets the next place, before those who have waited longer, and one session ends for
 // each of them.
 func TestUrgent(t *testing.T) {
-	waited := 0
-	p := Places{Waits: func(context.Context) func() { waited++; return func() { waited-- } }}
+	var waited atomic.Int32
+	p := Places{Waits: func(context.Context) func() { waited.Add(1); return func() { waited.Add(-1) } }}
 	host := netip.AddrFrom4([4]byte{192, 0, 2, 1})
 	take := func(urgent bool) *Seat {
 		seat, err := p.Take(t.Context(), host, 1, 2, urgent)
@@ -141,16 +141,16 @@ func TestUrgent(t *testing.T) {
 	time.Sleep(20 * time.Millisecond)
 	go func() { take(true); order <- "urgent" }()
 	time.Sleep(20 * time.Millisecond)
-	if waited != 1 || !first.MakesRoom() || second.MakesRoom() || !first.MakesRoom() {
-		t.Errorf("%d wait; the first session alone is to end", waited)
+	if waited.Load() != 1 || !first.MakesRoom() || second.MakesRoom() || !first.MakesRoom() {
+		t.Errorf("%d wait; the first session alone is to end", waited.Load())
 	}
 	first.Free(0)
 	if who := <-order; who != "urgent" {
 		t.Errorf("the place was taken by the %s one", who)
 	}
 	second.Free(0)
-	if who := <-order; who != "other" || waited != 0 {
-		t.Errorf("then by the %s one, and %d wait", who, waited)
+	if who := <-order; who != "other" || waited.Load() != 0 {
+		t.Errorf("then by the %s one, and %d wait", who, waited.Load())
 	}
 }
 
