@@ -157,27 +157,30 @@ func (i *Importer) givingWay(ctx context.Context, next func() (*record, error)) 
 
 // copyTo writes the rows to the database, and the addresses of their domains whenever some were gathered.
 func (r *rowReader) copyTo(ctx context.Context, s *store.Store, list int64) error {
-	next := ahead(ctx, func() (*store.Row, error) { return r.next(ctx) }, rowSize)
+	next := ahead(ctx, r.next, rowSize)
 	for ended := false; !ended; {
-		var gathered map[string]*store.Members
+		var gathered []map[string]*store.Members
 		err := s.CopyRows(ctx, list, func() (row *store.Row, err error) {
-			select {
-			case gathered = <-r.gatherings:
+			if gathered = r.gatherings.take(); len(gathered) > 0 {
 				return nil, nil
-			default:
 			}
 			row, err = next()
 			ended = row == nil
 			return row, err
 		})
-		if err == nil {
-			err = s.AddMembers(ctx, list, gathered)
-		}
 		if err != nil {
 			return err
 		}
+		if ended {
+			gathered = append(r.gatherings.take(), r.members())
+		}
+		for _, g := range gathered {
+			if err := s.AddMembers(ctx, list, g); err != nil {
+				return err
+			}
+		}
 	}
-	return s.AddMembers(ctx, list, r.members())
+	return nil
 }
 
 // mostRows is how many rows a list may have where its workspace may have any number: what is

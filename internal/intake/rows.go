@@ -8,6 +8,7 @@ import (
 	"io"
 	"slices"
 	"strings"
+	"sync"
 
 	"varnet/core/address"
 	"varnet/core/catalogue"
@@ -213,7 +214,7 @@ type rowReader struct {
 	// gathered is about how many bytes the addresses of domains take that are not on their way to
 	// the database; gatherings are those that are.
 	gathered, gatherAtMost int
-	gatherings             chan map[string]*store.Members
+	gatherings             gatherings
 	// sameMailbox is the intake's.
 	sameMailbox bool
 	left, most  int64        // how many rows there may be, and in all lists of the workspace; most is 0: any number
@@ -224,17 +225,15 @@ type rowReader struct {
 
 func newRowReader(records func() (*record, error), l *store.List, c *catalogue.Catalogue) *rowReader {
 	return &rowReader{records: records, list: l, catalogue: c, firsts: newFirsts(), domains: map[string]*seenDomain{},
-		gatherings: make(chan map[string]*store.Members, 1), gatherAtMost: gatheredAtMost, left: mostRows}
+		gatherAtMost: gatheredAtMost, left: mostRows}
 }
 
 // next returns the next address cell, the first of a record with the record; nil after
 // the last.
-func (r *rowReader) next(ctx context.Context) (*store.Row, error) {
+func (r *rowReader) next() (*store.Row, error) {
 	if len(r.queue) == 0 {
 		if r.gathered > r.gatherAtMost {
-			if err := r.handOn(ctx); err != nil {
-				return nil, err
-			}
+			r.gatherings.add(r.members())
 		}
 		rec, err := r.records()
 		if rec == nil || err != nil {
@@ -333,14 +332,26 @@ const (
 	gatheredBytes  = 8
 )
 
-// handOn hands the addresses on that were gathered.
-func (r *rowReader) handOn(ctx context.Context) error {
-	select {
-	case r.gatherings <- r.members():
-		return nil
-	case <-ctx.Done():
-		return ctx.Err()
-	}
+// gatherings are addresses of domains on their way to the database. Who reads does not wait for who
+// writes: they are few, since the rows that come with them are.
+type gatherings struct {
+	mu  sync.Mutex
+	all []map[string]*store.Members
+}
+
+func (g *gatherings) add(one map[string]*store.Members) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	g.all = append(g.all, one)
+}
+
+// take returns those that were added, in order.
+func (g *gatherings) take() []map[string]*store.Members {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	all := g.all
+	g.all = nil
+	return all
 }
 
 // members are each domain's addresses that were not handed on yet; they are from now on.

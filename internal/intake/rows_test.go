@@ -38,7 +38,7 @@ func rowsOf(t *testing.T, file io.Reader, l *store.List) (rows []store.Row, r *r
 		return nil, nil, err
 	}
 	r = newRowReader(ahead(t.Context(), records.next, (*record).size), l, catalogue.Default())
-	next := ahead(t.Context(), func() (*store.Row, error) { return r.next(t.Context()) }, rowSize)
+	next := ahead(t.Context(), r.next, rowSize)
 	for {
 		row, err := next()
 		if row == nil || err != nil {
@@ -134,7 +134,7 @@ func TestTooManyRows(t *testing.T) {
 	r := newRowReader(records.next, l, catalogue.Default())
 	r.left = 1000
 	for {
-		row, err := r.next(t.Context())
+		row, err := r.next()
 		if row != nil {
 			continue
 		}
