@@ -86,13 +86,10 @@ func TestUrgentFirst(t *testing.T) {
 	w := workspace(t, s, "ours")
 	plain, urgent := newRun(t, s, w, 2), newRun(t, s, w, 2)
 	urgent.Urgent = true
-	first := parcel(plain, 1, time.Now(), 1)
-	second := parcel(urgent, 1, time.Now(), 1)
-	second.Turn = urgent.FirstTurn() + 7
-	add(t, s, first)
-	add(t, s, second)
+	lined(t, s, plain, 1)
+	lined(t, s, urgent, 1)
 	for _, want := range []int64{urgent.ID, plain.ID} {
-		if got, err := s.Claim(t.Context(), first.LaneKey, 0); err != nil || got == nil || got.RunID != want {
+		if got, err := s.Claim(t.Context(), "op.example", 0); err != nil || got == nil || got.RunID != want {
 			t.Errorf("claimed is %+v, not one of run %d (%v)", got, want, err)
 		}
 	}

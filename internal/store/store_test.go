@@ -258,8 +258,8 @@ func TestRunsTakeTurns(t *testing.T) {
 	s := open(t)
 	w := workspace(t, s, "ours")
 	large, small := newRun(t, s, w, 10), newRun(t, s, w, 10)
-	add(t, s, parcel(large, 1, time.Now(), 1), parcel(large, 2, time.Now(), 2), parcel(large, 3, time.Now(), 3))
-	add(t, s, parcel(small, 1, time.Now(), 1))
+	lined(t, s, large, 3)
+	lined(t, s, small, 1)
 	var order []int64
 	for {
 		p, err := s.Claim(t.Context(), "op.example", 0)
