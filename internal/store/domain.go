@@ -195,13 +195,9 @@ func (s *Store) Ages(ctx context.Context, run int64, now time.Time, bounds []tim
 	if err != nil {
 		return nil, 0, err
 	}
-	batches, err := s.batchTimes(ctx, run)
+	recordedAt, err := s.recordedAt(ctx, run)
 	if err != nil {
 		return nil, 0, err
-	}
-	recordedAt := make(map[int64]time.Time, len(batches))
-	for _, b := range batches {
-		recordedAt[b.id] = b.at
 	}
 	counts = make([]int64, len(bounds)+1)
 	var sum, n float64

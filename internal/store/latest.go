@@ -580,6 +580,16 @@ func (s *Store) batchTimes(ctx context.Context, run int64) ([]readBatch, error) 
 	})
 }
 
+// recordedAt returns when the batches of a run were recorded.
+func (s *Store) recordedAt(ctx context.Context, run int64) (map[int64]time.Time, error) {
+	batches, err := s.batchTimes(ctx, run)
+	out := make(map[int64]time.Time, len(batches))
+	for _, b := range batches {
+		out[b.id] = b.at
+	}
+	return out, err
+}
+
 // timesOf returns when some batches of a run were recorded.
 func (s *Store) timesOf(ctx context.Context, run int64, ids []int64) (map[int64]time.Time, error) {
 	rows, err := s.db.Query(ctx, "SELECT id, at FROM batch WHERE run_id = $1 AND id = ANY($2)", run, slices.Compact(slices.Sorted(slices.Values(ids))))

@@ -129,14 +129,11 @@ func (s *Store) eachFresh(ctx context.Context, run int64, since map[int32]time.T
 	if err != nil {
 		return err
 	}
-	batches, err := s.batchTimes(ctx, run)
+	recordedAt, err := s.recordedAt(ctx, run)
 	if err != nil {
 		return err
 	}
-	recordedAt, verdicts := make(map[int64]time.Time, len(batches)), make(map[int32]bool, len(since))
-	for _, b := range batches {
-		recordedAt[b.id] = b.at
-	}
+	verdicts := make(map[int32]bool, len(since))
 	for v := range since {
 		verdicts[v] = true
 	}
