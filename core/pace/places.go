@@ -97,7 +97,7 @@ type Seat struct {
 	scopes [2]Scope
 	at     [2]int
 	others int
-	leaves bool // it ends for somebody who is urgent
+	leaves string // the scope in which somebody urgent has the session end; "": none
 	once   sync.Once
 }
 
@@ -140,12 +140,12 @@ func (s *Seat) MakesRoom() bool {
 	s.places.mu.Lock()
 	defer s.places.mu.Unlock()
 	for _, of := range s.scopes {
-		if one := s.places.scope(of.Name); !s.leaves && one.wanted > one.leaving && len(one.held) >= of.Most {
+		if one := s.places.scope(of.Name); s.leaves == "" && one.wanted > one.leaving && len(one.held) >= of.Most {
 			one.leaving++
-			s.leaves = true
+			s.leaves = of.Name
 		}
 	}
-	return s.leaves
+	return s.leaves != ""
 }
 
 // ErrResting is the error of Take at an address that has had enough of us for now.
@@ -325,8 +325,8 @@ func (p *Places) giveBack(s *Seat, n int) {
 	for i := range n {
 		names[i], places[i] = s.scopes[i].Name, s.at[i]
 		one := p.scope(names[i])
-		if delete(one.held, places[i]); s.leaves {
-			one.leaving = max(0, one.leaving-1)
+		if delete(one.held, places[i]); s.leaves == names[i] {
+			one.leaving--
 		}
 		if len(one.held) == 0 && one.owed == 0 && one.restUntil.IsZero() && one.wanted == 0 {
 			delete(p.scopes, names[i])

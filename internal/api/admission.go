@@ -210,6 +210,13 @@ func (a *API) admitted(h huma.API) func(huma.Context, func(huma.Context)) {
 			busy(h, ctx, wait, why)
 			return
 		}
+		leave, wait, why := a.begin(ctx, who, c.WorkspaceID, l)
+		if leave == nil {
+			busy(h, ctx, wait, why)
+			return
+		}
+		defer leave()
+		// From its turn on a request is one that somebody waits for, or one that gives way to those.
 		what := longOnes[ctx.Operation().OperationID]
 		if what == "" || attended[ctx.Operation().OperationID] {
 			of, done := a.engine.Gate.Attend(ctx.Context())
@@ -218,27 +225,26 @@ func (a *API) admitted(h huma.API) func(huma.Context, func(huma.Context)) {
 		} else if what == importing || what == exporting {
 			ctx = huma.WithContext(ctx, giveway.Of(ctx.Context(), giveway.Files))
 		}
-		if what == "" {
-			wait, cancel := context.WithTimeout(ctx.Context(), turnWait)
-			over, err := a.admission.turns.enter(wait, who)
-			cancel()
-			if err != nil {
-				busy(h, ctx, time.Second, "Too many requests are being answered at this moment.")
-				return
-			}
-			defer over()
-			next(ctx)
-			return
-		}
-		mostAtOnce := map[going]int{importing: l.Imports, exporting: l.Exports, streaming: l.Streams, checking: checksAtOnce}[what]
-		leave := a.admission.enter(what, c.WorkspaceID, mostAtOnce)
-		if leave == nil {
-			busy(h, ctx, 10*time.Second, fmt.Sprintf("Too many %s go on at this moment; your workspace may have %d at a time.", what, mostAtOnce))
-			return
-		}
-		defer leave()
 		next(ctx)
 	}
+}
+
+// begin waits for a request's turn among those that are answered in a moment, or counts it among
+// the long ones of its workspace. leave is to be called at its end; nil: it is to come again after
+// wait, and why.
+func (a *API) begin(ctx huma.Context, who string, workspace int64, l store.Limits) (leave func(), wait time.Duration, why string) {
+	what := longOnes[ctx.Operation().OperationID]
+	if what == "" {
+		within, cancel := context.WithTimeout(ctx.Context(), turnWait)
+		defer cancel()
+		leave, err := a.admission.turns.enter(within, who)
+		if err != nil {
+			return nil, time.Second, "Too many requests are being answered at this moment."
+		}
+		return leave, 0, ""
+	}
+	most := map[going]int{importing: l.Imports, exporting: l.Exports, streaming: l.Streams, checking: checksAtOnce}[what]
+	return a.admission.enter(what, workspace, most), 10 * time.Second, fmt.Sprintf("Too many %s go on at this moment; your workspace may have %d at a time.", what, most)
 }
 
 // personWithout is the person of a caller who is in no workspace: they have a rate of their own.

@@ -46,9 +46,9 @@ func (a *API) health(ctx context.Context, _ *struct{}) (*struct{ Body contract.S
 	case len(workers) == 0:
 		b.Sentence = "No worker is at work: nothing goes on until one is started with varnet serve or varnet worker."
 	case waits > lateAfter:
-		b.Sentence += fmt.Sprintf(" The oldest parcel that is ready waits since %s: more workers would help, unless its operator has few lanes.", waits)
+		b.Sentence += fmt.Sprintf(" The oldest parcel that is ready has waited for %s: more workers would help, unless its operator has few lanes.", waits)
 	case q.Parcels["open"] > 0:
-		b.Sentence += fmt.Sprintf(" The oldest parcel that is ready waits since %s.", waits)
+		b.Sentence += fmt.Sprintf(" The oldest parcel that is ready has waited for %s.", waits)
 	default:
 		b.Sentence += " Nothing that is ready waits."
 	}

@@ -5,8 +5,6 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
-	"os"
-	"text/tabwriter"
 	"time"
 
 	"varnet/core/pace"
@@ -48,8 +46,7 @@ type kindOfList struct {
 // workers.
 func paceBench() error {
 	kinds := []kindOfList{{"members", []float64{0.28, 0.12, 0.06, 0.04}, 1.1, 40}, {"business", []float64{0.06, 0.05}, 0.9, 8}}
-	t := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', tabwriter.AlignRight)
-	fmt.Fprint(t, "list\taddresses\toperators\tworkers\tbound\ttook\ttimes\tcomplaints\t\n")
+	fmt.Printf("%10s%15s%12s%10s%12s%12s%8s%12s\n", "list", "addresses", "operators", "workers", "bound", "took", "times", "complaints")
 	worst, small := 0.0, 0.0
 	for _, k := range kinds {
 		for _, n := range []int{10_000, 100_000, 1_000_000, 10_000_000, 100_000_000, 1_000_000_000} {
@@ -60,11 +57,10 @@ func paceBench() error {
 				} else {
 					worst = max(worst, p.times())
 				}
-				fmt.Fprintf(t, "%s\t%d\t%d\t%d\t%s\t%s\t%.2f\t%d\t\n", k.name, n, p.operators, workers, said(p.bound), said(p.took), p.times(), p.complaints)
+				fmt.Printf("%10s%15d%12d%10d%12s%12s%8.2f%12d\n", k.name, n, p.operators, workers, said(p.bound), said(p.took), p.times(), p.complaints)
 			}
 		}
 	}
-	_ = t.Flush()
 	return judge([]bar{
 		{what: "times the bound, 100,000 addresses and more, at the most", figure: worst, bar: 1.15, atMost: true},
 		{what: "times the bound, 300 lists of 10,000 addresses together, at the most", figure: small, bar: 1.15, atMost: true},
@@ -133,7 +129,7 @@ type keyed struct {
 	operators []*operator // one, or the small ones that share it
 	shared    bool
 	cap       int
-	queue     []simParcel
+	queue     simQueue
 	left      int  // addresses not asked yet
 	working   int  // lanes at work
 	sessions  int  // those that the host let in
@@ -145,6 +141,41 @@ type simParcel struct {
 	addresses int
 	turn      int32
 	takes     time.Duration // of shared parcels; others by the operator's speed
+}
+
+// simQueue is the parcels of a key: what was put back comes before the rest.
+type simQueue struct {
+	back, rest []simParcel
+	begun      int // of rest, how many were taken
+	addresses  int
+}
+
+func (q *simQueue) len() int { return len(q.back) + len(q.rest) - q.begun }
+
+func (q *simQueue) add(p simParcel) { q.rest, q.addresses = append(q.rest, p), q.addresses+p.addresses }
+
+// putBack puts so many addresses of a parcel back to be asked next.
+func (q *simQueue) putBack(p simParcel, addresses int) {
+	q.back, q.addresses = append(q.back, simParcel{addresses: addresses, turn: p.turn}), q.addresses+addresses
+}
+
+// next returns the parcel that take takes.
+func (q *simQueue) next() simParcel {
+	if last := len(q.back) - 1; last >= 0 {
+		return q.back[last]
+	}
+	return q.rest[q.begun]
+}
+
+func (q *simQueue) take() simParcel {
+	p := q.next()
+	if last := len(q.back) - 1; last >= 0 {
+		q.back = q.back[:last]
+	} else {
+		q.begun++
+	}
+	q.addresses -= p.addresses
+	return p
 }
 
 type simulation struct {
@@ -256,7 +287,7 @@ func (s *simulation) add(name string, op *operator, turn int32) {
 	k := &keyed{Pace: pace.Start(), operators: []*operator{op}, cap: pace.DefaultCap, left: op.addresses}
 	s.keys[name] = k
 	for i, n := range pace.Cut(op.addresses, false) {
-		k.queue = append(k.queue, simParcel{addresses: n, turn: turn + int32(i)})
+		k.queue.add(simParcel{addresses: n, turn: turn + int32(i)})
 	}
 	s.open(k)
 }
@@ -284,7 +315,7 @@ func (s *simulation) share(open map[string]*simParcel, name string, op *operator
 
 func (s *simulation) push(name string, p simParcel) {
 	k := s.keys[name]
-	k.queue = append(k.queue, p)
+	k.queue.add(p)
 	s.open(k)
 }
 
@@ -299,20 +330,20 @@ func (s *simulation) open(k *keyed) {
 		s.at(k.RestUntil, func() { s.open(k) })
 		return
 	}
-	for k.working+k.waiting < min(max(1, k.Lanes), k.cap) && k.working+k.waiting < k.working+len(k.queue) {
+	for k.working+k.waiting < min(max(1, k.Lanes), k.cap) && k.working+k.waiting < k.working+k.queue.len() {
 		s.enqueue(k)
 	}
 	s.start()
 }
 
 func (s *simulation) enqueue(k *keyed) {
-	if len(k.queue) == 0 {
+	if k.queue.len() == 0 {
 		return
 	}
 	k.waiting++
 	s.seq++
 	left := time.Duration(float64(k.left) / k.speed() / float64(max(1, k.Lanes)) * float64(time.Second))
-	heap.Push(&s.ready, readyLane{pace.Urgency(k.queue[0].turn, left), s.seq, k})
+	heap.Push(&s.ready, readyLane{pace.Urgency(k.queue.next().turn, left), s.seq, k})
 }
 
 // speed is what one lane gets through in a second.
@@ -336,7 +367,7 @@ func (s *simulation) start() {
 
 // work takes the lane's next parcel, or ends its job.
 func (s *simulation) work(k *keyed, end time.Time) {
-	if !s.now.Before(end) || len(k.queue) == 0 || k.Resting(s.now) || k.working > min(max(1, k.Lanes), k.cap) {
+	if !s.now.Before(end) || k.queue.len() == 0 || k.Resting(s.now) || k.working > min(max(1, k.Lanes), k.cap) {
 		k.working--
 		s.busy--
 		s.at(s.now.Add(handOver), func() { s.open(k) })
@@ -352,12 +383,12 @@ func (s *simulation) work(k *keyed, end time.Time) {
 		takes = op.asking(p.addresses)
 		if refused = k.sessions >= op.limit; refused { // the host complains of this session at once
 			takes, seen = time.Second, pace.Seen{Sessions: 1, Throttled: 1}
-			k.putBack(p, p.addresses)
+			k.queue.putBack(p, p.addresses)
 			p.addresses = 0
 			s.complaints++
 		} else if most := deadline - s.now.Sub(end.Add(-slice)); takes > most { // what is not asked goes back
 			asked := int((most - sessionBegins).Seconds() * op.speed)
-			k.putBack(p, p.addresses-asked)
+			k.queue.putBack(p, p.addresses-asked)
 			p.addresses, takes = asked, most
 		}
 	}
@@ -381,25 +412,17 @@ func (s *simulation) work(k *keyed, end time.Time) {
 // claim takes the lane's portion of the key's next parcel, and leaves the rest to
 // other lanes.
 func (s *simulation) claim(k *keyed) simParcel {
-	p, ready, speed := k.queue[0], int64(0), 0.0
-	for _, q := range k.queue {
-		ready += int64(q.addresses)
-	}
+	ready, speed := int64(k.queue.addresses), 0.0
 	if k.known {
 		speed = k.speed()
 	}
-	k.queue = k.queue[1:]
+	p := k.queue.take()
 	if n := pace.Portion(ready, min(k.Lanes, k.cap), speed); !k.shared && p.addresses > n {
-		k.putBack(p, p.addresses-n)
+		k.queue.putBack(p, p.addresses-n)
 		p.addresses = n
 		s.open(k)
 	}
 	return p
-}
-
-// putBack puts so many addresses of a parcel back to be asked next.
-func (k *keyed) putBack(p simParcel, addresses int) {
-	k.queue = append([]simParcel{{addresses: addresses, turn: p.turn}}, k.queue...)
 }
 
 // run plays until nothing is left.

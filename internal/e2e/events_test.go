@@ -15,6 +15,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"testing"
 	"time"
@@ -115,11 +116,17 @@ func TestEvents(t *testing.T) {
 	if _, err := ada.SetLetterWishes(ctx, wishes); err != nil {
 		t.Fatal(err)
 	}
+	var mu sync.Mutex
 	var followed []contract.Event
 	following, stop := context.WithCancel(ctx)
 	ended := make(chan error, 1)
 	go func() {
-		ended <- api.FollowEvents(following, 0, func(e contract.Event) error { followed = append(followed, e); return nil })
+		ended <- api.FollowEvents(following, 0, func(e contract.Event) error {
+			mu.Lock()
+			defer mu.Unlock()
+			followed = append(followed, e)
+			return nil
+		})
 	}()
 
 	l := imported(t, api, i.World, "Members", 300)
@@ -190,6 +197,11 @@ func TestEvents(t *testing.T) {
 	if one.Log[0].Status != 204 || !strings.Contains(one.Log[0].Request, "Webhook-Signature: v1,") {
 		t.Errorf("%v: %+v", err, one)
 	}
+	eventually(t, 20*time.Second, func() (bool, string) { // each is told a moment after it happened
+		mu.Lock()
+		defer mu.Unlock()
+		return len(followed) >= 3, fmt.Sprintf("%d events were followed", len(followed))
+	})
 	stop()
 	if err := <-ended; !errors.Is(err, context.Canceled) {
 		t.Error(err)
@@ -198,9 +210,6 @@ func TestEvents(t *testing.T) {
 		if at > 0 && e.Seq <= followed[at-1].Seq {
 			t.Errorf("event %d after %d", e.Seq, followed[at-1].Seq)
 		}
-	}
-	if len(followed) < 3 {
-		t.Errorf("%d events were followed", len(followed))
 	}
 }
 

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"bytes"
 	"context"
 	"crypto/sha256"
 	"slices"
@@ -141,7 +142,7 @@ func (s *Store) rememberAbsent(ctx context.Context, run int64) error {
 		return err
 	}
 	for of := (partsOf{lines: true, limit: absentParts}); ; {
-		read, prints := 0, []Fingerprint(nil)
+		read, prints := 0, prints{}
 		printsOf := s.fingerprints()
 		err := s.eachPart(ctx, r.ListID, of, func(domain string, ordinals []int32, lines string) bool {
 			read++
@@ -149,7 +150,7 @@ func (s *Store) rememberAbsent(ctx context.Context, run int64) error {
 			for _, o := range ordinals {
 				var local string
 				if local, _, lines = cutLine(lines); found.has(o) {
-					prints = append(prints, printsOf(string(plain(local + "@" + domain)))[0])
+					prints.add(printsOf(string(plain(local + "@" + domain)))[0])
 				}
 			}
 			return true
@@ -171,15 +172,22 @@ func (s *Store) rememberAbsent(ctx context.Context, run int64) error {
 // absentParts is of how many parts of a list absences are remembered at a time.
 const absentParts = 64
 
-// addAbsences remembers that mailboxes were found absent now, unless they were before.
-func (s *Store) addAbsences(ctx context.Context, workspace int64, prints []Fingerprint) error {
-	for some := range slices.Chunk(prints, absencesAtOnce) {
-		sums := make([][]byte, len(some))
-		for i, f := range some {
-			sums[i] = f.Sum
-		}
-		_, err := s.db.Exec(ctx, `INSERT INTO absence (workspace_id, fingerprint, at, secret) SELECT $1, f, now(), $3 FROM unnest($2::bytea[]) f ORDER BY f
-			ON CONFLICT DO NOTHING`, workspace, sums, some[0].Secret)
+// prints are fingerprints by one secret.
+type prints struct {
+	secret []byte
+	sums   [][]byte
+}
+
+func (p *prints) add(f Fingerprint) { p.secret, p.sums = f.Secret, append(p.sums, f.Sum) }
+
+// addAbsences remembers that mailboxes were found absent now, unless they were before. They come
+// in the order of their index, all of them: those of one statement have few of its pages in common
+// otherwise, and each page that is changed is written whole after each checkpoint.
+func (s *Store) addAbsences(ctx context.Context, workspace int64, p prints) error {
+	slices.SortFunc(p.sums, bytes.Compare)
+	for some := range slices.Chunk(p.sums, absencesAtOnce) {
+		_, err := s.db.Exec(ctx, `INSERT INTO absence (workspace_id, fingerprint, at, secret) SELECT $1, f, now(), $3 FROM unnest($2::bytea[]) f
+			ON CONFLICT DO NOTHING`, workspace, some, p.secret)
 		if err != nil {
 			return err
 		}
