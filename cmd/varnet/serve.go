@@ -69,7 +69,7 @@ func (c *cli) settings() settings {
 		lastWait:   c.setting("last-wait", "VARNET_LAST_WAIT", smtp.LastWait.String(), "how long to wait for each reply of a silent host in the last rounds"),
 		literals:   c.setting("allow-literals", "VARNET_ALLOW_LITERALS", "no", "yes: take addresses whose host is a number in brackets"),
 		secretFile: c.secretSetting(),
-		reference:  c.setting("reference", "VARNET_REFERENCE", strings.Join(outbound.DefaultReference(), ","), "domains whose mail hosts are known to be well; the tests of outbound greet them"),
+		reference:  c.setting("reference", "VARNET_REFERENCE", "", "domains whose mail hosts are known to be well; the tests of outbound greet them; three large operators unless given"),
 		lanes:      c.setting("lanes", "VARNET_LANES", strconv.Itoa(work.DefaultLanes), "how many lanes this process works in at once: the most sessions it has open"),
 		unknown:    c.setting("unknown-rate", "VARNET_UNKNOWN_RATE", strconv.Itoa(pace.DefaultUnknown), "how many unknown recipients to ask one address of a mail host about in a minute; 0: no limit"),
 		catalogues: c.setting("catalogue-folder", "VARNET_CATALOGUE_FOLDER", "", "the folder from which workspaces may follow catalogues by file:// URL; none unless given"),
@@ -148,7 +148,7 @@ func (s settings) config(c *cli) (w work.Config, dsn string, err error) {
 		return w, "", err
 	}
 	if w.Reference = fields(*s.reference); len(w.Reference) == 0 {
-		return w, "", c.wrongUse("-reference names at least one domain whose mail hosts are known to be well")
+		w.Reference = outbound.DefaultReference()
 	}
 	if *s.countries != "" {
 		if w.Country, err = workshop.Countries(*s.countries); err != nil {

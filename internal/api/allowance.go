@@ -191,7 +191,7 @@ func (a *API) usageFile(ctx context.Context, in *UsageQuery) (*huma.StreamRespon
 
 // MonthPath names a month.
 type MonthPath struct {
-	Month string `path:"month" pattern:"^[0-9]{4}-(0[1-9]|1[0-2])$" doc:"The month, as 2026-11."`
+	Month string `path:"month" example:"2026-11" pattern:"^[0-9]{4}-(0[1-9]|1[0-2])$" doc:"The month, as 2026-11."`
 }
 
 func (a *API) statementOf(ctx context.Context, month string) (allowance.Statement, error) {

@@ -75,7 +75,7 @@ func (a *API) deleteLink(ctx context.Context, in *ByID) (*struct{}, error) {
 
 // followLink sends the file of a link to whoever has it.
 func (a *API) followLink(ctx context.Context, in *struct {
-	Secret string `path:"secret" minLength:"40" maxLength:"50" doc:"The secret of the link."`
+	Secret string `path:"secret" minLength:"40" example:"0123456789abcdefghijklmnopqrstuvwxyzABCDEFG" maxLength:"50" doc:"The secret of the link."`
 }) (*huma.StreamResponse, error) {
 	l, err := a.store.FollowLink(ctx, in.Secret)
 	if err != nil {

@@ -434,12 +434,12 @@ func (a *API) outcomes(ctx context.Context, in *struct {
 }
 
 func (a *API) forgetOutcome(ctx context.Context, in *struct {
-	Address string `path:"address" maxLength:"320" doc:"The address."`
+	Address string `path:"address" maxLength:"320" example:"ada.moss%40fernhollow.example" doc:"The address."`
 }) (*struct{}, error) {
 	parsed, err := a.engine.Grammar.Parse(in.Address)
 	var wrong *address.Error
 	if errors.As(err, &wrong) {
-		return nil, huma.Error422UnprocessableEntity("This is not an address: "+wrong.Error()+".", &huma.ErrorDetail{Location: "path.address", Message: wrong.Error()})
+		return nil, huma.Error422UnprocessableEntity("This is not an address: "+wrong.Error(), &huma.ErrorDetail{Location: "path.address", Message: wrong.Error()})
 	}
 	if err := a.store.ForgetOutcome(ctx, workspace(ctx).ID, strings.ToLower(parsed.Mailbox())); err != nil {
 		return nil, a.failed(ctx, err)

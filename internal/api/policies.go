@@ -18,7 +18,7 @@ import (
 
 // ByName is a path with the name of a policy.
 type ByName struct {
-	Name string `path:"name" maxLength:"40" doc:"The policy's name."`
+	Name string `path:"name" maxLength:"40" example:"spring-mailing" doc:"The policy's name."`
 }
 
 type policyOutput struct{ Body contract.KnownPolicy }

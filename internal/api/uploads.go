@@ -25,7 +25,7 @@ const maxPart = 8 << 20
 
 // ByKey is a path with the key of an upload.
 type ByKey struct {
-	Key string `path:"key" minLength:"8" maxLength:"100" doc:"The key under which the file is sent, made up by the sender; the list that the file becomes is imported once with it."`
+	Key string `path:"key" minLength:"8" example:"members-2026-11" maxLength:"100" doc:"The key under which the file is sent, made up by the sender; the list that the file becomes is imported once with it."`
 }
 
 type uploadOutput struct{ Body contract.Upload }

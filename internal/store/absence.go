@@ -206,11 +206,11 @@ func (s *Store) rememberAbsentOf(ctx context.Context, list int64) error {
 	return err
 }
 
-// AbsentSince tells when the first of a workspace's mailboxes was found absent:
-// now, where none was.
-func (s *Store) AbsentSince(ctx context.Context, workspace int64) (since time.Time, err error) {
-	err = s.db.QueryRow(ctx, "SELECT coalesce(min(at), now()) FROM absence WHERE workspace_id = $1", workspace).Scan(&since)
-	return since, err
+// HasAbsencesBefore reports whether any of a workspace's mailboxes was found absent before a time.
+// Absences stand in the order of their times, so those that are younger are not looked at.
+func (s *Store) HasAbsencesBefore(ctx context.Context, workspace int64, at time.Time) (has bool, err error) {
+	err = s.db.QueryRow(ctx, "SELECT EXISTS (SELECT FROM absence WHERE workspace_id = $1 AND at < $2)", workspace, at).Scan(&has)
+	return has, err
 }
 
 // Absences tells which mailboxes were found absent before, and when first.

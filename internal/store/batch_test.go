@@ -258,6 +258,11 @@ func TestAbsencesAreKeyed(t *testing.T) {
 			t.Errorf("%d are remembered by another secret than %q, %v; want %d", n, present, err, want)
 		}
 	}
+	for years, want := range map[int]bool{2: true, 4: false} {
+		if old, err := s.HasAbsencesBefore(ctx, w, time.Now().AddDate(-years, 0, 0)); err != nil || old != want {
+			t.Errorf("absences of %d years ago: %v, %v", years, old, err)
+		}
+	}
 	knows("unkeyed", 3)
 	if err := s.KeyAbsences(ctx); err != nil {
 		t.Fatal(err)

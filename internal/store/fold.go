@@ -44,10 +44,20 @@ func (s *Store) Fold(ctx context.Context, run int64) (more bool, err error) {
 				return err
 			}
 		}
-		_, err = s.db.Exec(ctx, "UPDATE batch SET folded = true WHERE run_id = $1 AND id = ANY($2)", run, l.ids())
-		return err
+		if _, err = s.db.Exec(ctx, "UPDATE batch SET folded = true WHERE run_id = $1 AND id = ANY($2)", run, l.ids()); err != nil {
+			return err
+		}
+		return s.foldTally(ctx, run)
 	})
 	return more, err
+}
+
+// foldTally makes few records of a run's tally, so that whoever looks at the run adds a few of them up:
+// for each verdict one of each second of the last minute, and one of all before. The run must be held.
+func (s *Store) foldTally(ctx context.Context, run int64) error {
+	_, err := s.db.Exec(ctx, `WITH were AS (DELETE FROM tally WHERE run_id = $1 RETURNING verdict, addresses, CASE WHEN at > now() - interval '1 minute' THEN date_trunc('second', at) ELSE to_timestamp(0) END AS at)
+		INSERT INTO tally (run_id, verdict, addresses, at) SELECT $1, verdict, sum(addresses), at FROM were GROUP BY verdict, at, addresses > 0`, run)
+	return err
 }
 
 // foldInto writes some parts anew.

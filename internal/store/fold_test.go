@@ -160,12 +160,21 @@ func (m *foldModel) check() {
 		wanted[c]++
 	}
 	counts, err := l.Counts(ctx)
-	got := map[finding.Cause]int64{}
-	for v, n := range counts {
-		got[verdicts[v].Cause] += n
+	if err != nil {
+		t.Fatal(err)
 	}
-	if maps.DeleteFunc(got, func(_ finding.Cause, n int64) bool { return n == 0 }); err != nil || !maps.Equal(got, wanted) {
-		t.Fatalf("counts: %v, not %v, %v", got, wanted, err)
+	progress, err := m.s.Progress(ctx, m.run.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for of, by := range map[string]map[int32]int64{"counts": counts, "the tally": progress[m.run.ID].Verdicts} {
+		got := map[finding.Cause]int64{}
+		for v, n := range by {
+			got[verdicts[v].Cause] += n
+		}
+		if maps.DeleteFunc(got, func(_ finding.Cause, n int64) bool { return n == 0 }); !maps.Equal(got, wanted) {
+			t.Fatalf("%s: %v, not %v", of, got, wanted)
+		}
 	}
 	var order []int32
 	err = l.Each(ctx, 0, nil, func(one store.Standing) bool {

@@ -284,8 +284,10 @@ func (s *Store) Finish(ctx context.Context, run int64) (finished bool, err error
 				SELECT count(*) FROM run_domain d WHERE d.run_id = run.id
 				AND EXISTS (SELECT FROM acceptance a WHERE a.domain = d.domain AND a.since < run.begin_at))))
 			WHERE id = $1 AND `+planned+" AND NOT "+left, run)
-		finished = tag.RowsAffected() == 1
-		return err
+		if finished = err == nil && tag.RowsAffected() == 1; !finished {
+			return err
+		}
+		return s.foldTally(ctx, run)
 	})
 	return finished, err
 }

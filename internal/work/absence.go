@@ -8,48 +8,44 @@ import (
 	"varnet/core/finding"
 )
 
-// absences remembers since when workspaces know of mailboxes found absent. Most
-// know of none so old that they may have been opened again since, and need not
-// be asked for every parcel.
+// absences remembers which workspaces know of mailboxes found absent so long ago that they may have
+// been opened again since. Most know of none, and need not be asked for every parcel.
 type absences struct {
-	mu    sync.Mutex
-	since map[int64]time.Time
+	mu  sync.Mutex
+	old map[int64]bool
 }
 
 // oldAbsences tells which mailboxes were found absent that long ago.
 func (e *Engine) oldAbsences(ctx context.Context, workspace int64, mailboxes []string) (map[string]time.Time, error) {
-	since, err := e.absentSince(ctx, workspace)
-	if err != nil || !since.Before(finding.RevivedFrom(time.Now())) {
+	if old, err := e.hasOldAbsences(ctx, workspace); err != nil || !old {
 		return nil, err
 	}
 	return e.Store.Absences(ctx, workspace, mailboxes)
 }
 
-// forget makes the next look at a workspace's absences a fresh one.
+// forget makes the next look at a workspace's absences a fresh one. Each run begins with one.
 func (a *absences) forget(workspace int64) {
 	a.mu.Lock()
 	defer a.mu.Unlock()
-	delete(a.since, workspace)
+	delete(a.old, workspace)
 }
 
-// absentSince is when the first of a workspace's mailboxes was found absent.
-// Those found later are younger, so it is looked up once.
-func (e *Engine) absentSince(ctx context.Context, workspace int64) (time.Time, error) {
+func (e *Engine) hasOldAbsences(ctx context.Context, workspace int64) (bool, error) {
 	c := &e.absences
 	c.mu.Lock()
-	since, known := c.since[workspace]
+	old, known := c.old[workspace]
 	c.mu.Unlock()
 	if known {
-		return since, nil
+		return old, nil
 	}
-	since, err := e.Store.AbsentSince(ctx, workspace)
+	old, err := e.Store.HasAbsencesBefore(ctx, workspace, finding.RevivedFrom(time.Now()))
 	if err != nil {
-		return since, err
+		return false, err
 	}
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	c.since[workspace] = since
-	return since, nil
+	c.old[workspace] = old
+	return old, nil
 }
 
 // remember tells the questions when their mailboxes were found absent.

@@ -143,7 +143,7 @@ type Engine struct {
 	starting   chan struct{}
 	// catalogues are those of the runs at work.
 	catalogues catalogues
-	// absences is since when workspaces know of absent mailboxes.
+	// absences is which workspaces know of mailboxes found absent long ago.
 	absences absences
 	speeds   speeds
 	// awaited is what waits at all lane keys.
@@ -195,7 +195,7 @@ func New(c Config) (*Engine, error) {
 		c.Gate = giveway.New()
 	}
 	e := &Engine{Config: c, Outbound: outbound.New(c.Config), self: newWorker(c), starting: make(chan struct{}, starting), Drained: make(chan struct{}),
-		absences: absences{since: map[int64]time.Time{}}, speeds: speeds{by: map[string]*gathered{}}}
+		absences: absences{old: map[int64]bool{}}, speeds: speeds{by: map[string]*gathered{}}}
 	e.Store.StampBy(c.Clock.Now)
 	e.Store.GiveWayBy(c.Gate.GiveWay)
 	e.Store.FingerprintBy(rights.Fingerprints(e.Secrets))
