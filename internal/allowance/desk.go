@@ -98,6 +98,9 @@ func (d *Desk) Reserve(ctx context.Context, s *store.Store, tx pgx.Tx, o Order) 
 	if err != nil || !is {
 		return r, err
 	}
+	if err := d.grant(ctx, s, tx, a); err != nil {
+		return r, err
+	}
 	costs, err := o.costs(a.Plan)
 	if err != nil {
 		return r, err
@@ -309,7 +312,7 @@ type Said struct {
 
 // Say returns what a run of a list may take; kept is false where no allowance is kept.
 func (d *Desk) Say(ctx context.Context, l store.List, o Order, reused int64) (said Said, kept bool, err error) {
-	a, kept, err := Kept(ctx, d.Store, o.Workspace)
+	a, kept, err := d.kept(ctx, o.Workspace)
 	if err != nil || !kept {
 		return said, kept, err
 	}

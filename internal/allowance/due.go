@@ -58,23 +58,43 @@ func (d *Desk) grantDue(ctx context.Context, workspace int64) error {
 		if err != nil {
 			return err
 		}
-		now, first := d.Now(), a.Grants
-		for ; !a.GrantDue().After(now); a.Grants++ {
+		return d.grant(ctx, s, tx, a)
+	})
+}
+
+// grant is grantDue for an allowance that is locked.
+func (d *Desk) grant(ctx context.Context, s *store.Store, tx pgx.Tx, a store.Allowance) error {
+	now, first := d.Now(), a.Grants
+	for ; !a.GrantDue().After(now); a.Grants++ {
+	}
+	if a.Grants == first {
+		return nil
+	}
+	if err := s.SetAllowance(ctx, a); err != nil || a.Plan.Grant == 0 {
+		return err
+	}
+	for month := first; month < a.Grants; month++ {
+		l := a.Plan.Lot(ledger.Month(a.Since, month))
+		if !l.ExpiresAt.IsZero() && !l.ExpiresAt.After(now) {
+			continue // it came and went while the service was down
 		}
-		if err := s.SetAllowance(ctx, a); err != nil || a.Plan.Grant == 0 {
+		if _, err := d.add(ctx, s, tx, a.WorkspaceID, l, ledger.Grant, a.Plan.Name); err != nil {
 			return err
 		}
-		for month := first; month < a.Grants; month++ {
-			l := a.Plan.Lot(ledger.Month(a.Since, month))
-			if !l.ExpiresAt.IsZero() && !l.ExpiresAt.After(now) {
-				continue // it came and went while the service was down
-			}
-			if _, err := d.add(ctx, s, tx, workspace, l, ledger.Grant, a.Plan.Name); err != nil {
-				return err
-			}
+	}
+	return nil
+}
+
+// kept returns the allowance of a workspace with what has come due: somebody who has just signed up
+// waits for no job. is is false where none is kept.
+func (d *Desk) kept(ctx context.Context, workspace int64) (a store.Allowance, is bool, err error) {
+	a, is, err = Kept(ctx, d.Store, workspace)
+	if err == nil && is && !a.GrantDue().After(d.Now()) {
+		if err = d.grantDue(ctx, workspace); err == nil {
+			a, is, err = Kept(ctx, d.Store, workspace)
 		}
-		return nil
-	})
+	}
+	return a, is, err
 }
 
 // expire takes lots out of the books that are over.

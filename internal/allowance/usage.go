@@ -26,7 +26,7 @@ const UsedDays = 30
 
 // Stands returns where the allowance of a workspace stands; kept is false where none is kept.
 func (d *Desk) Stands(ctx context.Context, workspace int64) (st State, kept bool, err error) {
-	if st.Allowance, kept, err = Kept(ctx, d.Store, workspace); err != nil || !kept {
+	if st.Allowance, kept, err = d.kept(ctx, workspace); err != nil || !kept {
 		return st, kept, err
 	}
 	now := d.Now()

@@ -20,7 +20,7 @@ var wants = map[account.Scope][]string{
 		"get-mailings", "get-mailing", "get-mailing-letters", "get-bounces", "get-outcomes",
 		"get-workshop-jobs", "get-workshop-job", "get-step-recipes", "get-term-lists", "get-list-domains", "get-list-columns", "get-list-known", "get-odds", "get-column-meanings", "get-list-activity", "get-opinions", "get-opinion-rows",
 		"get-allowance", "get-usage", "get-usage-file", "get-statement", "get-statement-file", "get-price"},
-	account.Import: {"get-collections", "begin-import", "preview-file", "import-list", "import-newer-file", "open-upload", "upload-part", "change-list", "delete-list",
+	account.Import: {"end-guide", "get-collections", "begin-import", "preview-file", "import-list", "import-newer-file", "open-upload", "upload-part", "change-list", "delete-list",
 		"begin-workshop-job", "end-workshop-job", "save-step-recipe", "delete-step-recipe", "save-term-list", "delete-term-list", "set-column-meanings", "import-activity", "set-opinion-meaning"},
 	account.Run: {"draft-run", "start-run", "begin-run", "pause-run", "resume-run", "stop-run", "ask-again", "make-estimate", "override-addresses", "override-matching",
 		"order-trial-letters", "stop-trial-letters",

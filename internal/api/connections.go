@@ -99,7 +99,7 @@ func (a *API) set(ctx context.Context, c *store.Connection, settings map[string]
 		if wrong.Field == "kind" {
 			at = "body.kind"
 		}
-		return huma.Error422UnprocessableEntity("The connection cannot be so: "+wrong.Why+".", &huma.ErrorDetail{Location: at, Message: wrong.Why})
+		return huma.Error422UnprocessableEntity("This connection will not work: "+wrong.Why+".", &huma.ErrorDetail{Location: at, Message: wrong.Why})
 	}
 	if err != nil {
 		return a.failed(ctx, err)

@@ -84,5 +84,8 @@ func (a *API) file(ctx context.Context, in *ExportInput) (*huma.StreamResponse, 
 	if err != nil {
 		return nil, err
 	}
+	if err := a.store.EndGuide(ctx, workspace(ctx).ID); err != nil {
+		return nil, a.failed(ctx, err)
+	}
 	return a.stream(download{name: e.FileName(), kind: e.Kind(), tag: e.Tag(), write: func(out io.Writer) error { return e.Write(ctx, &a.summaries.Counted, out) }}), nil
 }

@@ -140,7 +140,7 @@ func (a *API) routine(ctx context.Context, in *ByID) (*routineOutput, error) {
 func (a *API) checkRoutine(ctx context.Context, s pack.RoutineSpec, made time.Time, in string) error {
 	var wrong *routine.Wrong
 	if err := a.engine.Routines.Check(s, made); errors.As(err, &wrong) {
-		return huma.Error422UnprocessableEntity("The routine cannot be so.", &huma.ErrorDetail{Location: in + "." + wrong.Field, Message: wrong.Why})
+		return huma.Error422UnprocessableEntity("This routine will not work: "+wrong.Why+".", &huma.ErrorDetail{Location: in + "." + wrong.Field, Message: wrong.Why})
 	}
 	if s.Source == routine.FromList {
 		if _, err := a.store.List(ctx, workspace(ctx).ID, s.ListID); err != nil {
@@ -173,7 +173,7 @@ func (a *API) checkRoutineConnection(ctx context.Context, s pack.RoutineSpec, in
 	}
 	var wrong *connect.Wrong
 	if err := writeback.Check(pack.WriteBackSpec{Steps: s.ThenSteps}, place.Takes()); errors.As(err, &wrong) {
-		return huma.Error422UnprocessableEntity("The routine cannot be so: "+wrong.Why+".", &huma.ErrorDetail{Location: in + ".then" + strings.ToUpper(wrong.Field[:1]) + wrong.Field[1:], Message: wrong.Why})
+		return huma.Error422UnprocessableEntity("This routine will not work: "+wrong.Why+".", &huma.ErrorDetail{Location: in + ".then" + strings.ToUpper(wrong.Field[:1]) + wrong.Field[1:], Message: wrong.Why})
 	}
 	return nil
 }

@@ -169,6 +169,7 @@ func (a *API) registerSessions(h huma.API) {
 	huma.Register(h, noContent(operation("confirm", http.MethodPost, "/session/confirm", "Prove that it is you before what needs it")), a.confirm)
 	huma.Register(h, operation("send-confirmation-code", http.MethodPost, "/session/confirm/letter", "Have a code sent by which you prove that it is you"), a.sendConfirmation)
 	huma.Register(h, operation("enter-workspace", http.MethodPut, "/session/workspace", "Work in another of your workspaces"), a.enterWorkspace)
+	huma.Register(h, noContent(operation("end-guide", http.MethodDelete, "/guide", "Show the first steps no more")), a.endGuide)
 	huma.Register(h, creates(operation("make-workspace", http.MethodPost, "/workspaces", "Make a workspace of your own, and work in it")), a.makeWorkspace)
 }
 
@@ -194,13 +195,25 @@ func (a *API) sessionBody(ctx context.Context, c account.Caller) (contract.Sessi
 	if err != nil {
 		return b, a.failed(ctx, err)
 	}
+	new := false
 	b.Workspaces = contract.Each(in, func(m store.Membership) contract.Membership {
 		if m.WorkspaceID == c.WorkspaceID {
-			b.DeleteAt = m.DeleteAt
+			b.DeleteAt, new = m.DeleteAt, !m.Guided
 		}
 		return contract.Membership{ID: m.WorkspaceID, Name: m.Name, Role: m.Role}
 	})
+	if new {
+		g, err := a.store.Guide(ctx, c.WorkspaceID)
+		if err != nil {
+			return b, a.failed(ctx, err)
+		}
+		b.Guide = &contract.Guide{ListID: g.List, RunID: g.Run}
+	}
 	return b, nil
+}
+
+func (a *API) endGuide(ctx context.Context, _ *struct{}) (*struct{}, error) {
+	return nil, a.failed(ctx, a.store.EndGuide(ctx, workspace(ctx).ID))
 }
 
 func (a *API) signOut(ctx context.Context, in *struct{ Sender }) (*signedOut, error) {

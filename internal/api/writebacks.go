@@ -82,7 +82,7 @@ func (a *API) plan(ctx context.Context, run int64, in contract.NewWriteBack, fir
 	}
 	var wrong *connect.Wrong
 	if err := writeback.Check(p.b.Spec, place.Takes()); errors.As(err, &wrong) {
-		return p, huma.Error422UnprocessableEntity("The write-back cannot be so: "+wrong.Why+".", &huma.ErrorDetail{Location: "body." + wrong.Field, Message: wrong.Why})
+		return p, huma.Error422UnprocessableEntity("This write-back will not work: "+wrong.Why+".", &huma.ErrorDetail{Location: "body." + wrong.Field, Message: wrong.Why})
 	}
 	d, err := decide.New(ctx, a.store, r, l, r.Policy)
 	if err != nil {
@@ -154,6 +154,9 @@ func (a *API) beginWriteBack(ctx context.Context, in *struct {
 		p.b.Planned = append(p.b.Planned, s.Contacts)
 	}
 	if err := a.engine.WriteBack(ctx, &p.b); err != nil {
+		return nil, a.failed(ctx, err)
+	}
+	if err := a.store.EndGuide(ctx, workspace(ctx).ID); err != nil {
 		return nil, a.failed(ctx, err)
 	}
 	out, err := a.writeBackBody(ctx, p.b)

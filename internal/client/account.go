@@ -19,7 +19,7 @@ func (c *Client) AskIn(ctx context.Context, device string) (g contract.DeviceGra
 	return g, answered(resp, &g)
 }
 
-// AwaitDevice tells whether a device was let in; as one that calls itself so.
+// AwaitDevice reports whether a device was let in; as one that calls itself so.
 func (c *Client) AwaitDevice(ctx context.Context, secret, device string) (s contract.DeviceState, err error) {
 	resp, err := c.doWith(ctx, http.MethodPost, "/devices/session", contract.DeviceSecret{Secret: secret}, http.Header{"User-Agent": {"varnet/1 (" + device + ")"}})
 	if err != nil {

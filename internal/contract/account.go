@@ -118,8 +118,15 @@ type Session struct {
 	Person      *Who         `json:"person,omitempty" doc:"The person; left out for a program."`
 	Role        string       `json:"role,omitempty" doc:"What the person is in the workspace."`
 	DeleteAt    *time.Time   `json:"deleteAt,omitempty" doc:"When the workspace is deleted, because an owner ordered that."`
+	Guide       *Guide       `json:"guide,omitempty" doc:"How far the workspace is with its first steps; left out once they are over."`
 	Demanded    bool         `json:"demanded" doc:"Whether the workspace demands a second factor that the person does not have yet."`
 	Workspaces  []Membership `json:"workspaces" doc:"The workspaces of the person."`
+}
+
+// Guide is how far a workspace is with its first steps: a list, a run, an export.
+type Guide struct {
+	ListID int64 `json:"listId,omitempty" doc:"The newest list; left out where there is none yet."`
+	RunID  int64 `json:"runId,omitempty" doc:"The newest run that came to its end; left out where there is none yet."`
 }
 
 // Who is a person.

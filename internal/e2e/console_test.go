@@ -41,7 +41,7 @@ func TestConsole(t *testing.T) {
 	do("another page leads to signing in", chromedp.Navigate(s.URL+"/lists"), browser.Seen("input[type=password]"))
 	do("a wrong password is told so", browser.Fill("Address", testkit.Person), browser.Fill("Password", "quince and apple\r"), browser.Text("do not go together"))
 	do("sign in", browser.SignIn(s.URL))
-	do("no lists yet", browser.Text("There is no list yet"))
+	do("no lists yet", browser.Text("There is no list yet"), browser.Text("First steps"), browser.Seen(".guide li:nth-child(2)[aria-current=step]"))
 	do("a file that is none", browser.Press("Import a list"), browser.Seen(".drop-zone"), dropped("photo.csv", []byte("a\x00b")), browser.Text("this is no text file"))
 	do("pasted text", browser.Click(".paste summary"), browser.Type(".paste textarea", "Dear Ada, write to wren.quince@postbarn.example or to ada@mailmeadow.example."), browser.Press("Look at it"), browser.Text("A text from which the addresses are drawn"), browser.Text("wren.quince@postbarn.example"))
 	do("a workbook", browser.Upload("input[type=file]", filepath.Join(testkit.Root(), "internal/format/testdata/corpus/workbook.xlsx")), browser.Text("An XLSX spreadsheet, sheet “Members” of 2"), browser.Text("the younger"))
@@ -57,6 +57,7 @@ func TestConsole(t *testing.T) {
 	do("evidence has a URL", chromedp.Reload(), browser.Text("550 5.1.1"))
 	do("take out", chromedp.Navigate(s.URL+"/runs/1/export"), browser.Text("of 1,200 rows will be kept"), browser.Press("Write"))
 
+	do("the first steps are over", chromedp.Navigate(s.URL+"/lists"), browser.Text("members"), browser.Gone(".guide"))
 	kept := waitForFile(t, filepath.Join(downloads, "members-keep.csv"))
 	if n := checkKept(t, i.World, content, kept); n < 500 {
 		t.Errorf("only %d rows were kept", n)
@@ -90,7 +91,7 @@ func drive(t *testing.T, o browser.Options) (do func(what string, steps ...chrom
 	t.Cleanup(stop)
 	return func(what string, steps ...chromedp.Action) {
 		t.Helper()
-		if err := browser.Do(tab, 120*time.Second, steps...); err != nil {
+		if err := browser.Do(tab, 40*time.Second, steps...); err != nil {
 			var page string
 			_ = browser.Do(tab, 5*time.Second, chromedp.Evaluate("document.body.innerText", &page))
 			t.Fatalf("%s: %v\nthe page says:\n%s", what, err, page)

@@ -38,6 +38,7 @@ func TestPages(t *testing.T) {
 	asked(t, api, run.ID-2)
 	do := drive(t, browser.Options{Width: 1280, Height: 800})
 	do("sign in", browser.SignIn(s.URL))
+	do("what is next, until it is hidden", browser.Seen(".guide li:nth-child(4)[aria-current=step]"), browser.Press("Hide these steps"), browser.Gone(".guide"), chromedp.Reload(), browser.Text("members"), browser.Gone(".guide"))
 	do("check one", browser.Press("Check"), browser.Type(`input[aria-label="Address"]`, "ada.moss@longgone.example\r"), browser.Text("Domain does not exist"), browser.Text("not reached"))
 	do("its place can be passed on", chromedp.Reload(), browser.Text("Typed"), browser.Text("Domain does not exist"))
 	do("catalogues", browser.Press("Setup"), browser.Press("Catalogues"), browser.Type(`textarea[aria-label="Names"]`, "tenminutes.example\nquickpost.example"), browser.Press("Add 2 entries"), browser.Text("2 entries of your own"))

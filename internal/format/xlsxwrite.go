@@ -133,7 +133,7 @@ func (b *book) Write(row []string) error {
 
 func (b *book) row(row []string) error {
 	if b.n++; b.n > maxRows {
-		return wrong("A sheet has %d rows at the most. Take the rows out as CSV, or in parts.", maxRows)
+		return wrong("A sheet has at most %d rows. Export the rows as CSV, or in parts.", maxRows)
 	}
 	values := values(b.columns, row)
 	for i, v := range values {

@@ -108,16 +108,21 @@ func TestPackage(t *testing.T) {
 	gone(t, settingsFile, "/var/lib/varnet")
 }
 
-// releaseBefore returns the commit that made the newest release.
+// releaseBefore returns the commit that made the release before what is here: the second heading
+// of CHANGELOG.md, whether the first is released or not.
 func releaseBefore(t *testing.T) string {
 	t.Helper()
 	text, err := os.ReadFile(filepath.Join(testkit.Root(), "CHANGELOG.md"))
 	if err != nil {
 		t.Fatal(err)
 	}
-	heading := regexp.MustCompile(`(?m)^## \d+\.\d+\.\d+ \(\d{4}-.*$`).FindString(string(text))
+	headings := regexp.MustCompile(`(?m)^## \d+\.\d+\.\d+ \(.*$`).FindAllString(string(text), 2)
+	if len(headings) < 2 {
+		t.Fatalf("CHANGELOG.md names no release before: %q", headings)
+	}
+	heading := headings[1]
 	commits := strings.Fields(must(t, "git", "-C", testkit.Root(), "log", "--reverse", "--format=%H", "-S", heading, "--", "CHANGELOG.md"))
-	if heading == "" || len(commits) == 0 {
+	if len(commits) == 0 {
 		t.Fatalf("no commit made the release %q of CHANGELOG.md", heading)
 	}
 	return commits[0]

@@ -67,11 +67,12 @@ type Membership struct {
 	Name        string
 	Role        string
 	DeleteAt    *time.Time // when the workspace is deleted
+	Guided      bool       // whether it is past its first steps
 }
 
 // Memberships returns the workspaces of a person by name.
 func (s *Store) Memberships(ctx context.Context, person int64) ([]Membership, error) {
-	return many[Membership](ctx, s.db, "SELECT m.workspace_id, w.name, m.role, w.delete_at FROM member m JOIN workspace w ON w.id = m.workspace_id WHERE m.person_id = $1 ORDER BY w.name, w.id", person)
+	return many[Membership](ctx, s.db, "SELECT m.workspace_id, w.name, m.role, w.delete_at, w.guided_at IS NOT NULL AS guided FROM member m JOIN workspace w ON w.id = m.workspace_id WHERE m.person_id = $1 ORDER BY w.name, w.id", person)
 }
 
 // Member is a person in a workspace.

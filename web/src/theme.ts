@@ -7,7 +7,7 @@ const tones = {
   dark: { ink: "#e9e4d8", paper: "#171d24", raised: "#1f2730", rule: "#3a4450", quiet: "#a5adb4", accent: "#6fc2bd" },
 };
 
-/** useMedia tells whether a media query fits the person's system. */
+/** useMedia reports whether a media query fits the person's system. */
 function useMedia(query: string): boolean {
   const media = window.matchMedia(query);
   return useSyncExternalStore(

@@ -41,7 +41,7 @@ type Told = {
   errors?: { message?: string; location?: string }[] | null;
 };
 
-/** told gives the data of an answer, or throws its problem. */
+/** told returns the data of an answer, or throws its problem. */
 export function told<T>(answer: { data?: T; error?: unknown; response: Response }): T {
   if (answer.error !== undefined || !answer.response.ok) {
     throw problemOf(answer.response.status, answer.error as Told | undefined);
@@ -54,11 +54,11 @@ export const items = <T>(answer: { data?: { items: T[] }; error?: unknown; respo
   told(answer).items;
 
 function problemOf(status: number, body: Told | undefined): Problem {
+  const sentence = body?.detail ?? body?.title ?? "The service does not answer. Try again in a moment.";
   const details = (body?.errors ?? [])
     .map((e) => e.message)
-    .filter(Boolean)
+    .filter((m) => m && !sentence.includes(m))
     .join("; ");
-  const sentence = body?.detail ?? body?.title ?? "The service does not answer. Try again in a moment.";
   return new Problem(status, details ? `${sentence} (${details})` : sentence, body?.type?.split("#")[1]);
 }
 

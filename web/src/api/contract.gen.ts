@@ -884,6 +884,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/guide": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Show the first steps no more
+         * @description They end by themselves with the first export of the workspace.
+         */
+        delete: operations["end-guide"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/health": {
         parameters: {
             query?: never;
@@ -6496,6 +6516,18 @@ export interface components {
              */
             passing: number;
         };
+        Guide: {
+            /**
+             * Format: int64
+             * @description The newest list; left out where there is none yet.
+             */
+            listId?: number;
+            /**
+             * Format: int64
+             * @description The newest run that came to its end; left out where there is none yet.
+             */
+            runId?: number;
+        };
         Health: {
             /**
              * Format: int64
@@ -10024,6 +10056,8 @@ export interface components {
             deleteAt?: string;
             /** @description Whether the workspace demands a second factor that the person does not have yet. */
             demanded: boolean;
+            /** @description How far the workspace is with its first steps; left out once they are over. */
+            guide?: components["schemas"]["Guide"];
             /** @description Whether the caller looks after the installation. */
             keeper: boolean;
             /** @description The person; left out for a program. */
@@ -16521,6 +16555,87 @@ export interface operations {
             };
             /** @description Forbidden */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "end-guide": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -23822,7 +23937,7 @@ export interface operations {
             query?: {
                 /** @description Only operators with this text in their name. */
                 search?: string;
-                /** @description How many at the most. */
+                /** @description At most so many. */
                 limit?: number;
             };
             header?: never;

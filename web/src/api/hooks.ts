@@ -22,7 +22,7 @@ export function useSession() {
 
 export type ListQuery = { archived?: boolean; search?: string; order?: "newest" | "name" | "largest" };
 
-/** useLists gives the lists that are looked for, page after page; the service searches and orders them. */
+/** useLists returns the lists that are looked for, page after page; the service searches and orders them. */
 export function useLists(query: ListQuery = {}) {
   return useInfiniteQuery({
     queryKey: [...keys.lists, query],
@@ -54,7 +54,7 @@ export function usePolicies() {
   return useQuery({ queryKey: keys.policies, queryFn: async () => items(await api.GET("/policies")) });
 }
 
-/** useWords gives the registry: all causes and traits with their words. */
+/** useWords returns the registry: all causes and traits with their words. */
 export function useWords() {
   return useQuery({
     queryKey: ["glossary"],
@@ -63,7 +63,7 @@ export function useWords() {
   });
 }
 
-/** useSettled gives a value once it has stayed as it is for so many milliseconds. */
+/** useSettled returns a value once it has stayed as it is for so many milliseconds. */
 export function useSettled<T>(value: T, after: number): T {
   const [settled, setSettled] = useState(value);
   useEffect(() => {

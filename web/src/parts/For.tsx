@@ -1,7 +1,7 @@
 import type { ReactNode } from "react";
 import { useSession } from "../api/hooks";
 
-/** useMay tells whether who is signed in may do what a scope stands for, in the workspace they are in. */
+/** useMay reports whether who is signed in may do what a scope stands for, in the workspace they are in. */
 export function useMay(scope: string): boolean {
   const session = useSession();
   return session.data?.scopes.includes(scope) === true;

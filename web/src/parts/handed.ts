@@ -5,7 +5,7 @@ export function handOver(file: File) {
   handed = file;
 }
 
-/** takeOver gives the file that was handed over, once. */
+/** takeOver returns the file that was handed over, once. */
 export function takeOver(): File | undefined {
   const file = handed;
   handed = undefined;

@@ -1,7 +1,7 @@
 import { browserSupportsWebAuthn, startAuthentication, startRegistration } from "@simplewebauthn/browser";
 import { api, told } from "../../api/client";
 
-/** canPasskey tells whether the browser takes passkeys here: only where the console is reached by a name. */
+/** canPasskey reports whether the browser takes passkeys here: only where the console is reached by a name. */
 export const canPasskey = () => browserSupportsWebAuthn() && !/^[\d.:[\]]+$/.test(location.hostname);
 
 type Creation = Parameters<typeof startRegistration>[0]["optionsJSON"];

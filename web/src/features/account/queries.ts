@@ -11,7 +11,7 @@ export function useWaysIn() {
   });
 }
 
-/** usePerson gives the account of who is signed in. */
+/** usePerson returns the account of who is signed in. */
 export function usePerson() {
   return useQuery({ queryKey: ["person"], queryFn: async () => told(await api.GET("/person")) });
 }

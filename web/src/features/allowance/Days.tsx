@@ -60,7 +60,7 @@ export function Days({ of: u, days }: { of: Schema<"Usage">; days: number }) {
   );
 }
 
-/** everyDay gives the days of the usage, as the service names them. */
+/** everyDay returns the days of the usage, as the service names them. */
 function everyDay(u: Schema<"Usage">): string[] {
   const days: string[] = [];
   const end = new Date(u.until);

@@ -45,7 +45,7 @@ const numbers: [
   string,
 ][] = [
   ["grant", "Checks granted each month"],
-  ["keep", "Months that a grant is kept; 0 for ever"],
+  ["keep", "Months a grant is kept; 0: without end"],
   ["mailboxCost", "Cost of a finding of the mail hosts"],
   ["domainCost", "Cost of a finding of DNS"],
   ["syntaxCost", "Cost of a finding of the form"],

@@ -94,7 +94,7 @@ function Terms({ plan }: { plan: Plan }) {
   );
 }
 
-const kept = (months: number) => (months === 0 ? "kept for ever" : `kept for ${plural(months, "month")}`);
+const kept = (months: number) => (months === 0 ? "kept without end" : `kept for ${plural(months, "month")}`);
 
 /** Buy buys exactly as many checks as are wanted, and goes to the provider's page. */
 function Buy({ of: a }: { of: Allowance }) {
@@ -238,7 +238,7 @@ function ByItself({ of: a }: { of: Allowance }) {
   const stored = Boolean(a.method && a.buyer);
   return (
     <section>
-      <h2>What happens by itself</h2>
+      <h2>Automatic purchases</h2>
       <Ask act="Save" onSend={() => save.mutate()} busy={save.isPending} error={save.error}>
         <div className="halves">
           <section className="asked">

@@ -71,7 +71,7 @@ export function Statement() {
   );
 }
 
-/** lately gives the last twelve months, this one first. */
+/** lately returns the last twelve months, this one first. */
 function lately() {
   return Array.from({ length: 12 }, (_, i) => {
     const at = new Date();

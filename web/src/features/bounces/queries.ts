@@ -4,7 +4,7 @@ import { api, items, told } from "../../api/client";
 /** changedKeys are the queries whose answers change when something came back. */
 export const changedKeys = [["outcomes"], ["mailings"], ["mailing"], ["returned"], ["letters-of"]];
 
-/** useMailings gives the newest mailings, of one list or of all. */
+/** useMailings returns the newest mailings, of one list or of all. */
 export function useMailings(list = 0) {
   return useQuery({
     queryKey: ["mailings", list],
@@ -15,7 +15,7 @@ export function useMailings(list = 0) {
 
 const movingStates: string[] = ["preparing", "sending"];
 
-/** useMailing gives a mailing; while its letters leave, again and again. */
+/** useMailing returns a mailing; while its letters leave, again and again. */
 export function useMailing(id: number) {
   return useQuery({
     queryKey: ["mailing", id],
@@ -33,7 +33,7 @@ export function useOutcomes(mailing = 0) {
   });
 }
 
-/** useReturned gives the messages that came back last. */
+/** useReturned returns the messages that came back last. */
 export function useReturned() {
   return useQuery({
     queryKey: ["returned"],

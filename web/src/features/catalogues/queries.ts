@@ -2,7 +2,7 @@ import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-qu
 import { api, items, told } from "../../api/client";
 import type { Kind } from "./kinds";
 
-/** useOwnEntries gives the workspace's own entries, the first 500 of them. */
+/** useOwnEntries returns the workspace's own entries, the first 500 of them. */
 export function useOwnEntries() {
   return useQuery({
     queryKey: ["catalogue"],
@@ -10,7 +10,7 @@ export function useOwnEntries() {
   });
 }
 
-/** useFollowed gives the catalogues that the workspace follows. */
+/** useFollowed returns the catalogues that the workspace follows. */
 export function useFollowed() {
   return useQuery({
     queryKey: ["catalogue", "sources"],
@@ -18,7 +18,7 @@ export function useFollowed() {
   });
 }
 
-/** useShipped gives the entries of a shipped catalogue with a text in their name, page after page. */
+/** useShipped returns the entries of a shipped catalogue with a text in their name, page after page. */
 export function useShipped(kind: Kind, search: string) {
   return useInfiniteQuery({
     queryKey: ["catalogue", "shipped", kind, search],

@@ -9,7 +9,7 @@ export const connectionKeys = {
   writeBack: (id: number) => ["write-back", id] as const,
 };
 
-/** useKinds gives the kinds of places that connections lead to. */
+/** useKinds returns the kinds of places that connections lead to. */
 export function useKinds() {
   return useQuery({
     queryKey: ["connection-kinds"],
@@ -18,7 +18,7 @@ export function useKinds() {
   });
 }
 
-/** useConnections gives the connections of the workspace. */
+/** useConnections returns the connections of the workspace. */
 export function useConnections() {
   return useQuery({ queryKey: connectionKeys.all, queryFn: async () => items(await api.GET("/connections")) });
 }

@@ -26,7 +26,7 @@ export function Ages({ run }: { run: Run }) {
       {old > from * a.results && (
         <p>
           {share(old, a.results, "results")} are older than 30 days. A run that reuses results from the last 30 days
-          asks about these alone; <Link to="/routines/new">a routine</Link> does so by itself.
+          asks about these alone; <Link to="/routines/new">a routine</Link> does so on a schedule.
         </p>
       )}
     </div>

@@ -2,7 +2,7 @@ import { Button } from "antd";
 import { type DragEvent, lazy, Suspense, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import type { List } from "../../api/client";
-import { useLists, useSettled } from "../../api/hooks";
+import { useLists, useSession, useSettled } from "../../api/hooks";
 import { Act } from "../../parts/Act";
 import { ActsHead } from "../../parts/ActsHead";
 import { For, useMay } from "../../parts/For";
@@ -16,6 +16,7 @@ import type { Order } from "./Find";
 // What few look at comes when it is wanted: the first page stays small.
 const Find = lazy(async () => ({ default: (await import("./Find")).Find }));
 const Archive = lazy(async () => ({ default: (await import("./Archive")).Archive }));
+const Guide = lazy(async () => ({ default: (await import("./Guide")).Guide }));
 const Delete = lazy(async () => ({ default: (await import("./Delete")).Delete }));
 
 /** Lists shows the lists. A file can be dropped anywhere on the page. */
@@ -29,6 +30,7 @@ export function Lists() {
   const none = lists.data?.length === 0;
   const go = useNavigate();
   const may = useMay("import");
+  const session = useSession();
   const [over, setOver] = useState(false);
   const drop = (e: DragEvent) => {
     e.preventDefault();
@@ -60,6 +62,11 @@ export function Lists() {
           </span>
         </For>
       </div>
+      {session.data?.guide && may && !archived && (
+        <Suspense fallback={null}>
+          <Guide of={session.data.guide} />
+        </Suspense>
+      )}
       {lists.data && (lists.data.length > 5 || text !== "") && (
         <Suspense fallback={null}>
           <Find text={text} onText={setText} order={order} onOrder={setOrder} />
@@ -72,7 +79,9 @@ export function Lists() {
       {!archived && none && !looked && (
         <Sentence>
           There is no list yet.{" "}
-          {may && "Drop a file anywhere on this page: any CSV or spreadsheet with a column of addresses will do."}
+          {may &&
+            !session.data?.guide &&
+            "Drop a file anywhere on this page: any CSV or spreadsheet with a column of addresses will do."}
         </Sentence>
       )}
       {lists.data && lists.data.length > 0 && <Table lists={lists.data} />}

@@ -6,7 +6,7 @@ export type ListRow = Schema<"ListRow">;
 export type Order = { by: number; down: boolean };
 export const pageSize = 100;
 
-/** useRows gives the rows from one place to another in an order, as far as they are there; pages that were seen are kept. */
+/** useRows returns the rows from one place to another in an order, as far as they are there; pages that were seen are kept. */
 export function useRows(list: List, order: Order, from: number, to: number) {
   const first = Math.floor(from / pageSize),
     last = Math.floor(Math.max(from, to - 1) / pageSize);

@@ -10,12 +10,12 @@ export type SaidRule = Schemas["SaidRule"];
 
 const key = ["outbound"] as const;
 
-/** useOutbound gives the outbound side; routes that rest come back by themselves, so it is looked at again now and then. */
+/** useOutbound returns the outbound side; routes that rest come back by themselves, so it is looked at again now and then. */
 export function useOutbound() {
   return useQuery({ queryKey: key, queryFn: async () => told(await api.GET("/outbound")), refetchInterval: 10_000 });
 }
 
-/** useReadiness tells whether outbound is ready. */
+/** useReadiness reports whether outbound is ready. */
 export function useReadiness() {
   return useQuery({
     queryKey: ["readiness"],
@@ -24,7 +24,7 @@ export function useReadiness() {
   });
 }
 
-/** useOwnRules gives the rules of the workspace. */
+/** useOwnRules returns the rules of the workspace. */
 export function useOwnRules() {
   return useQuery({ queryKey: ["own-rules"], queryFn: async () => items(await api.GET("/rules")) });
 }

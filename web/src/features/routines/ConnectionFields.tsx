@@ -49,6 +49,12 @@ export function FromConnection({ value: s, set }: Part) {
   );
 }
 
+/** usualBack is what is usually written back to a place that takes so much. */
+export function usualBack(takes: string[]) {
+  const act = takes.includes("field") ? "field" : takes[0];
+  return act ? [usualStep(act)] : [];
+}
+
 /** BackToConnection has a person say what is written back each time. */
 export function BackToConnection({ value: s, set }: Part) {
   const connections = useConnections();
@@ -68,13 +74,7 @@ export function BackToConnection({ value: s, set }: Part) {
         />
       ))}
       <div className="acts">
-        <button
-          type="button"
-          className="plain"
-          onClick={() =>
-            set({ thenSteps: [...steps, usualStep(takes.includes("field") ? "field" : (takes[0] ?? ""))] })
-          }
-        >
+        <button type="button" className="plain" onClick={() => set({ thenSteps: [...steps, ...usualBack(takes)] })}>
           Add a step
         </button>
       </div>

@@ -14,7 +14,7 @@ export function RoutineDraft({ of: spec }: { of: Schema<"RoutineSpec"> }) {
     <section aria-live="polite">
       <h2>What it will do</h2>
       {draft.error ? (
-        <p className="quiet">{draft.error.message.replace("The routine cannot be so. ", "Not yet: ")}</p>
+        <p className="quiet">{draft.error.message.replace("This routine will not work: ", "Not yet: ")}</p>
       ) : (
         draft.data && (
           <>

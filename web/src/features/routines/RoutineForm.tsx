@@ -7,8 +7,9 @@ import { useLists, usePolicies, useSettled } from "../../api/hooks";
 import { Field } from "../../parts/Field";
 import { Trouble } from "../../parts/Notice";
 import { here, zones } from "../../words";
+import { useConnections } from "../connections/queries";
 import { useRecipes } from "../workshop/queries";
-import { BackToConnection, FromConnection } from "./ConnectionFields";
+import { BackToConnection, FromConnection, usualBack } from "./ConnectionFields";
 import { routineKeys } from "./queries";
 import { RoutineDraft } from "./RoutineDraft";
 
@@ -78,6 +79,8 @@ export function RoutineForm({ of: routine }: { of?: Schema<"Routine"> }) {
   const [spec, setSpec] = useState<Spec>(routine?.spec ?? usual);
   const set = (part: Partial<Spec>) => setSpec({ ...spec, ...part });
   const settled = useSettled(spec, 400);
+  const connections = useConnections();
+  const takes = connections.data?.find((c) => c.id === spec.connectionId)?.takes ?? [];
   const save = useMutation({
     mutationFn: async () =>
       routine
@@ -204,7 +207,7 @@ export function RoutineForm({ of: routine }: { of?: Schema<"Routine"> }) {
         <Field label="Kept rows">
           <Select
             value={spec.then}
-            onChange={(then) => set({ then })}
+            onChange={(then) => set({ then, thenSteps: spec.thenSteps?.length ? spec.thenSteps : usualBack(takes) })}
             options={[
               { value: "nothing", label: "nowhere: they can be exported" },
               { value: "folder", label: "to a file in the folder for routines" },

@@ -7,7 +7,7 @@ export const routineKeys = {
   times: (id: number) => ["routine-times", id] as const,
 };
 
-/** useRoutines gives the routines of the workspace. */
+/** useRoutines returns the routines of the workspace. */
 export function useRoutines() {
   return useQuery({ queryKey: routineKeys.all, queryFn: async () => items(await api.GET("/routines")) });
 }
@@ -20,7 +20,7 @@ export function useRoutine(id: number) {
   });
 }
 
-/** useTimes gives the times of a routine, the newest first. */
+/** useTimes returns the times of a routine, the newest first. */
 export function useTimes(id: number) {
   return useInfiniteQuery({
     queryKey: routineKeys.times(id),

@@ -19,7 +19,7 @@ import { useTeam } from "./queries";
 type Team = Schema<"Team">;
 type Role = Schema<"RoleChange">["role"];
 
-/** useRoles gives the roles as a person chooses them. */
+/** useRoles returns the roles as a person chooses them. */
 function useRoles() {
   const words = useWords();
   return (words.data?.roles ?? []).map((r) => ({ value: r.code as Role, label: r.code, title: r.says }));

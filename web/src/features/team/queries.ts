@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, told } from "../../api/client";
 
-/** useTeam gives the workspace with its people. */
+/** useTeam returns the workspace with its people. */
 export function useTeam() {
   return useQuery({ queryKey: ["team"], queryFn: async () => told(await api.GET("/team")) });
 }
