@@ -45,3 +45,19 @@ func TestScriptsAreKept(t *testing.T) {
 		}
 	}
 }
+
+// TestPackedForWhoTakesIt: scripts and styles come packed to browsers that take it, the same once
+// unpacked in length, and plain to all others.
+func TestPackedForWhoTakesIt(t *testing.T) {
+	script := regexp.MustCompile(`/assets/[^"]+\.js`).FindString(get(t, "/").Body.String())
+	plain := get(t, script)
+	for accept, want := range map[string]string{"gzip, deflate, br, zstd": "br", "br;q=0.5": "br", "br;q=0": "", "gzip": "", "brown": "", "": ""} {
+		r := httptest.NewRequestWithContext(t.Context(), http.MethodGet, script, nil)
+		r.Header.Set("Accept-Encoding", accept)
+		w := httptest.NewRecorder()
+		console.Handler().ServeHTTP(w, r)
+		if got := w.Header().Get("Content-Encoding"); w.Code != http.StatusOK || got != want || !strings.Contains(w.Header().Get("Content-Type"), "javascript") || (want == "") != (w.Body.Len() == plain.Body.Len()) {
+			t.Errorf("%q: %d, %q, %s, %d bytes of %d", accept, w.Code, got, w.Header().Get("Content-Type"), w.Body.Len(), plain.Body.Len())
+		}
+	}
+}

@@ -24,7 +24,7 @@ type screen struct {
 var screens = []screen{{"wide", 1280, 800, false}, {"phone", 390, 844, false}, {"dark", 1280, 800, true}}
 
 // pages are all pages of the console, %s being the demo's run.
-var pages = []struct{ name, path string }{
+var pages = []visited{
 	{"lists", "/lists"},
 	{"import", "/import"},
 	{"list", "/lists/1"},
@@ -81,6 +81,12 @@ var pages = []struct{ name, path string }{
 	{"door-invitation", "/invitation#x"},
 }
 
+// visited is a page that is gone to.
+type visited struct{ name, path string }
+
+// of is the page's path of a run.
+func (v visited) of(run string) string { return strings.ReplaceAll(v.path, "%s", run) }
+
 // look takes a picture of every page on every screen, and prints what is wrong with it.
 func (t *tour) look() error {
 	w := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', 0)
@@ -95,10 +101,7 @@ func (t *tour) look() error {
 			if t.only != "" && !strings.HasPrefix(p.name, t.only) {
 				continue
 			}
-			path := p.path
-			if strings.Contains(path, "%s") {
-				path = fmt.Sprintf(path, "1")
-			}
+			path := p.of("1")
 			var found browser.Faults
 			if err := browser.Do(t.tab, 30*time.Second, t.open(path), browser.Seen("h1"), chromedp.Sleep(900*time.Millisecond), browser.FaultsOf(&found)); err != nil {
 				return fmt.Errorf("%s: %w", p.name, err)

@@ -33,10 +33,11 @@ func main() {
 	only := flag.String("only", "", "one picture alone")
 	page := flag.String("page", "", "instead of all, the page at this path, as page.png")
 	look := flag.Bool("look", false, "instead, every page of the console on a wide screen, a phone and in the dark, and a table of what is wrong")
+	speed := flag.Bool("speed", false, "instead, how much every page of the console loads, and how long it takes until its content is there")
 	height := flag.Int("height", 800, "how high the screen is, to see more of a page at once")
 	flag.Parse()
 	t := tour{server: *server, key: *key, list: *list, out: *out, only: *only, page: *page, height: *height}
-	if err := t.run(context.Background(), *look); err != nil {
+	if err := t.run(context.Background(), *look, *speed); err != nil {
 		log.Fatal(err)
 	}
 }
@@ -47,7 +48,7 @@ type tour struct {
 	tab                                    context.Context
 }
 
-func (t *tour) run(ctx context.Context, look bool) error {
+func (t *tour) run(ctx context.Context, look, speed bool) error {
 	tab, stop, err := browser.Start(ctx, browser.Options{Width: 1280, Height: t.height})
 	if err != nil {
 		return err
@@ -59,6 +60,9 @@ func (t *tour) run(ctx context.Context, look bool) error {
 	}
 	if look {
 		return t.look()
+	}
+	if speed {
+		return t.speed()
 	}
 	if t.page != "" {
 		if err := browser.Do(tab, 20*time.Second, t.open(t.page), chromedp.Sleep(1500*time.Millisecond)); err != nil {

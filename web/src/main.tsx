@@ -2,10 +2,10 @@ import "@fontsource-variable/source-sans-3";
 import "./app.css";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { ConfigProvider } from "antd";
-import { StrictMode } from "react";
+import { type ComponentType, StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { Problem } from "./api/client";
-import { Router } from "./router";
+import { begin, Router } from "./router";
 import { useTheme } from "./theme";
 
 const queries = new QueryClient({
@@ -18,11 +18,11 @@ const queries = new QueryClient({
   },
 });
 
-function App() {
+function App({ first }: { first: ComponentType | undefined }) {
   return (
     <ConfigProvider theme={useTheme()} wave={{ disabled: true }}>
       <QueryClientProvider client={queries}>
-        <Router />
+        <Router first={first} />
       </QueryClientProvider>
     </ConfigProvider>
   );
@@ -32,8 +32,14 @@ function App() {
 // biome-ignore lint/suspicious/noDocumentCookie: it is no secret, and the newer interface is not everywhere
 document.cookie = `zone=${encodeURIComponent(Intl.DateTimeFormat().resolvedOptions().timeZone)}; Path=/; SameSite=Strict; Max-Age=31536000`;
 
-createRoot(document.getElementById("root")!).render(
-  <StrictMode>
-    <App />
-  </StrictMode>,
-);
+const root = createRoot(document.getElementById("root")!);
+// A script that does not come is asked for again by the page itself.
+void begin()
+  .catch(() => undefined)
+  .then((first) =>
+    root.render(
+      <StrictMode>
+        <App first={first} />
+      </StrictMode>,
+    ),
+  );

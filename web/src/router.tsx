@@ -1,4 +1,4 @@
-import { type ComponentType, lazy, type ReactNode, Suspense } from "react";
+import { type ComponentType, lazy, Suspense } from "react";
 import { BrowserRouter, matchPath, Navigate, Route, Routes } from "react-router";
 import { Frame } from "./parts/Frame";
 
@@ -72,28 +72,41 @@ const doors: Record<string, Page> = {
   "/invitation": async () => (await import("./features/account/Invitation")).Invitation,
 };
 
-/** once is the page at a path. Where somebody begins is fetched at once, beside what is drawn around it. */
-function once(path: string, load: Page): [string, ReactNode] {
-  const begun = path !== "*" && matchPath(path, location.pathname) ? load() : undefined;
-  const Page = lazy(async () => ({ default: await (begun ?? load()) }));
-  return [path, <Page key={path} />];
+/** here is the path of the page where somebody begins, whose script is fetched at once. */
+const start = location.pathname === "/" ? "/lists" : location.pathname;
+const here = Object.keys({ ...pages, ...doors }).find((path) => path !== "*" && matchPath(path, start));
+
+/**
+ * begin returns the page where somebody begins once it is there. It is drawn at once then: what is drawn after
+ * something was waited for comes up to 300 ms later, since React holds such changes together.
+ */
+export async function begin(): Promise<ComponentType | undefined> {
+  return here === undefined ? undefined : await ({ ...pages, ...doors }[here] as Page)();
 }
 
-const routes = Object.entries(pages).map(([path, load]) => once(path, load));
-const doorRoutes = Object.entries(doors).map(([path, load]) => once(path, load));
+/** later is a page that comes when it is gone to. */
+const later = (of: Record<string, Page>): [string, ComponentType][] =>
+  Object.entries(of).map(([path, load]) => [path, lazy(async () => ({ default: await load() }))]);
 
-/** Router shows the page of the address. */
-export function Router() {
+const routes = later(pages);
+const doorRoutes = later(doors);
+
+/** Router shows the page of the address; first is the one where somebody begins. */
+export function Router({ first }: { first: ComponentType | undefined }) {
+  const show = (path: string, Page: ComponentType) => {
+    const Shown = (path === here && first) || Page;
+    return <Shown key={path} />;
+  };
   return (
     <BrowserRouter>
       <Routes>
-        {doorRoutes.map(([path, element]) => (
-          <Route key={path} path={path} element={<Suspense fallback={null}>{element}</Suspense>} />
+        {doorRoutes.map(([path, Page]) => (
+          <Route key={path} path={path} element={<Suspense fallback={null}>{show(path, Page)}</Suspense>} />
         ))}
         <Route element={<Frame />}>
           <Route index element={<Navigate to="/lists" replace />} />
-          {routes.map(([path, element]) => (
-            <Route key={path} path={path} element={element} />
+          {routes.map(([path, Page]) => (
+            <Route key={path} path={path} element={show(path, Page)} />
           ))}
         </Route>
       </Routes>

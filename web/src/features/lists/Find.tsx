@@ -1,5 +1,3 @@
-import { Input, Select } from "antd";
-
 export type Order = "newest" | "name" | "largest";
 const orders: { value: Order; label: string }[] = [
   { value: "newest", label: "newest first" },
@@ -7,7 +5,7 @@ const orders: { value: Order; label: string }[] = [
   { value: "largest", label: "largest first" },
 ];
 
-/** Find narrows many lists down, and puts them in order. */
+/** Find narrows many lists down, and puts them in order. Its fields are the browser's own: the first page stays small. */
 export function Find({
   text,
   onText,
@@ -21,7 +19,8 @@ export function Find({
 }) {
   return (
     <div className="add">
-      <Input
+      <input
+        className="native"
         id="search"
         type="search"
         aria-label="Part of a name"
@@ -29,7 +28,13 @@ export function Find({
         value={text}
         onChange={(e) => onText(e.target.value)}
       />
-      <Select aria-label="Order" value={order} onChange={onOrder} options={orders} />
+      <select className="native" aria-label="Order" value={order} onChange={(e) => onOrder(e.target.value as Order)}>
+        {orders.map((o) => (
+          <option key={o.value} value={o.value}>
+            {o.label}
+          </option>
+        ))}
+      </select>
     </div>
   );
 }

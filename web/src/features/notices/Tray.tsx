@@ -1,21 +1,25 @@
-import { Drawer } from "antd";
-import { useState } from "react";
-import { Link } from "react-router";
-import { Trouble, Wait } from "../../parts/Notice";
-import { plural } from "../../words";
-import { NoticeList } from "./NoticeList";
-import { useNotices, useRead } from "./queries";
+import { lazy, Suspense, useState } from "react";
+import { useNotices } from "./queries";
+
+const TrayDrawer = lazy(async () => ({ default: (await import("./TrayDrawer")).TrayDrawer }));
 
 /** Tray is the button in the top line that counts what is not read, and what opens with it. */
 export function Tray() {
   const notices = useNotices();
-  const read = useRead();
   const [open, setOpen] = useState(false);
+  const [wanted, setWanted] = useState(false); // from then on it stays, so that it closes as it opened
   const n = notices.data;
-  const close = () => setOpen(false);
   return (
     <>
-      <button type="button" className="plain" aria-expanded={open} onClick={() => setOpen(true)}>
+      <button
+        type="button"
+        className="plain"
+        aria-expanded={open}
+        onClick={() => {
+          setWanted(true);
+          setOpen(true);
+        }}
+      >
         Notices
         {n && n.unread > 0 && (
           <>
@@ -24,29 +28,11 @@ export function Tray() {
           </>
         )}
       </button>
-      <Drawer open={open} onClose={close} size={440} title={<h2 className="drawer-title">Notices</h2>}>
-        {notices.error && <Trouble error={notices.error} again={() => void notices.refetch()} />}
-        {!n && !notices.error && <Wait for="the notices" />}
-        {n && (
-          <>
-            <p className="row-acts">
-              {n.unread > 0 && (
-                <button type="button" className="plain" onClick={() => read.mutate({ upto: n.last })}>
-                  Mark all {plural(n.unread, "notice")} as read
-                </button>
-              )}
-              <Link to="/notices/letters" onClick={close}>
-                Choose letters
-              </Link>
-            </p>
-            {n.items.length === 0 ? (
-              <p>Nothing has happened yet. When a run is finished, it says so here.</p>
-            ) : (
-              <NoticeList of={n.items} onGo={close} />
-            )}
-          </>
-        )}
-      </Drawer>
+      {wanted && (
+        <Suspense fallback={null}>
+          <TrayDrawer open={open} close={() => setOpen(false)} />
+        </Suspense>
+      )}
     </>
   );
 }
