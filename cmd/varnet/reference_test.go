@@ -122,6 +122,7 @@ func pages(t *testing.T) (names []string) {
 var (
 	linked = regexp.MustCompile(`\]\(([^)#\s]+)(?:#[^)]*)?\)`)
 	callOf = regexp.MustCompile("(?m)(?:^ {4,}|`|^)(?:bin/)?varnet ([a-z][^`\n]*)")
+	placed = regexp.MustCompile("`((?:core|internal|cmd|web|docs|script|packaging)/[\\w./-]+)`")
 	env    = regexp.MustCompile(`VARNET_[A-Z_]+`)
 	word   = regexp.MustCompile(`'[^']*'|"[^"]*"|\S+`)
 )
@@ -138,6 +139,11 @@ func TestPagesAreRight(t *testing.T) {
 		for _, m := range linked.FindAllStringSubmatch(string(text), -1) {
 			if _, err := os.Stat(filepath.Join(filepath.Dir(name), m[1])); !strings.Contains(m[1], "://") && err != nil {
 				t.Errorf("%s leads to %s, which is not there", name, m[1])
+			}
+		}
+		for _, m := range placed.FindAllStringSubmatch(string(text), -1) {
+			if _, err := os.Stat(filepath.Join("../..", m[1])); err != nil && filepath.Base(name) != "CHANGELOG.md" {
+				t.Errorf("%s names %s, which is not there", name, m[1])
 			}
 		}
 		for _, v := range env.FindAllString(string(text), -1) {

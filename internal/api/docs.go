@@ -19,7 +19,7 @@ var docsPage = template.Must(template.New("docs").Parse(`<!doctype html>
 <style>
 body { font: 16px/1.5 sans-serif; margin: 2rem auto; max-width: 60rem; padding: 0 1rem; color: #1d2b3a; background: #faf7f1 }
 h2 { margin-top: 3rem; border-top: 1px solid #d8cfbd; padding-top: 1rem } h3 { margin: 2rem 0 .25rem; font-size: 1rem } p { margin: .5rem 0 }
-code { background: #efe9dd; padding: 0 .25em; overflow-wrap: anywhere } pre { background: #efe9dd; padding: .5rem; overflow-x: auto } td { padding: .1rem 1rem .1rem 0; vertical-align: top }
+code { background: #efe9dd; padding: 0 .25em; overflow-wrap: anywhere } pre { background: #efe9dd; padding: .5rem; overflow-x: auto } td { padding: .1rem 1rem .1rem 0; vertical-align: top } td code { white-space: nowrap }
 a { color: #1b5e63 } .quiet { color: #56616c }
 </style>
 <h1>Varnet: the API</h1>

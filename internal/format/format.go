@@ -41,6 +41,13 @@ const (
 	LDIF  Kind = "ldif"
 )
 
+// titles are what people know the kinds as; of a text it is told how it is delimited instead.
+var titles = map[Kind]string{Free: "A text from which the addresses are drawn", XLSX: "An XLSX spreadsheet", XLS: "An XLS spreadsheet", ODS: "An OpenDocument spreadsheet",
+	JSON: "A JSON array", JSONL: "JSON Lines", VCard: "An address book (vCard)", LDIF: "A directory (LDIF)"}
+
+// Title is what people know the kind as; "" of a text.
+func (k Kind) Title() string { return titles[k] }
+
 // Bounds. They hold for what is unpacked, too.
 const (
 	// MaxUnpacked is the most that a packed file may hold.

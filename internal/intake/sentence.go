@@ -9,18 +9,13 @@ import (
 	"varnet/internal/store"
 )
 
-// formatNames are what the formats are called.
-var formatNames = map[format.Kind]string{format.Free: "A text from which the addresses are drawn", format.XLSX: "An XLSX spreadsheet", format.XLS: "An XLS spreadsheet",
-	format.ODS: "An OpenDocument spreadsheet", format.JSON: "A JSON array", format.JSONL: "JSON Lines",
-	format.VCard: "An address book (vCard)", format.LDIF: "A directory (LDIF)"}
-
 // Sentence says what was recognised.
 func (r *Reading) Sentence() string {
 	between := map[string]string{",": "commas", ";": "semicolons", "\t": "tabs", "|": "vertical bars", " ": "spaces"}[r.Dialect.Delimiter]
 	if between == "" {
 		between = "“" + r.Dialect.Delimiter + "”"
 	}
-	s := formatNames[r.Kind]
+	s := r.Kind.Title()
 	switch {
 	case r.Kind != format.Text && len(r.Sheets) > 1:
 		s += fmt.Sprintf(", sheet “%s” of %d, with %d columns", r.Sheet, len(r.Sheets), len(r.Columns))

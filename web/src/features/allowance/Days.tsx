@@ -1,4 +1,5 @@
 import type { Schema } from "../../api/client";
+import { Scroll } from "../../parts/Scroll";
 import { number, plural } from "../../words";
 
 const width = 560;
@@ -16,45 +17,47 @@ export function Days({ of: u, days }: { of: Schema<"Usage">; days: number }) {
   const y = (n: number) => height - bottom - (n / most) * (height - top - bottom);
   return (
     <figure className="chart">
-      <svg
-        viewBox={`0 0 ${width} ${height}`}
-        role="img"
-        aria-label={`Checks charged each day: ${plural(u.sum, "check")} in ${days} days`}
-      >
-        {[0, 0.5, 1].map((part) => (
-          <g key={part}>
-            <line x1={left} x2={width} y1={y(part * most)} y2={y(part * most)} className="grid" />
-            <text x={left - 8} y={y(part * most) + 4} textAnchor="end">
-              {number(Math.round(part * most))}
-            </text>
-          </g>
-        ))}
-        {all.map((day, i) => {
-          const n = by.get(day) ?? 0;
-          return (
-            n > 0 && (
-              <rect
-                key={day}
-                x={left + i * step + step * 0.12}
-                width={Math.max(1, step * 0.76)}
-                y={y(n)}
-                height={height - bottom - y(n)}
-                className="used"
-              >
-                <title>
-                  {day}: {plural(n, "check")}
-                </title>
-              </rect>
-            )
-          );
-        })}
-        <text x={left} y={height - 8}>
-          {all[0]}
-        </text>
-        <text x={width} y={height - 8} textAnchor="end">
-          {all[all.length - 1]}
-        </text>
-      </svg>
+      <Scroll label="Checks charged each day">
+        <svg
+          viewBox={`0 0 ${width} ${height}`}
+          role="img"
+          aria-label={`Checks charged each day: ${plural(u.sum, "check")} in ${days} days`}
+        >
+          {[0, 0.5, 1].map((part) => (
+            <g key={part}>
+              <line x1={left} x2={width} y1={y(part * most)} y2={y(part * most)} className="grid" />
+              <text x={left - 8} y={y(part * most) + 4} textAnchor="end">
+                {number(Math.round(part * most))}
+              </text>
+            </g>
+          ))}
+          {all.map((day, i) => {
+            const n = by.get(day) ?? 0;
+            return (
+              n > 0 && (
+                <rect
+                  key={day}
+                  x={left + i * step + step * 0.12}
+                  width={Math.max(1, step * 0.76)}
+                  y={y(n)}
+                  height={height - bottom - y(n)}
+                  className="used"
+                >
+                  <title>
+                    {day}: {plural(n, "check")}
+                  </title>
+                </rect>
+              )
+            );
+          })}
+          <text x={left} y={height - 8}>
+            {all[0]}
+          </text>
+          <text x={width} y={height - 8} textAnchor="end">
+            {all[all.length - 1]}
+          </text>
+        </svg>
+      </Scroll>
       <figcaption className="quiet">Checks charged each day.</figcaption>
     </figure>
   );
