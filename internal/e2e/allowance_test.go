@@ -159,6 +159,8 @@ func TestAllowance(t *testing.T) {
 		return false, "no letter tells of the refill"
 	})
 	payments := cashier.Payments()
+	phone := drive(t, browser.Options{Width: 390, Height: 844})
+	phone("the usage, narrow", browser.SignIn(s.URL), chromedp.Navigate(s.URL+"/usage"), browser.Text("What was charged"), browser.Seen(".chart svg"))
 	do("a payment is refused", browser.Fill("Checks", "77"), browser.Text("Total EUR"), browser.Press("Pay EUR"), browser.Text("This is no real payment"), browser.Press("Refuse"), browser.Text("refused: the account has too little"))
 	if cashier.Payments() != payments+1 || cashier.State(payments) != "refused" {
 		t.Error("the stand-in knows of another payment")
