@@ -364,33 +364,16 @@ func serve(c *cli) action {
 			return fmt.Errorf("cannot listen on %s: %w; choose another port with -listen", *s.listen, unwrapOp(err))
 		}
 		defer l.Close()
-		if at, err := netip.ParseAddrPort(l.Addr().String()); *s.demo != "" && (err != nil || !at.Addr().IsLoopback()) {
-			return c.wrongUse("-demo lets anybody in, so -listen is on loopback with it, such as 127.0.0.1:8025")
-		}
-		options := api.Options{Release: release, Demo: *s.demo, Hosts: fields(strings.ToLower(*s.hosts))}
-		if *s.demo != "" && len(options.Hosts) == 0 {
-			options.Hosts = []string{"localhost"}
+		options, err := s.options(c, l.Addr().String())
+		if err != nil {
+			return err
 		}
 		secured, err := s.tls.read(c)
 		if err != nil {
 			return err
 		}
-		for _, text := range fields(*s.proxies) {
-			p, err := netip.ParsePrefix(text)
-			if err != nil {
-				return c.wrongUse(fmt.Sprintf("-proxies are networks such as 192.0.2.0/24, not %q", text))
-			}
-			options.Proxies = append(options.Proxies, p)
-		}
-		if options.Forwarded = strings.EqualFold(*s.proxyHeader, "Forwarded"); !options.Forwarded && !strings.EqualFold(*s.proxyHeader, "X-Forwarded-For") {
-			return c.wrongUse(fmt.Sprintf("-proxy-header is X-Forwarded-For or Forwarded, not %q", *s.proxyHeader))
-		}
-		if config.FormDeadline, err = time.ParseDuration(*s.formDeadline); err != nil || config.FormDeadline < 100*time.Millisecond || config.FormDeadline > 10*time.Second {
-			return c.wrongUse(fmt.Sprintf("-form-deadline is a time from 100ms to 10s, such as 1.5s, not %q", *s.formDeadline))
-		}
-		config.Serves, config.ReturnsDomain = true, strings.ToLower(*s.returnsDomain)
-		if *s.returns != "" && config.ReturnsDomain == "" {
-			return c.wrongUse("-returns takes what comes back to return addresses: say with -returns-domain what their domain is")
+		if err := s.serves(c, &config); err != nil {
+			return err
 		}
 		format.Sweep()
 		engine, err := s.open(ctx, dsn, config)
@@ -419,18 +402,62 @@ func serve(c *cli) action {
 			return err
 		}
 		defer stopLeading()
-		if *s.returns != "" {
-			door, err := bounce.Listen(engine.Bounces, *s.returns, engine.Log)
-			if err != nil {
-				return err
-			}
-			defer door.Close()
-			engine.Log.Info("taking what comes back", "at", *s.returns, "domain", config.ReturnsDomain)
+		stopTaking, err := s.takeReturns(engine, config.ReturnsDomain)
+		if err != nil {
+			return err
 		}
+		defer stopTaking()
 		l = secured.over(l)
 		engine.Log.Info("serving", "url", secured.scheme()+"://"+l.Addr().String())
 		return serveUntil(ctx, l, engine, options)
 	}
+}
+
+// options reads what the API is told, of a service that listens at an address.
+func (s settings) options(c *cli, at string) (o api.Options, err error) {
+	if at, err := netip.ParseAddrPort(at); *s.demo != "" && (err != nil || !at.Addr().IsLoopback()) {
+		return o, c.wrongUse("-demo lets anybody in, so -listen is on loopback with it, such as 127.0.0.1:8025")
+	}
+	o = api.Options{Release: release, Demo: *s.demo, Hosts: fields(strings.ToLower(*s.hosts))}
+	if *s.demo != "" && len(o.Hosts) == 0 {
+		o.Hosts = []string{"localhost"}
+	}
+	for _, text := range fields(*s.proxies) {
+		p, err := netip.ParsePrefix(text)
+		if err != nil {
+			return o, c.wrongUse(fmt.Sprintf("-proxies are networks such as 192.0.2.0/24, not %q", text))
+		}
+		o.Proxies = append(o.Proxies, p)
+	}
+	if o.Forwarded = strings.EqualFold(*s.proxyHeader, "Forwarded"); !o.Forwarded && !strings.EqualFold(*s.proxyHeader, "X-Forwarded-For") {
+		return o, c.wrongUse(fmt.Sprintf("-proxy-header is X-Forwarded-For or Forwarded, not %q", *s.proxyHeader))
+	}
+	return o, nil
+}
+
+// serves reads what only workers beside an API are told.
+func (s settings) serves(c *cli, config *work.Config) (err error) {
+	if config.FormDeadline, err = time.ParseDuration(*s.formDeadline); err != nil || config.FormDeadline < 100*time.Millisecond || config.FormDeadline > 10*time.Second {
+		return c.wrongUse(fmt.Sprintf("-form-deadline is a time from 100ms to 10s, such as 1.5s, not %q", *s.formDeadline))
+	}
+	config.Serves, config.ReturnsDomain = true, strings.ToLower(*s.returnsDomain)
+	if *s.returns != "" && config.ReturnsDomain == "" {
+		return c.wrongUse("-returns takes what comes back to return addresses: say with -returns-domain what their domain is")
+	}
+	return nil
+}
+
+// takeReturns takes what comes back to return addresses, where it is told to.
+func (s settings) takeReturns(engine *work.Engine, domain string) (stop func(), err error) {
+	if *s.returns == "" {
+		return func() {}, nil
+	}
+	door, err := bounce.Listen(engine.Bounces, *s.returns, engine.Log)
+	if err != nil {
+		return nil, err
+	}
+	engine.Log.Info("taking what comes back", "at", *s.returns, "domain", domain)
+	return door.Close, nil
 }
 
 // measure serves metrics on a listener of their own, where it is told to.

@@ -10,12 +10,12 @@ import (
 	"slices"
 	"strings"
 	"sync"
-	"sync/atomic"
 	"syscall"
 	"text/tabwriter"
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"golang.org/x/sync/errgroup"
 
 	"varnet/internal/client"
 	"varnet/internal/contract"
@@ -243,47 +243,64 @@ type teamsShares struct {
 	took           time.Duration
 }
 
-// shares has many workspaces run at once.
-func (in *installation) shares() (s teamsShares, err error) {
-	ctx := context.Background()
+// sharing is what many workspaces run at once: the first of them has a large list, the others one
+// each, and the last many.
+type sharing struct {
+	spaces []*client.Client // the last is that of the workspace with many runs
+	large  contract.List
+	lists  []contract.List // of each of the others, then those of the last
+}
+
+// sharing imports the lists, each with addresses of all operators.
+func (in *installation) sharing(ctx context.Context) (s sharing, err error) {
 	all := addressesOf(in.net.World, teamsLarge+(teamsGoing+teamsGreedy)*teamsRows)
-	take := func(n int) (some []string) { // of all operators
-		stride := len(all) / n
-		for i := range n {
-			some = append(some, all[i*stride])
-		}
-		left := all[:0:0]
-		for i, a := range all {
-			if i%stride != 0 || i/stride >= n {
-				left = append(left, a)
-			}
-		}
-		all = left
-		return some
+	imported := func(api *client.Client, n int) (contract.List, error) {
+		var some []string
+		some, all = spread(all, n)
+		return api.Import(ctx, client.File{Name: "guests.csv", Body: strings.NewReader("E-mail\n" + strings.Join(some, "\n") + "\n")})
 	}
-	imported := func(api *client.Client, addresses []string) (contract.List, error) {
-		return api.Import(ctx, client.File{Name: "guests.csv", Body: strings.NewReader("E-mail\n" + strings.Join(addresses, "\n") + "\n")})
-	}
-	started := func(api *client.Client, l contract.List) (contract.Run, error) {
-		return api.StartRun(ctx, l.ID, contract.NewRun{Depth: "mailbox", Policy: "careful"})
-	}
-	spaces, err := in.keys(teamsGoing + 1)
-	if err != nil {
+	if s.spaces, err = in.keys(teamsGoing + 1); err != nil {
 		return s, err
 	}
-	whole, err := imported(in.api, take(teamsLarge))
-	if err != nil {
+	if s.large, err = imported(in.api, teamsLarge); err != nil {
 		return s, err
 	}
-	var lists []contract.List
 	for n := range teamsGoing + teamsGreedy {
-		l, err := imported(spaces[min(n, teamsGoing)], take(teamsRows))
+		l, err := imported(s.spaces[min(n, teamsGoing)], teamsRows)
 		if err != nil {
 			return s, err
 		}
-		lists = append(lists, l)
+		s.lists = append(s.lists, l)
 	}
-	large, err := started(in.api, whole)
+	return s, nil
+}
+
+// spread takes n of all, at the same distance, and returns them and what is left.
+func spread(all []string, n int) (some, left []string) {
+	stride := len(all) / n
+	for i, a := range all {
+		if i%stride == 0 && i/stride < n {
+			some = append(some, a)
+		} else {
+			left = append(left, a)
+		}
+	}
+	return some, left
+}
+
+// began starts a run of a list.
+func began(ctx context.Context, api *client.Client, l contract.List) (contract.Run, error) {
+	return api.StartRun(ctx, l.ID, contract.NewRun{Depth: "mailbox", Policy: "careful"})
+}
+
+// shares has many workspaces run at once.
+func (in *installation) shares() (s teamsShares, err error) {
+	ctx := context.Background()
+	of, err := in.sharing(ctx)
+	if err != nil {
+		return s, err
+	}
+	large, err := began(ctx, in.api, of.large)
 	if err != nil {
 		return s, err
 	}
@@ -292,65 +309,67 @@ func (in *installation) shares() (s teamsShares, err error) {
 		return s, err
 	}
 	// The workspace with many runs begins first.
+	last := of.spaces[teamsGoing]
 	var greedy []contract.Run
-	for _, l := range lists[teamsGoing:] {
-		r, err := started(spaces[teamsGoing], l)
+	for _, l := range of.lists[teamsGoing:] {
+		r, err := began(ctx, last, l)
 		if err != nil {
 			return s, err
 		}
 		greedy = append(greedy, r)
 	}
 	begun := time.Now()
-	var mu sync.Mutex
-	var going sync.WaitGroup
-	var failed atomic.Value
-	half := make(chan struct{})
-	for n := range teamsGoing {
-		going.Go(func() {
-			api, first := spaces[n], time.Duration(0)
-			r, err := started(api, lists[n])
-			if err == nil {
-				_, err = api.Wait(ctx, r.ID, func(r contract.Run) {
-					if first == 0 && r.Done > 0 {
-						first = time.Since(begun)
-					}
-				})
-			}
-			if err != nil {
-				failed.Store(err)
-			}
-			mu.Lock()
-			defer mu.Unlock()
-			if s.first, s.end = append(s.first, first), append(s.end, time.Since(begun)); len(s.end) == teamsGoing/2 {
-				close(half)
-			}
-		})
-	}
+	half, ended := of.others(ctx, &s, begun)
 	<-half
-	var of int64
 	for _, r := range greedy {
-		now, err := spaces[teamsGoing].Run(ctx, r.ID)
+		now, err := last.Run(ctx, r.ID)
 		if err != nil {
 			return s, err
 		}
-		of += now.Done
+		s.greedy += float64(now.Done) / teamsRows
 	}
-	s.greedy = float64(of) / teamsRows
-	going.Wait()
+	if err := ended(); err != nil {
+		return s, err
+	}
 	s.took = time.Since(begun)
 	after, err := in.api.Run(ctx, large.ID)
 	if err != nil {
 		return s, err
 	}
 	s.large = after.Done - before.Done
-	if err, broken := failed.Load().(error); broken {
-		return s, err
-	}
 	slices.Sort(s.first)
 	slices.Sort(s.end)
 	s.spread = quantile(s.end, 0.95).Seconds() / quantile(s.end, 0.5).Seconds()
 	_, err = in.api.StopRun(ctx, large.ID)
 	return s, err
+}
+
+// others has each of the other workspaces run its list, and notes when its first results and its end
+// came. half is closed when half of them are at their end; ended waits for all.
+func (of sharing) others(ctx context.Context, s *teamsShares, begun time.Time) (half chan struct{}, ended func() error) {
+	var mu sync.Mutex
+	var going errgroup.Group
+	half = make(chan struct{})
+	for n := range teamsGoing {
+		going.Go(func() error {
+			first := time.Duration(0)
+			r, err := began(ctx, of.spaces[n], of.lists[n])
+			if err == nil {
+				_, err = of.spaces[n].Wait(ctx, r.ID, func(r contract.Run) {
+					if first == 0 && r.Done > 0 {
+						first = time.Since(begun)
+					}
+				})
+			}
+			mu.Lock()
+			defer mu.Unlock()
+			if s.first, s.end = append(s.first, first), append(s.end, time.Since(begun)); len(s.end) == teamsGoing/2 {
+				close(half)
+			}
+			return err
+		})
+	}
+	return half, going.Wait
 }
 
 // keys makes keys of some of the workspaces.

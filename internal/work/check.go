@@ -13,6 +13,7 @@ import (
 	"varnet/core/resolve"
 	"varnet/core/rule"
 	"varnet/internal/bounce"
+	"varnet/internal/outbound"
 	"varnet/internal/store"
 	"varnet/internal/store/pack"
 )
@@ -126,44 +127,89 @@ func (e *Engine) checkNow(ctx context.Context, workspace int64, typed string, pa
 	}
 	c.Address, c.Suggestion = a, known.Suggest(a.Domain)
 	passed(finding.StageSyntax, c)
-	d := e.Resolver.Lookup(ctx, a.Domain)
-	c.Domain = &d
-	traits := known.Traits(a).With(known.ExchangerTraits(d.Hosts())...)
-	if d.Outcome == resolve.ByMX {
-		traits = known.Served(a.Domain, d.Hosts(), traits)
-	}
-	if !traits.Has(finding.TraitTypo) {
-		c.Suggestion = ""
-	}
-	outcome := e.knownOutcome(ctx, workspace, a)
-	if v, bounced := outcome.Verdict(finding.Verdict{Traits: traits}, c.At); bounced {
-		c.Verdict, c.Asked = v, []probe.Asked{bounce.Evidence(outcome)}
+	recalled := e.recall(ctx, workspace, a)
+	traits := e.domainOf(ctx, &c, known)
+	was := recalled()
+	if v, bounced := was.outcome.Verdict(finding.Verdict{Traits: traits}, c.At); bounced {
+		c.Verdict, c.Asked = v, []probe.Asked{bounce.Evidence(was.outcome)}
 		return c
 	}
-	if cause, hopeless := d.Outcome.Cause(); hopeless {
+	if cause, hopeless := c.Domain.Outcome.Cause(); hopeless {
 		c.Verdict = finding.ConcludeFrom(cause, traits)
 		return c
 	}
 	passed(finding.StageDomain, c)
-	gone, err := e.Store.Absences(ctx, workspace, []string{a.Mailbox()})
-	if err != nil {
-		e.Log.Warn("whether the address was absent before is not known now", "err", err)
+	e.askNow(ctx, workspace, &c, traits, was)
+	return c
+}
+
+// recalled is what is known from before of an address and of how it may be asked about.
+type recalled struct {
+	outcome     store.KnownOutcome
+	absent      time.Time
+	acceptances []probe.Acceptance
+	side        *outbound.Setup
+	sideErr     error
+}
+
+// recall begins to read what is known of an address, so that it is there when DNS has answered; what it
+// returns waits for it.
+func (e *Engine) recall(ctx context.Context, workspace int64, a address.Address) func() recalled {
+	var r recalled
+	var all sync.WaitGroup
+	all.Go(func() { r.outcome = e.knownOutcome(ctx, workspace, a) })
+	all.Go(func() {
+		gone, err := e.Store.Absences(ctx, workspace, []string{a.Mailbox()})
+		if err != nil {
+			e.Log.Warn("whether the address was absent before is not known now", "err", err)
+		}
+		r.absent = gone[a.Mailbox()]
+	})
+	all.Go(func() {
+		var err error
+		if r.acceptances, err = e.Store.Acceptances(ctx, a.Domain); err != nil {
+			e.Log.Warn("what was learnt of the domain is not known now", "err", err)
+		}
+	})
+	all.Go(func() { r.side, r.sideErr = e.sideOf(ctx, workspace) })
+	return func() recalled {
+		all.Wait()
+		return r
 	}
-	way, cause, err := e.wayFor(ctx, workspace, a, d)
+}
+
+// domainOf asks DNS about the domain of an address, and returns its traits.
+func (e *Engine) domainOf(ctx context.Context, c *Checked, known *catalogue.Catalogue) finding.Traits {
+	d := e.Resolver.Lookup(ctx, c.Address.Domain)
+	c.Domain = &d
+	traits := known.Traits(c.Address).With(known.ExchangerTraits(d.Hosts())...)
+	if d.Outcome == resolve.ByMX {
+		traits = known.Served(c.Address.Domain, d.Hosts(), traits)
+	}
+	if !traits.Has(finding.TraitTypo) {
+		c.Suggestion = ""
+	}
+	return traits
+}
+
+// askNow asks a mail host about an address, as far as rules allow.
+func (e *Engine) askNow(ctx context.Context, workspace int64, c *Checked, traits finding.Traits, was recalled) {
+	a, d := c.Address, *c.Domain
+	way, cause, err := e.wayFor(ctx, was, a, d)
 	if err != nil {
 		e.Log.Warn("outbound is not known now", "err", err)
 	}
 	if cause != "" {
 		c.Verdict = finding.ConcludeFrom(cause, traits)
-		return c
+		return
 	}
-	if way.elsewhere != "" && e.checkElsewhere(ctx, way.elsewhere, workspace, &c) {
-		return c
+	if way.elsewhere != "" && e.checkElsewhere(ctx, way.elsewhere, workspace, c) {
+		return
 	}
 	domain := probe.Domain{Name: a.Domain, Operator: d.Operator(), Exchangers: d.Exchangers, Way: way.Way, Lanes: max(1, way.lanes),
-		Questions: []probe.Question{{Address: a, Traits: traits, Absent: gone[a.Mailbox()]}}}
-	if known, err := e.Store.Acceptances(ctx, a.Domain); err == nil && way.Way != nil {
-		domain.Acceptances = byRoute(known, way.Way.Route)
+		Questions: []probe.Question{{Address: a, Traits: traits, Absent: was.absent}}}
+	if way.Way != nil {
+		domain.Acceptances = byRoute(was.acceptances, way.Way.Route)
 	}
 	ctx, cancel := context.WithTimeout(ctx, deadline)
 	defer cancel()
@@ -176,13 +222,12 @@ func (e *Engine) checkNow(ctx context.Context, workspace int64, typed string, pa
 		record := pack.ParcelRecord{Conversations: out.Conversations, Acceptances: out.Acceptances}
 		c.Acceptance = record.Acceptance(a.Domain, c.Asked[n-1].Conversation)
 	}
-	if v, changed := outcome.Verdict(c.Verdict, c.At); changed {
-		c.Verdict, c.Asked = v, append(c.Asked, bounce.Evidence(outcome))
+	if v, changed := was.outcome.Verdict(c.Verdict, c.At); changed {
+		c.Verdict, c.Asked = v, append(c.Asked, bounce.Evidence(was.outcome))
 	}
 	if err := e.Store.SaveAcceptances(ctx, out.Acceptances); err != nil {
 		e.Log.Warn("what was learnt of a domain was not kept", "domain", a.Domain, "err", err)
 	}
-	return c
 }
 
 // knownOutcome returns what is known of an address by letters sent to it; the zero value
@@ -206,16 +251,11 @@ type checkedBy struct {
 
 // wayFor tells how an address is asked about now, or the cause for which a rule says not to. The wait
 // of a rest is not kept: somebody looks on.
-func (e *Engine) wayFor(ctx context.Context, workspace int64, a address.Address, d resolve.Domain) (by checkedBy, cause finding.Cause, err error) {
-	side, err := e.Outbound.Setup(ctx)
-	if err != nil {
-		return by, "", err
+func (e *Engine) wayFor(ctx context.Context, was recalled, a address.Address, d resolve.Domain) (by checkedBy, cause finding.Cause, err error) {
+	if was.sideErr != nil {
+		return by, "", was.sideErr
 	}
-	own, err := e.Store.OwnRules(ctx, workspace)
-	if err != nil {
-		return by, "", err
-	}
-	side = side.For(own)
+	side := was.side
 	op, err := e.Outbound.Operator(ctx, d.Operator())
 	if err != nil {
 		return by, "", err
@@ -233,4 +273,13 @@ func (e *Engine) wayFor(ctx context.Context, workspace int64, a address.Address,
 		return checkedBy{Way: &st.Way, lanes: lanes.N}, "", nil
 	}
 	return by, finding.RuleDepth, nil
+}
+
+// sideOf returns outbound with the rules of a workspace.
+func (e *Engine) sideOf(ctx context.Context, workspace int64) (side *outbound.Setup, err error) {
+	if side, err = e.Outbound.Setup(ctx); err != nil {
+		return side, err
+	}
+	own, err := e.Store.OwnRules(ctx, workspace)
+	return side.For(own), err
 }
