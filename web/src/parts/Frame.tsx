@@ -145,7 +145,7 @@ function Ending({ at }: { at: string }) {
 function Demanded({ workspace }: { workspace: string }) {
   return (
     <p className="sentence">
-      “<bdi>{workspace}</bdi>” demands a second factor. <Link to="/person">Set one up</Link>, and go on.
+      “<bdi>{workspace}</bdi>” requires a second factor. <Link to="/person">Set one up</Link>, and go on.
     </p>
   );
 }

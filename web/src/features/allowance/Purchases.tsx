@@ -142,7 +142,7 @@ function Buy({ of: a }: { of: Allowance }) {
           <Price of={price} />
           <Buyer of={buyer} set={setBuyer} />
           <Checkbox checked={remember} onChange={(e) => setRemember(e.target.checked)}>
-            Have the way to pay stored at the provider, for refills and a subscription
+            Store the payment method at the provider, for refills and a subscription
           </Checkbox>
         </div>
       </Ask>
@@ -253,7 +253,7 @@ function ByItself({ of: a }: { of: Allowance }) {
             ) : (
               a.canBuy && (
                 <p className="quiet">
-                  Refills and a subscription want a stored way to pay: buy once, and have it stored.
+                  Refills and a subscription need a stored payment method: buy once, and store it.
                 </p>
               )
             )}

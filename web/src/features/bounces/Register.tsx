@@ -51,7 +51,7 @@ export function Register({ run, list }: { run: number; list: string }) {
       </Field>
       <p>
         <Checkbox checked={later} onChange={(e) => setLater(e.target.checked)}>
-          It is sent later: give me the return addresses for it
+          I will send it later: make return addresses for it
         </Checkbox>
       </p>
       <Button

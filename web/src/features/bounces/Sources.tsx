@@ -146,7 +146,7 @@ function AddMailbox() {
   };
   return (
     <form onSubmit={send}>
-      <h2>Have a mailbox read (IMAP)</h2>
+      <h2>Read a mailbox (IMAP)</h2>
       <div className="settle">
         <ServerFields
           what="IMAP server"

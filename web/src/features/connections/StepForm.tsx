@@ -93,7 +93,7 @@ export function StepForm({
       {s.act === "collection" && (
         <p>
           <Checkbox checked={s.refresh ?? false} onChange={(e) => set({ refresh: e.target.checked || undefined })}>
-            Bring one of that name up to date
+            Update the collection of that name
           </Checkbox>
         </p>
       )}

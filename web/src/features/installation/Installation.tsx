@@ -151,7 +151,7 @@ function Form({ settings }: { settings: Settings }) {
             style={{ minWidth: 200 }}
           />
           <label>
-            Days that lists are kept at most
+            Days lists are kept, at most
             <InputNumber
               min={0}
               max={3650}

@@ -23,7 +23,7 @@ export function Operators({ side }: { side: SendingSide }) {
       <p className="quiet">{side.pace.note}</p>
       <div className="settle">
         <label>
-          Sessions at a time with one operator by one route, at most
+          Most sessions at a time with one operator by one route
           <InputNumber
             aria-label="Sessions at a time, at most"
             controls={false}

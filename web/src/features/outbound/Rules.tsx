@@ -38,7 +38,7 @@ export function RuleList({
   const earlier = (i: number) => rules.map((r, j) => (j === i - 1 ? rules[i]! : j === i ? rules[i - 1]! : r));
   return (
     <>
-      <p className="quiet">Held against each address in this order; the first that fits counts.</p>
+      <p className="quiet">Tried in this order; the first rule that fits an address counts.</p>
       {rules.length === 0 && <p>There are none: everybody is asked alike.</p>}
       <ol className="parts">
         {said.map((r, i) => (

@@ -264,7 +264,7 @@ function Workspace({ of: t }: { of: Team }) {
       >
         <Field label="Name" value={name} onChange={setName} autoComplete="off" maxLength={100} />
         <Checkbox checked={secondFactor} onChange={(e) => setSecondFactor(e.target.checked)}>
-          Everybody must have a second factor
+          Require a second factor of everybody
         </Checkbox>
         <Checkbox checked={readersExport} onChange={(e) => setReadersExport(e.target.checked)}>
           Readers may export

@@ -36,7 +36,7 @@ export function Otherwise({ step: s, columns, set }: StepPart) {
         ))}
       </ul>
       <button type="button" className="plain" onClick={() => set({ aliases: [...all, { column: "", as: "" }] })}>
-        Put columns together that are called otherwise
+        Match columns with different names
       </button>
     </div>
   );
