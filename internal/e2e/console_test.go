@@ -142,11 +142,12 @@ func accessible(t *testing.T, tab context.Context, what string) {
 	}
 }
 
-// atRest waits, for a while, until no button is at work any more: it is pale while it is.
+// atRest waits, for a while, until no button is at work any more and none comes to: it is pale
+// while it is, and for a moment after.
 func atRest(ctx context.Context) error {
 	for range 200 {
 		var busy bool
-		if err := chromedp.Evaluate(`!!document.querySelector(".ant-btn-loading")`, &busy).Do(ctx); err != nil || !busy {
+		if err := chromedp.Evaluate(`!!document.querySelector(".ant-btn-loading") || document.getAnimations().some(a => a instanceof CSSTransition && a.playState === "running")`, &busy).Do(ctx); err != nil || !busy {
 			return err
 		}
 		time.Sleep(50 * time.Millisecond)
