@@ -147,7 +147,7 @@ func (s *Store) Claim(ctx context.Context, laneKey string, lane int) (*Parcel, e
 }
 
 // StandInLine gives parcels of a run their places in the lines of their lane keys. The time of a line is the
-// place of the next parcel in it: a run begins there, a little later where its workspace has many older ones, and its further
+// place of the next parcel in it: a run begins there, later where its workspace has many older ones, and its further
 // parcels follow at a distance of as many places as that has runs at work. So each workspace has the same share, and who begins late
 // neither waits for all that others have left nor goes before it. An urgent run goes before all others.
 func (s *Store) StandInLine(ctx context.Context, run Run, parcels []Parcel) error {
@@ -177,7 +177,7 @@ func (s *Store) StandInLine(ctx context.Context, run Run, parcels []Parcel) erro
 	}
 	for i := range parcels {
 		r := at[parcels[i].LaneKey]
-		if parcels[i].Line = r.Next + r.Older/olderRuns + r.Own*r.Runs; run.Urgent {
+		if parcels[i].Line = r.Next + max(0, r.Older-olderRuns) + r.Own*r.Runs; run.Urgent {
 			parcels[i].Line = urgentLine + r.Own
 		}
 		r.Own++
@@ -186,8 +186,9 @@ func (s *Store) StandInLine(ctx context.Context, run Run, parcels []Parcel) erro
 	return nil
 }
 
-// olderRuns is behind how many older runs of its workspace a run begins one place later: a few runs of
-// one workspace all begin at once.
+// olderRuns is how many runs of a workspace a run may have before it and begins where they do; behind
+// more of them it begins as many places later as they are more: of small runs, which have one parcel
+// for an operator, this alone holds the workspace to its share.
 const olderRuns = 4
 
 // urgentLine is where urgent runs stand: before all others.
