@@ -298,7 +298,7 @@ func (c *cli) sentence(text string) error {
 
 // paged adds the flags of a list that is shown page by page.
 func (c *cli) paged() func() contract.PageQuery {
-	limit := c.flags.Int("limit", 50, "at most so many, 1 to 500")
+	limit := c.flags.Int("limit", 50, "how many at most, 1 to 500")
 	cursor := c.flags.String("cursor", "", "the page after the one that showed this cursor")
 	return func() contract.PageQuery { return contract.PageQuery{Limit: *limit, Cursor: *cursor} }
 }

@@ -61,7 +61,7 @@ func newestEvent(ctx context.Context, api *client.Client) (last int64, err error
 
 func showEvents(c *cli) action {
 	after := c.flags.Int64("after", 0, afterHelp)
-	limit := c.flags.Int("limit", 50, "at most so many, 1 to 500")
+	limit := c.flags.Int("limit", 50, "how many at most, 1 to 500")
 	return ask(c, func(ctx context.Context, api *client.Client) (contract.Page[contract.Event], error) {
 		return api.Events(ctx, *after, *limit)
 	}, table[contract.Event]{"Nothing has happened.", "event\tat\tkind\tabout\twhat", func(w io.Writer, e contract.Event) {

@@ -43,7 +43,7 @@ func runPractice(c *cli) action {
 	c.flags.StringVar(&at.cashier, "payments", "127.0.0.1:2592", "where its payment provider listens")
 	c.flags.StringVar(&at.site, "site", "127.0.0.1:2593", "where its website with a sign-up form listens")
 	c.flags.StringVar(&at.secret, "receiver-secret", "", "the file with the secret of the webhook that is the receiver")
-	life := c.flags.Duration("for", 24*time.Hour, "run at most so long")
+	life := c.flags.Duration("for", 24*time.Hour, "how long to run at most")
 	return func(ctx context.Context) error {
 		w, err := practice.Load(*world)
 		if err != nil {

@@ -158,7 +158,7 @@ var groups = []group{
 		"decline-invitation":     {"It is gone then.", `{"invitation": "…"}`},
 		"ask-in":                 {"The device shows the code and asks with the secret whether it is in.", ""},
 		"await-device":           {"The token is given once.", `{"secret": "…"}`},
-		"end-guide":              {"They end by themselves with the first export of the workspace.", ""},
+		"end-guide":              {"They also end with the first export of the workspace.", ""},
 		"get-session":            {"A person with their workspaces, or the program of a key.", ""},
 		"sign-out":               {"Ends the session that the request came with.", ""},
 		"confirm":                {"By password, a code of the second factor, the code of a letter, or a passkey. It holds for 15 minutes.", `{"password": "quince and medlar"}`},

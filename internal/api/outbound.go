@@ -250,7 +250,7 @@ func (a *API) tryRules(ctx context.Context, in *struct{ Body contract.OneAddress
 
 func (a *API) operators(ctx context.Context, in *struct {
 	Search string `query:"search" maxLength:"200" doc:"Only operators with this text in their name."`
-	Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"100" doc:"At most so many."`
+	Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"100" doc:"How many at most."`
 }) (*pageOutput[contract.OperatorPace], error) {
 	list, err := a.store.OperatorRoutes(ctx, in.Search, in.Limit)
 	if err != nil {

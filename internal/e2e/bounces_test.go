@@ -414,6 +414,21 @@ func TestSentLater(t *testing.T) {
 	}
 }
 
+// cameBack is a mailbox file with what came back of the only mailing, and how many messages are in it.
+func cameBack(t *testing.T, api *client.Client, w *practice.World) (file string, messages int) {
+	t.Helper()
+	m, err := api.Mailings(t.Context(), 0)
+	if err != nil || len(m.Items) != 1 {
+		t.Fatalf("%v: %+v", err, m)
+	}
+	answers := w.ComesBack(posted(t, api, m.Items[0]), false)
+	file = filepath.Join(t.TempDir(), "returned.mbox")
+	if err := os.WriteFile(file, mailbox(t, answers).Bytes(), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	return file, len(answers)
+}
+
 // TestBouncesPage goes the way of a list manager: the kept rows were sent, the mailing is
 // registered, what came back is taken in on the page Bounces, the mailing is looked at, and
 // the evidence of an address that bounced.
@@ -428,17 +443,9 @@ func TestBouncesPage(t *testing.T) {
 	do("nothing is there yet", chromedp.Navigate(s.URL+"/bounces"), browser.Text("No mailing is registered yet"))
 	do("the mailing is registered", chromedp.Navigate(fmt.Sprintf("%s/runs/%d/export", s.URL, run.ID)), browser.Click("details.register summary"),
 		browser.Click("details.register label:nth-child(2) input"), click("Register the mailing"), browser.Text("are still watched"))
-	m, err := api.Mailings(t.Context(), 0)
-	if err != nil || len(m.Items) != 1 {
-		t.Fatalf("%v: %+v", err, m)
-	}
-	answers := i.World.ComesBack(posted(t, api, m.Items[0]), false)
-	file := filepath.Join(t.TempDir(), "returned.mbox")
-	if err := os.WriteFile(file, mailbox(t, answers).Bytes(), 0o600); err != nil {
-		t.Fatal(err)
-	}
+	file, messages := cameBack(t, api, i.World)
 	do("what came back is taken in", chromedp.Navigate(s.URL+"/bounces"), browser.Text("are still watched"), browser.Upload("input[type=file]", file),
-		browser.Text(fmt.Sprintf("%d messages read", len(answers))), browser.Text("bounced for good"), browser.Text("What came back last"))
+		browser.Text(fmt.Sprintf("%d messages read", messages)), browser.Text("bounced for good"), browser.Text("What came back last"))
 	do("the mailing shows its letters", browser.Press("members.csv"), browser.Text("What had been found, and what became of it"), browser.Text("More letters"))
 	bounced, err := api.AllResults(t.Context(), run.ID, url.Values{"cause": {string(finding.MailboxBounced)}})
 	if err != nil || len(bounced) == 0 {

@@ -3,8 +3,6 @@ package e2e
 import (
 	"fmt"
 	"net/http"
-	"os"
-	"path/filepath"
 	"testing"
 	"time"
 
@@ -43,16 +41,8 @@ func TestWalkContacts(t *testing.T) {
 	}
 
 	do("the mailing", chromedp.Navigate(s.URL+"/runs/1/export"), browser.Click("details.register summary"), browser.Click("details.register label:nth-child(2) input"), click("Register the mailing"), browser.Text("are still watched"))
-	m, err := api.Mailings(ctx, 0)
-	if err != nil || len(m.Items) != 1 {
-		t.Fatalf("%v: %+v", err, m)
-	}
-	answers := i.World.ComesBack(posted(t, api, m.Items[0]), false)
-	file := filepath.Join(t.TempDir(), "returned.mbox")
-	if err := os.WriteFile(file, mailbox(t, answers).Bytes(), 0o600); err != nil {
-		t.Fatal(err)
-	}
-	do("what came back", browser.Press("Bounces"), browser.Upload("input[type=file]", file), browser.Text(fmt.Sprintf("%d messages read", len(answers))))
+	file, messages := cameBack(t, api, i.World)
+	do("what came back", browser.Press("Bounces"), browser.Upload("input[type=file]", file), browser.Text(fmt.Sprintf("%d messages read", messages)))
 }
 
 // TestWalkAgency goes the way of an agency (docs/walks): whoever looks after the installation says

@@ -32,7 +32,7 @@ const (
 // Check reports what of a write-back cannot be, for a place that has some acts.
 func Check(spec pack.WriteBackSpec, takes []connect.Act) error {
 	if len(spec.Steps) == 0 || len(spec.Steps) > MostSteps {
-		return connect.Wrongf("steps", "it takes 1 to %d steps", MostSteps)
+		return connect.Wrongf("steps", "a write-back has 1 to %d steps", MostSteps)
 	}
 	for i, s := range spec.Steps {
 		if err := checkStep(fmt.Sprintf("steps[%d]", i), s, takes); err != nil {

@@ -72,16 +72,18 @@ const doors: Record<string, Page> = {
   "/invitation": async () => (await import("./features/account/Invitation")).Invitation,
 };
 
-/** here is the path of the page where somebody begins, whose script is fetched at once. */
+const all = { ...pages, ...doors };
 const start = location.pathname === "/" ? "/lists" : location.pathname;
-const here = Object.keys({ ...pages, ...doors }).find((path) => path !== "*" && matchPath(path, start));
+
+/** here is the path of the page where somebody begins, whose script is fetched at once. */
+const here = Object.keys(all).find((path) => path !== "*" && matchPath(path, start));
 
 /**
  * begin returns the page where somebody begins once it is there. It is drawn at once then: what is drawn after
  * something was waited for comes up to 300 ms later, since React holds such changes together.
  */
 export async function begin(): Promise<ComponentType | undefined> {
-  return here === undefined ? undefined : await ({ ...pages, ...doors }[here] as Page)();
+  return here === undefined ? undefined : all[here]?.();
 }
 
 /** later is a page that comes when it is gone to. */

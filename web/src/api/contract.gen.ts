@@ -896,7 +896,7 @@ export interface paths {
         post?: never;
         /**
          * Show the first steps no more
-         * @description They end by themselves with the first export of the workspace.
+         * @description They also end with the first export of the workspace.
          */
         delete: operations["end-guide"];
         options?: never;
@@ -23937,7 +23937,7 @@ export interface operations {
             query?: {
                 /** @description Only operators with this text in their name. */
                 search?: string;
-                /** @description At most so many. */
+                /** @description How many at most. */
                 limit?: number;
             };
             header?: never;

@@ -45,7 +45,7 @@ const numbers: [
   string,
 ][] = [
   ["grant", "Checks granted each month"],
-  ["keep", "Months a grant is kept; 0: without end"],
+  ["keep", "Months a grant is kept; 0: no limit"],
   ["mailboxCost", "Cost of a finding of the mail hosts"],
   ["domainCost", "Cost of a finding of DNS"],
   ["syntaxCost", "Cost of a finding of the form"],

@@ -94,7 +94,7 @@ function Terms({ plan }: { plan: Plan }) {
   );
 }
 
-const kept = (months: number) => (months === 0 ? "kept without end" : `kept for ${plural(months, "month")}`);
+const kept = (months: number) => (months === 0 ? "kept without limit" : `kept for ${plural(months, "month")}`);
 
 /** Buy buys exactly as many checks as are wanted, and goes to the provider's page. */
 function Buy({ of: a }: { of: Allowance }) {

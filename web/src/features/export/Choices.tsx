@@ -127,7 +127,7 @@ function More({ query, change }: { query: Query; change: Change }) {
           options={files}
           popupMatchSelectWidth={false}
         />
-        {numeral("rowsEach", "Most rows a file", "no limit")}
+        {numeral("rowsEach", "Most rows per file", "no limit")}
         {numeral("sample", "A random sample of", "all rows")}
         {numeral("every", "One row of each", "1")}
         {query.form === "results" && numeral("after", "Result columns after column", "the address column")}

@@ -207,7 +207,12 @@ export function RoutineForm({ of: routine }: { of?: Schema<"Routine"> }) {
         <Field label="Kept rows">
           <Select
             value={spec.then}
-            onChange={(then) => set({ then, thenSteps: spec.thenSteps?.length ? spec.thenSteps : usualBack(takes) })}
+            onChange={(then) =>
+              set({
+                then,
+                thenSteps: then === "connection" && !spec.thenSteps?.length ? usualBack(takes) : spec.thenSteps,
+              })
+            }
             options={[
               { value: "nothing", label: "nowhere: they can be exported" },
               { value: "folder", label: "to a file in the folder for routines" },
