@@ -183,74 +183,111 @@ func (it *item) refusedForGood() bool {
 
 // weigh looks over the session's answers when it has ended, and returns those that do
 // not count and must be asked for again.
-func (t *talk) weigh() (again []*item) {
+func (t *talk) weigh() []*item {
+	w := &weighing{talk: t, brokenOff: t.end == complained || t.session.Failure() != nil, told: map[*site]madeUpTold{}}
 	if t.end == changed {
-		again = t.cutChanged()
+		w.repeat = t.cutChanged()
 	}
 	for _, it := range t.again {
 		it.state, it.unproved = waiting, it.unproved+1
-		again = append(again, it)
+		w.repeat = append(w.repeat, it)
 	}
-	// What a host refuses just before it complains or breaks off may be its mood already.
-	brokenOff := t.end == complained || t.session.Failure() != nil
-	lastYes, _ := t.lasts()
-	if t.end == complained && lastYes >= 0 {
-		for _, it := range t.asked[lastYes+1:] {
-			it.void = it.kind == madeUp && it.refusedForGood()
-		}
-	}
-	told := map[*site]madeUpTold{}
-	for _, it := range t.asked {
-		if it.kind == madeUp {
-			told[it.site] = t.madeUp(it.site)
-		}
-	}
-	lastNo := -1
+	w.mark()
 	for i, it := range t.asked {
-		if it.refusedForGood() && (t.end != complained || i < lastYes) {
-			lastNo = i
-		}
-	}
-	for i, it := range t.asked {
-		if it.void || it.state != answered {
-			continue
-		}
-		if it.unplain() {
-			it.contrast = it.kind == listed && t.contrasts(i) || it.kind == madeUp && (t.takesAfter(i, nil) || t.knownContrast(it))
-		}
-		if it.kind == listed && it.unplain() && !it.contrast && it.unproved == 0 && lastYes >= 0 && t.end == goOn {
-			it.state, it.unproved = waiting, 1 // beside others of its domain it may tell more
-			again = append(again, it)
+		if it.void || it.state != answered || w.leavesToOthers(i, it) {
 			continue
 		}
 		if !it.contrast {
 			t.meet(it.meaning, it.asked.Reply)
 		}
-		switch {
-		case it.kind != listed:
-		case it.meaning.Cause == finding.ExchangerNeedsTLS && t.end == wantsTLS:
-			it.state = waiting
-			again = append(again, it)
-		case it.meaning.Effect == reply.Accepted:
-			t.answers++
-			t.seen.Took = true
-			switch {
-			case t.survived[t.host] == 1:
-				again = t.madeUpAlone(again, it.site)
-			case !proven(told[it.site], i < lastNo):
-				most := mostUnproven
-				if told[it.site] == (madeUpTold{}) {
-					most = mostUntold
-				}
-				again = t.unproven(again, it, most)
-			}
-		case brokenOff && i > lastYes && lastYes >= 0 && it.refusedForGood():
-			again = t.unproven(again, it, mostUnproven)
-		case !it.meaning.Throttles():
-			t.answers++
+		if it.kind == listed {
+			w.weighListed(i, it)
 		}
 	}
-	return again
+	return w.repeat
+}
+
+// weighing is what each answer of a session that has ended is weighed by.
+type weighing struct {
+	*talk
+	told map[*site]madeUpTold // of the domains whose made-up mailboxes were asked about
+	// lastYes and lastNo are the places of the last mailbox that was taken and of the last
+	// that was refused for good; -1: none.
+	lastYes, lastNo int
+	brokenOff       bool    // by the host
+	repeat          []*item // what must be asked again
+}
+
+// mark finds what all answers are weighed by.
+func (w *weighing) mark() {
+	w.lastYes, _ = w.lasts()
+	if w.end == complained && w.lastYes >= 0 {
+		// What a host refuses just before it complains may be its mood already.
+		for _, it := range w.asked[w.lastYes+1:] {
+			it.void = it.kind == madeUp && it.refusedForGood()
+		}
+	}
+	w.lastNo = -1
+	for i, it := range w.asked {
+		if it.kind == madeUp {
+			w.told[it.site] = w.madeUp(it.site)
+		}
+		if it.refusedForGood() && (w.end != complained || i < w.lastYes) {
+			w.lastNo = i
+		}
+	}
+}
+
+// leavesToOthers sees what the words of an answer are worth beside others', and leaves a
+// mailbox whose refusal says little to another session: beside others of its domain it
+// may tell more.
+func (w *weighing) leavesToOthers(i int, it *item) bool {
+	if !it.unplain() {
+		return false
+	}
+	switch it.kind {
+	case listed:
+		it.contrast = w.contrasts(i)
+	case madeUp:
+		it.contrast = w.takesAfter(i, nil) || w.knownContrast(it)
+	}
+	if it.kind != listed || it.contrast || it.unproved > 0 || w.lastYes < 0 || w.end != goOn {
+		return false
+	}
+	it.unproved = 1
+	w.askOnceMore(it)
+	return true
+}
+
+// weighListed weighs the answer about a listed mailbox.
+func (w *weighing) weighListed(i int, it *item) {
+	switch {
+	case it.meaning.Cause == finding.ExchangerNeedsTLS && w.end == wantsTLS:
+		w.askOnceMore(it)
+	case it.meaning.Effect == reply.Accepted:
+		w.answers++
+		w.seen.Took = true
+		told := w.told[it.site]
+		switch {
+		case w.survived[w.host] == 1:
+			w.madeUpAlone(it.site)
+		case proven(told, i < w.lastNo):
+		case told == (madeUpTold{}):
+			w.unproven(it, mostUntold)
+		default:
+			w.unproven(it, mostUnproven)
+		}
+	case w.brokenOff && w.lastYes >= 0 && i > w.lastYes && it.refusedForGood():
+		w.unproven(it, mostUnproven) // it may be the host's mood already
+	case !it.meaning.Throttles():
+		w.answers++
+	}
+}
+
+// askOnceMore puts a mailbox back to be asked about again.
+func (w *weighing) askOnceMore(it *item) {
+	it.state = waiting
+	w.repeat = append(w.repeat, it)
 }
 
 // cutChanged takes back what came when the host had changed its mood: all behind the
@@ -285,11 +322,10 @@ const mostAlone = 4
 
 // madeUpAlone lines up a made-up mailbox for a session of its own, for a host that
 // answers one question a session.
-func (t *talk) madeUpAlone(again []*item, s *site) []*item {
-	if a, _ := s.acceptance(t.host, t.way.Route, t.start); a.Accepts == AcceptsUnknown && len(s.madeUp) < mostAlone {
-		again = append(again, s.invent(t.host))
+func (w *weighing) madeUpAlone(s *site) {
+	if a, _ := s.acceptance(w.host, w.way.Route, w.start); a.Accepts == AcceptsUnknown && len(s.madeUp) < mostAlone {
+		w.repeat = append(w.repeat, s.invent(w.host))
 	}
-	return again
 }
 
 // mostUnproven is how often an answer that nothing vouched for is asked for again at once,
@@ -299,13 +335,12 @@ const (
 	mostUntold   = 8
 )
 
-func (t *talk) unproven(again []*item, it *item, most int) []*item {
+func (w *weighing) unproven(it *item, most int) {
 	if it.unproved++; it.unproved <= most {
-		it.state = waiting
-		return append(again, it)
+		w.askOnceMore(it)
+		return
 	}
-	t.leave(it, unprovedMeaning, t.number, unprovedMeaning.Why)
-	return again
+	w.leave(it, unprovedMeaning, w.number, unprovedMeaning.Why)
 }
 
 // contrasts reports whether the refusal at a place, whatever its words, is about the

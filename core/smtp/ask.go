@@ -74,71 +74,108 @@ func (s *Session) AskLast(mailbox string) Answer {
 // from the first on, have an answer; tail are the answers to what then named, whose
 // places begin at from.
 func (s *Session) stream(list []Answer, from int, then func() []string) (done int, tail []Answer) {
-	sent, begun := s.ahead, time.Now()
-	if sent > 0 {
-		begun = s.aheadAt
-	}
-	for i := range list[:sent] {
-		list[i].At = s.aheadAt
+	q := &stream{Session: s, list: list, from: from, then: then, sent: s.ahead, begun: time.Now()}
+	if q.sent > 0 {
+		q.begun = s.aheadAt
 	}
 	s.ahead = 0
-	order := make([]*Answer, sent, len(list)+2)
-	for i := range order {
-		order[i] = &list[i]
+	q.order = make([]*Answer, 0, len(list)+mostThen)
+	for i := range list[:q.sent] {
+		list[i].At = q.begun
+		q.order = append(q.order, &list[i])
 	}
-	got := 0  // of those sent, in their order
-	sure := 0 // the questions before it were answered when nothing was on the way
-	for {
-		// What has come is read before more is asked: fewer handfuls, and larger ones.
-		if n := min(s.more(len(order)-got), len(list)-sent); n > 0 && (len(order) == got || !s.hasLine()) {
-			if f := s.put(list[sent:sent+n], len(order) > got); f != nil {
-				s.fail(f)
-				return s.doubt(order, list, sure, got), tail
-			}
-			for i := range n {
-				order = append(order, &list[sent+i])
-			}
-			sent += n
+	for q.ask() && q.hear() {
+	}
+	return q.doubt(), q.tail
+}
+
+// stream is the questions of a transaction and their answers.
+type stream struct {
+	*Session
+	list  []Answer
+	then  func() []string
+	tail  []Answer // to what then named
+	from  int      // the place of the first of them
+	begun time.Time
+	sent  int       // of the list
+	order []*Answer // to all that was sent, in that order
+	got   int       // of those
+	sure  int       // the questions before it were answered when nothing was on the way
+}
+
+// ask sends what may go out now, and reports whether an answer is still to come.
+func (q *stream) ask() bool {
+	onTheWay := len(q.order) - q.got
+	// What has come is read before more is asked: fewer handfuls, and larger ones.
+	if n := min(q.more(onTheWay), len(q.list)-q.sent); n > 0 && (onTheWay == 0 || !q.hasLine()) {
+		if !q.send(q.list[q.sent : q.sent+n]) {
+			return false
 		}
-		if then != nil && (sent == len(list) || s.Room() == 0) && s.mayAdd(sent) {
-			for i, m := range then() {
-				tail = append(tail, Answer{Mailbox: m, place: from + i})
-			}
-			list, then = list[:sent], nil
-			if len(tail) > 0 {
-				if f := s.put(tail, len(order) > got); f != nil {
-					s.fail(f)
-					return s.doubt(order, list, sure, got), tail
-				}
-			}
-			for i := range tail {
-				order = append(order, &tail[i])
-			}
+		q.sent += n
+	}
+	if q.then != nil && (q.sent == len(q.list) || q.Room() == 0) && q.mayAdd(q.sent) {
+		for i, m := range q.then() {
+			q.tail = append(q.tail, Answer{Mailbox: m, place: q.from + i})
 		}
-		if len(order) == got {
-			return min(got, sent), tail
-		}
-		r, f := s.recipientReply()
-		if f != nil {
-			s.fail(f)
-			return s.doubt(order, list, sure, got), tail
-		}
-		if s.taken && isFull(r) {
-			s.full = true
-			s.discard(len(order) - got - 1)
-			return s.doubt(order, list, sure, got), tail
-		}
-		order[got].hear(r)
-		if s.onAnswer != nil && !s.onAnswer(order[got].place, *order[got]) {
-			s.stopped = true
-		}
-		s.taken = s.taken || r.Positive()
-		got++
-		s.each = time.Since(begun) / time.Duration(got)
-		if got == len(order) {
-			sure = got
+		q.list, q.then = q.list[:q.sent], nil
+		if len(q.tail) > 0 && !q.send(q.tail) {
+			return false
 		}
 	}
+	return len(q.order) > q.got
+}
+
+// send sends the questions about some mailboxes.
+func (q *stream) send(some []Answer) bool {
+	if f := q.put(some, len(q.order) > q.got); f != nil {
+		q.fail(f)
+		return false
+	}
+	for i := range some {
+		q.order = append(q.order, &some[i])
+	}
+	return true
+}
+
+// hear reads the next answer, and reports whether the stream goes on.
+func (q *stream) hear() bool {
+	r, f := q.recipientReply()
+	if f != nil {
+		q.fail(f)
+		return false
+	}
+	if q.taken && isFull(r) {
+		q.full = true
+		q.discard(len(q.order) - q.got - 1)
+		return false
+	}
+	a := q.order[q.got]
+	a.hear(r)
+	if q.onAnswer != nil && !q.onAnswer(a.place, *a) {
+		q.stopped = true
+	}
+	q.taken = q.taken || r.Positive()
+	q.got++
+	q.each = time.Since(q.begun) / time.Duration(q.got)
+	if q.got == len(q.order) {
+		q.sure = q.got
+	}
+	return true
+}
+
+// doubt takes back what cannot be believed of a stream that ended before its
+// time, and returns how many answers of the list stand. When the replies do not come out
+// even with the questions that were on the way together, nobody can tell which
+// belongs to which, and none of them counts. (One too many shows at the next
+// command or at QUIT.)
+func (q *stream) doubt() int {
+	if f := q.failure; f != nil && len(q.order)-q.sure > 1 && (f.Trouble == Silent || f.Trouble == OutOfTime || f.Trouble == Garbled || f.Trouble == Dropped) {
+		q.got = q.sure
+	}
+	for _, a := range q.order[q.got:] {
+		*a = Answer{Mailbox: a.Mailbox, place: a.place}
+	}
+	return min(q.got, len(q.list))
 }
 
 // mostThen is how many questions then may name.
@@ -185,21 +222,6 @@ func (s *Session) recipientReply() (Reply, *Failure) {
 		}
 	}
 	return r, f
-}
-
-// doubt takes back what cannot be believed of a stream that ended before its
-// time, and gives how many answers stand. When the replies do not come out even
-// with the questions that were on the way together, nobody can tell which
-// belongs to which, and none of them counts. (One too many shows at the next
-// command or at QUIT.)
-func (s *Session) doubt(order []*Answer, list []Answer, sure, got int) int {
-	if f := s.failure; f != nil && len(order)-sure > 1 && (f.Trouble == Silent || f.Trouble == OutOfTime || f.Trouble == Garbled || f.Trouble == Dropped) {
-		got = sure
-	}
-	for _, a := range order[got:] {
-		*a = Answer{Mailbox: a.Mailbox, place: a.place}
-	}
-	return min(got, len(list))
 }
 
 // isFull tells the reply that says that the transaction is full (RFC 5321
