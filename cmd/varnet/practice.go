@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"io"
 	"strings"
 	"time"
 
@@ -20,70 +21,100 @@ func practiceCommand() command {
 }
 
 func runPractice(c *cli) action {
-	world := c.flags.String("world", "fernhollow", "a world that ships with Varnet, or a world file")
-	list := c.flags.Int("list", 0, "write a list of so many made-up people to standard output, and nothing else")
-	guild := c.flags.Int("guilds", 0, "write a list of so many people of guilds, whose domains have naming habits, to standard output, and nothing else")
-	opinions := c.flags.Bool("opinions", false, "give the list of -list columns with what two other checks found, and with the day of the last order")
-	which := c.flags.Uint64("which", 1, "which of such lists: another number gives other people")
-	recipe := c.flags.Bool("recipe", false, "write the recipe of its contact platform to standard output, and nothing else")
-	var at listens
-	c.flags.StringVar(&at.dns, "dns", "127.0.0.1:2553", "where the name server listens")
-	c.flags.IntVar(&at.port, "port", 2525, "the port of the mail hosts, each on its own loopback address")
-	c.flags.StringVar(&at.letters, "letters", "127.0.0.1:2587", "where its letterbox takes letters")
-	c.flags.StringVar(&at.page, "letterbox", "127.0.0.1:2588", "where its letterbox shows them, as a page")
-	key := c.flags.Bool("dkim-key", false, "write the private key, whose DKIM record it publishes, to standard output, and nothing else")
-	paymentSecret := c.flags.Bool("payment-secret", false, "write the secret of its payment provider to standard output, and nothing else")
-	var passOn passOn
-	c.flags.StringVar(&passOn.returns, "returns", "", "where bounces of the letters are handed over, such as lmtp://127.0.0.1:8027, of which its mail hosts then send some; nowhere unless given")
-	c.flags.DurationVar(&passOn.after, "returns-after", 10*time.Second, "after how long they come, which stands for hours, and at most twice that")
-	c.flags.StringVar(&at.provider, "provider", "127.0.0.1:2589", "where its sign-in provider listens")
-	c.flags.StringVar(&at.receiver, "receiver", "127.0.0.1:2590", "where its receiver of webhooks listens")
-	platform := c.flags.String("platform", "127.0.0.1:2591", "where its contact platform listens")
-	people := c.flags.Int("people", 600, "how many people its contact platform has")
-	c.flags.StringVar(&at.cashier, "payments", "127.0.0.1:2592", "where its payment provider listens")
-	c.flags.StringVar(&at.site, "site", "127.0.0.1:2593", "where its website with a sign-up form listens")
-	c.flags.StringVar(&at.secret, "receiver-secret", "", "the file with the secret of the webhook that is the receiver")
+	p := practised{}
+	c.flags.StringVar(&p.world, "world", "fernhollow", "a world that ships with Varnet, or a world file")
+	p.only.flags(c)
+	p.at.flags(c)
+	c.flags.IntVar(&p.people, "people", 600, "how many people its contact platform has")
+	c.flags.StringVar(&p.returns, "returns", "", "where bounces of the letters are handed over, such as lmtp://127.0.0.1:8027, of which its mail hosts then send some; nowhere unless given")
+	c.flags.DurationVar(&p.returnsAfter, "returns-after", 10*time.Second, "after how long they come, which stands for hours, and at most twice that")
 	life := c.flags.Duration("for", 24*time.Hour, "how long to run at most")
 	return func(ctx context.Context) error {
-		w, err := practice.Load(*world)
+		w, err := practice.Load(p.world)
 		if err != nil {
 			return err
 		}
-		if *recipe {
-			_, err := c.out.Write([]byte(shed.Recipe))
-			return err
-		}
-		if *paymentSecret {
-			_, err := fmt.Fprint(c.out, practice.PaymentSecret)
-			return err
-		}
-		if *key {
-			_, err := c.out.Write([]byte(practice.DKIMKey))
-			return err
-		}
-		if *list > 0 || *guild > 0 {
+		if write := p.only.writer(w); write != nil {
 			out := bufio.NewWriter(c.out)
-			write := func() error { return w.WriteList(out, *list) }
-			switch {
-			case *opinions:
-				write = func() error { return w.WriteOpinions(out, *list) }
-			case *guild > 0:
-				write = func() error { return w.WriteHabits(out, *guild, *which, nil) }
-			}
-			if err := write(); err != nil {
+			if err := write(out); err != nil {
 				return err
 			}
 			return out.Flush()
 		}
 		ctx, cancel := context.WithTimeout(ctx, *life)
 		defer cancel()
-		shed, err := platformOf(w, *platform, *people)
-		if err != nil {
-			return err
-		}
-		defer shed.Close()
-		return c.practise(ctx, w, at, shed, passOn)
+		return c.practise(ctx, w, p)
 	}
+}
+
+// practised is which practice internet runs, and where.
+type practised struct {
+	world        string
+	only         onlyWritten
+	at           listens
+	people       int // of the contact platform
+	returns      string
+	returnsAfter time.Duration
+}
+
+// onlyWritten is what is written to standard output instead of running the practice internet.
+type onlyWritten struct {
+	list, guild                          int
+	which                                uint64
+	opinions, recipe, key, paymentSecret bool
+}
+
+func (o *onlyWritten) flags(c *cli) {
+	c.flags.IntVar(&o.list, "list", 0, "write a list of N made-up people to standard output, and nothing else")
+	c.flags.IntVar(&o.guild, "guilds", 0, "write a list of N people of guilds, whose domains have naming habits, to standard output, and nothing else")
+	c.flags.BoolVar(&o.opinions, "opinions", false, "give the list of -list columns with what two other checks found, and with the day of the last order")
+	c.flags.Uint64Var(&o.which, "which", 1, "which of such lists: another number gives other people")
+	c.flags.BoolVar(&o.recipe, "recipe", false, "write the recipe of its contact platform to standard output, and nothing else")
+	c.flags.BoolVar(&o.key, "dkim-key", false, "write the private key, whose DKIM record it publishes, to standard output, and nothing else")
+	c.flags.BoolVar(&o.paymentSecret, "payment-secret", false, "write the secret of its payment provider to standard output, and nothing else")
+}
+
+// writer writes what was asked for of a world; nil: nothing was.
+func (o onlyWritten) writer(w *practice.World) func(io.Writer) error {
+	text := func(s string) func(io.Writer) error {
+		return func(out io.Writer) error { _, err := io.WriteString(out, s); return err }
+	}
+	switch {
+	case o.recipe:
+		return text(shed.Recipe)
+	case o.paymentSecret:
+		return text(practice.PaymentSecret)
+	case o.key:
+		return text(practice.DKIMKey)
+	case o.opinions && o.list > 0:
+		return func(out io.Writer) error { return w.WriteOpinions(out, o.list) }
+	case o.guild > 0:
+		return func(out io.Writer) error { return w.WriteHabits(out, o.guild, o.which, nil) }
+	case o.list > 0:
+		return func(out io.Writer) error { return w.WriteList(out, o.list) }
+	}
+	return nil
+}
+
+// listens is where the parts of the practice internet listen, and the file with the secret of the
+// webhook that is its receiver.
+type listens struct {
+	dns                                                                string
+	port                                                               int
+	letters, page, provider, receiver, platform, cashier, site, secret string
+}
+
+func (l *listens) flags(c *cli) {
+	c.flags.StringVar(&l.dns, "dns", "127.0.0.1:2553", "where the name server listens")
+	c.flags.IntVar(&l.port, "port", 2525, "the port of the mail hosts, each on its own loopback address")
+	c.flags.StringVar(&l.letters, "letters", "127.0.0.1:2587", "where its letterbox takes letters")
+	c.flags.StringVar(&l.page, "letterbox", "127.0.0.1:2588", "where its letterbox shows them, as a page")
+	c.flags.StringVar(&l.provider, "provider", "127.0.0.1:2589", "where its sign-in provider listens")
+	c.flags.StringVar(&l.receiver, "receiver", "127.0.0.1:2590", "where its receiver of webhooks listens")
+	c.flags.StringVar(&l.platform, "platform", "127.0.0.1:2591", "where its contact platform listens")
+	c.flags.StringVar(&l.cashier, "payments", "127.0.0.1:2592", "where its payment provider listens")
+	c.flags.StringVar(&l.site, "site", "127.0.0.1:2593", "where its website with a sign-up form listens")
+	c.flags.StringVar(&l.secret, "receiver-secret", "", "the file with the secret of the webhook that is the receiver")
 }
 
 // platformPace is how many requests a second the practice contact platform takes.
@@ -105,22 +136,14 @@ func platformOf(w *practice.World, listen string, people int) (*shed.Shed, error
 	return s, err
 }
 
-// passOn is where bounces of letters are handed over, and after how long.
-type passOn struct {
-	returns string
-	after   time.Duration
-}
-
-// practise runs a world until ctx ends.
-// listens is where the parts of the practice internet listen, and the file with the secret of the
-// webhook that is its receiver.
-type listens struct {
-	dns                                                      string
-	port                                                     int
-	letters, page, provider, receiver, cashier, site, secret string
-}
-
-func (c *cli) practise(ctx context.Context, w *practice.World, at listens, platform *shed.Shed, passOn passOn) error {
+// practise runs a world and all its stand-ins until ctx ends.
+func (c *cli) practise(ctx context.Context, w *practice.World, p practised) error {
+	at := p.at
+	platform, err := platformOf(w, at.platform, p.people)
+	if err != nil {
+		return err
+	}
+	defer platform.Close()
 	i, err := practice.Start(w, at.dns, at.port)
 	if err != nil {
 		return err
@@ -133,8 +156,8 @@ func (c *cli) practise(ctx context.Context, w *practice.World, at listens, platf
 	if err != nil {
 		return err
 	}
-	if passOn.returns != "" {
-		if err := box.PassOn(w, passOn.returns, passOn.after, true); err != nil {
+	if p.returns != "" {
+		if err := box.PassOn(w, p.returns, p.returnsAfter, true); err != nil {
 			return err
 		}
 	}

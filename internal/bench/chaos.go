@@ -36,8 +36,8 @@ func chaos() error {
 	if err != nil {
 		return err
 	}
-	calm, tookCalm, err := undisturbed(w)
-	if err != nil {
+	c := &ordeal{}
+	if c.calm, c.tookCalm, err = undisturbed(w); err != nil {
 		return err
 	}
 	pooler, err := startPooler()
@@ -45,7 +45,7 @@ func chaos() error {
 		return err
 	}
 	defer pooler.stop()
-	in, err := install(w, chaosPort, chaosWaits, pooled+pooler.dsn)
+	in, err := installBehind(&pooler, w, chaosPort, chaosWaits)
 	if err != nil {
 		return err
 	}
@@ -55,62 +55,84 @@ func chaos() error {
 			return err
 		}
 	}
-	d := &disturbance{in: in, pooler: pooler, rng: rand.New(rand.NewPCG(20, 3))}
-	start := time.Now()
-	run, err := begin(in, w)
+	c.disturbance = &disturbance{in: in, pooler: pooler, rng: rand.New(rand.NewPCG(20, 3))}
+	ended, err := c.undergo(w)
 	if err != nil {
 		return err
+	}
+	if err := c.askFurther(ended); err != nil {
+		return err
+	}
+	return c.tell()
+}
+
+// ordeal is what came of a list undisturbed, disturbed, and after a further round.
+type ordeal struct {
+	*disturbance
+	calm, disturbed, settled []contract.Result
+	tookCalm, took           time.Duration
+	questions, further       int // at the hosts, by the disturbed run and with the further round
+	twice                    int // addresses asked about after their result was recorded
+}
+
+// undergo runs the list while everything breaks.
+func (c *ordeal) undergo(w *practice.World) (contract.Run, error) {
+	start := time.Now()
+	run, err := begin(c.in, w)
+	if err != nil {
+		return run, err
 	}
 	done := make(chan error, 1)
-	go func() { done <- d.run() }()
-	ended, err := in.api.Wait(context.Background(), run.ID, func(contract.Run) {})
-	if err != nil {
-		return err
+	go func() { done <- c.run() }()
+	if run, err = c.in.api.Wait(context.Background(), run.ID, func(contract.Run) {}); err != nil {
+		return run, err
 	}
-	took := time.Since(start)
+	c.took = time.Since(start)
 	select {
 	case err = <-done:
 	default:
 		err = errors.New("the run ended before all that was to break had broken")
 	}
-	if err != nil {
-		return err
+	if err == nil {
+		c.disturbed, err = c.in.all(run.ID)
 	}
-	disturbed, err := in.all(ended.ID)
-	if err != nil {
-		return err
-	}
-	questions := asked(in.net)
-	twice := askedAfter(in.net, disturbed)
-	before := differences(calm, disturbed)
-	if ended.MayAsk > 0 {
-		if _, err := in.api.AskAgain(context.Background(), run.ID, contract.AskAgain{}); err != nil {
+	c.questions, c.twice = asked(c.in.net), askedAfter(c.in.net, c.disturbed)
+	return run, err
+}
+
+// askFurther asks once more about those that the disturbed run left open.
+func (c *ordeal) askFurther(run contract.Run) (err error) {
+	if run.MayAsk > 0 {
+		if _, err = c.in.api.AskAgain(context.Background(), run.ID, contract.AskAgain{}); err == nil {
+			_, err = c.in.api.Wait(context.Background(), run.ID, func(contract.Run) {})
+		}
+		if err != nil {
 			return err
 		}
-		if ended, err = in.api.Wait(context.Background(), run.ID, func(contract.Run) {}); err != nil {
-			return err
-		}
 	}
-	settled, err := in.all(ended.ID)
-	if err != nil {
-		return err
-	}
-	after := differences(calm, settled)
+	c.settled, err = c.in.all(run.ID)
+	c.further = asked(c.in.net)
+	return err
+}
+
+// tell prints the three side by side and judges them.
+func (c *ordeal) tell() error {
+	before, after := differences(c.calm, c.disturbed), differences(c.calm, c.settled)
 	t := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', tabwriter.AlignRight)
-	fmt.Fprintf(t, "%s addresses\tundisturbed\tdisturbed\tafter a further round\t\n", say.Number(int64(len(calm))))
-	fmt.Fprintf(t, "took\t%.0f s\t%.0f s\t\t\n", tookCalm.Seconds(), took.Seconds())
-	fmt.Fprintf(t, "results\t%d\t%d\t%d\t\n", len(calm), len(disturbed), len(settled))
-	fmt.Fprintf(t, "questions at the hosts\t\t%d\t%d\t\n", questions, asked(in.net))
+	fmt.Fprintf(t, "%s addresses\tundisturbed\tdisturbed\tafter a further round\t\n", say.Number(int64(len(c.calm))))
+	fmt.Fprintf(t, "took\t%.0f s\t%.0f s\t\t\n", c.tookCalm.Seconds(), c.took.Seconds())
+	fmt.Fprintf(t, "results\t%d\t%d\t%d\t\n", len(c.calm), len(c.disturbed), len(c.settled))
+	fmt.Fprintf(t, "questions at the hosts\t\t%d\t%d\t\n", c.questions, c.further)
 	fmt.Fprintf(t, "other findings than undisturbed\t\t%d\t%d\t\n", before.all, after.all)
 	fmt.Fprintf(t, "of those undecided\t\t%d\t%d\t\n", before.undecided, after.undecided)
 	_ = t.Flush()
-	fmt.Printf("Broken meanwhile: %s.\n", strings.Join(d.log, "; "))
+	fmt.Printf("Broken meanwhile: %s.\n", strings.Join(c.log, "; "))
 	return judge([]bar{
-		{what: "addresses without exactly one result", figure: float64(missing(calm, disturbed)), bar: 0, atMost: true},
+		{what: "addresses without exactly one result", figure: float64(missing(c.calm, c.disturbed)), bar: 0, atMost: true},
 		{what: "wrong findings (other than undecided) in the disturbed run", figure: float64(before.all - before.undecided), bar: 0, atMost: true},
 		{what: "other findings after a further round", figure: float64(after.all), bar: 0, atMost: true},
-		{what: "addresses asked about after their result was recorded", figure: float64(twice), bar: 0, atMost: true},
-		{what: "longest standstill after a cure", figure: d.standstill.Seconds(), bar: 60, atMost: true, unit: " s"},
+		{what: "addresses asked about after their result was recorded", figure: float64(c.twice), bar: 0, atMost: true},
+		{what: "longest standstill after a cure", figure: c.standstill.Seconds(), bar: 60, atMost: true, unit: " s"},
 	})
 }
 

@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"os"
 	"os/exec"
+	"path"
 	"slices"
 	"strconv"
 	"strings"
@@ -23,22 +24,39 @@ import (
 
 // installation is a service on a database and a practice internet of its own.
 type installation struct {
-	api  *client.Client
-	url  string
-	key  string
-	dsn  string // of its database
-	net  *practice.Internet
-	pid  int // the service's
-	stop func()
-	// command makes a call of bin/varnet with the installation's settings.
-	command func(args ...string) *exec.Cmd
-	// processes are those started beside the service.
+	api *client.Client
+	url string
+	key string
+	dsn string // of its database
+	net *practice.Internet
+	pid int      // the service's
+	env []string // of its commands
+	// processes are those that run, the service first.
 	processes []*exec.Cmd
+	// undo are what takes away again what was set up, the last first.
+	undo []func()
 }
 
-// worker starts a worker beside the service.
-func (in *installation) worker() error {
-	cmd := in.command("worker", "-log-level", "warn")
+// stop ends the processes and takes everything away.
+func (in *installation) stop() {
+	for _, p := range in.processes {
+		end(p)
+	}
+	for _, undo := range slices.Backward(in.undo) {
+		undo()
+	}
+}
+
+// command makes a call of bin/varnet with the installation's settings.
+func (in *installation) command(args ...string) *exec.Cmd {
+	cmd := exec.Command("bin/varnet", args...)
+	cmd.Env, cmd.Stderr = in.env, os.Stderr
+	return cmd
+}
+
+// begin starts a process beside those that run.
+func (in *installation) begin(args ...string) error {
+	cmd := in.command(args...)
 	if err := cmd.Start(); err != nil {
 		return err
 	}
@@ -46,14 +64,14 @@ func (in *installation) worker() error {
 	return nil
 }
 
+// worker starts a worker beside the service.
+func (in *installation) worker() error { return in.begin("worker", "-log-level", "warn") }
+
 // end ends a process as a host that is switched off in good order does.
 func end(cmd *exec.Cmd) {
 	_ = cmd.Process.Signal(syscall.SIGTERM)
 	_ = cmd.Wait()
 }
-
-// pooled begins a setting that names the server through a pooler.
-const pooled = "pooled="
 
 // pooler is a pooler in front of the server.
 type pooler struct{ folder, dsn string }
@@ -85,69 +103,77 @@ func reference(w *practice.World) string {
 
 // install starts bin/varnet on an empty database and the world.
 func install(w *practice.World, port int, settings ...string) (*installation, error) {
-	i, err := practice.Start(w, "127.0.0.1:0", port)
-	if err != nil {
-		return nil, err
-	}
-	dsn, drop, err := database()
-	if err != nil {
-		i.Close()
-		return nil, err
-	}
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		return nil, err
-	}
-	listen := l.Addr().String()
-	_ = l.Close()
-	direct := dsn
-	for i, s := range settings {
-		if through, ok := strings.CutPrefix(s, pooled); ok {
-			settings = append(slices.Clone(settings[:i]), settings[i+1:]...)
-			settings = append(settings, "VARNET_SESSION_DSN="+dsn)
-			dsn = through[:strings.LastIndexByte(through, '/')+1] + dsn[strings.LastIndexByte(dsn, '/')+1:]
-			break
+	return installBehind(nil, w, port, settings...)
+}
+
+// installBehind is install with a pooler in front of the server; nil: with none.
+func installBehind(p *pooler, w *practice.World, port int, settings ...string) (_ *installation, err error) {
+	in := &installation{}
+	defer func() {
+		if err != nil {
+			in.stop()
 		}
+	}()
+	if in.net, err = practice.Start(w, "127.0.0.1:0", port); err != nil {
+		return nil, err
 	}
-	env := append(os.Environ(), "VARNET_DSN="+dsn, "VARNET_RESOLVERS="+i.DNS, "VARNET_SMTP_PORT="+strconv.Itoa(port),
+	in.undo = append(in.undo, in.net.Close)
+	var drop func()
+	if in.dsn, drop, err = database(); err != nil {
+		return nil, err
+	}
+	in.undo = append(in.undo, drop)
+	listen, err := freePort()
+	if err != nil {
+		return nil, err
+	}
+	in.url = "http://" + listen
+	in.env = append(os.Environ(), "VARNET_RESOLVERS="+in.net.DNS, "VARNET_SMTP_PORT="+strconv.Itoa(port),
 		"VARNET_ALLOW_PRIVATE=yes", "VARNET_HELO=verify.fernhollow.example", "VARNET_LISTEN="+listen, "VARNET_METRICS=",
 		"VARNET_UNKNOWN_RATE=0", "VARNET_LAST_WAIT=9s", "VARNET_SECRET=a secret for benches alone, 32 or more", "VARNET_REFERENCE="+reference(w))
-	env = append(env, settings...)
-	command := func(args ...string) *exec.Cmd {
-		cmd := exec.Command("bin/varnet", args...)
-		cmd.Env, cmd.Stderr = env, os.Stderr
-		return cmd
+	in.env = append(append(in.env, p.settings(in.dsn)...), settings...)
+	return in, in.open()
+}
+
+// settings are where a database is found, through the pooler if there is one.
+func (p *pooler) settings(dsn string) []string {
+	if p == nil {
+		return []string{"VARNET_DSN=" + dsn}
 	}
-	if err := command("migrate").Run(); err != nil {
-		return nil, fmt.Errorf("migrate the database: %w", err)
+	server, _ := path.Split(p.dsn)
+	return []string{"VARNET_DSN=" + server + path.Base(dsn), "VARNET_SESSION_DSN=" + dsn}
+}
+
+// open makes a key and a person, starts the service, and waits until it answers.
+func (in *installation) open() error {
+	if err := in.command("migrate").Run(); err != nil {
+		return fmt.Errorf("migrate the database: %w", err)
 	}
-	key, err := command("key", "new").Output()
+	key, err := in.command("key", "new").Output()
 	if err != nil {
-		return nil, fmt.Errorf("make a key: %w", err)
+		return fmt.Errorf("make a key: %w", err)
 	}
-	const person = "ada.moss@fernhollow.example"
-	if err := command("person", "new", person, "-name", "Ada Moss", "-installation").Run(); err != nil {
-		return nil, fmt.Errorf("make a person: %w", err)
-	}
-	service := command("serve", "-log-level", "warn", "-demo", person)
-	if err := service.Start(); err != nil {
-		return nil, err
-	}
-	in := &installation{url: "http://" + listen, key: strings.TrimSpace(string(key)), dsn: direct, net: i, pid: service.Process.Pid, command: command}
+	in.key = strings.TrimSpace(string(key))
 	in.api = client.New(in.url, in.key)
-	in.processes = []*exec.Cmd{service}
-	in.stop = func() {
-		for _, p := range in.processes {
-			end(p)
-		}
-		drop()
-		i.Close()
+	const person = "ada.moss@fernhollow.example"
+	if err := in.command("person", "new", person, "-name", "Ada Moss", "-installation").Run(); err != nil {
+		return fmt.Errorf("make a person: %w", err)
 	}
-	if err := await("http://" + listen + "/readyz"); err != nil {
-		in.stop()
-		return nil, err
+	if err := in.begin("serve", "-log-level", "warn", "-demo", person); err != nil {
+		return err
 	}
-	return in, nil
+	in.pid = in.processes[0].Process.Pid
+	return await(in.url + "/readyz")
+}
+
+// freePort is an address on loopback where nobody listens.
+func freePort() (string, error) {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return "", err
+	}
+	defer l.Close()
+	return l.Addr().String(), nil
 }
 
 func await(url string) error {

@@ -81,49 +81,63 @@ func load() error {
 	if err := w.WriteList(&file, importRows); err != nil {
 		return err
 	}
-	kinds := []string{"lists", "a run", "a page of results", "a page by finding", "counts of a filter", "import of 20,000 rows", "export of a million rows", "event stream"}
-	by := map[string]*tried{}
-	for _, k := range kinds {
-		by[k] = &tried{errors: map[string]int{}}
-	}
-	ctx, cancel := context.WithTimeout(context.Background(), loadFor)
-	defer cancel()
-	var all sync.WaitGroup
-	for range loadStreams {
-		all.Go(func() {
-			by["event stream"].do(ctx, func() error {
-				return client.New(in.url, in.key).Watch(ctx, func() {}, func(contract.WorkspaceChange) {})
-			})
-		})
-	}
-	for n := range loadReaders {
-		all.Go(func() { in.reader(ctx, n, run, by) })
-	}
-	for n := range loadImports {
-		all.Go(func() {
-			api := client.New(in.url, in.key)
-			for i := 0; ctx.Err() == nil; i++ {
-				by["import of 20,000 rows"].do(ctx, func() error {
-					_, err := api.Import(ctx, client.File{Name: fmt.Sprintf("members-%d-%d.csv", n, i), Body: strings.NewReader(file.String())})
-					return err
-				})
-			}
-		})
-	}
-	for range loadExports {
-		all.Go(func() {
-			for api := client.New(in.url, in.key); ctx.Err() == nil; {
-				by["export of a million rows"].do(ctx, func() error { return api.ExportFile(ctx, run, contract.ExportChoice{Decision: "all"}, io.Discard) })
-			}
-		})
-	}
-	all.Wait()
-	failed := tellLoad(kinds, by)
+	failed := tellLoad(in.crowdAt(run, file.String()))
 	peak, err := peakMB(in.pid)
 	if err != nil {
 		return err
 	}
 	return judge([]bar{{"errors", float64(failed), 0, true, ""}, {"peak memory of the service", peak, abuseMemory, true, " MB"}})
+}
+
+// What is done at once.
+const (
+	readLists   = "lists"
+	readRun     = "a run"
+	readResults = "a page of results"
+	readFinding = "a page by finding"
+	readCounts  = "counts of a filter"
+	importSmall = "import of 20,000 rows"
+	exportLarge = "export of a million rows"
+	watchEvents = "event stream"
+)
+
+var loadKinds = []string{readLists, readRun, readResults, readFinding, readCounts, importSmall, exportLarge, watchEvents}
+
+// crowdAt has everybody at work for a while, at a run and with a file, and returns what became of
+// each kind of work.
+func (in *installation) crowdAt(run int64, file string) map[string]*tried {
+	by := map[string]*tried{}
+	for _, k := range loadKinds {
+		by[k] = &tried{errors: map[string]int{}}
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), loadFor)
+	defer cancel()
+	var all sync.WaitGroup
+	many := func(n int, what string, do func(api *client.Client, n, i int) error) {
+		for n := range n {
+			all.Go(func() {
+				api := client.New(in.url, in.key)
+				for i := 0; ctx.Err() == nil; i++ {
+					by[what].do(ctx, func() error { return do(api, n, i) })
+				}
+			})
+		}
+	}
+	many(loadStreams, watchEvents, func(api *client.Client, _, _ int) error {
+		return api.Watch(ctx, func() {}, func(contract.WorkspaceChange) {})
+	})
+	many(loadImports, importSmall, func(api *client.Client, n, i int) error {
+		_, err := api.Import(ctx, client.File{Name: fmt.Sprintf("members-%d-%d.csv", n, i), Body: strings.NewReader(file)})
+		return err
+	})
+	many(loadExports, exportLarge, func(api *client.Client, _, _ int) error {
+		return api.ExportFile(ctx, run, contract.ExportChoice{Decision: "all"}, io.Discard)
+	})
+	for n := range loadReaders {
+		all.Go(func() { in.reader(ctx, n, run, by) })
+	}
+	all.Wait()
+	return by
 }
 
 // reader looks at one thing after the other, as somebody at the console does.
@@ -133,21 +147,21 @@ func (in *installation) reader(ctx context.Context, n int, run int64, by map[str
 	for i := n; ctx.Err() == nil; i++ {
 		switch i % 5 {
 		case 0:
-			by["lists"].do(ctx, func() error { _, err := api.Lists(ctx, contract.ListQuery{}); return err })
+			by[readLists].do(ctx, func() error { _, err := api.Lists(ctx, contract.ListQuery{}); return err })
 		case 1:
-			by["a run"].do(ctx, func() error { _, err := api.Run(ctx, run); return err })
+			by[readRun].do(ctx, func() error { _, err := api.Run(ctx, run); return err })
 		case 2:
-			by["a page of results"].do(ctx, func() error {
+			by[readResults].do(ctx, func() error {
 				_, err := api.Results(ctx, run, url.Values{"limit": {"100"}, "cursor": {contract.CursorOf(int64(i*7919) % loadRows)}})
 				return err
 			})
 		case 3:
-			by["a page by finding"].do(ctx, func() error {
+			by[readFinding].do(ctx, func() error {
 				_, err := api.Results(ctx, run, url.Values{"limit": {"100"}, "finding": {"undeliverable"}})
 				return err
 			})
 		case 4:
-			by["counts of a filter"].do(ctx, func() error { _, err := api.Matching(ctx, run, url.Values{"finding": {"undeliverable"}}); return err })
+			by[readCounts].do(ctx, func() error { _, err := api.Matching(ctx, run, url.Values{"finding": {"undeliverable"}}); return err })
 		}
 		select {
 		case <-time.After(loadThinks):
@@ -169,10 +183,10 @@ func (in *installation) roomy() error {
 }
 
 // tellLoad prints how long everything took, and returns how much failed.
-func tellLoad(kinds []string, by map[string]*tried) (failed int) {
+func tellLoad(by map[string]*tried) (failed int) {
 	t := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', tabwriter.AlignRight)
 	fmt.Fprintf(t, "%v of %d readers, %d event streams, %d imports, %d exports\tdone\tfailed\tp50\tp95\tp99\t\n", loadFor, loadReaders, loadStreams, loadImports, loadExports)
-	for _, k := range kinds {
+	for _, k := range loadKinds {
 		one := by[k]
 		slices.Sort(one.took)
 		errors := 0

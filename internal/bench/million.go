@@ -37,50 +37,26 @@ func million() error {
 	if err != nil {
 		return err
 	}
-	ctx := context.Background()
-	serverPeak, err := watchServer(ctx)
+	serverPeak, err := watchServer(context.Background())
 	if err != nil {
 		return err
 	}
-	var l contract.List
-	var run contract.Run
-	var took [3]time.Duration
-	var used [3]usage
-	traffic := in.traffic()
-	for i, do := range []func() error{
-		func() (err error) { l, err = importFile(ctx, in.api, file); return err },
-		func() (err error) {
-			if run, err = in.api.StartRun(ctx, l.ID, contract.NewRun{Depth: "mailbox", Policy: "careful"}); err == nil {
-				run, err = in.api.Wait(ctx, run.ID, func(contract.Run) {})
-			}
-			return err
-		},
-		func() error { return in.api.ExportFile(ctx, run.ID, contract.ExportChoice{}, io.Discard) },
-	} {
-		if took[i], used[i], err = in.measured(do); err != nil {
-			return err
-		}
+	p, err := in.phases(file)
+	if err != nil {
+		return err
 	}
 	server := serverPeak()
-	traffic = in.traffic().since(traffic)
 	after, err := bareFloors(in.net, file)
 	if err != nil {
 		return err
 	}
-	fmt.Printf("%d rows, %d addresses\n", l.Rows, run.Addresses)
-	times := tellPhases(took, used, before, after)
-	tellCost(run.Addresses, used, traffic)
-	sessions, asked, refused := 0, 0, 0
-	for _, h := range in.net.Hosts() {
-		s := h.Stats()
-		sessions, asked, refused = sessions+s.Sessions, asked+s.Recipients, refused+s.Refused
-	}
-	fmt.Printf("the hosts saw %d sessions, bare ones included, with %d questions, of which they refused %d\n", sessions, asked, refused)
+	times := p.tell(before, after)
+	in.tellHosts()
 	fmt.Printf("peak memory of PostgreSQL: %.0f MB, of which 256 MB are its shared buffers\n", server)
-	if run.Open != 0 || run.Done != run.Addresses {
-		return fmt.Errorf("%d of %d addresses have a result", run.Done, run.Addresses)
+	if p.run.Open != 0 || p.run.Done != p.run.Addresses {
+		return fmt.Errorf("%d of %d addresses have a result", p.run.Done, p.run.Addresses)
 	}
-	pages, err := in.pages(run)
+	bars, err := in.pages(p.run)
 	if err != nil {
 		return err
 	}
@@ -88,8 +64,49 @@ func million() error {
 	if err != nil {
 		return err
 	}
-	return judge(append(pages, []bar{{what: "all, times the floors together", figure: times, bar: 4, atMost: true},
-		{what: "peak memory of the service", figure: peak, bar: 300, atMost: true, unit: " MB"}}...))
+	return judge(append(bars, bar{what: "all, times the floors together", figure: times, bar: 4, atMost: true},
+		bar{what: "peak memory of the service", figure: peak, bar: 300, atMost: true, unit: " MB"}))
+}
+
+// phases is what the way of a list took: in, run, and its kept rows out.
+type phases struct {
+	list contract.List
+	run  contract.Run
+	took [3]time.Duration
+	used [3]usage
+	net  traffic
+}
+
+// phases takes a list all the way.
+func (in *installation) phases(file string) (p phases, err error) {
+	ctx := context.Background()
+	before := in.traffic()
+	for i, do := range []func() error{
+		func() (err error) { p.list, err = importFile(ctx, in.api, file); return err },
+		func() (err error) {
+			if p.run, err = in.api.StartRun(ctx, p.list.ID, contract.NewRun{Depth: "mailbox", Policy: "careful"}); err == nil {
+				p.run, err = in.api.Wait(ctx, p.run.ID, func(contract.Run) {})
+			}
+			return err
+		},
+		func() error { return in.api.ExportFile(ctx, p.run.ID, contract.ExportChoice{}, io.Discard) },
+	} {
+		if p.took[i], p.used[i], err = in.measured(do); err != nil {
+			return p, err
+		}
+	}
+	p.net = in.traffic().since(before)
+	return p, nil
+}
+
+// tellHosts prints what the hosts saw.
+func (in *installation) tellHosts() {
+	sessions, asked, refused := 0, 0, 0
+	for _, h := range in.net.Hosts() {
+		s := h.Stats()
+		sessions, asked, refused = sessions+s.Sessions, asked+s.Recipients, refused+s.Refused
+	}
+	fmt.Printf("the hosts saw %d sessions, bare ones included, with %d questions, of which they refused %d\n", sessions, asked, refused)
 }
 
 // installPlain starts an installation whose hosts all answer at once and know their mailboxes.
@@ -104,19 +121,22 @@ func installPlain(port int) (*installation, error) {
 	return install(w, port, "VARNET_ROUNDS=1s")
 }
 
-// tellPhases prints what each phase took beside its bare floor, the middle of the one
-// before all phases and the one after, and returns how many times the floors all took.
-func tellPhases(took [3]time.Duration, used [3]usage, before, after [3]time.Duration) float64 {
+// tell prints what each phase took beside its bare floor, the middle of the one
+// before all phases and the one after, and what a thousand addresses cost; and returns how many
+// times the floors all took.
+func (p phases) tell(before, after [3]time.Duration) float64 {
+	fmt.Printf("%d rows, %d addresses\n", p.list.Rows, p.run.Addresses)
 	t := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', tabwriter.AlignRight)
 	fmt.Fprintf(t, "\tVarnet\tbare floor\t(before, after)\ttimes\tprocessors: service\tPostgreSQL\tpractice hosts\t\n")
 	var sum, floors time.Duration
 	for i, what := range []string{"in (COPY)", "run (pipelined RCPT)", "kept rows out (COPY, CSV)"} {
-		floor := (before[i] + after[i]) / 2
-		fmt.Fprintf(t, "%s\t%.1f s\t%.1f s\t%.1f, %.1f s\t%.2f\t%.1f s\t%.1f s\t%.1f s\t\n", what, took[i].Seconds(), floor.Seconds(), before[i].Seconds(), after[i].Seconds(),
-			took[i].Seconds()/floor.Seconds(), used[i].service.Seconds(), used[i].server.Seconds(), used[i].internet.Seconds())
-		sum, floors = sum+took[i], floors+floor
+		took, used, floor := p.took[i], p.used[i], (before[i]+after[i])/2
+		fmt.Fprintf(t, "%s\t%.1f s\t%.1f s\t%.1f, %.1f s\t%.2f\t%.1f s\t%.1f s\t%.1f s\t\n", what, took.Seconds(), floor.Seconds(), before[i].Seconds(), after[i].Seconds(),
+			took.Seconds()/floor.Seconds(), used.service.Seconds(), used.server.Seconds(), used.internet.Seconds())
+		sum, floors = sum+took, floors+floor
 	}
 	_ = t.Flush()
+	p.tellCost()
 	return sum.Seconds() / floors.Seconds()
 }
 
@@ -136,16 +156,16 @@ func (t traffic) since(before traffic) traffic {
 }
 
 // tellCost prints what a thousand addresses cost, by phase.
-func tellCost(addresses int64, used [3]usage, net traffic) {
-	thousands := float64(addresses) / 1000
+func (p phases) tellCost() {
+	thousands := float64(p.run.Addresses) / 1000
 	t := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', tabwriter.AlignRight)
 	fmt.Fprint(t, "a thousand addresses cost\tprocessor: service\tPostgreSQL\tto mail hosts\tfrom mail hosts\t\n")
 	for i, what := range []string{"in", "run", "kept rows out"} {
 		to, from := "", ""
 		if what == "run" {
-			to, from = fmt.Sprintf("%.1f KB", float64(net.to)/thousands/1000), fmt.Sprintf("%.1f KB", float64(net.from)/thousands/1000)
+			to, from = fmt.Sprintf("%.1f KB", float64(p.net.to)/thousands/1000), fmt.Sprintf("%.1f KB", float64(p.net.from)/thousands/1000)
 		}
-		fmt.Fprintf(t, "%s\t%.2f ms\t%.2f ms\t%s\t%s\t\n", what, ms(used[i].service)/thousands, ms(used[i].server)/thousands, to, from)
+		fmt.Fprintf(t, "%s\t%.2f ms\t%.2f ms\t%s\t%s\t\n", what, ms(p.used[i].service)/thousands, ms(p.used[i].server)/thousands, to, from)
 	}
 	_ = t.Flush()
 }

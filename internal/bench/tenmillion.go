@@ -2,9 +2,9 @@ package main
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
-	"net/url"
 	"os"
 	"slices"
 	"text/tabwriter"
@@ -67,131 +67,55 @@ func (l life) and(other life) life {
 	return l
 }
 
+// living is a list whose life is being measured.
+type living struct {
+	life
+	in   *installation
+	list contract.List
+	run  contract.Run
+}
+
+// live imports a list, runs it, looks at it, exports it and deletes it.
+func (in *installation) live(rows int) (life, error) {
+	file, err := writeRows(in.net.World, rows)
+	if err != nil {
+		return life{}, err
+	}
+	defer os.Remove(file)
+	l := &living{life: life{rows: rows}, in: in}
+	for _, part := range []func(context.Context) error{
+		func(ctx context.Context) error { return l.beVerified(ctx, file) },
+		l.beLookedAt, l.beCounted, l.beWritten,
+	} {
+		if err := part(context.Background()); err != nil {
+			return l.life, err
+		}
+	}
+	return l.life, nil
+}
+
 // step does something and adds what it took.
-func (l *life) step(in *installation, what string, bar time.Duration, do func() error) error {
-	if err := resetPeak(in.pid); err != nil {
+func (l *living) step(what string, bar time.Duration, do func() error) error {
+	if err := resetPeak(l.in.pid); err != nil {
 		return err
 	}
-	took, used, err := in.measured(do)
+	took, used, err := l.in.measured(do)
 	if err != nil {
 		return fmt.Errorf("%s: %w", what, err)
 	}
-	peak, err := peakMB(in.pid)
+	peak, err := peakMB(l.in.pid)
 	l.steps = append(l.steps, lived{what, took, used, peak, bar})
 	fmt.Fprintf(os.Stderr, "%9d rows: %-34s %8.2f s  peak %4.0f MB\n", l.rows, what, took.Seconds(), peak)
 	return err
 }
 
-// live imports a list, runs it, looks at it, exports it and deletes it.
-func (in *installation) live(rows int) (l life, err error) {
-	l.rows = rows
-	file, err := writeRows(in.net.World, rows)
-	if err != nil {
-		return l, err
-	}
-	defer os.Remove(file)
-	before, err := in.disk()
-	if err != nil {
-		return l, err
-	}
-	ctx := context.Background()
-	var list contract.List
-	var run contract.Run
-	all := func(c contract.ExportChoice) func() error {
-		return func() error { return in.api.ExportFile(ctx, run.ID, c, io.Discard) }
-	}
-	for _, s := range []struct {
-		what string
-		do   func() error
-	}{
-		{"import", func() (err error) { list, err = importFile(ctx, in.api, file); return err }},
-		{"forecast of a run", func() error {
-			_, err := in.api.DraftRun(ctx, list.ID, contract.NewRun{Depth: "mailbox", Policy: "careful"})
-			return err
-		}},
-		{"run", func() (err error) {
-			if run, err = in.api.StartRun(ctx, list.ID, contract.NewRun{Depth: "mailbox", Policy: "careful"}); err == nil {
-				run, err = in.api.Wait(ctx, run.ID, func(contract.Run) {})
-			}
-			if err == nil && run.Done != run.Addresses {
-				err = fmt.Errorf("%d of %d addresses have a result", run.Done, run.Addresses)
-			}
-			return err
-		}},
-	} {
-		if err := l.step(in, s.what, 0, s.do); err != nil {
-			return l, err
-		}
-	}
-	if l.disk, err = in.disk(); err != nil {
-		return l, err
-	}
-	for table := range l.disk {
-		l.disk[table] -= before[table]
-	}
-	if f, err := os.Stat(file); err == nil {
-		l.disk[theFile] = f.Size()
-	}
-	for _, f := range filters {
-		i := 0
-		bar := 150 * time.Millisecond
-		if f.filter.Get("search") != "" {
-			bar = 0 // it reads the list's texts
-		}
-		page := func() error {
-			q := url.Values{"limit": {"100"}, "cursor": {contract.CursorOf(run.Addresses * int64(i) / looks)}}
-			for k, v := range f.filter {
-				q[k] = v
-			}
-			i++
-			_, err := in.api.Results(ctx, run.ID, q)
-			return err
-		}
-		if err := l.often(in, "page by "+f.what, bar, page); err != nil {
-			return l, err
-		}
-	}
-	for _, f := range filters {
-		if f.filter.Get("search") == "" && len(f.filter) > 0 && f.filter.Get("finding") == "" {
-			continue
-		}
-		if err := l.step(in, "counts by "+f.what, 0, func() error { _, err := in.api.Matching(ctx, run.ID, f.filter); return err }); err != nil {
-			return l, err
-		}
-	}
-	for _, s := range []struct {
-		what string
-		do   func() error
-	}{
-		{"operators", func() error { _, err := in.api.RunOperators(ctx, run.ID, nil); return err }},
-		{"export of the kept rows", all(contract.ExportChoice{})},
-		{"export of all rows with results", all(contract.ExportChoice{Decision: "all", Form: "results"})},
-		{"run that reuses all results", func() error {
-			r, err := in.api.StartRun(ctx, list.ID, contract.NewRun{Depth: "mailbox", Policy: "careful", ReuseDays: 30})
-			if err == nil {
-				r, err = in.api.Wait(ctx, r.ID, func(contract.Run) {})
-			}
-			if err == nil && (r.Done != r.Addresses || r.Reused == 0) {
-				err = fmt.Errorf("%d of %d addresses have a result, %d of them reused", r.Done, r.Addresses, r.Reused)
-			}
-			return err
-		}},
-		{"delete", func() error { return in.deleted(ctx, list.ID) }},
-	} {
-		if err := l.step(in, s.what, 0, s.do); err != nil {
-			return l, err
-		}
-	}
-	return l, nil
-}
-
 // often does something several times: the 95th of 100 times counts.
-func (l *life) often(in *installation, what string, bar time.Duration, do func() error) error {
+func (l *living) often(what string, bar time.Duration, do func(i int) error) error {
 	took := make([]time.Duration, looks)
-	err := l.step(in, what, bar, func() error {
+	err := l.step(what, bar, func() error {
 		for i := range took {
 			start := time.Now()
-			if err := do(); err != nil {
+			if err := do(i); err != nil {
 				return err
 			}
 			took[i] = time.Since(start)
@@ -201,6 +125,98 @@ func (l *life) often(in *installation, what string, bar time.Duration, do func()
 	slices.Sort(took)
 	l.steps[len(l.steps)-1].took = took[looks*95/100]
 	return err
+}
+
+// beVerified imports the file and runs its list, and sees what both take of the disk.
+func (l *living) beVerified(ctx context.Context, file string) error {
+	before, err := l.in.disk()
+	if err != nil {
+		return err
+	}
+	choice := contract.NewRun{Depth: "mailbox", Policy: "careful"}
+	if err := l.step("import", 0, func() (err error) { l.list, err = importFile(ctx, l.in.api, file); return err }); err != nil {
+		return err
+	}
+	if err := l.step("forecast of a run", 0, func() error { _, err := l.in.api.DraftRun(ctx, l.list.ID, choice); return err }); err != nil {
+		return err
+	}
+	if err := l.step("run", 0, func() (err error) { l.run, err = l.runWhole(ctx, choice); return err }); err != nil {
+		return err
+	}
+	if l.disk, err = l.in.disk(); err != nil {
+		return err
+	}
+	for table := range l.disk {
+		l.disk[table] -= before[table]
+	}
+	f, err := os.Stat(file)
+	if err == nil {
+		l.disk[theFile] = f.Size()
+	}
+	return err
+}
+
+// runWhole runs the list until every address has a result.
+func (l *living) runWhole(ctx context.Context, choice contract.NewRun) (contract.Run, error) {
+	r, err := l.in.api.StartRun(ctx, l.list.ID, choice)
+	if err == nil {
+		r, err = l.in.api.Wait(ctx, r.ID, func(contract.Run) {})
+	}
+	switch {
+	case err != nil:
+	case r.Done != r.Addresses:
+		err = fmt.Errorf("%d of %d addresses have a result", r.Done, r.Addresses)
+	case choice.ReuseDays > 0 && r.Reused == 0:
+		err = errors.New("no result was reused")
+	}
+	return r, err
+}
+
+// beLookedAt turns pages all over the run's results, by every filter.
+func (l *living) beLookedAt(context.Context) error {
+	for _, f := range filters {
+		bar := 150 * time.Millisecond
+		if f.readsTexts() {
+			bar = 0 // it takes the longer the longer the list
+		}
+		if err := l.often("page by "+f.what, bar, func(i int) error { return l.in.page(l.run, f, i) }); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// beCounted counts what matches the filters whose counts are not kept ready.
+func (l *living) beCounted(ctx context.Context) error {
+	for _, f := range filters {
+		if !f.readsTexts() && len(f.query) > 0 && !f.query.Has("finding") {
+			continue
+		}
+		if err := l.step("counts by "+f.what, 0, func() error { _, err := l.in.api.Matching(ctx, l.run.ID, f.query); return err }); err != nil {
+			return err
+		}
+	}
+	return l.step("operators", 0, func() error { _, err := l.in.api.RunOperators(ctx, l.run.ID, nil); return err })
+}
+
+// beWritten exports the rows, reuses their results in a further run and deletes all.
+func (l *living) beWritten(ctx context.Context) error {
+	written := func(c contract.ExportChoice) func() error {
+		return func() error { return l.in.api.ExportFile(ctx, l.run.ID, c, io.Discard) }
+	}
+	if err := l.step("export of the kept rows", 0, written(contract.ExportChoice{})); err != nil {
+		return err
+	}
+	if err := l.step("export of all rows with results", 0, written(contract.ExportChoice{Decision: "all", Form: "results"})); err != nil {
+		return err
+	}
+	if err := l.step("run that reuses all results", 0, func() error {
+		_, err := l.runWhole(ctx, contract.NewRun{Depth: "mailbox", Policy: "careful", ReuseDays: 30})
+		return err
+	}); err != nil {
+		return err
+	}
+	return l.step("delete", 0, func() error { return l.in.deleted(ctx, l.list.ID) })
 }
 
 // deleted deletes a list and waits until nothing of it is left.

@@ -77,8 +77,6 @@ const (
 
 var characters = map[string]*Character{}
 
-func character(c Character) { characters[c.Name] = &c }
-
 // Characters lists all characters by name.
 func Characters() []Character {
 	var out []Character
@@ -103,116 +101,117 @@ func plainRcpt(mailbox string, t Truth) string {
 }
 
 func init() {
-	character(Character{Name: "plain", Imitates: "An ordinary host that says what is so."})
-	character(Character{Name: "no-pipelining", Imitates: "A host that takes one command at a time.", NoPipelining: true})
-	character(Character{Name: "catch-all", Imitates: "A business host that takes everything for its domain.", AnyAccepted: true,
-		Rcpt: func(*peer, string, Truth) string { return "250 2.1.5 Ok" }})
-	character(Character{Name: "greylisting", Imitates: "A host that puts each new triplet off for a while (RFC 6647).",
+	for _, some := range [][]Character{
+		ordinaryCharacters, nameServiceCharacters, greylistingCharacters, limitingCharacters, distantCharacters(), lyingCharacters, refusingCharacters,
+		brokenCharacters, wireCharacters, speakingCharacters(), moodyCharacters, backedUpCharacters, encryptingCharacters, foreignCharacters, foreignLetters(),
+	} {
+		for _, c := range some {
+			characters[c.Name] = &c
+		}
+	}
+}
+
+// saysYes takes every mailbox.
+func saysYes(*peer, string, Truth) string { return "250 2.1.5 Ok" }
+
+// ordinaryCharacters are those that every list meets.
+var ordinaryCharacters = []Character{
+	{Name: "plain", Imitates: "An ordinary host that says what is so."},
+	{Name: "no-pipelining", Imitates: "A host that takes one command at a time.", NoPipelining: true},
+	{Name: "catch-all", Imitates: "A business host that takes everything for its domain.", AnyAccepted: true, Rcpt: saysYes},
+	{Name: "greylisting", Imitates: "A host that puts each new triplet off for a while (RFC 6647).",
 		Rcpt: func(p *peer, mailbox string, t Truth) string {
 			if !p.host.seenBefore(p.source+"|"+p.sender+"|"+mailbox, p.host.world.greylist()) {
 				return "450 4.2.0 Greylisted, please come back a little later"
 			}
 			return ""
-		}})
-	character(Character{Name: "slow", Imitates: "A host under load that takes its time with every answer.", Latency: 150 * time.Millisecond})
-	character(Character{Name: "deliberate", Imitates: "A host that thinks 40 ms about each recipient.", PerRecipient: 40 * time.Millisecond})
-	character(Character{Name: "silent", Mute: true, Imitates: "A host that takes the connection and never says a word.",
-		Greet: func(*peer) string { return silence }})
-	character(Character{Name: "refuses", Mute: true, Imitates: "A host whose port is closed.", Deaf: true})
-	character(Character{Name: "drops", Imitates: "A host that breaks off in the middle of the session, at every third recipient.",
+		}},
+	{Name: "slow", Imitates: "A host under load that takes its time with every answer.", Latency: 150 * time.Millisecond},
+	{Name: "deliberate", Imitates: "A host that thinks 40 ms about each recipient.", PerRecipient: 40 * time.Millisecond},
+	{Name: "silent", Mute: true, Imitates: "A host that takes the connection and never says a word.",
+		Greet: func(*peer) string { return silence }},
+	{Name: "refuses", Mute: true, Imitates: "A host whose port is closed.", Deaf: true},
+	{Name: "drops", Imitates: "A host that breaks off in the middle of the session, at every third recipient.",
 		Rcpt: func(p *peer, _ string, _ Truth) string {
 			if p.recipients%3 == 0 {
 				return hangUp
 			}
 			return ""
-		}})
-	character(Character{Name: "busy", Mute: true, Imitates: "A host that is never free (421 at the greeting).",
-		Greet: func(*peer) string { return "421 4.3.2 Too busy at the moment, try again later" }})
-	character(Character{Name: "blocks-us", Mute: true, Imitates: "A host that has our address on its blocklist and says so at RCPT, with a mailbox's code.",
+		}},
+	{Name: "busy", Mute: true, Imitates: "A host that is never free (421 at the greeting).",
+		Greet: func(*peer) string { return "421 4.3.2 Too busy at the moment, try again later" }},
+	{Name: "blocks-us", Mute: true, Imitates: "A host that has our address on its blocklist and says so at RCPT, with a mailbox's code.",
 		Rcpt: func(p *peer, _ string, _ Truth) string {
 			if !p.isUs() {
 				return ""
 			}
 			return "550 5.7.1 Service unavailable; client host [" + p.source + "] blocked using the blocklist at bl.hedge.example"
-		}})
-	character(Character{Name: "blocks-at-banner", Mute: true, Imitates: "A host that refuses listed clients before they speak.",
+		}},
+	{Name: "blocks-at-banner", Mute: true, Imitates: "A host that refuses listed clients before they speak.",
 		Greet: func(p *peer) string {
 			if !p.isUs() {
 				return ""
 			}
 			return "554 5.7.1 Your address has a poor reputation; no service"
-		}})
-	character(Character{Name: "terse", Imitates: "An old host without enhanced codes and without many words.",
+		}},
+	{Name: "terse", Imitates: "An old host without enhanced codes and without many words.",
 		Rcpt: func(_ *peer, _ string, t Truth) string {
 			if t.Deliverable() {
 				return "250 ok"
 			}
 			return "550 no"
-		}})
-	character(Character{Name: "helo-only", Imitates: "A host of before 1995 that does not know EHLO.", NoPipelining: true,
+		}},
+	{Name: "helo-only", Imitates: "A host of before 1995 that does not know EHLO.", NoPipelining: true,
 		Hello: func(p *peer) string {
 			if p.verb == "EHLO" {
 				return "502 Command not implemented"
 			}
 			return "250 " + p.host.Name
-		}})
-	character(Character{Name: "impatient", Imitates: "A host that hangs up on too many unknown users in a session.",
+		}},
+	{Name: "impatient", Imitates: "A host that hangs up on too many unknown users in a session.",
 		Rcpt: func(p *peer, _ string, t Truth) string {
 			if p.refused >= 20 {
 				return "421 4.7.0 Too many unknown recipients, closing"
 			}
 			return ""
-		}})
-	character(Character{Name: "accepts-by-chance", Mute: true, Imitates: "A host that takes every other mailbox whatever its name.",
+		}},
+	{Name: "accepts-by-chance", Mute: true, Imitates: "A host that takes every other mailbox whatever its name.",
 		Rcpt: func(p *peer, mailbox string, _ Truth) string {
 			if p.host.world.draw("chance"+strings.ToLower(mailbox)) < 0.5 {
 				return "250 2.1.5 Ok"
 			}
 			return "550 5.1.1 No such user"
-		}})
-	nameServiceCharacters()
-	greylistingCharacters()
-	limitingCharacters()
-	lyingCharacters()
-	refusingCharacters()
-	brokenCharacters()
-	wireCharacters()
-	speakingCharacters()
-	moodyCharacters()
-	backedUpCharacters()
-	encryptingCharacters()
-	foreignCharacters()
+		}},
 }
 
 // nameServiceCharacters are those whose domains, not whose hosts, are odd.
-func nameServiceCharacters() {
-	none := func(*zone, *Operator) {}
-	character(Character{Name: "absent", Imitates: "A domain that does not exist.", NoMail: true, Zone: none})
-	character(Character{Name: "null-mx", Imitates: "A domain that says it takes no mail (RFC 7505).", NoMail: true,
-		Zone: func(z *zone, o *Operator) { z.each(o, func(d string) { z.mx(d, 0, ".") }) }})
-	character(Character{Name: "no-exchanger", Imitates: "A parked domain: it exists, without any host.", NoMail: true,
-		Zone: func(z *zone, o *Operator) { z.each(o, z.exists) }})
-	character(Character{Name: "bad-exchanger", Imitates: "A domain whose MX names a host that has no address.", NoMail: true,
-		Zone: func(z *zone, o *Operator) { z.each(o, func(d string) { z.mx(d, 10, "nowhere."+o.Name) }) }})
-	character(Character{Name: "implicit", Imitates: "A domain without MX whose own address takes the mail (RFC 5321 section 5.1).",
-		Zone: func(z *zone, o *Operator) { z.each(o, func(d string) { z.a(d, o.host(1)) }) }})
-	character(Character{Name: "servfail", Mute: true, Imitates: "A domain whose name servers are broken.",
-		Zone: func(z *zone, o *Operator) { z.each(o, z.broken) }})
-	character(Character{Name: "first-mx-dead", Imitates: "A domain whose first exchanger is gone and whose second works.",
+var nameServiceCharacters = []Character{
+	{Name: "absent", Imitates: "A domain that does not exist.", NoMail: true, Zone: func(*zone, *Operator) {}},
+	{Name: "null-mx", Imitates: "A domain that says it takes no mail (RFC 7505).", NoMail: true,
+		Zone: func(z *zone, o *Operator) { z.each(o, func(d string) { z.mx(d, 0, ".") }) }},
+	{Name: "no-exchanger", Imitates: "A parked domain: it exists, without any host.", NoMail: true,
+		Zone: func(z *zone, o *Operator) { z.each(o, z.exists) }},
+	{Name: "bad-exchanger", Imitates: "A domain whose MX names a host that has no address.", NoMail: true,
+		Zone: func(z *zone, o *Operator) { z.each(o, func(d string) { z.mx(d, 10, "nowhere."+o.Name) }) }},
+	{Name: "implicit", Imitates: "A domain without MX whose own address takes the mail (RFC 5321 section 5.1).",
+		Zone: func(z *zone, o *Operator) { z.each(o, func(d string) { z.a(d, o.host(1)) }) }},
+	{Name: "servfail", Mute: true, Imitates: "A domain whose name servers are broken.",
+		Zone: func(z *zone, o *Operator) { z.each(o, z.broken) }},
+	{Name: "first-mx-dead", Imitates: "A domain whose first exchanger is gone and whose second works.",
 		Zone: func(z *zone, o *Operator) {
 			z.each(o, func(d string) { z.mx(d, 10, "mx3."+o.Name); z.mx(d, 20, "mx1."+o.Name) })
 			z.a("mx1."+o.Name, o.host(1))
 			z.a("mx3."+o.Name, o.host(3))
-		}})
-	character(Character{Name: "flaky-dns", Imitates: "A domain whose name servers fail at every second question.",
+		}},
+	{Name: "flaky-dns", Imitates: "A domain whose name servers fail at every second question.",
 		Zone: func(z *zone, o *Operator) {
 			z.each(o, func(d string) { z.mx(d, 10, "mx1."+o.Name); z.flaky(d) })
 			z.a("mx1."+o.Name, o.host(1))
-		}})
-	character(Character{Name: "alias", Imitates: "A domain that is a CNAME of another.",
+		}},
+	{Name: "alias", Imitates: "A domain that is a CNAME of another.",
 		Zone: func(z *zone, o *Operator) {
 			z.each(o, func(d string) { z.cname(d, "mail."+o.Name) })
 			z.mx("mail."+o.Name, 10, "mx1."+o.Name)
 			z.a("mx1."+o.Name, o.host(1))
-		}})
+		}},
 }

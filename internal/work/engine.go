@@ -194,33 +194,86 @@ func New(c Config) (*Engine, error) {
 	if c.Gate == nil {
 		c.Gate = giveway.New()
 	}
-	e := &Engine{Config: c, Outbound: outbound.New(c.Config), self: newWorker(c), starting: make(chan struct{}, starting), Drained: make(chan struct{}),
+	e := &Engine{Config: c, self: newWorker(c), starting: make(chan struct{}, starting), Drained: make(chan struct{}),
 		absences: absences{old: map[int64]bool{}}, speeds: speeds{by: map[string]*gathered{}}}
-	e.Store.StampBy(c.Clock.Now)
-	e.Store.GiveWayBy(c.Gate.GiveWay)
+	e.probing, e.endProbing = context.WithCancel(context.Background())
+	e.setUpStore()
+	e.setUpOutside()
+	e.setUpLists()
+	e.setUpMailings()
+	var err error
+	e.client, err = river.NewClient(driver{riverpgxv5.New(e.Store.Pool()), riverpgxv5.New(e.Store.SessionPool())}, &river.Config{
+		Queues:                      e.ownQueues(),
+		FetchCooldown:               fetchCooldown,
+		ID:                          e.self.ID,
+		PeriodicJobs:                []*river.PeriodicJob{retention(), following(), calendar(), verifying(), buying()},
+		Workers:                     e.jobs(),
+		Logger:                      slog.New(levelled{e.Log.Handler(), slog.LevelWarn}),
+		JobTimeout:                  jobTimeout,
+		RescueStuckJobsAfter:        rescueAfter,
+		CompletedJobRetentionPeriod: 10 * time.Minute,
+		RetryPolicy:                 retryPolicy{},
+		MaxAttempts:                 maxAttempts,
+	})
+	if err != nil {
+		return nil, fmt.Errorf("set up the job engine: %w", err)
+	}
+	return e, nil
+}
+
+// setUpStore tells the store what it asks others for. It comes first: stores for bulk and for
+// requests are copies that know what it knows when they are made.
+func (e *Engine) setUpStore() {
+	e.Store.StampBy(e.Clock.Now)
+	e.Store.GiveWayBy(e.Gate.GiveWay)
 	e.Store.FingerprintBy(rights.Fingerprints(e.Secrets))
 	e.Rights = &rights.Desk{Secrets: e.Secrets, Grammar: e.Grammar}
 	e.Store.EraseBy(e.Rights.Gone)
 	e.Rights.Store = e.Store.Bulk()
-	e.Outbox = &outbox.Outbox{Store: e.Store, Secrets: e.Secrets, Summaries: &summary.Summaries{Source: e.Store, Left: e.Left},
-		Office: &letter.Office{Store: e.Store, Secrets: e.Secrets}, Clock: c.Clock, AllowPrivate: c.Resolver.AllowPrivate}
+}
+
+// setUpOutside sets up what speaks with others: mail hosts, connections, and whoever is told of
+// events.
+func (e *Engine) setUpOutside() {
+	private := e.Resolver.AllowPrivate
+	e.Outbound = outbound.New(e.Config.Config)
 	e.Outbound.Happened, e.Outbound.Elsewhere = e.Happened, e.testElsewhere
-	e.Routines = routine.Places{Folder: c.RoutineFolder, AllowPrivate: c.Resolver.AllowPrivate}
-	e.Connections = &connection.Connections{Store: e.Store, Secrets: e.Secrets, Env: connect.Env{AllowPrivate: c.Resolver.AllowPrivate, Folder: c.RoutineFolder}}
-	e.Bounces = &bounce.Desk{Store: e.Store, Now: c.Clock.Now, Happened: e.Happened, Tags: bounce.Tags{Domain: c.ReturnsDomain, Sums: func(text string) (sums [][]byte) {
+	e.hosts = e.Store.HostPlaces()
+	e.Prober.Places = &pace.Places{Unknown: e.Unknown, Shared: e.hosts, Waits: e.Gate.Wait}
+	e.Outbox = &outbox.Outbox{Store: e.Store, Secrets: e.Secrets, Summaries: &summary.Summaries{Source: e.Store, Left: e.Left},
+		Office: &letter.Office{Store: e.Store, Secrets: e.Secrets}, Clock: e.Clock, AllowPrivate: private}
+	e.Routines = routine.Places{Folder: e.RoutineFolder, AllowPrivate: private}
+	e.Connections = &connection.Connections{Store: e.Store, Secrets: e.Secrets, Env: connect.Env{AllowPrivate: private, Folder: e.RoutineFolder}}
+}
+
+// setUpLists sets up what makes lists, and what answers and keeps account of those who use them.
+func (e *Engine) setUpLists() {
+	bulk, now := e.Store.Bulk(), e.Clock.Now
+	e.Importer = &intake.Importer{Store: bulk, Grammar: e.Grammar, Catalogue: e.Catalogue, Imported: e.imported, GiveWay: e.Gate.GiveWay}
+	e.Workshop = &workshop.Workshop{Store: bulk, Importer: e.Importer, Grammar: e.Grammar, Catalogue: e.Catalogue, Now: now, Country: e.Country}
+	e.Activity = &activity.Desk{Store: bulk, Grammar: e.Grammar, Now: now}
+	e.Allowance = &allowance.Desk{Store: e.Store, Secrets: e.Secrets, Now: now, Happened: e.Happened, Log: e.Log}
+	e.Forms = &form.Desk{Store: e.Store.Requests(), Secrets: e.Secrets, Grammar: e.Grammar, Log: e.Log, Now: now,
+		Deadline: cmp.Or(e.FormDeadline, form.Deadline), Check: e.checkForForm, Happened: e.Happened}
+}
+
+// setUpMailings sets up what sends trial letters, takes bounces in and learns from both.
+func (e *Engine) setUpMailings() {
+	now := e.Clock.Now
+	e.Bounces = &bounce.Desk{Store: e.Store, Now: now, Happened: e.Happened, Tags: bounce.Tags{Domain: e.ReturnsDomain, Sums: func(text string) (sums [][]byte) {
 		for _, p := range e.Secrets.Prints(text, "return address") {
 			sums = append(sums, p.Sum)
 		}
 		return sums
 	}}}
-	e.Allowance = &allowance.Desk{Store: e.Store, Secrets: e.Secrets, Now: c.Clock.Now, Happened: e.Happened, Log: c.Log}
-	e.Forms = &form.Desk{Store: e.Store.Requests(), Secrets: e.Secrets, Grammar: e.Grammar, Log: c.Log, Now: c.Clock.Now, Deadline: cmp.Or(c.FormDeadline, form.Deadline), Check: e.checkForForm, Happened: e.Happened}
-	e.Odds = &odds.Odds{Store: e.Store.Bulk(), Now: c.Clock.Now}
-	e.Activity = &activity.Desk{Store: e.Store.Bulk(), Grammar: e.Grammar, Now: c.Clock.Now}
 	e.Sources = &bounce.Sources{Desk: e.Bounces, Secrets: e.Secrets, Env: e.Connections.Env}
-	e.Trials = &trial.Post{Store: e.Store, Secrets: e.Secrets, Outbound: e.Outbound, Office: e.Outbox.Office, Env: e.Connections.Env, Desk: e.Bounces, Between: c.LetterRest, Now: c.Clock.Now}
-	e.Importer = &intake.Importer{Store: e.Store.Bulk(), Grammar: e.Grammar, Catalogue: e.Catalogue, Imported: e.imported, GiveWay: c.Gate.GiveWay}
-	e.Workshop = &workshop.Workshop{Store: e.Store.Bulk(), Importer: e.Importer, Grammar: e.Grammar, Catalogue: e.Catalogue, Now: c.Clock.Now, Country: c.Country}
+	e.Trials = &trial.Post{Store: e.Store, Secrets: e.Secrets, Outbound: e.Outbound, Office: e.Outbox.Office, Env: e.Connections.Env,
+		Desk: e.Bounces, Between: e.LetterRest, Now: now}
+	e.Odds = &odds.Odds{Store: e.Store.Bulk(), Now: now}
+}
+
+// jobs are the workers of all kinds of jobs.
+func (e *Engine) jobs() *river.Workers {
 	w := river.NewWorkers()
 	river.AddWorker(w, &planWorker{engine: e})
 	river.AddWorker(w, &laneWorker{engine: e})
@@ -251,27 +304,7 @@ func New(c Config) (*Engine, error) {
 	river.AddWorker(w, &checkWorker{engine: e})
 	river.AddWorker(w, &foldWorker{engine: e})
 	river.AddWorker(w, &sweepWorker{engine: e})
-	e.hosts = c.Store.HostPlaces()
-	e.Prober.Places = &pace.Places{Unknown: c.Unknown, Shared: e.hosts, Waits: c.Gate.Wait}
-	var err error
-	e.probing, e.endProbing = context.WithCancel(context.Background())
-	e.client, err = river.NewClient(driver{riverpgxv5.New(e.Store.Pool()), riverpgxv5.New(e.Store.SessionPool())}, &river.Config{
-		Queues:                      e.ownQueues(),
-		FetchCooldown:               fetchCooldown,
-		ID:                          e.self.ID,
-		PeriodicJobs:                []*river.PeriodicJob{retention(), following(), calendar(), verifying(), buying()},
-		Workers:                     w,
-		Logger:                      slog.New(levelled{e.Log.Handler(), slog.LevelWarn}),
-		JobTimeout:                  jobTimeout,
-		RescueStuckJobsAfter:        rescueAfter,
-		CompletedJobRetentionPeriod: 10 * time.Minute,
-		RetryPolicy:                 retryPolicy{},
-		MaxAttempts:                 maxAttempts,
-	})
-	if err != nil {
-		return nil, fmt.Errorf("set up the job engine: %w", err)
-	}
-	return e, nil
+	return w
 }
 
 // driver is River's, which listens by connections that keep their session.

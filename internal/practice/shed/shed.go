@@ -141,7 +141,7 @@ func (s *Shed) Fill(group string, members io.Reader) (string, error) {
 	return g, nil
 }
 
-// People are those of a members' list as contacts.
+// People are those of a list of the practice internet (practice.Header) as contacts.
 func People(members io.Reader) (out []Contact, err error) {
 	rows, err := csv.NewReader(members).ReadAll()
 	if err != nil || len(rows) == 0 {
