@@ -4,29 +4,38 @@ import "time"
 
 // RoutineSpec is what a routine does.
 type RoutineSpec struct {
-	Source         string          `json:"source" enum:"list,folder,url,connection" doc:"What it reads: the newest import of a list, the newest file of a pattern in the workspace's folder for routines, an HTTPS address, or a collection of a connection."`
-	ListID         int64           `json:"listId,omitempty" minimum:"0" doc:"The list, whose newest import is verified."`
-	File           string          `json:"file,omitempty" maxLength:"300" doc:"A file, or a pattern of names such as members/*.csv."`
-	URL            string          `json:"url,omitempty" maxLength:"2000" doc:"The address; it is asked with its entity tag whether it has changed."`
-	ConnectionID   int64           `json:"connectionId,omitempty" minimum:"0" doc:"The connection."`
-	Collection     string          `json:"collection,omitempty" maxLength:"1000" doc:"The ID of its collection."`
-	CollectionName string          `json:"collectionName,omitempty" maxLength:"200" doc:"What the collection is called, for sentences."`
-	RecipeID       int64           `json:"recipeId,omitempty" minimum:"0" doc:"A saved recipe of steps, which make of what is read the list that is verified."`
-	RecipeName     string          `json:"recipeName,omitempty" maxLength:"100" doc:"What the recipe is called, for sentences."`
-	Rule           string          `json:"rule,omitempty" maxLength:"300" doc:"When it is due: a recurrence rule (RFC 5545) such as FREQ=WEEKLY;BYDAY=MO; left out, not by the calendar."`
-	Time           string          `json:"time,omitempty" maxLength:"5" doc:"The time of the day at which it is due, such as 03:00."`
-	Zone           string          `json:"zone,omitempty" maxLength:"60" doc:"The time zone of time and hours, such as Europe/Berlin; UTC unless given."`
-	OnChange       bool            `json:"onChange,omitempty" doc:"Due after each change of its source, too."`
-	Ages           map[string]int  `json:"ages,omitempty" doc:"For how many days a result is taken over, by its finding (deliverable, catch-all, undeliverable); one that is left out, and what is undecided, is asked about each time."`
-	Policy         string          `json:"policy" minLength:"1" maxLength:"40" doc:"The policy that decides."`
-	Then           string          `json:"then" enum:"nothing,folder,url,connection" doc:"Where the result goes: nowhere, the kept rows to a file in the workspace's folder for routines or to an HTTPS address by PUT, or back to the connection that it reads."`
-	ThenFile       string          `json:"thenFile,omitempty" maxLength:"300" doc:"The name of the file: {name} is that of the file that was read, {date} and {time} when it is written."`
-	ThenURL        string          `json:"thenUrl,omitempty" maxLength:"2000" doc:"The address to which the kept rows are sent."`
-	ThenSteps      []WriteBackStep `json:"thenSteps,omitempty" maxItems:"10" doc:"What is written back to the connection. A collection is brought up to date each time, where the step says refresh."`
-	Hours          string          `json:"hours,omitempty" maxLength:"20" doc:"The hours of the day within which it verifies, such as 22:00-06:00."`
-	MostChecks     int64           `json:"mostChecks,omitempty" minimum:"0" doc:"A person decides where more addresses would be asked about; 0: however many."`
-	MostDropped    int             `json:"mostDropped,omitempty" minimum:"0" maximum:"100" doc:"A person decides where more than so many in a hundred of those kept the time before would be dropped; 0: however many."`
-	Tell           string          `json:"tell" enum:"always,changes,problems" doc:"Whether people are told each time that it is done, when something changed, or of problems alone."`
+	// What is read.
+	Source         string `json:"source" enum:"list,folder,url,connection" doc:"What it reads: the newest import of a list, the newest file of a pattern in the workspace's folder for routines, an HTTPS address, or a collection of a connection."`
+	ListID         int64  `json:"listId,omitempty" minimum:"0" doc:"The list, whose newest import is verified."`
+	File           string `json:"file,omitempty" maxLength:"300" doc:"A file, or a pattern of names such as members/*.csv."`
+	URL            string `json:"url,omitempty" maxLength:"2000" doc:"The address; it is asked with its entity tag whether it has changed."`
+	ConnectionID   int64  `json:"connectionId,omitempty" minimum:"0" doc:"The connection."`
+	Collection     string `json:"collection,omitempty" maxLength:"1000" doc:"The ID of its collection."`
+	CollectionName string `json:"collectionName,omitempty" maxLength:"200" doc:"What the collection is called, for sentences."`
+	RecipeID       int64  `json:"recipeId,omitempty" minimum:"0" doc:"A saved recipe of steps, which make of what is read the list that is verified."`
+	RecipeName     string `json:"recipeName,omitempty" maxLength:"100" doc:"What the recipe is called, for sentences."`
+
+	// When.
+	Rule     string `json:"rule,omitempty" maxLength:"300" doc:"When it is due: a recurrence rule (RFC 5545) such as FREQ=WEEKLY;BYDAY=MO; left out, not by the calendar."`
+	Time     string `json:"time,omitempty" maxLength:"5" doc:"The time of the day at which it is due, such as 03:00."`
+	Zone     string `json:"zone,omitempty" maxLength:"60" doc:"The time zone of time and hours, such as Europe/Berlin; UTC unless given."`
+	OnChange bool   `json:"onChange,omitempty" doc:"Due after each change of its source, too."`
+
+	// What is asked about, and decided.
+	Ages   map[string]int `json:"ages,omitempty" doc:"For how many days a result is taken over, by its finding (deliverable, catch-all, undeliverable); one that is left out, and what is undecided, is asked about each time."`
+	Policy string         `json:"policy" minLength:"1" maxLength:"40" doc:"The policy that decides."`
+
+	// Where the result goes.
+	Then      string          `json:"then" enum:"nothing,folder,url,connection" doc:"Where the result goes: nowhere, the kept rows to a file in the workspace's folder for routines or to an HTTPS address by PUT, or back to the connection that it reads."`
+	ThenFile  string          `json:"thenFile,omitempty" maxLength:"300" doc:"The name of the file: {name} is that of the file that was read, {date} and {time} when it is written."`
+	ThenURL   string          `json:"thenUrl,omitempty" maxLength:"2000" doc:"The address to which the kept rows are sent."`
+	ThenSteps []WriteBackStep `json:"thenSteps,omitempty" maxItems:"10" doc:"What is written back to the connection. A collection is brought up to date each time, where the step says refresh."`
+
+	// Its limits, and what people hear of it.
+	Hours       string `json:"hours,omitempty" maxLength:"20" doc:"The hours of the day within which it verifies, such as 22:00-06:00."`
+	MostChecks  int64  `json:"mostChecks,omitempty" minimum:"0" doc:"A person decides where more addresses would be asked about; 0: however many."`
+	MostDropped int    `json:"mostDropped,omitempty" minimum:"0" maximum:"100" doc:"A person decides where more than this many in a hundred of those kept the time before would be dropped; 0: however many."`
+	Tell        string `json:"tell" enum:"always,changes,problems" doc:"Whether people are told each time that it is done, when something changed, or of problems alone."`
 }
 
 // NewRoutine is a routine to be made.
@@ -74,16 +83,19 @@ type RoutineTime struct {
 
 // RoutineRecord is what a time of a routine came to.
 type RoutineRecord struct {
-	File         string             `json:"file,omitempty" doc:"The file or collection that was read."`
-	ImportID     int64              `json:"importId,omitempty" doc:"The import from the connection."`
-	WriteBackID  int64              `json:"writeBackId,omitempty" doc:"The write-back to it."`
-	SourceID     int64              `json:"sourceId,omitempty" doc:"The list that the source is, where steps made another of it."`
-	Made         string             `json:"made,omitempty" doc:"What the steps made of it, in a sentence."`
-	Unchanged    bool               `json:"unchanged,omitempty" doc:"Whether it was what was read the time before."`
-	Rows         int64              `json:"rows" doc:"Rows that came."`
-	Addresses    int64              `json:"addresses" doc:"Different addresses among them: the whole of those that were asked about and reused."`
-	Added        int64              `json:"added" doc:"Addresses that were not there the time before."`
-	Gone         int64              `json:"gone" doc:"Addresses that were there the time before."`
+	// What was read.
+	File        string `json:"file,omitempty" doc:"The file or collection that was read."`
+	ImportID    int64  `json:"importId,omitempty" doc:"The import from the connection."`
+	WriteBackID int64  `json:"writeBackId,omitempty" doc:"The write-back to it."`
+	SourceID    int64  `json:"sourceId,omitempty" doc:"The list that the source is, where steps made another of it."`
+	Made        string `json:"made,omitempty" doc:"What the steps made of it, in a sentence."`
+	Unchanged   bool   `json:"unchanged,omitempty" doc:"Whether it was what was read the time before."`
+	Rows        int64  `json:"rows" doc:"Rows that came."`
+	Addresses   int64  `json:"addresses" doc:"Different addresses among them: the whole of those that were asked about and reused."`
+	Added       int64  `json:"added" doc:"Addresses that were not there the time before."`
+	Gone        int64  `json:"gone" doc:"Addresses that were there the time before."`
+
+	// What the run did, and what it decided.
 	Asked        int64              `json:"asked" doc:"Addresses that were asked about."`
 	Reused       int64              `json:"reused" doc:"Addresses whose result was taken over."`
 	Kept         int64              `json:"kept" doc:"Rows that are kept."`
@@ -91,8 +103,10 @@ type RoutineRecord struct {
 	NewlyDropped int64              `json:"newlyDropped" doc:"Addresses that were kept the time before and would be dropped now."`
 	AgeDays      float64            `json:"ageDays" doc:"How old the results are on average, in days."`
 	Changes      []RoutineMovements `json:"changes" doc:"Addresses whose finding changed, the most first."`
-	Before       int64              `json:"before,omitempty" doc:"The run of the time before, to compare with."`
-	Written      string             `json:"written,omitempty" doc:"Where the kept rows were written."`
+
+	// With what it is compared, and where it went.
+	Before  int64  `json:"before,omitempty" doc:"The run of the time before, to compare with."`
+	Written string `json:"written,omitempty" doc:"Where the kept rows were written."`
 }
 
 // RoutineMovements is how many addresses changed from one finding to another.

@@ -9,27 +9,37 @@ import (
 // WorkshopStep is one step of making a list from lists. What does not belong to what it does is
 // left out.
 type WorkshopStep struct {
-	Do         workshop.Do         `json:"do" enum:"merge,without,both,only,duplicates,one,slice,strike,tidy" doc:"What it does: merge gives the rows of all lists, one for each key; without those in none of the others; both those in all others, too; only those of all lists in one alone; duplicates those that come again; one the first for each key; slice those that meet conditions or stand at some places; strike those without a term; tidy changes cells and columns."`
-	With       []string            `json:"with,omitempty" maxItems:"31" doc:"The other lists, by their numbers; of a list for which a newer file was imported, the newest is meant. In a file of the command line these may be names of files."`
-	By         workshop.By         `json:"by,omitempty" enum:"address,mailbox,domain,exact,loose,digits" doc:"By what rows are the same: the address unless given; what its operator takes for the same mailbox; its domain; or a text as it stands, without case and spaces, or its digits alone."`
-	Columns    []string            `json:"columns,omitempty" maxItems:"32" doc:"The columns that are looked at, in every list; those with addresses unless given. Strike looks in all columns unless given."`
-	Together   bool                `json:"together,omitempty" doc:"Whether all those columns make one key, as those of a household do."`
-	Keep       workshop.Keep       `json:"keep,omitempty" enum:"first,newest,filled" doc:"Of several rows with the same key, which cells a merge keeps: those of the first unless given, of the newest, or of the first with its empty cells filled from the others."`
-	Newest     string              `json:"newest,omitempty" maxLength:"500" doc:"The column with the date that tells the newest row."`
-	Aliases    []WorkshopAlias     `json:"aliases,omitempty" maxItems:"200" doc:"Columns of the other lists that are called otherwise in the first."`
+	Do   workshop.Do `json:"do" enum:"merge,without,both,only,duplicates,one,slice,strike,tidy" doc:"What it does: merge gives the rows of all lists, one for each key; without those in none of the others; both those in all others, too; only those of all lists in one alone; duplicates those that come again; one the first for each key; slice those that meet conditions or stand at some places; strike those without a term; tidy changes cells and columns."`
+	With []string    `json:"with,omitempty" maxItems:"31" doc:"The other lists, by their numbers; of a list for which a newer file was imported, the newest is meant. In a file of the command line these may be names of files."`
+
+	// What makes rows the same, of all that compare lists.
+	By       workshop.By `json:"by,omitempty" enum:"address,mailbox,domain,exact,loose,digits" doc:"By what rows are the same: the address unless given; what its operator takes for the same mailbox; its domain; or a text as it stands, without case and spaces, or its digits alone."`
+	Columns  []string    `json:"columns,omitempty" maxItems:"32" doc:"The columns that are looked at, in every list; those with addresses unless given. Strike looks in all columns unless given."`
+	Together bool        `json:"together,omitempty" doc:"Whether all those columns make one key, as those of a household do."`
+
+	// A merge.
+	Keep    workshop.Keep   `json:"keep,omitempty" enum:"first,newest,filled" doc:"Of several rows with the same key, which cells a merge keeps: those of the first unless given, of the newest, or of the first with its empty cells filled from the others."`
+	Newest  string          `json:"newest,omitempty" maxLength:"500" doc:"The column with the date that tells the newest row."`
+	Aliases []WorkshopAlias `json:"aliases,omitempty" maxItems:"200" doc:"Columns of the other lists that are called otherwise in the first."`
+
+	// A slice.
 	Conditions []WorkshopCondition `json:"conditions,omitempty" maxItems:"100" doc:"The conditions of a slice."`
 	Any        bool                `json:"any,omitempty" doc:"Whether one of the conditions is enough; otherwise all must be met."`
 	From       int64               `json:"from,omitempty" minimum:"0" doc:"The first row of a slice, counted from 1 among those that meet the conditions."`
 	To         int64               `json:"to,omitempty" minimum:"0" doc:"The last row of a slice."`
 	Every      int64               `json:"every,omitempty" minimum:"0" doc:"Every nth row of those."`
-	Last       int64               `json:"last,omitempty" minimum:"0" doc:"The last so many rows."`
-	Sample     int64               `json:"sample,omitempty" minimum:"0" maximum:"5000000" doc:"So many of those rows by chance."`
+	Last       int64               `json:"last,omitempty" minimum:"0" doc:"How many of the last rows."`
+	Sample     int64               `json:"sample,omitempty" minimum:"0" maximum:"5000000" doc:"A random sample of this many of those rows."`
 	Seed       uint64              `json:"seed,omitempty" doc:"The same seed draws the same sample."`
-	Terms      []string            `json:"terms,omitempty" maxItems:"1000000" doc:"What is struck."`
-	TermLists  []string            `json:"termLists,omitempty" maxItems:"50" doc:"Names of saved lists of terms that are struck, too."`
-	How        workshop.How        `json:"how,omitempty" enum:"cell,word,part,domain,number" doc:"How a term must stand in a cell: as the whole cell unless given, as a word, anywhere, as a domain or one under it, or as a number by its digits."`
-	Found      bool                `json:"found,omitempty" doc:"Whether the rows that hold a term are kept, instead of the others."`
-	Changes    []WorkshopChange    `json:"changes,omitempty" maxItems:"100" doc:"What is changed of cells and columns, one after the other."`
+
+	// What strikes rows.
+	Terms     []string     `json:"terms,omitempty" maxItems:"1000000" doc:"What is struck."`
+	TermLists []string     `json:"termLists,omitempty" maxItems:"50" doc:"Names of saved lists of terms that are struck, too."`
+	How       workshop.How `json:"how,omitempty" enum:"cell,word,part,domain,number" doc:"How a term must stand in a cell: as the whole cell unless given, as a word, anywhere, as a domain or one under it, or as a number by its digits."`
+	Found     bool         `json:"found,omitempty" doc:"Whether the rows that hold a term are kept, instead of the others."`
+
+	// A tidying.
+	Changes []WorkshopChange `json:"changes,omitempty" maxItems:"100" doc:"What is changed of cells and columns, one after the other."`
 }
 
 // WorkshopAlias says that a column is one of the first list, however it is called.
@@ -70,7 +80,7 @@ type WorkshopOrder struct {
 type WorkshopSplit struct {
 	Column string        `json:"column,omitempty" maxLength:"500" doc:"One list for each value of this column."`
 	Fact   workshop.Fact `json:"fact,omitempty" enum:"domain,trait,operator,finding,cause,decision,checked,active" doc:"One list for each value of this fact."`
-	Each   int64         `json:"each,omitempty" minimum:"0" doc:"One list for every so many rows."`
+	Each   int64         `json:"each,omitempty" minimum:"0" doc:"One list for each part of this many rows."`
 }
 
 // NewWorkshopJob has a list made, or says what it would be.
@@ -81,12 +91,14 @@ type NewWorkshopJob struct {
 
 // WorkshopJob is the making of a list.
 type WorkshopJob struct {
-	ID      int64          `json:"id" doc:"Its number."`
-	DryRun  bool           `json:"dryRun" doc:"Whether it only says what would be made."`
-	State   string         `json:"state" enum:"working,done,failed" doc:"How far it is."`
-	Read    int64          `json:"read" doc:"Rows read so far. Some lists are read more than once."`
-	Of      int64          `json:"of" doc:"Rows of all its lists."`
-	Rows    int64          `json:"rows" doc:"Rows of what is made, once it is done."`
+	ID     int64  `json:"id" doc:"Its number."`
+	DryRun bool   `json:"dryRun" doc:"Whether it only says what would be made."`
+	State  string `json:"state" enum:"working,done,failed" doc:"How far it is."`
+	Read   int64  `json:"read" doc:"Rows read so far. Some lists are read more than once."`
+	Of     int64  `json:"of" doc:"Rows of all its lists."`
+	Rows   int64  `json:"rows" doc:"Rows of what is made, once it is done."`
+
+	// What came of it.
 	Steps   []WorkshopDone `json:"steps" doc:"What came of each step, once it is done."`
 	Columns []string       `json:"columns" doc:"The columns of what is made."`
 	From    [][]string     `json:"from" doc:"The lists that each column comes from, by name."`
@@ -140,67 +152,4 @@ type TermList struct {
 	Terms     int64     `json:"terms" doc:"How many terms there are."`
 	First     []string  `json:"first" doc:"The first ten of them."`
 	ChangedAt time.Time `json:"changedAt" doc:"When it was changed last."`
-}
-
-// ColumnProfile is what the cells of a column are like.
-type ColumnProfile struct {
-	Column   string       `json:"column" doc:"The column."`
-	Rows     int64        `json:"rows" doc:"Rows of the list."`
-	Empty    int64        `json:"empty" doc:"Rows whose cell is empty."`
-	Distinct int64        `json:"distinct" doc:"Different values."`
-	Exact    bool         `json:"exact" doc:"Whether these are all; otherwise there are more than are counted."`
-	Shortest int          `json:"shortest" doc:"Characters of the shortest value."`
-	Longest  int          `json:"longest" doc:"Characters of the longest."`
-	Most     []ValueCount `json:"most" doc:"The commonest values, of those that come more than once."`
-	Dates    int64        `json:"dates" doc:"Rows whose cell is a date."`
-	Earliest *time.Time   `json:"earliest,omitempty" doc:"The earliest of them."`
-	Latest   *time.Time   `json:"latest,omitempty" doc:"The latest."`
-}
-
-// ValueCount is how often a value stands in a column.
-type ValueCount struct {
-	Value string `json:"value" doc:"The value."`
-	Rows  int64  `json:"rows" doc:"Rows that have it."`
-}
-
-// DomainStatistics is what the addresses of a list tell before any of them is verified.
-type DomainStatistics struct {
-	Addresses  int64         `json:"addresses" doc:"Different addresses of the list."`
-	Domains    int64         `json:"domains" doc:"Their domains."`
-	Largest    []DomainShare `json:"largest" doc:"The largest domains."`
-	Operators  []DomainShare `json:"operators" doc:"The largest operators, as far as they are known by earlier runs."`
-	Unknown    int64         `json:"unknown" doc:"Addresses whose operator is not known yet."`
-	Traits     []DomainShare `json:"traits" doc:"Addresses by what their domain is: free-mail, disposable, a trap, a likely typing error."`
-	Countries  []DomainShare `json:"countries" doc:"Addresses by the country or kind of their domain's suffix."`
-	Suspicious []DomainShare `json:"suspicious" doc:"Domains that are disposable, traps or likely typing errors, the largest first."`
-	Says       string        `json:"says" doc:"The same in sentences."`
-}
-
-// DomainShare is how many addresses belong to something.
-type DomainShare struct {
-	Name      string   `json:"name" doc:"The domain, operator, trait or suffix."`
-	Title     string   `json:"title,omitempty" doc:"What it is called, where that is something else."`
-	Addresses int64    `json:"addresses" doc:"Addresses that belong to it."`
-	Domains   int64    `json:"domains" doc:"Domains that do."`
-	Traits    []string `json:"traits,omitempty" doc:"What a domain is like."`
-	Meant     string   `json:"meant,omitempty" doc:"The domain that may have been meant."`
-}
-
-// KnownResults is what earlier runs of the workspace found of the addresses of a list.
-type KnownResults struct {
-	Addresses int64        `json:"addresses" doc:"Different addresses of the list."`
-	Known     int64        `json:"known" doc:"Those of which something is known."`
-	Findings  []KnownCount `json:"findings" doc:"What is known, by finding."`
-	Says      string       `json:"says" doc:"The same in a sentence."`
-}
-
-// KnownCount is how many addresses are known to be of a finding, by age.
-type KnownCount struct {
-	Finding   string    `json:"finding" doc:"The finding."`
-	Addresses int64     `json:"addresses" doc:"Addresses with it."`
-	Week      int64     `json:"week" doc:"Those checked within the last 7 days."`
-	Month     int64     `json:"month" doc:"Those checked 8 to 30 days ago."`
-	Quarter   int64     `json:"quarter" doc:"Those checked 31 to 90 days ago."`
-	Older     int64     `json:"older" doc:"Those checked longer ago."`
-	Oldest    time.Time `json:"oldest" doc:"When the oldest of them was checked."`
 }
