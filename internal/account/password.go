@@ -55,7 +55,7 @@ func WeakPassword(password, address, name string) string {
 	low := strings.ToLower(password)
 	local, domain, _ := strings.Cut(strings.ToLower(address), "@")
 	host, _, _ := strings.Cut(domain, ".")
-	for _, part := range append(strings.Fields(strings.ToLower(name)), local, host, "varnet") {
+	for _, part := range append(strings.Fields(strings.ToLower(name)), strings.ToLower(name), strings.ToLower(address), local, host, "varnet") {
 		if len(part) >= 4 && strings.Contains(low, part) && len(low)-len(part) < LeastPassword-4 {
 			return "It is too much like your name or address, which others know. Choose another."
 		}
