@@ -7,7 +7,7 @@ import (
 	"varnet/core/policy"
 )
 
-// The first rule that fits a row decides.
+// The first rule that matches a row decides.
 func Example() {
 	p := policy.Careful()
 	row := policy.Row{Verdict: finding.Conclude(finding.Deliverable, finding.MailboxAccepted, finding.Traits{finding.TraitRole})}
