@@ -36,8 +36,8 @@ func showActivity(c *cli) action {
 
 func importActivity(c *cli) action {
 	f := client.ActivityFile{}
-	c.flags.IntVar(&f.Address, "address", 0, "the column with the addresses, from 1; found by itself unless given")
-	c.flags.IntVar(&f.At, "at", 0, "the column with the days or times, from 1; found by itself unless given")
+	c.flags.IntVar(&f.Address, "address", 0, "the column with the addresses, from 1; detected unless given")
+	c.flags.IntVar(&f.At, "at", 0, "the column with the days or times, from 1; detected unless given")
 	c.flags.IntVar(&f.What, "what", 0, "the column that says what was seen, from 1; found by its name unless given")
 	c.flags.StringVar(&f.Kind, "kind", "", "what was seen where no column says so, such as opened, clicked, signed-in or ordered")
 	return ask(c, func(ctx context.Context, api *client.Client) (t contract.ImportedActivity, err error) {

@@ -33,7 +33,7 @@ func showAllowance(c *cli) action {
 			text += fmt.Sprintf(" It is told when fewer than %s are left.", say.Number(a.Low))
 		}
 		if a.Refill != nil {
-			text += fmt.Sprintf(" Under %s, %s are bought by themselves, at most %s in 30 days.", say.Number(a.Refill.Under), say.Number(a.Refill.Buy), say.Plural(int64(a.Refill.Most), "time", "times"))
+			text += fmt.Sprintf(" Under %s, %s are bought automatically, at most %s in 30 days.", say.Number(a.Refill.Under), say.Number(a.Refill.Buy), say.Plural(int64(a.Refill.Most), "time", "times"))
 		}
 		if a.Subscription > 0 {
 			text += fmt.Sprintf(" %s are bought each month.", say.Number(a.Subscription))

@@ -23,7 +23,7 @@ func showAudit(c *cli) action {
 	page, q := c.paged(), contract.AuditQuery{}
 	c.flags.Int64Var(&q.Person, "person", 0, "only what the person with this number did; varnet team shows them")
 	c.flags.StringVar(&q.Action, "action", "", "only this operation, such as export-rows")
-	days := c.flags.Int("days", 0, "only the last so many days; 0: all")
+	days := c.flags.Int("days", 0, "only the last N days; 0: all")
 	installation := c.flags.Bool("installation", false, "what happened outside of all workspaces, in the place of yours")
 	return ask(c, func(ctx context.Context, api *client.Client) (contract.Page[contract.AuditEntry], error) {
 		if q.PageQuery = page(); *days > 0 {
@@ -33,7 +33,7 @@ func showAudit(c *cli) action {
 			return api.InstallationAudit(ctx, q)
 		}
 		return api.Audit(ctx, q)
-	}, table[contract.AuditEntry]{"Nothing was written down that fits.", "entry\twhen\twho\twhat\ton\tfrom\tresult", func(w io.Writer, e contract.AuditEntry) {
+	}, table[contract.AuditEntry]{"No entry matches.", "entry\twhen\twho\twhat\ton\tfrom\tresult", func(w io.Writer, e contract.AuditEntry) {
 		fmt.Fprintf(w, "%d\t%s\t%s\t%s\t%s\t%s\t%s\n", e.Seq, minute(&e.At, ""), printable(whoDid(e)), e.Action, cmp.Or(e.Thing, e.Address), e.From, cmp.Or(e.Detail, e.Result))
 	}}.of(c))
 }

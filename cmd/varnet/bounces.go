@@ -22,7 +22,7 @@ func bouncesCommand() command {
 			"varnet bounces make-mailbox Returns -host imap.fernhollow.example -username returns@fernhollow.example -password-file password.txt -then move -then-folder Read", makeBounceMailbox, nil},
 		{"make-webhook", "NAME", "has a program call with what came back, and shows the secret to sign by", "varnet bounces make-webhook \"Letter service\"", makeBounceWebhook, nil},
 		{"read-mailbox", "SOURCE", "reads a mailbox now", "varnet bounces read-mailbox 1", readBounceMailbox, nil},
-		{"delete-source", "SOURCE", "reads a mailbox, or takes a program's calls, no more", "varnet bounces delete-source 1", deleteBounceSource, nil},
+		{"delete-source", "SOURCE", "stops reading a mailbox, or taking a program's calls", "varnet bounces delete-source 1", deleteBounceSource, nil},
 		{"outcomes", "", "shows what became of the letters, by what had been found of their addresses", "varnet bounces outcomes -mailing 3", showOutcomes, nil},
 		{"forget", "ADDRESS", "forgets what is known of an address by letters sent to it", "varnet bounces forget ada@upperloam.example", forgetOutcome, nil},
 	}}
@@ -67,7 +67,7 @@ func importBounces(c *cli) action {
 func importOutcomes(c *cli) action {
 	columns, means := map[string]*int{}, map[string]string{}
 	for name, what := range map[string]string{"address": "the addresses", "outcome": "what the tool calls what became of the letter", "reason": "the words of the host", "at": "the time", "message-id": "the Message-IDs"} {
-		columns[name] = c.flags.Int(name, 0, "the column with "+what+", from 1; found by itself unless given")
+		columns[name] = c.flags.Int(name, 0, "the column with "+what+", from 1; detected unless given")
 	}
 	c.flags.Var(pairs(means), "means", "what a word of the tool means, as `WORD=MEANING`: bounced, passing, delayed, complained or nothing; give it once for each")
 	return ask(c, func(ctx context.Context, api *client.Client) (t contract.ImportedBounces, err error) {

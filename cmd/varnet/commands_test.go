@@ -361,7 +361,7 @@ func TestCommands(t *testing.T) {
 		good("audit", "delete-key", "keys/2", "key 1", "make-key"),
 		good("audit -action make-key -days 1", "make-key"),
 		good("audit -installation", "set-letter-server"),
-		good("audit -action fish", "Nothing was written down that fits."),
+		good("audit -action fish", "No entry matches."),
 		good("audit verify", "as they were written"),
 		good("audit export -out $/audit.jsonl"),
 		wrong("audit export", "-out FILE is missing"),

@@ -17,7 +17,7 @@ import (
 func eventsCommand() command {
 	return command{"events", "", "follows what happens in the workspace, as it happens, until it is interrupted", "varnet events -json", followEvents, []command{
 		{"kinds", "", "shows what can happen, and what each event carries", "varnet events kinds", showEventKinds, nil},
-		{"log", "", "shows what happened, the oldest first, and comes to its end", "varnet events log -after 480", showEvents, nil},
+		{"log", "", "shows what happened, the oldest first, and ends", "varnet events log -after 480", showEvents, nil},
 	}}
 }
 
@@ -116,9 +116,9 @@ func makeWebhook(c *cli) action {
 }
 
 func changeWebhook(c *cli) action {
-	address := c.flags.String("url", "", "where it is called; as it is unless given")
-	codes := c.flags.String("events", "", "the kinds of events that it is told of, with commas between; as they are unless given")
-	on := c.flags.String("on", "", "yes or no: whether it is called; as it is unless given")
+	address := c.flags.String("url", "", "where it is called; unchanged unless given")
+	codes := c.flags.String("events", "", "the kinds of events that it is told of, with commas between; unchanged unless given")
+	on := c.flags.String("on", "", "yes or no: whether it is called; unchanged unless given")
 	return ask(c, of(c, "webhook", func(api *client.Client, ctx context.Context, id int64) (w contract.Webhook, err error) {
 		change := contract.WebhookChange{Codes: split[event.Code](*codes)}
 		if *address != "" {
@@ -141,7 +141,7 @@ func renewWebhookSecret(c *cli) action {
 
 func testWebhook(c *cli) action {
 	return ask(c, of(c, "webhook", (*client.Client).TestWebhook), func(w contract.Webhook) error {
-		return c.sentence(fmt.Sprintf("It is called; varnet webhooks log %d shows what came of it.", w.ID))
+		return c.sentence(fmt.Sprintf("It is being called; varnet webhooks log %d shows the result.", w.ID))
 	})
 }
 
@@ -163,7 +163,7 @@ func showAttempts(c *cli) action {
 			}
 		}
 		if len(d.Log) == 0 {
-			return c.sentence("It was not tried yet.")
+			return c.sentence("Not tried yet.")
 		}
 		return nil
 	})
@@ -180,7 +180,7 @@ func indented(text string) string {
 
 func resendDelivery(c *cli) action {
 	return ask(c, of(c, "delivery", (*client.Client).ResendDelivery), func(d contract.DeliveryLog) error {
-		return c.sentence(fmt.Sprintf("It is called again; varnet webhooks attempts %d shows what came of it.", d.ID))
+		return c.sentence(fmt.Sprintf("It is being called again; varnet webhooks attempts %d shows the result.", d.ID))
 	})
 }
 

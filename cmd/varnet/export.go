@@ -44,9 +44,9 @@ func (c *cli) choosing() func() contract.ExportChoice {
 	c.flags.IntVar(&how.After, "after", 0, "with -form results: the column after which the result columns are put, from 1; 0: right after the address column")
 	c.flags.BoolVar(&how.Semicolons, "semicolons", false, "for spreadsheets of a locale with decimal commas")
 	c.flags.BoolVar(&how.Guard, "guard", false, "make your own cells harmless that a spreadsheet would run as formulas; result columns always are")
-	c.flags.IntVar(&how.RowsEach, "rows-each", 0, "split into files of at most so many rows, in a zip")
+	c.flags.IntVar(&how.RowsEach, "rows-each", 0, "split into files of at most N rows, in a zip")
 	c.flags.IntVar(&how.Every, "every", 0, "only every nth row")
-	c.flags.IntVar(&how.Sample, "sample", 0, "only a random sample of so many of the rows")
+	c.flags.IntVar(&how.Sample, "sample", 0, "only a random sample of N of the rows")
 	return func() contract.ExportChoice {
 		how.Columns = fields(*columns)
 		return how

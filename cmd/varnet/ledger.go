@@ -124,7 +124,7 @@ func keepAllowance(c *cli) action {
 
 func grantChecks(c *cli) action {
 	until := c.flags.String("until", "", "the day on which they expire, such as 2027-03-31; never unless given")
-	take := c.flags.Bool("take", false, "take so many away")
+	take := c.flags.Bool("take", false, "take them away instead")
 	note := c.flags.String("note", "", "what for: it stands on the statement")
 	return ask(c, of(c, "workspace", func(api *client.Client, ctx context.Context, id int64) (p contract.Page[contract.Account], err error) {
 		g := contract.NewGrant{Note: *note}

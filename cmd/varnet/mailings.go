@@ -79,7 +79,7 @@ func importMailing(c *cli) action {
 	c.flags.StringVar(&t.Name, "name", "", "what people call the mailing")
 	c.flags.Var(&sent, "sent", "when it was sent, as `TIME`; now unless given")
 	c.flags.IntVar(&t.WatchHours, "watch", 72, "for how many hours bounces are waited for")
-	c.flags.IntVar(&t.Address, "address", 0, "the column with the addresses, from 1; found by itself unless given")
+	c.flags.IntVar(&t.Address, "address", 0, "the column with the addresses, from 1; detected unless given")
 	c.flags.IntVar(&t.Tag, "tag", 0, "the column with the tags of the return addresses, from 1; the one called tag unless given")
 	c.flags.IntVar(&t.Message, "message-id", 0, "the column with the Message-IDs, from 1; the one called Message-ID unless given")
 	return ask(c, func(ctx context.Context, api *client.Client) (m contract.Mailing, err error) {

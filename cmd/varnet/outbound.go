@@ -17,7 +17,7 @@ import (
 )
 
 func outboundCommand() command {
-	rules := command{"rules", "", "shows the rules, the first that fits counting", "varnet outbound rules -json > rules.json", showRules, []command{
+	rules := command{"rules", "", "shows the rules, the first that matches counting", "varnet outbound rules -json > rules.json", showRules, []command{
 		{"set", "FILE", "replaces the rules by those of a file, as \"rules -json\" prints them; - is standard input", "varnet outbound rules set rules.json", setRules, nil},
 	}}
 	return command{"outbound", "", "shows, tests and changes outbound: resolvers, routes, identities, rules, pace", "varnet outbound", showOutbound, []command{
@@ -26,7 +26,7 @@ func outboundCommand() command {
 		{"remove", "ID…", "removes parts by their numbers", "varnet outbound remove 3 4", removeParts, nil},
 		{"remove-failed", "KIND", "removes the parts of a kind that failed their last test", "varnet outbound remove-failed route", removeFailed, nil},
 		rules,
-		{"try", "ADDRESS", "says which rule fits an address", "varnet outbound try ada@fernhollow.example", tryRules, nil},
+		{"try", "ADDRESS", "says which rule matches an address", "varnet outbound try ada@fernhollow.example", tryRules, nil},
 		{"operators", "[TEXT]", "shows what was learnt about operators with a text in their name", "varnet outbound operators postbarn", showOperators, nil},
 		{"forget", "OPERATOR", "forgets what was learnt about an operator", "varnet outbound forget postbarn.example", forgetOperator, nil},
 		{"cap", "N", "sets the most sessions at a time with one operator by one route, 1 to 20", "varnet outbound cap 4", capSessions, nil},

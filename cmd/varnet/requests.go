@@ -23,7 +23,7 @@ func requestsCommand() command {
 func showRequests(c *cli) action {
 	return ask(c, func(ctx context.Context, api *client.Client) (contract.Page[contract.RightsRequest], error) {
 		return api.Requests(ctx)
-	}, table[contract.RightsRequest]{"Nobody asked for anything yet. Look an address up: varnet requests look ADDRESS", "request\twhen\twhat\taddress\tby\tdone", func(w io.Writer, r contract.RightsRequest) {
+	}, table[contract.RightsRequest]{"Nobody has made a request yet. Look an address up: varnet requests look ADDRESS", "request\twhen\twhat\taddress\tby\tdone", func(w io.Writer, r contract.RightsRequest) {
 		fmt.Fprintf(w, "%d\t%s\t%s\t%s\t%s\t%s\n", r.ID, minute(&r.BegunAt, ""), r.Kind, r.Mark, printable(r.ByWhom), printable(r.Says))
 	}}.of(c))
 }

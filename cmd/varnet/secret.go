@@ -38,7 +38,7 @@ func rotateSecret(c *cli) action {
 		if err := secret.Rotate(*file); err != nil {
 			return err
 		}
-		return c.sentence(fmt.Sprintf("A new secret stands first in %s; running services take it by themselves, and what the one before sealed still opens. Copy the file to every other machine of the installation, and then: varnet secret reseal", *file))
+		return c.sentence(fmt.Sprintf("A new secret stands first in %s; running services pick it up, and what the one before sealed still opens. Copy the file to every other machine of the installation, and then: varnet secret reseal", *file))
 	}
 }
 
@@ -109,7 +109,7 @@ func needed(ctx context.Context, a *account.Accounts, present []byte) error {
 	}
 	n, err := a.Store.FingerprintsBefore(ctx, present)
 	if err == nil && n > 0 {
-		err = fmt.Errorf("what is known of %s is remembered by the secret before, and forgotten with it: that it was absent, which goes by itself after three years, or what became of letters to it. Forget it with -yes", say.Plural(n, "mailbox", "mailboxes"))
+		err = fmt.Errorf("what is known of %s is remembered by the secret before, and forgotten with it: that it was absent, which expires after three years, or what became of letters to it. Forget it with -yes", say.Plural(n, "mailbox", "mailboxes"))
 	}
 	return err
 }

@@ -18,7 +18,7 @@ func teamCommand() command {
 		{"uninvite", "INVITATION", "takes an invitation back", "varnet team uninvite 3", uninvite, nil},
 		{"role", "PERSON ROLE", "changes what a member is; " + roles, "varnet team role 2 manager", changeRole, nil},
 		{"remove", "PERSON", "takes a person out of the workspace", "varnet team remove 2", removeMember, nil},
-		{"rules", "", "shows the workspace's own rules, the first that fits counting", "varnet team rules -json > rules.json", showOwnRules, []command{
+		{"rules", "", "shows the workspace's own rules, the first that matches counting", "varnet team rules -json > rules.json", showOwnRules, []command{
 			{"set", "FILE", "replaces them by those of a file, as \"rules -json\" prints them; - is standard input", "varnet team rules set rules.json", setOwnRules, nil},
 		}},
 		{"export", "-out FILE", "writes everything in the workspace as files in a zip; for owners", "varnet team export -out library.zip", exportWorkspace, nil},

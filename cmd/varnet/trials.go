@@ -15,7 +15,7 @@ func trialsCommand() command {
 			"varnet trials set -host smtp.fernhollow.example -username letters -password-file password.txt -sender \"Fernhollow Seed Library <letters@fernhollow.example>\" -servers 192.0.2.25 -selector varnet", setTrials, nil},
 		{"test", "", "tests whether hosts can tell that letters come from the sender", "varnet trials test", testTrials, nil},
 		{"forecast", "RUN", "shows what settling the catch-all addresses of a run by trial letters will take; a person orders them in the console", "varnet trials forecast 12", forecastTrials, nil},
-		{"stop", "MAILING", "sends no more of the trial letters of a mailing", "varnet trials stop 3", stopTrials, nil},
+		{"stop", "MAILING", "stops sending the trial letters of a mailing", "varnet trials stop 3", stopTrials, nil},
 	}}
 }
 

@@ -30,7 +30,7 @@ func workshopCommand() command {
 		{"duplicates", "LIST", "keeps the rows that come again" + workshopOf, "varnet workshop duplicates members.csv -out twice.csv", steps(comparing(workshop.DoDuplicates)), nil},
 		{"one", "LIST", "keeps the first row for each domain, household or other key" + workshopOf, "varnet workshop one members.csv -by domain -out first.csv", steps(comparing(workshop.DoOne)), nil},
 		{"slice", "LIST", "keeps the rows that meet conditions or stand at some places" + workshopOf, "varnet workshop slice members.csv -where Town:is:Mossford|Upwick -last 100 -out some.csv", steps(slicing), nil},
-		{"split", "LIST", "makes one list for each value of a column, or for every so many rows" + workshopOf, "varnet workshop split members.csv -column Town -out towns", splitting, nil},
+		{"split", "LIST", "makes one list for each value of a column, or for every N rows" + workshopOf, "varnet workshop split members.csv -column Town -out towns", splitting, nil},
 		{"strike", "LIST", "leaves out the rows that hold one of many terms" + workshopOf, "varnet workshop strike members.csv -terms competitors.txt -how domain -out rest.csv", steps(striking), nil},
 		{"tidy", "LIST", "changes cells and columns" + workshopOf, "varnet workshop tidy members.csv -change trim:Town -change rename:Town:Place -out tidy.csv", steps(tidying), nil},
 		{"follow", "RECIPE LIST", "does the steps of a recipe: a JSON file, or the name of a saved one" + workshopOf, "varnet workshop follow monthly.json members.csv -out tidy.csv", following, nil},
@@ -116,12 +116,12 @@ func slicing(c *cli) func([]string) (contract.WorkshopStep, error) {
 	s := contract.WorkshopStep{Do: workshop.DoSlice}
 	where := c.several("where", "a condition, as COLUMN:TEST:VALUE|VALUE, or @FACT:TEST:VALUE about the address; the tests are is, contains, begins, empty, pattern, between, dates, last and month, with ! before one for not")
 	c.flags.BoolVar(&s.Any, "any", false, "one of the conditions is enough")
-	first := c.flags.Int64("first", 0, "the first so many rows")
-	c.flags.Int64Var(&s.Last, "last", 0, "the last so many rows")
+	first := c.flags.Int64("first", 0, "the first N rows")
+	c.flags.Int64Var(&s.Last, "last", 0, "the last N rows")
 	c.flags.Int64Var(&s.From, "from", 0, "from this row on, counted from 1")
 	c.flags.Int64Var(&s.To, "to", 0, "to this row")
 	c.flags.Int64Var(&s.Every, "every", 0, "every nth row")
-	c.flags.Int64Var(&s.Sample, "sample", 0, "so many rows by chance")
+	c.flags.Int64Var(&s.Sample, "sample", 0, "N rows at random")
 	c.flags.Uint64Var(&s.Seed, "seed", 1, "the same seed draws the same sample")
 	return func([]string) (contract.WorkshopStep, error) {
 		if *first > 0 {
@@ -231,7 +231,7 @@ func splitting(c *cli) action {
 	split := contract.WorkshopSplit{}
 	c.flags.StringVar(&split.Column, "column", "", "one for each value of this column")
 	c.flags.StringVar((*string)(&split.Fact), "fact", "", "one for each value of this fact about the address, such as domain or finding")
-	c.flags.Int64Var(&split.Each, "rows", 0, "one for every so many rows")
+	c.flags.Int64Var(&split.Each, "rows", 0, "one for every N rows")
 	m := c.making()
 	return func(ctx context.Context) error { return m.do(ctx, c.args[0], nil, &split) }
 }

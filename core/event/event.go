@@ -128,7 +128,7 @@ var kinds = []Kind{
 		Act: "Import another file", Carries: []string{"file", "words"}},
 	{Code: ExportReady, Title: "Export ready", Subject: "{routine} wrote {file}", About: "routines", Meaning: "A routine wrote a file.", Severity: News, For: Everybody, Letter: Never,
 		Act: "See the routine", Carries: []string{"routine", "file"}},
-	{Code: RoutineDone, Title: "Routine done", Subject: "{routine} is done", About: "routines", Meaning: "A routine came to its end.", Severity: News, For: Everybody, Letter: Daily,
+	{Code: RoutineDone, Title: "Routine done", Subject: "{routine} is done", About: "routines", Meaning: "A routine has finished.", Severity: News, For: Everybody, Letter: Daily,
 		Act: "See what changed", Carries: []string{"routine", "list", "run"}},
 	{Code: RoutineHeld, Title: "Routine waits for you", Subject: "{routine} waits for your decision", About: "routines", Meaning: "A routine met one of its limits, and somebody has to decide whether it goes on.", Severity: Problem, For: Everybody, Letter: AtOnce,
 		Act: "Decide", Carries: []string{"routine", "words"}},

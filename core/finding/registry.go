@@ -55,7 +55,7 @@ var registry = []CauseInfo{
 		"Look at Outbound; ask again by another route.", open, true},
 	{ExchangerThrottles, StageExchanger, "Mail host wants us slower",
 		"The mail host says that we ask too much or too fast.",
-		"Ask again later; Varnet slows down for this operator by itself.", open, true},
+		"Ask again later; Varnet slows down for this operator automatically.", open, true},
 	{ExchangerPostponed, StageExchanger, "Mail host asks us to come back",
 		"The mail host puts off strangers at first (greylisting) and had not let us in when the rounds ended.",
 		"Ask again later.", open, true},

@@ -31,7 +31,7 @@ func (p Policy) Check() error {
 			return fmt.Errorf("rule %d: %s", i+1, what)
 		}
 		if i > 0 && p.Rules[i-1].reason() == "all others" {
-			return fmt.Errorf("rule %d is never reached: rule %d fits every row; put it last", i+1, i)
+			return fmt.Errorf("rule %d is never reached: rule %d matches every row; put it last", i+1, i)
 		}
 	}
 	return nil
@@ -45,7 +45,7 @@ func (r *Rule) wrong() string {
 	case r.OddsFrom < 0 || r.OddsFrom > 1 || r.OddsBelow < 0 || r.OddsBelow > 1:
 		return "odds are from 0 to 1"
 	case r.OddsBelow > 0 && r.OddsFrom >= r.OddsBelow:
-		return "it fits nothing: oddsFrom must be less than oddsBelow"
+		return "it matches nothing: oddsFrom must be less than oddsBelow"
 	case r.Column == "" && len(r.Values) > 0:
 		return "values are given, but no column that holds them"
 	case r.Column != "" && len(r.Values)+len(r.TermLists) == 0:
@@ -57,7 +57,7 @@ func (r *Rule) wrong() string {
 	case r.ActiveWithin < 0 || r.InactiveFor < 0:
 		return "activity is a number of days, 1 or more"
 	case r.ActiveWithin > 0 && r.InactiveFor >= r.ActiveWithin:
-		return "it fits nothing: an address that was active lately is not inactive for as long"
+		return "it matches nothing: an address that was active lately is not inactive for as long"
 	case len(r.Opinions) > 0 && strings.TrimSpace(r.OpinionOf) == "":
 		return "it says what another check found, and not whose check that is"
 	case r.OpinionOf != "" && len(r.Opinions) == 0:

@@ -43,7 +43,7 @@ const (
 
 // reasons holds the words of each reason but a rule's, which has its own.
 var reasons = map[ReasonCode]string{
-	ByOtherwise: "that no rule of the policy fits",
+	ByOtherwise: "that no rule of the policy matches",
 	NoAddress:   "without an address",
 	Duplicate:   "duplicates of an earlier row",
 	Open:        "not concluded yet",

@@ -143,7 +143,7 @@ func TestWrongPolicies(t *testing.T) {
 		`{"name": "p", "rules": [{"do": "keep", "findings": ["good"]}]}`:                      `no finding "good"; there is: deliverable`,
 		`{"name": "p", "rules": [{"do": "keep", "causes": ["mailbox.odd"]}]}`:                 `no cause "mailbox.odd"`,
 		`{"name": "p", "rules": [{"do": "keep", "traits": ["nice"]}]}`:                        `no trait "nice"; there is: role`,
-		`{"name": "p", "rules": [{"do": "keep", "oddsFrom": 0.6, "oddsBelow": 0.5}]}`:         "it fits nothing",
+		`{"name": "p", "rules": [{"do": "keep", "oddsFrom": 0.6, "oddsBelow": 0.5}]}`:         "it matches nothing",
 		`{"name": "p", "rules": [{"do": "keep", "column": "Status"}]}`:                        "named without values",
 		`{"name": "p", "rules": [{"do": "keep", "values": ["x"]}]}`:                           "no column that holds them",
 		`{"name": "p", "rules": [{"do": "keep"}, {"do": "drop", "findings": ["undecided"]}]}`: "rule 2 is never reached",

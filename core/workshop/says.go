@@ -148,7 +148,7 @@ func (c Condition) Says() string {
 	case Empty:
 		return of + is + "empty"
 	case Pattern:
-		return of + does("fits", "fit") + "the pattern " + end(0)
+		return of + does("matches", "match") + "the pattern " + end(0)
 	case LastDays:
 		return of + is + "within the last " + end(0) + " days"
 	case InMonth:

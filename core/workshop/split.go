@@ -12,7 +12,7 @@ type Splitting struct {
 	// Column or Fact: one for each value of it. Case and spaces around do not count.
 	Column string
 	Fact   Fact
-	// Each: one for every so many rows.
+	// Each: one for every N rows.
 	Each int64
 }
 
@@ -37,7 +37,7 @@ type Divided struct {
 func Split(t Table, by Splitting, with Env) (*Divided, error) {
 	switch {
 	case by.Each < 0 || by.Each > 0 && (by.Column != "" || by.Fact != ""), by.Each == 0 && (by.Column == "") == (by.Fact == ""):
-		return nil, fmt.Errorf("a list is split by a column, by a fact, or into parts of so many rows; say one of them")
+		return nil, fmt.Errorf("a list is split by a column, by a fact, or into parts of N rows; choose one of these")
 	case by.Each > 0:
 		return splitEach(t, by.Each)
 	}

@@ -406,7 +406,7 @@ func (d *Desk) Set(ctx context.Context, workspace int64, n Settings) error {
 			}
 		}
 		if by := n.Refill != nil || n.Subscription > 0; by && (a.Method == "" || n.Buyer == nil) {
-			return &Refused{"What is bought by itself wants a stored way to pay and somebody to whom invoices are made out. Buy once, and have the way to pay remembered."}
+			return &Refused{"Automatic purchases need a stored way to pay and somebody to whom invoices are made out. Buy once, and have the way to pay remembered."}
 		}
 		if n.Subscription != a.Subscription {
 			now := d.Now()

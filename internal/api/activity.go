@@ -26,8 +26,8 @@ func (a *API) registerActivity(h huma.API) {
 func (a *API) importActivity(ctx context.Context, in *struct {
 	Streamed
 	Written
-	Address int    `query:"address" minimum:"0" maximum:"10000" doc:"The column with the addresses, from 1; found by itself unless given."`
-	At      int    `query:"at" minimum:"0" maximum:"10000" doc:"The column with the days or times, from 1; found by itself unless given."`
+	Address int    `query:"address" minimum:"0" maximum:"10000" doc:"The column with the addresses, from 1; detected unless given."`
+	At      int    `query:"at" minimum:"0" maximum:"10000" doc:"The column with the days or times, from 1; detected unless given."`
 	What    int    `query:"what" minimum:"0" maximum:"10000" doc:"The column that says what was seen, from 1; found by its name unless given."`
 	Kind    string `query:"kind" maxLength:"60" doc:"What was seen where no column says so, such as opened or ordered."`
 	Name    string `query:"name" maxLength:"200" doc:"The name of the file, which is told as the source."`

@@ -22,7 +22,7 @@ func (a *API) registerBounceSources(h huma.API) {
 	huma.Register(h, operation("get-bounce-sources", http.MethodGet, "/bounce-sources", "Where what comes back is read"), a.bounceSources)
 	huma.Register(h, creates(operation("make-bounce-source", http.MethodPost, "/bounce-sources", "Have a mailbox read, or a program call")), a.makeBounceSource)
 	huma.Register(h, operation("change-bounce-source", http.MethodPut, "/bounce-sources/{id}", "Change how a mailbox is read"), a.changeBounceSource)
-	huma.Register(h, operation("delete-bounce-source", http.MethodDelete, "/bounce-sources/{id}", "Read a mailbox, or take a program's calls, no more"), a.deleteBounceSource)
+	huma.Register(h, operation("delete-bounce-source", http.MethodDelete, "/bounce-sources/{id}", "Stop reading a mailbox, or taking a program's calls"), a.deleteBounceSource)
 	huma.Register(h, operation("read-bounce-source", http.MethodPost, "/bounce-sources/{id}/read", "Read a mailbox now"), a.readBounceSource)
 	call := operation("call-bounce-source", http.MethodPost, "/bounce-sources/{id}/call", "Tell what came back, by a signed call")
 	call.RequestBody = &huma.RequestBody{Required: true, Description: "Outcomes as JSON (an object, an array of objects, or one a line), or a message (RFC 5322).", Content: fileBody.Content}

@@ -98,7 +98,7 @@ type MailingTable struct {
 	Name       string    `query:"name" minLength:"1" maxLength:"200" required:"true" doc:"What people call the mailing."`
 	SentAt     time.Time `query:"sentAt" doc:"When it was sent; now unless given."`
 	WatchHours int       `query:"watchHours" minimum:"1" maximum:"240" doc:"For how many hours bounces are waited for; 72 unless given."`
-	Address    int       `query:"address" minimum:"0" doc:"The column with the addresses, from 1; found by itself unless given."`
+	Address    int       `query:"address" minimum:"0" doc:"The column with the addresses, from 1; detected unless given."`
 	Tag        int       `query:"tag" minimum:"0" doc:"The column with the tags of the return addresses, from 1; the one called tag unless given."`
 	Message    int       `query:"messageId" minimum:"0" doc:"The column with the Message-IDs, from 1; the one called Message-ID unless given."`
 }
@@ -295,7 +295,7 @@ func importedBody(t bounce.Imported) contract.ImportedBounces {
 
 // OutcomeColumns are the columns of a table of outcomes.
 type OutcomeColumns struct {
-	Address   int      `query:"address" minimum:"0" doc:"The column with the addresses, from 1; found by itself unless given."`
+	Address   int      `query:"address" minimum:"0" doc:"The column with the addresses, from 1; detected unless given."`
 	Outcome   int      `query:"outcome" minimum:"0" doc:"The column with what the tool calls what became of the letter, from 1; found by its name unless given."`
 	Reason    int      `query:"reason" minimum:"0" doc:"The column with the words of the host, from 1; found by its name unless given."`
 	At        int      `query:"at" minimum:"0" doc:"The column with the time, from 1; found by its name unless given."`

@@ -19,8 +19,8 @@ import (
 const mostOverridden = 10_000
 
 func (a *API) registerMatching(h huma.API) {
-	huma.Register(h, operation("count-matching", http.MethodGet, "/runs/{id}/matching", "How many results of a run fit a filter"), a.countMatching)
-	huma.Register(h, operation("override-matching", http.MethodPost, "/runs/{id}/overrides", "Decide about all results that fit a filter, whatever the policy says"), a.overrideMatching)
+	huma.Register(h, operation("count-matching", http.MethodGet, "/runs/{id}/matching", "How many results of a run match a filter"), a.countMatching)
+	huma.Register(h, operation("override-matching", http.MethodPost, "/runs/{id}/overrides", "Decide about all results that match a filter, whatever the policy says"), a.overrideMatching)
 }
 
 // MatchingInput names a run and which of its results are meant.
@@ -101,7 +101,7 @@ func (a *API) overrideMatching(ctx context.Context, in *struct {
 		return nil, a.failed(ctx, err)
 	}
 	if len(found) > mostOverridden {
-		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("More than %s addresses fit; about so many a rule of a policy decides better. Nothing was decided.", say.Number(mostOverridden)))
+		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("More than %s addresses match; a rule of a policy is better for that many. Nothing was decided.", say.Number(mostOverridden)))
 	}
 	n, err := a.store.SetOverrides(ctx, d.List.ID, found, overrideDecision(in.Body.Decision))
 	if err != nil {

@@ -29,7 +29,7 @@ func (a *API) registerOutbound(h huma.API) {
 	huma.Register(h, operation("set-rules", http.MethodPut, "/outbound/rules", "Replace the rules"), a.setRules)
 	huma.Register(h, operation("get-own-rules", http.MethodGet, "/rules", "The rules of the workspace about whom to ask, and how far"), a.ownRules)
 	huma.Register(h, operation("set-own-rules", http.MethodPut, "/rules", "Replace the rules of the workspace"), a.setOwnRules)
-	huma.Register(h, operation("try-rules", http.MethodPost, "/outbound/rules/try", "Which rule fits an address, and how it would be asked about"), a.tryRules)
+	huma.Register(h, operation("try-rules", http.MethodPost, "/outbound/rules/try", "Which rule matches an address, and how it would be asked about"), a.tryRules)
 	huma.Register(h, operation("get-operators", http.MethodGet, "/outbound/operators", "What pace has learnt about operators, those asked last first"), a.operators)
 	huma.Register(h, operation("forget-operator", http.MethodDelete, "/outbound/operators/{name}", "Forget what was learnt about an operator"), a.forgetOperator)
 }
@@ -240,9 +240,9 @@ func (a *API) tryRules(ctx context.Context, in *struct{ Body contract.OneAddress
 	if b.Operator == "" {
 		run = "whose mail hosts are not known"
 	}
-	b.Says = fmt.Sprintf("No rule fits %s, %s.", t.Subject.Address, run)
+	b.Says = fmt.Sprintf("No rule matches %s, %s.", t.Subject.Address, run)
 	if 0 <= t.Rule && t.Rule < len(s.Rules) {
-		b.Says = fmt.Sprintf("Rule %d fits %s, %s: %s", b.Rule, t.Subject.Address, run, &s.Rules[t.Rule])
+		b.Says = fmt.Sprintf("Rule %d matches %s, %s: %s", b.Rule, t.Subject.Address, run, &s.Rules[t.Rule])
 	}
 	b.Says += fmt.Sprintf(" It would go by the route %s, as %s, with at most %d at a time.", b.Route, b.Identity, b.Lanes)
 	return &struct{ Body contract.Tried }{b}, nil

@@ -169,7 +169,7 @@ func (a *API) registerSessions(h huma.API) {
 	huma.Register(h, noContent(operation("confirm", http.MethodPost, "/session/confirm", "Prove that it is you before what needs it")), a.confirm)
 	huma.Register(h, operation("send-confirmation-code", http.MethodPost, "/session/confirm/letter", "Have a code sent by which you prove that it is you"), a.sendConfirmation)
 	huma.Register(h, operation("enter-workspace", http.MethodPut, "/session/workspace", "Work in another of your workspaces"), a.enterWorkspace)
-	huma.Register(h, noContent(operation("end-guide", http.MethodDelete, "/guide", "Show the first steps no more")), a.endGuide)
+	huma.Register(h, noContent(operation("end-guide", http.MethodDelete, "/guide", "Hide the first steps")), a.endGuide)
 	huma.Register(h, creates(operation("make-workspace", http.MethodPost, "/workspaces", "Make a workspace of your own, and work in it")), a.makeWorkspace)
 }
 

@@ -26,7 +26,7 @@ func (a *API) registerTrials(h huma.API) {
 	huma.Register(h, operation("preview-trial-letter", http.MethodPost, "/trial-letters/preview", "A trial letter as its readers get it"), a.previewTrial)
 	huma.Register(h, operation("forecast-trial-letters", http.MethodGet, "/runs/{id}/trial-letters", "What settling the catch-all addresses of a run by trial letters will take"), a.forecastTrials)
 	huma.Register(h, creates(operation("order-trial-letters", http.MethodPost, "/runs/{id}/trial-letters", "Send trial letters to the catch-all addresses of a run")), a.orderTrials)
-	huma.Register(h, operation("stop-trial-letters", http.MethodPost, "/mailings/{id}/stop", "Send no more of the trial letters of a mailing"), a.stopTrials)
+	huma.Register(h, operation("stop-trial-letters", http.MethodPost, "/mailings/{id}/stop", "Stop sending the trial letters of a mailing"), a.stopTrials)
 }
 
 type trialSenderOutput struct{ Body contract.TrialSender }

@@ -27,7 +27,7 @@ func (a *API) registerWorkers(h huma.API) {
 	})
 	health := operation("get-health", http.MethodGet, "/health", "What waits to be worked, over all runs, and how the database is")
 	huma.Register(h, health, a.health)
-	drain := operation("drain-worker", http.MethodPost, "/workers/{id}/drain", "Tell a worker to take nothing new and come to its end")
+	drain := operation("drain-worker", http.MethodPost, "/workers/{id}/drain", "Tell a worker to take nothing new and stop")
 	drain.DefaultStatus = http.StatusNoContent
 	huma.Register(h, drain, func(ctx context.Context, in *struct {
 		ID string `path:"id" doc:"Its ID."`

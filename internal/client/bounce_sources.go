@@ -23,7 +23,7 @@ func (c *Client) ChangeBounceSource(ctx context.Context, id int64, n contract.Ne
 	return b, c.call(ctx, http.MethodPut, fmt.Sprintf("/bounce-sources/%d", id), n, &b)
 }
 
-// DeleteBounceSource reads a mailbox, or takes a program's calls, no more.
+// DeleteBounceSource stops reading a mailbox, or taking a program's calls.
 func (c *Client) DeleteBounceSource(ctx context.Context, id int64) error {
 	return c.remove(ctx, fmt.Sprintf("/bounce-sources/%d", id))
 }

@@ -40,7 +40,7 @@ func (c *Client) OrderTrialLetters(ctx context.Context, run int64, o contract.Tr
 	return m, c.call(ctx, http.MethodPost, fmt.Sprintf("/runs/%d/trial-letters", run), o, &m)
 }
 
-// StopTrialLetters sends no more of the trial letters of a mailing.
+// StopTrialLetters stops sending the trial letters of a mailing.
 func (c *Client) StopTrialLetters(ctx context.Context, mailing int64) (m contract.Mailing, err error) {
 	return m, c.call(ctx, http.MethodPost, fmt.Sprintf("/mailings/%d/stop", mailing), nil, &m)
 }

@@ -126,7 +126,7 @@ type Session struct {
 // Guide is how far a workspace is with its first steps: a list, a run, an export.
 type Guide struct {
 	ListID int64 `json:"listId,omitempty" doc:"The newest list; left out where there is none yet."`
-	RunID  int64 `json:"runId,omitempty" doc:"The newest run that came to its end; left out where there is none yet."`
+	RunID  int64 `json:"runId,omitempty" doc:"The newest run that has ended; left out where there is none yet."`
 }
 
 // Who is a person.

@@ -21,7 +21,7 @@ type ListActivity struct {
 
 // ActivityStep is how many addresses are in a step.
 type ActivityStep struct {
-	Step      string `json:"step" enum:"30,60,90,180,365,longer,never" doc:"The step: at most so many days."`
+	Step      string `json:"step" enum:"30,60,90,180,365,longer,never" doc:"The step: up to this many days."`
 	Says      string `json:"says" doc:"The same in words."`
 	Addresses int64  `json:"addresses" doc:"How many."`
 }

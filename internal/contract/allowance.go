@@ -17,8 +17,8 @@ type Allowance struct {
 	Expiring      int64          `json:"expiring" doc:"How many do then."`
 	Plan          *AllowancePlan `json:"plan,omitempty" doc:"The plan of the workspace."`
 	NextGrantAt   *time.Time     `json:"nextGrantAt,omitempty" doc:"When the plan grants checks next."`
-	Low           int64          `json:"low" doc:"Under so many available checks the event allowance.low is told; 0: never."`
-	Refill        *Refill        `json:"refill,omitempty" doc:"By what rule checks are bought by themselves."`
+	Low           int64          `json:"low" doc:"Below this many available checks the event allowance.low is recorded; 0: never."`
+	Refill        *Refill        `json:"refill,omitempty" doc:"By what rule checks are bought automatically."`
 	Method        string         `json:"method,omitempty" doc:"The stored way to pay."`
 	Subscription  int64          `json:"subscription" doc:"Checks that are bought each month; 0: none."`
 	NextRenewalAt *time.Time     `json:"nextRenewalAt,omitempty" doc:"When the next month of the subscription is bought."`
@@ -58,10 +58,10 @@ type PriceStep struct {
 	PerThousand int64 `json:"perThousand" minimum:"0" doc:"What a thousand cost, in the smallest unit of the currency."`
 }
 
-// Refill is a rule by which checks are bought by themselves.
+// Refill is a rule by which checks are bought automatically.
 type Refill struct {
 	Under int64 `json:"under" minimum:"1" doc:"When fewer are available."`
-	Buy   int64 `json:"buy" minimum:"1" maximum:"1000000000" doc:"So many are bought."`
+	Buy   int64 `json:"buy" minimum:"1" maximum:"1000000000" doc:"How many are bought."`
 	Most  int   `json:"most" minimum:"1" maximum:"30" doc:"How often at most in 30 days."`
 }
 
@@ -75,8 +75,8 @@ type Party struct {
 
 // AllowanceSettings are what the managers of a workspace set.
 type AllowanceSettings struct {
-	Low          int64   `json:"low" minimum:"0" doc:"Under so many available checks it is told; 0: never."`
-	Refill       *Refill `json:"refill,omitempty" doc:"By what rule checks are bought by themselves; left out: none."`
+	Low          int64   `json:"low" minimum:"0" doc:"Below this many available checks it is told; 0: never."`
+	Refill       *Refill `json:"refill,omitempty" doc:"By what rule checks are bought automatically; left out: none."`
 	Subscription int64   `json:"subscription" minimum:"0" maximum:"1000000000" doc:"Checks that are bought each month; 0: none, and what was bought stays."`
 	Buyer        *Party  `json:"buyer,omitempty" doc:"To whom invoices are made out."`
 }

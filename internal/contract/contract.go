@@ -251,8 +251,8 @@ type Draft struct {
 	LookedUp  int64 `json:"lookedUp" doc:"Addresses at the domains that were looked up for this, the largest."`
 	// The times are seconds of asking.
 	Seconds float64 `json:"seconds" doc:"How long asking is expected to take."`
-	From    float64 `json:"from" doc:"In 8 of 10 cases it takes at least so many seconds"`
-	To      float64 `json:"to" doc:"and at most so many."`
+	From    float64 `json:"from" doc:"In 8 of 10 cases it takes at least this many seconds"`
+	To      float64 `json:"to" doc:"and at most this many."`
 	// Slowest is empty when nobody is to be asked.
 	Slowest  string `json:"slowest,omitempty" doc:"The operator that is expected to take longest."`
 	Sentence string `json:"sentence" doc:"What the run will take, in sentences."`
@@ -372,7 +372,7 @@ type CatalogueEffect struct {
 type AffectedList struct {
 	ID        int64  `json:"id" doc:"Names the list."`
 	Name      string `json:"name" doc:"What people call it."`
-	Addresses int64  `json:"addresses" doc:"Addresses that the entries fit."`
+	Addresses int64  `json:"addresses" doc:"Addresses that the entries match."`
 }
 
 // ListChange is what is to be changed of a list; what is left out stays.
@@ -397,7 +397,7 @@ type NewRun struct {
 	Depth  string `json:"depth,omitempty" enum:"syntax,domain,mailbox" default:"mailbox" doc:"How far the run goes."`
 	Policy string `json:"policy,omitempty" default:"careful" doc:"The policy that decides."`
 	// ReuseDays 0 asks about every address.
-	ReuseDays int  `json:"reuseDays,omitempty" minimum:"0" maximum:"365" doc:"Take over results of earlier runs that are younger than so many days: what is absent twice as long, a full mailbox a quarter, what was undecided never. 0: ask about all."`
+	ReuseDays int  `json:"reuseDays,omitempty" minimum:"0" maximum:"365" doc:"Take over results of earlier runs that are younger than this many days: what is absent twice as long, a full mailbox a quarter, what was undecided never. 0: ask about all."`
 	Urgent    bool `json:"urgent,omitempty" doc:"Whether it goes before others, at the higher cost that the plan says. Hosts are asked no faster for it."`
 	Times
 }
@@ -459,7 +459,7 @@ type ResultAges struct {
 
 // AgeGroup is how many results are of some age.
 type AgeGroup struct {
-	UnderDays int   `json:"underDays,omitempty" doc:"Younger than so many days, but not than the group before; left out of the oldest."`
+	UnderDays int   `json:"underDays,omitempty" doc:"Younger than this many days, but not than the group before; left out of the oldest."`
 	Results   int64 `json:"results" doc:"How many."`
 }
 
@@ -531,24 +531,24 @@ type Override struct {
 	Decision  policy.Decision `json:"decision" enum:"keep,hold,drop,policy" doc:"What is to be done with them in all runs of the list; policy: what the policy says, as for all others."`
 }
 
-// OverrideMatching is a decision about all results that fit a filter.
+// OverrideMatching is a decision about all results that match a filter.
 type OverrideMatching struct {
 	Decision policy.Decision `json:"decision" enum:"keep,hold,drop,policy" doc:"What is to be done with them in all runs of the list; policy: what the policy says, as for all others."`
 }
 
-// Matching is how many results fit a filter.
+// Matching is how many results match a filter.
 type Matching struct {
-	Addresses int64   `json:"addresses" doc:"How many results fit, at least; exactly where there are no more."`
+	Addresses int64   `json:"addresses" doc:"How many results match, at least; exactly where there are no more."`
 	More      bool    `json:"more" doc:"Whether there are more, which were not counted."`
-	Facets    []Facet `json:"facets" doc:"How many would fit if one part of the filter had another value, of those that any would fit. Decisions are not counted where the policy looks at each row."`
+	Facets    []Facet `json:"facets" doc:"How many would match if one part of the filter had another value, of those that any would match. Decisions are not counted where the policy looks at each row."`
 }
 
 // Facet is a value that a part of a filter can have, and how many results would
-// fit then.
+// match then.
 type Facet struct {
 	Part      string `json:"part" enum:"finding,cause,trait,decision" doc:"The part of the filter."`
 	Value     string `json:"value" doc:"Its value."`
-	Addresses int64  `json:"addresses" doc:"How many results would fit."`
+	Addresses int64  `json:"addresses" doc:"How many results would match."`
 }
 
 // Overridden tells what came of a decision by an override.

@@ -34,7 +34,7 @@ type Share struct {
 // Count is how many rows share a decision and its reason.
 type Count struct {
 	Decision policy.Decision   `json:"decision" enum:"keep,hold,drop" doc:"What to do with these rows."`
-	Code     policy.ReasonCode `json:"code" enum:"rule,otherwise,no-address,duplicate,open,override" doc:"Why: a rule of the policy, none that fits, or what goes before the policy."`
+	Code     policy.ReasonCode `json:"code" enum:"rule,otherwise,no-address,duplicate,open,override" doc:"Why: a rule of the policy, none that matches, or what goes before the policy."`
 	Reason   string            `json:"reason" doc:"The reason in words, as a noun for a sentence."`
 	Rows     int64             `json:"rows" doc:"How many rows."`
 }
@@ -44,13 +44,13 @@ type Policy struct {
 	Name      string          `json:"name" pattern:"^[a-z0-9][a-z0-9-]*$" maxLength:"40" doc:"Its name: small letters, digits and hyphens."`
 	Version   int             `json:"version,omitempty" doc:"Counts its changes; ready-made policies have none."`
 	For       string          `json:"for,omitempty" maxLength:"300" doc:"When it is the right one, in a sentence."`
-	Rules     []PolicyRule    `json:"rules" maxItems:"100" doc:"The first rule that fits a row decides."`
-	Otherwise policy.Decision `json:"otherwise,omitempty" enum:"keep,hold,drop" doc:"What is done with rows that no rule fits; drop unless given."`
+	Rules     []PolicyRule    `json:"rules" maxItems:"100" doc:"The first rule that matches a row decides."`
+	Otherwise policy.Decision `json:"otherwise,omitempty" enum:"keep,hold,drop" doc:"What is done with rows that no rule matches; drop unless given."`
 }
 
-// PolicyRule decides on the rows that fit all of what it names, and of each kind any.
+// PolicyRule decides on the rows that match all of what it names, and of each kind any.
 type PolicyRule struct {
-	Do        policy.Decision   `json:"do" enum:"keep,hold,drop" doc:"What is done with the rows that fit."`
+	Do        policy.Decision   `json:"do" enum:"keep,hold,drop" doc:"What is done with the rows that match."`
 	Findings  []finding.Finding `json:"findings,omitempty" maxItems:"4" doc:"One of these findings."`
 	Causes    []finding.Cause   `json:"causes,omitempty" maxItems:"40" doc:"One of these causes."`
 	Traits    []finding.Trait   `json:"traits,omitempty" maxItems:"20" doc:"One of these traits."`
@@ -123,7 +123,7 @@ type Health struct {
 	RestUntil    time.Time `json:"restUntil,omitzero" doc:"Until when it is left alone because it did not answer."`
 }
 
-// Rule says how the addresses it fits are asked. What it leaves empty stays as it is for
+// Rule says how the addresses it matches are asked. What it leaves empty stays as it is for
 // all.
 type Rule struct {
 	Of       rule.Of `json:"of" enum:"domain,operator,address" doc:"What the pattern is held against."`

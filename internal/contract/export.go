@@ -11,7 +11,7 @@ import (
 	"varnet/core/policy"
 )
 
-// Filter chooses results: those that fit all that it names.
+// Filter chooses results: those that match all that it names.
 type Filter struct {
 	Finding   string  `query:"finding" doc:"Only this finding."`
 	Cause     string  `query:"cause" doc:"Only this cause."`
@@ -24,7 +24,7 @@ type Filter struct {
 	Search    string  `query:"search" maxLength:"200" doc:"Only addresses with this text in them."`
 }
 
-// Fits reports whether a verdict fits as far as the filter looks at verdicts.
+// Fits reports whether a verdict matches as far as the filter looks at verdicts.
 func (f Filter) Fits(v finding.Verdict) bool {
 	return (f.Finding == "" || f.Finding == string(v.Finding)) &&
 		(f.Cause == "" || f.Cause == string(v.Cause)) &&
@@ -81,9 +81,9 @@ type ExportChoice struct {
 	Policy     string   `query:"policy" maxLength:"40" doc:"Decide by another policy than the run's; nobody is asked again."`
 	Guard      bool     `query:"guard" doc:"Make your own cells harmless that a spreadsheet would run as formulas. Result columns always are."`
 	Apart      string   `query:"apart" enum:"decision,finding" doc:"One file for each decision or finding, in a zip with a README."`
-	RowsEach   int      `query:"rowsEach" minimum:"0" maximum:"10000000" doc:"Split into files of at most so many rows, in a zip; 0: one file."`
+	RowsEach   int      `query:"rowsEach" minimum:"0" maximum:"10000000" doc:"Split into files of at most this many rows, in a zip; 0: one file."`
 	Every      int      `query:"every" minimum:"0" maximum:"1000000" doc:"Only every nth of the rows."`
-	Sample     int      `query:"sample" minimum:"0" maximum:"10000000" doc:"Only a random sample of so many of the rows, the same each time."`
+	Sample     int      `query:"sample" minimum:"0" maximum:"10000000" doc:"Only a random sample of this many of the rows, the same each time."`
 	// Ordinals are chosen beside the filter.
 	Ordinals []int32 `query:"ordinals" maxItems:"1000" doc:"Only the rows with these addresses, by the ordinals of their results."`
 	Filter
@@ -117,16 +117,16 @@ type ResultColumn struct {
 type KnownPolicy struct {
 	Policy
 	Ready bool     `json:"ready" doc:"Whether it is a ready-made one, which cannot be changed."`
-	Says  []string `json:"says" doc:"What it decides, in order; what fits first decides."`
+	Says  []string `json:"says" doc:"What it decides, in order; what matches first decides."`
 }
 
 // Trial is what a policy would do with the rows of a run.
 type Trial struct {
-	Says     []string `json:"says" doc:"What it decides, in order; what fits first decides."`
+	Says     []string `json:"says" doc:"What it decides, in order; what matches first decides."`
 	Sentence string   `json:"sentence" doc:"The same in words."`
 	Counts   []Count  `json:"counts" doc:"All rows by decision and reason."`
 	// Rules are in the order of the policy's, and one more.
-	Rules []Count `json:"rules" doc:"How many rows each rule decides on; the last is of those that no rule fits."`
+	Rules []Count `json:"rules" doc:"How many rows each rule decides on; the last is of those that no rule matches."`
 }
 
 // PolicyChoice names the policy that is to decide.

@@ -11,7 +11,7 @@ type Outbound struct {
 	Readiness
 	TestedAt *time.Time     `json:"testedAt,omitempty" doc:"When the oldest of the outcomes was got."`
 	Parts    []OutboundPart `json:"parts" doc:"All parts with what their last test found."`
-	Rules    []SaidRule     `json:"rules" doc:"In the order in which they are held against an address; the first that fits counts."`
+	Rules    []SaidRule     `json:"rules" doc:"In the order in which they are held against an address; the first that matches counts."`
 	Pace     PaceSettings   `json:"pace" doc:"How many sessions at a time."`
 	// Reference are the domains whose mail hosts the tests greet.
 	Reference []string  `json:"reference" doc:"Domains whose mail hosts are known to be well; the tests greet them."`
@@ -71,8 +71,8 @@ type OutboundSettings struct {
 
 // Tried is what the rules say of an address.
 type Tried struct {
-	Says     string `json:"says" doc:"Which rule fits and how the address would be asked about, in a sentence."`
-	Rule     int    `json:"rule" doc:"The place of the rule, from 1; 0: none fits."`
+	Says     string `json:"says" doc:"Which rule matches and how the address would be asked about, in a sentence."`
+	Rule     int    `json:"rule" doc:"The place of the rule, from 1; 0: none matches."`
 	Operator string `json:"operator" doc:"Who runs the exchangers of the address."`
 	Route    string `json:"route" doc:"The route by which they would be asked."`
 	Identity string `json:"identity" doc:"The EHLO name that we would use."`

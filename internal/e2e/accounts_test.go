@@ -62,8 +62,8 @@ func TestAccounts(t *testing.T) {
 
 	first("sign up", authenticator(), chromedp.Navigate(p.URL+"/sign-in"), browser.Press("Sign up"), browser.Fill("Name", "Bea Quill"), browser.Fill("Address", bea), browser.Fill("Password", "password2024"),
 		browser.Press("Sign up"), browser.Text("among the passwords that are used most"), browser.Fill("Password", "a hedge of damson"), browser.Press("Sign up"), browser.Text("A letter with a code is on its way"))
-	first("a wrong code", browser.Fill("Code of the letter", "000000\r"), browser.Text("4 more tries"))
-	first("the code", browser.Fill("Code of the letter", p.code(bea, "signing up")+"\r"), browser.Text("There is no list yet"), browser.Text("Bea Quill"))
+	first("a wrong code", browser.Fill("Code from the letter", "000000\r"), browser.Text("4 more tries"))
+	first("the code", browser.Fill("Code from the letter", p.code(bea, "signing up")+"\r"), browser.Text("There is no list yet"), browser.Text("Bea Quill"))
 
 	var secret string
 	first("second factor", browser.Press("Bea Quill"), browser.Press("Set one up"), browser.Seen(".qr"), chromedp.Evaluate(`document.querySelector("code.secret").innerText`, &secret))
@@ -107,14 +107,14 @@ func TestAccounts(t *testing.T) {
 		t.Errorf("another browser is still signed in: %d", code)
 	}
 	second("a forgotten password", browser.Press("Sign out"), browser.Fill("Address", cai), browser.Press("I forgot my password"), browser.Text("a code is on its way"))
-	second("a new one", browser.Fill("Code of the letter", p.code(cai, "new password")+"\r"), browser.Fill("New password", "a bushel of medlar\r"), browser.Text("members"))
+	second("a new one", browser.Fill("Code from the letter", p.code(cai, "new password")+"\r"), browser.Fill("New password", "a bushel of medlar\r"), browser.Text("members"))
 	p.letter(cai, "Your password was changed")
 	second("by code alone", browser.Press("Sign out"), browser.Fill("Address", cai), browser.Press("Send me a code"), browser.Text("a code is on its way"))
-	second("its code", browser.Fill("Code of the letter", p.code(cai, "signing in")+"\r"), browser.Text("members"))
+	second("its code", browser.Fill("Code from the letter", p.code(cai, "signing in")+"\r"), browser.Text("members"))
 	second("the sign-in provider", browser.Press("Sign out"), browser.Press("Library sign-in"))
 	second("somebody else there", browser.Press("Dora Vetch"), browser.Text("There is no list yet"), browser.Text("Dora Vetch"))
 	second("another address", browser.Press("Dora Vetch"), browser.Fill("New address", "dora@upperloam.example"), browser.Press("Send a code there"), browser.Text("is on its way"))
-	second("is proved", browser.Fill("Code of the letter", p.code("dora@upperloam.example", "new address")+"\r"), browser.Text("You sign in with dora@upperloam.example"))
+	second("is proved", browser.Fill("Code from the letter", p.code("dora@upperloam.example", "new address")+"\r"), browser.Text("You sign in with dora@upperloam.example"))
 	p.letter("dora.vetch@fernhollow.example", "The address of your account was changed")
 	p.letter("dora@upperloam.example", "The address of your account was changed")
 	if strings.Contains(p.Log(), "damson") || strings.Contains(p.Log(), "dora") {

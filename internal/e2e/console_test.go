@@ -75,7 +75,7 @@ func TestConsole(t *testing.T) {
 	do("a dead route", browser.Type(`textarea[aria-label^="More routes"]`, "socks5://127.0.0.1:9"), browser.Click(`section[aria-label="Routes"] form button`), browser.Text("cannot be reached"), browser.Text("ready with reservations"))
 	do("it is removed", browser.Press("Remove the one that failed"), browser.Text("Outbound: ready"), without("socks5://127.0.0.1:9"))
 	do("a rule", browser.Type(`input[aria-label="Pattern"]`, "*.test"), browser.Press("Add the rule"), browser.Text("Addresses at *.test are never asked about."))
-	do("try it", browser.Type(`input[aria-label="An address to try the rules on"]`, "ada@alder.test"), browser.Press("Try"), browser.Text("Rule 1 fits ada@alder.test"))
+	do("try it", browser.Type(`input[aria-label="An address to try the rules on"]`, "ada@alder.test"), browser.Press("Try"), browser.Text("Rule 1 matches ada@alder.test"))
 	do("sign out", browser.Press("Sign out"), browser.Seen("input[type=password]"))
 }
 

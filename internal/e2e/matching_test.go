@@ -53,7 +53,7 @@ func TestMatching(t *testing.T) {
 	do := drive(t, browser.Options{Width: 1280, Height: 800})
 	do("sign in", browser.SignIn(s.URL))
 	deliverable := len(where(all, func(r contract.Result) bool { return r.Finding == "deliverable" }))
-	do("all that fit", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/results?finding=deliverable", run.ID)), browser.Text(fmt.Sprintf("The first 100 of %d that fit.", deliverable)), browser.Click(`input[aria-label="Choose all that are shown"]`), browser.Text("100 addresses chosen."), browser.Press("Choose all that fit"), browser.Text(fmt.Sprintf("All %d addresses that fit are chosen.", deliverable)))
+	do("all that fit", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/results?finding=deliverable", run.ID)), browser.Text(fmt.Sprintf("The first 100 of %d that match.", deliverable)), browser.Click(`input[aria-label="Choose all that are shown"]`), browser.Text("100 addresses chosen."), browser.Press("Choose all that match"), browser.Text(fmt.Sprintf("All %d addresses that fit are chosen.", deliverable)))
 	do("are held", browser.Press("◐ Hold"), browser.Text("overridden"))
 	if f, err := api.Matching(t.Context(), run.ID, url.Values{"decision": {"keep"}}); err != nil || f.Addresses != 0 {
 		t.Errorf("%v: all deliverable ones are held, and %d are kept", err, f.Addresses)
@@ -61,7 +61,7 @@ func TestMatching(t *testing.T) {
 	if f, err := api.Matching(t.Context(), run.ID, url.Values{"overridden": {"true"}, "decision": {"hold"}}); err != nil || f.Addresses != int64(deliverable) {
 		t.Errorf("%v: %d are held by an override; want %d", err, f.Addresses, deliverable)
 	}
-	do("and taken out", browser.Click(`input[aria-label="Choose all that are shown"]`), browser.Press("Choose all that fit"), browser.Press("Export"), browser.Text("Of the rows with the finding deliverable: All "))
+	do("and taken out", browser.Click(`input[aria-label="Choose all that are shown"]`), browser.Press("Choose all that match"), browser.Press("Export"), browser.Text("Of the rows with the finding deliverable: All "))
 	do("operators", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/domains", run.ID)), browser.Click(".ant-segmented-item:nth-child(2)"), browser.Text("domains of the list"), browser.Press("sundial.example"), browser.Text("run by sundial.example"))
 }
 

@@ -406,7 +406,7 @@ func TestRules(t *testing.T) {
 		t.Errorf("%v: %+v", err, tried)
 	}
 	text, err := testkit.Command(s.Env, "outbound", "try", "ada@mailmeadow.example").Output()
-	if err != nil || !strings.Contains(string(text), "Rule 1 fits ada@mailmeadow.example") || !strings.Contains(string(text), "are never asked about") {
+	if err != nil || !strings.Contains(string(text), "Rule 1 matches ada@mailmeadow.example") || !strings.Contains(string(text), "are never asked about") {
 		t.Errorf("%v: %s", err, text)
 	}
 	time.Sleep(1100 * time.Millisecond)

@@ -142,7 +142,7 @@ func TestPolicies(t *testing.T) {
 			args []string
 		}{
 			{"Keep: addresses with “upper loam” in the column “Branch”.", []string{"save", "-file", file}},
-			{"drop      that no rule of the policy fits", []string{"try", fmt.Sprint(r.ID), "-file", file}},
+			{"drop      that no rule of the policy matches", []string{"try", fmt.Sprint(r.ID), "-file", file}},
 			{"will be kept. Left out:", []string{"use", fmt.Sprint(r.ID), "branch-only"}},
 			{`"column": "Branch"`, []string{"show", "branch-only"}},
 			{"branch-only (your own, version 1)", nil},

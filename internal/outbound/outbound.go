@@ -321,7 +321,7 @@ type Tried struct {
 	Lanes    int
 }
 
-// Try says which rule fits an address, without asking its host.
+// Try says which rule matches an address, without asking its host.
 func (o *Outbound) Try(ctx context.Context, typed string) (t Tried, err error) {
 	a, err := o.Grammar.Parse(typed)
 	if err != nil {

@@ -79,7 +79,7 @@ func (t *tour) run(ctx context.Context, look, speed bool) error {
 		{"run-live", chromedp.Tasks{browser.Press("Start the run"), browser.Text("In the last minute"), browser.Click(".waits summary"), chromedp.Sleep(1500 * time.Millisecond)}},
 		{"run", chromedp.Tasks{browser.Text(": finished"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"evidence", chromedp.Tasks{browser.Press("See the results"), browser.Text("Arrow keys walk"), t.learnRun(),
-			t.search("hedgerow-post"), browser.Text("addresses fit"), chromedp.Sleep(900 * time.Millisecond),
+			t.search("hedgerow-post"), browser.Text("addresses match"), chromedp.Sleep(900 * time.Millisecond),
 			browser.Click("tbody tr:nth-child(3) button"), browser.Text("made-up mailboxes"), chromedp.Sleep(500 * time.Millisecond)}},
 		{"routine", chromedp.Tasks{t.open("/routines/1"), browser.Text("Its times"), browser.Text("members-"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"connection", chromedp.Tasks{t.open("/connections/1"), browser.Text("Newsletter"), browser.Text("What can be imported"), chromedp.Sleep(300 * time.Millisecond)}},

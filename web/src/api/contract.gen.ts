@@ -147,7 +147,7 @@ export interface paths {
         put: operations["change-bounce-source"];
         post?: never;
         /**
-         * Read a mailbox, or take a program's calls, no more
+         * Stop reading a mailbox, or taking a program's calls
          * @description What came by it stays.
          */
         delete: operations["delete-bounce-source"];
@@ -359,7 +359,7 @@ export interface paths {
         put?: never;
         /**
          * What entries would alter, without adding them
-         * @description Says which lists have addresses that the entries fit, and how many.
+         * @description Says which lists have addresses that the entries match, and how many.
          */
         post: operations["try-catalogue"];
         delete?: never;
@@ -895,7 +895,7 @@ export interface paths {
         put?: never;
         post?: never;
         /**
-         * Show the first steps no more
+         * Hide the first steps
          * @description They also end with the first export of the workspace.
          */
         delete: operations["end-guide"];
@@ -1946,7 +1946,7 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Send no more of the trial letters of a mailing
+         * Stop sending the trial letters of a mailing
          * @description Those that have left are watched as before.
          */
         post: operations["stop-trial-letters"];
@@ -2206,7 +2206,7 @@ export interface paths {
         get?: never;
         /**
          * Replace the rules
-         * @description The first rule that fits counts.
+         * @description The first rule that matches counts.
          */
         put: operations["set-rules"];
         post?: never;
@@ -2226,7 +2226,7 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Which rule fits an address, and how it would be asked about
+         * Which rule matches an address, and how it would be asked about
          * @description Nobody is asked.
          */
         post: operations["try-rules"];
@@ -3013,7 +3013,7 @@ export interface paths {
         };
         /**
          * The rules of the workspace about whom to ask, and how far
-         * @description They hold beside those of the installation; of two that fit, the one that asks less far counts.
+         * @description They hold beside those of the installation; of two that match, the one that asks less far counts.
          */
         get: operations["get-own-rules"];
         /**
@@ -3099,7 +3099,7 @@ export interface paths {
         put?: never;
         /**
          * Ask again about some addresses of a finished run
-         * @description Another round of the run, about those with causes, findings or ordinals in the body, or that fit the filter in the query; without either, about all that asking again may help. Results stay until others replace them.
+         * @description Another round of the run, about those with causes, findings or ordinals in the body, or that match the filter in the query; without either, about all that asking again may help. Results stay until others replace them.
          */
         post: operations["ask-again"];
         delete?: never;
@@ -3260,8 +3260,8 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * How many results of a run fit a filter
-         * @description The count is exact up to 10,000; facets tell how many would fit if one part of the filter had another value.
+         * How many results of a run match a filter
+         * @description The count is exact up to 10,000; facets tell how many would match if one part of the filter had another value.
          */
         get: operations["count-matching"];
         put?: never;
@@ -3302,7 +3302,7 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Decide about all results that fit a filter, whatever the policy says
+         * Decide about all results that match a filter, whatever the policy says
          * @description The decision goes before the policy. A filter is needed, or all=true.
          */
         post: operations["override-matching"];
@@ -3381,7 +3381,7 @@ export interface paths {
         };
         /**
          * The results of a run, in the order of the list
-         * @description A page of results that fit a filter, by their ordinals.
+         * @description A page of results that match a filter, by their ordinals.
          */
         get: operations["get-results"];
         put?: never;
@@ -4228,7 +4228,7 @@ export interface paths {
         post?: never;
         /**
          * Delete saved terms
-         * @description Steps and policies that name it fail or fit nothing until there is one of its name again.
+         * @description Steps and policies that name it fail or match nothing until there is one of its name again.
          */
         delete: operations["delete-term-list"];
         options?: never;
@@ -4522,7 +4522,7 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Tell a worker to take nothing new and come to its end
+         * Tell a worker to take nothing new and stop
          * @description It finishes the parcels it has in hand and ends.
          */
         post: operations["drain-worker"];
@@ -4808,7 +4808,7 @@ export interface components {
             /** @description The same in words. */
             says: string;
             /**
-             * @description The step: at most so many days.
+             * @description The step: up to this many days.
              * @enum {string}
              */
             step: "30" | "60" | "90" | "180" | "365" | "longer" | "never";
@@ -4826,7 +4826,7 @@ export interface components {
         AffectedList: {
             /**
              * Format: int64
-             * @description Addresses that the entries fit.
+             * @description Addresses that the entries match.
              */
             addresses: number;
             /**
@@ -4845,7 +4845,7 @@ export interface components {
             results: number;
             /**
              * Format: int64
-             * @description Younger than so many days, but not than the group before; left out of the oldest.
+             * @description Younger than this many days, but not than the group before; left out of the oldest.
              */
             underDays?: number;
         };
@@ -4878,7 +4878,7 @@ export interface components {
             lastsUntil?: string;
             /**
              * Format: int64
-             * @description Under so many available checks the event allowance.low is told; 0: never.
+             * @description Below this many available checks the event allowance.low is recorded; 0: never.
              */
             low: number;
             /** @description The stored way to pay. */
@@ -4895,7 +4895,7 @@ export interface components {
             nextRenewalAt?: string;
             /** @description The plan of the workspace. */
             plan?: components["schemas"]["AllowancePlan"];
-            /** @description By what rule checks are bought by themselves. */
+            /** @description By what rule checks are bought automatically. */
             refill?: components["schemas"]["Refill"];
             /**
              * Format: int64
@@ -5003,10 +5003,10 @@ export interface components {
             buyer?: components["schemas"]["Party"];
             /**
              * Format: int64
-             * @description Under so many available checks it is told; 0: never.
+             * @description Below this many available checks it is told; 0: never.
              */
             low: number;
-            /** @description By what rule checks are bought by themselves; left out: none. */
+            /** @description By what rule checks are bought automatically; left out: none. */
             refill?: components["schemas"]["Refill"];
             /**
              * Format: int64
@@ -5665,7 +5665,7 @@ export interface components {
         };
         Count: {
             /**
-             * @description Why: a rule of the policy, none that fits, or what goes before the policy.
+             * @description Why: a rule of the policy, none that matches, or what goes before the policy.
              * @enum {string}
              */
             code: "rule" | "otherwise" | "no-address" | "duplicate" | "open" | "override";
@@ -5953,7 +5953,7 @@ export interface components {
             ask: number;
             /**
              * Format: double
-             * @description In 8 of 10 cases it takes at least so many seconds
+             * @description In 8 of 10 cases it takes at least this many seconds
              */
             from: number;
             /**
@@ -5997,7 +5997,7 @@ export interface components {
             slowest?: string;
             /**
              * Format: double
-             * @description and at most so many.
+             * @description and at most this many.
              */
             to: number;
         };
@@ -6365,7 +6365,7 @@ export interface components {
         Facet: {
             /**
              * Format: int64
-             * @description How many results would fit.
+             * @description How many results would match.
              */
             addresses: number;
             /**
@@ -6524,7 +6524,7 @@ export interface components {
             listId?: number;
             /**
              * Format: int64
-             * @description The newest run that came to its end; left out where there is none yet.
+             * @description The newest run that has ended; left out where there is none yet.
              */
             runId?: number;
         };
@@ -7076,15 +7076,15 @@ export interface components {
             /** @description Its name: small letters, digits and hyphens. */
             name: string;
             /**
-             * @description What is done with rows that no rule fits; drop unless given.
+             * @description What is done with rows that no rule matches; drop unless given.
              * @enum {string}
              */
             otherwise?: "keep" | "hold" | "drop";
             /** @description Whether it is a ready-made one, which cannot be changed. */
             ready: boolean;
-            /** @description The first rule that fits a row decides. */
+            /** @description The first rule that matches a row decides. */
             rules: components["schemas"]["PolicyRule"][];
-            /** @description What it decides, in order; what fits first decides. */
+            /** @description What it decides, in order; what matches first decides. */
             says: string[];
             /**
              * Format: int64
@@ -7566,10 +7566,10 @@ export interface components {
         Matching: {
             /**
              * Format: int64
-             * @description How many results fit, at least; exactly where there are no more.
+             * @description How many results match, at least; exactly where there are no more.
              */
             addresses: number;
-            /** @description How many would fit if one part of the filter had another value, of those that any would fit. Decisions are not counted where the policy looks at each row. */
+            /** @description How many would match if one part of the filter had another value, of those that any would match. Decisions are not counted where the policy looks at each row. */
             facets: components["schemas"]["Facet"][];
             /** @description Whether there are more, which were not counted. */
             more: boolean;
@@ -7814,7 +7814,7 @@ export interface components {
             mostChecks?: number;
             /**
              * Format: int64
-             * @description A person decides where more than so many in a hundred of those kept the time before would be dropped; 0: however many.
+             * @description A person decides where more than this many in a hundred of those kept the time before would be dropped; 0: however many.
              */
             mostDropped?: number;
             /** @description What people call it. */
@@ -7891,7 +7891,7 @@ export interface components {
             readonly resumeAt?: string;
             /**
              * Format: int64
-             * @description Take over results of earlier runs that are younger than so many days: what is absent twice as long, a full mailbox a quarter, what was undecided never. 0: ask about all.
+             * @description Take over results of earlier runs that are younger than this many days: what is absent twice as long, a full mailbox a quarter, what was undecided never. 0: ask about all.
              */
             reuseDays?: number;
             /** @description Whether it goes before others, at the higher cost that the plan says. Hosts are asked no faster for it. */
@@ -8345,7 +8345,7 @@ export interface components {
             reference: string[];
             /** @description Operators that refused us in the last 24 hours, the latest first, at most 50. */
             refusals: components["schemas"]["Refusal"][];
-            /** @description In the order in which they are held against an address; the first that fits counts. */
+            /** @description In the order in which they are held against an address; the first that matches counts. */
             rules: components["schemas"]["SaidRule"][];
             /** @description The readiness in a sentence, with the effect to expect. */
             says: string;
@@ -8935,11 +8935,11 @@ export interface components {
             /** @description Its name: small letters, digits and hyphens. */
             name: string;
             /**
-             * @description What is done with rows that no rule fits; drop unless given.
+             * @description What is done with rows that no rule matches; drop unless given.
              * @enum {string}
              */
             otherwise?: "keep" | "hold" | "drop";
-            /** @description The first rule that fits a row decides. */
+            /** @description The first rule that matches a row decides. */
             rules: components["schemas"]["PolicyRule"][];
             /**
              * Format: int64
@@ -8962,7 +8962,7 @@ export interface components {
             /** @description A column of the list. */
             column?: string;
             /**
-             * @description What is done with the rows that fit.
+             * @description What is done with the rows that match.
              * @enum {string}
              */
             do: "keep" | "hold" | "drop";
@@ -9252,7 +9252,7 @@ export interface components {
         Refill: {
             /**
              * Format: int64
-             * @description So many are bought.
+             * @description How many are bought.
              */
             buy: number;
             /**
@@ -9660,7 +9660,7 @@ export interface components {
             mostChecks?: number;
             /**
              * Format: int64
-             * @description A person decides where more than so many in a hundred of those kept the time before would be dropped; 0: however many.
+             * @description A person decides where more than this many in a hundred of those kept the time before would be dropped; 0: however many.
              */
             mostDropped?: number;
             /** @description Due after each change of its source, too. */
@@ -10276,9 +10276,9 @@ export interface components {
         Trial: {
             /** @description All rows by decision and reason. */
             counts: components["schemas"]["Count"][];
-            /** @description How many rows each rule decides on; the last is of those that no rule fits. */
+            /** @description How many rows each rule decides on; the last is of those that no rule matches. */
             rules: components["schemas"]["Count"][];
-            /** @description What it decides, in order; what fits first decides. */
+            /** @description What it decides, in order; what matches first decides. */
             says: string[];
             /** @description The same in words. */
             sentence: string;
@@ -10458,10 +10458,10 @@ export interface components {
             route: string;
             /**
              * Format: int64
-             * @description The place of the rule, from 1; 0: none fits.
+             * @description The place of the rule, from 1; 0: none matches.
              */
             rule: number;
-            /** @description Which rule fits and how the address would be asked about, in a sentence. */
+            /** @description Which rule matches and how the address would be asked about, in a sentence. */
             says: string;
         };
         TryConnection: {
@@ -10826,7 +10826,7 @@ export interface components {
             column?: string;
             /**
              * Format: int64
-             * @description One list for every so many rows.
+             * @description One list for each part of this many rows.
              */
             each?: number;
             /**
@@ -10880,14 +10880,14 @@ export interface components {
             keep?: "first" | "newest" | "filled";
             /**
              * Format: int64
-             * @description The last so many rows.
+             * @description How many of the last rows.
              */
             last?: number;
             /** @description The column with the date that tells the newest row. */
             newest?: string;
             /**
              * Format: int64
-             * @description So many of those rows by chance.
+             * @description A random sample of this many of those rows.
              */
             sample?: number;
             /**
@@ -11141,9 +11141,9 @@ export interface operations {
                 encoding?: string;
                 /** @description Whether the first record names the columns. */
                 header?: "guess" | "yes" | "no";
-                /** @description The column with the addresses, from 1; found by itself unless given. */
+                /** @description The column with the addresses, from 1; detected unless given. */
                 address?: number;
-                /** @description The column with the days or times, from 1; found by itself unless given. */
+                /** @description The column with the days or times, from 1; detected unless given. */
                 at?: number;
                 /** @description The column that says what was seen, from 1; found by its name unless given. */
                 what?: number;
@@ -12620,7 +12620,7 @@ export interface operations {
                 encoding?: string;
                 /** @description Whether the first record names the columns. */
                 header?: "guess" | "yes" | "no";
-                /** @description The column with the addresses, from 1; found by itself unless given. */
+                /** @description The column with the addresses, from 1; detected unless given. */
                 address?: number;
                 /** @description The column with what the tool calls what became of the letter, from 1; found by its name unless given. */
                 outcome?: number;
@@ -22613,7 +22613,7 @@ export interface operations {
                 sentAt?: string;
                 /** @description For how many hours bounces are waited for; 72 unless given. */
                 watchHours?: number;
-                /** @description The column with the addresses, from 1; found by itself unless given. */
+                /** @description The column with the addresses, from 1; detected unless given. */
                 address?: number;
                 /** @description The column with the tags of the return addresses, from 1; the one called tag unless given. */
                 tag?: number;
@@ -30850,11 +30850,11 @@ export interface operations {
                 guard?: boolean;
                 /** @description One file for each decision or finding, in a zip with a README. */
                 apart?: "decision" | "finding";
-                /** @description Split into files of at most so many rows, in a zip; 0: one file. */
+                /** @description Split into files of at most this many rows, in a zip; 0: one file. */
                 rowsEach?: number;
                 /** @description Only every nth of the rows. */
                 every?: number;
-                /** @description Only a random sample of so many of the rows, the same each time. */
+                /** @description Only a random sample of this many of the rows, the same each time. */
                 sample?: number;
                 /** @description Only the rows with these addresses, by the ordinals of their results. */
                 ordinals?: number[];
@@ -30983,11 +30983,11 @@ export interface operations {
                 guard?: boolean;
                 /** @description One file for each decision or finding, in a zip with a README. */
                 apart?: "decision" | "finding";
-                /** @description Split into files of at most so many rows, in a zip; 0: one file. */
+                /** @description Split into files of at most this many rows, in a zip; 0: one file. */
                 rowsEach?: number;
                 /** @description Only every nth of the rows. */
                 every?: number;
-                /** @description Only a random sample of so many of the rows, the same each time. */
+                /** @description Only a random sample of this many of the rows, the same each time. */
                 sample?: number;
                 /** @description Only the rows with these addresses, by the ordinals of their results. */
                 ordinals?: number[];

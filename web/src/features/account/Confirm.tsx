@@ -75,7 +75,7 @@ function Confirm({ onDone, onCancel }: { onDone: () => void; onCancel: () => voi
         >
           <p role="status">{letter.data?.says}</p>
           <Field
-            label="Code of the letter"
+            label="Code from the letter"
             value={code}
             onChange={setCode}
             autoComplete="one-time-code"

@@ -54,7 +54,7 @@ export function Device() {
                 <bdi>{look.data.device}</bdi>
               </h2>
               <p>
-                It asks from {look.data.place}, <When at={look.data.at} />.
+                The request comes from {look.data.place}, <When at={look.data.at} />.
               </p>
               <Alert type="warning" className="notice" title={look.data.says} />
               {answer.error && <Trouble error={answer.error} />}

@@ -90,14 +90,14 @@ function Address({ of: p }: { of: Account }) {
       </p>
       {move.data ? (
         <Ask
-          act="Take this address"
+          act="Use this address"
           onSend={() => confirm.mutate()}
           busy={confirm.isPending}
           error={confirm.error}
           ready={code.trim() !== ""}
         >
           <p role="status">{move.data.says}</p>
-          <Field label="Code of the letter" value={code} onChange={setCode} autoComplete="one-time-code" />
+          <Field label="Code from the letter" value={code} onChange={setCode} autoComplete="one-time-code" />
         </Ask>
       ) : (
         <Ask

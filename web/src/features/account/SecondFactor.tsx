@@ -32,7 +32,7 @@ export function SecondFactor({ of: p }: { of: Schema<"Person"> }) {
     <section>
       <h2>Second factor</h2>
       {p.secondFactor ? (
-        <p>Signing in takes a code of your authenticator app, too. {p.recoveryCodes} recovery codes are left.</p>
+        <p>Signing in also takes a code from your authenticator app. {p.recoveryCodes} recovery codes are left.</p>
       ) : (
         <p>None. With one, a stolen password alone opens nothing.</p>
       )}

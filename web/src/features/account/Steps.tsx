@@ -41,7 +41,7 @@ function Code({ step, onStep }: { step: Step; onStep: (next: Step) => void }) {
       <p role="status">{step.says}</p>
       <Ask act="Go on" onSend={() => send.mutate()} busy={send.isPending} error={send.error} ready={code.trim() !== ""}>
         <Field
-          label="Code of the letter"
+          label="Code from the letter"
           value={code}
           onChange={setCode}
           autoComplete="one-time-code"

@@ -43,7 +43,7 @@ export function Usage() {
       <Sentence>{a.says}</Sentence>
       <For scope="manage">
         <p>
-          <Link to="/purchases">{a.canBuy ? "Buy more, or have more bought by itself" : "Plan and settings"}</Link>
+          <Link to="/purchases">{a.canBuy ? "Buy more, or have more bought automatically" : "Plan and settings"}</Link>
         </p>
       </For>
       <Charged />

@@ -88,7 +88,7 @@ export function Audit() {
       </div>
       {entries.error && <Trouble error={entries.error} />}
       {!entries.error && !entries.data && <Wait for="the entries" />}
-      {entries.data?.length === 0 && <p>No entry fits.</p>}
+      {entries.data?.length === 0 && <p>No entry matches.</p>}
       {entries.data && entries.data.length > 0 && (
         <Scroll label="Audit trail">
           <table className="rows">

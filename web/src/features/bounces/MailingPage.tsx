@@ -107,7 +107,7 @@ function Sending({ mailing: m, trial: t }: { mailing: Schema<"Mailing">; trial: 
         {m.state === "sending" && (
           <For scope="run">
             <Sure
-              ask="Send no more of them?"
+              ask="Stop sending them?"
               says="Those that have left are watched as before."
               yes="Stop sending"
               no="Go on"

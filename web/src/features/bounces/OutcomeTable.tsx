@@ -89,7 +89,7 @@ export function OutcomeTable() {
                 value={columns[name] ?? 0}
                 onChange={(n) => setColumns({ ...columns, [name]: n })}
                 options={[
-                  { value: 0, label: "as kept, or found by itself" },
+                  { value: 0, label: "as saved, or detected" },
                   ...p.columns.map((c, i) => ({ value: i + 1, label: c || `column ${i + 1}` })),
                 ]}
               />

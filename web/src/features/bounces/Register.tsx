@@ -29,8 +29,8 @@ export function Register({ run, list }: { run: number; list: string }) {
     <details className="register">
       <summary>Sent it? Register the mailing, and learn from what comes back</summary>
       <p>
-        Varnet then knows whom you wrote to. Bring what comes back to the page <em>Bounces</em>: what bounced is dropped
-        from then on, and catch-all addresses that stay silent are settled.
+        Varnet then knows whom you wrote to. Import what comes back on the page <em>Bounces</em>: what bounced is
+        dropped from then on, and catch-all addresses that stay silent are settled.
       </p>
       {register.error && <Trouble error={register.error} />}
       <Field label="Name of the mailing">

@@ -105,7 +105,7 @@ function Row({ source: s }: { source: Source }) {
           </button>
         )}{" "}
         <Sure
-          ask={s.kind === "mailbox" ? "Read it no more?" : "Take its calls no more?"}
+          ask={s.kind === "mailbox" ? "Stop reading it?" : "Stop taking its calls?"}
           says="What came by it stays."
           yes="Delete it"
           onYes={() => remove.mutate()}

@@ -45,7 +45,7 @@ export function WriteBack() {
               options={places.map((c) => ({ value: c.id, label: c.name }))}
             />
           )}
-          <For scope="export" otherwise={<p>You may look, and not write back.</p>}>
+          <For scope="export" otherwise={<p>You can look at this, but not write back.</p>}>
             <Planning key={to.id} run={run.data} to={to} />
           </For>
         </>
@@ -82,7 +82,7 @@ function Planning({ run, to }: { run: Schema<"Run">; to: Schema<"Connection"> })
     onSuccess: (b) => go(`/write-backs/${b.id}`),
   });
   const fresh = draft.data && !draft.isPlaceholderData && JSON.stringify(body) === JSON.stringify(settled);
-  if (to.takes.length === 0) return <p>This connection takes nothing back.</p>;
+  if (to.takes.length === 0) return <p>This connection cannot be written to.</p>;
   return (
     <div className="halves">
       <section>

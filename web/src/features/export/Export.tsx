@@ -60,7 +60,10 @@ export function Export() {
       )}
       <Choices query={query} policy={policy} policies={policies.data ?? []} out={out.data} change={change} />
       <div className="acts">
-        <For scope="export" otherwise={<p>You may look, and not export. An owner of the workspace can change that.</p>}>
+        <For
+          scope="export"
+          otherwise={<p>You can look at this, but not export. An owner of the workspace can change that.</p>}
+        >
           <Button type="primary" size="large" href={file} download={out.data.fileName} disabled={out.data.rows === 0}>
             Write {plural(out.data.rows, "row")} to {out.data.fileName}
           </Button>
@@ -68,7 +71,7 @@ export function Export() {
         </For>
       </div>
       <p>
-        To show a colleague: the one-page report, <a href={report(id, "pdf")}>as PDF</a> or{" "}
+        To show a colleague, the one-page report: <a href={report(id, "pdf")}>as PDF</a> or{" "}
         <a href={report(id, "html")}>as HTML</a>.
       </p>
       {by && (

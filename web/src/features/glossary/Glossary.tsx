@@ -26,7 +26,7 @@ export function Glossary() {
         onChange={(e) => setText(e.target.value)}
         style={{ maxWidth: 480 }}
       />
-      <h2>Causes{text && `: ${causes.length} of ${words.data.causes.length} fit`}</h2>
+      <h2>Causes{text && `: ${causes.length} of ${words.data.causes.length} match`}</h2>
       <dl className="glossary">
         {causes.map((c) => (
           <div key={c.code} id={c.code}>
@@ -43,7 +43,7 @@ export function Glossary() {
           </div>
         ))}
       </dl>
-      <h2>Traits{text && `: ${traits.length} of ${words.data.traits.length} fit`}</h2>
+      <h2>Traits{text && `: ${traits.length} of ${words.data.traits.length} match`}</h2>
       <dl className="glossary">
         {traits.map((t) => (
           <div key={t.code}>

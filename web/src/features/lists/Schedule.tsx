@@ -34,7 +34,7 @@ export function When({ change }: { change: (of: (t: Times) => Times) => void }) 
           />
         </label>
         <label>
-          Stop after so many minutes
+          Stop after this many minutes
           <InputNumber
             min={1}
             max={100000}

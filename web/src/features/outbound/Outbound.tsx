@@ -58,7 +58,7 @@ export function Outbound() {
           <strong>Do next:</strong> {s.next}
         </p>
       )}
-      {test.isPending && <Wait for="the tests; a way that is blocked takes ten seconds" />}
+      {test.isPending && <Wait for="the tests; a blocked route takes ten seconds" />}
       {test.error && <Trouble error={test.error} />}
       {s.testedAt && (
         <p className="quiet">

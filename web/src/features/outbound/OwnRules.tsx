@@ -19,7 +19,7 @@ export function OwnRules() {
     <>
       <h1>Rules of the workspace</h1>
       <p>
-        Whom Varnet asks about for you, and how far. They hold beside the rules of the installation; of two that fit,
+        Whom Varnet asks about for you, and how far. They hold beside the rules of the installation; where two match,
         the one that asks less far counts. They count for what is started or checked from then on.
       </p>
       {rules.data ? (

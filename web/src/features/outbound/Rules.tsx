@@ -38,7 +38,7 @@ export function RuleList({
   const earlier = (i: number) => rules.map((r, j) => (j === i - 1 ? rules[i]! : j === i ? rules[i - 1]! : r));
   return (
     <>
-      <p className="quiet">Tried in this order; the first rule that fits an address counts.</p>
+      <p className="quiet">Tried in this order; the first rule that matches an address counts.</p>
       {rules.length === 0 && <p>There are none: everybody is asked alike.</p>}
       <ol className="parts">
         {said.map((r, i) => (
@@ -90,7 +90,7 @@ const isDepth = (what: string): what is NonNullable<Rule["depth"]> => howFar.som
 const whats: What[] = [
   { value: "never", label: "never ask" },
   { value: "domain", label: "check down to the domain" },
-  { value: "lanes", label: "at most so many at a time" },
+  { value: "lanes", label: "at most this many at a time" },
   { value: "rest", label: "rest after each parcel" },
   { value: "route", label: "by a certain route" },
   { value: "identity", label: "as a certain identity" },

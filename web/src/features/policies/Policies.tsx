@@ -25,8 +25,8 @@ export function Policies() {
         </For>
       </div>
       <p>
-        A policy decides which rows are kept, held or dropped. The first rule that fits a row decides. Changing it asks
-        nobody again.
+        A policy decides which rows are kept, held or dropped. The first rule that matches a row decides. Changing it
+        asks nobody again.
       </p>
       <ul className="parts">
         {policies.data.map((p) => (

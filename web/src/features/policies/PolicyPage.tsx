@@ -137,7 +137,7 @@ function Editor({ start, changing }: { start: Policy; changing: boolean }) {
             onChange={(otherwise) => setPolicy({ ...policy, otherwise })}
             options={decisions}
           />
-          <span className="rule-says">whatever no rule fits</span>
+          <span className="rule-says">whatever no rule matches</span>
           <span className="rule-count">{counts && number(counts[counts.length - 1]!.rows)} rows</span>
         </li>
       </ol>

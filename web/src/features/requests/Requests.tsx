@@ -57,7 +57,7 @@ function Answered() {
     <section>
       <h2>Answered so far</h2>
       {requests.data.length === 0 ? (
-        <Sentence>Nobody asked for anything yet.</Sentence>
+        <Sentence>Nobody has made a request yet.</Sentence>
       ) : (
         <Scroll label="Requests">
           <table className="rows">

@@ -74,7 +74,7 @@ export function AllChosen({ run, filter, clear }: { run: Run; filter: Filter; cl
   const params = { path: { id: run.id }, query: filter };
   const fits = useMatching(run, filter);
   if (fits.error) return <Trouble error={fits.error} again={() => void fits.refetch()} />;
-  if (!fits.data) return <Wait for="the count of those that fit" />;
+  if (!fits.data) return <Wait for="the count of those that match" />;
   const { addresses, more } = fits.data;
   const many = more || addresses > mostOverridden;
   return (
@@ -85,8 +85,8 @@ export function AllChosen({ run, filter, clear }: { run: Run; filter: Filter; cl
       out={Object.fromEntries(Object.entries(filter).map(([k, v]) => [k, String(v)]))}
       says={
         more
-          ? `All that fit are chosen: more than ${number(addresses)} addresses.`
-          : `All ${plural(addresses, "address", "addresses")} that fit are chosen.`
+          ? `All that match are chosen: more than ${number(addresses)} addresses.`
+          : `All ${plural(addresses, "address", "addresses")} that match are chosen.`
       }
       decide={async (decision) =>
         told(
@@ -141,7 +141,7 @@ function Bar({ run, clear, says, decide, ask, out, many, children }: Acts) {
               {label}
             </Button>
           ))}
-        {many && <span className="quiet">A rule of a policy decides about so many.</span>}
+        {many && <span className="quiet">For this many, a rule of a policy is better.</span>}
         {may && run.state === "finished" && (
           <Button size="small" loading={asking.isPending} onClick={() => asking.mutate()}>
             Ask again

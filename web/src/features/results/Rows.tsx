@@ -16,9 +16,9 @@ const mostChosen = 1000;
 
 /** shown says how many results are shown, and of how many where there are more. */
 function shown(rows: number, whole: string | undefined, filtered: boolean): string {
-  if (whole !== undefined) return `The first ${number(rows)} of ${whole} ${filtered ? "that fit" : "addresses"}.`;
+  if (whole !== undefined) return `The first ${number(rows)} of ${whole} ${filtered ? "that match" : "addresses"}.`;
   return filtered
-    ? `${plural(rows, "address fits", "addresses fit")}.`
+    ? `${plural(rows, "address matches", "addresses match")}.`
     : `${plural(rows, "address", "addresses")}, all that are concluded.`;
 }
 
@@ -50,7 +50,7 @@ export function Rows({ run, filter, onOpen }: { run: Run; filter: Filter; onOpen
   if (pages.error) return <Trouble error={pages.error} again={() => void pages.refetch()} />;
   if (!pages.data) return <Wait for="the results" />;
   const rows = pages.data.pages.flatMap((p) => p.items);
-  if (rows.length === 0) return <p>No concluded address fits this filter.</p>;
+  if (rows.length === 0) return <p>No concluded address matches this filter.</p>;
   const whole = fits.data ? `${fits.data.more ? "more than " : ""}${number(fits.data.addresses)}` : "all";
   const set = (next: ReadonlySet<number>) => {
     setAll(false);
@@ -79,7 +79,7 @@ export function Rows({ run, filter, onOpen }: { run: Run; filter: Filter; onOpen
         <p className="said">
           All that are shown are chosen.{" "}
           <button type="button" className="plain" onClick={() => setAll(true)}>
-            Choose all that fit
+            Choose all that match
           </button>
         </p>
       )}

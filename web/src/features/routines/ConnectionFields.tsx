@@ -61,7 +61,7 @@ export function BackToConnection({ value: s, set }: Part) {
   const takes = connections.data?.find((c) => c.id === s.connectionId)?.takes ?? [];
   const steps = s.thenSteps ?? [];
   if (!s.connectionId) return <p>Choose the connection that it reads first.</p>;
-  if (connections.data && takes.length === 0) return <p>This connection takes nothing back.</p>;
+  if (connections.data && takes.length === 0) return <p>This connection cannot be written to.</p>;
   return (
     <>
       {steps.map((step, i) => (

@@ -184,7 +184,7 @@ export function RoutineForm({ of: routine }: { of?: Schema<"Routine"> }) {
           </Checkbox>
         </p>
         <fieldset className="ages">
-          <legend>New and undecided addresses are asked about each time; others again after so many days:</legend>
+          <legend>New and undecided addresses are asked about each time; others again after this many days:</legend>
           {(["deliverable", "catch-all", "undeliverable"] as const).map((f) => (
             <Field key={f} label={f}>
               <InputNumber

@@ -316,7 +316,7 @@ function Leaving({ of: t, owner }: { of: Team; owner: boolean }) {
           <p>Somebody else becomes its owner, and you a manager.</p>
           <span className="acts">
             <Select<number>
-              aria-label="Whom to hand it over to"
+              aria-label="Hand it over to"
               placeholder="a member"
               {...(to && { value: to })}
               onChange={setTo}

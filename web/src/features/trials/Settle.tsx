@@ -127,7 +127,7 @@ function Order({ run, list, forecast: f }: { run: number; list: string; forecast
             I may write to these people, and this letter is honest.
           </Checkbox>
           {order.error && <Trouble error={order.error} />}
-          <p>Ordered now, bounces are waited for until {moment(f.until)}.</p>
+          <p>If ordered now, bounces are waited for until {moment(f.until)}.</p>
           <Button
             type="primary"
             disabled={!confirmed || !reason.trim() || !name.trim()}

@@ -177,7 +177,7 @@ function Test({ sender: s }: { sender: Sender }) {
           Tested <When at={s.testedAt} />.
         </p>
       ) : (
-        <p>It is not tested as it is.</p>
+        <p>It has not been tested since it was changed.</p>
       )}
       <Faults of={s.checks} />
       <Merits of={s.checks} />

@@ -24,7 +24,7 @@ export function WebhookPage() {
   if (!w)
     return (
       <p>
-        There is no such webhook in your workspace. <Link to="/webhooks">See those there are</Link>.
+        There is no such webhook in your workspace. <Link to="/webhooks">See all webhooks</Link>.
       </p>
     );
   return (
@@ -102,14 +102,14 @@ function Changes({ of: w }: { of: Schema<"Webhook"> }) {
         </Sure>
         <Sure
           ask="Delete this webhook with its log?"
-          says="What it was not told of yet, it is not told of any more."
+          says="Events that were not delivered yet are dropped."
           yes="Delete it"
           onYes={() => remove.mutate()}
         >
           Delete it
         </Sure>
       </div>
-      {test.isSuccess && <p role="status">It is called; what came of it stands in the log below in a moment.</p>}
+      {test.isSuccess && <p role="status">It is being called; the log below shows the result in a moment.</p>}
     </>
   );
 }
@@ -214,7 +214,7 @@ function Attempts({ of: id, onClose }: { of: number | undefined; onClose: () => 
     >
       {delivery.error && <Trouble error={delivery.error} />}
       {!d && !delivery.error && <Wait for="the delivery" />}
-      {d?.log.length === 0 && <p>It was not tried yet.</p>}
+      {d?.log.length === 0 && <p>Not tried yet.</p>}
       {d?.log.map((a) => (
         <section key={a.number}>
           <h3>

@@ -52,7 +52,7 @@ export function Webhooks() {
       {!webhooks.data ? (
         <Wait for="the webhooks" />
       ) : webhooks.data.length === 0 ? (
-        <p>No address is told of anything yet.</p>
+        <p>There is no webhook yet.</p>
       ) : (
         <Scroll label="Webhooks">
           <table className="rows">

@@ -78,7 +78,7 @@ export const tests: { value: Condition["test"]; label: string; asks: string }[] 
   { value: "contains", label: "contains one of", asks: "texts" },
   { value: "begins", label: "begins with one of", asks: "texts" },
   { value: "empty", label: "is empty", asks: "" },
-  { value: "pattern", label: "fits the pattern", asks: "text" },
+  { value: "pattern", label: "matches the pattern", asks: "text" },
   { value: "between", label: "is a number between", asks: "two" },
   { value: "dates", label: "is a day between", asks: "days" },
   { value: "last", label: "is within the last … days", asks: "text" },
