@@ -99,7 +99,7 @@ func (d *Desk) Ask(ctx context.Context, q Question) (Answered, error) {
 	if c, known, err := d.known(ctx, q.Workspace, print); err != nil || known {
 		return answered(a, c), err
 	}
-	going := d.begin(q, a, print)
+	going := d.begin(ctx, q, a, print)
 	waiting, cancel := context.WithTimeout(ctx, d.Deadline)
 	defer cancel()
 	select {
@@ -161,8 +161,8 @@ func (d *Desk) known(ctx context.Context, workspace int64, print []byte) (c Chec
 }
 
 // begin checks an address, unless somebody waits for the same already. It goes on when nobody
-// waits any more.
-func (d *Desk) begin(q Question, a address.Address, print []byte) *check {
+// waits any more, and gives way to nobody, since somebody did.
+func (d *Desk) begin(visitor context.Context, q Question, a address.Address, print []byte) *check {
 	id := fmt.Sprint(q.Workspace, " ", string(print))
 	d.mu.Lock()
 	defer d.mu.Unlock()
@@ -179,7 +179,7 @@ func (d *Desk) begin(q Question, a address.Address, print []byte) *check {
 	d.going[id] = c
 	go func() {
 		defer close(c.done)
-		ctx, cancel := context.WithTimeout(context.Background(), checkTime)
+		ctx, cancel := context.WithTimeout(context.WithoutCancel(visitor), checkTime)
 		defer cancel()
 		found, err := d.Check(ctx, q.Workspace, store.By{KeyID: &q.Key.KeyID}, a)
 		if err == nil {
