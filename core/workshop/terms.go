@@ -1,6 +1,7 @@
 package workshop
 
 import (
+	"bytes"
 	"fmt"
 	"strings"
 	"unicode"
@@ -71,11 +72,26 @@ func (t *Terms) fold(text string) string {
 }
 
 // foldWords are the words of a text, letters and digits, in lower case, with a space between.
-func foldWords(text string) string {
-	out, gap := make([]byte, 0, len(text)), false
-	for _, r := range text {
+func foldWords(text string) string { return string(appendWords(make([]byte, 0, len(text)), text)) }
+
+// appendWords appends what foldWords returns.
+func appendWords(out []byte, text string) []byte {
+	begun, gap := len(out), false
+	for i, r := range text {
+		if r < utf8.RuneSelf { // most are, and a table is quicker than Unicode's
+			c := folded[text[i]]
+			if c == 0 {
+				gap = len(out) > begun
+				continue
+			}
+			if gap {
+				out, gap = append(out, ' '), false
+			}
+			out = append(out, c)
+			continue
+		}
 		if !unicode.IsLetter(r) && !unicode.IsDigit(r) && !unicode.IsMark(r) {
-			gap = len(out) > 0
+			gap = len(out) > begun
 			continue
 		}
 		if gap {
@@ -83,8 +99,21 @@ func foldWords(text string) string {
 		}
 		out = utf8.AppendRune(out, unicode.ToLower(r))
 	}
-	return string(out)
+	return out
 }
+
+// folded is each letter and digit of ASCII in lower case; 0: no part of a word.
+var folded = func() (t [utf8.RuneSelf]byte) {
+	for c := range byte(utf8.RuneSelf) {
+		switch {
+		case '0' <= c && c <= '9', 'a' <= c && c <= 'z':
+			t[c] = c
+		case 'A' <= c && c <= 'Z':
+			t[c] = c + 'a' - 'A'
+		}
+	}
+	return t
+}()
 
 // In reports whether one of the terms stands in a cell.
 func (t *Terms) In(cell string) bool {
@@ -95,7 +124,8 @@ func (t *Terms) In(cell string) bool {
 	case AsPart:
 		return t.parts.in(strings.ToLower(cell))
 	case AsWord:
-		return t.word(foldWords(cell))
+		var room [128]byte
+		return t.word(appendWords(room[:0], cell))
 	case AsDomain:
 		return t.domain(t.fold(cell[strings.LastIndexByte(cell, '@')+1:]))
 	}
@@ -103,18 +133,18 @@ func (t *Terms) In(cell string) bool {
 }
 
 // word looks for a term that begins at one of the words of a folded text.
-func (t *Terms) word(text string) bool {
-	for text != "" {
-		first, rest, _ := strings.Cut(text, " ")
-		most := t.most[first]
+func (t *Terms) word(text []byte) bool {
+	for len(text) > 0 {
+		first, rest, _ := bytes.Cut(text, []byte(" "))
+		most := t.most[string(first)]
 		for end, n := len(first), 1; n <= most; n++ {
-			if t.whole[text[:end]] {
+			if t.whole[string(text[:end])] {
 				return true
 			}
 			if end == len(text) {
 				break
 			}
-			next := strings.IndexByte(text[end+1:], ' ')
+			next := bytes.IndexByte(text[end+1:], ' ')
 			if end++; next < 0 {
 				end = len(text)
 			} else {

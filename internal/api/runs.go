@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -16,6 +17,7 @@ import (
 	"varnet/internal/allowance"
 	"varnet/internal/contract"
 	"varnet/internal/decide"
+	"varnet/internal/live"
 	"varnet/internal/store"
 	"varnet/internal/summary"
 )
@@ -218,34 +220,63 @@ func (a *API) askAgain(ctx context.Context, in *struct {
 	return a.run(ctx, &in.ByID)
 }
 
+// lookAnyway is after how long a run is looked at again of which nothing was told: what is said of it
+// depends on the time, and on other runs.
+const lookAnyway = 2 * time.Second
+
+// runEvents tells where a run stands whenever that has changed.
 func (a *API) runEvents(ctx context.Context, in *ByID, send sse.Sender) {
-	tick := time.NewTicker(summary.LookEvery)
-	defer tick.Stop()
+	w := a.live.Watch(workspace(ctx).ID)
+	defer w.Close()
 	var last string
-	for beat := 0; ; beat++ {
+	var sent, seen time.Time
+	for {
 		out, err := a.run(ctx, in)
 		if err != nil {
 			return
 		}
-		state := fmt.Sprint(out.Body.State, out.Body.Done, out.Body.Postponed, out.Body.Again, out.Body.PerMinute, out.Body.Notices, summary.Waiting(out.Body.Waits))
-		if beat%50 == 49 && !a.stillIn(ctx) {
-			return
+		now := time.Now()
+		if now.Sub(seen) > beatEvery {
+			if seen = now; !a.stillIn(ctx) {
+				return
+			}
 		}
-		if state != last || beat%50 == 0 { // at least every 15 s, so that a dead line is noticed
+		state := fmt.Sprint(out.Body.State, out.Body.Done, out.Body.Postponed, out.Body.Again, out.Body.PerMinute, out.Body.Notices, summary.Waiting(out.Body.Waits))
+		if state != last || now.Sub(sent) > beatEvery { // so that a dead line is noticed
 			if send.Data(out.Body) != nil {
 				return
 			}
-			last = state
+			last, sent = state, now
 		}
-		if out.Body.FinishedAt != nil {
+		if out.Body.FinishedAt != nil || !a.awaitRun(ctx, w, in.ID) {
 			return
+		}
+	}
+}
+
+// awaitRun waits until a run is to be looked at again: when it has changed, but not at once, or after a
+// while in any case. ok is false when nobody watches any more.
+func (a *API) awaitRun(ctx context.Context, w *live.Watcher, run int64) (ok bool) {
+	anyway := time.After(lookAnyway)
+	for rest := time.After(summary.LookEvery); ; {
+		changed := w.Changed()
+		if rest != nil {
+			changed = nil // what has changed meanwhile is seen afterwards
 		}
 		select {
-		case <-tick.C:
+		case <-rest:
+			rest = nil
+		case <-changed:
+			if slices.ContainsFunc(w.Take(), func(c store.Change) bool { return c.Kind == live.Everything || c.Kind == "run" && c.ID == run }) {
+				return true
+			}
+		case <-anyway:
+			w.Take()
+			return true
 		case <-ctx.Done():
-			return
+			return false
 		case <-a.ending.Done():
-			return
+			return false
 		}
 	}
 }

@@ -63,9 +63,8 @@ func knowVerdicts(ctx context.Context, s *store.Store, now time.Time) error {
 	if err != nil {
 		return err
 	}
-	verdicts[0] = finding.Verdict{}
-	var all []store.Concluded
-	for _, found := range verdicts {
+	all := []store.Concluded{}
+	for _, found := range append(slices.Collect(maps.Values(verdicts)), finding.Verdict{}) { // and of none yet
 		for _, k := range []bounce.Known{{Outcome: bounce.Bounced, Permanent: true}, {Outcome: bounce.Complained}, {Outcome: bounce.Unsubscribed}, {Outcome: bounce.NoBounce, At: now}} {
 			if v, changed := k.Verdict(found, now); changed {
 				all = append(all, store.Concluded{Verdict: v})

@@ -186,8 +186,24 @@ func installedRight(t *testing.T) {
 	}
 }
 
-// begin runs what a unit runs, as its user, and waits until it is ready.
+// begin runs what a unit runs, as its user, and waits until the service at a port is ready.
 func begin(t *testing.T, unit, port string, env ...string) *exec.Cmd {
+	t.Helper()
+	return beginUntil(t, unit, func() bool { return answers(http.DefaultClient, "http://127.0.0.1:"+port+"/readyz") }, env...)
+}
+
+// answers reports whether a page is there.
+func answers(by *http.Client, page string) bool {
+	resp, err := by.Get(page)
+	if err != nil {
+		return false
+	}
+	_ = resp.Body.Close()
+	return resp.StatusCode == http.StatusOK
+}
+
+// beginUntil runs what a unit runs, as its user, and waits until it is ready.
+func beginUntil(t *testing.T, unit string, ready func() bool, env ...string) *exec.Cmd {
 	t.Helper()
 	text, err := os.ReadFile(filepath.Join(unitFolder, unit))
 	if err != nil {
@@ -210,11 +226,8 @@ func begin(t *testing.T, unit, port string, env ...string) *exec.Cmd {
 		}
 	})
 	for range 300 {
-		if resp, err := http.Get("http://127.0.0.1:" + port + "/readyz"); err == nil {
-			_ = resp.Body.Close()
-			if resp.StatusCode == http.StatusOK {
-				return cmd
-			}
+		if ready() {
+			return cmd
 		}
 		time.Sleep(100 * time.Millisecond)
 	}

@@ -3,7 +3,6 @@ package store
 import (
 	"context"
 	"crypto/sha256"
-	"errors"
 	"fmt"
 	"time"
 
@@ -21,7 +20,8 @@ type AuditEntry struct {
 // auditLock is the advisory lock under which entries are appended, one after the other.
 const auditLock = 0x7661726e6574
 
-// AuditHash returns the hash of an entry: SHA-256 of the hash before it and its body.
+// AuditHash returns the hash of an entry: SHA-256 of the hash before it and its body, as AppendAudit has the
+// database reckon it.
 func AuditHash(before []byte, body string) []byte {
 	h := sha256.New()
 	h.Write(before)
@@ -29,20 +29,15 @@ func AuditHash(before []byte, body string) []byte {
 	return h.Sum(nil)
 }
 
-// AppendAudit writes an entry at the end of the trail.
+// AppendAudit writes an entry at the end of the trail. Both statements go out together, so that
+// the lock, for which everybody waits who does something, is held for no round trip.
 func (s *Store) AppendAudit(ctx context.Context, body string) error {
-	return s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
-		if _, err := s.db.Exec(ctx, "SELECT pg_advisory_xact_lock($1)", int64(auditLock)); err != nil {
-			return err
-		}
-		seq, before := int64(0), make([]byte, sha256.Size)
-		err := s.db.QueryRow(ctx, "SELECT seq, hash FROM audit ORDER BY seq DESC LIMIT 1").Scan(&seq, &before)
-		if err != nil && !errors.Is(err, pgx.ErrNoRows) {
-			return err
-		}
-		_, err = s.db.Exec(ctx, "INSERT INTO audit (seq, body, before, hash) VALUES ($1, $2, $3, $4)", seq+1, body, before, AuditHash(before, body))
-		return err
-	})
+	b := &pgx.Batch{}
+	b.Queue("SELECT pg_advisory_xact_lock($1)", int64(auditLock))
+	b.Queue(`INSERT INTO audit (seq, body, before, hash)
+		SELECT coalesce(l.seq, 0) + 1, $1, coalesce(l.hash, $2), sha256(coalesce(l.hash, $2) || convert_to($1, 'UTF8'))
+		FROM (SELECT) one LEFT JOIN (SELECT seq, hash FROM audit ORDER BY seq DESC LIMIT 1) l ON true`, body, make([]byte, sha256.Size))
+	return s.db.SendBatch(ctx, b).Close()
 }
 
 // AuditFilter chooses entries; what is nil or "" does not matter.

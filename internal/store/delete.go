@@ -94,7 +94,9 @@ func (s *Store) Sweep(ctx context.Context) (swept int64, more bool, err error) {
 func (s *Store) SweepAll(ctx context.Context) error {
 	all := int64(0)
 	for {
-		s.giveWay(ctx)
+		if all > 0 { // mostly there is nothing to sweep
+			s.giveWay(ctx)
+		}
 		swept, more, err := s.Sweep(ctx)
 		if err != nil {
 			return err

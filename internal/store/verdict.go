@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"maps"
 	"sync"
 
 	"varnet/core/finding"
@@ -13,11 +12,16 @@ import (
 type verdictCache struct {
 	mu    sync.RWMutex
 	byKey map[verdictKey]int32
-	byID  map[int32]finding.Verdict
+	// byID are all there were when they were read last. It is replaced, and never changed.
+	byID map[int32]finding.Verdict
 }
 
-func newVerdictCache() *verdictCache {
-	return &verdictCache{byKey: map[verdictKey]int32{}, byID: map[int32]finding.Verdict{}}
+func newVerdictCache() *verdictCache { return &verdictCache{byKey: map[verdictKey]int32{}} }
+
+func (c *verdictCache) all() map[int32]finding.Verdict {
+	c.mu.RLock()
+	defer c.mu.RUnlock()
+	return c.byID
 }
 
 // verdictKey is a verdict that can be looked up.
@@ -56,21 +60,11 @@ func (s *Store) KnowVerdicts(ctx context.Context, results []Concluded) error {
 
 // verdict returns the verdict with a number.
 func (s *Store) verdict(ctx context.Context, id int32) (finding.Verdict, error) {
-	c := s.verdicts
-	c.mu.RLock()
-	v, ok := c.byID[id]
-	c.mu.RUnlock()
-	if ok {
+	if v, ok := s.verdicts.all()[id]; ok {
 		return v, nil
 	}
 	all, err := s.Verdicts(ctx)
-	if err != nil {
-		return v, err
-	}
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	maps.Copy(c.byID, all)
-	return all[id], nil
+	return all[id], err
 }
 
 // verdictID returns the number of a verdict, which is recorded if it is new.
@@ -98,8 +92,14 @@ func (s *Store) verdictID(ctx context.Context, v finding.Verdict) (int32, error)
 	return id, err
 }
 
-// Verdicts returns all verdicts by number.
+// Verdicts returns all verdicts by number; it is not to be changed. None is ever deleted: as long as there
+// are as many as were read before, they are the same.
 func (s *Store) Verdicts(ctx context.Context) (map[int32]finding.Verdict, error) {
+	known := s.verdicts.all()
+	var n int
+	if err := s.db.QueryRow(ctx, "SELECT count(*) FROM verdict").Scan(&n); err != nil || n == len(known) {
+		return known, err
+	}
 	type record struct {
 		ID             int32
 		Finding, Cause string
@@ -107,6 +107,9 @@ func (s *Store) Verdicts(ctx context.Context) (map[int32]finding.Verdict, error)
 		Odds           float32
 	}
 	list, err := many[record](ctx, s.db, "SELECT id, finding, cause, traits, odds FROM verdict")
+	if err != nil {
+		return nil, err
+	}
 	out := make(map[int32]finding.Verdict, len(list))
 	for _, r := range list {
 		v := finding.Verdict{Finding: finding.Finding(r.Finding), Cause: finding.Cause(r.Cause), Odds: round2(r.Odds)}
@@ -115,7 +118,17 @@ func (s *Store) Verdicts(ctx context.Context) (map[int32]finding.Verdict, error)
 		}
 		out[r.ID] = v
 	}
-	return out, err
+	s.verdicts.keep(out)
+	return out, nil
+}
+
+// keep keeps verdicts that were read, unless more are kept by now.
+func (c *verdictCache) keep(all map[int32]finding.Verdict) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if len(all) > len(c.byID) {
+		c.byID = all
+	}
 }
 
 // round2 undoes what a four-byte number does to a step of 0.01.

@@ -4,10 +4,12 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"sync"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
+	"golang.org/x/sync/errgroup"
 
 	"varnet/core/event"
 	"varnet/core/say"
@@ -33,23 +35,31 @@ type calendarWorker struct {
 	engine *Engine
 }
 
+// sideBySide is how many of its looks go on at once.
+const sideBySide = 4
+
+// Work takes each look, whatever came of the others: none waits for one that fails.
 func (w *calendarWorker) Work(ctx context.Context, _ *river.Job[CalendarArgs]) error {
 	e := w.engine
-	return inOrder(
-		func() error { return e.sendDaily(ctx) },
-		func() error { return e.beginDue(ctx) },
-		func() error { return e.lookForChanges(ctx) },
-		func() error { return e.goOnStanding(ctx) },
-		func() error { return e.goOnConnected(ctx) },
-		func() error { return e.tellWaiting(ctx) },
-		func() error { return e.sendTrials(ctx) },
-		func() error { return e.readSources(ctx) },
-		func() error { return e.closeWatches(ctx) },
-		func() error { return e.learnDue(ctx) },
-		func() error { return e.Allowance.Due(ctx) },
-		func() error { return e.deleteDue(ctx) },
-		func() error { return e.sweep(ctx) },
-	)
+	var mu sync.Mutex
+	var failed error
+	var looks errgroup.Group
+	looks.SetLimit(sideBySide)
+	for _, look := range []func(context.Context) error{
+		e.sendDaily, e.beginDue, e.lookForChanges, e.goOnStanding, e.goOnConnected, e.tellWaiting, e.sendTrials, e.readSources, e.closeWatches,
+		e.learnDue, e.Allowance.Due, e.deleteDue, e.sweep,
+	} {
+		looks.Go(func() error {
+			if err := look(ctx); err != nil {
+				mu.Lock()
+				failed = errors.Join(failed, err)
+				mu.Unlock()
+			}
+			return nil
+		})
+	}
+	_ = looks.Wait()
+	return failed
 }
 
 func calendar() *river.PeriodicJob {

@@ -112,9 +112,12 @@ func (w *planWorker) Work(ctx context.Context, job *river.Job[PlanArgs]) error {
 	}
 }
 
-// planStep plans one batch.
+// planStep plans one batch. The steps up to the first are what somebody who started the run may be
+// watching for, and give way to nobody.
 func (e *Engine) planStep(ctx context.Context, run store.Run) error {
-	e.Gate.GiveWay(ctx)
+	if run.Plan.Batch > 0 {
+		e.Gate.GiveWay(ctx)
+	}
 	switch {
 	case run.Sample != nil:
 		return e.planSample(ctx, run)
@@ -137,7 +140,7 @@ func (e *Engine) planStep(ctx context.Context, run store.Run) error {
 		run.Plan.Done = true
 		return e.Store.SavePlan(ctx, run.ID, run.Plan)
 	}
-	return e.planDomains(ctx, run, domains)
+	return e.planDomains(ctx, run, domains, len(domains) < size)
 }
 
 // planSample plans a run of a sample, all of it at once.
@@ -237,8 +240,9 @@ func (e *Engine) concludeMalformed(ctx context.Context, run store.Run) error {
 }
 
 // planDomains resolves a batch of domains, concludes what is hopeless and cuts
-// the rest into parcels.
-func (e *Engine) planDomains(ctx context.Context, run store.Run, domains []store.DomainSize) error {
+// the rest into parcels. last tells that they are the last of the list.
+func (e *Engine) planDomains(ctx context.Context, run store.Run, domains []store.DomainSize, last bool) error {
+	all := len(domains)
 	domains, names := upTo(domains)
 	before := run.Plan.Ordinal
 	addresses, err := e.Store.AddressesIn(ctx, run, names, before, addressBatch)
@@ -257,8 +261,9 @@ func (e *Engine) planDomains(ctx context.Context, run store.Run, domains []store
 	if len(addresses) == addressBatch { // more of the domain may come
 		run.Plan.Ordinal = addresses[len(addresses)-1].Ordinal
 	} else {
-		last := domains[len(domains)-1]
-		run.Plan.Ordinal, run.Plan.Addresses, run.Plan.Domain = 0, last.Addresses, last.Domain
+		to := domains[len(domains)-1]
+		run.Plan.Ordinal, run.Plan.Addresses, run.Plan.Domain = 0, to.Addresses, to.Domain
+		run.Plan.Done = last && len(domains) == all
 	}
 	countResults(b.results)
 	defer e.got(ctx, run.ID, len(b.results))
