@@ -106,6 +106,7 @@ func (s *Store) RememberAbsent(ctx context.Context) error {
 		AND coalesce((plan->>'remembered')::bigint, 0) < coalesce((SELECT max(id) FROM batch WHERE run_id = run.id), 0) ORDER BY id`)
 	for _, r := range runs {
 		if err == nil {
+			s.giveWay(ctx)
 			err = s.rememberAbsent(ctx, r.ID)
 		}
 	}
