@@ -187,9 +187,9 @@ func (s *Store) StandInLine(ctx context.Context, run Run, parcels []Parcel) erro
 }
 
 // olderRuns is how many runs of a workspace a run may have before it and begins where they do; behind
-// more of them it begins as many places later as they are more: of small runs, which have one parcel
+// more of them it begins as many places later as they are more: of small runs, which have one parcel or two
 // for an operator, this alone holds the workspace to its share.
-const olderRuns = 4
+const olderRuns = 1
 
 // urgentLine is where urgent runs stand: before all others.
 const urgentLine = -1 << 40
