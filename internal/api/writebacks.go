@@ -91,7 +91,7 @@ func (a *API) plan(ctx context.Context, run int64, in contract.NewWriteBack, fir
 	if files {
 		p.draft, err = a.fileDraft(ctx, d, p.b.Spec)
 	} else {
-		p.draft, err = a.contactDraft(ctx, d, p.b.Spec, l.Name, connect.CollectionKind(place, l.Collection), first)
+		p.draft, err = a.contactDraft(ctx, d, p.b.Spec, l.Name, connect.CollectionKind(place), first)
 	}
 	p.draft.Tag = decide.Fingerprint(r.ID, c.ID, p.b.Spec, p.draft.Says, r.Policy, d.State())
 	return p, err

@@ -362,23 +362,24 @@ func (c Contact) Hold() error {
 	}
 	for _, f := range c.Cells {
 		if len(f.Value) > MostCell {
-			return Troublef("The field “%s” of the contact %s has more than %d MB. Leave it out.", f.Name, short(c.Key), MostCell>>20)
+			return Troublef("The field “%s” of the contact %s has more than %d MB. Leave it out.", f.Name, shortened(c.Key, 60), MostCell>>20)
 		}
 	}
 	return nil
 }
 
-func short(text string) string {
-	if r := []rune(text); len(r) > 60 {
-		return string(r[:60]) + "…"
+// shortened is a text of at most so many characters.
+func shortened(text string, most int) string {
+	if r := []rune(text); len(r) > most {
+		return string(r[:most]) + "…"
 	}
 	return text
 }
 
 // CollectionKind is what a place calls a collection such as it makes.
-func CollectionKind(p Place, collection string) string {
-	if named, ok := p.(interface{ CollectionKind(string) string }); ok {
-		return named.CollectionKind(collection)
+func CollectionKind(p Place) string {
+	if named, ok := p.(interface{ CollectionKind() string }); ok {
+		return named.CollectionKind()
 	}
 	return "collection"
 }

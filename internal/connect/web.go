@@ -215,17 +215,10 @@ func (a Answer) words() string {
 	if text == "" || strings.HasPrefix(text, "<") {
 		return ""
 	}
-	return ": " + short300(text)
+	return ": " + shortened(text, 300)
 }
 
 // Plain is text of a place as it may be shown: on one line, without control characters.
 func Plain(text string) string {
 	return strings.Join(strings.FieldsFunc(text, func(r rune) bool { return r <= ' ' || r == 0x7f || r >= 0x80 && r < 0xa0 || r == '\uFFFD' }), " ")
-}
-
-func short300(text string) string {
-	if r := []rune(text); len(r) > 300 {
-		return string(r[:300]) + "…"
-	}
-	return text
 }

@@ -4,12 +4,10 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"sync"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
-	"golang.org/x/sync/errgroup"
 
 	"varnet/core/event"
 	"varnet/core/say"
@@ -38,28 +36,11 @@ type calendarWorker struct {
 // sideBySide is how many of its looks go on at once.
 const sideBySide = 4
 
-// Work takes each look, whatever came of the others: none waits for one that fails.
+// Work takes all looks; none waits for one that fails.
 func (w *calendarWorker) Work(ctx context.Context, _ *river.Job[CalendarArgs]) error {
 	e := w.engine
-	var mu sync.Mutex
-	var failed error
-	var looks errgroup.Group
-	looks.SetLimit(sideBySide)
-	for _, look := range []func(context.Context) error{
-		e.sendDaily, e.beginDue, e.lookForChanges, e.goOnStanding, e.goOnConnected, e.tellWaiting, e.sendTrials, e.readSources, e.closeWatches,
-		e.learnDue, e.Allowance.Due, e.deleteDue, e.sweep,
-	} {
-		looks.Go(func() error {
-			if err := look(ctx); err != nil {
-				mu.Lock()
-				failed = errors.Join(failed, err)
-				mu.Unlock()
-			}
-			return nil
-		})
-	}
-	_ = looks.Wait()
-	return failed
+	return whatever(ctx, sideBySide, e.sendDaily, e.beginDue, e.lookForChanges, e.goOnStanding, e.goOnConnected, e.tellWaiting, e.sendTrials, e.readSources,
+		e.closeWatches, e.learnDue, e.Allowance.Due, e.deleteDue, e.sweep)
 }
 
 func calendar() *river.PeriodicJob {

@@ -33,6 +33,7 @@ import (
 	"github.com/riverqueue/river/riverdriver"
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 	"github.com/riverqueue/river/rivertype"
+	"golang.org/x/sync/errgroup"
 
 	"varnet/core/pace"
 	"varnet/internal/activity"
@@ -386,6 +387,18 @@ func inOrder(steps ...func() error) error {
 		}
 	}
 	return nil
+}
+
+// whatever takes all steps, so many at a time, whatever comes of the others, and returns what failed.
+func whatever(ctx context.Context, atOnce int, steps ...func(context.Context) error) error {
+	failed := make([]error, len(steps))
+	var all errgroup.Group
+	all.SetLimit(atOnce)
+	for i, step := range steps {
+		all.Go(func() error { failed[i] = step(ctx); return nil })
+	}
+	_ = all.Wait()
+	return errors.Join(failed...)
 }
 
 // unique keeps a second job for the same thing from being inserted while one

@@ -34,61 +34,28 @@ type retentionWorker struct {
 // Timeout leaves a large list the time that its deletion takes.
 func (w *retentionWorker) Timeout(*river.Job[RetentionArgs]) time.Duration { return 10 * time.Minute }
 
+// Work takes one step after the other, whatever came of those before.
 func (w *retentionWorker) Work(ctx context.Context, _ *river.Job[RetentionArgs]) error {
-	if err := w.engine.Store.RememberAbsent(ctx); err != nil {
-		return err
-	}
-	if err := w.engine.Store.KeyAbsences(ctx); err != nil {
-		return err
-	}
-	if err := w.engine.Store.ForgetUploads(ctx); err != nil {
-		return err
-	}
-	if err := w.engine.Store.ForgetLinks(ctx); err != nil {
-		return err
-	}
-	if err := w.engine.Store.ForgetMailings(ctx); err != nil {
-		return err
-	}
-	if err := w.engine.Store.ForgetHabits(ctx); err != nil {
-		return err
-	}
-	if err := w.engine.Store.ForgetForms(ctx); err != nil {
-		return err
-	}
-	if err := w.engine.Store.ForgetAnswers(ctx); err != nil {
-		return err
-	}
-	if err := w.engine.Store.ForgetPersonal(ctx); err != nil {
-		return err
-	}
-	if err := w.engine.Store.DeleteEnded(ctx); err != nil {
-		return err
-	}
-	if err := w.engine.Store.ForgetEvents(ctx); err != nil {
-		return err
-	}
-	if err := w.engine.foldRest(ctx); err != nil {
-		return err
-	}
-	if err := w.forgetAudit(ctx); err != nil {
-		return err
-	}
-	if err := w.engine.tellEnds(ctx); err != nil {
-		return err
-	}
-	due, err := w.engine.Store.DueLists(ctx, atATime)
+	s := w.engine.Store
+	return whatever(ctx, 1, s.RememberAbsent, s.KeyAbsences, s.ForgetUploads, s.ForgetLinks, s.ForgetMailings, s.ForgetHabits, s.ForgetForms, s.ForgetAnswers,
+		s.ForgetPersonal, s.DeleteEnded, s.ForgetEvents, w.engine.foldRest, w.forgetAudit, w.engine.tellEnds, w.deleteDue)
+}
+
+// deleteDue deletes lists whose time has come, some at a time, and writes that down.
+func (w *retentionWorker) deleteDue(ctx context.Context) error {
+	e := w.engine
+	due, err := e.Store.DueLists(ctx, atATime)
 	if err != nil {
 		return err
 	}
 	for _, l := range due {
-		if err := w.engine.Store.DeleteList(ctx, l.WorkspaceID, l.ID); err != nil {
+		if err := e.Store.DeleteList(ctx, l.WorkspaceID, l.ID); err != nil {
 			return err
 		}
-		if err := account.Audit(ctx, w.engine.Store, account.Entry{Workspace: l.WorkspaceID, Job: RetentionArgs{}.Kind(), Action: "delete-list", Thing: fmt.Sprintf("lists/%d", l.ID), Result: account.DoneResult}); err != nil {
+		if err := account.Audit(ctx, e.Store, account.Entry{Workspace: l.WorkspaceID, Job: RetentionArgs{}.Kind(), Action: "delete-list", Thing: fmt.Sprintf("lists/%d", l.ID), Result: account.DoneResult}); err != nil {
 			return err
 		}
-		w.engine.Log.Info("a list was deleted: its time had come", "list", l.ID)
+		e.Log.Info("a list was deleted: its time had come", "list", l.ID)
 	}
 	return nil
 }

@@ -227,4 +227,4 @@ func (p *place) Contacts(ctx context.Context, book, from string, each func(conne
 }
 
 // CollectionKind is what a collection is called here.
-func (p *place) CollectionKind(string) string { return "address book" }
+func (p *place) CollectionKind() string { return "address book" }

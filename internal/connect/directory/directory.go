@@ -345,4 +345,4 @@ func (p *place) contact(e *ldap.Entry) connect.Contact {
 }
 
 // CollectionKind is what a collection is called here.
-func (p *place) CollectionKind(string) string { return "group" }
+func (p *place) CollectionKind() string { return "group" }

@@ -347,4 +347,4 @@ func (p *place) Members(ctx context.Context, o connect.Order) (out []connect.Ite
 }
 
 // CollectionKind is what a collection is called here.
-func (p *place) CollectionKind(string) string { return "list" }
+func (p *place) CollectionKind() string { return "list" }

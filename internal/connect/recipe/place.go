@@ -149,8 +149,8 @@ func plus(mark string, n int) string {
 	return strconv.Itoa(at + n)
 }
 
-// CollectionKind is what a collection of an ID is called here.
-func (p *Place) CollectionKind(string) string {
+// CollectionKind is what a collection that is made is called here.
+func (p *Place) CollectionKind() string {
 	if n := p.recipe.Write.Collection; n != nil {
 		return n.Kind
 	}
