@@ -3,8 +3,24 @@ import { useSyncExternalStore } from "react";
 
 /** The tones of the three decisions and of paper and ink, by theme. app.css holds the same as CSS variables. */
 const tones = {
-  light: { ink: "#1d2b3a", paper: "#faf7f1", raised: "#fffdf8", rule: "#d9d1c1", quiet: "#57616b", accent: "#0f5c5e" },
-  dark: { ink: "#e9e4d8", paper: "#171d24", raised: "#1f2730", rule: "#3a4450", quiet: "#a5adb4", accent: "#6fc2bd" },
+  light: {
+    ink: "#1d2b3a",
+    paper: "#faf7f1",
+    raised: "#fffdf8",
+    rule: "#d9d1c1",
+    quiet: "#57616b",
+    accent: "#0f5c5e",
+    idle: "#8b857a",
+  },
+  dark: {
+    ink: "#e9e4d8",
+    paper: "#171d24",
+    raised: "#1f2730",
+    rule: "#3a4450",
+    quiet: "#a5adb4",
+    accent: "#6fc2bd",
+    idle: "#7d8791",
+  },
 };
 
 /** useMedia reports whether a media query fits the person's system. */
@@ -39,6 +55,7 @@ function themeFor(dark: boolean, still: boolean): ThemeConfig {
       colorBorderSecondary: t.rule,
       colorSplit: t.rule,
       colorTextPlaceholder: t.quiet,
+      colorTextDisabled: t.idle,
       fontFamily: "'Source Sans 3 Variable', sans-serif",
       fontSize: 16,
       borderRadius: 3,

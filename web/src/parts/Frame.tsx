@@ -7,6 +7,7 @@ import { useSession } from "../api/hooks";
 import { moment } from "../words";
 import { For } from "./For";
 import { Trouble, Wait } from "./Notice";
+import { SetupPath } from "./SetupPath";
 import { Shortcuts } from "./Shortcuts";
 
 const Line = lazy(async () => ({ default: (await import("../features/allowance/Line")).Line }));
@@ -52,6 +53,7 @@ export function Frame() {
         ) : (
           // What the page shows is fetched beside the session, not after it.
           <Suspense fallback={<Wait for="the page" />}>
+            <SetupPath />
             <Outlet />
           </Suspense>
         )}

@@ -17,7 +17,7 @@ export function NewRoutine() {
   return (
     <>
       <p className="path">
-        <Link to="/routines">Routines</Link>
+        <Link to="/routines">Routines</Link> →
       </p>
       <h1>Make a routine</h1>
       <RoutineForm />
@@ -34,7 +34,7 @@ export function EditRoutine() {
   return (
     <>
       <p className="path">
-        <Link to="/routines">Routines</Link> / <Link to={`/routines/${id}`}>{routine.data.name}</Link>
+        <Link to="/routines">Routines</Link> → <Link to={`/routines/${id}`}>{routine.data.name}</Link> →
       </p>
       <h1>Change the routine</h1>
       <RoutineForm of={routine.data} />
@@ -53,7 +53,7 @@ export function RoutinePage() {
   return (
     <>
       <p className="path">
-        <Link to="/routines">Routines</Link>
+        <Link to="/routines">Routines</Link> →
       </p>
       <h1>
         <bdi>{r.name}</bdi>

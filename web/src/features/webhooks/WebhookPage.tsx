@@ -30,7 +30,7 @@ export function WebhookPage() {
   return (
     <>
       <p className="path">
-        <Link to="/webhooks">Webhooks</Link>
+        <Link to="/webhooks">Webhooks</Link> →
       </p>
       <h1>
         <bdi>{w.url}</bdi>
