@@ -59,7 +59,7 @@ func (a *API) changes(ctx context.Context, _ *struct{}, send sse.Sender) {
 	defer w.Close()
 	beat := time.NewTicker(beatEvery)
 	defer beat.Stop()
-	if send.Data(contract.Beat{At: time.Now()}) != nil { // from now on nothing is missed
+	if send.Data(contract.Beat{At: time.Now(), QuietMs: a.live.Quiet(workspace(ctx).ID).Milliseconds()}) != nil { // from now on nothing is missed
 		return
 	}
 	for {

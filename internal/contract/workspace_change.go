@@ -11,4 +11,6 @@ type WorkspaceChange struct {
 // Beat says that a stream is alive.
 type Beat struct {
 	At time.Time `json:"at" doc:"When it was sent."`
+	// QuietMs spares who has just read all that a page shows from reading it again.
+	QuietMs int64 `json:"quietMs,omitempty" doc:"Of the first beat: for how many milliseconds nothing is known to have changed in the workspace."`
 }

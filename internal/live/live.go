@@ -22,11 +22,14 @@ type Hub struct {
 	log      *slog.Logger
 	mu       sync.Mutex
 	watchers map[int64]map[*Watcher]bool // by workspace
+	// last is when something changed in a workspace last, and in all of them, or was missed.
+	last map[int64]time.Time
+	all  time.Time
 }
 
 // New returns a hub. It hands on what comes while Run goes on.
 func New(source Source, log *slog.Logger) *Hub {
-	return &Hub{source: source, log: log, watchers: map[int64]map[*Watcher]bool{}}
+	return &Hub{source: source, log: log, watchers: map[int64]map[*Watcher]bool{}, last: map[int64]time.Time{}, all: time.Now()}
 }
 
 // connectEvery is how long a lost source is waited for before it is asked again.
@@ -52,11 +55,13 @@ func (h *Hub) tell(c store.Change) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	if c.Workspace != 0 {
+		h.last[c.Workspace] = time.Now()
 		for w := range h.watchers[c.Workspace] {
 			w.add(c)
 		}
 		return
 	}
+	h.all = time.Now()
 	for workspace, watchers := range h.watchers {
 		for w := range watchers {
 			w.add(store.Change{Workspace: workspace, Kind: c.Kind, ID: c.ID})
@@ -70,11 +75,23 @@ const Everything = "everything"
 func (h *Hub) missed() {
 	h.mu.Lock()
 	defer h.mu.Unlock()
+	h.all = time.Now()
 	for workspace, watchers := range h.watchers {
 		for w := range watchers {
 			w.add(store.Change{Workspace: workspace, Kind: Everything})
 		}
 	}
+}
+
+// Quiet returns for how long nothing is known to have changed in a workspace.
+func (h *Hub) Quiet(workspace int64) time.Duration {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	last := h.all
+	if l := h.last[workspace]; l.After(last) {
+		last = l
+	}
+	return time.Since(last)
 }
 
 // Watch begins to collect the changes of a workspace; Close ends it.

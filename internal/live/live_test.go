@@ -104,3 +104,16 @@ func TestMissed(t *testing.T) {
 		t.Errorf("after a cut: %v", got)
 	}
 }
+
+// TestQuiet: what changes in one workspace, or was missed, ends its quiet, and nothing else does.
+func TestQuiet(t *testing.T) {
+	h, source := running(t)
+	w := h.Watch(1)
+	defer w.Close()
+	time.Sleep(30 * time.Millisecond)
+	source.changes <- store.Change{Workspace: 1, Kind: "run", ID: 7}
+	next(t, w)
+	if ours, theirs := h.Quiet(1), h.Quiet(2); ours >= 30*time.Millisecond || theirs < 30*time.Millisecond {
+		t.Errorf("quiet for %v, the other workspace for %v", ours, theirs)
+	}
+}

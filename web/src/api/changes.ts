@@ -52,7 +52,8 @@ class Reader {
     const id = change.id ?? 0;
     switch (change.kind) {
       case "everything":
-        void this.read([]);
+        // Of a page that was opened since, nothing has changed that it shows.
+        if ((change.quietMs ?? 0) < performance.now()) void this.read([]);
         return;
       case "event":
         void this.read(keys.notices);

@@ -5151,6 +5151,11 @@ export interface components {
              * @description When it was sent.
              */
             at: string;
+            /**
+             * Format: int64
+             * @description Of the first beat: for how many milliseconds nothing is known to have changed in the workspace.
+             */
+            quietMs?: number;
         };
         /** Event beat */
         BeatEvent: {
