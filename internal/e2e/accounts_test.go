@@ -97,7 +97,7 @@ func TestAccounts(t *testing.T) {
 	p.letter(bea, "A new device is signed in")
 
 	exported := fmt.Sprintf("%s/runs/%d/export?decision=all", p.URL, run.ID)
-	second("a reader looks, and does not export", chromedp.Navigate(exported), browser.Text("You may look, and not export"))
+	second("a reader looks, and does not export", chromedp.Navigate(exported), browser.Text("You can look at this, but not export"))
 	first("a member", chromedp.Navigate(p.URL+"/team"), pick("Role of Cai Fern", "member"), browser.Wait(`[...document.querySelectorAll("tr")].some(r => r.innerText.includes("Cai Fern") && r.innerText.includes("member"))`))
 	second("a member exports", chromedp.Navigate(exported), browser.Press("Write"))
 	waitForFile(t, filepath.Join(downloads, "members-all.csv"))

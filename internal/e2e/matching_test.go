@@ -53,7 +53,7 @@ func TestMatching(t *testing.T) {
 	do := drive(t, browser.Options{Width: 1280, Height: 800})
 	do("sign in", browser.SignIn(s.URL))
 	deliverable := len(where(all, func(r contract.Result) bool { return r.Finding == "deliverable" }))
-	do("all that fit", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/results?finding=deliverable", run.ID)), browser.Text(fmt.Sprintf("The first 100 of %d that match.", deliverable)), browser.Click(`input[aria-label="Choose all that are shown"]`), browser.Text("100 addresses chosen."), browser.Press("Choose all that match"), browser.Text(fmt.Sprintf("All %d addresses that fit are chosen.", deliverable)))
+	do("all that fit", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/results?finding=deliverable", run.ID)), browser.Text(fmt.Sprintf("The first 100 of %d that match.", deliverable)), browser.Click(`input[aria-label="Choose all that are shown"]`), browser.Text("100 addresses chosen."), browser.Press("Choose all that match"), browser.Text(fmt.Sprintf("All %d addresses that match are chosen.", deliverable)))
 	do("are held", browser.Press("◐ Hold"), browser.Text("overridden"))
 	if f, err := api.Matching(t.Context(), run.ID, url.Values{"decision": {"keep"}}); err != nil || f.Addresses != 0 {
 		t.Errorf("%v: all deliverable ones are held, and %d are kept", err, f.Addresses)

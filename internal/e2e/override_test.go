@@ -75,7 +75,7 @@ func TestOverrides(t *testing.T) {
 	do := drive(t, browser.Options{Width: 1280, Height: 800})
 	do("sign in", browser.SignIn(s.URL))
 	do("what was decided by an override", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d", run.ID)), browser.Press("overridden by a person"), browser.Text("overridden by a person."), browser.Text("overridden"))
-	do("as the policy says", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/results?overridden=true", run.ID)), browser.Text("4 addresses match"), browser.Click(`input[aria-label="Choose all that are shown"]`), browser.Text("4 addresses chosen."), browser.Press("As the policy says"), browser.Text("No concluded address fits"))
+	do("as the policy says", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/results?overridden=true", run.ID)), browser.Text("4 addresses match"), browser.Click(`input[aria-label="Choose all that are shown"]`), browser.Text("4 addresses chosen."), browser.Press("As the policy says"), browser.Text("No concluded address matches"))
 	do("some are struck", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/results?finding=deliverable&oddsFrom=0.5", run.ID)), browser.Text("with odds of 50 in 100 or more"), browser.Click("tbody tr:nth-child(1) input"), browser.Click("tbody tr:nth-child(2) input"), browser.Text("2 addresses chosen."), browser.Press("○ Drop"), browser.Text("overridden"))
 	do("what is chosen is taken out", browser.Click("tbody tr:nth-child(1) input"), browser.Press("Export the chosen"), browser.Text("All 1 row will be in the file."))
 	do("what other runs found", chromedp.Navigate(s.URL+fmt.Sprintf("/runs/%d/results?address=%d", run.ID, struck[0].Ordinal)), browser.Text("What other runs found"), browser.Text("(run 2 of"))

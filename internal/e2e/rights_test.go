@@ -554,7 +554,7 @@ func TestRequestsPage(t *testing.T) {
 	}
 	do := drive(t, browser.Options{Width: 1280, Height: 800})
 	do("sign in", browser.SignIn(s.URL))
-	do("look up", browser.Press("Setup"), browser.Press("Requests"), browser.Text("Nobody asked for anything yet"),
+	do("look up", browser.Press("Setup"), browser.Press("Requests"), browser.Text("Nobody has made a request yet"),
 		browser.Type(`input[aria-label="Address of the person"]`, "Rosa.Elm@fernhollow.example\r"), browser.Text("Held about this address: 1 row of 1 list"), browser.Text("Rosa Elm"))
 	do("the address is in no URL", browser.Wait(`!location.href.includes("rosa") && !location.href.includes("Rosa")`))
 	do("the file", browser.Press("File for the person"), browser.Text("All that was held about the address was written as a file"))

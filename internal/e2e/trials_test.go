@@ -364,7 +364,7 @@ func TestSettlePage(t *testing.T) {
 	if _, err := s.ada.SetTrialSender(ctx, s.sender()); err != nil { // with the key that the practice internet publishes
 		t.Fatal(err)
 	}
-	do("is tested", at("/trial-letters"), browser.Text("varnet._domainkey.fernhollow.example"), browser.Text("It is not tested as it is"), click("Test the sender"),
+	do("is tested", at("/trial-letters"), browser.Text("varnet._domainkey.fernhollow.example"), browser.Text("It has not been tested since it was changed"), click("Test the sender"),
 		browser.Text("The signature is aligned"), browser.Text("Trial letters can be sent"))
 	letter := honestLetter()
 	do("a letter that hides its writer is refused", at(fmt.Sprintf("/runs/%d/settle", run.ID)), browser.Text("Your letter"), fillNamed("Subject", letter.Subject), fillNamed("Letter", letter.Body),
