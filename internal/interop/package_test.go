@@ -78,7 +78,7 @@ func TestPackage(t *testing.T) {
 	if _, err := api.Run(t.Context(), run.ID); err != nil {
 		t.Errorf("the release before does not serve the schema of today: %v", err)
 	}
-	newer := begin(t, "varnet.service", second, "VARNET_LISTEN=127.0.0.1:"+second)
+	newer := begin(t, "varnet.service", second, "VARNET_LISTEN=127.0.0.1:"+second, "VARNET_METRICS=") // the older has the port
 	if r, err := api.Run(t.Context(), run.ID); err != nil || r.State == "finished" {
 		t.Errorf("the run did not go on beside the upgrade: %+v, %v", r.State, err)
 	}
