@@ -142,7 +142,7 @@ func serve(c *cli) action {
 		if err := engine.Start(ctx); err != nil {
 			return err
 		}
-		go testOnce(ctx, engine)
+		go testAtStart(ctx, engine)
 		stop, err := s.besides(engine, secured)
 		if err != nil {
 			return err
@@ -154,8 +154,8 @@ func serve(c *cli) action {
 	}
 }
 
-// testOnce tests outbound once the service works.
-func testOnce(ctx context.Context, engine *work.Engine) {
+// testAtStart tests outbound once the service works.
+func testAtStart(ctx context.Context, engine *work.Engine) {
 	if err := engine.Outbound.Test(ctx); err != nil && ctx.Err() == nil {
 		engine.Log.Warn("outbound was not tested", "err", err)
 	}

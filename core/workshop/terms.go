@@ -39,14 +39,14 @@ func NewTerms(how How, terms []string) (*Terms, error) {
 		return nil, fmt.Errorf("a term stands in a cell as cell, word, part, domain or number, not as %q", how)
 	}
 	for _, text := range terms {
-		folded := t.fold(text)
-		if folded == "" || t.whole[folded] {
+		term := t.fold(text)
+		if term == "" || t.whole[term] {
 			continue
 		}
-		t.whole[folded] = true
+		t.whole[term] = true
 		t.n++
-		first, _, _ := strings.Cut(folded, " ")
-		t.most[first] = max(t.most[first], strings.Count(folded, " ")+1)
+		first, _, _ := strings.Cut(term, " ")
+		t.most[first] = max(t.most[first], strings.Count(term, " ")+1)
 	}
 	if how == AsPart {
 		t.parts = newAutomaton(t.whole)
@@ -77,33 +77,33 @@ func foldWords(text string) string { return string(appendWords(make([]byte, 0, l
 // appendWords appends what foldWords returns.
 func appendWords(out []byte, text string) []byte {
 	begun, gap := len(out), false
-	for i, r := range text {
-		if r < utf8.RuneSelf { // most are, and a table is quicker than Unicode's
-			c := folded[text[i]]
-			if c == 0 {
-				gap = len(out) > begun
-				continue
-			}
-			if gap {
-				out, gap = append(out, ' '), false
-			}
-			out = append(out, c)
-			continue
-		}
-		if !unicode.IsLetter(r) && !unicode.IsDigit(r) && !unicode.IsMark(r) {
+	for _, r := range text {
+		letter := folded(r)
+		if letter == 0 {
 			gap = len(out) > begun
 			continue
 		}
 		if gap {
 			out, gap = append(out, ' '), false
 		}
-		out = utf8.AppendRune(out, unicode.ToLower(r))
+		out = utf8.AppendRune(out, letter)
 	}
 	return out
 }
 
-// folded is each letter and digit of ASCII in lower case; 0: no part of a word.
-var folded = func() (t [utf8.RuneSelf]byte) {
+// folded is a letter or digit in lower case; 0: it is no part of a word.
+func folded(r rune) rune {
+	switch {
+	case r < utf8.RuneSelf: // most are, and a table is quicker than Unicode's
+		return rune(foldedASCII[r])
+	case unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.IsMark(r):
+		return unicode.ToLower(r)
+	}
+	return 0
+}
+
+// foldedASCII is that of each character of ASCII.
+var foldedASCII = func() (t [utf8.RuneSelf]byte) {
 	for c := range byte(utf8.RuneSelf) {
 		switch {
 		case '0' <= c && c <= '9', 'a' <= c && c <= 'z':

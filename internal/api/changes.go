@@ -79,10 +79,19 @@ func (a *API) changes(ctx context.Context, _ *struct{}, send sse.Sender) {
 		case <-a.ending.Done():
 			return
 		}
-		select {
-		case <-time.After(summary.LookEvery):
-		case <-ctx.Done():
+		if !rested(ctx) {
 			return
 		}
+	}
+}
+
+// rested waits for the moment in which a stream tells nothing more; it reports whether somebody still
+// watches.
+func rested(ctx context.Context) bool {
+	select {
+	case <-time.After(summary.LookEvery):
+		return true
+	case <-ctx.Done():
+		return false
 	}
 }

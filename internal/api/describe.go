@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"strings"
+	"sync"
 
 	"github.com/danielgtaylor/huma/v2"
 )
@@ -25,12 +26,12 @@ type description struct {
 var operationPages embed.FS
 
 // groups are all operations, in the order of the documentation: a page of the folder operations
-// for each group.
-var groups = readGroups("lists", "runs", "results", "export", "policies", "checks", "catalogues", "outbound", "signing-in", "account", "team",
-	"forms", "requests", "installation", "events", "routines", "connections", "mailings", "workshop", "odds", "service", "allowance")
-
-func readGroups(pages ...string) (out []group) {
-	for _, page := range pages {
+// for each group. They are read when a contract is made: commands do without.
+var groups = sync.OnceValue(func() (out []group) {
+	for _, page := range []string{
+		"lists", "runs", "results", "export", "policies", "checks", "catalogues", "outbound", "signing-in", "account", "team", "forms", "requests",
+		"installation", "events", "routines", "connections", "mailings", "workshop", "odds", "service", "allowance",
+	} {
 		text, err := operationPages.ReadFile("operations/" + page + ".md")
 		if err != nil {
 			panic(err) // it is part of the program
@@ -38,35 +39,20 @@ func readGroups(pages ...string) (out []group) {
 		out = append(out, readGroup(string(text)))
 	}
 	return out
-}
+})
 
 // readGroup reads a page: the group's name as its heading with what it is about below, and each
 // operation's ID as a heading of the second order, with its text and an example of its body.
 func readGroup(page string) group {
-	head, parts := cutSections(page, "# ", "\n## ")
-	g := group{name: head.title, about: head.text, operations: map[string]description{}}
-	for _, p := range parts {
-		text, example, _ := strings.Cut(p.text, "```json\n")
-		g.operations[p.title] = description{oneLine(text), strings.TrimSuffix(strings.TrimSpace(example), "\n```")}
+	head, operations, _ := strings.Cut(page, "\n## ")
+	name, about, _ := strings.Cut(strings.TrimPrefix(head, "# "), "\n")
+	g := group{name, oneLine(about), map[string]description{}}
+	for _, operation := range strings.Split(operations, "\n## ") {
+		id, body, _ := strings.Cut(operation, "\n")
+		text, example, _ := strings.Cut(body, "```json\n")
+		g.operations[id] = description{oneLine(text), strings.TrimSuffix(strings.TrimSpace(example), "\n```")}
 	}
-	g.about = oneLine(g.about)
 	return g
-}
-
-// section is a heading with the text below it.
-type section struct{ title, text string }
-
-// cutSections cuts a page at its headings.
-func cutSections(page, first, further string) (head section, parts []section) {
-	for i, part := range strings.Split(strings.TrimPrefix(page, first), further) {
-		title, text, _ := strings.Cut(part, "\n")
-		if i == 0 {
-			head = section{title, text}
-		} else {
-			parts = append(parts, section{title, text})
-		}
-	}
-	return head, parts
 }
 
 // oneLine joins the lines of a paragraph.
@@ -74,12 +60,12 @@ func oneLine(text string) string { return strings.Join(strings.Fields(text), " "
 
 // describe adds the groups, and to each operation its group, description and example.
 func describe(doc *huma.OpenAPI) {
-	for _, g := range groups {
+	for _, g := range groups() {
 		doc.Tags = append(doc.Tags, &huma.Tag{Name: g.name, Description: g.about})
 	}
 	for _, item := range doc.Paths {
 		for _, op := range operationsOf(item) {
-			for _, g := range groups {
+			for _, g := range groups() {
 				if d, ok := g.operations[op.OperationID]; ok {
 					op.Tags = []string{g.name}
 					d.add(op)

@@ -229,7 +229,7 @@ func (a *API) runEvents(ctx context.Context, in *ByID, send sse.Sender) {
 	w := a.live.Watch(workspace(ctx).ID)
 	defer w.Close()
 	var last string
-	var sent, seen time.Time
+	sent, seen := time.Time{}, time.Now()
 	for {
 		out, err := a.run(ctx, in)
 		if err != nil {
@@ -258,20 +258,16 @@ func (a *API) runEvents(ctx context.Context, in *ByID, send sse.Sender) {
 // while in any case. ok is false when nobody watches any more.
 func (a *API) awaitRun(ctx context.Context, w *live.Watcher, run int64) (ok bool) {
 	anyway := time.After(lookAnyway)
-	for rest := time.After(summary.LookEvery); ; {
-		changed := w.Changed()
-		if rest != nil {
-			changed = nil // what has changed meanwhile is seen afterwards
-		}
+	if !rested(ctx) {
+		return false
+	}
+	for {
 		select {
-		case <-rest:
-			rest = nil
-		case <-changed:
+		case <-w.Changed():
 			if slices.ContainsFunc(w.Take(), func(c store.Change) bool { return c.Kind == live.Everything || c.Kind == "run" && c.ID == run }) {
 				return true
 			}
 		case <-anyway:
-			w.Take()
 			return true
 		case <-ctx.Done():
 			return false

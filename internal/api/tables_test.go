@@ -18,7 +18,7 @@ func TestTables(t *testing.T) {
 			scopes[o]++
 		}
 	}
-	for _, g := range groups {
+	for _, g := range groups() {
 		for o := range g.operations {
 			descriptions[o]++
 		}

@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"io"
-	"net"
 	"net/http"
 	"os"
 	"os/exec"
@@ -123,10 +122,11 @@ func installBehind(p *pooler, w *practice.World, port int, settings ...string) (
 		return nil, err
 	}
 	in.undo = append(in.undo, drop)
-	listen, err := freePort()
+	free, err := practice.FreePort()
 	if err != nil {
 		return nil, err
 	}
+	listen := fmt.Sprintf("127.0.0.1:%d", free)
 	in.url = "http://" + listen
 	in.env = append(os.Environ(), "VARNET_RESOLVERS="+in.net.DNS, "VARNET_SMTP_PORT="+strconv.Itoa(port),
 		"VARNET_ALLOW_PRIVATE=yes", "VARNET_HELO=verify.fernhollow.example", "VARNET_LISTEN="+listen, "VARNET_METRICS=",
@@ -164,16 +164,6 @@ func (in *installation) open() error {
 	}
 	in.pid = in.processes[0].Process.Pid
 	return await(in.url + "/readyz")
-}
-
-// freePort is an address on loopback where nobody listens.
-func freePort() (string, error) {
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		return "", err
-	}
-	defer l.Close()
-	return l.Addr().String(), nil
 }
 
 func await(url string) error {

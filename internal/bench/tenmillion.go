@@ -84,8 +84,8 @@ func (in *installation) live(rows int) (life, error) {
 	defer os.Remove(file)
 	l := &living{life: life{rows: rows}, in: in}
 	for _, part := range []func(context.Context) error{
-		func(ctx context.Context) error { return l.beVerified(ctx, file) },
-		l.beLookedAt, l.beCounted, l.beWritten,
+		func(ctx context.Context) error { return l.verify(ctx, file) },
+		l.look, l.count, l.finish,
 	} {
 		if err := part(context.Background()); err != nil {
 			return l.life, err
@@ -127,8 +127,8 @@ func (l *living) often(what string, bar time.Duration, do func(i int) error) err
 	return err
 }
 
-// beVerified imports the file and runs its list, and sees what both take of the disk.
-func (l *living) beVerified(ctx context.Context, file string) error {
+// verify imports the file and runs its list, and sees what both take of the disk.
+func (l *living) verify(ctx context.Context, file string) error {
 	before, err := l.in.disk()
 	if err != nil {
 		return err
@@ -172,8 +172,8 @@ func (l *living) runWhole(ctx context.Context, choice contract.NewRun) (contract
 	return r, err
 }
 
-// beLookedAt turns pages all over the run's results, by every filter.
-func (l *living) beLookedAt(context.Context) error {
+// look turns pages all over the run's results, by every filter.
+func (l *living) look(context.Context) error {
 	for _, f := range filters {
 		bar := 150 * time.Millisecond
 		if f.readsTexts() {
@@ -186,8 +186,8 @@ func (l *living) beLookedAt(context.Context) error {
 	return nil
 }
 
-// beCounted counts what matches the filters whose counts are not kept ready.
-func (l *living) beCounted(ctx context.Context) error {
+// count counts what matches the filters whose counts are not kept ready.
+func (l *living) count(ctx context.Context) error {
 	for _, f := range filters {
 		if !f.readsTexts() && len(f.query) > 0 && !f.query.Has("finding") {
 			continue
@@ -199,8 +199,8 @@ func (l *living) beCounted(ctx context.Context) error {
 	return l.step("operators", 0, func() error { _, err := l.in.api.RunOperators(ctx, l.run.ID, nil); return err })
 }
 
-// beWritten exports the rows, reuses their results in a further run and deletes all.
-func (l *living) beWritten(ctx context.Context) error {
+// finish exports the rows, reuses their results in a further run and deletes all.
+func (l *living) finish(ctx context.Context) error {
 	written := func(c contract.ExportChoice) func() error {
 		return func() error { return l.in.api.ExportFile(ctx, l.run.ID, c, io.Discard) }
 	}

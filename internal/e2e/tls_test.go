@@ -1,13 +1,8 @@
 package e2e
 
 import (
-	"crypto/ecdsa"
-	"crypto/elliptic"
-	"crypto/rand"
 	"crypto/tls"
 	"crypto/x509"
-	"encoding/pem"
-	"math/big"
 	"net/http"
 	"os"
 	"path/filepath"
@@ -127,26 +122,7 @@ func TestCertificateFiles(t *testing.T) {
 	folder, listen := t.TempDir(), "127.0.0.1:"+testkit.FreePort(t)
 	file, key := filepath.Join(folder, "cert.pem"), filepath.Join(folder, "key.pem")
 	trusted := x509.NewCertPool()
-	write := func(number int64) {
-		t.Helper()
-		private, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
-		if err != nil {
-			t.Fatal(err)
-		}
-		template := &x509.Certificate{SerialNumber: big.NewInt(number), DNSNames: []string{ownName}, NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(time.Hour)}
-		der, err := x509.CreateCertificate(rand.Reader, template, template, &private.PublicKey, private)
-		if err != nil {
-			t.Fatal(err)
-		}
-		made, _ := x509.ParseCertificate(der)
-		trusted.AddCert(made)
-		raw, _ := x509.MarshalPKCS8PrivateKey(private)
-		for name, block := range map[string]*pem.Block{file: {Type: "CERTIFICATE", Bytes: der}, key: {Type: "PRIVATE KEY", Bytes: raw}} {
-			if err := os.WriteFile(name, pem.EncodeToMemory(block), 0o600); err != nil {
-				t.Fatal(err)
-			}
-		}
-	}
+	write := func(number int64) { testkit.Certify(t, file, key, ownName, number, trusted) }
 	write(1)
 	serveTLS(t, append(testkit.Settings(testkit.Database(t), i), "VARNET_TLS_CERT="+file, "VARNET_TLS_KEY="+key), listen, trusted)
 	shows := func() int64 {

@@ -5,14 +5,9 @@ package interop
 import (
 	"bufio"
 	"bytes"
-	"crypto/ecdsa"
-	"crypto/elliptic"
-	"crypto/rand"
 	"crypto/tls"
 	"crypto/x509"
-	"encoding/pem"
 	"fmt"
-	"math/big"
 	"net"
 	"net/http"
 	"os"
@@ -32,16 +27,8 @@ const publicName = "varnet.fernhollow.example"
 func startNginx(t *testing.T, service string) (at string, trusted *x509.CertPool) {
 	t.Helper()
 	folder := t.TempDir()
-	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
-	if err != nil {
-		t.Fatal(err)
-	}
-	template := &x509.Certificate{SerialNumber: big.NewInt(1), DNSNames: []string{publicName}, NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(time.Hour)}
-	der, err := x509.CreateCertificate(rand.Reader, template, template, &key.PublicKey, key)
-	if err != nil {
-		t.Fatal(err)
-	}
-	raw, _ := x509.MarshalPKCS8PrivateKey(key)
+	trusted = x509.NewCertPool()
+	testkit.Certify(t, filepath.Join(folder, "cert.pem"), filepath.Join(folder, "key.pem"), publicName, 1, trusted)
 	example, err := os.ReadFile(filepath.Join(testkit.Root(), "packaging/nginx.conf"))
 	if err != nil {
 		t.Fatal(err)
@@ -49,7 +36,6 @@ func startNginx(t *testing.T, service string) (at string, trusted *x509.CertPool
 	at = "127.0.0.1:" + testkit.FreePort(t)
 	conf := strings.NewReplacer("listen 443", "listen "+at, "listen 80", "listen 127.0.0.1:"+testkit.FreePort(t), "127.0.0.1:8025", service, "/etc/ssl/varnet", folder).Replace(string(example))
 	for name, text := range map[string][]byte{
-		"cert.pem": pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der}), "key.pem": pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: raw}),
 		"varnet.conf": []byte(conf),
 		"nginx.conf": fmt.Appendf(nil, "daemon off;\npid %[1]s/pid;\nerror_log %[1]s/error.log;\nevents {}\nhttp {\naccess_log off;\nclient_body_temp_path %[1]s/body;\nproxy_temp_path %[1]s/proxy;\n"+
 			"fastcgi_temp_path %[1]s/fastcgi;\nuwsgi_temp_path %[1]s/uwsgi;\nscgi_temp_path %[1]s/scgi;\ninclude %[1]s/varnet.conf;\n}\n", folder),
@@ -68,9 +54,6 @@ func startNginx(t *testing.T, service string) (at string, trusted *x509.CertPool
 	for range 100 {
 		if conn, err := net.Dial("tcp", at); err == nil {
 			_ = conn.Close()
-			made, _ := x509.ParseCertificate(der)
-			trusted = x509.NewCertPool()
-			trusted.AddCert(made)
 			return at, trusted
 		}
 		time.Sleep(50 * time.Millisecond)

@@ -4,14 +4,8 @@ package interop
 
 import (
 	"bytes"
-	"crypto/ecdsa"
-	"crypto/elliptic"
-	"crypto/rand"
 	"crypto/tls"
 	"crypto/x509"
-	"encoding/pem"
-	"math/big"
-	"net"
 	"net/http"
 	"os"
 	"os/exec"
@@ -116,31 +110,13 @@ func TestWalkOperator(t *testing.T) {
 // them, and returns its file and who trusts it.
 func certified(t *testing.T) (file string, trusting *http.Client) {
 	t.Helper()
-	private, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
-	if err != nil {
-		t.Fatal(err)
-	}
-	template := &x509.Certificate{SerialNumber: big.NewInt(1), IPAddresses: []net.IP{net.IPv4(127, 0, 0, 1)}, NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(time.Hour)}
-	der, err := x509.CreateCertificate(rand.Reader, template, template, &private.PublicKey, private)
-	if err != nil {
-		t.Fatal(err)
-	}
-	raw, err := x509.MarshalPKCS8PrivateKey(private)
-	if err != nil {
-		t.Fatal(err)
-	}
 	folder := "/etc/varnet/tls"
 	t.Cleanup(func() { _ = os.RemoveAll(folder) })
 	must(t, "install", "-d", "-m", "755", folder)
-	for name, block := range map[string]*pem.Block{"certificate.pem": {Type: "CERTIFICATE", Bytes: der}, "key.pem": {Type: "PRIVATE KEY", Bytes: raw}} {
-		if err := os.WriteFile(filepath.Join(folder, name), pem.EncodeToMemory(block), 0o640); err != nil {
-			t.Fatal(err)
-		}
-		must(t, "chgrp", "varnet", filepath.Join(folder, name))
-	}
-	must(t, "chmod", "644", filepath.Join(folder, "certificate.pem"))
-	made, _ := x509.ParseCertificate(der)
-	pool := x509.NewCertPool()
-	pool.AddCert(made)
-	return filepath.Join(folder, "certificate.pem"), &http.Client{Transport: &http.Transport{TLSClientConfig: &tls.Config{RootCAs: pool}}}
+	file, key, pool := filepath.Join(folder, "certificate.pem"), filepath.Join(folder, "key.pem"), x509.NewCertPool()
+	testkit.Certify(t, file, key, "127.0.0.1", 1, pool)
+	must(t, "chgrp", "varnet", key)
+	must(t, "chmod", "640", key)
+	must(t, "chmod", "644", file)
+	return file, &http.Client{Transport: &http.Transport{TLSClientConfig: &tls.Config{RootCAs: pool}}}
 }

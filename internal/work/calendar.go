@@ -36,11 +36,15 @@ type calendarWorker struct {
 // sideBySide is how many of its looks go on at once.
 const sideBySide = 4
 
-// Work takes all looks; none waits for one that fails.
+// Work takes all looks; none waits for one that fails. What sees what another has just begun or ended
+// comes after it.
 func (w *calendarWorker) Work(ctx context.Context, _ *river.Job[CalendarArgs]) error {
 	e := w.engine
-	return whatever(ctx, sideBySide, e.sendDaily, e.beginDue, e.lookForChanges, e.goOnStanding, e.goOnConnected, e.tellWaiting, e.sendTrials, e.readSources,
-		e.closeWatches, e.learnDue, e.Allowance.Due, e.deleteDue, e.sweep)
+	after := func(steps ...func(context.Context) error) func(context.Context) error {
+		return func(ctx context.Context) error { return takeAll(ctx, 1, steps...) }
+	}
+	return takeAll(ctx, sideBySide, e.sendDaily, after(e.beginDue, e.lookForChanges, e.goOnStanding), e.goOnConnected, e.tellWaiting, e.sendTrials,
+		e.readSources, after(e.closeWatches, e.learnDue), e.Allowance.Due, after(e.deleteDue, e.sweep))
 }
 
 func calendar() *river.PeriodicJob {

@@ -389,8 +389,8 @@ func inOrder(steps ...func() error) error {
 	return nil
 }
 
-// whatever takes all steps, so many at a time, whatever comes of the others, and returns what failed.
-func whatever(ctx context.Context, atOnce int, steps ...func(context.Context) error) error {
+// takeAll takes all steps, so many at a time, whatever comes of the others, and returns what failed.
+func takeAll(ctx context.Context, atOnce int, steps ...func(context.Context) error) error {
 	failed := make([]error, len(steps))
 	var all errgroup.Group
 	all.SetLimit(atOnce)

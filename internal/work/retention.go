@@ -37,7 +37,7 @@ func (w *retentionWorker) Timeout(*river.Job[RetentionArgs]) time.Duration { ret
 // Work takes one step after the other, whatever came of those before.
 func (w *retentionWorker) Work(ctx context.Context, _ *river.Job[RetentionArgs]) error {
 	s := w.engine.Store
-	return whatever(ctx, 1, s.RememberAbsent, s.KeyAbsences, s.ForgetUploads, s.ForgetLinks, s.ForgetMailings, s.ForgetHabits, s.ForgetForms, s.ForgetAnswers,
+	return takeAll(ctx, 1, s.RememberAbsent, s.KeyAbsences, s.ForgetUploads, s.ForgetLinks, s.ForgetMailings, s.ForgetHabits, s.ForgetForms, s.ForgetAnswers,
 		s.ForgetPersonal, s.DeleteEnded, s.ForgetEvents, w.engine.foldRest, w.forgetAudit, w.engine.tellEnds, w.deleteDue)
 }
 

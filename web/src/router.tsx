@@ -1,9 +1,32 @@
 import { type ComponentType, lazy, Suspense } from "react";
 import { BrowserRouter, matchPath, Navigate, Route, Routes } from "react-router";
 import { Frame } from "./parts/Frame";
+import { UnderSetup } from "./parts/UnderSetup";
 
 /** Page is a component that comes when it is gone to. */
 type Page = () => Promise<ComponentType>;
+
+/** underSetup are the pages that Setup lists. */
+const underSetup: Record<string, Page> = {
+  "/policies": async () => (await import("./features/policies/Policies")).Policies,
+  "/catalogues": async () => (await import("./features/catalogues/Catalogues")).Catalogues,
+  "/rules": async () => (await import("./features/outbound/OwnRules")).OwnRules,
+  "/odds": async () => (await import("./features/odds/Odds")).Odds,
+  "/trial-letters": async () => (await import("./features/trials/TrialLetters")).TrialLetters,
+  "/outbound": async () => (await import("./features/outbound/Outbound")).Outbound,
+  "/health": async () => (await import("./features/health/Health")).Health,
+  "/letters": async () => (await import("./features/letters/Letters")).Letters,
+  "/keys": async () => (await import("./features/keys/Keys")).Keys,
+  "/webhooks": async () => (await import("./features/webhooks/Webhooks")).Webhooks,
+  "/team": async () => (await import("./features/team/Team")).TeamPage,
+  "/installation": async () => (await import("./features/installation/Installation")).Installation,
+  "/glossary": async () => (await import("./features/glossary/Glossary")).Glossary,
+  "/requests": async () => (await import("./features/requests/Requests")).Requests,
+  "/audit": async () => (await import("./features/audit/Audit")).Audit,
+  "/usage": async () => (await import("./features/allowance/Usage")).Usage,
+  "/purchases": async () => (await import("./features/allowance/Purchases")).Purchases,
+  "/accounts": async () => (await import("./features/allowance/Accounts")).Accounts,
+};
 
 const pages: Record<string, Page> = {
   "/lists": async () => (await import("./features/lists/Lists")).Lists,
@@ -13,25 +36,16 @@ const pages: Record<string, Page> = {
   "/lists/:id/domains": async () => (await import("./features/workshop/Statistics")).Statistics,
   "/lists/:id/meanings": async () => (await import("./features/lists/Meanings")).Meanings,
   "/lists/:id/opinions": async () => (await import("./features/opinions/Opinions")).Opinions,
-  "/usage": async () => (await import("./features/allowance/Usage")).Usage,
-  "/purchases": async () => (await import("./features/allowance/Purchases")).Purchases,
-  "/accounts": async () => (await import("./features/allowance/Accounts")).Accounts,
-  "/odds": async () => (await import("./features/odds/Odds")).Odds,
   "/workshop": async () => (await import("./features/workshop/Workshop")).Workshop,
   "/check": async () => (await import("./features/check/Check")).Check,
-  "/catalogues": async () => (await import("./features/catalogues/Catalogues")).Catalogues,
   "/setup": async () => (await import("./features/setup/Setup")).Setup,
-  "/glossary": async () => (await import("./features/glossary/Glossary")).Glossary,
-  "/keys": async () => (await import("./features/keys/Keys")).Keys,
   "/runs/:id": async () => (await import("./features/runs/RunPage")).RunPage,
   "/runs/:id/domains": async () => (await import("./features/runs/Domains")).Domains,
   "/runs/:id/compare/:other": async () => (await import("./features/runs/Compare")).Compare,
   "/runs/:id/results": async () => (await import("./features/results/Results")).Results,
   "/runs/:id/export": async () => (await import("./features/export/Export")).Export,
-  "/policies": async () => (await import("./features/policies/Policies")).Policies,
   "/policies/new": async () => (await import("./features/policies/PolicyPage")).PolicyPage,
   "/policies/:name": async () => (await import("./features/policies/PolicyPage")).PolicyPage,
-  "/letters": async () => (await import("./features/letters/Letters")).Letters,
   "/routines": async () => (await import("./features/routines/Routines")).Routines,
   "/routines/new": async () => (await import("./features/routines/RoutinePage")).NewRoutine,
   "/routines/:id": async () => (await import("./features/routines/RoutinePage")).RoutinePage,
@@ -46,21 +60,12 @@ const pages: Record<string, Page> = {
   "/bounces/table": async () => (await import("./features/bounces/OutcomeTable")).OutcomeTable,
   "/bounces/sources": async () => (await import("./features/bounces/Sources")).Sources,
   "/mailings/:id": async () => (await import("./features/bounces/MailingPage")).MailingPage,
-  "/trial-letters": async () => (await import("./features/trials/TrialLetters")).TrialLetters,
   "/runs/:id/settle": async () => (await import("./features/trials/Settle")).Settle,
   "/notices": async () => (await import("./features/notices/Notices")).Notices,
   "/notices/letters": async () => (await import("./features/notices/LetterWishes")).LetterWishes,
-  "/webhooks": async () => (await import("./features/webhooks/Webhooks")).Webhooks,
   "/webhooks/:id": async () => (await import("./features/webhooks/WebhookPage")).WebhookPage,
   "/person": async () => (await import("./features/account/Person")).Person,
   "/device": async () => (await import("./features/account/Device")).Device,
-  "/team": async () => (await import("./features/team/Team")).TeamPage,
-  "/requests": async () => (await import("./features/requests/Requests")).Requests,
-  "/audit": async () => (await import("./features/audit/Audit")).Audit,
-  "/installation": async () => (await import("./features/installation/Installation")).Installation,
-  "/outbound": async () => (await import("./features/outbound/Outbound")).Outbound,
-  "/rules": async () => (await import("./features/outbound/OwnRules")).OwnRules,
-  "/health": async () => (await import("./features/health/Health")).Health,
   "*": async () => (await import("./parts/NotFound")).NotFound,
 };
 
@@ -72,7 +77,7 @@ const doors: Record<string, Page> = {
   "/invitation": async () => (await import("./features/account/Invitation")).Invitation,
 };
 
-const all = { ...pages, ...doors };
+const all = { ...pages, ...underSetup, ...doors };
 const start = location.pathname === "/" ? "/lists" : location.pathname;
 
 /** here is the path of the page where somebody begins, whose script is fetched at once. */
@@ -91,6 +96,7 @@ const later = (of: Record<string, Page>): [string, ComponentType][] =>
   Object.entries(of).map(([path, load]) => [path, lazy(async () => ({ default: await load() }))]);
 
 const routes = later(pages);
+const setupRoutes = later(underSetup);
 const doorRoutes = later(doors);
 
 /** Router shows the page of the address; first is the one where somebody begins. */
@@ -110,6 +116,11 @@ export function Router({ first }: { first: ComponentType | undefined }) {
           {routes.map(([path, Page]) => (
             <Route key={path} path={path} element={show(path, Page)} />
           ))}
+          <Route element={<UnderSetup />}>
+            {setupRoutes.map(([path, Page]) => (
+              <Route key={path} path={path} element={show(path, Page)} />
+            ))}
+          </Route>
         </Route>
       </Routes>
     </BrowserRouter>

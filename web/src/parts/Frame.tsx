@@ -7,7 +7,6 @@ import { useSession } from "../api/hooks";
 import { moment } from "../words";
 import { For } from "./For";
 import { Trouble, Wait } from "./Notice";
-import { SetupPath } from "./SetupPath";
 import { Shortcuts } from "./Shortcuts";
 
 const Line = lazy(async () => ({ default: (await import("../features/allowance/Line")).Line }));
@@ -53,7 +52,6 @@ export function Frame() {
         ) : (
           // What the page shows is fetched beside the session, not after it.
           <Suspense fallback={<Wait for="the page" />}>
-            <SetupPath />
             <Outlet />
           </Suspense>
         )}

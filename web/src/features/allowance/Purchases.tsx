@@ -12,7 +12,7 @@ import { Buyer, empty } from "./Buyer";
 import { Price, usePrice } from "./Price";
 import { type Allowance, money, type Plan, type Purchase, useAllowance, usePurchases } from "./queries";
 
-/** Purchases shows the plan, buys checks, and sets what is bought by itself. */
+/** Purchases shows the plan, buys checks, and sets what is bought automatically. */
 export function Purchases() {
   const allowance = useAllowance();
   const purchases = usePurchases();

@@ -92,7 +92,11 @@ function Costs() {
         <Place
           to="/purchases"
           name="Plans and purchases"
-          says={`The plan is “${a.plan?.name}”. ${a.refill ? `Under ${plural(a.refill.under, "check")} more are bought automatically.` : "Nothing is bought by itself."}`}
+          says={`The plan is “${a.plan?.name}”. ${
+            a.refill
+              ? `Under ${plural(a.refill.under, "check")} more are bought automatically.`
+              : "Nothing is bought automatically."
+          }`}
         />
       )}
       {keeper && (
