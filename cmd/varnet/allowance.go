@@ -26,11 +26,11 @@ func allowanceCommand() command {
 func showAllowance(c *cli) action {
 	return ask(c, func(ctx context.Context, api *client.Client) (contract.Allowance, error) { return api.Allowance(ctx) }, func(a contract.Allowance) error {
 		if !a.Kept {
-			return c.sentence("No allowance is kept of this workspace: it may check as much as it likes.")
+			return c.sentence("This workspace has no allowance: it may check as much as it likes.")
 		}
 		text := a.Says
 		if a.Low > 0 {
-			text += fmt.Sprintf(" It is told when fewer than %s are left.", say.Number(a.Low))
+			text += fmt.Sprintf(" A warning comes when fewer than %s are left.", say.Number(a.Low))
 		}
 		if a.Refill != nil {
 			text += fmt.Sprintf(" Under %s, %s are bought automatically, at most %s in 30 days.", say.Number(a.Refill.Under), say.Number(a.Refill.Buy), say.Plural(int64(a.Refill.Most), "time", "times"))
@@ -75,7 +75,7 @@ func (c *cli) printPrice(p contract.Price) error {
 }
 
 func buyChecks(c *cli) action {
-	remember := c.flags.Bool("remember", false, "have the way to pay stored at the provider, for refills and the subscription")
+	remember := c.flags.Bool("remember", false, "store the payment method at the provider, for refills and the subscription")
 	return ask(c, func(ctx context.Context, api *client.Client) (p contract.Purchase, err error) {
 		n, err := c.checks(0)
 		if err != nil {

@@ -18,7 +18,7 @@ func bouncesCommand() command {
 		{"table", "FILE", "imports a table in which a sending tool says what became of letters; - is standard input", "varnet bounces table report.csv -outcome 3 -means \"hard=bounced\"", importOutcomes, nil},
 		{"read", "FILE…", "shows what messages say, without a service and without keeping anything", "varnet bounces read returned.mbox", readBounces, nil},
 		{"sources", "", "shows the mailboxes that are read, and the programs that call", "varnet bounces sources", showBounceSources, nil},
-		{"make-mailbox", "NAME -host HOST -username USER", "has a mailbox read over IMAP; the password is read from a file, so that it is in no history",
+		{"make-mailbox", "NAME -host HOST -username USER", "reads a mailbox over IMAP; the password is read from a file, so that it is in no history",
 			"varnet bounces make-mailbox Returns -host imap.fernhollow.example -username returns@fernhollow.example -password-file password.txt -then move -then-folder Read", makeBounceMailbox, nil},
 		{"make-webhook", "NAME", "has a program call with what came back, and shows the secret to sign by", "varnet bounces make-webhook \"Letter service\"", makeBounceWebhook, nil},
 		{"read-mailbox", "SOURCE", "reads a mailbox now", "varnet bounces read-mailbox 1", readBounceMailbox, nil},

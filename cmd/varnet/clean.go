@@ -134,9 +134,9 @@ func (c *cli) columnNumbers(list string) (out []int, err error) {
 func (c *cli) written() func() url.Values {
 	flags := map[string]*string{
 		"sheet":     c.flags.String("sheet", "", "the sheet of a spreadsheet; the first with something on it unless given"),
-		"delimiter": c.flags.String("delimiter", "guess", "what is between cells: guess, one character, tab or none"),
-		"quote":     c.flags.String("quote", "guess", "what wraps cells: guess, double, single or none"),
-		"encoding":  c.flags.String("encoding", "guess", "how letters are written as bytes: guess, or a name such as windows-1250"),
+		"delimiter": c.flags.String("delimiter", "guess", "the delimiter between cells: guess, one character, tab or none"),
+		"quote":     c.flags.String("quote", "guess", "the quotes around cells: guess, double, single or none"),
+		"encoding":  c.flags.String("encoding", "guess", "the text encoding: guess, or a name such as windows-1250"),
 		"header":    c.flags.String("header", "guess", "whether the first record names the columns: guess, yes or no"),
 	}
 	return func() url.Values {

@@ -47,9 +47,9 @@ func TestDecodeStrictly(t *testing.T) {
 		`{"name": "a"`:             "unexpected EOF",
 		`{"name": }`:               "at byte 10",
 		`{"nam": "a"}`:             `unknown field "nam"`,
-		`{"name": "a"}{}`:          "more behind its end",
-		`{"name": "a"}}`:           "more behind its end",
-		`{"name": "a"} and so on`:  "more behind its end",
+		`{"name": "a"}{}`:          "something after its end",
+		`{"name": "a"}}`:           "something after its end",
+		`{"name": "a"} and so on`:  "something after its end",
 		`{"name": {"first": "a"}}`: "cannot unmarshal object",
 	} {
 		var to struct{ Name string }

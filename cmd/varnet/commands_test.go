@@ -129,7 +129,7 @@ func TestSchemas(t *testing.T) {
 	run(behind, "serve", "-migrate", "no", "-listen", "127.0.0.1:0")
 	run("-migrate is yes or no", "serve", "-migrate", "perhaps")
 	run(fmt.Sprintf("from schema 0 to %d.", knows), "migrate")
-	run("nothing was to be done.", "migrate")
+	run("there was nothing to do.", "migrate")
 	run("varnet_", "key", "new")
 	run(fmt.Sprintf("schema %d\n", knows), "version")
 	db, err := store.Open(t.Context(), dsn)
@@ -182,10 +182,10 @@ func TestCommands(t *testing.T) {
 		good("lists", "There is no list here."),
 		good("lists unarchive 1"),
 		failing("lists override 1 drop nobody.atall@fernhollow.example", "none of these addresses"),
-		wrong("lists retain 1 long", `"long" is no number of days`),
+		wrong("lists retain 1 long", `"long" is not a number of days`),
 		wrong("lists common 1 other", `"other" is not the number of a list`),
 		wrong("lists override all drop ada@fernhollow.example", `"all" is not the number of a list`),
-		wrong("lists frown 1", `there is no "frown"; say one of: show, import, estimate`),
+		wrong("lists frown 1", `there is no "frown"; use one of: show, import, estimate`),
 		wrong("lists delete", "LIST is missing"),
 		wrong("lists delete 1 2", `unexpected argument "2"`),
 		failing("lists delete 99", "lists/99: There is no such record"),
@@ -198,7 +198,7 @@ func TestCommands(t *testing.T) {
 		good("runs begin 3"),
 		step{call: "runs watch 3", out: []string{"of 150 rows"}, err: []string{"addresses"}},
 		good("runs", "finished", "Members"),
-		good("runs -limit 1", "There are more; the same call with -cursor ", " shows them."),
+		good("runs -limit 1", "There are more; the same command with -cursor ", " shows them."),
 		good("runs show 1", "finished"),
 		good("runs pause 3", "are concluded"),
 		failing("runs stop 99", "runs/99/stop: There is no such record"),
@@ -222,8 +222,8 @@ func TestCommands(t *testing.T) {
 		good("policies", "mine (your own, version 1)", "Beans only."),
 		good("policies delete mine"),
 		failing("policies use 1 mine", "mine"),
-		failing("policies save -file $/slip.json", `slip.json: this is no policy: unknown field "finding"`),
-		failing("policies save -file $/cut.json", "this is no policy"),
+		failing("policies save -file $/slip.json", `slip.json: this is not a policy: unknown field "finding"`),
+		failing("policies save -file $/cut.json", "this is not a policy"),
 		failing("policies save -file $/none.json", "none.json cannot be read: no such file"),
 		failing("policies delete careful", "careful"),
 		wrong("policies use one mine", `"one" is not the number of a run`),
@@ -247,7 +247,7 @@ func TestCommands(t *testing.T) {
 		good("catalogue shipped role -search info", "info", "counts"),
 		good("catalogue except role info"),
 		good("catalogue shipped role -search info", "does not count"),
-		good("catalogue shipped disposable -limit 1", "There are more; the same call with -cursor ", " shows them."),
+		good("catalogue shipped disposable -limit 1", "There are more; the same command with -cursor ", " shows them."),
 		good("catalogue shipped no-reply -search nothing-of-the-kind", "no such entry"),
 		good("catalogue remove role info"),
 		failing("catalogue shipped fish", "query.kind"),
@@ -280,7 +280,7 @@ func TestCommands(t *testing.T) {
 		good("keys delete 2"),
 		failing("keys delete 1", "You are calling with key 1."),
 		failing("keys make form -scopes all", "body.scopes"),
-		failing("keys make form -networks here", `"here" is no network`),
+		failing("keys make form -networks here", `"here" is not a network`),
 		failing("keys rotate 99", "no such record"),
 		wrong("keys make", "NAME is missing"),
 	)
@@ -340,12 +340,12 @@ func TestCommands(t *testing.T) {
 		good("routines pause 1", "paused"),
 		good("routines resume 1", "Every day at 03:00"),
 		failing("routines make -file $/often.json", "hourly at most"),
-		failing("routines make -file $/slip.json", "is no routine"),
+		failing("routines make -file $/slip.json", "is not a routine"),
 		failing("routines go-on 1 99", "no such record"),
 		wrong("routines leave 1", "TIME is missing"),
 		good("routines delete 1"),
 		wrong("watch", "FOLDER is missing"),
-		failing("watch $/nowhere", "is no folder that can be read"),
+		failing("watch $/nowhere", "is not a folder that can be read"),
 		wrong("watch $ -pattern [", "a pattern of file names"),
 	)
 	h.walk( // team and audit trail, with a key
@@ -367,14 +367,14 @@ func TestCommands(t *testing.T) {
 		wrong("audit export", "-out FILE is missing"),
 	)
 	h.walk( // installation
-		good("installation", "One signs up by invitation.", "default", "150", "any number"),
+		good("installation", "People sign up by invitation.", "default", "150", "any number"),
 		good("installation set -sign-up closed -keep-days 90", "Nobody signs up.", "at most 90 days"),
 		good("installation limit 1 1000", "1,000"),
 		failing("installation limit 99 1000", "no such record"),
 		failing("installation set -sign-up everybody", "body.signUp"),
 		failing("installation set -issuer http://elsewhere.example", "https"),
 		wrong("installation limit 1 many", "ROWS is a number"),
-		good("installation set -sign-up invitation -keep-days 0", "One signs up by invitation."),
+		good("installation set -sign-up invitation -keep-days 0", "People sign up by invitation."),
 		good("installation limit 1 0", "any number"),
 	)
 	h.walk( // workers
@@ -436,7 +436,7 @@ func TestOutboundCommands(t *testing.T) {
 		good("outbound rules set $/rules.json", "*.nethermoss.example"),
 		good("outbound rules -json", `"depth": "never"`),
 		failing("outbound rules set $/proxies.txt", "holds no rules as JSON"),
-		wrong("outbound rules forget", "say one of: set"),
+		wrong("outbound rules forget", "use one of: set"),
 		good("outbound try ada@post.nethermoss.example", "nethermoss"),
 		good("outbound try -json ada@postbarn.example", `"lanes": 3`),
 		wrong("outbound try", "ADDRESS is missing"),

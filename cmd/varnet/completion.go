@@ -36,7 +36,7 @@ func completion(c *cli) action {
 	return func(context.Context) error {
 		script, ok := completions[c.args[0]]
 		if !ok {
-			return c.wrongUse(fmt.Sprintf("there is no completion for %q; say bash or zsh", c.args[0]))
+			return c.wrongUse(fmt.Sprintf("there is no completion for %q; use bash or zsh", c.args[0]))
 		}
 		_, err := fmt.Fprint(c.out, script)
 		return err

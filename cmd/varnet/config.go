@@ -60,7 +60,7 @@ func parseConfig(name string, r io.Reader) (map[string]string, error) {
 		key, value = strings.TrimSpace(key), strings.TrimSpace(value)
 		switch {
 		case !ok:
-			return nil, fmt.Errorf("%s, line %d: this is no setting; write NAME=value", name, n)
+			return nil, fmt.Errorf("%s, line %d: this is not a setting; write NAME=value", name, n)
 		case !slices.Contains(configured, key):
 			return nil, fmt.Errorf("%s, line %d: there is no setting %q; \"varnet serve -h\" shows them", name, n, key)
 		}

@@ -34,7 +34,7 @@ func TestConfigured(t *testing.T) {
 }
 
 // TestConfigFile: flag, environment, file and default go before each other in this order;
-// a line that is no setting is an error with its place.
+// a line that is not a setting is an error with its place.
 func TestConfigFile(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "varnet.env")
 	says := func(text string, args ...string) string {
@@ -48,9 +48,9 @@ func TestConfigFile(t *testing.T) {
 	}
 	const here = "# ours\n\nVARNET_SERVER = \"http://127.0.0.1:1\"\nVARNET_KEY='varnet_x'\n"
 	for want, got := range map[string]string{
-		"127.0.0.1:1":                            says(here),
-		"127.0.0.1:2":                            says(here, "-server", "http://127.0.0.1:2"),
-		"varnet.env, line 2: this is no setting": says("\nVARNET_KEY varnet_x\n"),
+		"127.0.0.1:1": says(here),
+		"127.0.0.1:2": says(here, "-server", "http://127.0.0.1:2"),
+		"varnet.env, line 2: this is not a setting":               says("\nVARNET_KEY varnet_x\n"),
 		"varnet.env, line 1: there is no setting \"VARNET_KEYS\"": says("VARNET_KEYS=varnet_x\n"),
 	} {
 		if !strings.Contains(got, want) {

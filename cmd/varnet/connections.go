@@ -17,7 +17,7 @@ import (
 )
 
 func connectionsCommand() command {
-	return command{"connections", "", "shows the connections of the workspace, and looks after them", "varnet connections", showConnections, []command{
+	return command{"connections", "", "shows the connections of the workspace, and manages them", "varnet connections", showConnections, []command{
 		{"kinds", "", "shows the kinds of places, and what a connection of each is set to", "varnet connections kinds", showKinds, nil},
 		{"show", "CONNECTION", "shows a connection with its settings, but for its secrets", "varnet connections show 2", showConnection, nil},
 		{"make", "-name NAME -kind KIND -set NAME=VALUE", "makes a connection, and tests it; a value that begins with @ is read from a file",
@@ -120,7 +120,7 @@ func (c *cli) given() func() (map[string]string, error) {
 
 func makeConnection(c *cli) action {
 	var n contract.NewConnection
-	c.flags.StringVar(&n.Name, "name", "", "what the connection is called")
+	c.flags.StringVar(&n.Name, "name", "", "the name of the connection")
 	c.flags.StringVar(&n.Kind, "kind", "", "the kind of place; varnet connections kinds shows them")
 	settings := c.given()
 	return ask(c, func(ctx context.Context, api *client.Client) (k contract.Connection, err error) {
@@ -219,7 +219,7 @@ func importCommand() command {
 const lookEvery = 500 * time.Millisecond
 
 func importCollection(c *cli) action {
-	name := c.flags.String("name", "", "what the list is called; as the collection unless given")
+	name := c.flags.String("name", "", "the name of the list; that of the collection unless given")
 	return ask(c, atConnection(c, func(api *client.Client, ctx context.Context, id int64) (i contract.Import, err error) {
 		i, err = api.BeginImport(ctx, id, contract.NewImport{Collection: c.args[1], Name: *name})
 		said := ""

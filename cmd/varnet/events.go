@@ -78,7 +78,7 @@ func showEventKinds(c *cli) action {
 }
 
 func webhooksCommand() command {
-	return command{"webhooks", "", "shows the webhooks of the workspace, and looks after them", "varnet webhooks", showWebhooks, []command{
+	return command{"webhooks", "", "shows the webhooks of the workspace, and manages them", "varnet webhooks", showWebhooks, []command{
 		{"make", "URL -events KINDS", "adds a webhook and prints the secret that signs its calls, this once",
 			"varnet webhooks make https://hooks.fernhollow.example/varnet -events run.finished,routine.held", makeWebhook, nil},
 		{"change", "WEBHOOK", "changes where a webhook is, what it is told of, or switches it on or off", "varnet webhooks change 3 -on yes", changeWebhook, nil},

@@ -39,8 +39,8 @@ func (c *cli) choosing() func() contract.ExportChoice {
 		c.flags.StringVar(f.to, f.name, f.otherwise, f.usage)
 	}
 	columns := c.flags.String("columns", "", "with -form results: finding, cause, title, meaning, advice, traits, odds, decision, reason, suggestion, reply, host, checked, with commas between")
-	c.flags.Float64Var(&how.OddsFrom, "odds-from", 0, "only rows with odds of so much or more, 0 to 1")
-	c.flags.Float64Var(&how.OddsBelow, "odds-below", 0, "only rows with odds under so much, 0 to 1; 0: any")
+	c.flags.Float64Var(&how.OddsFrom, "odds-from", 0, "only rows with at least these odds, 0 to 1")
+	c.flags.Float64Var(&how.OddsBelow, "odds-below", 0, "only rows with odds below this, 0 to 1; 0: any")
 	c.flags.IntVar(&how.After, "after", 0, "with -form results: the column after which the result columns are put, from 1; 0: right after the address column")
 	c.flags.BoolVar(&how.Semicolons, "semicolons", false, "for spreadsheets of a locale with decimal commas")
 	c.flags.BoolVar(&how.Guard, "guard", false, "make your own cells harmless that a spreadsheet would run as formulas; result columns always are")
@@ -56,7 +56,7 @@ func (c *cli) choosing() func() contract.ExportChoice {
 func export(c *cli) action {
 	connect, asJSON := c.connect(), c.asJSON()
 	out := c.flags.String("out", "", "the file to write; - is standard output")
-	dry := c.flags.Bool("dry-run", false, "say what the file would hold, and write none")
+	dry := c.flags.Bool("dry-run", false, "describe what the file would hold, and write none")
 	choice := c.choosing()
 	return func(ctx context.Context) error {
 		run, err := c.number(0, "run")

@@ -27,7 +27,7 @@ func showInstallation(c *cli) action {
 }
 
 func (c *cli) tellInstallation(i contract.Installation) error {
-	signUp := map[string]string{"open": "Anybody may sign up.", "invitation": "One signs up by invitation.", "closed": "Nobody signs up."}[i.SignUp]
+	signUp := map[string]string{"open": "Anybody may sign up.", "invitation": "People sign up by invitation.", "closed": "Nobody signs up."}[i.SignUp]
 	kept := "Lists are kept as long as their workspaces say"
 	if i.MaxKeepDays > 0 {
 		kept = fmt.Sprintf("Lists are kept for at most %d days", i.MaxKeepDays)

@@ -16,7 +16,7 @@ func keysCommand() command {
 	return command{"keys", "", "shows the keys of the workspace, and makes, replaces and deletes them", "varnet keys", showKeys, []command{
 		{"make", "NAME", "makes a key and prints it, this once", "varnet keys make \"sign-up form\" -scopes form -origins https://www.fernhollow.example", makeKey, nil},
 		{"rotate", "KEY", "replaces a key by a new one with the same terms, and prints that", "varnet keys rotate 3 -overlap 48", rotateKey, nil},
-		{"delete", "KEY", "takes a key back, with the console sessions that it opened", "varnet keys delete 3", deleteKey, nil},
+		{"delete", "KEY", "revokes a key, and ends the console sessions that it opened", "varnet keys delete 3", deleteKey, nil},
 	}}
 }
 

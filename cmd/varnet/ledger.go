@@ -19,9 +19,9 @@ import (
 func ledgerCommand() command {
 	return command{"ledger", "", "shows what came to the allowance in a month and what went, and keeps allowances", "varnet ledger -month 2026-11", showStatement, []command{
 		{"export", "", "writes the statement of a month as PDF or CSV, by the name of the file", "varnet ledger export -month 2026-11 -out statement.pdf", exportStatement, nil},
-		{"verify", "", "draws up the trial balance of the installation; exit 1 when the book is wrong", "varnet ledger verify", verifyLedger, nil},
+		{"verify", "", "draws up the trial balance of the installation; exits with 1 when the book does not balance", "varnet ledger verify", verifyLedger, nil},
 		{"accounts", "", "shows the allowances of all workspaces", "varnet ledger accounts", showAccounts, nil},
-		{"keep", "WORKSPACE PLAN", "keeps an allowance of a workspace by a plan; none: it may check as much as it likes", "varnet ledger keep 2 1", keepAllowance, nil},
+		{"keep", "WORKSPACE PLAN", "gives a workspace an allowance under a plan; none: it may check as much as it likes", "varnet ledger keep 2 1", keepAllowance, nil},
 		{"grant", "WORKSPACE CHECKS", "gives a workspace checks, or takes some away", "varnet ledger grant 2 5000 -note seed-fair", grantChecks, nil},
 		{"plans", "", "shows the plans", "varnet ledger plans", showPlans, []command{
 			{"save", "FILE", "makes the plan of a JSON file, or changes one; - is standard input", "varnet ledger plans save clubs.json -change 1", savePlan, nil},
@@ -30,7 +30,7 @@ func ledgerCommand() command {
 		{"billing", "", "shows payment provider, seller and taxes", "varnet ledger billing", showBilling, []command{
 			{"set", "FILE", "sets them from a JSON file; - is standard input", "varnet ledger billing set billing.json", setBilling, nil},
 		}},
-		{"pay-back", "PURCHASE", "has a purchase paid back", "varnet ledger pay-back 3", payBack, nil},
+		{"pay-back", "PURCHASE", "refunds a purchase", "varnet ledger pay-back 3", payBack, nil},
 	}}
 }
 
@@ -214,6 +214,6 @@ func (c *cli) printBilling(b contract.Billing) error {
 
 func payBack(c *cli) action {
 	return ask(c, of(c, "purchase", (*client.Client).PayBack), func(p contract.Purchase) error {
-		return c.sentence(fmt.Sprintf("The provider is asked to pay purchase %d back.", p.ID))
+		return c.sentence(fmt.Sprintf("The provider is asked to refund purchase %d.", p.ID))
 	})
 }

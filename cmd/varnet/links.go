@@ -16,7 +16,7 @@ func linksCommand() command {
 	}}
 }
 
-var linkTable = table[contract.Link]{"No link of this run is good.", "link\trows\tform\texpires\tfetched\tby", func(w io.Writer, l contract.Link) {
+var linkTable = table[contract.Link]{"This run has no valid links.", "link\trows\tform\texpires\tfetched\tby", func(w io.Writer, l contract.Link) {
 	fmt.Fprintf(w, "%d\t%s\t%s\t%s\t%d\t%s\n", l.ID, l.Decision, l.Form, minute(&l.ExpiresAt, ""), l.Fetched, printable(l.By))
 }}
 
@@ -29,7 +29,7 @@ func makeLink(c *cli) action {
 	c.flags.StringVar(&n.Decision, "decision", "keep", "which rows: keep, hold, drop or all")
 	c.flags.StringVar(&n.Form, "form", "rows", "rows, results, addresses or suppression")
 	c.flags.StringVar(&n.Format, "format", "original", "original, spreadsheet, xlsx, ods, jsonl or txt")
-	c.flags.IntVar(&n.Days, "days", 7, "for how many days it is good, 1 to 90")
+	c.flags.IntVar(&n.Days, "days", 7, "for how many days it works, 1 to 90")
 	var at func(string) string
 	return ask(c, of(c, "run", func(api *client.Client, ctx context.Context, run int64) (contract.Link, error) {
 		at = api.At

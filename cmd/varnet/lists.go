@@ -17,8 +17,8 @@ func listsCommand() command {
 	return command{"lists", "", "shows the lists, newest first, and changes them", "varnet lists -search members", showLists, []command{
 		{"show", "LIST", "shows one list", "varnet lists show 12", showList, nil},
 		{"import", "FILE", "imports a file as a list, or a newer file for one; - is standard input", "varnet lists import members.csv -name Members", importList, nil},
-		{"estimate", "LIST", "says from a sample what a list will come to, in half a minute at most", "varnet lists estimate 12", estimateList, nil},
-		{"common", "LIST LIST", "says how many addresses of the first list are in the second, too", "varnet lists common 12 7", commonLists, nil},
+		{"estimate", "LIST", "estimates from a sample what a run of a list will find, in half a minute at most", "varnet lists estimate 12", estimateList, nil},
+		{"common", "LIST LIST", "says how many addresses of the first list are also in the second", "varnet lists common 12 7", commonLists, nil},
 		{"columns", "LIST", "shows what the columns of a list hold: names, days of activity, what another check found; or says so", "varnet lists columns 12 -holds Vorname=first-name -holds Nachname=last-name", listColumns, nil},
 		{"rename", "LIST NAME", "gives a list another name", "varnet lists rename 12 \"Members, spring\"", renameList, nil},
 		{"retain", "LIST DAYS", "sets how many days a list is kept after it was imported or last run; 0: until it is deleted", "varnet lists retain 12 365", retainList, nil},
@@ -94,7 +94,7 @@ func retainList(c *cli) action {
 	return changeList(c, func() (contract.ListChange, error) {
 		days, err := strconv.Atoi(c.args[1])
 		if err != nil {
-			return contract.ListChange{}, c.wrongUse(fmt.Sprintf("%q is no number of days", c.args[1]))
+			return contract.ListChange{}, c.wrongUse(fmt.Sprintf("%q is not a number of days", c.args[1]))
 		}
 		return contract.ListChange{KeepDays: &days}, nil
 	})

@@ -18,7 +18,7 @@ func mailingsCommand() command {
 		{"import", "FILE", "registers a mailing by the table of whom it went to; - is standard input", "varnet mailings import sent.csv -name \"Spring letter\" -sent 2026-03-17T07:30:00Z", importMailing, nil},
 		{"show", "MAILING", "shows what became of a mailing, by what had been found of its addresses", "varnet mailings show 3", showMailing, nil},
 		{"export", "MAILING", "writes whom a mailing goes to, with the return address of each letter, for a sending tool", "varnet mailings export 3 -out spring.csv", exportMailing, nil},
-		{"sent", "MAILING", "says that a mailing is sent now that was to be sent later", "varnet mailings sent 3", sendMailing, nil},
+		{"sent", "MAILING", "records that a mailing prepared for later is being sent now", "varnet mailings sent 3", sendMailing, nil},
 		{"letters", "MAILING", "shows the letters of a mailing", "varnet mailings letters 3 -outcome bounced", showMailed, nil},
 		{"delete", "MAILING", "deletes a mailing; what is known of its addresses stays", "varnet mailings delete 3", deleteMailing, nil},
 	}}
@@ -58,7 +58,7 @@ func registerMailing(c *cli) action {
 	n := contract.NewMailing{}
 	var sent timeFlag
 	var decisions string
-	c.flags.StringVar(&n.Name, "name", "", "what people call the mailing")
+	c.flags.StringVar(&n.Name, "name", "", "the name of the mailing")
 	c.flags.StringVar(&decisions, "decision", "keep", "to which rows it was sent: keep, hold, drop, with commas between")
 	c.flags.Var(&sent, "sent", "when it was sent, as `TIME`; now unless given")
 	c.flags.IntVar(&n.WatchHours, "watch", 72, "for how many hours bounces are waited for")
@@ -76,7 +76,7 @@ func sendMailing(c *cli) action {
 func importMailing(c *cli) action {
 	t := client.MailingTable{}
 	var sent timeFlag
-	c.flags.StringVar(&t.Name, "name", "", "what people call the mailing")
+	c.flags.StringVar(&t.Name, "name", "", "the name of the mailing")
 	c.flags.Var(&sent, "sent", "when it was sent, as `TIME`; now unless given")
 	c.flags.IntVar(&t.WatchHours, "watch", 72, "for how many hours bounces are waited for")
 	c.flags.IntVar(&t.Address, "address", 0, "the column with the addresses, from 1; detected unless given")

@@ -67,13 +67,13 @@ func TestExamplesAreRight(t *testing.T) {
 		args := words.FindAllString(strings.TrimSuffix(strings.TrimPrefix(line, "source <("), ")"), -1)[1:]
 		c, rest, err := find(args)
 		if err != nil || c.define == nil || !slices.Equal(c.path[:len(path)], path) {
-			t.Errorf("%q is no call of %v", args, path)
+			t.Errorf("%q is not a call of %v", args, path)
 			continue
 		}
 		c.in, c.out, c.err = strings.NewReader(""), io.Discard, io.Discard
 		c.define(c)
 		if err := c.parse(rest); err != nil {
-			t.Errorf("%q is no right call", c.example)
+			t.Errorf("%q is not a correct call", c.example)
 		}
 	}
 }

@@ -84,7 +84,7 @@ func shareOdds(c *cli) action {
 	return ask(c, func(ctx context.Context, api *client.Client) (contract.OddsSharing, error) {
 		s := contract.OddsSharing{Shares: c.args[0] == "yes"}
 		if !s.Shares && c.args[0] != "no" {
-			return s, c.wrongUse(fmt.Sprintf("outcomes are shared or not: say yes or no, not %q", c.args[0]))
+			return s, c.wrongUse(fmt.Sprintf("outcomes are shared or not: use yes or no, not %q", c.args[0]))
 		}
 		return s, api.ShareOutcomes(ctx, s.Shares)
 	}, func(s contract.OddsSharing) error {

@@ -81,7 +81,7 @@ func mapOpinion(c *cli) action {
 	c.flags.Var(means, "means", "what a word means, as `WORD=FINDING`: deliverable, catch-all, undecided, undeliverable, or nothing behind the sign; give it once for each, in place of all that was said before")
 	return ask(c, func(ctx context.Context, api *client.Client) (struct{}, error) {
 		if len(means) == 0 {
-			return struct{}{}, c.wrongUse("say what words mean: -means WORD=FINDING")
+			return struct{}{}, c.wrongUse("give the meaning of words: -means WORD=FINDING")
 		}
 		return struct{}{}, api.SetOpinionMeaning(ctx, c.args[0], means)
 	}, func(struct{}) error {

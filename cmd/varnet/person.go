@@ -62,7 +62,7 @@ func newKey(c *cli) action {
 }
 
 func personCommand() command {
-	return command{"person", "", "looks after people on the installation itself", "varnet person link", nil, []command{
+	return command{"person", "", "manages people on the installation itself", "varnet person link", nil, []command{
 		{"new", "ADDRESS", "makes a person, whose password is read from standard input", "varnet person new ada.moss@fernhollow.example -name \"Ada Moss\"", newPerson, nil},
 		{"owner", "ADDRESS", "makes somebody an owner of the installation", "varnet person owner ada.moss@fernhollow.example", makeOwner, nil},
 		{"link", "", "prints a one-time link by which an owner of the installation signs up", "varnet person link -base-url https://varnet.fernhollow.example", ownerLink, nil},
@@ -133,7 +133,7 @@ func makeOwner(c *cli) action {
 		if err != nil {
 			return err
 		}
-		return c.sentence(fmt.Sprintf("%s (%s) looks after the installation.", p.Name, p.Address))
+		return c.sentence(fmt.Sprintf("%s (%s) is an owner of the installation.", p.Name, p.Address))
 	})
 }
 

@@ -72,7 +72,7 @@ func (c *cli) policyFile() func() (contract.Policy, error) {
 			return p, err
 		}
 		if err := decodeStrictly(text, &p); err != nil {
-			return p, fmt.Errorf("%s: this is no policy: %w; \"varnet policies show careful\" shows how one is written", *name, err)
+			return p, fmt.Errorf("%s: this is not a policy: %w; \"varnet policies show careful\" shows how one is written", *name, err)
 		}
 		if p.Name == "" && *name != "-" {
 			p.Name = strings.TrimSuffix(filepath.Base(*name), filepath.Ext(*name))

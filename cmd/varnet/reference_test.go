@@ -77,7 +77,7 @@ type described struct {
 // settingsReference is every setting by its variable.
 func settingsReference() string {
 	const all = "all commands"
-	byEnv := map[string]*described{ // those that are no flags, which every user of the machine could read
+	byEnv := map[string]*described{ // those that are not flags, which every user of the machine could read
 		"VARNET_CONFIG":        {says: "the file with settings, instead of `" + configFile + "`; empty: none", commands: []string{all}},
 		"VARNET_SECRET":        {says: "the secret itself, instead of `-secret-file`", commands: []string{"serve", "worker"}},
 		"VARNET_SECRET_BEFORE": {says: "the secret before it, until everything is sealed anew", commands: []string{"serve", "worker"}},
@@ -148,7 +148,7 @@ func TestPagesAreRight(t *testing.T) {
 		}
 		for _, v := range env.FindAllString(string(text), -1) {
 			if !strings.Contains(settings, "`"+v+"`") && !strings.HasPrefix(v, "VARNET_TEST_") && v != "VARNET_WRITE" {
-				t.Errorf("%s names %s, which is no setting", name, v)
+				t.Errorf("%s names %s, which is not a setting", name, v)
 			}
 		}
 		if filepath.Base(name) == "CHANGELOG.md" { // it tells of what was

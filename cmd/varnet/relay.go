@@ -13,7 +13,7 @@ import (
 func relayCommand() command {
 	return command{"relay", "", "runs a relay: a way out for the service, on a host that has port 25", "varnet relay -listen 0.0.0.0:2526 -state /var/lib/varnet-relay", runRelay, []command{
 		{"route", "", "shows the line by which a relay is added as a route; it holds its token", "varnet relay route -state /var/lib/varnet-relay -listen relay.fernhollow.example:2526", relayRoute, nil},
-		{"rotate", "", "gives a relay another token; the one before is good until the next rotation", "varnet relay rotate -state /var/lib/varnet-relay", relayRotate, nil},
+		{"rotate", "", "gives a relay another token; the one before works until the next rotation", "varnet relay rotate -state /var/lib/varnet-relay", relayRotate, nil},
 	}}
 }
 
@@ -51,7 +51,7 @@ func relayRotate(c *cli) action {
 		}
 		kept, err := relay.Keep(*state)
 		if err == nil {
-			fmt.Fprintln(c.err, "The relay has another token. Put this line in the place of its route; the token before it is good until the next rotation.")
+			fmt.Fprintln(c.err, "The relay has another token. Put this line in the place of its route; the token before it works until the next rotation.")
 			showRoute(c, kept, *listen)
 		}
 		return err

@@ -11,7 +11,7 @@ import (
 )
 
 func routinesCommand() command {
-	return command{"routines", "", "shows the routines of the workspace, and looks after them", "varnet routines", showRoutines, []command{
+	return command{"routines", "", "shows the routines of the workspace, and manages them", "varnet routines", showRoutines, []command{
 		{"show", "ROUTINE", "shows a routine as the JSON that make and change read", "varnet routines show 3 > nightly.json", showRoutine, nil},
 		{"draft", "-file FILE", "says what a routine would do, and when; nothing is made", "varnet routines draft -file nightly.json", draftRoutine, nil},
 		{"make", "-file FILE", "makes a routine", "varnet routines make -file nightly.json", makeRoutine, nil},
@@ -61,7 +61,7 @@ func (c *cli) routineFile() func() (contract.NewRoutine, error) {
 		d := json.NewDecoder(body)
 		d.DisallowUnknownFields()
 		if err := d.Decode(&n); err != nil {
-			return n, fmt.Errorf("the file %s is no routine: %w", *file, err)
+			return n, fmt.Errorf("the file %s is not a routine: %w", *file, err)
 		}
 		return n, nil
 	}
@@ -115,7 +115,7 @@ func changeRoutine(c *cli) action {
 }
 
 func runRoutine(c *cli) action {
-	dry := c.flags.Bool("dry", false, "say what it would do; nobody is asked, and nothing written")
+	dry := c.flags.Bool("dry", false, "describe what it would do; nobody is asked, and nothing written")
 	return ask(c, of(c, "routine", func(api *client.Client, ctx context.Context, id int64) (contract.RoutineTime, error) {
 		return api.RunRoutine(ctx, id, *dry)
 	}), func(t contract.RoutineTime) error {

@@ -214,7 +214,7 @@ func (s settings) serves(c *cli, config *work.Config) (err error) {
 	}
 	config.Serves, config.ReturnsDomain = true, strings.ToLower(*s.returnsDomain)
 	if *s.returns != "" && config.ReturnsDomain == "" {
-		return c.wrongUse("-returns takes what comes back to return addresses: say with -returns-domain what their domain is")
+		return c.wrongUse("-returns takes what comes back to return addresses: give their domain with -returns-domain")
 	}
 	return nil
 }
@@ -281,12 +281,12 @@ func (s settings) firstOwner(ctx context.Context, c *cli, e *work.Engine, at str
 		return err
 	}
 	if !onTerminal(c.err) {
-		fmt.Fprintln(c.err, "Nobody looks after this installation yet; \"varnet person link\" shows the link by which somebody begins to.")
+		fmt.Fprintln(c.err, "This installation has no owner yet; \"varnet person link\" prints the link by which the first one signs up.")
 		return nil
 	}
 	secret, err := accounts(e.Store, e.Secrets).OwnerLink(ctx)
 	if err == nil {
-		fmt.Fprintf(c.err, "Nobody looks after this installation yet. Open this link within a day, once, to sign up as its owner:\n  http://%s/begin#%s\n", at, secret)
+		fmt.Fprintf(c.err, "This installation has no owner yet. Open this link within a day, once, to sign up as its owner:\n  http://%s/begin#%s\n", at, secret)
 	}
 	return err
 }

@@ -99,7 +99,7 @@ func signIn(c *cli) action {
 		if strings.HasPrefix(at, "/") { // the service has not been told where people reach it
 			at = strings.TrimRight(*server, "/") + at
 		}
-		fmt.Fprintf(c.err, "Open %s\nand type this code: %s\nIt is good until %s.\n", printable(at), printable(g.Code), g.ExpiresAt.Local().Format("15:04"))
+		fmt.Fprintf(c.err, "Open %s\nand type this code: %s\nIt expires at %s.\n", printable(at), printable(g.Code), g.ExpiresAt.Local().Format("15:04"))
 		token, err := await(ctx, api, g.Secret, device, time.Duration(g.Interval)*time.Second, g.ExpiresAt)
 		if err != nil {
 			return err

@@ -15,14 +15,14 @@ func teamCommand() command {
 	roles := "ROLE is " + say.Or(account.Names(account.Roles())...)
 	return command{"team", "", "shows the people of your workspace, and invites, changes and removes them", "varnet team", showTeam, []command{
 		{"invite", "ADDRESS ROLE", "invites somebody by letter, and prints the link; " + roles, "varnet team invite bea.quill@fernhollow.example reader", invite, nil},
-		{"uninvite", "INVITATION", "takes an invitation back", "varnet team uninvite 3", uninvite, nil},
+		{"uninvite", "INVITATION", "withdraws an invitation", "varnet team uninvite 3", uninvite, nil},
 		{"role", "PERSON ROLE", "changes what a member is; " + roles, "varnet team role 2 manager", changeRole, nil},
 		{"remove", "PERSON", "takes a person out of the workspace", "varnet team remove 2", removeMember, nil},
 		{"rules", "", "shows the workspace's own rules, the first that matches counting", "varnet team rules -json > rules.json", showOwnRules, []command{
 			{"set", "FILE", "replaces them by those of a file, as \"rules -json\" prints them; - is standard input", "varnet team rules set rules.json", setOwnRules, nil},
 		}},
 		{"export", "-out FILE", "writes everything in the workspace as files in a zip; for owners", "varnet team export -out library.zip", exportWorkspace, nil},
-		{"import", "FILE -owner ADDRESS", "reads such a zip into this installation, as a workspace of its own; for who looks after the installation", "varnet team import library.zip -owner ada.moss@fernhollow.example", importWorkspace, nil},
+		{"import", "FILE -owner ADDRESS", "reads such a zip into this installation, as a workspace of its own; for owners of the installation", "varnet team import library.zip -owner ada.moss@fernhollow.example", importWorkspace, nil},
 		{"keep", "", "stops the deletion of the workspace", "varnet team keep", keepWorkspace, nil},
 		{"workspaces", "", "shows your workspaces", "varnet team workspaces", showWorkspaces, nil},
 		{"enter", "WORKSPACE", "works in another of your workspaces from now on", "varnet team enter 2", enterWorkspace, nil},

@@ -74,8 +74,8 @@ func migrateDatabase(c *cli) action {
 		case err != nil:
 			return err
 		case now == before:
-			return c.sentence(fmt.Sprintf("The database has schema %d; nothing was to be done.", now))
+			return c.sentence(fmt.Sprintf("The database has schema %d; there was nothing to do.", now))
 		}
-		return c.sentence(fmt.Sprintf("The database went from schema %d to %d.", before, now))
+		return c.sentence(fmt.Sprintf("The database was migrated from schema %d to %d.", before, now))
 	}
 }

@@ -46,7 +46,7 @@ func watch(c *cli) action {
 			return c.wrongUse(fmt.Sprintf("-pattern is a pattern of file names such as *.csv, not %q", w.pattern))
 		}
 		if info, err := os.Stat(c.args[0]); err != nil || !info.IsDir() {
-			return fmt.Errorf("%s is no folder that can be read", c.args[0])
+			return fmt.Errorf("%s is not a folder that can be read", c.args[0])
 		}
 		w.folder, w.api = c.args[0], connect()
 		if _, err := w.api.Policy(ctx, w.run.Policy); err != nil {

@@ -24,7 +24,7 @@ func workersCommand() command {
 func showWorkers(c *cli) action {
 	return ask(c, func(ctx context.Context, api *client.Client) (contract.Page[contract.Worker], error) {
 		return whole(api.Workers(ctx))
-	}, table[contract.Worker]{"No worker gives a sign of life.", "worker\tversion\tserves\tlocation\tlanes at work\tsessions by route\tlast sign of life", func(w io.Writer, k contract.Worker) {
+	}, table[contract.Worker]{"No worker is running.", "worker\tversion\tserves\tlocation\tlanes at work\tsessions by route\tlast heartbeat", func(w io.Writer, k contract.Worker) {
 		serves, state := "no", ""
 		if k.Serves {
 			serves = "yes"

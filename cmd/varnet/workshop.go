@@ -294,10 +294,10 @@ type maker struct {
 // making adds the flags of what is made, and returns what makes it.
 func (c *cli) making() maker {
 	connect, asJSON := c.connect(), c.asJSON()
-	name := c.flags.String("name", "", "what the new list is called")
+	name := c.flags.String("name", "", "the name of the new list")
 	out := c.flags.String("out", "", "write a file instead of making a list; of a split, the folder for its files; - is standard output")
 	countries := c.countryFile()
-	dry := c.flags.Bool("dry-run", false, "say what would be made, and make nothing")
+	dry := c.flags.Bool("dry-run", false, "describe what would be made, and make nothing")
 	return maker{connect, func(ctx context.Context, first string, steps []contract.WorkshopStep, split *contract.WorkshopSplit) error {
 		id, ofService := listNumber(first)
 		for _, s := range steps {

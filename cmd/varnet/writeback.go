@@ -16,7 +16,7 @@ func writeBackCommand() command {
 	return command{"write-back", "RUN", "writes decisions of a run back to where its contacts came from, and waits for the end", "varnet write-back 12 -act field -name \"mail state\" -of finding -dry-run", writeBack, []command{
 		{"list", "", "shows the newest write-backs", "varnet write-back list -run 12", showWriteBacks, nil},
 		{"journal", "WRITE-BACK", "shows what each contact got and had", "varnet write-back journal 3 -state failed,skipped", showJournal, nil},
-		{"undo", "WRITE-BACK", "gives the contacts back what they had", "varnet write-back undo 3", undoWriteBack, nil},
+		{"undo", "WRITE-BACK", "restores what the contacts had before", "varnet write-back undo 3", undoWriteBack, nil},
 	}}
 }
 
@@ -61,7 +61,7 @@ func listed(text string) []string {
 
 func writeBack(c *cli) action {
 	steps := c.steps()
-	dry := c.flags.Bool("dry-run", false, "say what would be written, and write nothing")
+	dry := c.flags.Bool("dry-run", false, "describe what would be written, and write nothing")
 	connection := c.flags.Int64("connection", 0, "where a file goes to: the number of a connection for files")
 	connect, asJSON := c.connect(), c.asJSON()
 	return func(ctx context.Context) error {

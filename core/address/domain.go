@@ -110,13 +110,13 @@ func domainError(s string, at int) *Error {
 	for _, r := range s {
 		pos++
 		if r < utf8.RuneSelf && !letterDigit(r) && r != '-' && r != '.' {
-			return badDomain(pos, fmt.Sprintf("The character %s may not stand in a domain (position %d).", show(r), pos))
+			return badDomain(pos, fmt.Sprintf("A domain may not contain the character %s (position %d).", show(r), pos))
 		}
 	}
 	for _, l := range strings.Split(s, ".") {
 		switch {
 		case l == "":
-			return badDomain(at+1, "There is a dot too many in the domain.")
+			return badDomain(at+1, "The domain has a dot too many.")
 		case l[0] == '-' || l[len(l)-1] == '-':
 			return badDomain(at+1, fmt.Sprintf("The part %q of the domain begins or ends with a hyphen.", l))
 		case len(l) > 63:

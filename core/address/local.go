@@ -37,7 +37,7 @@ func checkDotString(s string) error {
 			return malformed(pos, "There are two dots in a row.")
 		}
 		if r != '.' && !atext(r) {
-			return malformed(pos, fmt.Sprintf("The character %s may not stand there (position %d).", show(r), pos))
+			return malformed(pos, fmt.Sprintf("The part before the @ may not contain the character %s here (position %d).", show(r), pos))
 		}
 		before = r
 	}
@@ -63,7 +63,7 @@ func readQuoted(s string) (string, error) {
 		}
 		// qtextSMTP and quoted-pairSMTP hold printable ASCII and space only.
 		if r < ' ' || r == 0x7f || (r >= utf8.RuneSelf && !wordly(r)) {
-			return "", malformed(pos, fmt.Sprintf("The character %s may not stand there (position %d).", show(r), pos))
+			return "", malformed(pos, fmt.Sprintf("The part before the @ may not contain the character %s here (position %d).", show(r), pos))
 		}
 		content.WriteRune(r)
 		i += n

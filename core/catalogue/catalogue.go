@@ -148,7 +148,7 @@ func Normal(k Kind, name string) (string, error) {
 	name = strings.ToLower(strings.TrimSpace(name))
 	if !k.ByDomain() {
 		if name == "" || strings.ContainsAny(name, "@ \t\r\n\x00") {
-			return "", fmt.Errorf("%q is no name before an @", name)
+			return "", fmt.Errorf("%q is not a name before an @", name)
 		}
 		if k != Roles {
 			name = plainName(name)
@@ -157,7 +157,7 @@ func Normal(k Kind, name string) (string, error) {
 	}
 	a, err := address.Parse("x@" + strings.TrimPrefix(name, "@"))
 	if err != nil {
-		return "", fmt.Errorf("%q is no domain: %w", name, err)
+		return "", fmt.Errorf("%q is not a domain: %w", name, err)
 	}
 	return a.Domain, nil
 }

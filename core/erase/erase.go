@@ -29,7 +29,7 @@ type Eraser struct {
 	Domains []string
 }
 
-// Identity is what an address is told apart by; "" for a text that is no address.
+// Identity is what an address is told apart by; "" for a text that is not an address.
 func (e Eraser) Identity(text string) string {
 	a, err := e.Grammar.Parse(text)
 	if err != nil {

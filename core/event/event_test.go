@@ -23,7 +23,7 @@ func TestRegistry(t *testing.T) {
 	for _, k := range event.Kinds() {
 		thing, what, ok := strings.Cut(string(k.Code), ".")
 		if seen[k.Code] || !ok || thing == "" || what == "" {
-			t.Errorf("%q is no code, or there twice", k.Code)
+			t.Errorf("%q is not a code, or there twice", k.Code)
 		}
 		seen[k.Code] = true
 		if k.Title == "" || !strings.HasSuffix(k.Meaning, ".") || k.Act == "" || k.About == "" || k.Severity == "" || k.For == "" || k.Letter == "" {

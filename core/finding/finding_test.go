@@ -18,7 +18,7 @@ func TestRegistry(t *testing.T) {
 		}
 		for _, text := range []string{i.Meaning, i.Advice} {
 			if !strings.HasSuffix(text, ".") || len(text) < 8 {
-				t.Errorf("%s: %q is no sentence", i.Code, text)
+				t.Errorf("%s: %q is not a sentence", i.Code, text)
 			}
 		}
 		if len(i.Findings) == 0 || i.Title == "" {

@@ -57,11 +57,11 @@ var traits = []TraitInfo{
 	{TraitTrapPattern, "Trap by pattern", "traps by pattern", "Its name has the shape of addresses that are set out as spam traps.", true},
 	{TraitTrapTypo, "Typo-domain trap", "typo-domain traps", "Its domain is catalogued as a misspelling of a large mail service; such domains are kept to catch senders who do not look.", true},
 	{TraitTrapRevived, "Revived trap", "revived traps", "It was refused as absent in a run at least 6 months ago and is accepted now.", true},
-	{TraitTypo, "Typo", "likely typos", "Its domain is one slip away from a much more common one; the suggestion stands beside it.", false},
+	{TraitTypo, "Typo", "likely typos", "Its domain is one typing error away from a much more common one, which is suggested.", false},
 	{TraitTagged, "Tagged", "tagged addresses", "Carries a tag after a plus sign; it is the same mailbox without it at most hosts.", false},
 	{TraitRandomLooking, "Random-looking", "random-looking addresses", "The name before the @ looks like keys struck at random.", false},
 	{TraitInternational, "International", "international addresses", "Holds letters outside ASCII (RFC 6531).", false},
-	{TraitDuplicate, "Duplicate", "duplicates", "The same address stands in an earlier row of the list.", true},
+	{TraitDuplicate, "Duplicate", "duplicates", "The same address is in an earlier row of the list.", true},
 	{TraitComplained, "Complained", "addresses that complained", "Its owner reported a message from this workspace as unwanted.", true},
 	{TraitUnsubscribed, "Unsubscribed", "addresses that unsubscribed", "Its owner asked this workspace for no more messages.", true},
 }

@@ -22,7 +22,7 @@ var minor = map[int]string{
 func DigitsOf(code string) (int, error) {
 	unit, err := currency.ParseISO(code)
 	if err != nil || unit.String() != code {
-		return 0, fmt.Errorf("%q is no currency: three capital letters, as in ISO 4217", code)
+		return 0, fmt.Errorf("%q is not a currency: three capital letters, as in ISO 4217", code)
 	}
 	for digits, codes := range minor {
 		if strings.Contains(codes, code) {

@@ -46,7 +46,7 @@ const (
 func (p Plan) Check() error {
 	switch {
 	case strings.TrimSpace(p.Name) == "" || len(p.Name) > 100:
-		return errors.New("a plan wants a name of at most 100 letters")
+		return errors.New("a plan needs a name of at most 100 characters")
 	case p.Grant < 0 || p.Grant > Most:
 		return fmt.Errorf("a plan grants from 0 to %s checks a month, not %d", say.Number(Most), p.Grant)
 	case p.Keep < 0 || p.Keep > mostKeep:
@@ -188,9 +188,9 @@ type TaxRate struct {
 func (t TaxRate) Check() error {
 	switch {
 	case !twoLetters(t.Country):
-		return fmt.Errorf("%q is no country: two capital letters, as in ISO 3166-1", t.Country)
+		return fmt.Errorf("%q is not a country: two capital letters, as in ISO 3166-1", t.Country)
 	case strings.TrimSpace(t.Name) == "" || len(t.Name) > 40:
-		return fmt.Errorf("the tax of %s wants a name of at most 40 letters", t.Country)
+		return fmt.Errorf("the tax of %s needs a name of at most 40 characters", t.Country)
 	case t.Rate < 0 || t.Rate > 10_000:
 		return fmt.Errorf("the tax of %s is from 0 to 10000 hundredths of a percent, not %d", t.Country, t.Rate)
 	}

@@ -138,7 +138,7 @@ func spellings(name string) []string {
 	return out
 }
 
-// plain leaves out marks over and under letters, and what is no letter, space or hyphen.
+// plain leaves out marks over and under letters, and what is not a letter, space or hyphen.
 func plain(s string) string {
 	return strings.Map(func(r rune) rune {
 		if r < unicode.MaxASCII && (unicode.IsLetter(r) || r == ' ' || r == '-') {

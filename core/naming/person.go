@@ -6,7 +6,7 @@ import (
 	"unicode"
 )
 
-// titles stand before names and are no part of them.
+// titles stand before names and are not part of them.
 var titles = []string{"dr", "prof", "mr", "mrs", "ms", "miss", "mx", "herr", "frau", "mme", "m", "ing", "dipl", "rev", "sir", "fr"}
 
 // particles begin a last name, and are written small within a name.

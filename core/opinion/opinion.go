@@ -10,7 +10,7 @@ import (
 	"varnet/core/say"
 )
 
-// Means tells what the words of a check mean, by the words in lower case; "" is no finding: the word
+// Means tells what the words of a check mean, by the words in lower case; "" is not a finding: the word
 // says nothing of the mailbox.
 type Means map[string]finding.Finding
 

@@ -18,7 +18,7 @@ func (t *Tester) TestBlocklist(ctx context.Context, zone string) (o Outcome) {
 	case in.Status == resolve.StatusFailed || out.Status == resolve.StatusFailed:
 		o.Add(Reservation, "Some zones answer no resolver of a large provider; ask by a resolver of your own, or remove it.", "%s gave no answer.", zone)
 	case in.Status != resolve.StatusFound:
-		o.Add(Reservation, "Remove it; it is no blocklist, or no longer one.", "%s does not hold its own test entry.", zone)
+		o.Add(Reservation, "Remove it; it is not a blocklist, or no longer one.", "%s does not hold its own test entry.", zone)
 	case out.Status == resolve.StatusFound:
 		o.Add(Reservation, "Remove it; it lists the whole world.", "%s holds what no blocklist may hold.", zone)
 	default:

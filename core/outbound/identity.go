@@ -29,7 +29,7 @@ func (t *Tester) TestIdentity(ctx context.Context, id smtp.Identity, seen []Seen
 		t.testSPF(ctx, &o, as, s.Public)
 	}
 	if len(seen) == 0 {
-		o.Add(Reservation, "Say it on the route, as in direct?public=ADDRESS.",
+		o.Add(Reservation, "Set it on the route, as in direct?public=ADDRESS.",
 			"No mail host said which address of ours it sees, so reverse name and SPF were not looked at.")
 	}
 	return o
@@ -42,7 +42,7 @@ func (t *Tester) testName(ctx context.Context, o *Outcome, name string, seen []S
 	case failed:
 		o.Add(Reservation, "Test the resolvers, then this again.", "The name %s could not be looked up now.", name)
 	case len(addrs) == 0:
-		o.Add(Reservation, t.suggest(ctx, seen, "Give "+name+" an address record, or say a name that has one."),
+		o.Add(Reservation, t.suggest(ctx, seen, "Give "+name+" an address record, or use a name that has one."),
 			"The name %s does not resolve; hosts that look it up refuse us.", name)
 	default:
 		o.Add(Good, "", "The name %s resolves to %s.", name, joined(addrs))
@@ -53,7 +53,7 @@ func (t *Tester) testName(ctx context.Context, o *Outcome, name string, seen []S
 func (t *Tester) suggest(ctx context.Context, seen []Seen, otherwise string) string {
 	for _, s := range seen {
 		if name := t.confirmed(ctx, s.Public); name != "" {
-			return fmt.Sprintf("Say %s instead, the reverse name of %s.", name, s.Public)
+			return fmt.Sprintf("Use %s instead, the reverse name of %s.", name, s.Public)
 		}
 	}
 	return otherwise
@@ -88,9 +88,9 @@ func (t *Tester) reverse(ctx context.Context, o *Outcome, name string, s Seen, s
 		o.Add(Reservation, fmt.Sprintf("Give %s an address record with %s.", names.Texts[0], ip),
 			"The reverse name of %s is %s, and that name does not lead back to it.", ip, names.Texts[0])
 	case !slices.Contains(names.Texts, name):
-		do := fmt.Sprintf("Say %s instead.", confirmed)
+		do := fmt.Sprintf("Use %s instead.", confirmed)
 		if several {
-			do = fmt.Sprintf("Say %s on that route: add the route again with ?helo=%s.", confirmed, confirmed)
+			do = fmt.Sprintf("Use %s on that route: add the route again with ?helo=%s.", confirmed, confirmed)
 		}
 		o.Add(Reservation, do, "The reverse name of %s is %s and not %s.", ip, confirmed, name)
 	default:

@@ -58,7 +58,7 @@ func Parse(k Kind, line string) (p Part, err error) {
 	case Blocklist:
 		p.Name, err = domainName(strings.TrimSuffix(line, "."), "zone")
 	default:
-		err = fmt.Errorf("%q is no part of outbound; say identity, resolver, route or blocklist", k)
+		err = fmt.Errorf("%q is not part of outbound; use identity, resolver, route or blocklist", k)
 	}
 	return p, err
 }
@@ -106,7 +106,7 @@ func parseIdentity(line string) (id smtp.Identity, err error) {
 	}
 	a, err := address.Parse(sender)
 	if err != nil || len(a.Mended) > 0 {
-		return id, fmt.Errorf("the sender %q is no e-mail address; write <> for the empty sender", sender)
+		return id, fmt.Errorf("the sender %q is not an e-mail address; write <> for the empty sender", sender)
 	}
 	id.Sender = a.Mailbox()
 	return id, nil
@@ -127,7 +127,7 @@ func parseResolver(line string) (string, error) {
 func domainName(s, what string) (string, error) {
 	a, err := address.Parse("x@" + s)
 	if err != nil || len(a.Mended) > 0 {
-		return "", fmt.Errorf("the %s %q is no domain name", what, s)
+		return "", fmt.Errorf("the %s %q is not a domain name", what, s)
 	}
 	return a.Domain, nil
 }

@@ -165,7 +165,7 @@ func (t *Tester) judge(o *Outcome, r route.Route, g *greeted) {
 		if r.Kind != route.Direct {
 			do = "Ask whoever runs it to open outgoing " + port + ", or remove it."
 		}
-		o.Add(Bad, do, "%s seems closed this way: no connection to %s came about (%s).", strings.ToUpper(port[:1])+port[1:], g.host, reason(g.err))
+		o.Add(Bad, do, "%s seems closed this way: no connection to %s could be made (%s).", strings.ToUpper(port[:1])+port[1:], g.host, reason(g.err))
 	case g.failure == nil:
 		o.TookMS = float64(g.took.Microseconds()) / 1000
 		o.Add(Good, "", "%s greeted us on %s after %.1f ms.", g.host, port, o.TookMS)
@@ -174,7 +174,7 @@ func (t *Tester) judge(o *Outcome, r route.Route, g *greeted) {
 			"%s takes connections and refuses us: “%s”.", g.host, g.failure.Reply)
 	default:
 		o.Add(Bad, "Something on the way takes connections to "+port+" and does not pass them on; ask the provider, or use a relay.",
-			"A connection to %s came about and no greeting: %v.", g.host, g.failure.Err)
+			"A connection to %s was made, but no greeting came: %v.", g.host, g.failure.Err)
 	}
 	switch {
 	case r.Public.IsValid():

@@ -19,8 +19,8 @@ func TestParseLines(t *testing.T) {
 	}
 	for text, want := range map[string]string{
 		"one two three":                 "line 1: an identity is an EHLO name and a sender",
-		"ok.example\nno name@":          "line 2: the EHLO name \"no\" is no domain name",
-		"a.example nobody":              "the sender \"nobody\" is no e-mail address",
+		"ok.example\nno name@":          "line 2: the EHLO name \"no\" is not a domain name",
+		"a.example nobody":              "the sender \"nobody\" is not an e-mail address",
 		"a.example x@y.example\r\nRCPT": "line 2:",
 		"# nothing":                     "there is no identity in it",
 	} {

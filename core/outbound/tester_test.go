@@ -179,7 +179,7 @@ func TestRoutes(t *testing.T) {
 		{"one whose address is given", "direct?public=192.0.2.99", host(t, "220 mx1.seedlibrary.test", "192.0.2.7"), Good, "greeted us", "192.0.2.99"},
 		{"one that is refused", "direct", host(t, "554 5.7.1 client host [192.0.2.8] is blocked", ""), Reservation, "takes connections and refuses us: “554 5.7.1", "192.0.2.8"},
 		{"a closed port", "direct", nobody, Bad, "seems closed this way", ""},
-		{"something that swallows connections", "direct", host(t, "", ""), Bad, "and no greeting", ""},
+		{"something that swallows connections", "direct", host(t, "", ""), Bad, "but no greeting came", ""},
 	} {
 		r, err := route.Parse(c.line)
 		if err != nil {

@@ -18,13 +18,13 @@ var nameForm = regexp.MustCompile(`^[a-z0-9][a-z0-9-]{0,39}$`)
 // the remedy.
 func (p Policy) Check() error {
 	if !nameForm.MatchString(p.Name) {
-		return fmt.Errorf("%q is no name for a policy; use up to 40 small letters, digits and hyphens", p.Name)
+		return fmt.Errorf("%q is not a name for a policy; use up to 40 small letters, digits and hyphens", p.Name)
 	}
 	if len(p.Rules) > MaxRules {
 		return fmt.Errorf("the policy has %d rules; %d are the most", len(p.Rules), MaxRules)
 	}
 	if p.Otherwise != "" && !slices.Contains(Decisions(), p.Otherwise) {
-		return fmt.Errorf("otherwise is %q; say keep, hold or drop", p.Otherwise)
+		return fmt.Errorf("otherwise is %q; use keep, hold or drop", p.Otherwise)
 	}
 	for i := range p.Rules {
 		if what := p.Rules[i].wrong(); what != "" {
@@ -41,7 +41,7 @@ func (p Policy) Check() error {
 func (r *Rule) wrong() string {
 	switch {
 	case !slices.Contains(Decisions(), r.Do):
-		return fmt.Sprintf("do is %q; say keep, hold or drop", r.Do)
+		return fmt.Sprintf("do is %q; use keep, hold or drop", r.Do)
 	case r.OddsFrom < 0 || r.OddsFrom > 1 || r.OddsBelow < 0 || r.OddsBelow > 1:
 		return "odds are from 0 to 1"
 	case r.OddsBelow > 0 && r.OddsFrom >= r.OddsBelow:
@@ -86,7 +86,7 @@ func (r *Rule) wrong() string {
 	}
 	for _, pattern := range slices.Concat(r.Domains, r.Operators) {
 		if strings.TrimSpace(pattern) == "" || strings.Count(pattern, "*") > 8 {
-			return fmt.Sprintf("%q is no name of a domain or operator; at most 8 stars stand for any text", pattern)
+			return fmt.Sprintf("%q is not the name of a domain or operator; at most 8 stars stand for any text", pattern)
 		}
 	}
 	return ""

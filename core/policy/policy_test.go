@@ -138,7 +138,7 @@ func TestRules(t *testing.T) {
 
 func TestWrongPolicies(t *testing.T) {
 	for body, says := range map[string]string{
-		`{"name": "My policy"}`:                                                               "is no name for a policy",
+		`{"name": "My policy"}`:                                                               "is not a name for a policy",
 		`{"name": "p", "rules": [{}]}`:                                                        `rule 1: do is ""`,
 		`{"name": "p", "rules": [{"do": "keep", "findings": ["good"]}]}`:                      `no finding "good"; there is: deliverable`,
 		`{"name": "p", "rules": [{"do": "keep", "causes": ["mailbox.odd"]}]}`:                 `no cause "mailbox.odd"`,
@@ -147,8 +147,8 @@ func TestWrongPolicies(t *testing.T) {
 		`{"name": "p", "rules": [{"do": "keep", "column": "Status"}]}`:                        "named without values",
 		`{"name": "p", "rules": [{"do": "keep", "values": ["x"]}]}`:                           "no column that holds them",
 		`{"name": "p", "rules": [{"do": "keep"}, {"do": "drop", "findings": ["undecided"]}]}`: "rule 2 is never reached",
-		`{"name": "p", "rules": [{"do": "keep", "domains": [" "]}]}`:                          "is no name of a domain",
-		`{"name": "p", "otherwise": "lose"}`:                                                  "say keep, hold or drop",
+		`{"name": "p", "rules": [{"do": "keep", "domains": [" "]}]}`:                          "is not the name of a domain",
+		`{"name": "p", "otherwise": "lose"}`:                                                  "use keep, hold or drop",
 	} {
 		var p Policy
 		if err := json.Unmarshal([]byte(body), &p); err != nil {

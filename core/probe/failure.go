@@ -13,16 +13,16 @@ var silence = reply.Meaning{About: reply.Moment, Effect: reply.Postponed, Cause:
 
 var troubles = map[smtp.Trouble]reply.Meaning{
 	smtp.Unreachable: {About: reply.Moment, Effect: reply.Postponed, Cause: finding.ExchangerUnreachable,
-		Why: "No connection came about."},
+		Why: "No connection could be made."},
 	smtp.Silent: silence,
 	smtp.Dropped: {About: reply.Moment, Effect: reply.Postponed, Cause: finding.ExchangerDroppedUs,
 		Why: "The host closed the connection before it answered."},
 	smtp.Garbled: {About: reply.Moment, Effect: reply.Postponed, Cause: finding.ExchangerGarbled,
-		Why: "What the host sent is no reply of the protocol."},
+		Why: "What the host sent is not a reply of the protocol."},
 	smtp.OutOfStep: {About: reply.Moment, Effect: reply.Postponed, Cause: finding.ExchangerGarbled,
 		Why: "The host sent more replies than it was asked for, so none can be told from another."},
 	smtp.NoTLS: {About: reply.Us, Effect: reply.Refused, Cause: finding.ExchangerNeedsTLS,
-		Why: "The host wants encryption, and none came about."},
+		Why: "The host requires encryption, and none could be set up."},
 }
 
 // failureMeaning returns what a failed session means for the mailboxes it left

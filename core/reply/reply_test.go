@@ -35,7 +35,7 @@ func corpus(t testing.TB) (samples []sample) {
 		case line[0] >= '2' && line[0] <= '5':
 			r, ok := smtp.ParseReply(strings.ReplaceAll(line, `\n`, "\r\n"))
 			if !ok {
-				t.Fatalf("line %d: %q is no reply", i+1, line)
+				t.Fatalf("line %d: %q is not a reply", i+1, line)
 			}
 			samples = append(samples, sample{i + 1, line, r, want})
 		default:
@@ -62,7 +62,7 @@ func TestField(t *testing.T) {
 		f := strings.Split(line, "\t")
 		r, ok := smtp.ParseReply(strings.ReplaceAll(f[1], `\n`, "\r\n"))
 		if !ok {
-			t.Fatalf("line %d: %q is no reply", i+2, f[1])
+			t.Fatalf("line %d: %q is not a reply", i+2, f[1])
 		}
 		m := Read(r, q)
 		if f[0] != "rcpt" {
@@ -103,7 +103,7 @@ func TestEveryRuleHasItsExample(t *testing.T) {
 	for i := range rules {
 		r, ok := smtp.ParseReply(rules[i].example)
 		if !ok {
-			t.Errorf("rule %d: %q is no reply", i, rules[i].example)
+			t.Errorf("rule %d: %q is not a reply", i, rules[i].example)
 			continue
 		}
 		if got := Read(r, asked); got != rules[i].Meaning {

@@ -90,7 +90,7 @@ var reportRules = []reportRule{
 		Meaning: Meaning{Moment, Postponed, finding.DomainUnresolved, "Hosted mail says so when DNS gives no answer."},
 		example: "450 4.4.312 no answer"}},
 	{false, rule{codes: []int{4, 5}, enhanced: []string{"4.300", "4.316"}, without: full.And(absentButDomain),
-		Meaning: Meaning{Moment, Postponed, finding.ExchangerUnreachable, "Hosted mail says so when no connection came about in time."},
+		Meaning: Meaning{Moment, Postponed, finding.ExchangerUnreachable, "Hosted mail says so when no connection could be made in time."},
 		example: "550 5.4.300 gone stale"}},
 
 	// ---- what the host that gave up says of its own attempts

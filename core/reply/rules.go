@@ -30,7 +30,7 @@ var rules = []rule{
 		Meaning: Meaning{Us, Refused, finding.ExchangerNeedsTLS, "RFC 5248: encryption needed."},
 		example: "450 4.7.10 not like this"},
 	{codes: []int{4, 5}, words: encryption,
-		Meaning: Meaning{Us, Refused, finding.ExchangerNeedsTLS, "RFC 3207: the host wants encryption first."},
+		Meaning: Meaning{Us, Refused, finding.ExchangerNeedsTLS, "RFC 3207: the host requires encryption first."},
 		example: "530 5.7.0 must issue a STARTTLS command first"},
 	{codes: []int{552, 452, 450, 550, 554, 422}, words: phrase.Of("user has too many messages", "too many messages on", "too many messages in", "mailbox…too many messages"),
 		Meaning: Meaning{Mailbox, Refused, finding.MailboxFull, "The mailbox holds as many messages as it may."},

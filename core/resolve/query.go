@@ -138,7 +138,7 @@ func (r *Resolver) followAt(ctx context.Context, name string, qtype uint16, serv
 }
 
 // ask puts the question to one server after the other until one answers.
-// SERVFAIL, REFUSED and silence are no answers.
+// SERVFAIL, REFUSED and silence are not answers.
 func (r *Resolver) ask(ctx context.Context, name string, qtype uint16, servers []string) (*dns.Msg, string, error) {
 	m := new(dns.Msg)
 	m.SetQuestion(dns.Fqdn(name), qtype)

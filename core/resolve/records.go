@@ -90,7 +90,7 @@ func (f ForSPF) LookupIPAddr(ctx context.Context, host string) (out []net.IPAddr
 func (f ForSPF) LookupAddr(ctx context.Context, addr string) ([]string, error) {
 	ip, err := netip.ParseAddr(addr)
 	if err != nil {
-		return nil, fmt.Errorf("%q is no IP address", addr)
+		return nil, fmt.Errorf("%q is not an IP address", addr)
 	}
 	a := f.Names(ctx, ip)
 	return a.Texts, asError(a)

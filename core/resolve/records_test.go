@@ -21,7 +21,7 @@ func TestForSPF(t *testing.T) {
 	if ips, err := r.LookupIPAddr(ctx, "mx0.plain.example"); err != nil || len(ips) != 2 || ips[0].String() != "192.31.196.10" {
 		t.Errorf("addresses %v, %v", ips, err)
 	}
-	if _, err := r.LookupAddr(ctx, "mx0.plain.example"); err == nil || !strings.Contains(err.Error(), "is no IP address") {
+	if _, err := r.LookupAddr(ctx, "mx0.plain.example"); err == nil || !strings.Contains(err.Error(), "is not an IP address") {
 		t.Errorf("the names of a name: %v", err)
 	}
 	for what, ask := range map[string]func(name string) error{

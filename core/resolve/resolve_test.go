@@ -258,7 +258,7 @@ func TestAlive(t *testing.T) {
 	}
 }
 
-// TestPublic: addresses that are no host's of the public Internet, also those of IPv6 that
+// TestPublic: addresses that are not a host's of the public Internet, also those of IPv6 that
 // have any IPv4 address in them, are told from the others.
 func TestPublic(t *testing.T) {
 	for text, want := range map[string]bool{

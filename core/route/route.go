@@ -92,7 +92,7 @@ func Parse(line string) (Route, error) {
 	}
 	if kind == Direct {
 		if r.Local, err = netip.ParseAddr(strings.Trim(u.Host, "[]")); err != nil {
-			return Route{}, fmt.Errorf("%q is no address of this host to go out from; say direct, or as in direct://192.0.2.7", u.Host)
+			return Route{}, fmt.Errorf("%q is not an address of this host to go out from; use direct, or as in direct://192.0.2.7", u.Host)
 		}
 		return r, nil
 	}
@@ -114,11 +114,11 @@ func (r *Route) options(q url.Values) (err error) {
 		switch {
 		case name == "public":
 			if r.Public, err = netip.ParseAddr(value); err != nil {
-				return fmt.Errorf("public=%s is no IP address", value)
+				return fmt.Errorf("public=%s is not an IP address", value)
 			}
 		case name == "helo":
 			if !hostName(value) {
-				return fmt.Errorf("helo=%s is no host name", value)
+				return fmt.Errorf("helo=%s is not a host name", value)
 			}
 			r.Helo = strings.ToLower(value)
 		case name == "certificate" && r.Kind == Relay:
@@ -128,7 +128,7 @@ func (r *Route) options(q url.Values) (err error) {
 			r.Certificate = strings.ToLower(value)
 		case name == "location" && r.Kind == Direct:
 			if !ValidLocation(value) {
-				return fmt.Errorf("location=%s is no location: %s", value, LocationForm)
+				return fmt.Errorf("location=%s is not a location: %s", value, LocationForm)
 			}
 			r.Location = value
 		default:

@@ -110,7 +110,7 @@ func Like(text, pattern string) bool {
 func (r *Rule) Check() error {
 	switch {
 	case r.Of != OfDomain && r.Of != OfOperator && r.Of != OfAddress:
-		return fmt.Errorf("%q is nothing a rule can look at; say domain, operator or address", r.Of)
+		return fmt.Errorf("%q is nothing a rule can look at; use domain, operator or address", r.Of)
 	case strings.TrimSpace(r.Pattern) == "":
 		return errors.New("the rule has no pattern; name a domain, an operator or an address, with * for any text")
 	case strings.Count(r.Pattern, "*") > 8:
@@ -122,7 +122,7 @@ func (r *Rule) Check() error {
 	case r.Of != OfOperator && r.Lanes+r.Rest > 0:
 		return errors.New("lanes and rests are an operator's; give them in a rule that looks at the operator")
 	case r.Depth != "" && r.Depth != Never && r.Depth != "domain" && r.Depth != "syntax":
-		return fmt.Errorf("%q is no depth of a rule; say never, domain or syntax", r.Depth)
+		return fmt.Errorf("%q is not the depth of a rule; use never, domain or syntax", r.Depth)
 	}
 	_, err := r.Opens(time.Now())
 	return err

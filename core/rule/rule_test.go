@@ -62,12 +62,12 @@ func TestOpens(t *testing.T) {
 
 func TestCheckNamesTheRemedy(t *testing.T) {
 	for want, r := range map[string]Rule{
-		"say domain, operator or address":   {Of: "host", Pattern: "x", Lanes: 1},
+		"use domain, operator or address":   {Of: "host", Pattern: "x", Lanes: 1},
 		"has no pattern":                    {Of: OfDomain, Pattern: " ", Depth: Never},
 		"changes nothing":                   {Of: OfDomain, Pattern: "x"},
 		"of the form 22:00-06:00":           {Of: OfDomain, Pattern: "x", Hours: "at night"},
 		"the zone \"Mars\" is not known":    {Of: OfDomain, Pattern: "x", Hours: "22:00-06:00", Zone: "Mars"},
-		"say never, domain or syntax":       {Of: OfDomain, Pattern: "x", Depth: "deep"},
+		"use never, domain or syntax":       {Of: OfDomain, Pattern: "x", Depth: "deep"},
 		"more than 8 stars":                 {Of: OfDomain, Pattern: strings.Repeat("*a", 9), Depth: Never},
 		"lanes and rests are an operator's": {Of: OfDomain, Pattern: "x", Lanes: 1},
 	} {

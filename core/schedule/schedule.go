@@ -41,7 +41,7 @@ func (s Schedule) option() (*rrule.ROption, *time.Location, error) {
 	}
 	at, err := time.Parse("15:04", s.Time)
 	if err != nil {
-		return nil, nil, fmt.Errorf("%q is no time of the day; write it as 03:00", s.Time)
+		return nil, nil, fmt.Errorf("%q is not a time of the day; write it as 03:00", s.Time)
 	}
 	for part := range strings.SplitSeq(s.Rule, ";") {
 		if name, _, _ := strings.Cut(part, "="); !slices.Contains(parts, name) {
@@ -50,7 +50,7 @@ func (s Schedule) option() (*rrule.ROption, *time.Location, error) {
 	}
 	o, err := rrule.StrToROption(s.Rule)
 	if err != nil || !strings.Contains(s.Rule, "FREQ=") {
-		return nil, nil, fmt.Errorf("%q is no recurrence rule (RFC 5545), such as FREQ=WEEKLY;BYDAY=MO", s.Rule)
+		return nil, nil, fmt.Errorf("%q is not a recurrence rule (RFC 5545), such as FREQ=WEEKLY;BYDAY=MO", s.Rule)
 	}
 	if o.Freq == rrule.MINUTELY || o.Freq == rrule.SECONDLY {
 		return nil, nil, errors.New("a rule is hourly at most")

@@ -114,8 +114,8 @@ func TestCheck(t *testing.T) {
 	for rule, want := range map[string]string{
 		"":                                    "it may have",
 		"every day":                           "it may have",
-		"FREQ=OFTEN":                          "no recurrence rule",
-		"INTERVAL=2":                          "no recurrence rule",
+		"FREQ=OFTEN":                          "not a recurrence rule",
+		"INTERVAL=2":                          "not a recurrence rule",
 		"FREQ=SECONDLY":                       "hourly at most",
 		"FREQ=DAILY;COUNT=3":                  `has "COUNT"`,
 		"FREQ=DAILY;BYHOUR=4":                 `has "BYHOUR"`,

@@ -58,7 +58,7 @@ func (d Dialect) reader(in io.Reader) io.Reader {
 	return in
 }
 
-// errHalfLetter tells what is no UTF-16: decoded, it would be lost.
+// errHalfLetter tells what is not UTF-16: decoded, it would be lost.
 var errHalfLetter = errors.New("half a letter of UTF-16")
 
 // wholeLetters passes UTF-16 on as it is, up to half a letter: a byte of the two that

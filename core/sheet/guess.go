@@ -52,9 +52,9 @@ type Overrule struct {
 func (o Overrule) Check() error {
 	switch {
 	case o.Delimiter != nil && (len(*o.Delimiter) > 1 || strings.ContainsAny(*o.Delimiter, "\r\n\x00\"")):
-		return &Error{0, fmt.Sprintf("%q cannot stand between cells; name one character, or none for one cell a line.", *o.Delimiter)}
+		return &Error{0, fmt.Sprintf("%q cannot be the delimiter between cells; give one character, or none for one cell a line.", *o.Delimiter)}
 	case o.Quote != nil && *o.Quote != "" && *o.Quote != `"` && *o.Quote != "'":
-		return &Error{0, fmt.Sprintf("%q cannot wrap cells; a double or a single quote can, or none.", *o.Quote)}
+		return &Error{0, fmt.Sprintf("%q cannot be the quote around cells; use a double or a single quote, or none.", *o.Quote)}
 	case o.Encoding != nil && !slices.Contains(Encodings(), *o.Encoding):
 		return &Error{0, fmt.Sprintf("The encoding %q is not known. Known are: %s.", *o.Encoding, strings.Join(Encodings(), ", "))}
 	}
@@ -62,7 +62,7 @@ func (o Overrule) Check() error {
 }
 
 // Guess tells how a file is written from its beginning. It returns an *Error
-// for what is no text table.
+// for what is not a text table.
 func Guess(sample []byte) (Guessed, error) { return GuessWith(sample, Overrule{}) }
 
 // GuessWith guesses what is not overruled.
@@ -104,11 +104,11 @@ const controlShare = 200
 // zeroShare is the same for zero bytes: programs leave them in texts, and they are kept.
 const zeroShare = 4
 
-// noText tells what is no text by the control characters in it.
+// noText tells what is not text by the control characters in it.
 func noText(sample []byte) error {
 	if zeros := bytes.Count(sample, []byte{0}); zeros*zeroShare > len(sample) {
 		line := int64(bytes.Count(sample[:bytes.IndexByte(sample, 0)], []byte("\n")) + 1)
-		return &Error{line, fmt.Sprintf("%d of the first %d bytes are zero bytes, so this is no text file. Save the list as CSV and import that.", zeros, len(sample))}
+		return &Error{line, fmt.Sprintf("%d of the first %d bytes are zero bytes, so this is not a text file. Save the list as CSV and import that.", zeros, len(sample))}
 	}
 	first, n := -1, 0
 	for i, c := range sample {
@@ -122,7 +122,7 @@ func noText(sample []byte) error {
 		return nil
 	}
 	line := int64(bytes.Count(sample[:first], []byte("\n")) + 1)
-	return &Error{line, fmt.Sprintf("the control character %d stands here, so this is no text file. Save the list as CSV and import that.", sample[first])}
+	return &Error{line, fmt.Sprintf("the control character %d stands here, so this is not a text file. Save the list as CSV and import that.", sample[first])}
 }
 
 func validUTF8(sample []byte) bool { return utf8.Valid(trimTail(sample)) }
@@ -146,7 +146,7 @@ func (g *Guessed) read(sample []byte, header *bool) error {
 		}
 		cells := g.Dialect.Kept().Cells(rec.Raw)
 		if len(cells) >= MaxColumns {
-			return &Error{rec.Line, fmt.Sprintf("this record has %d cells or more, and no list has. Name what stands between the cells, or remove what is no data.", MaxColumns)}
+			return &Error{rec.Line, fmt.Sprintf("this record has %d cells or more, and no list has. Give the delimiter between cells, or remove what is not data.", MaxColumns)}
 		}
 		g.Rows = append(g.Rows, cells)
 	}

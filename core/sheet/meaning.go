@@ -107,17 +107,17 @@ func CheckMeanings(columns []string, all []Meaning) error {
 		named := m.Holds == FirstName || m.Holds == LastName || m.Holds == WholeName
 		switch {
 		case used[m.Column]:
-			return fmt.Errorf("the column %q is said to hold two things; say one", name)
+			return fmt.Errorf("the column %q is said to hold two things; choose one", name)
 		case !named && m.Holds != Activity && m.Holds != Opinion:
-			return fmt.Errorf("the column %q cannot hold %q; say first-name, last-name, name, activity or opinion", name, m.Holds)
+			return fmt.Errorf("the column %q cannot hold %q; use first-name, last-name, name, activity or opinion", name, m.Holds)
 		case named && holds[m.Holds]:
-			return fmt.Errorf("two columns are said to hold the %s; say one", m.Holds)
+			return fmt.Errorf("two columns are said to hold the %s; choose one", m.Holds)
 		case named && m.Of != "":
 			return fmt.Errorf("the column %q holds a name, which is of nothing: leave out %q", name, m.Of)
 		case m.Holds == Activity && m.Of == "":
-			return fmt.Errorf("say what was seen on the days in the column %q, such as opened or ordered", name)
+			return fmt.Errorf("give what was seen on the days in the column %q, such as opened or ordered", name)
 		case m.Holds == Opinion && m.Of == "":
-			return fmt.Errorf("say whose check found what stands in the column %q", name)
+			return fmt.Errorf("give whose check found what is in the column %q", name)
 		case len(m.Of) > MostOf || strings.ContainsFunc(m.Of, unicode.IsControl):
 			return fmt.Errorf("%q is too long or holds control characters; at most %d bytes", m.Of, MostOf)
 		case m.Holds == Opinion && of[strings.ToLower(m.Of)]:

@@ -14,7 +14,7 @@ import (
 )
 
 // Limits of one record. They keep a damaged file (a quote that is never
-// closed, a file that is no text) from being read as one endless record.
+// closed, a file that is not text) from being read as one endless record.
 const (
 	MaxRecord  = 1 << 20 // bytes
 	MaxColumns = 10_000
@@ -75,7 +75,7 @@ func (r *Reader) Next() (Record, error) {
 		}
 		switch {
 		case errors.Is(err, errHalfLetter):
-			return Record{}, &Error{r.line, "half a letter of UTF-16 stands here, so the file is damaged; save the list anew, as UTF-8, and bring that in."}
+			return Record{}, &Error{r.line, "half a letter of UTF-16 stands here, so the file is damaged; save the list again as UTF-8, and import that."}
 		case errors.Is(err, bufio.ErrBufferFull):
 			continue
 		case err != nil && !errors.Is(err, io.EOF):

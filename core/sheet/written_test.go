@@ -220,9 +220,9 @@ func TestOverrule(t *testing.T) {
 	}{
 		{Overrule{}, ""},
 		{Overrule{Delimiter: say("")}, ""},
-		{Overrule{Delimiter: say("--")}, "cannot stand between cells"},
-		{Overrule{Delimiter: say("\n")}, "cannot stand between cells"},
-		{Overrule{Quote: say("/")}, "cannot wrap cells"},
+		{Overrule{Delimiter: say("--")}, "cannot be the delimiter between cells"},
+		{Overrule{Delimiter: say("\n")}, "cannot be the delimiter between cells"},
+		{Overrule{Quote: say("/")}, "cannot be the quote around cells"},
 		{Overrule{Encoding: say("klingon")}, `The encoding "klingon" is not known. Known are: utf-8, `},
 	} {
 		err := c.o.Check()

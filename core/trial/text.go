@@ -53,10 +53,10 @@ func (t Text) Check() error {
 		lines       bool
 		wanted      string
 	}{
-		{"subject", t.Subject, 2, MostSubject, false, "say what the letter is about"},
+		{"subject", t.Subject, 2, MostSubject, false, "write what the letter is about"},
 		{"body", t.Body, LeastBody, MostBody, true, "write a letter that a person can answer"},
-		{"who", t.Who, LeastLine, MostLine, false, "say who writes, and where they can be reached"},
-		{"why", t.Why, LeastLine, MostLine, false, "say how you come by the address, and why you write to it"},
+		{"who", t.Who, LeastLine, MostLine, false, "write who you are, and where you can be reached"},
+		{"why", t.Why, LeastLine, MostLine, false, "write how you come by the address, and why you write to it"},
 	} {
 		if why := wrongText(p.text, p.least, p.most, p.lines); why != "" {
 			return &Wrong{p.field, why + ": " + p.wanted + "."}
@@ -68,7 +68,7 @@ func (t Text) Check() error {
 // CheckReason reports what keeps a lawful reason from being one that somebody can stand by.
 func CheckReason(reason string) error {
 	if why := wrongText(reason, LeastOfReason, MostLine, false); why != "" {
-		return &Wrong{"reason", why + ": say by which right you write to these people, such as their consent or a contract."}
+		return &Wrong{"reason", why + ": give the legal basis on which you write to these people, such as their consent or a contract."}
 	}
 	return nil
 }

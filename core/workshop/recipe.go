@@ -182,7 +182,7 @@ func (s Step) matches(tables []Table, with Env) (out []Match, err error) {
 				return nil, err
 			}
 		} else if !by.ofAddress() {
-			return nil, fmt.Errorf("say by which column; the list %s has %s", t.Name, quotedNames(t.Columns))
+			return nil, fmt.Errorf("name the column; the list %s has %s", t.Name, quotedNames(t.Columns))
 		}
 		out = append(out, m)
 	}
@@ -233,7 +233,7 @@ func (s Step) slice(t Table, with Env) (Table, error) {
 	}
 	if s.Slice == (Slice{}) {
 		if len(s.Conditions) == 0 {
-			return t, fmt.Errorf("say which rows: by conditions, by their place, or both")
+			return t, fmt.Errorf("choose rows by conditions, by their place, or both")
 		}
 		return t, nil
 	}

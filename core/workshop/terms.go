@@ -91,7 +91,7 @@ func appendWords(out []byte, text string) []byte {
 	return out
 }
 
-// folded is a letter or digit in lower case; 0: it is no part of a word.
+// folded is a letter or digit in lower case; 0: it is not part of a word.
 func folded(r rune) rune {
 	switch {
 	case r < utf8.RuneSelf: // most are, and a table is quicker than Unicode's

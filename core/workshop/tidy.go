@@ -63,7 +63,7 @@ const mostChanges = 100
 // Tidy changes cells and columns. The table it came of stays as it is.
 func Tidy(t Table, changes []Change, with Env) (Table, error) {
 	if len(changes) == 0 || len(changes) > mostChanges {
-		return t, fmt.Errorf("say what is changed, in at most %d changes", mostChanges)
+		return t, fmt.Errorf("give at least one change and at most %d", mostChanges)
 	}
 	for i, c := range changes {
 		var err error
@@ -120,7 +120,7 @@ func (c Change) change(t Table, with Env) (Table, error) {
 	switch c.Do {
 	case RenameColumn:
 		if strings.TrimSpace(c.To) == "" || len(columns) != 1 {
-			return t, fmt.Errorf("one column gets a new name; say which and what it is called")
+			return t, fmt.Errorf("a rename takes one column and its new name")
 		}
 		out := t.mapped(func(cells []string) ([]string, error) { return cells, nil })
 		out.Columns = slices.Clone(t.Columns)
@@ -220,7 +220,7 @@ func (c Change) textChange() (func(string) string, error) {
 		return naming.Capital, nil
 	}
 	if c.Find == "" {
-		return nil, fmt.Errorf("say which text is replaced")
+		return nil, fmt.Errorf("give the text that is replaced")
 	}
 	if !c.Pattern {
 		return strings.NewReplacer(c.Find, c.With).Replace, nil
@@ -247,7 +247,7 @@ func pattern(text string) (*regexp.Regexp, error) {
 	}
 	p, err := regexp.Compile("(?i)" + text)
 	if err != nil {
-		return nil, fmt.Errorf("%q is no regular expression: %w", text, err)
+		return nil, fmt.Errorf("%q is not a regular expression: %w", text, err)
 	}
 	return p, nil
 }
@@ -255,7 +255,7 @@ func pattern(text string) (*regexp.Regexp, error) {
 // split parts the cells of a column at the first place where a text stands.
 func (c Change) split(t Table, columns []int) (Table, error) {
 	if len(columns) != 1 || c.Find == "" || c.To == "" || c.Rest == "" {
-		return t, fmt.Errorf("say which column is split at which text, and what the two are called")
+		return t, fmt.Errorf("a split takes a column, the text to split at, and two new names")
 	}
 	at := columns[0]
 	out := t.mapped(func(cells []string) ([]string, error) {
@@ -351,7 +351,7 @@ func (c Change) deriving(t Table, columns []int, with Env) (func(cells []string)
 	case CountryOf:
 		switch {
 		case with.Country == nil:
-			return nil, fmt.Errorf("this installation has no file that tells countries of IP addresses; whoever looks after it names one with -country-file")
+			return nil, fmt.Errorf("this installation has no file that tells countries of IP addresses; its operator sets one with -country-file")
 		case len(columns) != 1:
 			return nil, fmt.Errorf("name the column that holds IP addresses")
 		}

@@ -134,7 +134,7 @@ func (c Condition) ready(date dateReader, now time.Time) (holds, error) {
 // text holds cells against texts.
 func (c Condition) text() (holds, error) {
 	if len(c.Values) == 0 {
-		return nil, fmt.Errorf("say what the cell is held against")
+		return nil, fmt.Errorf("give the value to compare the cell with")
 	}
 	values, whole := make([]string, len(c.Values)), make(map[string]bool, len(c.Values))
 	for i, v := range c.Values {
@@ -181,7 +181,7 @@ func (c Condition) between() (holds, error) {
 		}
 		n, err := strconv.ParseFloat(v, 64)
 		if err != nil {
-			return nil, fmt.Errorf("%q is no number; write it as 1234.5", v)
+			return nil, fmt.Errorf("%q is not a number; write it as 1234.5", v)
 		}
 		ends[i], given[i] = n, true
 	}
@@ -202,7 +202,7 @@ func (c Condition) dates(date dateReader) (holds, error) {
 		}
 		day, err := time.Parse(time.DateOnly, v)
 		if err != nil {
-			return nil, fmt.Errorf("%q is no day; write it as 2026-03-17", v)
+			return nil, fmt.Errorf("%q is not a day; write it as 2026-03-17", v)
 		}
 		ends[i] = day.AddDate(0, 0, i) // the last day is included
 	}
@@ -214,11 +214,11 @@ func (c Condition) dates(date dateReader) (holds, error) {
 
 func (c Condition) lastDays(date dateReader, now time.Time) (holds, error) {
 	if len(c.Values) != 1 {
-		return nil, fmt.Errorf("say how many days")
+		return nil, fmt.Errorf("give the number of days")
 	}
 	days, err := strconv.Atoi(c.Values[0])
 	if err != nil || days < 1 || days > 40_000 {
-		return nil, fmt.Errorf("%q is no number of days from 1 to 40,000", c.Values[0])
+		return nil, fmt.Errorf("%q is not a number of days from 1 to 40,000", c.Values[0])
 	}
 	since := now.AddDate(0, 0, -days)
 	return func(cell string) (bool, bool) {
@@ -232,12 +232,12 @@ func (c Condition) inMonth(date dateReader) (holds, error) {
 	for _, v := range c.Values {
 		n, err := strconv.Atoi(v)
 		if err != nil || n < 1 || n > 12 {
-			return nil, fmt.Errorf("%q is no month from 1 to 12", v)
+			return nil, fmt.Errorf("%q is not a month from 1 to 12", v)
 		}
 		months[time.Month(n)] = true
 	}
 	if len(months) == 0 {
-		return nil, fmt.Errorf("say which months")
+		return nil, fmt.Errorf("give the months")
 	}
 	return func(cell string) (bool, bool) {
 		at, ok := date(cell)

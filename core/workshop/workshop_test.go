@@ -107,7 +107,7 @@ func TestPartitions(t *testing.T) {
 				all = append(all, line(r))
 			}
 			if got := sorted(append(slices.Clone(without), common...)); !slices.Equal(got, sorted(all)) {
-				t.Fatalf("seed %d, %+v: without and both are no partition:\n%q\n%q", seed, m, got, sorted(all))
+				t.Fatalf("seed %d, %+v: without and both are not a partition:\n%q\n%q", seed, m, got, sorted(all))
 			}
 			if naive := naiveWithout(t, a, b, m); !slices.Equal(naive, without) {
 				t.Fatalf("seed %d, %+v: without:\n%q\n%q", seed, m, without, naive)

@@ -151,7 +151,7 @@ func (c Caller) Confirmed() error {
 // mailbox reads an address.
 func mailbox(text string) (address.Address, error) {
 	if strings.ContainsAny(text, "\r\n\x00") || len(text) > 320 {
-		return address.Address{}, refuse(Invalid, "This is no address.")
+		return address.Address{}, refuse(Invalid, "This is not an address.")
 	}
 	at, err := address.Parse(text)
 	if err != nil {

@@ -14,7 +14,7 @@ func TestKeys(t *testing.T) {
 	for range 1000 {
 		k := NewKey()
 		if !form.MatchString(k) || !IsKey(k) || seen[k] {
-			t.Fatalf("%q is no key, or made twice", k)
+			t.Fatalf("%q is not a key, or made twice", k)
 		}
 		seen[k] = true
 		for at := len(keyPrefix); at < len(k); at += 5 {

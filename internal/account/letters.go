@@ -20,7 +20,7 @@ func asker(from From) string {
 	return fmt.Sprintf("It was asked for with %s from %s, %s.", DeviceOf(from.Agent), from.Addr, time.Now().UTC().Format("2 January 2006 15:04 UTC"))
 }
 
-const notYou = "If that was not you, do nothing: without the code nothing happens. Nobody of Varnet ever asks you for it."
+const notYou = "If that was not you, do nothing: without the code nothing happens. Nobody from Varnet ever asks you for it."
 
 // codeLetter is the letter with a code.
 func (a *Accounts) codeLetter(why purpose, code string, from From) letter.Letter {
@@ -51,9 +51,9 @@ func (a *Accounts) knownLetter(ctx context.Context, from From) letter.Letter {
 // deviceLetter tells of a device that was not seen before.
 func (a *Accounts) deviceLetter(ctx context.Context, p store.Person, from From) letter.Letter {
 	return letter.Letter{Subject: "A new device is signed in to your account", Paragraphs: []string{
-		fmt.Sprintf("%s, your account was signed in to with %s from %s, which it was not before.", p.Name, DeviceOf(from.Agent), from.Addr),
+		fmt.Sprintf("%s, somebody signed in to your account with %s from %s, for the first time.", p.Name, DeviceOf(from.Agent), from.Addr),
 		"If that was you, all is well. If not, sign out everywhere and choose a new password."},
-		Link: &letter.Link{Text: "See your sessions", URL: a.base(ctx) + "/person"}, Why: "You get this letter whenever a device signs in that your account does not know."}
+		Link: &letter.Link{Text: "See your sessions", URL: a.base(ctx) + "/person"}, Why: "You get this letter whenever a new device signs in to your account."}
 }
 
 // passwordLetter tells that a password was changed.
@@ -72,7 +72,7 @@ func (a *Accounts) inviteLetter(ctx context.Context, i store.Invitation, by, sec
 	link := a.base(ctx) + "/invitation#" + secret
 	return letter.Letter{Subject: fmt.Sprintf("%s invites you to “%s”", by, i.Workspace), Paragraphs: []string{
 		fmt.Sprintf("%s invites you to work on the lists of “%s” with Varnet, as %s: %s.", by, i.Workspace, i.Role, Role(i.Role).Says()),
-		fmt.Sprintf("The invitation is good until %s.", i.ExpiresAt.UTC().Format("2 January 2006"))},
+		fmt.Sprintf("The invitation expires on %s.", i.ExpiresAt.UTC().Format("2 January 2006"))},
 		Link: &letter.Link{Text: "See the invitation", URL: link}, Unsubscribe: link,
 		Why: "You get this letter because a member of that workspace typed your address. If you do not know them, do nothing."}
 }

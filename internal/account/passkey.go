@@ -187,7 +187,7 @@ func (a *Accounts) RemovePasskey(ctx context.Context, c Caller, id int64, from F
 	if err := c.Confirmed(); err != nil {
 		return err
 	}
-	return a.change(ctx, c, changeLetter(a.base(ctx), "A passkey of your account was removed", "It signs in no longer.", from), func(s *store.Store) error {
+	return a.change(ctx, c, changeLetter(a.base(ctx), "A passkey of your account was removed", "It no longer signs you in.", from), func(s *store.Store) error {
 		return s.RemovePasskey(ctx, c.PersonID, id)
 	})
 }

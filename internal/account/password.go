@@ -50,7 +50,7 @@ func WeakPassword(password, address, name string) string {
 	case n > MostPassword:
 		return fmt.Sprintf("It has %d characters; a password has at most %d.", n, MostPassword)
 	case !utf8.ValidString(password):
-		return "It is no text."
+		return "It is not text."
 	}
 	low := strings.ToLower(password)
 	local, domain, _ := strings.Cut(strings.ToLower(address), "@")

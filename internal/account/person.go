@@ -208,7 +208,7 @@ func (a *Accounts) SetFactor(ctx context.Context, c Caller, ticket, code string,
 		return nil, err
 	}
 	if step == 0 {
-		return nil, refuse(Unproved, "This is not the code that the app shows now. See that the clocks of both devices are right.")
+		return nil, refuse(Unproved, "This is not the code that the app shows now. Check that the clocks of both devices are right.")
 	}
 	codes := newRecoveryCodes()
 	return codes, a.change(ctx, c, changeLetter(a.base(ctx), "A second factor was added to your account", "From now on signing in takes a code of your authenticator app, too.", from), func(s *store.Store) error {
@@ -224,7 +224,7 @@ func (a *Accounts) RemoveFactor(ctx context.Context, c Caller, from From) error 
 	if err := c.Confirmed(); err != nil {
 		return err
 	}
-	return a.change(ctx, c, changeLetter(a.base(ctx), "The second factor of your account was removed", "Signing in takes no second factor any more.", from), func(s *store.Store) error {
+	return a.change(ctx, c, changeLetter(a.base(ctx), "The second factor of your account was removed", "Signing in no longer takes a second factor.", from), func(s *store.Store) error {
 		return s.SetTOTP(ctx, c.PersonID, nil, 0, nil)
 	})
 }
@@ -242,7 +242,7 @@ func (a *Accounts) NewRecoveryCodes(ctx context.Context, c Caller, from From) ([
 		return nil, refuse(Conflict, "There is no second factor yet, so there is nothing to recover.")
 	}
 	codes := newRecoveryCodes()
-	return codes, a.change(ctx, c, changeLetter(a.base(ctx), "You have new recovery codes", "The recovery codes of your account were replaced; the earlier ones are not good any more.", from), func(s *store.Store) error {
+	return codes, a.change(ctx, c, changeLetter(a.base(ctx), "You have new recovery codes", "The recovery codes of your account were replaced; the earlier ones no longer work.", from), func(s *store.Store) error {
 		return s.SetRecoveryCodes(ctx, c.PersonID, codes)
 	})
 }

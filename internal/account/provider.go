@@ -62,7 +62,7 @@ var providerClient = &http.Client{Timeout: providerWait, Transport: bounded{http
 func ProviderURL(issuer string) string {
 	u, err := url.Parse(issuer)
 	if err != nil || u.Host == "" || u.RawQuery != "" || u.Fragment != "" || u.User != nil {
-		return fmt.Sprintf("%q is no issuer; write it as https://sign-in.fernhollow.example", issuer)
+		return fmt.Sprintf("%q is not an issuer; write it as https://sign-in.fernhollow.example", issuer)
 	}
 	ip := net.ParseIP(u.Hostname())
 	if u.Scheme != "https" && !(u.Scheme == "http" && (u.Hostname() == "localhost" || ip != nil && ip.IsLoopback())) {
@@ -225,7 +225,7 @@ func (a *Accounts) newOfProvider(ctx context.Context, w went, c claim, p store.P
 		return p, err
 	}
 	if invited.Canonical != p.Canonical && SignUpMode(i.SignUp) != Open {
-		return p, refuse(Forbidden, "You have no account here, and one signs up by an invitation alone.")
+		return p, refuse(Forbidden, "You have no account here, and signing up takes an invitation.")
 	}
 	err = a.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) (err error) {
 		if p, err = s.NewPerson(ctx, p); err != nil {

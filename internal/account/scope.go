@@ -40,7 +40,7 @@ func (s Scope) Says() string {
 		Check:        "check single addresses",
 		Manage:       "change policies, catalogues, rules, keys and retention",
 		Form:         "ask from public forms",
-		Installation: "look after outbound, letters, workers and all workspaces",
+		Installation: "manage outbound, letters, workers and all workspaces",
 		Team:         "invite, change and remove members, change and delete the workspace",
 		Self:         "change their own account",
 	}[s]

@@ -103,14 +103,14 @@ func (a *Accounts) WithPassword(ctx context.Context, addr, password string, from
 }
 
 func wrongPair() error {
-	return refuse(Unproved, "Address and password do not go together. Check both; a password that is forgotten can be set anew.")
+	return refuse(Unproved, "The address or the password is wrong. Check both; a forgotten password can be set again.")
 }
 
 // lettersSent returns an error where no letters can be sent.
 func (a *Accounts) lettersSent(ctx context.Context) error {
 	_, err := a.Office.Settings(ctx)
 	if errors.Is(err, letter.ErrNone) {
-		return refuse(Conflict, "This installation sends no letters yet, so there are no codes. Ask whoever looks after it.")
+		return refuse(Conflict, "This installation sends no letters yet, so there are no codes. Ask an owner of the installation.")
 	}
 	return err
 }
@@ -323,7 +323,7 @@ func (a *Accounts) rightFactor(ctx context.Context, p store.Person, code string,
 		if err := a.count(ctx, who, networkSubject(from.Addr)); err != nil {
 			return err
 		}
-		return refuse(Unproved, "This code is not right, or was used before. Wait for the next one, or take a recovery code.")
+		return refuse(Unproved, "This code is wrong, or was used before. Wait for the next one, or take a recovery code.")
 	}
 	return a.forgive(ctx, who)
 }
@@ -377,7 +377,7 @@ func newSecret() string { return drawn(keyRandom, alphabet) }
 // AsDemo signs in as the person of the demo, for whom anybody on this machine may be.
 func (a *Accounts) AsDemo(ctx context.Context, from From) (Step, error) {
 	if a.Demo == "" || !from.Addr.IsLoopback() {
-		return Step{}, refuse(Forbidden, "This is no demo.")
+		return Step{}, refuse(Forbidden, "This is not a demo.")
 	}
 	p, err := a.Store.PersonAt(ctx, strings.ToLower(a.Demo))
 	if err != nil {

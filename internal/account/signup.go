@@ -54,7 +54,7 @@ func (a *Accounts) SignUp(ctx context.Context, n Newcomer, from From) (Step, err
 		return Step{}, err
 	}
 	if SignUpMode(i.SignUp) != Open {
-		return Step{}, refuse(Forbidden, "Here one signs up by an invitation alone. Ask somebody of the team you want to join.")
+		return Step{}, refuse(Forbidden, "Signing up here takes an invitation. Ask somebody in the team you want to join.")
 	}
 	p, err := a.read(ctx, n)
 	if err != nil {
@@ -142,7 +142,7 @@ func (a *Accounts) Join(ctx context.Context, secret string, n Newcomer, from Fro
 
 func noInvitation(err error) error {
 	if errors.Is(err, store.ErrNotFound) {
-		return refuse(Unproved, "This invitation was used, taken back, or is too old. Ask for a new one.")
+		return refuse(Unproved, "This invitation was used or withdrawn, or has expired. Ask for a new one.")
 	}
 	return err
 }

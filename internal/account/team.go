@@ -182,7 +182,7 @@ func (a *Accounts) NewWorkspace(ctx context.Context, c Caller, name string) (t s
 		return t, err
 	}
 	if SignUpMode(i.SignUp) == Closed && !c.Owner {
-		return t, refuse(Forbidden, "Here workspaces are made by whoever looks after the installation.")
+		return t, refuse(Forbidden, "In this installation only its owners make workspaces.")
 	}
 	err = a.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
 		if t, err = s.NewWorkspace(ctx, name); err != nil {
@@ -211,7 +211,7 @@ func (a *Accounts) DeleteWorkspace(ctx context.Context, c Caller, name string, n
 		return err
 	}
 	if name != c.Workspace {
-		return refuse(Invalid, "The workspace is “%s”. Type its name just so to delete it.", c.Workspace)
+		return refuse(Invalid, "The workspace is “%s”. Type its name exactly to delete it.", c.Workspace)
 	}
 	at := now.Add(DeletedAfter)
 	return a.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
@@ -219,7 +219,7 @@ func (a *Accounts) DeleteWorkspace(ctx context.Context, c Caller, name string, n
 			return err
 		}
 		return a.Happened(ctx, s, tx, event.Event{Code: event.WorkspaceEnding, Workspace: c.WorkspaceID, Data: event.Data{Person: c.Name, Until: &at},
-			Says: fmt.Sprintf("%s ordered the deletion of this workspace. On %s all its lists, runs, results, policies, keys and catalogue entries are gone for good. Until then everything works as before, and an owner can stop it on the page of the team. Export the workspace before if anything of it is wanted.",
+			Says: fmt.Sprintf("%s ordered the deletion of this workspace. On %s all its lists, runs, results, policies, keys and catalogue entries are gone for good. Until then everything works as before, and an owner can stop it on the Team page. Export the workspace before that if you want to keep anything.",
 				c.Name, at.UTC().Format("2 January 2006, 15:04 MST"))})
 	})
 }

@@ -11,7 +11,7 @@ import (
 type TooMany struct{ Until time.Time }
 
 func (t *TooMany) Error() string {
-	return fmt.Sprintf("This was tried too often. Try again in %s.", waitWords(time.Until(t.Until)))
+	return fmt.Sprintf("Too many attempts. Try again in %s.", waitWords(time.Until(t.Until)))
 }
 
 // waitWords says a wait: 12 seconds, 3 minutes.

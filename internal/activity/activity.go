@@ -71,9 +71,9 @@ func (c Columns) settle(r *intake.Reading) (Columns, error) {
 	}
 	switch {
 	case c.Address == 0:
-		return c, &Wrong{"no column with addresses was found; say which it is"}
+		return c, &Wrong{"no column with addresses was found; choose one"}
 	case c.At == 0:
-		return c, &Wrong{"no column with days was found; say which it is"}
+		return c, &Wrong{"no column with days was found; choose one"}
 	}
 	return c, nil
 }

@@ -62,7 +62,7 @@ func (d *Desk) Quote(ctx context.Context, workspace, checks int64, why ledger.Wh
 	case err != nil:
 		return p, err
 	case !kept:
-		return p, &Refused{"No allowance is kept of this workspace: it may check as much as it likes."}
+		return p, &Refused{"This workspace has no allowance: it may check as much as it likes."}
 	}
 	b, err := d.Store.Billing(ctx)
 	if err != nil {
@@ -94,7 +94,7 @@ type Buying struct {
 	Checks    int64
 	Why       ledger.Why
 	Person    int64 // 0: nobody, it goes by itself
-	Remember  bool  // the way to pay, for refills and the subscription
+	Remember  bool  // the payment method, for refills and the subscription
 	Base      string
 	Back      string // the path to which people come back
 }
@@ -103,7 +103,7 @@ type Buying struct {
 const callsPath = "/api/v1/payment-calls"
 
 // Buy records a purchase and has the provider start its payment; the checks come with its call. A
-// purchase by itself is paid by the stored way to pay.
+// purchase by itself is paid by the stored payment method.
 func (d *Desk) Buy(ctx context.Context, o Buying) (p store.Purchase, err error) {
 	provider, _, err := d.provider(ctx)
 	if err != nil {
@@ -113,7 +113,7 @@ func (d *Desk) Buy(ctx context.Context, o Buying) (p store.Purchase, err error) 
 		return p, err
 	}
 	if p.Buyer.Name == "" || p.Buyer.Country == "" {
-		return p, &Refused{"An invoice wants a name and an address. Say first to whom it is made out."}
+		return p, &Refused{"An invoice needs a name and an address. Enter first to whom it is made out."}
 	}
 	order := pay.Order{Title: say.Plural(p.Checks, "check", "checks"), Amount: p.Total, Currency: p.Currency, Calls: o.Base + callsPath, Remember: o.Remember}
 	if o.Person == 0 {
@@ -136,11 +136,11 @@ func (d *Desk) Buy(ctx context.Context, o Buying) (p store.Purchase, err error) 
 	return p, d.Store.SetPage(ctx, p.ID, page)
 }
 
-// method returns the token of the stored way to pay.
+// method returns the token of the stored payment method.
 func (d *Desk) method(ctx context.Context, workspace int64) (string, error) {
 	a, err := d.Store.Allowance(ctx, workspace)
 	if err == nil && a.Method == "" {
-		err = &Refused{"There is no stored way to pay. Buy once, and have it remembered."}
+		err = &Refused{"There is no stored payment method. Buy once, and have it remembered."}
 	}
 	if err != nil {
 		return "", err
@@ -326,7 +326,7 @@ func (d *Desk) returnDue(ctx context.Context) error {
 	}
 	for _, c := range due {
 		if err := provider.Return(ctx, c.Payment); err != nil {
-			d.Log.Warn("a payment too many is not given back yet", "payment", c.Payment, "err", err)
+			d.Log.Warn("a double payment is not refunded yet", "payment", c.Payment, "err", err)
 			continue
 		}
 		if err := d.Store.SetPaymentCall(ctx, c.ID, returned); err != nil {
@@ -343,7 +343,7 @@ func (d *Desk) PayBack(ctx context.Context, id int64) error {
 		return err
 	}
 	if p.State != ledger.Paid {
-		return &Refused{fmt.Sprintf("Purchase %d is %s, and only one that is paid can be paid back.", p.ID, p.State)}
+		return &Refused{fmt.Sprintf("Purchase %d is %s; only a paid one can be refunded.", p.ID, p.State)}
 	}
 	provider, _, err := d.provider(ctx)
 	if err != nil {
@@ -406,7 +406,7 @@ func (d *Desk) Set(ctx context.Context, workspace int64, n Settings) error {
 			}
 		}
 		if by := n.Refill != nil || n.Subscription > 0; by && (a.Method == "" || n.Buyer == nil) {
-			return &Refused{"Automatic purchases need a stored way to pay and somebody to whom invoices are made out. Buy once, and have the way to pay remembered."}
+			return &Refused{"Automatic purchases need a stored payment method and a name and address for invoices. Buy once, and have the payment method remembered."}
 		}
 		if n.Subscription != a.Subscription {
 			now := d.Now()
@@ -422,7 +422,7 @@ func (d *Desk) Set(ctx context.Context, workspace int64, n Settings) error {
 	})
 }
 
-// ForgetMethod forgets the stored way to pay, and with it what is bought by itself.
+// ForgetMethod forgets the stored payment method, and with it what is bought by itself.
 func (d *Desk) ForgetMethod(ctx context.Context, workspace int64) error {
 	return d.Store.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
 		a, err := s.LockAllowance(ctx, workspace)

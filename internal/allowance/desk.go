@@ -56,7 +56,7 @@ type Order struct {
 	List      string
 	By        store.By
 	Addresses int64 // of which each may cost as much as its depth
-	Malformed int64 // texts that are no address
+	Malformed int64 // texts that are not addresses
 	// Standing are the addresses that are asked again, by the verdict that stands: what is known of
 	// them is not paid again.
 	Standing []Standing
@@ -170,7 +170,7 @@ func (d *Desk) tellLow(ctx context.Context, s *store.Store, tx pgx.Tx, a store.A
 	if err := s.SetAllowance(ctx, a); err != nil || !low {
 		return err
 	}
-	says := fmt.Sprintf("%s, fewer than the %s under which you want to be told.", say.Plural(left, "check is left", "checks are left"), say.Number(a.Low))
+	says := fmt.Sprintf("%s, fewer than your warning level of %s.", say.Plural(left, "check is left", "checks are left"), say.Number(a.Low))
 	return d.Happened(ctx, s, tx, event.Event{Code: event.AllowanceLow, Workspace: a.WorkspaceID, Says: says, Data: event.Data{Words: says}})
 }
 

@@ -634,7 +634,7 @@ func TestByItself(t *testing.T) {
 	o := open(t, plan)
 	due := func() { o.must(o.BuyDue(t.Context(), o.base)) }
 	if err := o.Set(t.Context(), o.workspace, allowance.Settings{Refill: &ledger.RefillRule{Under: 100, Buy: 500, Most: 2}, Buyer: buyer}); err == nil {
-		t.Error("a refill is set without a way to pay")
+		t.Error("a refill is set without a payment method")
 	}
 	_, err := o.Buy(t.Context(), allowance.Buying{Workspace: o.workspace, Checks: 150, Why: ledger.TopUp, Person: 1, Remember: true, Base: o.base})
 	o.must(err)
@@ -665,7 +665,7 @@ func TestByItself(t *testing.T) {
 		t.Errorf("%d are available after two refills, and %d purchases were told", left, o.happened(event.PurchasePaid))
 	}
 	if n, err := o.Reseal(t.Context()); err != nil || n != 2 {
-		t.Errorf("%d secrets were sealed anew, not that of the provider and the way to pay: %v", n, err)
+		t.Errorf("%d secrets were sealed anew, not that of the provider and the payment method: %v", n, err)
 	}
 	o.cashier.Refuse(true)
 	o.later(31 * 24 * time.Hour)

@@ -30,7 +30,7 @@ func (d *Desk) Due(ctx context.Context) error {
 }
 
 // BuyDue buys what is bought by itself, and has paid back what was paid too often. It waits for the payment
-// provider, and so is no part of Due; what can't be done now is logged and tried again.
+// provider, and so is not part of Due; what can't be done now is logged and tried again.
 func (d *Desk) BuyDue(ctx context.Context, base string) error {
 	if err := d.returnDue(ctx); err != nil && !errors.Is(err, ErrClosed) {
 		return err

@@ -132,8 +132,8 @@ func (d *Desk) Verify(ctx context.Context) (v Verified, err error) {
 // Says tells what was found in a sentence.
 func (v Verified) Says() string {
 	if len(v.Problems) > 0 {
-		return "The book is wrong. " + strings.Join(v.Problems, " ")
+		return "The book does not balance. " + strings.Join(v.Problems, " ")
 	}
-	return fmt.Sprintf("The book is right: %s of %s add up to 0, every lot has what its entries leave, and every reservation is closed or has something at work.",
+	return fmt.Sprintf("The book balances: %s of %s add up to 0, every lot has what its entries leave, and every reservation is closed or has something at work.",
 		say.Plural(v.Entries, "entry", "entries"), say.Plural(v.Workspaces, "workspace", "workspaces"))
 }

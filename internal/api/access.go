@@ -9,7 +9,7 @@ import (
 	"varnet/internal/account"
 )
 
-// wants tells which scope every operation wants. Two are no scopes: anyone, of those that
+// wants tells which scope every operation wants. Two are not scopes: anyone, of those that
 // anybody may call who is on the way in, and caller, of those that everybody may who is in.
 var wants = map[account.Scope][]string{
 	account.Read: {"get-lists", "get-list", "get-list-rows", "count-common", "get-estimate", "get-retention", "get-runs", "get-run", "watch-run", "compare-runs",
@@ -78,7 +78,7 @@ func lacks(c account.Caller, operation string) string {
 	case c.KeyID != 0:
 		return fmt.Sprintf("Your key does not have the scope “%s”, which this needs. Ask for a key that may %s.", scope, scope.Says())
 	case scope == account.Installation:
-		return "This is for those who look after the installation."
+		return "This is for owners of the installation."
 	case c.WorkspaceID == 0:
 		return "You are in no workspace. Make one, or ask to be invited to one."
 	case c.Demanded:

@@ -21,7 +21,7 @@ import (
 
 func (a *API) registerAccounts(h huma.API) {
 	huma.Register(h, operation("get-accounts", http.MethodGet, "/installation/accounts", "The allowances of all workspaces"), a.accountsOfAll)
-	huma.Register(h, operation("set-account-plan", http.MethodPut, "/installation/accounts/{id}", "Keep an allowance of a workspace by a plan, or none"), a.setAccountPlan)
+	huma.Register(h, operation("set-account-plan", http.MethodPut, "/installation/accounts/{id}", "Give a workspace an allowance under a plan, or none"), a.setAccountPlan)
 	huma.Register(h, operation("grant-checks", http.MethodPost, "/installation/accounts/{id}/grants", "Give a workspace checks, or take some away"), a.grantChecks)
 	huma.Register(h, operation("get-plans", http.MethodGet, "/installation/plans", "The plans that workspaces may have"), a.plans)
 	huma.Register(h, creates(operation("make-plan", http.MethodPost, "/installation/plans", "Make a plan")), a.makePlan)
@@ -30,7 +30,7 @@ func (a *API) registerAccounts(h huma.API) {
 	huma.Register(h, operation("get-billing", http.MethodGet, "/installation/billing", "How the installation is paid"), a.billing)
 	huma.Register(h, operation("set-billing", http.MethodPut, "/installation/billing", "Set payment provider, seller and taxes"), a.setBilling)
 	huma.Register(h, operation("get-all-purchases", http.MethodGet, "/installation/purchases", "What all workspaces bought, newest first"), a.allPurchases)
-	huma.Register(h, operation("pay-back-purchase", http.MethodPost, "/installation/purchases/{id}/pay-back", "Have a purchase paid back; what is left of its checks is withdrawn when the provider says that it is"), a.payBack)
+	huma.Register(h, operation("pay-back-purchase", http.MethodPost, "/installation/purchases/{id}/pay-back", "Refund a purchase; what is left of its checks is withdrawn once the provider confirms it"), a.payBack)
 	huma.Register(h, operation("verify-ledger", http.MethodGet, "/installation/ledger", "Draw up the trial balance, and hold everything against the entries"), a.verifyLedger)
 }
 
@@ -89,7 +89,7 @@ func (a *API) grantChecks(ctx context.Context, in *struct {
 	}
 	err := a.engine.Allowance.Grant(ctx, in.ID, in.Body.Checks, until, in.Body.Note)
 	if errors.Is(err, store.ErrNotFound) {
-		return nil, huma.Error404NotFound(fmt.Sprintf("No allowance is kept of a workspace %d. Give it a plan first.", in.ID))
+		return nil, huma.Error404NotFound(fmt.Sprintf("Workspace %d has no allowance. Give it a plan first.", in.ID))
 	}
 	if err != nil {
 		return nil, a.failed(ctx, err)

@@ -265,7 +265,7 @@ func busy(h huma.API, ctx huma.Context, wait time.Duration, why string) {
 	if ctx.Method() != http.MethodGet {
 		ctx.SetHeader("Connection", "close") // what is left of the body is not waited for
 	}
-	_ = huma.WriteErr(h, ctx, http.StatusTooManyRequests, fmt.Sprintf("%s Nothing was done; come again in %d seconds.", why, seconds))
+	_ = huma.WriteErr(h, ctx, http.StatusTooManyRequests, fmt.Sprintf("%s Nothing was done; try again in %d seconds.", why, seconds))
 }
 
 // mayCheck takes so many checks of what a workspace may ask in a minute.
@@ -275,7 +275,7 @@ func (a *API) mayCheck(ctx context.Context, n int) error {
 		return a.failed(ctx, err)
 	}
 	if wait := a.admission.take(fmt.Sprintf("checks of %d", callerOf(ctx).WorkspaceID), l.ChecksMinute, n); wait > 0 {
-		return comeAgain(wait, "A workspace may check %d single addresses a minute. Nothing was asked; come again in %d seconds, or import them as a list.", l.ChecksMinute, int(waitTold(wait)/time.Second))
+		return comeAgain(wait, "A workspace may check %d single addresses a minute. Nothing was asked; try again in %d seconds, or import them as a list.", l.ChecksMinute, int(waitTold(wait)/time.Second))
 	}
 	return nil
 }

@@ -22,8 +22,8 @@ import (
 
 func (a *API) registerAllowance(h huma.API) {
 	huma.Register(h, operation("get-allowance", http.MethodGet, "/allowance", "How many checks the workspace may still use"), a.allowance)
-	huma.Register(h, operation("set-allowance", http.MethodPut, "/allowance", "Set when it is told that few are left, the refill, the subscription and whom invoices are for"), a.setAllowance)
-	huma.Register(h, operation("forget-method", http.MethodDelete, "/allowance/method", "Forget the stored way to pay"), a.forgetMethod)
+	huma.Register(h, operation("set-allowance", http.MethodPut, "/allowance", "Set the warning level, the refill, the subscription and whom invoices are for"), a.setAllowance)
+	huma.Register(h, operation("forget-method", http.MethodDelete, "/allowance/method", "Forget the stored payment method"), a.forgetMethod)
 	huma.Register(h, operation("get-usage", http.MethodGet, "/usage", "What was charged for what"), a.usage)
 	file := operation("get-usage-file", http.MethodGet, "/usage/file", "The same as CSV")
 	file.Responses = fileResponse("text/csv")

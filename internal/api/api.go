@@ -80,7 +80,7 @@ type Options struct {
 func Metrics(token string) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if given := strings.TrimPrefix(r.Header.Get("Authorization"), "Bearer "); token != "" && subtle.ConstantTimeCompare([]byte(given), []byte(token)) != 1 {
-			problem(w, http.StatusUnauthorized, "Metrics want the token that the service was given (VARNET_METRICS_TOKEN).")
+			problem(w, http.StatusUnauthorized, "Metrics need the token that the service was started with (VARNET_METRICS_TOKEN).")
 			return
 		}
 		promhttp.Handler().ServeHTTP(w, r)
@@ -270,13 +270,13 @@ func (a *API) failed(ctx context.Context, err error) error {
 	case errors.As(err, &wrong):
 		return huma.Error422UnprocessableEntity(wrong.Error())
 	case ctx.Err() != nil:
-		return huma.NewError(499, "The request was given up before it was answered.")
+		return huma.NewError(499, "The request was cancelled before it was answered.")
 	case store.Full(err), errors.Is(err, syscall.ENOSPC):
 		a.log.Error("there is no room left", "err", err)
-		return huma.NewError(http.StatusInsufficientStorage, "There is no room left, on the disk of the database or of the service. Nothing was changed. Whoever looks after the installation makes room; then send it again.")
+		return huma.NewError(http.StatusInsufficientStorage, "There is no room left, on the disk of the database or of the service. Nothing was changed. Send it again once an owner of the installation has made room.")
 	case store.Away(err):
 		a.log.Error("the database broke off", "err", err)
-		return huma.NewError(http.StatusServiceUnavailable, "The database broke off, and nothing was changed. Try again in a moment.")
+		return huma.NewError(http.StatusServiceUnavailable, "The connection to the database broke off, and nothing was changed. Try again in a moment.")
 	}
 	a.log.Error("a request failed", "err", err)
 	return huma.Error500InternalServerError("Something went wrong in Varnet. Try again; the service's log says more.")

@@ -18,7 +18,7 @@ import (
 	"varnet/internal/store"
 )
 
-// unaudited are operations that change nothing although they are no GET, or that happen too
+// unaudited are operations that change nothing although they are not a GET, or that happen too
 // often to be told and are told by others (parts of an upload by its import).
 var unaudited = map[string]bool{"preview-file": true, "open-upload": true, "upload-part": true, "draft-run": true, "make-estimate": true, "try-policy": true, "try-catalogue": true, "try-rules": true,
 	"find-result": true, "check-addresses": true, "check-form": true, "check-address": true, "ask-passkey": true, "look-at-invitation": true, "look-at-device": true, "ask-in": true,
@@ -228,7 +228,7 @@ func (a *API) saysOf(action string) string {
 	if says, ok := a.operations[action]; ok {
 		return says
 	}
-	return map[string]string{"forget-audit": "Delete entries of the audit trail whose time was over", "throttle": "Let a network or an account rest after too many tries"}[action]
+	return map[string]string{"forget-audit": "Delete entries of the audit trail whose retention has ended", "throttle": "Let a network or an account rest after too many tries"}[action]
 }
 
 func (a *API) exportAudit(ctx context.Context, in *AuditQuery) (*huma.StreamResponse, error) {

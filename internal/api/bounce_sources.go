@@ -20,7 +20,7 @@ import (
 
 func (a *API) registerBounceSources(h huma.API) {
 	huma.Register(h, operation("get-bounce-sources", http.MethodGet, "/bounce-sources", "Where what comes back is read"), a.bounceSources)
-	huma.Register(h, creates(operation("make-bounce-source", http.MethodPost, "/bounce-sources", "Have a mailbox read, or a program call")), a.makeBounceSource)
+	huma.Register(h, creates(operation("make-bounce-source", http.MethodPost, "/bounce-sources", "Read a mailbox, or let a program call")), a.makeBounceSource)
 	huma.Register(h, operation("change-bounce-source", http.MethodPut, "/bounce-sources/{id}", "Change how a mailbox is read"), a.changeBounceSource)
 	huma.Register(h, operation("delete-bounce-source", http.MethodDelete, "/bounce-sources/{id}", "Stop reading a mailbox, or taking a program's calls"), a.deleteBounceSource)
 	huma.Register(h, operation("read-bounce-source", http.MethodPost, "/bounce-sources/{id}/read", "Read a mailbox now"), a.readBounceSource)

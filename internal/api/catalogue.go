@@ -19,7 +19,7 @@ func (a *API) registerCatalogue(h huma.API) {
 	huma.Register(h, add, a.addToCatalogue)
 	a.registerCatalogueSources(h)
 	huma.Register(h, operation("try-catalogue", http.MethodPost, "/catalogue/try", "What entries would alter, without adding them"), a.tryCatalogue)
-	huma.Register(h, operation("delete-from-catalogue", http.MethodDelete, "/catalogue/{kind}/{name}", "Take an entry of your own back"), a.deleteFromCatalogue)
+	huma.Register(h, operation("delete-from-catalogue", http.MethodDelete, "/catalogue/{kind}/{name}", "Remove an entry of your own"), a.deleteFromCatalogue)
 }
 
 // maxCatalogueBody is how large a body of entries may be.

@@ -50,7 +50,7 @@ const beatEvery = 15 * time.Second
 func (a *API) stillIn(ctx context.Context) bool {
 	c := callerOf(ctx)
 	in, err := a.store.StillIn(ctx, c.WorkspaceID, c.KeyID, c.Session.ID)
-	return err != nil || in // a database that does not answer is no reason to go
+	return err != nil || in // a database that does not answer is not a reason to go
 }
 
 // changes tells the changes of a workspace, the same thing at most once in a moment.

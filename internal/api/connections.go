@@ -26,7 +26,7 @@ func (a *API) registerConnections(h huma.API) {
 	huma.Register(h, creates(operation("make-connection", http.MethodPost, "/connections", "Make a connection; it is tested as it is saved")), a.makeConnection)
 	huma.Register(h, operation("try-connection", http.MethodPost, "/connections/test", "Try settings out; nothing is kept"), a.tryConnection)
 	huma.Register(h, operation("get-connection", http.MethodGet, "/connections/{id}", "One connection"), a.connectionByID)
-	huma.Register(h, operation("change-connection", http.MethodPatch, "/connections/{id}", "Change what a connection is called or set to; it is tested"), a.changeConnection)
+	huma.Register(h, operation("change-connection", http.MethodPatch, "/connections/{id}", "Change the name or settings of a connection; it is tested"), a.changeConnection)
 	huma.Register(h, operation("delete-connection", http.MethodDelete, "/connections/{id}", "Delete a connection; its lists stay, its journals go"), a.deleteConnection)
 	huma.Register(h, operation("test-connection", http.MethodPost, "/connections/{id}/test", "Test a connection"), a.testConnection)
 	huma.Register(h, operation("get-collections", http.MethodGet, "/connections/{id}/collections", "What a connection offers to import"), a.collections)
@@ -227,7 +227,7 @@ func (a *API) at(ctx context.Context, id int64) (store.Connection, connect.Place
 	return c, place, nil
 }
 
-// placeFailed is an error of a place: it is no fault of ours. One that stays until somebody changes
+// placeFailed is an error of a place: it is not a fault of ours. One that stays until somebody changes
 // the connection is told to all whom it concerns.
 func (a *API) placeFailed(ctx context.Context, c store.Connection, err error) error {
 	if err := a.engine.NoteBroken(ctx, c, err); err != nil {

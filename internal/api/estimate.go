@@ -15,7 +15,7 @@ import (
 type estimateOutput struct{ Body contract.Estimate }
 
 func (a *API) registerEstimate(h huma.API) {
-	huma.Register(h, operation("make-estimate", http.MethodPost, "/lists/{id}/estimate", "Tell from a sample what a list will come to; takes up to half a minute"), a.makeEstimate)
+	huma.Register(h, operation("make-estimate", http.MethodPost, "/lists/{id}/estimate", "Estimate from a sample what a run of a list will find; takes up to half a minute"), a.makeEstimate)
 	huma.Register(h, operation("get-estimate", http.MethodGet, "/lists/{id}/estimate", "The last quick estimate of a list"), a.estimate)
 }
 

@@ -124,7 +124,7 @@ func (h hop) address() netip.Addr {
 }
 
 // forwarded believes what proxies of ours say: who asks them, and whether over TLS. The last
-// address that is no proxy of ours is who asks; what is before it, anybody may have written.
+// address that is not a proxy of ours is who asks; what is before it, anybody may have written.
 func forwarded(proxies []netip.Prefix, standard bool) func(http.Handler) http.Handler {
 	ours := func(a netip.Addr) bool {
 		return slices.ContainsFunc(proxies, func(p netip.Prefix) bool { return p.Contains(a) })

@@ -87,7 +87,7 @@ func (a *API) answer(ctx huma.Context, next func(huma.Context), workspace int64,
 		err = a.store.EndAnswer(done, workspace, key, store.Answer{Status: r.status, Location: r.location, Sealed: a.engine.Secrets.Seal(r.answer.String(), answerPurpose)})
 	}
 	if err != nil {
-		a.log.Error("an answer could not be remembered", "err", err)
+		a.log.Error("an answer could not be stored", "err", err)
 	}
 }
 

@@ -147,7 +147,7 @@ func network(text string) (netip.Prefix, error) {
 	}
 	n, err := netip.ParsePrefix(text)
 	if err != nil {
-		return n, fmt.Errorf("%q is no network; write one such as 192.0.2.0/24", text)
+		return n, fmt.Errorf("%q is not a network; write one such as 192.0.2.0/24", text)
 	}
 	return n.Masked(), nil
 }
@@ -185,7 +185,7 @@ func (a *API) rotateKey(ctx context.Context, in *struct {
 
 func (a *API) deleteKey(ctx context.Context, in *ByID) (*struct{}, error) {
 	if in.ID == callerOf(ctx).KeyID {
-		return nil, huma.Error409Conflict(fmt.Sprintf("You are calling with key %d. Use another one to take it back.", in.ID))
+		return nil, huma.Error409Conflict(fmt.Sprintf("You are calling with key %d. Use another one to revoke it.", in.ID))
 	}
 	if err := a.store.DeleteKey(ctx, workspace(ctx).ID, in.ID); err != nil {
 		return nil, a.failed(ctx, err)

@@ -15,7 +15,7 @@ import (
 
 func (a *API) registerLinks(h huma.API) {
 	huma.Register(h, creates(operation("make-link", http.MethodPost, "/runs/{id}/links", "Make a link from which a tool fetches a file of a run")), a.makeLink)
-	huma.Register(h, operation("get-links", http.MethodGet, "/runs/{id}/links", "The links of a run that are good, the newest first"), a.links)
+	huma.Register(h, operation("get-links", http.MethodGet, "/runs/{id}/links", "The valid links of a run, the newest first"), a.links)
 	huma.Register(h, operation("delete-link", http.MethodDelete, "/links/{id}", "Delete a link"), a.deleteLink)
 	follow := operation("follow-link", http.MethodGet, "/files/{secret}", "The file of a link")
 	follow.Responses = fileResponse("text/csv")

@@ -54,9 +54,9 @@ func (a *API) registerLists(h huma.API) {
 	problems := operation("get-list-problems", http.MethodGet, "/lists/{id}/problems", "The problem rows of a list, as CSV")
 	problems.Responses = fileResponse("text/csv")
 	huma.Register(h, problems, a.problems)
-	huma.Register(h, operation("count-common", http.MethodGet, "/lists/{id}/common", "How many addresses are in another list, too"), a.common)
+	huma.Register(h, operation("count-common", http.MethodGet, "/lists/{id}/common", "How many addresses are also in another list"), a.common)
 	huma.Register(h, operation("get-list", http.MethodGet, "/lists/{id}", "One list"), a.list)
-	huma.Register(h, operation("change-list", http.MethodPatch, "/lists/{id}", "Change what a list is called, for how long it is kept, whether it is archived"), a.changeList)
+	huma.Register(h, operation("change-list", http.MethodPatch, "/lists/{id}", "Change the name of a list, how long it is kept, whether it is archived"), a.changeList)
 	huma.Register(h, operation("delete-list", http.MethodDelete, "/lists/{id}", "Delete a list with its runs, results and evidence"),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {
 			if err := a.engine.DeleteList(ctx, workspace(ctx).ID, in.ID); err != nil {
@@ -69,9 +69,9 @@ func (a *API) registerLists(h huma.API) {
 // Written overrules how a file is read.
 type Written struct {
 	Sheet     string `query:"sheet" maxLength:"200" doc:"The sheet of a spreadsheet; the first with something on it unless given."`
-	Delimiter string `query:"delimiter" default:"guess" maxLength:"10" doc:"What stands between cells: guess, one character, tab or none."`
-	Quote     string `query:"quote" enum:"guess,double,single,none" default:"guess" doc:"What wraps cells."`
-	Encoding  string `query:"encoding" default:"guess" maxLength:"20" doc:"How letters are written as bytes: guess, or a name such as windows-1250."`
+	Delimiter string `query:"delimiter" default:"guess" maxLength:"10" doc:"The delimiter between cells: guess, one character, tab or none."`
+	Quote     string `query:"quote" enum:"guess,double,single,none" default:"guess" doc:"The quotes around cells."`
+	Encoding  string `query:"encoding" default:"guess" maxLength:"20" doc:"The text encoding: guess, or a name such as windows-1250."`
 	Header    string `query:"header" enum:"guess,yes,no" default:"guess" doc:"Whether the first record names the columns."`
 }
 
@@ -237,7 +237,7 @@ func (a *API) notImported(ctx context.Context, file string, err error) error {
 // problems streams the rows that are not a plain address of their own.
 func (a *API) problems(ctx context.Context, in *struct {
 	ByID
-	With int64 `query:"with" minimum:"0" doc:"Another list: the addresses that stand there, too, are given as well."`
+	With int64 `query:"with" minimum:"0" doc:"Another list: the addresses that are also in it are returned too."`
 }) (*huma.StreamResponse, error) {
 	l, err := a.store.List(ctx, workspace(ctx).ID, in.ID)
 	var other store.List
@@ -256,7 +256,7 @@ func (a *API) problems(ctx context.Context, in *struct {
 		err := a.store.EachTrouble(ctx, l, func(t *store.Trouble) error { return line(t, intake.Problem(t)) })
 		if err == nil && in.With > 0 {
 			err = a.store.EachCommon(ctx, l, other, func(t *store.Trouble) error {
-				return line(t, fmt.Sprintf("The same address stands in line %d of the list “%s”.", *t.First, other.Name))
+				return line(t, fmt.Sprintf("The same address is in line %d of the list “%s”.", *t.First, other.Name))
 			})
 		}
 		w.Flush()
@@ -280,7 +280,7 @@ func (a *API) common(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	c.Sentence = fmt.Sprintf("Of the %s addresses of “%s” %s stand in “%s”, too.", say.Number(l.Addresses), l.Name, say.Number(c.Addresses), other.Name)
+	c.Sentence = fmt.Sprintf("Of the %s addresses of “%s”, %s are also in “%s”.", say.Number(l.Addresses), l.Name, say.Number(c.Addresses), other.Name)
 	return &struct{ Body contract.Common }{c}, nil
 }
 

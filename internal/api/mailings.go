@@ -35,7 +35,7 @@ func (a *API) registerMailings(h huma.API) {
 	file := operation("export-mailing", http.MethodGet, "/mailings/{id}/file", "To whom a mailing goes, with the return address of each letter, as CSV")
 	file.Responses = fileResponse("text/csv")
 	huma.Register(h, file, a.exportMailing)
-	huma.Register(h, operation("send-mailing", http.MethodPost, "/mailings/{id}/sent", "Say that a mailing is sent that was to be sent later"), a.mailingSent)
+	huma.Register(h, operation("send-mailing", http.MethodPost, "/mailings/{id}/sent", "Record that a mailing prepared for later is being sent now"), a.mailingSent)
 	huma.Register(h, operation("delete-mailing", http.MethodDelete, "/mailings/{id}", "Delete a mailing; what is known of its addresses stays"),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {
 			if err := a.store.DeleteMailing(ctx, workspace(ctx).ID, in.ID); err != nil {
@@ -95,7 +95,7 @@ func (a *API) notYetSent(m store.Mailing) error {
 
 // MailingTable names a mailing and the columns of its table.
 type MailingTable struct {
-	Name       string    `query:"name" minLength:"1" maxLength:"200" required:"true" doc:"What people call the mailing."`
+	Name       string    `query:"name" minLength:"1" maxLength:"200" required:"true" doc:"The name of the mailing."`
 	SentAt     time.Time `query:"sentAt" doc:"When it was sent; now unless given."`
 	WatchHours int       `query:"watchHours" minimum:"1" maximum:"240" doc:"For how many hours bounces are waited for; 72 unless given."`
 	Address    int       `query:"address" minimum:"0" doc:"The column with the addresses, from 1; detected unless given."`

@@ -94,7 +94,7 @@ func (a *API) overrideMatching(ctx context.Context, in *struct {
 		return nil, a.failed(ctx, err)
 	}
 	if in.Filter == (decide.Filter{}) && !in.All {
-		return nil, ofKind(contract.FilterNeeded, "No filter was given, so this would override the policy for all results. Give a filter, or say all=true. Nothing was decided.")
+		return nil, ofKind(contract.FilterNeeded, "No filter was given, so this would override the policy for all results. Give a filter, or set all=true. Nothing was decided.")
 	}
 	found, err := d.Matching(ctx, in.Filter, mostOverridden)
 	if err != nil {

@@ -14,7 +14,7 @@ import (
 
 func (a *API) registerMeanings(h huma.API) {
 	huma.Register(h, operation("get-column-meanings", http.MethodGet, "/lists/{id}/meanings", "What the columns of a list hold"), a.meanings)
-	huma.Register(h, operation("set-column-meanings", http.MethodPut, "/lists/{id}/meanings", "Say what the columns of a list hold"), a.setMeanings)
+	huma.Register(h, operation("set-column-meanings", http.MethodPut, "/lists/{id}/meanings", "Set what the columns of a list hold"), a.setMeanings)
 }
 
 type meaningsOutput struct{ Body contract.ColumnMeanings }

@@ -18,7 +18,7 @@ import (
 func (a *API) registerOpinions(h huma.API) {
 	huma.Register(h, operation("get-opinions", http.MethodGet, "/lists/{id}/opinions", "What other checks found of a list, beside what its last run did"), a.opinions)
 	huma.Register(h, operation("get-opinion-rows", http.MethodGet, "/lists/{id}/opinion-rows", "Rows of a list by what another check and its last run found"), a.opinionRows)
-	huma.Register(h, operation("set-opinion-meaning", http.MethodPut, "/opinions/{name}", "Say what the words of another check mean"), a.setOpinionMeaning)
+	huma.Register(h, operation("set-opinion-meaning", http.MethodPut, "/opinions/{name}", "Set what the words of another check mean"), a.setOpinionMeaning)
 }
 
 func (a *API) opinions(ctx context.Context, in *ByID) (*struct{ Body contract.Opinions }, error) {
@@ -67,7 +67,7 @@ func (a *API) setOpinionMeaning(ctx context.Context, in *struct {
 	means := opinion.Means{}
 	for word, f := range in.Body.Means {
 		if f != "" && !slices.Contains(finding.Findings(), finding.Finding(f)) {
-			return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("“%s” cannot mean %q; say deliverable, catch-all, undecided, undeliverable, or nothing.", word, f))
+			return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("“%s” cannot mean %q; use deliverable, catch-all, undecided, undeliverable, or nothing.", word, f))
 		}
 		means[opinion.Word(word)] = finding.Finding(f)
 	}

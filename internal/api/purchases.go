@@ -116,7 +116,7 @@ func (a *API) buy(ctx context.Context, in *struct{ Body contract.PurchaseOrder }
 	}
 	s, err := a.letters.Settings(ctx)
 	if err != nil || s.BaseURL == "" {
-		return nil, huma.Error409Conflict("Nothing can be bought yet: whoever looks after the installation has not said where people reach it (under Letters).")
+		return nil, huma.Error409Conflict("Nothing can be bought yet: an owner of the installation must first set the address at which people reach it (under Letters).")
 	}
 	p, err := a.engine.Allowance.Buy(ctx, allowance.Buying{Workspace: w, Checks: in.Body.Checks, Why: ledger.TopUp, Person: callerOf(ctx).PersonID, Remember: in.Body.Remember, Base: s.BaseURL, Back: back})
 	if err != nil {

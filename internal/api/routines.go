@@ -24,7 +24,7 @@ func (a *API) registerRoutines(h huma.API) {
 	huma.Register(h, creates(operation("make-routine", http.MethodPost, "/routines", "Make a routine")), a.makeRoutine)
 	huma.Register(h, operation("draft-routine", http.MethodPost, "/routines/draft", "What a routine would do, and when; nothing is made"), a.draftRoutine)
 	huma.Register(h, operation("get-routine", http.MethodGet, "/routines/{id}", "One routine"), a.routine)
-	huma.Register(h, operation("change-routine", http.MethodPatch, "/routines/{id}", "Change what a routine is called or does, pause or resume it"), a.changeRoutine)
+	huma.Register(h, operation("change-routine", http.MethodPatch, "/routines/{id}", "Change a routine's name or what it does, pause or resume it"), a.changeRoutine)
 	huma.Register(h, operation("delete-routine", http.MethodDelete, "/routines/{id}", "Delete a routine; its lists stay"), a.deleteRoutine)
 	huma.Register(h, operation("run-routine", http.MethodPost, "/routines/{id}/run", "Run a routine now"), a.runRoutine)
 	huma.Register(h, operation("get-routine-times", http.MethodGet, "/routines/{id}/times", "The times at which a routine was due, the newest first"), a.routineTimes)

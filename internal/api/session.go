@@ -71,7 +71,7 @@ func (a *API) authenticate(h huma.API) func(huma.Context, func(huma.Context)) {
 			a.log.Error("a key could not be looked up", "err", err)
 			_ = huma.WriteErr(h, ctx, http.StatusServiceUnavailable, "The database does not answer. Try again in a moment.")
 		case len(c.Origins) > 0 && !fromForm(ctx, c.Origins):
-			_ = huma.WriteErr(h, ctx, http.StatusForbidden, "This key is for forms on pages of other origins than this. Whoever looks after the keys of the workspace names them.")
+			_ = huma.WriteErr(h, ctx, http.StatusForbidden, "This key is for forms on pages of other origins than this. A manager of the workspace adds them to the key.")
 		case missing != "":
 			a.auditRefused(ctx, c)
 			_ = huma.WriteErr(h, ctx, http.StatusForbidden, missing)

@@ -43,7 +43,7 @@ func jsonOf(v any) []byte {
 
 func (a *API) registerSignIn(h huma.API) {
 	post := func(id, path, summary string) huma.Operation { return operation(id, http.MethodPost, path, summary) }
-	huma.Register(h, operation("get-ways-in", http.MethodGet, "/sign-in", "How one may sign in and up here"), a.waysIn)
+	huma.Register(h, operation("get-ways-in", http.MethodGet, "/sign-in", "How people can sign in and sign up here"), a.waysIn)
 	huma.Register(h, post("sign-in", "/sign-in/password", "Sign in with address and password"), a.signIn)
 	huma.Register(h, post("send-sign-in-code", "/sign-in/code", "Have a code sent, to sign in by it"), a.sendSignInCode)
 	huma.Register(h, post("enter-code", "/sign-in/code/confirm", "Go on with the code of a letter"), a.enterCode)

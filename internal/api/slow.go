@@ -49,7 +49,7 @@ type pacedReader struct {
 
 func (r *pacedReader) Read(b []byte) (int, error) {
 	began := time.Now()
-	_ = r.control.SetReadDeadline(began.Add(standstill)) // what cannot have one is no network
+	_ = r.control.SetReadDeadline(began.Add(standstill)) // what cannot have one is not a network
 	n, err := r.ReadCloser.Read(b)
 	switch {
 	case errors.Is(err, os.ErrDeadlineExceeded):

@@ -20,7 +20,7 @@ func (a *API) registerTeams(h huma.API) {
 	huma.Register(h, operation("change-role", http.MethodPut, "/team/members/{id}", "Change what a member is"), a.changeRole)
 	huma.Register(h, operation("remove-member", http.MethodDelete, "/team/members/{id}", "Take a person out of the workspace"), a.removeMember)
 	huma.Register(h, creates(operation("invite", http.MethodPost, "/team/invitations", "Invite somebody by letter")), a.invite)
-	huma.Register(h, operation("take-invitation-back", http.MethodDelete, "/team/invitations/{id}", "Take an invitation back"), a.takeInvitationBack)
+	huma.Register(h, operation("take-invitation-back", http.MethodDelete, "/team/invitations/{id}", "Withdraw an invitation"), a.takeInvitationBack)
 	huma.Register(h, operation("hand-over", http.MethodPost, "/team/owner", "Make a member its owner, and yourself a manager"), a.handOver)
 	huma.Register(h, noContent(operation("leave-team", http.MethodPost, "/team/leave", "Leave the workspace; what you made stays")), a.leaveTeam)
 	huma.Register(h, noContent(operation("delete-workspace", http.MethodPost, "/team/delete", "Have the workspace deleted with everything in it, in 7 days")), a.deleteWorkspace)

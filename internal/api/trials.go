@@ -197,7 +197,7 @@ func (a *API) trialProblem(ctx context.Context, err error) error {
 	return a.failed(ctx, err)
 }
 
-// progressBody is where the letters of a mailing stand; nil where they are no trial letters.
+// progressBody is where the letters of a mailing stand; nil where they are not trial letters.
 func (a *API) progressBody(ctx context.Context, m store.Mailing) (*contract.TrialProgress, error) {
 	if m.Trial == nil {
 		return nil, nil

@@ -48,7 +48,7 @@ func (a *API) openUpload(ctx context.Context, in *struct {
 	u, err := a.store.OpenUpload(ctx, workspace(ctx).ID, in.Key, in.Body.Size, l)
 	switch {
 	case errors.Is(err, store.ErrUploads):
-		return nil, comeAgain(uploadWait, "A workspace may have %d files of %s MB together on their way that are not imported yet. Import those that are there, or come again later: one to which nothing comes for a day is deleted.", l.Uploads, say.Number(int64(l.UploadMB)))
+		return nil, comeAgain(uploadWait, "A workspace may have %d files of %s MB together on their way that are not imported yet. Import those that are there, or try again later: one that gets nothing for a day is deleted.", l.Uploads, say.Number(int64(l.UploadMB)))
 	case err != nil:
 		return nil, a.failed(ctx, err)
 	}
@@ -118,7 +118,7 @@ func (a *API) roomForList(ctx context.Context) error {
 	}
 	n, err := a.store.ListsOf(ctx, workspace(ctx).ID)
 	if err == nil && n >= int64(l.Lists) {
-		err = huma.Error409Conflict(fmt.Sprintf("This workspace may have %s lists, and has them. Nothing was imported. Delete lists that are not needed, or ask who looks after the installation for more.", say.Number(int64(l.Lists))))
+		err = huma.Error409Conflict(fmt.Sprintf("This workspace may have %s lists, and has them. Nothing was imported. Delete lists that are not needed, or ask an owner of the installation for more.", say.Number(int64(l.Lists))))
 	}
 	return err
 }

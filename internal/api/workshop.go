@@ -22,7 +22,7 @@ import (
 )
 
 func (a *API) registerWorkshop(h huma.API) {
-	begin := creates(operation("begin-workshop-job", http.MethodPost, "/workshop-jobs", "Make a list from lists, or say what it would be"))
+	begin := creates(operation("begin-workshop-job", http.MethodPost, "/workshop-jobs", "Make a list from lists, or describe what it would be"))
 	begin.MaxBodyBytes = maxTermsBody
 	huma.Register(h, begin, a.beginWorkshopJob)
 	huma.Register(h, operation("get-workshop-jobs", http.MethodGet, "/workshop-jobs", "The lists that were made in the workshop lately"), a.workshopJobs)

@@ -24,7 +24,7 @@ func (a *API) registerWriteBacks(h huma.API) {
 	huma.Register(h, operation("get-write-backs", http.MethodGet, "/write-backs", "The newest write-backs, of a run or of a connection"), a.writeBacks)
 	huma.Register(h, operation("get-write-back", http.MethodGet, "/write-backs/{id}", "One write-back"), a.writeBack)
 	huma.Register(h, operation("get-write-back-items", http.MethodGet, "/write-backs/{id}/items", "The journal of a write-back"), a.writeBackItems)
-	huma.Register(h, operation("undo-write-back", http.MethodPost, "/write-backs/{id}/undo", "Give the contacts back what they had"), a.undoWriteBack)
+	huma.Register(h, operation("undo-write-back", http.MethodPost, "/write-backs/{id}/undo", "Restore what the contacts had before"), a.undoWriteBack)
 }
 
 func specOf(s contract.WriteBackSpec) pack.WriteBackSpec {

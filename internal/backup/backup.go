@@ -65,7 +65,7 @@ func write(ctx context.Context, dsn string, out io.Writer, head Head) error {
 
 // Errors of a backup that cannot be read.
 var (
-	ErrNone      = errors.New("this is no backup of Varnet; \"varnet backup\" makes one")
+	ErrNone      = errors.New("this is not a backup of Varnet; \"varnet backup\" makes one")
 	ErrEncrypted = errors.New("the backup is encrypted; name the file with the private key by -key")
 	ErrNoKey     = errors.New("the backup is encrypted to other keys than the one in the file of -key")
 )

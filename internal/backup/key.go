@@ -27,7 +27,7 @@ func PublicKeys(texts []string) (keys []age.Recipient, err error) {
 	for _, text := range texts {
 		k, err := age.ParseX25519Recipient(text)
 		if err != nil {
-			return nil, fmt.Errorf("%q is no public key; \"varnet backup key\" makes one, which begins with age1", text)
+			return nil, fmt.Errorf("%q is not a public key; \"varnet backup key\" makes one, which begins with age1", text)
 		}
 		keys = append(keys, k)
 	}

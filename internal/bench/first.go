@@ -27,10 +27,7 @@ const (
 // first starts small lists while large ones run, and measures how long it takes
 // until the event stream tells the first result, and the end.
 func first() error {
-	w, err := practice.Load("fernhollow")
-	if err == nil {
-		w, err = w.Everywhere("plain")
-	}
+	w, err := plainWorld()
 	if err != nil {
 		return err
 	}

@@ -109,16 +109,22 @@ func (in *installation) tellHosts() {
 	fmt.Printf("the hosts saw %d sessions, bare ones included, with %d questions, of which they refused %d\n", sessions, asked, refused)
 }
 
-// installPlain starts an installation whose hosts all answer at once and know their mailboxes.
+// installPlain starts an installation in the plain world.
 func installPlain(port int) (*installation, error) {
-	w, err := practice.Load("fernhollow")
-	if err == nil {
-		w, err = w.Everywhere("plain")
-	}
+	w, err := plainWorld()
 	if err != nil {
 		return nil, err
 	}
 	return install(w, port, "VARNET_ROUNDS=1s")
+}
+
+// plainWorld is a world whose hosts all answer at once and know their mailboxes.
+func plainWorld() (*practice.World, error) {
+	w, err := practice.Load("fernhollow")
+	if err != nil {
+		return nil, err
+	}
+	return w.Everywhere("plain")
 }
 
 // tell prints what each phase took beside its bare floor, the middle of the one

@@ -31,10 +31,7 @@ const (
 // routines has a thousand routines due at once, and measures when each begins to verify, whether
 // one workspace waits for another, and what single checks feel of it.
 func routines() error {
-	w, err := practice.Load("fernhollow")
-	if err == nil {
-		w, err = w.Everywhere("plain")
-	}
+	w, err := plainWorld()
 	if err != nil {
 		return err
 	}
@@ -184,7 +181,7 @@ func watchChecks(in *installation, w *practice.World) *checked {
 	ctx, cancel := context.WithCancel(context.Background())
 	c := &checked{make(chan []time.Duration), make(chan bool), cancel}
 	// At operators that hardly any list has, in turns: where others ask, too, a check waits as it
-	// must, and that is no share of ours.
+	// must, and that is not a share of ours.
 	var addresses []string
 	for _, o := range w.Operators[max(0, len(w.Operators)-20):] {
 		addresses = append(addresses, "postmaster@"+o.Domains[0])

@@ -174,22 +174,27 @@ func (in *installation) life() (l teamsLife, err error) {
 
 // many copies the first list and its run: so many workspaces with so many lists each.
 func (in *installation) many() error {
-	ctx := context.Background()
+	return in.copies(context.Background(),
+		fmt.Sprintf("INSERT INTO workspace (name) SELECT 'team ' || n FROM generate_series(1, %d) n", teamsSpaces),
+		"CREATE TEMP TABLE copy AS SELECT w.id AS workspace, nextval(pg_get_serial_sequence('list', 'id')) AS list, nextval(pg_get_serial_sequence('run', 'id')) AS run FROM workspace w, generate_series(1, "+fmt.Sprint(teamsLists)+") WHERE w.name LIKE 'team %'")
+}
+
+// copies copies the first list and its run as often as the table copy says, which before makes; what the hourly
+// upkeep makes of a run is made of all of them, as it would be by then.
+func (in *installation) copies(ctx context.Context, before ...string) error {
 	conn, err := pgx.Connect(ctx, in.dsn)
 	if err != nil {
 		return err
 	}
 	defer conn.Close(ctx)
-	for _, sql := range []string{
-		fmt.Sprintf("INSERT INTO workspace (name) SELECT 'team ' || n FROM generate_series(1, %d) n", teamsSpaces),
-		"CREATE TEMP TABLE copy AS SELECT w.id AS workspace, nextval(pg_get_serial_sequence('list', 'id')) AS list, nextval(pg_get_serial_sequence('run', 'id')) AS run FROM workspace w, generate_series(1, " + fmt.Sprint(teamsLists) + ") WHERE w.name LIKE 'team %'",
+	for _, sql := range slices.Concat(before, []string{
 		copied("list", "id", "copy.list", "workspace_id", "copy.workspace", "name", "'members ' || copy.list", "key", "NULL"),
-		// What the hourly upkeep makes of a run is made of all of them, as it would be by then.
-		copied("run", "id", "copy.run", "workspace_id", "copy.workspace", "list_id", "copy.list", "plan", "o.plan || jsonb_build_object('remembered', 1::bigint << 52)"),
+		copied("run", "id", "copy.run", "workspace_id", "copy.workspace", "list_id", "copy.list", "remembered_at", "o.finished_at + interval '1 day'"),
 		copied("row_block", "list_id", "copy.list"), copied("list_domain", "list_id", "copy.list"), copied("list_part", "list_id", "copy.list"),
-		copied("batch", "run_id", "copy.run", "id", "nextval(pg_get_serial_sequence('batch', 'id'))"), copied("tally", "run_id", "copy.run"), copied("run_domain", "run_id", "copy.run"),
+		copied("batch", "run_id", "copy.run", "id", "o.id"), copied("latest_part", "run_id", "copy.run"), copied("latest_fold", "run_id", "copy.run"),
+		copied("tally", "run_id", "copy.run"), copied("run_domain", "run_id", "copy.run"),
 		"ANALYZE",
-	} {
+	}) {
 		if strings.HasPrefix(sql, "copy of ") {
 			table, rest, _ := strings.Cut(strings.TrimPrefix(sql, "copy of "), ": ")
 			if sql, err = copySQL(ctx, conn, table, strings.Split(rest, " | ")); err != nil {
@@ -229,7 +234,7 @@ func copySQL(ctx context.Context, conn *pgx.Conn, table string, other []string) 
 	}
 	return fmt.Sprintf("INSERT INTO %[1]s (%[2]s) OVERRIDING SYSTEM VALUE SELECT %[3]s FROM (SELECT * FROM %[1]s WHERE %[4]s) o, copy", table, strings.Join(names, ", "), strings.Join(values, ", "),
 		map[string]string{"list": "id = (SELECT min(id) FROM list)", "run": "id = (SELECT min(id) FROM run)", "row_block": ofFirstList, "list_domain": ofFirstList, "list_part": ofFirstList,
-			"batch": ofFirstRun, "tally": ofFirstRun, "run_domain": ofFirstRun}[table]), nil
+			"batch": ofFirstRun, "latest_part": ofFirstRun, "latest_fold": ofFirstRun, "tally": ofFirstRun, "run_domain": ofFirstRun}[table]), nil
 }
 
 const (

@@ -93,7 +93,7 @@ func (c *crediting) one(ctx context.Context, m message) error {
 	r := store.Returned{Way: string(c.way), Digest: m.digest, Kind: string(m.Kind), At: &at, Sender: m.From, Host: m.Host, Subject: m.Subject, Words: m.Words, Credited: len(credits)}
 	switch {
 	case forged:
-		r.Says = "The return address that it was sent to carries a wrong tag: it is no bounce of a letter of ours."
+		r.Says = "The return address that it was sent to carries a wrong tag: it is not a bounce of a letter of ours."
 	case len(credits) == 0:
 		r.Says = nobody(m.Notice)
 	}

@@ -121,7 +121,7 @@ func (s *session) Rcpt(to string, _ *smtp.RcptOptions) error {
 	}
 	key, ok := s.l.desk.Tags.letter(to)
 	if !ok {
-		if _, ours := s.l.desk.Tags.ours(to); ours { // others are no forgeries of ours
+		if _, ours := s.l.desk.Tags.ours(to); ours { // others are not forgeries of ours
 			s.l.refused.Add(1)
 		}
 		return &smtp.SMTPError{Code: 550, EnhancedCode: smtp.EnhancedCode{5, 1, 1}, Message: "No letter has this return address"}

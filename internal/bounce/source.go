@@ -68,7 +68,7 @@ func (s *Sources) Change(ctx context.Context, b store.BounceSource, password *st
 // check reports the first thing that a source cannot be.
 func check(b store.BounceSource) error {
 	if strings.TrimSpace(b.Name) == "" {
-		return &Wrong{"name", "say what people call it."}
+		return &Wrong{"name", "give it a name."}
 	}
 	if b.Kind == store.SourceWebhook {
 		return nil
@@ -79,9 +79,9 @@ func check(b store.BounceSource) error {
 	}
 	switch {
 	case b.Username == "":
-		return &Wrong{"username", "say as whom to sign in."}
+		return &Wrong{"username", "give the name to sign in with."}
 	case b.Then == store.ThenMove && (b.ThenFolder == "" || b.ThenFolder == b.Folder):
-		return &Wrong{"thenFolder", "say to which other folder messages are moved."}
+		return &Wrong{"thenFolder", "name the other folder that messages are moved to."}
 	}
 	return nil
 }

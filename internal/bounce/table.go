@@ -44,7 +44,7 @@ func LettersIn(r *intake.Reading, of Columns, g address.Grammar) (letters []stor
 		at = r.AddressColumn
 	}
 	if at < 0 || at >= len(r.Columns) {
-		return nil, &sheet.Error{Line: 1, Problem: "no column holds addresses; say which one does"}
+		return nil, &sheet.Error{Line: 1, Problem: "no column holds addresses; choose the one that does"}
 	}
 	tag, message := columnOf(r, of.Tag, tagNames), columnOf(r, of.Message, messageNames)
 	header := r.Dialect.Header
@@ -129,9 +129,9 @@ func MappingFor(r *intake.Reading, given store.TableMapping) (store.TableMapping
 	}
 	switch {
 	case m.Address == 0:
-		return m, &sheet.Error{Line: 1, Problem: "no column holds addresses; say which one does"}
+		return m, &sheet.Error{Line: 1, Problem: "no column holds addresses; choose the one that does"}
 	case m.Outcome == 0 && m.Reason == 0:
-		return m, &sheet.Error{Line: 1, Problem: "no column is called outcome or reason; say which one tells what became of the letters"}
+		return m, &sheet.Error{Line: 1, Problem: "no column is called outcome or reason; choose the one that holds the outcome"}
 	}
 	return m, nil
 }

@@ -51,7 +51,7 @@ func (c *Client) Invite(ctx context.Context, n contract.NewInvitation) (i contra
 	return i, c.call(ctx, http.MethodPost, "/team/invitations", n, &i)
 }
 
-// TakeInvitationBack takes an invitation back.
+// TakeInvitationBack withdraws an invitation.
 func (c *Client) TakeInvitationBack(ctx context.Context, id int64) error {
 	return c.remove(ctx, fmt.Sprintf("/team/invitations/%d", id))
 }

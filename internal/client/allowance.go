@@ -120,7 +120,7 @@ func (c *Client) SetBilling(ctx context.Context, n contract.Billing) (b contract
 	return b, c.call(ctx, http.MethodPut, "/installation/billing", n, &b)
 }
 
-// PayBack has a purchase paid back.
+// PayBack refunds a purchase.
 func (c *Client) PayBack(ctx context.Context, id int64) (p contract.Purchase, err error) {
 	return p, c.call(ctx, http.MethodPost, fmt.Sprintf("/installation/purchases/%d/pay-back", id), nil, &p)
 }

@@ -103,7 +103,7 @@ func (c *Client) upload(ctx context.Context, f File, body io.ReaderAt) error {
 			return err
 		}
 		if tries++; tries > uploadTries {
-			return fmt.Errorf("the file was sent in vain %d times: %w", uploadTries, err)
+			return fmt.Errorf("the file was sent %d times without success: %w", uploadTries, err)
 		}
 		select {
 		case <-time.After(time.Duration(tries) * time.Second):

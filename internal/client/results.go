@@ -99,7 +99,7 @@ func (c *Client) downloadFrom(ctx context.Context, path string, from int64, tag 
 	n, err = io.Copy(writing{out}, resp.Body)
 	var own *writeError
 	if err != nil && !errors.As(err, &own) {
-		err = fmt.Errorf("the file broke off on its way: %w", err)
+		err = fmt.Errorf("the transfer of the file broke off: %w", err)
 	}
 	return n, resp.Header.Get("ETag"), err
 }

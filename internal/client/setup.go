@@ -120,7 +120,7 @@ func (c *Client) RotateKey(ctx context.Context, id int64, r contract.KeyRotation
 	return k, c.call(ctx, http.MethodPost, fmt.Sprintf("/keys/%d/rotate", id), r, &k)
 }
 
-// DeleteKey takes a key back, with the console sessions that it opened.
+// DeleteKey revokes a key, and ends the console sessions that it opened.
 func (c *Client) DeleteKey(ctx context.Context, id int64) error {
 	return c.remove(ctx, fmt.Sprintf("/keys/%d", id))
 }

@@ -38,7 +38,7 @@ func Unreachable(host string, err error) error {
 	case errors.As(err, &t):
 		return t
 	case errors.Is(err, probe.ErrPrivate):
-		return Troublef("%s is not at a public address, and is not contacted. Whoever looks after the installation can allow it (-allow-private).", host)
+		return Troublef("%s is not at a public address, and is not contacted. The operator of the installation can allow it (-allow-private).", host)
 	}
 	return Later("%s cannot be reached: %v.", host, Plain(cmp.Or(errors.Unwrap(err), err).Error()))
 }

@@ -128,7 +128,7 @@ func (w *Web) once(ctx context.Context, method, address string, header http.Head
 	}
 	req, err := http.NewRequestWithContext(ctx, method, address, bytes.NewReader(body))
 	if err != nil {
-		return a, Troublef("%q is no address.", address)
+		return a, Troublef("%q is not an address.", address)
 	}
 	req.Header = header.Clone()
 	if req.Header == nil {

@@ -7,7 +7,7 @@ import (
 	"varnet/internal/console"
 )
 
-// Every path that is no file is a page of the console.
+// Every path that is not a file is a page of the console.
 func ExampleHandler() {
 	answer := httptest.NewRecorder()
 	console.Handler().ServeHTTP(answer, httptest.NewRequest("GET", "/lists/7", nil))

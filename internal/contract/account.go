@@ -114,7 +114,7 @@ type Session struct {
 	Workspace   string       `json:"workspace" doc:"The workspace at work in; empty where a person is in none."`
 	WorkspaceID int64        `json:"workspaceId,omitempty" doc:"Its number."`
 	Scopes      []string     `json:"scopes" doc:"What the caller may do."`
-	Keeper      bool         `json:"keeper" doc:"Whether the caller looks after the installation."`
+	Keeper      bool         `json:"keeper" doc:"Whether the caller is an owner of the installation."`
 	Person      *Who         `json:"person,omitempty" doc:"The person; left out for a program."`
 	Role        string       `json:"role,omitempty" doc:"What the person is in the workspace."`
 	DeleteAt    *time.Time   `json:"deleteAt,omitempty" doc:"When the workspace is deleted, because an owner ordered that."`
@@ -334,7 +334,7 @@ type DeviceGrant struct {
 	Code      string    `json:"code" doc:"The device shows it; a person who is signed in types it."`
 	URL       string    `json:"url" doc:"Where it is typed."`
 	URLWhole  string    `json:"urlWhole" doc:"The same with the code in it."`
-	ExpiresAt time.Time `json:"expiresAt" doc:"Until when it is good."`
+	ExpiresAt time.Time `json:"expiresAt" doc:"When it expires."`
 	Interval  int       `json:"interval" doc:"How many seconds to wait between two questions."`
 }
 

@@ -6,11 +6,11 @@ import (
 
 // Allowance is how many checks a workspace may still use, and how it gets more.
 type Allowance struct {
-	Kept          bool           `json:"kept" doc:"Whether an allowance is kept. Where not, the workspace may check as much as it likes, and nothing else is told."`
+	Kept          bool           `json:"kept" doc:"Whether the workspace has an allowance. Without one it may check as much as it likes, and nothing else is returned."`
 	Available     int64          `json:"available" doc:"Checks that may be used."`
 	Reserved      int64          `json:"reserved" doc:"Checks that are set aside for runs that go on."`
 	Whole         int64          `json:"whole" doc:"What the lots of checks that are available were when they came."`
-	Says          string         `json:"says" doc:"Where it stands, in sentences."`
+	Says          string         `json:"says" doc:"Its state, in sentences."`
 	UsedLately    int64          `json:"usedLately" doc:"Checks that were charged in the last 30 days."`
 	LastsUntil    *time.Time     `json:"lastsUntil,omitempty" doc:"Until when it lasts at the pace of the last 30 days."`
 	ExpiresAt     *time.Time     `json:"expiresAt,omitempty" doc:"When the next checks expire."`
@@ -19,7 +19,7 @@ type Allowance struct {
 	NextGrantAt   *time.Time     `json:"nextGrantAt,omitempty" doc:"When the plan grants checks next."`
 	Low           int64          `json:"low" doc:"Below this many available checks the event allowance.low is recorded; 0: never."`
 	Refill        *Refill        `json:"refill,omitempty" doc:"By what rule checks are bought automatically."`
-	Method        string         `json:"method,omitempty" doc:"The stored way to pay."`
+	Method        string         `json:"method,omitempty" doc:"The stored payment method."`
 	Subscription  int64          `json:"subscription" doc:"Checks that are bought each month; 0: none."`
 	NextRenewalAt *time.Time     `json:"nextRenewalAt,omitempty" doc:"When the next month of the subscription is bought."`
 	Buyer         *Party         `json:"buyer,omitempty" doc:"To whom invoices are made out."`
@@ -75,7 +75,7 @@ type Party struct {
 
 // AllowanceSettings are what the managers of a workspace set.
 type AllowanceSettings struct {
-	Low          int64   `json:"low" minimum:"0" doc:"Below this many available checks it is told; 0: never."`
+	Low          int64   `json:"low" minimum:"0" doc:"The warning level: below this many available checks an event is recorded; 0: never."`
 	Refill       *Refill `json:"refill,omitempty" doc:"By what rule checks are bought automatically; left out: none."`
 	Subscription int64   `json:"subscription" minimum:"0" maximum:"1000000000" doc:"Checks that are bought each month; 0: none, and what was bought stays."`
 	Buyer        *Party  `json:"buyer,omitempty" doc:"To whom invoices are made out."`
@@ -84,7 +84,7 @@ type AllowanceSettings struct {
 // PurchaseOrder asks for a purchase.
 type PurchaseOrder struct {
 	Checks   int64 `json:"checks" minimum:"1" maximum:"1000000000" doc:"How many checks, exactly."`
-	Remember bool  `json:"remember,omitempty" doc:"Whether the way to pay is stored at the provider, for refills and the subscription."`
+	Remember bool  `json:"remember,omitempty" doc:"Whether the payment method is stored at the provider, for refills and the subscription."`
 	List     int64 `json:"list,omitempty" minimum:"0" doc:"The list to whose page people come back when they have paid."`
 }
 
@@ -181,7 +181,7 @@ type SaidBefore struct {
 type Account struct {
 	WorkspaceID int64  `json:"workspaceId" doc:"The workspace."`
 	Workspace   string `json:"workspace" doc:"Its name."`
-	Kept        bool   `json:"kept" doc:"Whether an allowance is kept of it."`
+	Kept        bool   `json:"kept" doc:"Whether it has an allowance."`
 	PlanID      int64  `json:"planId,omitempty" doc:"Its plan."`
 	Plan        string `json:"plan,omitempty" doc:"What that is called."`
 	Available   int64  `json:"available" doc:"Checks that are available."`
@@ -191,7 +191,7 @@ type Account struct {
 
 // AccountPlan gives a workspace a plan.
 type AccountPlan struct {
-	PlanID int64 `json:"planId" minimum:"0" doc:"The plan; 0: no allowance is kept, and the workspace may check as much as it likes."`
+	PlanID int64 `json:"planId" minimum:"0" doc:"The plan; 0: there is no allowance, and the workspace may check as much as it likes."`
 }
 
 // NewGrant gives a workspace checks.
@@ -207,7 +207,7 @@ type Billing struct {
 	Secret        *string   `json:"secret,omitempty" writeOnly:"true" maxLength:"200" doc:"The secret that calls in both directions are signed by, in the form of Standard Webhooks; left out, the one that is there stays."`
 	Seller        *Party    `json:"seller,omitempty" doc:"Who sells: stands on invoices."`
 	Taxes         []TaxRate `json:"taxes" maxItems:"300" doc:"What tax is added, by the country of the buyer."`
-	DefaultPlanID int64     `json:"defaultPlanId" minimum:"0" doc:"The plan that new workspaces get; 0: no allowance is kept of them."`
+	DefaultPlanID int64     `json:"defaultPlanId" minimum:"0" doc:"The plan that new workspaces get; 0: they have no allowance."`
 	Calls         string    `json:"calls,omitempty" readOnly:"true" doc:"Where the provider calls."`
 }
 

@@ -28,14 +28,14 @@ type ConnectionField struct {
 
 // NewConnection is a connection to be made. It is tested as it is saved.
 type NewConnection struct {
-	Name     string            `json:"name" minLength:"1" maxLength:"100" doc:"What people call it."`
+	Name     string            `json:"name" minLength:"1" maxLength:"100" doc:"Its name."`
 	Kind     string            `json:"kind" maxLength:"40" doc:"The code of its kind; GET /connection-kinds names them."`
 	Settings map[string]string `json:"settings" doc:"What it is set to, by the names of the kind's fields, secrets among them."`
 }
 
 // ConnectionChange changes a connection; what is left out stays.
 type ConnectionChange struct {
-	Name *string `json:"name,omitempty" minLength:"1" maxLength:"100" doc:"What people call it."`
+	Name *string `json:"name,omitempty" minLength:"1" maxLength:"100" doc:"Its name."`
 	// Settings replace all of them.
 	Settings map[string]string `json:"settings,omitempty" doc:"What it is set to, all of it; a secret that is left out stays what it was."`
 }
@@ -57,7 +57,7 @@ type ConnectionTest struct {
 // Connection is a place that contacts live in.
 type Connection struct {
 	ID       int64             `json:"id" doc:"Names the connection."`
-	Name     string            `json:"name" doc:"What people call it."`
+	Name     string            `json:"name" doc:"Its name."`
 	Kind     string            `json:"kind" doc:"The code of its kind."`
 	Settings map[string]string `json:"settings" doc:"What it is set to, but for its secrets."`
 	Secrets  []string          `json:"secrets" doc:"The names of the secrets that are kept."`
@@ -82,7 +82,7 @@ type Collection struct {
 // NewImport is an import to be begun.
 type NewImport struct {
 	Collection string `json:"collection" minLength:"1" maxLength:"1000" doc:"The ID of the collection."`
-	Name       string `json:"name,omitempty" maxLength:"200" doc:"What the list is called; as the collection unless given. A collection that was imported before becomes a newer import of that list."`
+	Name       string `json:"name,omitempty" maxLength:"200" doc:"The name of the list; that of the collection unless given. A collection that was imported before becomes a newer import of that list."`
 }
 
 // Import is a collection on its way in.
@@ -90,7 +90,7 @@ type Import struct {
 	ID           int64      `json:"id" doc:"Names the import."`
 	ConnectionID int64      `json:"connectionId" doc:"The connection."`
 	Collection   string     `json:"collection" doc:"The ID of the collection."`
-	Name         string     `json:"name" doc:"What the collection is called."`
+	Name         string     `json:"name" doc:"The name of the collection."`
 	State        string     `json:"state" enum:"reading,importing,done,failed" doc:"Where it stands: contacts are read, become a list, are one; or why not."`
 	Contacts     int64      `json:"contacts" doc:"Contacts that came so far."`
 	Expected     int64      `json:"expected" doc:"Contacts that the place says there are; -1: it does not say."`

@@ -19,7 +19,7 @@ type Preview struct {
 	Sheet         string       `json:"sheet,omitempty" doc:"The sheet that is read."`
 	Packed        string       `json:"packed,omitempty" doc:"What it is packed in."`
 	Encodings     []string     `json:"encodings" doc:"The encodings that can be chosen."`
-	Dialect       Dialect      `json:"dialect" doc:"How the text was written, as far as it was found out."`
+	Dialect       Dialect      `json:"dialect" doc:"How the text is written, as far as it was recognised."`
 	Columns       []string     `json:"columns" doc:"The names of the columns."`
 	AddressColumn int          `json:"addressColumn" doc:"The column that holds the addresses, from 0; -1: none was recognised."`
 	AlsoAddresses []int        `json:"alsoAddresses" doc:"Other columns that hold addresses."`
@@ -31,7 +31,7 @@ type Preview struct {
 // List is rows somebody imported.
 type List struct {
 	ID       int64    `json:"id" doc:"Names the list."`
-	Name     string   `json:"name" doc:"What people call it."`
+	Name     string   `json:"name" doc:"Its name."`
 	FileName string   `json:"fileName" doc:"The file that it was imported from."`
 	Format   string   `json:"format" doc:"What the file was, told by its content."`
 	Sheet    string   `json:"sheet,omitempty" doc:"The sheet of the spreadsheet that its rows come from."`
@@ -41,8 +41,8 @@ type List struct {
 	Types          []sheet.Type `json:"types" doc:"What each column holds: text, number or date."`
 	Rows           int64        `json:"rows" doc:"Rows, without the header."`
 	Addresses      int64        `json:"addresses" doc:"Different well-formed addresses."`
-	Malformed      int64        `json:"malformed" doc:"Different texts that are no address."`
-	Duplicates     int64        `json:"duplicates" doc:"Rows whose address stands in an earlier row."`
+	Malformed      int64        `json:"malformed" doc:"Different texts that are not addresses."`
+	Duplicates     int64        `json:"duplicates" doc:"Rows whose address is in an earlier row."`
 	Blank          int64        `json:"blank" doc:"Rows whose address cell is empty."`
 	Erased         int64        `json:"erased" doc:"Rows that are blank because their address was erased on request of its person."`
 	Mended         int64        `json:"mended" doc:"Addresses from which something around them was removed."`
@@ -74,7 +74,7 @@ type Worker struct {
 	Routes    map[string]int64 `json:"routes" doc:"How many sessions it has begun by each route since it started."`
 	Draining  bool             `json:"draining" doc:"Whether it comes to its end and takes nothing new."`
 	StartedAt time.Time        `json:"startedAt" doc:"When it was started."`
-	SeenAt    time.Time        `json:"seenAt" doc:"Its last sign of life; one that is silent for 12 seconds is taken for lost."`
+	SeenAt    time.Time        `json:"seenAt" doc:"Its last heartbeat; a worker silent for 12 seconds is considered lost."`
 }
 
 // ServiceHealth is what waits to be worked, and what it waits for.
@@ -102,7 +102,7 @@ type Retention struct {
 
 // Common is what two lists have in common.
 type Common struct {
-	Addresses int64  `json:"addresses" doc:"Addresses of the list that stand in the other one, too."`
+	Addresses int64  `json:"addresses" doc:"Addresses of the list that are also in the other one."`
 	Sentence  string `json:"sentence" doc:"The same in words."`
 }
 
@@ -138,7 +138,7 @@ type EstimatedShare struct {
 type Run struct {
 	ID       int64  `json:"id" doc:"Names the run."`
 	ListID   int64  `json:"listId" doc:"Names its list."`
-	ListName string `json:"listName" doc:"What people call the list."`
+	ListName string `json:"listName" doc:"The name of the list."`
 	Depth    string `json:"depth" enum:"syntax,domain,mailbox" doc:"How far it goes: syntax, domain or mailbox."`
 	Policy   string `json:"policy" doc:"The name of the policy that decides."`
 	Version  int    `json:"version,omitempty" doc:"Which version of the policy it is; ready-made ones have none."`
@@ -172,7 +172,7 @@ type Run struct {
 	Kept     int64    `json:"kept" doc:"Rows that would be kept now."`
 	Rows     int64    `json:"rows" doc:"All rows of the list."`
 	Urgent   bool     `json:"urgent,omitempty" doc:"Whether it goes before others."`
-	Cost     string   `json:"cost,omitempty" doc:"What it has cost so far, in a sentence; left out where no allowance is kept, and where several runs are listed."`
+	Cost     string   `json:"cost,omitempty" doc:"What it has cost so far, in a sentence; left out where there is no allowance, and where several runs are listed."`
 }
 
 // Flow is the picture of a run, laid out: the list flows from left to right through the
@@ -243,7 +243,7 @@ type Wait struct {
 type Draft struct {
 	Rows      int64 `json:"rows" doc:"Rows of the list."`
 	Addresses int64 `json:"addresses" doc:"All addresses of the list, malformed ones too."`
-	Malformed int64 `json:"malformed" doc:"Of those, texts that are no address."`
+	Malformed int64 `json:"malformed" doc:"Of those, texts that are not addresses."`
 	Reused    int64 `json:"reused" doc:"Results that are taken over from earlier runs."`
 	Hopeless  int64 `json:"hopeless" doc:"Addresses at domains that DNS rules out, as far as was looked."`
 	Ask       int64 `json:"ask" doc:"Addresses to ask mail hosts about."`
@@ -257,7 +257,7 @@ type Draft struct {
 	Slowest  string `json:"slowest,omitempty" doc:"The operator that is expected to take longest."`
 	Sentence string `json:"sentence" doc:"What the run will take, in sentences."`
 	// Allowance is left out where none is kept.
-	Allowance *SaidBefore `json:"allowance,omitempty" doc:"What the run may cost; left out where no allowance is kept."`
+	Allowance *SaidBefore `json:"allowance,omitempty" doc:"What the run may cost; left out where there is no allowance."`
 }
 
 // CauseCount is how many addresses have a finding by a cause.
@@ -273,8 +273,8 @@ type CauseCount struct {
 // Result is what was found out about one address.
 type Result struct {
 	Ordinal    int32           `json:"ordinal" doc:"The ordinal of the first row cell with the address; 0 for a check without a list."`
-	Typed      string          `json:"typed" doc:"What stands in the cell."`
-	Mailbox    string          `json:"mailbox,omitempty" doc:"What a host is asked about; left out for what is no address."`
+	Typed      string          `json:"typed" doc:"The text of the cell."`
+	Mailbox    string          `json:"mailbox,omitempty" doc:"What a host is asked about; left out for what is not an address."`
 	Domain     string          `json:"domain,omitempty" doc:"The domain of the address, in its ASCII form."`
 	Finding    finding.Finding `json:"finding" enum:"deliverable,catch-all,undecided,undeliverable" doc:"What was found."`
 	Cause      finding.Cause   `json:"cause" doc:"Why, by its code."`
@@ -295,7 +295,7 @@ type Evidence struct {
 	Factors  []Factor `json:"factors" doc:"What the odds are made of; their product is the odds."`
 	Line     int64    `json:"line,omitempty" doc:"The line of the file on which the row begins."`
 	Mended   []string `json:"mended,omitempty" doc:"What was removed from around the address."`
-	Problem  string   `json:"problem,omitempty" doc:"Why the text is no address."`
+	Problem  string   `json:"problem,omitempty" doc:"Why the text is not an address."`
 	Operator string   `json:"operator,omitempty" doc:"Who runs the exchangers."`
 	DNS      *Domain  `json:"dns,omitempty" doc:"What DNS said."`
 	Asked    []Asked  `json:"asked,omitempty" doc:"Each time a host was asked about the mailbox."`
@@ -371,7 +371,7 @@ type CatalogueEffect struct {
 // AffectedList is a list and how many of its addresses something is about.
 type AffectedList struct {
 	ID        int64  `json:"id" doc:"Names the list."`
-	Name      string `json:"name" doc:"What people call it."`
+	Name      string `json:"name" doc:"Its name."`
 	Addresses int64  `json:"addresses" doc:"Addresses that the entries match."`
 }
 
@@ -386,7 +386,7 @@ type ListChange struct {
 type Past struct {
 	RunID    int64           `json:"runId" doc:"Names the run."`
 	ListID   int64           `json:"listId" doc:"Names its list."`
-	ListName string          `json:"listName" doc:"What people call the list."`
+	ListName string          `json:"listName" doc:"The name of the list."`
 	At       time.Time       `json:"at" doc:"When it was found."`
 	Finding  finding.Finding `json:"finding" enum:"deliverable,catch-all,undecided,undeliverable" doc:"What was found."`
 	Title    string          `json:"title" doc:"The cause in a few words."`

@@ -19,9 +19,9 @@ import (
 
 // Dialect is how a file is written.
 type Dialect struct {
-	Delimiter string `json:"delimiter" doc:"What stands between cells; empty for one cell a line."`
-	Quote     string `json:"quote" doc:"What wraps cells that hold delimiters or line ends."`
-	Encoding  string `json:"encoding" doc:"How letters are written as bytes, such as utf-8 or windows-1252."`
+	Delimiter string `json:"delimiter" doc:"The delimiter between cells; empty for one cell a line."`
+	Quote     string `json:"quote" doc:"The quotes around cells that hold delimiters or line ends."`
+	Encoding  string `json:"encoding" doc:"The text encoding, such as utf-8 or windows-1252."`
 	Header    bool   `json:"header" doc:"Whether the first record names the columns."`
 }
 
@@ -54,8 +54,8 @@ type PolicyRule struct {
 	Findings  []finding.Finding `json:"findings,omitempty" maxItems:"4" doc:"One of these findings."`
 	Causes    []finding.Cause   `json:"causes,omitempty" maxItems:"40" doc:"One of these causes."`
 	Traits    []finding.Trait   `json:"traits,omitempty" maxItems:"20" doc:"One of these traits."`
-	OddsFrom  float64           `json:"oddsFrom,omitempty" minimum:"0" maximum:"1" doc:"Odds of so much or more."`
-	OddsBelow float64           `json:"oddsBelow,omitempty" minimum:"0" maximum:"1" doc:"Odds under so much."`
+	OddsFrom  float64           `json:"oddsFrom,omitempty" minimum:"0" maximum:"1" doc:"At least these odds."`
+	OddsBelow float64           `json:"oddsBelow,omitempty" minimum:"0" maximum:"1" doc:"Odds below this."`
 	Domains   []string          `json:"domains,omitempty" maxItems:"1000" doc:"One of these domains; * stands for any text."`
 	Operators []string          `json:"operators,omitempty" maxItems:"1000" doc:"One of these operators; * stands for any text."`
 	Column    string            `json:"column,omitempty" maxLength:"500" doc:"A column of the list."`

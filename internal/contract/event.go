@@ -22,21 +22,21 @@ type Event struct {
 // EventData is what an event carries; of each kind some of it.
 type EventData struct {
 	ListID       int64      `json:"listId,omitempty" doc:"The list."`
-	List         string     `json:"list,omitempty" doc:"What people call the list."`
+	List         string     `json:"list,omitempty" doc:"The name of the list."`
 	RunID        int64      `json:"runId,omitempty" doc:"The run."`
 	RoutineID    int64      `json:"routineId,omitempty" doc:"The routine."`
-	Routine      string     `json:"routine,omitempty" doc:"What people call the routine."`
+	Routine      string     `json:"routine,omitempty" doc:"The name of the routine."`
 	WebhookID    int64      `json:"webhookId,omitempty" doc:"The webhook."`
 	ConnectionID int64      `json:"connectionId,omitempty" doc:"The connection."`
-	Connection   string     `json:"connection,omitempty" doc:"What people call it."`
+	Connection   string     `json:"connection,omitempty" doc:"Its name."`
 	WriteBackID  int64      `json:"writeBackId,omitempty" doc:"The write-back."`
 	MailingID    int64      `json:"mailingId,omitempty" doc:"The mailing."`
-	Mailing      string     `json:"mailing,omitempty" doc:"What people call it."`
+	Mailing      string     `json:"mailing,omitempty" doc:"Its name."`
 	Webhook      string     `json:"webhook,omitempty" doc:"The host of the webhook."`
 	File         string     `json:"file,omitempty" doc:"The name of the file."`
-	Key          string     `json:"key,omitempty" doc:"What people call the key."`
+	Key          string     `json:"key,omitempty" doc:"The name of the key."`
 	Route        string     `json:"route,omitempty" doc:"The route or resolver."`
-	Person       string     `json:"person,omitempty" doc:"What the person is called."`
+	Person       string     `json:"person,omitempty" doc:"The person's name."`
 	Role         string     `json:"role,omitempty" doc:"The role of the person."`
 	Device       string     `json:"device,omitempty" doc:"The device."`
 	Words        string     `json:"words,omitempty" doc:"What was said, verbatim."`
@@ -49,7 +49,7 @@ type EventKind struct {
 	Title    string         `json:"title" doc:"What it is called."`
 	Meaning  string         `json:"meaning" doc:"When it happens."`
 	Severity event.Severity `json:"severity" enum:"news,caution,problem" doc:"How much it matters."`
-	For      event.Audience `json:"for" enum:"everybody,managers,operators,person" doc:"Whom it is for: everybody in the workspace, its managers and owners, who looks after the installation, or the one person it is about."`
+	For      event.Audience `json:"for" enum:"everybody,managers,operators,person" doc:"Whom it is for: everybody in the workspace, its managers and owners, the owners of the installation, or the one person it is about."`
 	Carries  []string       `json:"carries" doc:"The fields of its data that are filled in, without their numbers."`
 	// Letter is left out where a letter of its own goes out whatever anybody chooses.
 	Letter event.Choice `json:"letter,omitempty" enum:"never,at once,daily" doc:"How you get letters about it."`
@@ -103,7 +103,7 @@ type Webhook struct {
 	URL          string       `json:"url" doc:"Where it is called."`
 	Codes        []event.Code `json:"codes" doc:"The kinds of events that it is told of."`
 	On           bool         `json:"on" doc:"Whether it is called."`
-	FailingSince *time.Time   `json:"failingSince,omitempty" doc:"Since when it took nothing; left out where it took the last call."`
+	FailingSince *time.Time   `json:"failingSince,omitempty" doc:"Since when it has accepted nothing; left out where it accepted the last call."`
 	BothUntil    *time.Time   `json:"bothUntil,omitempty" doc:"Until when calls are signed by the secret before, too."`
 	CreatedAt    time.Time    `json:"createdAt" doc:"When it was made."`
 	Says         string       `json:"says" doc:"How it is, in a sentence."`

@@ -17,8 +17,8 @@ type Filter struct {
 	Cause     string  `query:"cause" doc:"Only this cause."`
 	Stage     string  `query:"stage" doc:"Only causes of this stage."`
 	Trait     string  `query:"trait" doc:"Only with this trait."`
-	OddsFrom  float64 `query:"oddsFrom" minimum:"0" maximum:"1" doc:"Only with odds of so much or more."`
-	OddsBelow float64 `query:"oddsBelow" minimum:"0" maximum:"1" doc:"Only with odds under so much; 0: any."`
+	OddsFrom  float64 `query:"oddsFrom" minimum:"0" maximum:"1" doc:"Only with at least these odds."`
+	OddsBelow float64 `query:"oddsBelow" minimum:"0" maximum:"1" doc:"Only with odds below this; 0: any."`
 	Domain    string  `query:"domain" maxLength:"254" doc:"Only addresses at this domain."`
 	Operator  string  `query:"operator" maxLength:"254" doc:"Only addresses whose exchangers this operator runs."`
 	Search    string  `query:"search" maxLength:"200" doc:"Only addresses with this text in them."`
@@ -96,7 +96,7 @@ func (t ExportChoice) Chooses() bool { return t.Filter != (Filter{}) || len(t.Or
 type ExportPreview struct {
 	Decision policy.Decision `json:"decision" enum:"keep,hold,drop,all" doc:"The decision of the rows, or all."`
 	Rows     int64           `json:"rows" doc:"Rows in the file."`
-	FileName string          `json:"fileName" doc:"What the file will be called."`
+	FileName string          `json:"fileName" doc:"The name of the file."`
 	Sentence string          `json:"sentence" doc:"The same in words."`
 	Counts   []Count         `json:"counts" doc:"All rows by decision and reason."`
 	Columns  []ResultColumn  `json:"columns" doc:"The result columns that can be chosen."`
@@ -139,7 +139,7 @@ type NewLink struct {
 	Decision string `json:"decision" enum:"keep,hold,drop,all" doc:"Which rows the file has."`
 	Form     string `json:"form,omitempty" enum:"rows,results,addresses,suppression" default:"rows" doc:"Its form, as for an export."`
 	Format   string `json:"format,omitempty" enum:"original,spreadsheet,xlsx,ods,jsonl,txt" default:"original" doc:"Its format, as for an export."`
-	Days     int    `json:"days" minimum:"1" maximum:"90" doc:"For how many days it is good."`
+	Days     int    `json:"days" minimum:"1" maximum:"90" doc:"For how many days it works."`
 }
 
 // Link is a URL from which a tool fetches a file of a run, until it expires.
@@ -151,7 +151,7 @@ type Link struct {
 	Format    string     `json:"format" doc:"Its format."`
 	Path      string     `json:"path,omitempty" doc:"The path of the URL at this service, shown only when it is made. Whoever has it needs no key."`
 	By        string     `json:"by" doc:"Who made it."`
-	ExpiresAt time.Time  `json:"expiresAt" doc:"Until when it is good."`
+	ExpiresAt time.Time  `json:"expiresAt" doc:"When it expires."`
 	Fetched   int        `json:"fetched" doc:"How often it was followed."`
 	FetchedAt *time.Time `json:"fetchedAt,omitempty" doc:"When it was last."`
 }

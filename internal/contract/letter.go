@@ -4,8 +4,8 @@ package contract
 type LetterServer struct {
 	Host     string `json:"host" minLength:"1" maxLength:"253" doc:"Its name or address."`
 	Port     int    `json:"port" minimum:"1" maximum:"65535" doc:"Its port: usually 587 with STARTTLS, 465 with TLS."`
-	Security string `json:"security" enum:"starttls,tls,none" doc:"How the connection is sealed; none is for a server on this machine alone."`
-	Username string `json:"username,omitempty" maxLength:"200" doc:"The name to sign in with; left out where it wants none."`
+	Security string `json:"security" enum:"starttls,tls,none" doc:"How the connection is encrypted; none is only for a server on this machine alone."`
+	Username string `json:"username,omitempty" maxLength:"200" doc:"The name to sign in with; left out where it needs none."`
 	Sender   string `json:"sender" minLength:"3" maxLength:"320" doc:"Name and address of the sender, such as Varnet <varnet@fernhollow.example>."`
 	BaseURL  string `json:"baseUrl" minLength:"8" maxLength:"300" doc:"Where people reach the console: links in letters begin with it."`
 }

@@ -4,7 +4,7 @@ import "time"
 
 // NewMailing is a mailing that was sent to the rows of a run.
 type NewMailing struct {
-	Name       string    `json:"name" minLength:"1" maxLength:"200" doc:"What people call it."`
+	Name       string    `json:"name" minLength:"1" maxLength:"200" doc:"Its name."`
 	RunID      int64     `json:"runId" minimum:"1" doc:"The run whose rows it went to."`
 	Decisions  []string  `json:"decisions,omitempty" maxItems:"3" enum:"keep,hold,drop" doc:"Those of the rows that it went to; kept rows unless given."`
 	SentAt     time.Time `json:"sentAt,omitzero" doc:"When it was sent; now unless given."`
@@ -15,7 +15,7 @@ type NewMailing struct {
 // Mailing is messages that were really sent, one to each of its addresses.
 type Mailing struct {
 	ID         int64          `json:"id" doc:"Names the mailing."`
-	Name       string         `json:"name" doc:"What people call it."`
+	Name       string         `json:"name" doc:"Its name."`
 	ListID     *int64         `json:"listId,omitempty" doc:"The list that it went to; left out when that is gone, or it went to others."`
 	RunID      *int64         `json:"runId,omitempty" doc:"The run by which its rows were chosen."`
 	SentAt     time.Time      `json:"sentAt" doc:"When it was sent."`

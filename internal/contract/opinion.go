@@ -48,7 +48,7 @@ type OpinionJudged struct {
 // OpinionRow is a row with what both found.
 type OpinionRow struct {
 	Ordinal int32           `json:"ordinal" doc:"The ordinal of its address in the list, by which the evidence is found."`
-	Typed   string          `json:"typed" doc:"The address as it stands in the file."`
+	Typed   string          `json:"typed" doc:"The address as it is in the file."`
 	Word    string          `json:"word" doc:"The word of the other check."`
 	Theirs  finding.Finding `json:"theirs" doc:"What it means; empty: nothing."`
 	Ours    finding.Finding `json:"ours" doc:"What Varnet found; empty: nothing yet."`

@@ -19,7 +19,7 @@ func (k ProblemKind) Type() string { return ProblemBase + k.Name }
 // The kinds that are told apart although they have the status of another.
 var (
 	FilterNeeded = ProblemKind{"filter-needed", 422, "No filter and not all",
-		"The operation acts on all results that match a filter, and no filter was given.", "Give a filter, or say all=true to act on all."}
+		"The operation acts on all results that match a filter, and no filter was given.", "Give a filter, or set all=true to act on all."}
 	Unconfirmed = ProblemKind{"confirm", 403, "Confirm that it is you",
 		"The operation changes how the person signs in, or cannot be undone, and they last proved who they are more than 15 minutes ago.", "Prove it at POST /session/confirm, and send the request again."}
 	AllowanceShort = ProblemKind{"allowance-short", 409, "Too few checks left",
@@ -29,9 +29,9 @@ var (
 )
 
 var problemKinds = []ProblemKind{
-	{"malformed", 400, "Malformed request", "The request cannot be read: a body that is no JSON, or one that broke off.", "Send it again, whole; the detail says where it went wrong."},
+	{"malformed", 400, "Malformed request", "The request cannot be read: a body that is not JSON, or one that broke off.", "Send it again, whole; the detail says where it went wrong."},
 	{"not-signed-in", 401, "Not signed in", "There is no key or session, or it is not known.", "Send a key of your workspace as Authorization: Bearer …, or sign in again."},
-	{"not-allowed", 403, "Not allowed", "The key or session may not do this, or the request comes from another site.", "Ask who looks after the installation."},
+	{"not-allowed", 403, "Not allowed", "The key or session may not do this, or the request comes from another site.", "Ask an owner of the installation."},
 	Unconfirmed,
 	{"not-found", 404, "Not found", "There is no such record in your workspace, or no such address.", "Look it up again: it may have been deleted."},
 	{"wrong-method", 405, "Wrong method", "The address does not take this method.", "Use one of those that the header Allow names."},
@@ -46,9 +46,9 @@ var problemKinds = []ProblemKind{
 	AllowanceShort,
 	FilterNeeded,
 	KeyReused,
-	{"too-many", 429, "Too many tries", "It was tried too often.", "Wait as long as Retry-After says."},
-	{"given-up", 499, "Given up", "The request was given up before it was answered.", "Send it again."},
-	{"fault", 500, "A fault of Varnet", "Something went wrong that is no fault of the request. The service's log says more.", "Try again; tell who runs the service if it stays."},
+	{"too-many", 429, "Too many tries", "There were too many attempts.", "Wait as long as Retry-After says."},
+	{"given-up", 499, "Given up", "The request was cancelled before it was answered.", "Send it again."},
+	{"fault", 500, "A fault of Varnet", "Something went wrong that is not a fault of the request. The service's log says more.", "Try again; tell who runs the service if it stays."},
 	{"unavailable", 503, "Not available now", "The database does not answer.", "Try again in a moment."},
 	{"no-room", 507, "No room left", "A disk is full, of the database or of the service. Nothing was changed.", "Whoever runs the service makes room; send it again then."},
 }

@@ -10,7 +10,7 @@ import (
 // Held is all that a workspace holds about an address, as its person may ask for it.
 type Held struct {
 	Address   string          `json:"address" doc:"The address."`
-	Workspace string          `json:"workspace" doc:"What people call the workspace."`
+	Workspace string          `json:"workspace" doc:"The name of the workspace."`
 	At        time.Time       `json:"at" doc:"When it was looked up."`
 	Says      string          `json:"says" doc:"The whole in a sentence or two."`
 	Lists     []HeldList      `json:"lists" doc:"The lists that hold it, earlier versions and archived ones included."`
@@ -25,7 +25,7 @@ type Held struct {
 // HeldList is what a list holds about an address.
 type HeldList struct {
 	ID       int64           `json:"id" doc:"Names the list."`
-	Name     string          `json:"name" doc:"What people call it."`
+	Name     string          `json:"name" doc:"Its name."`
 	FileName string          `json:"fileName" doc:"The file it came from."`
 	At       time.Time       `json:"at" doc:"When it was imported."`
 	Rows     []HeldRow       `json:"rows" doc:"The rows that hold the address, the first hundred of them."`
@@ -44,7 +44,7 @@ type HeldRow struct {
 // HeldCell is a cell of such a row.
 type HeldCell struct {
 	Column string `json:"column" doc:"The name of the column."`
-	Text   string `json:"text" doc:"What stands in the cell."`
+	Text   string `json:"text" doc:"The text of the cell."`
 }
 
 // HeldResult is what a run found of an address.
@@ -65,7 +65,7 @@ type HeldReply struct {
 
 // HeldLetter is a mailing that went to an address.
 type HeldLetter struct {
-	Mailing string     `json:"mailing" doc:"What people call the mailing."`
+	Mailing string     `json:"mailing" doc:"The name of the mailing."`
 	SentAt  time.Time  `json:"sentAt" doc:"When it was sent."`
 	Outcome string     `json:"outcome" doc:"What became of the message; empty while nothing is known."`
 	Words   string     `json:"words" doc:"What came back, in its words."`

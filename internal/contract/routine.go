@@ -11,9 +11,9 @@ type RoutineSpec struct {
 	URL            string `json:"url,omitempty" maxLength:"2000" doc:"The address; it is asked with its entity tag whether it has changed."`
 	ConnectionID   int64  `json:"connectionId,omitempty" minimum:"0" doc:"The connection."`
 	Collection     string `json:"collection,omitempty" maxLength:"1000" doc:"The ID of its collection."`
-	CollectionName string `json:"collectionName,omitempty" maxLength:"200" doc:"What the collection is called, for sentences."`
+	CollectionName string `json:"collectionName,omitempty" maxLength:"200" doc:"The name of the collection, for sentences."`
 	RecipeID       int64  `json:"recipeId,omitempty" minimum:"0" doc:"A saved recipe of steps, which make of what is read the list that is verified."`
-	RecipeName     string `json:"recipeName,omitempty" maxLength:"100" doc:"What the recipe is called, for sentences."`
+	RecipeName     string `json:"recipeName,omitempty" maxLength:"100" doc:"The name of the recipe, for sentences."`
 
 	// When.
 	Rule     string `json:"rule,omitempty" maxLength:"300" doc:"When it is due: a recurrence rule (RFC 5545) such as FREQ=WEEKLY;BYDAY=MO; left out, not by the calendar."`
@@ -40,13 +40,13 @@ type RoutineSpec struct {
 
 // NewRoutine is a routine to be made.
 type NewRoutine struct {
-	Name string `json:"name" minLength:"1" maxLength:"100" doc:"What people call it."`
+	Name string `json:"name" minLength:"1" maxLength:"100" doc:"Its name."`
 	RoutineSpec
 }
 
 // RoutineChange changes a routine; what is left out stays.
 type RoutineChange struct {
-	Name   *string      `json:"name,omitempty" minLength:"1" maxLength:"100" doc:"What people call it."`
+	Name   *string      `json:"name,omitempty" minLength:"1" maxLength:"100" doc:"Its name."`
 	Spec   *RoutineSpec `json:"spec,omitempty" doc:"What it does, all of it."`
 	Paused *bool        `json:"paused,omitempty" doc:"Whether it is paused."`
 }
@@ -54,7 +54,7 @@ type RoutineChange struct {
 // Routine is a standing order.
 type Routine struct {
 	ID        int64        `json:"id" doc:"Names the routine."`
-	Name      string       `json:"name" doc:"What people call it."`
+	Name      string       `json:"name" doc:"Its name."`
 	Spec      RoutineSpec  `json:"spec" doc:"What it does."`
 	Says      []string     `json:"says" doc:"The same in sentences."`
 	Due       string       `json:"due" doc:"When it is due, in words."`
@@ -124,7 +124,7 @@ type RoutineDraft struct {
 
 // RunRoutine begins a time of a routine.
 type RunRoutine struct {
-	Dry bool `json:"dry,omitempty" doc:"Say what it would do; nobody is asked, and nothing written."`
+	Dry bool `json:"dry,omitempty" doc:"Describe what it would do; nobody is asked, and nothing written."`
 }
 
 // RoutineDecision has a time that is held go on, or end.

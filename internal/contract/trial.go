@@ -8,8 +8,8 @@ type TrialSender struct {
 	AllowedBy   string     `json:"allowedBy,omitempty" doc:"Who has."`
 	Host        string     `json:"host,omitempty" doc:"The submission server; left out where none is set."`
 	Port        int        `json:"port,omitempty" doc:"Its port."`
-	Security    string     `json:"security,omitempty" enum:"tls,starttls,none" doc:"How the connection is sealed."`
-	Username    string     `json:"username,omitempty" doc:"As whom to sign in."`
+	Security    string     `json:"security,omitempty" enum:"tls,starttls,none" doc:"How the connection is encrypted."`
+	Username    string     `json:"username,omitempty" doc:"The name to sign in with."`
 	Password    bool       `json:"password" doc:"Whether there is a password."`
 	Sender      string     `json:"sender,omitempty" doc:"Whom the letters come from: a name with an address."`
 	Returns     string     `json:"returns,omitempty" doc:"The mailbox that bounces come to; left out where they come to return addresses of Varnet."`
@@ -30,8 +30,8 @@ type TrialSender struct {
 type NewTrialSender struct {
 	Host     string   `json:"host" minLength:"1" maxLength:"253" doc:"The submission server (RFC 6409)."`
 	Port     int      `json:"port" minimum:"1" maximum:"65535" doc:"Its port, such as 465 with TLS and 587 with STARTTLS."`
-	Security string   `json:"security" enum:"tls,starttls,none" doc:"How the connection is sealed; none is for a server on the same machine alone."`
-	Username string   `json:"username,omitempty" maxLength:"256" doc:"As whom to sign in; left out for none."`
+	Security string   `json:"security" enum:"tls,starttls,none" doc:"How the connection is encrypted; none is only for a server on the same machine alone."`
+	Username string   `json:"username,omitempty" maxLength:"256" doc:"The name to sign in with; left out for none."`
 	Password *string  `json:"password,omitempty" maxLength:"1024" doc:"The password; left out, the one that is there stays, and an empty one removes it."`
 	Sender   string   `json:"sender" minLength:"3" maxLength:"320" doc:"Whom the letters come from: a name with an address."`
 	Returns  string   `json:"returns,omitempty" maxLength:"254" doc:"The mailbox that bounces come to and that takes addresses with a tag behind a plus sign; left out where they come to return addresses of Varnet."`
@@ -57,8 +57,8 @@ type TrialText struct {
 // TrialOrder orders trial letters to the catch-all addresses of a run.
 type TrialOrder struct {
 	TrialText
-	Name      string `json:"name" minLength:"1" maxLength:"200" doc:"What people call the mailing."`
-	Reason    string `json:"reason" maxLength:"1000" doc:"By which right you write to these people. It is kept in the audit trail."`
+	Name      string `json:"name" minLength:"1" maxLength:"200" doc:"The name of the mailing."`
+	Reason    string `json:"reason" maxLength:"1000" doc:"The legal basis on which you write to these people. It is kept in the audit trail."`
 	Confirmed bool   `json:"confirmed" doc:"That you may write to these people, and that the letter is honest. Without it nothing is sent."`
 }
 
@@ -93,5 +93,5 @@ type TrialProgress struct {
 	Unsubscribed int64  `json:"unsubscribed" doc:"People who unsubscribed."`
 	Subject      string `json:"subject" doc:"What the letters are about."`
 	Body         string `json:"body" doc:"The letter."`
-	Reason       string `json:"reason" doc:"By which right they were sent."`
+	Reason       string `json:"reason" doc:"The legal basis on which they were sent."`
 }

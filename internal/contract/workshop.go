@@ -54,7 +54,7 @@ type WorkshopCondition struct {
 	Fact   workshop.Fact `json:"fact,omitempty" enum:"domain,trait,operator,finding,cause,decision,checked,active" doc:"Or a fact: the address's domain or a trait; and where it was verified its operator, finding, cause, decision or when that was; or when something was seen of it last."`
 	Test   workshop.Test `json:"test" enum:"is,contains,begins,empty,pattern,between,dates,last,month" doc:"What it is held against: is, contains and begins take one of several texts whatever the case; pattern a regular expression (RE2); between two numbers, dates two days, of which one may be empty; last a number of days until now; month the months of any year."`
 	Values []string      `json:"values,omitempty" maxItems:"10000" doc:"The texts, numbers, days or months."`
-	Not    bool          `json:"not,omitempty" doc:"Whether it must not hold. A cell that is no number or date holds neither way."`
+	Not    bool          `json:"not,omitempty" doc:"Whether it must not hold. A cell that is not a number or date holds neither way."`
 }
 
 // WorkshopChange is one change of cells or columns.
@@ -73,7 +73,7 @@ type WorkshopOrder struct {
 	ListID int64          `json:"listId" minimum:"1" doc:"The list it begins with; of one for which a newer file was imported, the newest is meant."`
 	Steps  []WorkshopStep `json:"steps" maxItems:"20" doc:"What is done, one step after the other."`
 	Split  *WorkshopSplit `json:"split,omitempty" doc:"Whether several lists are made of what is left."`
-	Name   string         `json:"name,omitempty" maxLength:"200" doc:"What people call the new list; of several, what each begins with."`
+	Name   string         `json:"name,omitempty" maxLength:"200" doc:"The name of the new list; of several, what each name begins with."`
 }
 
 // WorkshopSplit parts a list: by a column, by a fact, or into parts of so many rows.
@@ -86,7 +86,7 @@ type WorkshopSplit struct {
 // NewWorkshopJob has a list made, or says what it would be.
 type NewWorkshopJob struct {
 	WorkshopOrder
-	DryRun bool `json:"dryRun,omitempty" doc:"Say what would be made, and make nothing."`
+	DryRun bool `json:"dryRun,omitempty" doc:"Describe what would be made, and make nothing."`
 }
 
 // WorkshopJob is the making of a list.
@@ -126,14 +126,14 @@ type WorkshopPart struct {
 
 // NewStepRecipe saves steps under a name.
 type NewStepRecipe struct {
-	Name  string         `json:"name" minLength:"1" maxLength:"100" doc:"What people call it."`
+	Name  string         `json:"name" minLength:"1" maxLength:"100" doc:"Its name."`
 	Steps []WorkshopStep `json:"steps" minItems:"1" maxItems:"20" doc:"The steps."`
 }
 
 // StepRecipe is steps that are saved, for routines and for the next month.
 type StepRecipe struct {
 	ID        int64          `json:"id" doc:"Its number."`
-	Name      string         `json:"name" doc:"What people call it."`
+	Name      string         `json:"name" doc:"Its name."`
 	Steps     []WorkshopStep `json:"steps" doc:"The steps."`
 	Says      []string       `json:"says" doc:"What each does, in words."`
 	ChangedAt time.Time      `json:"changedAt" doc:"When it was changed last."`
@@ -141,14 +141,14 @@ type StepRecipe struct {
 
 // NewTermList saves terms under a name.
 type NewTermList struct {
-	Name  string   `json:"name" minLength:"1" maxLength:"100" pattern:"^[^,|:]*$" doc:"What people call it."`
+	Name  string   `json:"name" minLength:"1" maxLength:"100" pattern:"^[^,|:]*$" doc:"Its name."`
 	Terms []string `json:"terms" minItems:"1" maxItems:"1000000" doc:"The terms: domains, addresses, names, numbers."`
 }
 
 // TermList is terms that are saved, to strike rows by again and again, and for policies.
 type TermList struct {
 	ID        int64     `json:"id" doc:"Its number."`
-	Name      string    `json:"name" doc:"What people call it."`
+	Name      string    `json:"name" doc:"Its name."`
 	Terms     int64     `json:"terms" doc:"How many terms there are."`
 	First     []string  `json:"first" doc:"The first ten of them."`
 	ChangedAt time.Time `json:"changedAt" doc:"When it was changed last."`

@@ -112,7 +112,7 @@ func (s socks) read(ctx context.Context, err error) error {
 		"unknown error TTL expired", "unknown error general SOCKS server failure": // which many send for an unreachable host
 		return fmt.Errorf("the proxy says: %s", says[len("unknown error "):])
 	case "no acceptable authentication methods":
-		return failed(wantsSignIn(s.r), "%s wants another sign-in than it was given.", s.r)
+		return failed(wantsSignIn(s.r), "%s needs another kind of sign-in than it was given.", s.r)
 	case "username/password authentication failed", "invalid username/password":
 		return failed(wantsSignIn(s.r), "%s does not take the user and password.", s.r)
 	case "unknown error connection not allowed by ruleset":

@@ -145,7 +145,7 @@ func TestWhoseFaultItIs(t *testing.T) {
 		{"a wrong password", "http://library:stale@" + proxy(t, 200, "library", "seedcake"), true, "does not take the sign-in"},
 		{"no password", "http://" + proxy(t, 200, "library", "seedcake"), true, "does not take the sign-in"},
 		{"a wrong SOCKS password", "socks5://library:stale@" + socks(t, "library", "seedcake", 0), true, "does not take the user and password"},
-		{"no SOCKS password", "socks5://" + socks(t, "library", "seedcake", 0), true, "wants another sign-in"},
+		{"no SOCKS password", "socks5://" + socks(t, "library", "seedcake", 0), true, "needs another kind of sign-in"},
 		{"mail hosts forbidden", "http://" + proxy(t, 403, "", ""), true, "refuses"},
 		{"mail hosts forbidden by SOCKS", "socks5://" + socks(t, "", "", 2), true, "does not allow connections to mail hosts"},
 		{"a mail host in a proxy's place", "http://" + babble, true, "does not do its work"},

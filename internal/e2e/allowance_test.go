@@ -111,7 +111,7 @@ func TestAllowance(t *testing.T) {
 	do("sign in", browser.SignIn(s.URL), browser.Text("100 checks"))
 	do("too little", chromedp.Navigate(fmt.Sprintf("%s/lists/%d", s.URL, l.ID)), browser.Text(fmt.Sprintf("%d too few", draft.Allowance.Missing)), browser.Text("Make a list of the first 100 rows"))
 	do("exactly as many", browser.Press(fmt.Sprintf("Buy %d checks", draft.Allowance.Missing)), browser.Text("Plan “Clubs”"), browser.Fill("Name on the invoice", "Fernhollow Seed Library"),
-		browser.Fill("Postal address", "3 Mill Lane"), browser.Fill("Country", "GB"), browser.Text("VAT: EUR"), browser.Click(`.asked input[type="checkbox"]`), browser.Press("Pay EUR"), browser.Text("This is no real payment"))
+		browser.Fill("Postal address", "3 Mill Lane"), browser.Fill("Country", "GB"), browser.Text("VAT: EUR"), browser.Click(`.asked input[type="checkbox"]`), browser.Press("Pay EUR"), browser.Text("This is not a real payment"))
 	do("paid at the stand-in, and back at the list", browser.Press("Pay"), browser.Text("and 0 are left then"))
 	do("the run", browser.Press("Start the run"), browser.Text("It took"))
 	_, run := newest(t, api)
@@ -120,7 +120,7 @@ func TestAllowance(t *testing.T) {
 		t.Errorf("%d of %d addresses were conclusive, and %d checks are left", cost, l.Addresses, a.Available)
 	}
 	if run.Cost == "" || a.Method == "" {
-		t.Errorf("the run says %q of its cost, and the way to pay is %q", run.Cost, a.Method)
+		t.Errorf("the run says %q of its cost, and the payment method is %q", run.Cost, a.Method)
 	}
 	right(t, api)
 
@@ -161,7 +161,7 @@ func TestAllowance(t *testing.T) {
 	payments := cashier.Payments()
 	phone := drive(t, browser.Options{Width: 390, Height: 844})
 	phone("the usage, narrow", browser.SignIn(s.URL), chromedp.Navigate(s.URL+"/usage"), browser.Text("What was charged"), browser.Seen(".chart svg"))
-	do("a payment is refused", browser.Fill("Checks", "77"), browser.Text("Total EUR"), browser.Press("Pay EUR"), browser.Text("This is no real payment"), browser.Press("Refuse"), browser.Text("refused: the account has too little"))
+	do("a payment is refused", browser.Fill("Checks", "77"), browser.Text("Total EUR"), browser.Press("Pay EUR"), browser.Text("This is not a real payment"), browser.Press("Refuse"), browser.Text("refused: the account has too little"))
 	if cashier.Payments() != payments+1 || cashier.State(payments) != "refused" {
 		t.Error("the stand-in knows of another payment")
 	}

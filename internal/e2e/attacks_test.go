@@ -131,7 +131,7 @@ func TestBruteForce(t *testing.T) {
 		var e contract.Enrolment
 		who.must("POST", "/person/second-factor", nil, &e)
 		if !strings.HasPrefix(e.QR, "<svg") || strings.Contains(e.QR, e.Secret) {
-			t.Error("the QR code is no picture")
+			t.Error("the QR code is not a picture")
 		}
 		enrolling := factor(t, e.Secret, 0)
 		who.must("PUT", "/person/second-factor", contract.TicketAndCode{Ticket: e.Ticket, Code: enrolling}, nil)
@@ -214,7 +214,7 @@ func TestSessions(t *testing.T) {
 			}
 		}
 	})
-	t.Run("a key is no session, and the other way round", func(t *testing.T) {
+	t.Run("a key is not a session, and the other way round", func(t *testing.T) {
 		stranger := visit(t, p.Service)
 		stranger.http.Jar.SetCookies(at, []*http.Cookie{{Name: "varnet_session", Value: p.Key, Path: "/"}})
 		if code, _ := stranger.call("GET", "/session", nil, nil); code != http.StatusUnauthorized {

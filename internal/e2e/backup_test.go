@@ -64,7 +64,7 @@ func TestBackup(t *testing.T) {
 
 	empty := testkit.Database(t)
 	for _, c := range []struct{ want, file, key, dsn string }{
-		{"this is no backup of Varnet", "none", "", empty},
+		{"this is not a backup of Varnet", "none", "", empty},
 		{"the backup is encrypted; name the file", "sealed", "", empty},
 		{"encrypted to other keys", "sealed", "other.key", empty},
 		{"holds no private key", "sealed", "plain", empty},

@@ -39,10 +39,10 @@ func TestConsole(t *testing.T) {
 	do := drive(t, browser.Options{Width: 1280, Height: 800, Downloads: downloads})
 
 	do("another page leads to signing in", chromedp.Navigate(s.URL+"/lists"), browser.Seen("input[type=password]"))
-	do("a wrong password is told so", browser.Fill("Address", testkit.Person), browser.Fill("Password", "quince and apple\r"), browser.Text("do not go together"))
+	do("a wrong password is told so", browser.Fill("Address", testkit.Person), browser.Fill("Password", "quince and apple\r"), browser.Text("The address or the password is wrong"))
 	do("sign in", browser.SignIn(s.URL))
 	do("no lists yet", browser.Text("There is no list yet"), browser.Text("First steps"), browser.Seen(".guide li:nth-child(2)[aria-current=step]"))
-	do("a file that is none", browser.Press("Import a list"), browser.Seen(".drop-zone"), dropped("photo.csv", []byte("a\x00b")), browser.Text("this is no text file"))
+	do("a file that is none", browser.Press("Import a list"), browser.Seen(".drop-zone"), dropped("photo.csv", []byte("a\x00b")), browser.Text("this is not a text file"))
 	do("pasted text", browser.Click(".paste summary"), browser.Type(".paste textarea", "Dear Ada, write to wren.quince@postbarn.example or to ada@mailmeadow.example."), browser.Press("Look at it"), browser.Text("A text from which the addresses are drawn"), browser.Text("wren.quince@postbarn.example"))
 	do("a workbook", browser.Upload("input[type=file]", filepath.Join(testkit.Root(), "internal/format/testdata/corpus/workbook.xlsx")), browser.Text("An XLSX spreadsheet, sheet “Members” of 2"), browser.Text("the younger"))
 	do("drop", dropped("members.csv", content), browser.Text("The addresses are in column 3, “E-mail”."))
@@ -67,7 +67,7 @@ func TestConsole(t *testing.T) {
 		without("role addresses"), browser.Press("Save"), browser.Text("Decided by open-house"))
 	do("with result columns", chromedp.Navigate(s.URL+"/runs/1/export?form=results&columns=finding,odds,host&policy=open-house"), browser.Text("Preview of the file"), browser.Text("mx1.postbarn.example"))
 	do("policies", chromedp.Navigate(s.URL+"/policies"), browser.Text("your own, version 1"))
-	do("the list", chromedp.Navigate(s.URL+"/lists/1"), browser.Text("It is kept until"), browser.Press("Estimate first"), browser.Text("This is told by a sample of 400"))
+	do("the list", chromedp.Navigate(s.URL+"/lists/1"), browser.Text("It is kept until"), browser.Press("Estimate first"), browser.Text("This is estimated from a sample of 400"))
 	do("bring it in again", chromedp.Navigate(s.URL+"/import?for=1"), browser.Text("Import a newer file"), dropped("more.csv", []byte("E-mail,Name\nada@upperloam.example,=1+1\n")), browser.Text("2 columns separated by commas"),
 		browser.Press("Import"), browser.Text("The newer file added 1 row and changed 0 rows."))
 	do("lists", chromedp.Navigate(s.URL+"/lists"), browser.Text("1,201"))

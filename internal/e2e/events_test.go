@@ -374,7 +374,7 @@ func TestWebhookOff(t *testing.T) {
 	if _, err := conn.Exec(ctx, "UPDATE webhook SET failing_since = now() - interval '4 days'"); err != nil {
 		t.Fatal(err)
 	}
-	off("took nothing for 3 days") // by the second attempt, 5 seconds later
+	off("accepted nothing for 3 days") // by the second attempt, 5 seconds later
 	eventually(t, 10*time.Second, func() (bool, string) {
 		n, err := ada.Notices(ctx)
 		return err == nil && n.Items[0].Code == event.WebhookOff && n.Items[0].Place == "/webhooks/1", fmt.Sprintf("%v: %+v", err, n.Items)

@@ -81,7 +81,7 @@ func TestBringAgain(t *testing.T) {
 		t.Errorf("%v: %d lists, %s", err, len(lists), appended.Sentence)
 	}
 	text, err := testkit.Command(s.Env, "lists", "common", fmt.Sprint(appended.ID), fmt.Sprint(l.ID)).CombinedOutput()
-	if err != nil || string(text) != "Of the 3 addresses of “members.csv” 2 stand in “members.csv”, too.\n" {
+	if err != nil || string(text) != "Of the 3 addresses of “members.csv”, 2 are also in “members.csv”.\n" {
 		t.Errorf("%v: %s", err, text)
 	}
 	_, err = api.Import(t.Context(), client.File{Name: "more.csv", Body: strings.NewReader("Mail\n" + here[0] + "\n"), Again: l.ID})

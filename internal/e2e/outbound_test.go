@@ -104,24 +104,24 @@ func TestOutbound(t *testing.T) {
 		{"from an address of this host", outbound.Route, "direct://127.32.0.2", outbound.Good, "greeted us", ""},
 		{"a SOCKS5 proxy", outbound.Route, "socks5://" + socks, outbound.Good, "greeted us", ""},
 		{"a SOCKS5 proxy with sign-in", outbound.Route, "socks5://library:seedcake@" + signed, outbound.Good, "greeted us", ""},
-		{"one that wants a sign-in", outbound.Route, "socks5://" + signed, outbound.Bad, "wants another sign-in", "right user and password"},
+		{"one that wants a sign-in", outbound.Route, "socks5://" + signed, outbound.Bad, "needs another kind of sign-in", "right user and password"},
 		{"one with a wrong password", outbound.Route, "socks5://library:crumbs@" + signed, outbound.Bad, "does not take the user and password", "right user and password"},
 		{"a CONNECT proxy with sign-in", outbound.Route, "http://library:seedcake@" + connect, outbound.Good, "greeted us", ""},
 		{"a CONNECT proxy that wants one", outbound.Route, "http://" + connect, outbound.Bad, "does not take the sign-in", "right user and password"},
 		{"a dead proxy", outbound.Route, "socks5://127.0.0.1:9", outbound.Bad, "cannot be reached", "or remove it"},
-		{"what is no proxy", outbound.Route, "http://" + i.DNS, outbound.Bad, "does not do its work", "or remove it"},
+		{"what is not a proxy", outbound.Route, "http://" + i.DNS, outbound.Bad, "does not do its work", "or remove it"},
 		{"a relay", outbound.Route, good, outbound.Good, "greeted us", ""},
 		{"a relay with a wrong token", outbound.Route, "relay://" + strings.Repeat("x", len(token)) + "@" + rest, outbound.Bad, "the token is not that of this relay", "the line that the relay prints"},
 		{"a relay with another certificate", outbound.Route, "relay://" + token + "@" + strings.Split(rest, "=")[0] + "=" + strings.Repeat("ab", 32), outbound.Bad, "another certificate", "the line that the relay prints"},
 		{"a relay asked for a private address", outbound.Route, guarded, outbound.Bad, "is not a public address", "allow connections"},
-		{"a relay asked for another port", outbound.Route, elsewhere, outbound.Bad, fmt.Sprintf("port %d is no port of mail hosts", i.Port), "allow connections"},
+		{"a relay asked for another port", outbound.Route, elsewhere, outbound.Bad, fmt.Sprintf("port %d is not a port of mail hosts", i.Port), "allow connections"},
 		{"a good identity", outbound.Identity, "verify.fernhollow.example check@fernhollow.example", outbound.Good, "The SPF record of fernhollow.example allows", ""},
-		{"a name that does not resolve", outbound.Identity, "nowhere.fernhollow.example check@fernhollow.example", outbound.Reservation, "does not resolve", "Say verify.fernhollow.example instead"},
+		{"a name that does not resolve", outbound.Identity, "nowhere.fernhollow.example check@fernhollow.example", outbound.Reservation, "does not resolve", "Use verify.fernhollow.example instead"},
 		{"a sender without SPF", outbound.Identity, "verify.fernhollow.example check@postbarn.example", outbound.Reservation, "postbarn.example has no SPF record", "Publish one"},
 		{"a sender whose domain takes no mail", outbound.Identity, "verify.fernhollow.example check@nomail.example", outbound.Reservation, "takes no mail", "whose domain takes mail"},
 		{"the empty sender", outbound.Identity, "verify.fernhollow.example <>", outbound.Reservation, "empty sender", "Publish one"},
 		{"a blocklist", outbound.Blocklist, "blocklist.example", outbound.Good, "as a blocklist should", ""},
-		{"what is no blocklist", outbound.Blocklist, "parked.example", outbound.Reservation, "does not hold its own test entry", "Remove it"},
+		{"what is not a blocklist", outbound.Blocklist, "parked.example", outbound.Reservation, "does not hold its own test entry", "Remove it"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			side, err := api.AddParts(ctx, c.kind, c.line)
@@ -171,7 +171,7 @@ func TestOutbound(t *testing.T) {
 			t.Errorf("%+v, %v", r, err)
 		}
 	})
-	for domain, says := range map[string]string{"closedgate.example": fmt.Sprintf("Port %d seems closed this way", i.Port), "oldquarry.example": "and no greeting",
+	for domain, says := range map[string]string{"closedgate.example": fmt.Sprintf("Port %d seems closed this way", i.Port), "oldquarry.example": "but no greeting came",
 		"highfence.example": "takes connections and refuses us"} {
 		t.Run("the way to "+domain, func(t *testing.T) {
 			if _, err := api.SetOutbound(ctx, contract.OutboundSettings{Reference: []string{domain}}); err != nil {

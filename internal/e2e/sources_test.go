@@ -62,7 +62,7 @@ func bouncedOf(t *testing.T, api *client.Client, mailing int64) (list []string) 
 	return list
 }
 
-// TestBounceMailbox has a mailbox read over IMAP: by itself and at once, once each; messages
+// TestBounceMailbox reads a mailbox over IMAP: by itself and at once, once each; messages
 // are moved, marked as seen or deleted as told, and what is wrong with it is said.
 func TestBounceMailbox(t *testing.T) {
 	t.Parallel()

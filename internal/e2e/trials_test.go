@@ -194,8 +194,8 @@ func (s settling) turnOn(t *testing.T, run contract.Run) contract.TrialForecast 
 	refused(s.ada, func(o *contract.TrialOrder) { o.Confirmed = false }, "confirm that you may")
 	refused(s.ada, func(o *contract.TrialOrder) { o.Subject = "Re: your order" }, "passes the letter off as an answer")
 	refused(s.ada, func(o *contract.TrialOrder) { o.Body = " \n" }, "write a letter that a person can answer")
-	refused(s.ada, func(o *contract.TrialOrder) { o.Who = "" }, "say who writes")
-	refused(s.ada, func(o *contract.TrialOrder) { o.Reason = "because" }, "by which right")
+	refused(s.ada, func(o *contract.TrialOrder) { o.Who = "" }, "write who you are")
+	refused(s.ada, func(o *contract.TrialOrder) { o.Reason = "because" }, "the legal basis")
 	if n := len(s.letters()); n != 0 {
 		t.Errorf("%d letters left before one was ordered", n)
 	}
@@ -330,7 +330,7 @@ func (s settling) checkSettled(t *testing.T, run contract.Run, passed []practice
 	}
 }
 
-// checkReason finds the order in the audit trail, with by which right it was given.
+// checkReason finds the order in the audit trail, with the legal basis it was given.
 func (s settling) checkReason(t *testing.T, m contract.Mailing) {
 	t.Helper()
 	req, _ := http.NewRequestWithContext(t.Context(), http.MethodGet, s.URL+"/api/v1/audit?action=order-trial-letters", nil)
@@ -368,7 +368,7 @@ func TestSettlePage(t *testing.T) {
 		browser.Text("The signature is aligned"), browser.Text("Trial letters can be sent"))
 	letter := honestLetter()
 	do("a letter that hides its writer is refused", at(fmt.Sprintf("/runs/%d/settle", run.ID)), browser.Text("Your letter"), fillNamed("Subject", letter.Subject), fillNamed("Letter", letter.Body),
-		fillNamed("Who writes", ""), fillNamed("Why you write to them", letter.Why), click("Look at the letter"), browser.Text("say who writes"))
+		fillNamed("Who writes", ""), fillNamed("Why you write to them", letter.Why), click("Look at the letter"), browser.Text("write who you are"))
 	do("an honest one is looked at and ordered", fillNamed("Who writes", letter.Who), click("Look at the letter"), browser.Text("As its readers get it"), browser.Text("/unsubscribe/"),
 		fillNamed("By which right you write to these people", letter.Reason), browser.Click(".letter-form .ant-checkbox-input"), browser.Click(".letter-form section .ant-btn-primary"))
 	do("its letters leave", browser.Text("Trial letters:"), browser.Text("are still watched"))

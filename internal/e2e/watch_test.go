@@ -11,7 +11,7 @@ import (
 )
 
 // TestWatch: files of a folder of one's own machine are verified, each once, and their kept rows
-// written beside them; one that is no list is told and keeps the others from nothing.
+// written beside them; one that is not a list is told and keeps the others from nothing.
 func TestWatch(t *testing.T) {
 	t.Parallel()
 	i, folder := testkit.World(t, "fernhollow"), t.TempDir()

@@ -217,7 +217,7 @@ func holdWorkshopRefusals(t *testing.T, s *testkit.Service, api *client.Client, 
 		t.Errorf("a recipe names another workspace's list: %v", err)
 	}
 	for want, s := range map[string]contract.WorkshopStep{"no column": {Do: workshop.DoSlice, Conditions: []contract.WorkshopCondition{{Column: "Shoe size", Test: workshop.Empty}}},
-		"there is no list 99999": {Do: workshop.DoWithout, With: []string{"99999"}}, "no saved terms": {Do: workshop.DoStrike, TermLists: []string{"nowhere"}}, "no number of a list": {Do: workshop.DoBoth, With: []string{"/etc/passwd"}}} {
+		"there is no list 99999": {Do: workshop.DoWithout, With: []string{"99999"}}, "no saved terms": {Do: workshop.DoStrike, TermLists: []string{"nowhere"}}, "not the number of a list": {Do: workshop.DoBoth, With: []string{"/etc/passwd"}}} {
 		if _, err := api.BeginWorkshopJob(t.Context(), step(s)); status(err) != 422 || !strings.Contains(err.Error(), want) || !strings.Contains(err.Error(), "Step 1") {
 			t.Errorf("%+v: %v", s, err)
 		}

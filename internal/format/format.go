@@ -55,7 +55,7 @@ const (
 	// maxSheet is the most that a spreadsheet, which must be read as a whole,
 	// may take.
 	maxSheet = 512 << 20
-	// maxColumns is the most columns of what is no delimited text.
+	// maxColumns is the most columns of what is not delimited text.
 	maxColumns = 2000
 	maxDepth   = 2 // a packed file in a packed file
 )
@@ -95,7 +95,7 @@ func wrong(format string, args ...any) error {
 }
 
 // Open looks at the file and gives it as a text table. A file on disk is read from its
-// beginning, any other from where it is; what is no text is read whole before anything is made
+// beginning, any other from where it is; what is not text is read whole before anything is made
 // of it. The reading ends with ctx.
 func Open(ctx context.Context, file io.Reader, o Options) (*Table, error) {
 	t := &Table{Kind: Text}

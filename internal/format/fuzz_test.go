@@ -46,7 +46,7 @@ func readWhole(t *testing.T, file []byte) {
 // sound wants CSV in UTF-8 whose rows are no wider than they may be.
 func sound(t *testing.T, text []byte) {
 	if !utf8.Valid(text) {
-		t.Error("the text is no UTF-8")
+		t.Error("the text is not UTF-8")
 	}
 	in := csv.NewReader(bytes.NewReader(text))
 	in.FieldsPerRecord = -1

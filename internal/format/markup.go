@@ -10,7 +10,7 @@ import (
 )
 
 // markup reads the XML of a spreadsheet. A document type, with which entities could be
-// declared, is no part of any of them.
+// declared, is not part of any of them.
 type markup struct {
 	*xml.Decoder
 	kind Kind

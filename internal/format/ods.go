@@ -218,7 +218,7 @@ func (s *odsReader) cells() (cells []string, err error) {
 				continue
 			}
 			if len(cells)+empty+times > maxColumns {
-				return nil, wrong("The spreadsheet has more than %d columns. Remove what is no data.", maxColumns)
+				return nil, wrong("The spreadsheet has more than %d columns. Remove what is not data.", maxColumns)
 			}
 			cells = append(cells, make([]string, empty)...)
 			empty = 0

@@ -23,7 +23,7 @@ func (t *Table) records(in io.Reader, k Kind, read func(*bufio.Reader) ([]field,
 	err = each(f, read, func(record []field) error {
 		for _, x := range record {
 			if err := c.add(x.name); err != nil {
-				return wrong("The %s file has %v different fields. Remove what is no data.", k, err)
+				return wrong("The %s file has %v different fields. Remove what is not data.", k, err)
 			}
 		}
 		return nil
@@ -92,7 +92,7 @@ func unfolded(in *bufio.Reader) (string, error) {
 	return "", tooLong()
 }
 
-// pictures are the properties of a card that are no text.
+// pictures are the properties of a card that are not text.
 var pictures = map[string]bool{"PHOTO": true, "LOGO": true, "SOUND": true, "KEY": true}
 
 // cardName is what a property of a card is called as a column: those without a name of

@@ -107,15 +107,15 @@ type field struct{ name, value string }
 const maxCell = 1 << 20
 
 func largeCell() error {
-	return wrong("A cell of the spreadsheet holds more than 1 MB. Remove what is no data.")
+	return wrong("A cell of the spreadsheet holds more than 1 MB. Remove what is not data.")
 }
 
 func tooWide(row, cells int) error {
-	return wrong("Row %d has %d cells; a file of this kind may have %d. Remove what is no data, or save it as CSV.", row, cells, maxColumns)
+	return wrong("Row %d has %d cells; a file of this kind may have %d. Remove what is not data, or save it as CSV.", row, cells, maxColumns)
 }
 
 func tooLong() error {
-	return wrong("The file has a line longer than %d bytes. Break it into lines, or remove what is no data.", sheet.MaxRecord)
+	return wrong("The file has a line longer than %d bytes. Break it into lines, or remove what is not data.", sheet.MaxRecord)
 }
 
 // line reads one line with its end, of bounded length.

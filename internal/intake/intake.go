@@ -196,7 +196,7 @@ func (t *TooManyRows) Error() string {
 	if t.Most == 0 {
 		return fmt.Sprintf("A list may have %s rows, and the file has more. Nothing was imported. Split it into smaller ones.", say.Number(int64(mostRows)))
 	}
-	return fmt.Sprintf("This workspace may have %s rows in all its lists, and the file has more than the %s that are left. Nothing was imported. Delete lists that are not needed, or ask who looks after the installation for more.",
+	return fmt.Sprintf("This workspace may have %s rows in all its lists, and the file has more than the %s that are left. Nothing was imported. Delete lists that are not needed, or ask an owner of the installation for more.",
 		say.Number(t.Most), say.Number(max(0, t.Left)))
 }
 
@@ -211,7 +211,7 @@ type Reading struct {
 }
 
 // Read opens a file of any format and guesses how its table is written. What
-// is no delimited text has become CSV; of its dialect only the header is left
+// is not delimited text has become CSV; of its dialect only the header is left
 // to be overruled. Text is taken for prose only while nobody says otherwise.
 func Read(ctx context.Context, body io.Reader, sheetName string, o sheet.Overrule) (*Reading, error) {
 	t, err := format.Open(ctx, body, format.Options{Sheet: sheetName})

@@ -218,7 +218,7 @@ func TestOverruled(t *testing.T) {
 		`delimiter ";", [["A" "da,ada@fernhollow.example"]]`:                    {Delimiter: text(";")},
 		`delimiter ",", [["na;me" "e-mail"] ["A;da" "ada@fernhollow.example"]]`: {Header: &no},
 		`error: The encoding "klingon" is not known.`:                           {Encoding: text("klingon")},
-		`error: "::" cannot stand between cells`:                                {Delimiter: text("::")},
+		`error: "::" cannot be the delimiter between cells`:                     {Delimiter: text("::")},
 	} {
 		r, err := intake.Read(t.Context(), strings.NewReader(file), "", o)
 		got := "error: " + fmt.Sprint(err)

@@ -89,7 +89,7 @@ func TestWalkOperator(t *testing.T) {
 	said := strings.Fields(c.must("varnet", "backup", "key", "-out", private))
 	c.must("varnet", "backup", "-out", backup, "-encrypt-to", said[len(said)-1], "-dsn", c.dsn("postgres", "varnet"))
 	if sealed, err := os.ReadFile(backup); err != nil || bytes.Contains(sealed, []byte("postbarn")) || len(sealed) < 10_000 {
-		t.Errorf("the backup is no sealed file: %d bytes, %v", len(sealed), err)
+		t.Errorf("the backup is not a sealed file: %d bytes, %v", len(sealed), err)
 	}
 	end(t, service)
 	end(t, second)

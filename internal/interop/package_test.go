@@ -72,7 +72,7 @@ func TestPackage(t *testing.T) {
 	if kept, err := os.ReadFile(settingsFile); err != nil || string(kept) != settings {
 		t.Errorf("the upgrade changed the settings to %q, %v", kept, err)
 	}
-	if said := must(t, "varnet", "migrate"); !strings.Contains(said, fmt.Sprintf("to %d.", migrate.Known())) && !strings.Contains(said, "nothing was to be done") {
+	if said := must(t, "varnet", "migrate"); !strings.Contains(said, fmt.Sprintf("to %d.", migrate.Known())) && !strings.Contains(said, "there was nothing to do") {
 		t.Errorf("migrate says %q", said)
 	}
 	if _, err := api.Run(t.Context(), run.ID); err != nil {

@@ -175,7 +175,7 @@ func radicale(t *testing.T, all []somebody) realPlace {
 	background(t, "radicale", "--config", conf)
 	awaitPort(t, at)
 	file := func(address string) string {
-		found, _ := exec.Command("grep", "-rlF", ":"+address+"\r", books+"/members", "--include=*.vcf", "--exclude-dir=.Radicale.cache").Output() // none is no error here
+		found, _ := exec.Command("grep", "-rlF", ":"+address+"\r", books+"/members", "--include=*.vcf", "--exclude-dir=.Radicale.cache").Output() // none is not an error here
 		return strings.TrimSpace(strings.SplitN(string(found), "\n", 2)[0])
 	}
 	return realPlace{kind: "address-book", collection: "Members", contacts: len(all),

@@ -80,7 +80,7 @@ func (w *Wrong) Error() string { return w.Field + ": " + w.Why }
 
 func check(s store.LetterServer) error {
 	if _, err := mail.ParseAddress(s.Sender); err != nil {
-		return &Wrong{"sender", fmt.Sprintf("%q is no address; write one such as Varnet <varnet@fernhollow.example>", s.Sender)}
+		return &Wrong{"sender", fmt.Sprintf("%q is not an address; write one such as Varnet <varnet@fernhollow.example>", s.Sender)}
 	}
 	if err := CheckServer(s.Host, Security(s.Security)); err != nil {
 		return err
@@ -94,7 +94,7 @@ func check(s store.LetterServer) error {
 // CheckServer reports what a submission server cannot be.
 func CheckServer(host string, security Security) error {
 	if strings.ContainsAny(host, "/@ \r\n") || host == "" {
-		return &Wrong{"host", fmt.Sprintf("%q is no name of a host", host)}
+		return &Wrong{"host", fmt.Sprintf("%q is not a host name", host)}
 	}
 	if security == Plain && !loopback(host) {
 		return &Wrong{"security", "without TLS letters go to a server on this machine alone, such as 127.0.0.1"}
@@ -179,7 +179,7 @@ func message(s store.LetterServer, to string, l Letter) (*gomail.Msg, error) {
 		return nil, err
 	}
 	if err := m.To(to); err != nil {
-		return nil, &Wrong{"to", fmt.Sprintf("%q is no address", to)}
+		return nil, &Wrong{"to", fmt.Sprintf("%q is not an address", to)}
 	}
 	page, err := l.HTML()
 	if err != nil {
@@ -229,5 +229,5 @@ func Test(s store.LetterServer) Letter {
 		"This letter was sent to try the settings by which Varnet sends letters. It has arrived, so they are right.",
 		"Codes for signing in, invitations and news of runs will come the same way."},
 		Link: &Link{"Open Varnet", s.BaseURL},
-		Why:  "You get this letter because somebody who looks after this installation asked for it to be sent to you."}
+		Why:  "You get this letter because an owner of this installation had it sent to you."}
 }

@@ -22,8 +22,8 @@ type Reader struct {
 	Secrets *secret.Box
 }
 
-// ErrNone tells that a file is no workspace.
-var ErrNone = errors.New("this is no workspace of Varnet; \"varnet team export\" writes one")
+// ErrNone tells that a file is not a workspace.
+var ErrNone = errors.New("this is not a workspace of Varnet; \"varnet team export\" writes one")
 
 // Read takes a workspace in, all of it or nothing, and returns what it is and its number here. It
 // is for who looks after the installation: what it reads becomes part of the database as it is,

@@ -168,7 +168,7 @@ func (o *Outbound) Unattended(ctx context.Context) (out []string, err error) {
 	return slices.DeleteFunc(out, func(l string) bool { return slices.Contains(there, l) }), err
 }
 
-// Silence is after how long without a sign of life a worker is taken for lost.
+// Silence is after how long without a heartbeat a worker is considered lost.
 const Silence = 12 * time.Second
 
 // usable lists the parts of a kind that did not fail their last test; all of

@@ -84,7 +84,7 @@ func TestShown(t *testing.T) {
 func TestWebhookSays(t *testing.T) {
 	at := time.Date(2026, 11, 28, 9, 0, 0, 0, time.UTC)
 	for want, w := range map[string]store.Webhook{"On.": {}, "Switched off.": {OffAt: &at}, "Switched off. It answered 410.": {OffAt: &at, OffWhy: "It answered 410."},
-		"On, but it has taken nothing since 28 November 2026, 09:00 UTC.": {FailingSince: &at}} {
+		"On, but it has accepted nothing since 28 November 2026, 09:00 UTC.": {FailingSince: &at}} {
 		if got := WebhookSays(w); got != want {
 			t.Errorf("%q, not %q", got, want)
 		}

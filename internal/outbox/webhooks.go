@@ -132,9 +132,9 @@ func (o *Outbox) Deliver(ctx context.Context, w store.Webhook, d store.Delivery)
 	}
 	switch {
 	case a.Status == http.StatusGone:
-		done.Off = "It answered 410 Gone: there is nobody who wants to be told any more."
+		done.Off = "It answered 410 Gone: the receiver no longer wants calls."
 	case a.Problem != "" && w.FailingSince != nil && time.Since(*w.FailingSince) > failingFor:
-		done.Off = fmt.Sprintf("It took nothing for %d days. Last: %s", int(failingFor.Hours()/24), a.Problem)
+		done.Off = fmt.Sprintf("It accepted nothing for %d days. Last: %s", int(failingFor.Hours()/24), a.Problem)
 	}
 	return done, o.Store.AddAttempt(ctx, d, a, state, next)
 }
@@ -252,7 +252,7 @@ func WebhookSays(w store.Webhook) string {
 	case w.OffAt != nil:
 		return "Switched off."
 	case w.FailingSince != nil:
-		return fmt.Sprintf("On, but it has taken nothing since %s.", w.FailingSince.UTC().Format("2 January 2006, 15:04 MST"))
+		return fmt.Sprintf("On, but it has accepted nothing since %s.", w.FailingSince.UTC().Format("2 January 2006, 15:04 MST"))
 	}
 	return "On."
 }

@@ -1,6 +1,6 @@
 // Package pay speaks with a payment provider: it starts payments and pays them back, and reads the
 // signed calls by which the provider tells what became of them. No number of a card or of an account
-// ever comes here: people pay on the provider's own page, and a way to pay is stored by a token.
+// ever comes here: people pay on the provider's own page, and a payment method is stored by a token.
 //
 // Both directions are JSON, signed in the form of package webhook by one secret that both sides know.
 package pay
@@ -37,11 +37,11 @@ type Order struct {
 	Calls     string `json:"calls"`          // where it tells what became of it
 	Back      string `json:"back,omitempty"` // where people go afterwards
 	Remember  bool   `json:"remember,omitempty"`
-	// Method is the token of a stored way to pay, which needs nobody at the page.
+	// Method is the token of a stored payment method, which needs nobody at the page.
 	Method string `json:"method,omitempty"`
 }
 
-// Method is a way to pay that the provider has stored.
+// Method is a payment method that the provider has stored.
 type Method struct {
 	Token string `json:"token"`
 	Name  string `json:"name"` // what people call it, such as "account ending in 12"
@@ -154,9 +154,9 @@ func (p Provider) Read(h http.Header, body []byte, now time.Time) (id string, c 
 	}
 	switch {
 	case len(id) > 200 || c.Payment == "" || len(c.Payment) > 200 || c.Reference == "" || len(c.Reference) > 200:
-		return "", c, errors.New("the call wants an id, a payment and a reference of at most 200 letters each")
+		return "", c, errors.New("the call needs an id, a payment and a reference of at most 200 characters each")
 	case c.Method != nil && (c.Method.Token == "" || len(c.Method.Token) > 1000 || len(c.Method.Name) > 100):
-		return "", c, errors.New("the stored way to pay wants a token of at most 1,000 letters and a name of at most 100")
+		return "", c, errors.New("the stored payment method needs a token of at most 1,000 characters and a name of at most 100")
 	}
 	return id, c, nil
 }

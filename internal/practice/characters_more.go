@@ -175,7 +175,7 @@ var refusingCharacters = []Character{
 }
 
 var brokenCharacters = []Character{
-	{Name: "babbles", Mute: true, Imitates: "Something on the mail port that is no mail host.",
+	{Name: "babbles", Mute: true, Imitates: "Something on the mail port that is not a mail host.",
 		Greet: func(*peer) string { return verbatim + "HTTP/1.0 400 Bad Request\r\n\r\n" }},
 	{Name: "throws-away", Imitates: "A host that breaks off in a window and throws away the answers to it.",
 		Rcpt: func(p *peer, _ string, _ Truth) string {

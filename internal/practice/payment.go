@@ -259,7 +259,7 @@ var cashierPage = template.Must(template.New("cashier").Parse(`<!doctype html>
 <style>body { font: 16px/1.5 sans-serif; margin: 3rem auto; max-width: 34rem; padding: 0 1rem; color: #222; background: #f3f3ee }
 button { display: block; font: inherit; padding: .5rem 1rem; margin: .5rem 0; width: 100%; text-align: left }</style>
 <h1>Practice payments</h1>
-<p>This is no real payment: nobody pays anything here. It is {{.State}}.</p>
+<p>This is not a real payment: nobody pays anything here. It is {{.State}}.</p>
 <p><strong>{{.Title}}</strong><br>{{.Says}}</p>
 <form method="post">{{range .Acts}}<button name="act" value="{{.Name}}">{{.Label}}</button>{{end}}</form></html>`))
 

@@ -7,7 +7,7 @@ import (
 	"varnet/internal/relay"
 )
 
-// A relay is opened by a token; the one before is good until the next rotation.
+// A relay is opened by a token; the one before works until the next rotation.
 func ExampleRotate() {
 	folder, _ := os.MkdirTemp("", "varnet-example-")
 	defer os.RemoveAll(folder)

@@ -102,7 +102,7 @@ func (r *Relay) ServeHTTP(w http.ResponseWriter, q *http.Request) {
 	case err != nil:
 		r.refuse(w, q, http.StatusForbidden, "the target is not an IP address with a port")
 	case !slices.Contains(r.Ports, to.Port()):
-		r.refuse(w, q, http.StatusForbidden, fmt.Sprintf("port %d is no port of mail hosts; this relay goes to %v alone", to.Port(), r.Ports))
+		r.refuse(w, q, http.StatusForbidden, fmt.Sprintf("port %d is not a port of mail hosts; this relay goes to %v alone", to.Port(), r.Ports))
 	case !r.AllowPrivate && !resolve.Public(to.Addr()):
 		r.refuse(w, q, http.StatusForbidden, fmt.Sprintf("%s is not a public address", to.Addr()))
 	case !r.take():

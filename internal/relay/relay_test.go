@@ -144,7 +144,7 @@ func TestRefusals(t *testing.T) {
 	}{
 		"a wrong token":       {wrong, addr, "the token is not that of this relay"},
 		"another certificate": {other, addr, "another certificate"},
-		"another port":        {r, "127.0.0.1:22", "port 22 is no port of mail hosts"},
+		"another port":        {r, "127.0.0.1:22", "port 22 is not a port of mail hosts"},
 		"nobody there":        {r, fmt.Sprintf("127.0.0.99:%d", port), "cannot be reached"},
 	} {
 		if _, err := dial.By(c.by, true).DialContext(t.Context(), "tcp", c.to); err == nil || !strings.Contains(err.Error(), c.says) {

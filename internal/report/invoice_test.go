@@ -18,7 +18,7 @@ func words(t *testing.T, write func(*bytes.Buffer) error) string {
 	t.Helper()
 	var out bytes.Buffer
 	if err := write(&out); err != nil || !bytes.HasPrefix(out.Bytes(), []byte("%PDF-")) {
-		t.Fatalf("this is no PDF: %v", err)
+		t.Fatalf("this is not a PDF: %v", err)
 	}
 	if _, err := exec.LookPath("pdftotext"); err != nil {
 		t.Skip("pdftotext is not here (poppler-utils)")

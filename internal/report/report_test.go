@@ -72,7 +72,7 @@ func TestPDF(t *testing.T) {
 			t.Errorf("%s: %d pages", name, n)
 		}
 		if bytes.Contains(b.Bytes(), []byte("/Subtype /Image")) {
-			t.Errorf("%s: there is a picture in it that is no vectors", name)
+			t.Errorf("%s: there is a picture in it that is not vectors", name)
 		}
 		p := newPaper(scales[len(scales)-1])
 		if r.draw(p); p.y > pageHeight-margin {

@@ -13,7 +13,7 @@ import (
 	"varnet/internal/store"
 )
 
-// mostRows is how many rows of a list are shown; an address that stands in more is no person's.
+// mostRows is how many rows of a list are shown; an address that stands in more is not a person's.
 const mostRows = 100
 
 // places are what the tables are called that may name an address.

@@ -62,7 +62,7 @@ func (p Places) checkSource(s pack.RoutineSpec) error {
 // checkFile holds a name below the folder for routines.
 func (p Places) checkFile(field, name, what string) error {
 	if p.Folder == "" {
-		return wrong(field, "this installation has no folder for routines; whoever looks after it names one with -routine-folder")
+		return wrong(field, "this installation has no folder for routines; its operator sets one with -routine-folder")
 	}
 	_, err := path.Match(name, "")
 	if name == "" || len(name) > 300 || !fs.ValidPath(name) || err != nil || strings.ContainsAny(name, "\\\x00\r\n") {
@@ -74,7 +74,7 @@ func (p Places) checkFile(field, name, what string) error {
 func (p Places) checkAddress(field, address string) error {
 	u, err := url.Parse(address)
 	if err != nil || u.Host == "" || u.User != nil || len(address) > 2000 {
-		return wrong(field, "%q is no address such as https://files.fernhollow.example/members.csv, without a name or password", address)
+		return wrong(field, "%q is not an address such as https://files.fernhollow.example/members.csv, without a name or password", address)
 	}
 	if u.Scheme != "https" && !(u.Scheme == "http" && p.AllowPrivate) {
 		return wrong(field, "%q does not begin with https://", address)
@@ -131,7 +131,7 @@ func checkTimes(s pack.RoutineSpec, made time.Time) error {
 			return wrong("rule", "%s", err)
 		}
 	} else if !s.OnChange {
-		return wrong("rule", "say when it is due: by a rule, after each change of its source, or both")
+		return wrong("rule", "set when it is due: by a rule, after each change of its source, or both")
 	}
 	if _, err := (rule.Hours{Hours: s.Hours, Zone: s.Zone}).Opens(made); err != nil {
 		return wrong("hours", "%s", err)

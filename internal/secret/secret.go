@@ -183,7 +183,7 @@ func Keep(name string, fresh func() ([]byte, error)) ([]byte, error) {
 func Read(name string) ([]byte, error) {
 	info, err := os.Stat(name)
 	if err == nil && info.Mode().Perm()&0o077 != 0 {
-		return nil, fmt.Errorf("the file %s can be read by others than its owner; say: chmod 600 %s", name, name)
+		return nil, fmt.Errorf("the file %s can be read by others than its owner; run: chmod 600 %s", name, name)
 	}
 	text, err := os.ReadFile(name)
 	if err != nil {

@@ -87,7 +87,7 @@ func TestRotation(t *testing.T) {
 		t.Fatal(err)
 	}
 	if _, err := running.Open(fresh, "route north"); err != nil {
-		t.Errorf("a file that is no secret any more takes the known one away: %v", err)
+		t.Errorf("a file that is not a secret any more takes the known one away: %v", err)
 	}
 	if info, err := os.Stat(name); err != nil || info.Mode().Perm() != 0o600 {
 		t.Errorf("the file: %v, %v", info, err)

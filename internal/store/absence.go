@@ -100,10 +100,11 @@ func (s *Store) ForgetFingerprintsBefore(ctx context.Context, present []byte) er
 // RememberAbsent remembers when mailboxes were first found absent: of runs that came
 // to their end, what was found since it did so last. Nobody asks before months have
 // passed, and many at once take a fraction of the time that they take parcel by
-// parcel.
+// parcel. A run is looked at once more when what was begun in its last moments must
+// have been recorded.
 func (s *Store) RememberAbsent(ctx context.Context) error {
-	runs, err := many[struct{ ID int64 }](ctx, s.db, `SELECT id FROM run WHERE state IN ('finished', 'stopped')
-		AND coalesce((plan->>'remembered')::bigint, 0) < coalesce((SELECT max(id) FROM batch WHERE run_id = run.id), 0) ORDER BY id`)
+	runs, err := many[struct{ ID int64 }](ctx, s.db, `SELECT id FROM run WHERE finished_at IS NOT NULL
+		AND (remembered_at IS NULL OR remembered_at - finished_at < interval '1 hour') ORDER BY id`)
 	for _, r := range runs {
 		if err == nil {
 			s.giveWay(ctx)
@@ -121,8 +122,11 @@ func (s *Store) rememberAbsent(ctx context.Context, run int64) error {
 		return err
 	}
 	st, err := s.Latest(ctx, run)
-	if err != nil || st.newest == r.Plan.Remembered {
+	if err != nil {
 		return err
+	}
+	if st.newest == r.Plan.Remembered {
+		return s.remembered(ctx, run, st.newest)
 	}
 	absent, err := many[struct{ ID int32 }](ctx, s.db, "SELECT id FROM verdict WHERE cause = $1", string(finding.MailboxAbsent))
 	if err != nil {
@@ -166,7 +170,12 @@ func (s *Store) rememberAbsent(ctx context.Context, run int64) error {
 			break
 		}
 	}
-	_, err = s.db.Exec(ctx, "UPDATE run SET plan = jsonb_set(plan, '{remembered}', to_jsonb($2::bigint)) WHERE id = $1", run, st.newest)
+	return s.remembered(ctx, run, st.newest)
+}
+
+// remembered records that absences are remembered up to a batch.
+func (s *Store) remembered(ctx context.Context, run, batch int64) error {
+	_, err := s.db.Exec(ctx, "UPDATE run SET remembered_at = now(), plan = jsonb_set(plan, '{remembered}', to_jsonb($2::bigint)) WHERE id = $1", run, batch)
 	return err
 }
 

@@ -199,7 +199,7 @@ func ints(sent pgtype.UndecodedBytes) ([]int32, error) {
 	}
 	n := int(binary.BigEndian.Uint32(sent[12:]))
 	if binary.BigEndian.Uint32(sent) != 1 || len(sent) != arrayHead+8*n {
-		return nil, fmt.Errorf("%d bytes are no array of integers", len(sent))
+		return nil, fmt.Errorf("%d bytes are not an array of integers", len(sent))
 	}
 	out := make([]int32, n)
 	for i := range out {

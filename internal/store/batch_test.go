@@ -309,11 +309,19 @@ func TestAbsencesAreRemembered(t *testing.T) {
 	if remember(); known() != 1 {
 		t.Errorf("%d are remembered after the end", known())
 	}
+	concludeSome(t, s, run, answered(1, finding.MailboxAbsent, "550 no")) // begun before the end
+	if remember(); known() != 2 {
+		t.Errorf("%d are remembered after a conversation that was recorded late", known())
+	}
+	if _, err := s.Pool().Exec(ctx, "UPDATE run SET finished_at = now() - interval '2 hours'"); err != nil {
+		t.Fatal(err)
+	}
+	remember()
 	concludeSome(t, s, run, answered(3, finding.MailboxAbsent, "550 no"))
 	if err := s.DeleteList(context.WithoutCancel(ctx), w, run.ListID); err != nil {
 		t.Fatal(err)
 	}
-	if n := known(); n != 2 {
+	if n := known(); n != 3 {
 		t.Errorf("%d are remembered after the list was deleted", n)
 	}
 }

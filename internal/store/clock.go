@@ -27,7 +27,7 @@ var setBack = []string{
 // LookAtClock compares the database's clock with the last look of any worker. Where it was set
 // back, by more than a few seconds, what waits for a moment waits no longer than it was to, and
 // back is by how much. steady reports whether the looks followed each other for so long that who
-// has given no sign of life since is gone: after a jump forward, or after all workers were down,
+// has sent no heartbeat since is gone: after a jump forward, or after all workers were down,
 // the others must get to give one first.
 func (s *Store) LookAtClock(ctx context.Context, silence time.Duration) (back time.Duration, steady bool, err error) {
 	err = s.InTx(ctx, func(s *Store, _ pgx.Tx) error {

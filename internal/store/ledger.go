@@ -20,7 +20,7 @@ type Allowance struct {
 	Low          int64     // under so many checks somebody is told; 0: never
 	LowTold      bool
 	Refill       *ledger.RefillRule
-	Method       string // what the stored way to pay is called; "": there is none
+	Method       string // what the stored payment method is called; "": there is none
 	MethodSealed []byte
 	Subscription int64 // checks bought each month, 0: none
 	SubscribedAt *time.Time

@@ -123,7 +123,7 @@ func (s *Store) ForgetPace(ctx context.Context, operator string) error {
 	return err
 }
 
-// sortedKeys are the names in a map; of none they are no names, never nil, which in
+// sortedKeys are the names in a map; of none they are empty, never nil, which in
 // queries stands for all.
 func sortedKeys[V any](m map[string]V) []string {
 	return slices.AppendSeq(make([]string, 0, len(m)), slices.Values(slices.Sorted(maps.Keys(m))))

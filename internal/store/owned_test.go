@@ -40,7 +40,7 @@ func TestOwnedTables(t *testing.T) {
 	for _, name := range tables {
 		owned := slices.ContainsFunc(ownedTables, func(o ownedTable) bool { return o.name == name })
 		if owned == slices.Contains(notOwned, name) {
-			t.Errorf("%s is to be in ownedTables, or among those that are no workspace's, and in one of them alone", name)
+			t.Errorf("%s is to be in ownedTables, or among those that are not a workspace's, and in one of them alone", name)
 		}
 	}
 	for _, o := range append(slices.Clone(ownedTables), sharedTexts...) {

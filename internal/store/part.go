@@ -242,7 +242,7 @@ func (s *Store) Numbers(ctx context.Context, list int64, mailboxes []string) (fo
 }
 
 // AddressesAt returns the addresses at some ordinals of a list, in the order of
-// their domains. Texts that are no address are left out.
+// their domains. Texts that are not addresses are left out.
 func (s *Store) AddressesAt(ctx context.Context, list int64, ordinals []int32) (found []AddressRow, err error) {
 	err = s.eachCellAt(ctx, list, ordinals, false, func(r *Row) error {
 		if r.Domain != "" {

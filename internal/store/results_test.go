@@ -21,7 +21,7 @@ import (
 type model struct {
 	run      store.Run
 	typed    []string // by ordinal, from 1
-	domains  []string // "" for what is no address
+	domains  []string // "" for what is not an address
 	verdicts []int32  // 0: not concluded
 	operator map[string]string
 }

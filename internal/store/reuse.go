@@ -74,7 +74,7 @@ func (r *reusable) take(to, address int32, at time.Time) {
 
 // reusable returns the freshest results of the workspace's earlier runs for the
 // addresses of a run's list; onlySample leaves it at the samples of the same list.
-// One that is no run yet has number 0.
+// One that is not a run yet has number 0.
 func (s *Store) reusable(ctx context.Context, run Run, fresh []Fresh, onlySample bool) (*reusable, error) {
 	since, oldest := map[int32]time.Time{}, time.Now()
 	for _, f := range fresh {

@@ -183,7 +183,7 @@ func (g *garden) holdMalformed(t *testing.T, s *store.Store) {
 		}
 	}
 	if !slices.Equal(got, want) {
-		t.Errorf("%d cells are no address; want %d", len(got), len(want))
+		t.Errorf("%d cells are not addresses; want %d", len(got), len(want))
 	}
 }
 

@@ -346,13 +346,13 @@ func (s *Store) Progress(ctx context.Context, runs ...int64) (map[int64]Progress
 	return found, err
 }
 
-// MalformedRow is an address's text that is no address.
+// MalformedRow is an address's text that is not an address.
 type MalformedRow struct {
 	Ordinal int32
 	Problem Problem
 }
 
-// Malformed returns the texts of a list that are no address, after an ordinal.
+// Malformed returns the texts of a list that are not an address, after an ordinal.
 func (s *Store) Malformed(ctx context.Context, list int64, after int32, limit int) (found []MalformedRow, err error) {
 	err = s.eachBlock(ctx, list, false, func(in []Row) error {
 		for _, c := range in {

@@ -410,7 +410,7 @@ func TestLostWorker(t *testing.T) {
 }
 
 // TestClockJumps: where the clock is set back nothing waits longer than it was to; after a jump
-// nobody is taken for lost before everybody had time to give a sign of life.
+// nobody is taken for lost before everybody had time to send a heartbeat.
 func TestClockJumps(t *testing.T) {
 	s, ctx := open(t), t.Context()
 	const silence = 12 * time.Second

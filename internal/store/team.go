@@ -177,7 +177,7 @@ func (s *Store) TakeInvitation(ctx context.Context, secret string) error {
 	return s.changed(ctx, "DELETE FROM invitation WHERE hash = $1 AND expires_at > now()", hashed(secret))
 }
 
-// Uninvite takes an invitation back.
+// Uninvite withdraws an invitation.
 func (s *Store) Uninvite(ctx context.Context, workspace, id int64) error {
 	return s.changed(ctx, "DELETE FROM invitation WHERE workspace_id = $1 AND id = $2", workspace, id)
 }

@@ -26,7 +26,7 @@ type Worker struct {
 	SeenAt    time.Time
 }
 
-// SeeWorker records a sign of life, and gives whether the worker is to come to
+// SeeWorker records a heartbeat, and gives whether the worker is to come to
 // its end.
 func (s *Store) SeeWorker(ctx context.Context, w Worker) (draining bool, err error) {
 	err = s.db.QueryRow(ctx, `INSERT INTO worker (id, name, version, serves, lanes, parcels, started_at, routes, location) VALUES ($1, $2, $3, $4, $5, $6, $7, coalesce($8::jsonb, '{}'), $9)
@@ -40,7 +40,7 @@ func (s *Store) Workers(ctx context.Context) ([]Worker, error) {
 	return many[Worker](ctx, s.db, "SELECT id, name, version, serves, location, lanes, parcels, routes, draining, started_at, seen_at FROM worker ORDER BY started_at, id")
 }
 
-// Locations returns those of the workers that gave a sign of life within some time and are not about
+// Locations returns those of the workers that sent a heartbeat within some time and are not about
 // to end.
 func (s *Store) Locations(ctx context.Context, silence time.Duration) ([]string, error) {
 	rows, err := s.db.Query(ctx, "SELECT DISTINCT location FROM worker WHERE location <> '' AND NOT draining AND seen_at > now() - $1::interval", silence)
@@ -87,7 +87,7 @@ func (s *Store) EndWorker(ctx context.Context, id string) error {
 	return err
 }
 
-// LostWorkers removes workers that gave no sign of life for so long, and
+// LostWorkers removes workers that sent no heartbeat for so long, and
 // lets others take up their jobs at once: the engine itself waits until a job
 // is older than any may be. A job whose worker comes to life again records
 // nothing, since its parcels are claimed anew.

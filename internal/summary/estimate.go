@@ -50,7 +50,7 @@ func EstimateOf(l store.List, sampled int64, counts map[int32]int64, verdicts ma
 	if len(parts) > 0 {
 		e.Sentence += ": " + strings.Join(parts, ", ")
 	}
-	e.Sentence += fmt.Sprintf(". This is told by a sample of %s, drawn over all domains", say.Number(sampled))
+	e.Sentence += fmt.Sprintf(". This is estimated from a sample of %s, drawn over all domains", say.Number(sampled))
 	if e.Late > 0 {
 		e.Sentence += fmt.Sprintf("; %s of them did not answer in time", say.Number(e.Late))
 	}

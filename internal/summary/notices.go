@@ -93,7 +93,7 @@ func notices(b contract.Run) []string {
 			out = append(out, fmt.Sprintf("%s of the %s addresses concluded so far got no answer because their hosts refuse us: our address, name or sender. "+
 				"This says nothing about the addresses. Look at Outbound, then ask again.", n, of))
 		case finding.ExchangerUnreachable:
-			out = append(out, fmt.Sprintf("No connection came about for %s of the %s addresses concluded so far. "+
+			out = append(out, fmt.Sprintf("No connection could be made for %s of the %s addresses concluded so far. "+
 				"Test the routes under Outbound before you believe it.", n, of))
 		case finding.DomainUnresolved:
 			out = append(out, fmt.Sprintf("DNS failed for %s of the %s addresses concluded so far. Test the resolvers under Outbound.", n, of))

@@ -86,7 +86,7 @@ func (t *tour) run(ctx context.Context, look, speed bool) error {
 		{"workshop", chromedp.Tasks{t.open(workshopPage), browser.Text("rows are left of"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"odds", chromedp.Tasks{t.open("/odds"), browser.Text("What counts beside"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"usage", chromedp.Tasks{t.open("/purchases"), browser.Fill("Checks", "142853"), browser.Fill("Name on the invoice", "Fernhollow Seed Library"), browser.Fill("Postal address", "3 Mill Lane"), browser.Fill("Country", "GB"),
-			browser.Text("VAT: EUR"), browser.Press("Pay EUR"), browser.Text("This is no real payment"), browser.Press("Pay"), browser.Text("Invoice I-"), t.open("/usage"), browser.Text("Held at the beginning"), chromedp.Sleep(300 * time.Millisecond)}},
+			browser.Text("VAT: EUR"), browser.Press("Pay EUR"), browser.Text("This is not a real payment"), browser.Press("Pay"), browser.Text("Invoice I-"), t.open("/usage"), browser.Text("Held at the beginning"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"opinions", chromedp.Tasks{t.onList("Guests of the seed fair", "/lists/%[1]d/opinions?check=Seedcheck&apart=contradict"), browser.Text("It found"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"bounces", chromedp.Tasks{t.open("/bounces"), browser.Text("What came back last"), chromedp.Sleep(300 * time.Millisecond)}},
 		{"requests", chromedp.Tasks{t.open("/requests"), browser.Type(`input[aria-label="Address of the person"]`, "orrin.larkham30@postbarn.example\r"), browser.Text("Held about this address"), chromedp.Sleep(300 * time.Millisecond)}},

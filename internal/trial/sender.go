@@ -112,7 +112,7 @@ func (p *Post) newKey(s *store.TrialSender) error {
 // takeKey takes a key that somebody has.
 func (p *Post) takeKey(s *store.TrialSender, text string) error {
 	block, _ := pem.Decode([]byte(text))
-	wrong := &trial.Wrong{Field: "key", Why: "it is no private RSA key of at least 2048 bits in PEM form."}
+	wrong := &trial.Wrong{Field: "key", Why: "it is not a private RSA key of at least 2048 bits in PEM form."}
 	if block == nil {
 		return wrong
 	}
@@ -173,20 +173,20 @@ func (p *Post) check(s store.TrialSender) error {
 	}
 	a, err := mail.ParseAddress(s.Sender)
 	if err != nil || strings.TrimSpace(a.Name) == "" {
-		return &trial.Wrong{Field: "sender", Why: fmt.Sprintf("%q is no name with an address; write it as Fernhollow Seed Library <letters@fernhollow.example>.", s.Sender)}
+		return &trial.Wrong{Field: "sender", Why: fmt.Sprintf("%q is not a name with an address; write it as Fernhollow Seed Library <letters@fernhollow.example>.", s.Sender)}
 	}
 	for _, text := range s.Servers {
 		if _, err := netip.ParseAddr(text); err != nil {
-			return &trial.Wrong{Field: "servers", Why: fmt.Sprintf("%q is no IP address.", text)}
+			return &trial.Wrong{Field: "servers", Why: fmt.Sprintf("%q is not an IP address.", text)}
 		}
 	}
 	if s.Returns != "" {
 		if local, _, ok := strings.Cut(s.Returns, "@"); !ok || strings.Contains(local, "+") {
-			return &trial.Wrong{Field: "returns", Why: fmt.Sprintf("%q is no address that a tag can be added to, such as bounces@fernhollow.example.", s.Returns)}
+			return &trial.Wrong{Field: "returns", Why: fmt.Sprintf("%q is not an address that a tag can be added to, such as bounces@fernhollow.example.", s.Returns)}
 		}
 	}
 	if s.Selector != "" && strings.ContainsFunc(s.Selector, func(r rune) bool { return !(r >= 'a' && r <= 'z' || r >= '0' && r <= '9' || r == '-' || r == '.') }) {
-		return &trial.Wrong{Field: "selector", Why: fmt.Sprintf("%q is no name in DNS.", s.Selector)}
+		return &trial.Wrong{Field: "selector", Why: fmt.Sprintf("%q is not a name in DNS.", s.Selector)}
 	}
 	return nil
 }

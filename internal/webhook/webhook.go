@@ -34,8 +34,8 @@ func NewSecret() string {
 	return prefix + base64.StdEncoding.EncodeToString(b)
 }
 
-// ErrSecret tells a text that is no secret.
-var ErrSecret = errors.New("this is no secret of a webhook: it begins with " + prefix + " and goes on in base64")
+// ErrSecret tells a text that is not a secret.
+var ErrSecret = errors.New("this is not a secret of a webhook: it begins with " + prefix + " and goes on in base64")
 
 func key(secret string) ([]byte, error) {
 	text, ok := strings.CutPrefix(secret, prefix)

@@ -22,7 +22,7 @@ import (
 type Checked struct {
 	Typed   string
 	Address address.Address
-	Problem *address.Error // why it is no address
+	Problem *address.Error // why it is not an address
 	Verdict finding.Verdict
 	Factors []finding.Factor // of the odds
 	Domain  *resolve.Domain

@@ -161,7 +161,7 @@ type Engine struct {
 	// sessions are those begun since it started.
 	sessions sessionCount
 	inHand   atomic.Int64
-	// endLife ends its signs of life; dead is closed after the last.
+	// endLife ends its heartbeats; dead is closed after the last.
 	endLife context.CancelFunc
 	dead    chan struct{}
 	// Drained is closed when the worker was told to come to its end, and did.

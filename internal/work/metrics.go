@@ -51,7 +51,7 @@ var (
 	parcelsNow   = prometheus.NewDesc("varnet_parcels", "Parcels by state.", []string{"state"}, nil)
 	addressesNow = prometheus.NewDesc("varnet_queued_addresses", "Addresses in parcels, by state.", []string{"state"}, nil)
 	ageNow       = prometheus.NewDesc("varnet_queue_age_seconds", "How long the oldest open parcel has waited.", nil, nil)
-	workersNow   = prometheus.NewDesc("varnet_workers", "Workers that give signs of life.", nil, nil)
+	workersNow   = prometheus.NewDesc("varnet_workers", "Workers with a recent heartbeat.", nil, nil)
 	inHandNow    = prometheus.NewDesc("varnet_lanes_open", "Lanes that this process works in.", nil, nil)
 	sideNow      = prometheus.NewDesc("varnet_outbound_ready", "1 where the last test of a resolver, route or identity went well.", []string{"kind", "name"}, nil)
 )

@@ -215,7 +215,7 @@ func (e *Engine) fresh(ctx context.Context, run store.Run) (out []store.Fresh, e
 	return out, err
 }
 
-// concludeMalformed concludes the texts that are no address.
+// concludeMalformed concludes the texts that are not addresses.
 func (e *Engine) concludeMalformed(ctx context.Context, run store.Run) error {
 	rows, err := e.Store.Malformed(ctx, run.ListID, run.Plan.Malformed, malformedBatch)
 	if err != nil {

@@ -55,7 +55,7 @@ func (w *retentionWorker) deleteDue(ctx context.Context) error {
 		if err := account.Audit(ctx, e.Store, account.Entry{Workspace: l.WorkspaceID, Job: RetentionArgs{}.Kind(), Action: "delete-list", Thing: fmt.Sprintf("lists/%d", l.ID), Result: account.DoneResult}); err != nil {
 			return err
 		}
-		e.Log.Info("a list was deleted: its time had come", "list", l.ID)
+		e.Log.Info("a list was deleted: its retention has ended", "list", l.ID)
 	}
 	return nil
 }
@@ -96,7 +96,7 @@ func (w *retentionWorker) forgetAudit(ctx context.Context) error {
 	if err != nil || n == 0 {
 		return err
 	}
-	return account.Audit(ctx, w.engine.Store, account.Entry{Job: RetentionArgs{}.Kind(), Action: "forget-audit", Result: account.DoneResult, Detail: fmt.Sprintf("%d entries, whose time was over", n)})
+	return account.Audit(ctx, w.engine.Store, account.Entry{Job: RetentionArgs{}.Kind(), Action: "forget-audit", Result: account.DoneResult, Detail: fmt.Sprintf("%d entries whose retention has ended", n)})
 }
 
 // retention looks for lists that are due at the start and every hour.

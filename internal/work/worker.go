@@ -14,7 +14,7 @@ import (
 	"varnet/internal/store"
 )
 
-// A worker returns a sign of life every beat. One that was silent for so long is
+// A worker sends a heartbeat every beat. One that was silent for so long is
 // taken for lost: its parcels go to others well within a minute.
 const (
 	beat    = 3 * time.Second
@@ -43,7 +43,7 @@ func version() string {
 	return "unknown"
 }
 
-// live returns signs of life until ctx ends, removes lost workers, and
+// live sends heartbeats until ctx ends, removes lost workers, and
 // comes to an end when it is told to.
 func (e *Engine) live(ctx context.Context) {
 	defer close(e.dead)
@@ -55,7 +55,7 @@ func (e *Engine) live(ctx context.Context) {
 			tick.Stop()
 			return
 		case err != nil:
-			e.Log.Warn("no sign of life could be given", "err", err)
+			e.Log.Warn("the heartbeat could not be written", "err", err)
 		case draining && !e.closing.Load():
 			e.Log.Info("draining: what is in hand comes to its end, nothing new is taken")
 			go func() {
@@ -75,7 +75,7 @@ func (e *Engine) live(ctx context.Context) {
 	}
 }
 
-// lookAfterOthers removes workers that gave no sign of life, and sets anew what waits where the
+// lookAfterOthers removes workers that sent no heartbeat, and sets anew what waits where the
 // clock was set back.
 func (e *Engine) lookAfterOthers(ctx context.Context) {
 	back, steady, err := e.Store.LookAtClock(ctx, silence)
@@ -89,7 +89,7 @@ func (e *Engine) lookAfterOthers(ctx context.Context) {
 		e.Log.Warn("the work of locations without a worker was not looked at", "err", err)
 	}
 	if lost, err := e.Store.LostWorkers(ctx, silence); err == nil && len(lost) > 0 {
-		e.Log.Info("workers gave no sign of life; others take up their work", "workers", lost)
+		e.Log.Info("workers without a heartbeat were removed; others take up their work", "workers", lost)
 	}
 }
 

@@ -123,7 +123,7 @@ func lastActive(a *store.Activity, r *store.OutRow) (at time.Time) {
 func (w *Workshop) Named(ctx context.Context, workspace int64, name string) (store.List, error) {
 	id, err := strconv.ParseInt(name, 10, 64)
 	if err != nil {
-		return store.List{}, fmt.Errorf("%q is no number of a list", name)
+		return store.List{}, fmt.Errorf("%q is not the number of a list", name)
 	}
 	l, err := w.Store.NewestImport(ctx, workspace, id)
 	if errors.Is(err, store.ErrNotFound) {

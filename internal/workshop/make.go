@@ -419,7 +419,7 @@ func (m *ListMaking) importParts(ctx context.Context, key string) (made []store.
 	return made, nil
 }
 
-// name is what the new list is called.
+// name is the name of the new list.
 func (m *ListMaking) name() string {
 	if m.Name != "" {
 		return m.Name

@@ -59,12 +59,12 @@ func checkStep(at string, s pack.WriteBackStep, takes []connect.Act) error {
 	}
 	for _, d := range s.Decisions {
 		if !slices.Contains(policy.Decisions(), policy.Decision(d)) {
-			return connect.Wrongf(at+".decisions", "%q is no decision", d)
+			return connect.Wrongf(at+".decisions", "%q is not a decision", d)
 		}
 	}
 	for _, f := range s.Findings {
 		if !slices.Contains(finding.Findings(), finding.Finding(f)) {
-			return connect.Wrongf(at+".findings", "%q is no finding", f)
+			return connect.Wrongf(at+".findings", "%q is not a finding", f)
 		}
 	}
 	return nil

@@ -77,8 +77,8 @@ func TestCheck(t *testing.T) {
 		{pack.WriteBackStep{Act: "collection", Name: " "}, "steps[0].name", "give the collection a name"},
 		{pack.WriteBackStep{Act: "field", Name: "a\r\nb", Of: "finding"}, "steps[0].name", "give the field a name"},
 		{pack.WriteBackStep{Act: "field", Name: "x", Of: "odds"}, "steps[0].of", "not \"odds\""},
-		{pack.WriteBackStep{Act: "field", Name: "x", Of: "cause", Decisions: []string{"kept"}}, "steps[0].decisions", "\"kept\" is no decision"},
-		{pack.WriteBackStep{Act: "field", Name: "x", Of: "cause", Findings: []string{"good"}}, "steps[0].findings", "\"good\" is no finding"},
+		{pack.WriteBackStep{Act: "field", Name: "x", Of: "cause", Decisions: []string{"kept"}}, "steps[0].decisions", "\"kept\" is not a decision"},
+		{pack.WriteBackStep{Act: "field", Name: "x", Of: "cause", Findings: []string{"good"}}, "steps[0].findings", "\"good\" is not a finding"},
 	} {
 		err := writeback.Check(pack.WriteBackSpec{Steps: []pack.WriteBackStep{of.step}}, takes)
 		var wrong *connect.Wrong

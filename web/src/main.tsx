@@ -29,7 +29,7 @@ function App({ first }: { first: ComponentType | undefined }) {
 }
 
 // The service says times in the person's zone; streams of events carry no header of ours.
-// biome-ignore lint/suspicious/noDocumentCookie: it is no secret, and the newer interface is not everywhere
+// biome-ignore lint/suspicious/noDocumentCookie: it is not a secret, and the newer interface is not everywhere
 document.cookie = `zone=${encodeURIComponent(Intl.DateTimeFormat().resolvedOptions().timeZone)}; Path=/; SameSite=Strict; Max-Age=31536000`;
 
 const root = createRoot(document.getElementById("root")!);

@@ -28,7 +28,7 @@ var Kind = connect.Kind{
 	Check: func(s connect.Settings) error {
 		u, err := url.Parse(s["address"])
 		if err != nil || u.Host == "" || u.User != nil || u.Scheme != "http" && u.Scheme != "https" {
-			return connect.Wrongf("address", "%q is no address such as https://books.fernhollow.example/", s["address"])
+			return connect.Wrongf("address", "%q is not an address such as https://books.fernhollow.example/", s["address"])
 		}
 		return nil
 	},
@@ -186,7 +186,7 @@ func (p *place) Since(ctx context.Context, book, token string) (d connect.Differ
 func (p *place) path(text string) (string, error) {
 	u, err := url.Parse(text)
 	if err != nil || u.Host != "" || !strings.HasPrefix(text, "/") {
-		return "", connect.Troublef("%.80q is no path of %s.", text, p.base.Host)
+		return "", connect.Troublef("%.80q is not a path of %s.", text, p.base.Host)
 	}
 	at := *p.base
 	at.Path, at.RawPath, at.RawQuery = u.Path, u.RawPath, ""

@@ -95,7 +95,7 @@ func readable(name, value string) string {
 	return strings.Join(out, ", ")
 }
 
-// unshown are properties that are no field: they are about the card, or pictures and sounds.
+// unshown are properties that are not fields: they are about the card, or pictures and sounds.
 var unshown = []string{"BEGIN", "END", "VERSION", "PRODID", "REV", "UID", "EMAIL", "PHOTO", "LOGO", "SOUND", "KEY", ""}
 
 // contact is a card as a contact: its key is its path.

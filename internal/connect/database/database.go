@@ -193,7 +193,7 @@ func openPostgreSQL(env connect.Env, s connect.Settings) (*sql.DB, error) {
 	host, port := split(s["host"], "5432")
 	n, err := strconv.ParseUint(port, 10, 16)
 	if err != nil {
-		return nil, connect.Wrongf("host", "%q is no port", port)
+		return nil, connect.Wrongf("host", "%q is not a port", port)
 	}
 	c.Host, c.Port, c.Database, c.User, c.Password = host, uint16(n), s["database"], s["user"], s["password"]
 	c.TLSConfig, c.Fallbacks = nil, nil

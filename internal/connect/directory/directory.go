@@ -41,19 +41,19 @@ var Kind = connect.Kind{
 func check(s connect.Settings) error {
 	u, err := url.Parse(s["address"])
 	if err != nil || u.Scheme != "ldap" && u.Scheme != "ldaps" || u.Hostname() == "" || u.User != nil || u.Path != "" {
-		return connect.Wrongf("address", "%q is no address such as ldaps://directory.fernhollow.example", s["address"])
+		return connect.Wrongf("address", "%q is not an address such as ldaps://directory.fernhollow.example", s["address"])
 	}
 	if _, err := ldap.CompileFilter(s["filter"]); err != nil {
-		return connect.Wrongf("filter", "%q is no filter such as (&(objectClass=person)(mail=*)): %s", s["filter"], connect.Plain(err.Error()))
+		return connect.Wrongf("filter", "%q is not a filter such as (&(objectClass=person)(mail=*)): %s", s["filter"], connect.Plain(err.Error()))
 	}
 	for _, name := range []string{"user", "base", "groups"} {
 		if _, err := ldap.ParseDN(s[name]); err != nil {
-			return connect.Wrongf(name, "%q is no distinguished name: %s", s[name], connect.Plain(err.Error()))
+			return connect.Wrongf(name, "%q is not a distinguished name: %s", s[name], connect.Plain(err.Error()))
 		}
 	}
 	for _, name := range append(split(s["addresses"]), split(s["attributes"])...) {
 		if !attribute(name) {
-			return connect.Wrongf("attributes", "%q is no name of an attribute", name)
+			return connect.Wrongf("attributes", "%q is not an attribute name", name)
 		}
 	}
 	return nil

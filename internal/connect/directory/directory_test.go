@@ -18,10 +18,10 @@ func TestCheck(t *testing.T) {
 		t.Fatal(err)
 	}
 	for field, of := range map[string][2]string{
-		"address":    {"https://directory.fernhollow.example", "is no address such as ldaps://"},
-		"filter":     {"(mail=*)(|(objectClass=*", "is no filter such as"},
-		"base":       {"people", "is no distinguished name"},
-		"attributes": {"cn, description)(uid=*", "is no name of an attribute"},
+		"address":    {"https://directory.fernhollow.example", "is not an address such as ldaps://"},
+		"filter":     {"(mail=*)(|(objectClass=*", "is not a filter such as"},
+		"base":       {"people", "is not a distinguished name"},
+		"attributes": {"cn, description)(uid=*", "is not an attribute name"},
 		"password":   {" ", "is missing"},
 		"nothing":    {"x", "has no such setting"},
 	} {

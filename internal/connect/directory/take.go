@@ -30,7 +30,7 @@ func (p *place) group(o connect.Order) string {
 func (p *place) Begin(ctx context.Context, o connect.Order) (string, error) {
 	switch {
 	case o.Act == connect.SetField && !attribute(o.Name):
-		return "", connect.Troublef("%q is no name of an attribute.", o.Name)
+		return "", connect.Troublef("%q is not an attribute name.", o.Name)
 	case o.Act == connect.SetField:
 		return "", nil
 	}

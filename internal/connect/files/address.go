@@ -62,7 +62,7 @@ func (a *Address) Contacts(context.Context, string, string, func(connect.Page) e
 func (a *Address) do(ctx context.Context, method string, body io.Reader, header http.Header) (*http.Response, error) {
 	req, err := http.NewRequestWithContext(ctx, method, a.URL, body)
 	if err != nil {
-		return nil, connect.Troublef("%q is no address.", a.URL)
+		return nil, connect.Troublef("%q is not an address.", a.URL)
 	}
 	req.Header = header
 	if a.User != "" {

@@ -50,7 +50,7 @@ func check(s connect.Settings) error {
 	if s["where"] == atURL || s["where"] == byWebDAV {
 		u, err := url.Parse(s["address"])
 		if err != nil || u.Host == "" || u.User != nil || u.Scheme != "https" && u.Scheme != "http" {
-			return connect.Wrongf("address", "%q is no address such as https://files.fernhollow.example/members.csv", s["address"])
+			return connect.Wrongf("address", "%q is not an address such as https://files.fernhollow.example/members.csv", s["address"])
 		}
 	}
 	if s["where"] == bySFTP && s["address"] == "" {

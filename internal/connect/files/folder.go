@@ -18,7 +18,7 @@ type Folder struct{ connect.Env }
 
 func (f Folder) root() (*os.Root, error) {
 	if f.Env.Folder == "" {
-		return nil, connect.Troublef("This installation has no folder for files; whoever looks after it names one with -routine-folder.")
+		return nil, connect.Troublef("This installation has no folder for files; its operator sets one with -routine-folder.")
 	}
 	all, err := os.OpenRoot(f.Env.Folder)
 	if err != nil {
@@ -44,7 +44,7 @@ func (f Folder) stats(_ context.Context, pattern string) (out []stat, err error)
 	defer root.Close()
 	names, err := fs.Glob(root.FS(), pattern)
 	if err != nil {
-		return nil, connect.Troublef("%q is no pattern of file names.", pattern)
+		return nil, connect.Troublef("%q is not a pattern of file names.", pattern)
 	}
 	for _, n := range names {
 		if i, err := fs.Stat(root.FS(), n); err == nil && i.Mode().IsRegular() {

@@ -50,7 +50,7 @@ func newSFTP(env connect.Env, s connect.Settings) (*sftpStore, error) {
 	if s["privateKey"] != "" {
 		key, err := ssh.ParsePrivateKey([]byte(s["privateKey"]))
 		if err != nil {
-			return nil, connect.Wrongf("privateKey", "this is no private key without a passphrase: %s", err)
+			return nil, connect.Wrongf("privateKey", "this is not a private key without a passphrase: %s", err)
 		}
 		f.config.Auth = append(f.config.Auth, ssh.PublicKeys(key))
 	}

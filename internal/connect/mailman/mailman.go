@@ -27,7 +27,7 @@ var Kind = connect.Kind{
 	Check: func(s connect.Settings) error {
 		u, err := url.Parse(s["address"])
 		if err != nil || u.Host == "" || u.User != nil || u.Scheme != "http" && u.Scheme != "https" {
-			return connect.Wrongf("address", "%q is no address such as http://127.0.0.1:8001/3.1", s["address"])
+			return connect.Wrongf("address", "%q is not an address such as http://127.0.0.1:8001/3.1", s["address"])
 		}
 		return nil
 	},
@@ -161,7 +161,7 @@ func (p *place) Contacts(ctx context.Context, list, from string, each func(conne
 	page := 1
 	if from != "" {
 		if _, err := fmt.Sscan(from, &page); err != nil {
-			return connect.Troublef("%q is no page.", from)
+			return connect.Troublef("%q is not a page.", from)
 		}
 	}
 	for ; ; page++ {

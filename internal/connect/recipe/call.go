@@ -67,7 +67,7 @@ func (p *Place) ask(ctx context.Context, method, address string, body []byte) (a
 		if strings.HasPrefix(string(bytes.TrimSpace(a.Body)), "<") {
 			return nil, a.Header, connect.Troublef("%s answered with a web page and not with JSON. Check the address of the API.", p.base.Host)
 		}
-		return nil, a.Header, connect.Troublef("%s answered with what is no JSON: %v.", p.base.Host, err)
+		return nil, a.Header, connect.Troublef("%s answered with what is not JSON: %v.", p.base.Host, err)
 	}
 	return v, a.Header, nil
 }

@@ -63,7 +63,7 @@ func (n *node) check(at string, v any) error {
 		return nil
 	case got == "number" && n.kind == "integer":
 		if _, err := v.(json.Number).Int64(); err != nil {
-			return fmt.Errorf("%s: %s is no whole number", at, v)
+			return fmt.Errorf("%s: %s is not a whole number", at, v)
 		}
 		return nil
 	case got != n.kind:

@@ -18,7 +18,7 @@ import (
 // them, such as paging.next.
 type Recipe struct {
 	Recipe      int           `json:"recipe" doc:"The version of the form: 1." want:"yes"`
-	Name        string        `json:"name" doc:"What the platform is called." want:"yes"`
+	Name        string        `json:"name" doc:"The name of the platform." want:"yes"`
 	Base        string        `json:"base" doc:"The address of its API, which all paths of calls are put behind. A connection may have another." want:"yes"`
 	SignIn      SignIn        `json:"signIn" doc:"How to sign in: by a key in a header, or by OAuth 2.0." want:"yes"`
 	PerSecond   float64       `json:"perSecond" doc:"How many calls a second it takes at most; 0: 5."`
@@ -159,7 +159,7 @@ func Parse(text []byte) (*Recipe, error) {
 
 func notJSON(text []byte, d *json.Decoder, err error) error {
 	before := text[:min(int(d.InputOffset()), len(text))]
-	return fmt.Errorf("the recipe is no JSON, after line %d: %w", bytes.Count(before, []byte("\n"))+1, err)
+	return fmt.Errorf("the recipe is not JSON, after line %d: %w", bytes.Count(before, []byte("\n"))+1, err)
 }
 
 // check holds what the form does not.
@@ -221,7 +221,7 @@ func (p *Paging) check(at string) error {
 func origin(address string) (*url.URL, error) {
 	u, err := url.Parse(address)
 	if err != nil || u.Host == "" || u.User != nil || u.RawQuery != "" || u.Fragment != "" || u.Scheme != "https" && u.Scheme != "http" {
-		return nil, fmt.Errorf("%q is no address such as https://api.shed.fernhollow.example/v1", address)
+		return nil, fmt.Errorf("%q is not an address such as https://api.shed.fernhollow.example/v1", address)
 	}
 	return u, nil
 }
@@ -253,7 +253,7 @@ func (r *Recipe) ReadAnswer(kind string, answer []byte) (out []connect.Contact, 
 	d.UseNumber()
 	var v any
 	if err := d.Decode(&v); err != nil {
-		return nil, "", connect.Troublef("The answer is no JSON: %v.", err)
+		return nil, "", connect.Troublef("The answer is not JSON: %v.", err)
 	}
 	c := r.Collections[which].Contacts
 	found, err := list(v, c.Items)

@@ -27,7 +27,7 @@ func TestParse(t *testing.T) {
 		return strings.Replace(shed.Recipe, from, to, 1)
 	}
 	for text, want := range map[string]string{
-		`{"recipe": 1,`:                        "the recipe is no JSON, after line 1",
+		`{"recipe": 1,`:                        "the recipe is not JSON, after line 1",
 		`[]`:                                   "recipe: this is a list, and an object is wanted",
 		`{}`:                                   "recipe.recipe: it is missing. The version of the form: 1.",
 		change(`"recipe": 1`, `"recipe": 2`):   "recipe.recipe: the version is 1, not 2",
@@ -35,7 +35,7 @@ func TestParse(t *testing.T) {
 		change(`"paging": {"next"`, `"pagng": {"next"`):                                                "recipe.collections[0].contacts.pagng: there is no such entry; there are",
 		change(`"perSecond": 10`, `"perSecond": 1e9`):                                                  "recipe.perSecond: it is 0 to 1,000",
 		change(`{"header": "Shed-Key"}`, `{}`):                                                         "recipe.signIn: give either header or oauth",
-		change(`"https://api.pottingshed.example/v1"`, `"file:///etc/passwd"`):                         `recipe.base: "file:///etc/passwd" is no address`,
+		change(`"https://api.pottingshed.example/v1"`, `"file:///etc/passwd"`):                         `recipe.base: "file:///etc/passwd" is not an address`,
 		change(`"paging": {"next": "next", "parameter": "after"}`, `"paging": {"parameter": "after"}`): "recipe.collections[0].contacts.paging: give one of next, page, offset and link",
 		change(`"addresses": ["email", "otherEmails"]`, `"addresses": []`):                             "recipe.contact.addresses: name where the address stands",
 		change(`"kind": "group",`+"\n      \"create\"", `"kind": "grp",`+"\n      \"create\""):         `recipe.write.collection.kind: there is no "grp" among the collections`,
@@ -101,7 +101,7 @@ func TestHostile(t *testing.T) {
 		want   string
 	}{
 		"a web page":            {text("<!doctype html><title>Sign in</title>"), "answered with a web page and not with JSON. Check the address of the API."},
-		"no JSON":               {text("contacts: none"), "answered with what is no JSON"},
+		"no JSON":               {text("contacts: none"), "answered with what is not JSON"},
 		"the same page":         {text(`{"contacts": [{"id": "1", "email": "a@b.example"}], "next": "x"}`), "sends the same page again and again"},
 		"no list":               {text(`{"people": []}`), `The answer has no list at "contacts"; it has "people". Check the recipe.`},
 		"another type":          {text(`{"contacts": {"1": {}}}`), `At "contacts" of the answer there is an object and no list.`},

@@ -37,8 +37,8 @@ export interface paths {
          */
         get: operations["get-allowance"];
         /**
-         * Set when it is told that few are left, the refill, the subscription and whom invoices are for
-         * @description A refill and a subscription want a stored way to pay. A subscription begins with a first month at once; when it ends, what was bought stays. A person does this, no key.
+         * Set the warning level, the refill, the subscription and whom invoices are for
+         * @description A refill and a subscription need a stored payment method. A subscription begins with a first month at once; when it ends, what was bought stays. A person does this, no key.
          */
         put: operations["set-allowance"];
         post?: never;
@@ -59,7 +59,7 @@ export interface paths {
         put?: never;
         post?: never;
         /**
-         * Forget the stored way to pay
+         * Forget the stored payment method
          * @description With it go the refill and the subscription, which cannot be paid any more.
          */
         delete: operations["forget-method"];
@@ -122,7 +122,7 @@ export interface paths {
         get: operations["get-bounce-sources"];
         put?: never;
         /**
-         * Have a mailbox read, or a program call
+         * Read a mailbox, or let a program call
          * @description Without a mailbox, a program calls: its secret is shown this once. Messages that were read are marked as seen unless you say otherwise; nothing is deleted unless told.
          */
         post: operations["make-bounce-source"];
@@ -379,7 +379,7 @@ export interface paths {
         put?: never;
         post?: never;
         /**
-         * Take an entry of your own back
+         * Remove an entry of your own
          * @description The shipped catalogue counts again.
          */
         delete: operations["delete-from-catalogue"];
@@ -534,7 +534,7 @@ export interface paths {
         options?: never;
         head?: never;
         /**
-         * Change what a connection is called or set to; it is tested
+         * Change the name or settings of a connection; it is tested
          * @description What is left out stays, secrets among the settings too.
          */
         patch: operations["change-connection"];
@@ -695,7 +695,7 @@ export interface paths {
         put?: never;
         /**
          * Let the device in that shows a code, or turn it away
-         * @description Letting in wants a fresh confirmation.
+         * @description Letting a device in needs a fresh confirmation.
          */
         post: operations["answer-device"];
         delete?: never;
@@ -997,7 +997,7 @@ export interface paths {
         };
         get?: never;
         /**
-         * Keep an allowance of a workspace by a plan, or none
+         * Give a workspace an allowance under a plan, or none
          * @description The first grant of the plan comes at once, the next each month. With no plan the workspace may check as much as it likes; its book stays.
          */
         put: operations["set-account-plan"];
@@ -1190,7 +1190,7 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Have a purchase paid back; what is left of its checks is withdrawn when the provider says that it is
+         * Refund a purchase; what is left of its checks is withdrawn once the provider confirms it
          * @description The provider is asked to, and tells by a call when it is done.
          */
         post: operations["pay-back-purchase"];
@@ -1494,7 +1494,7 @@ export interface paths {
         options?: never;
         head?: never;
         /**
-         * Change what a list is called, for how long it is kept, whether it is archived
+         * Change the name of a list, how long it is kept, whether it is archived
          * @description What is left out stays as it is.
          */
         patch: operations["change-list"];
@@ -1548,7 +1548,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * How many addresses are in another list, too
+         * How many addresses are also in another list
          * @description Counts the addresses that are in both lists; get-list-problems with the same parameter names them.
          */
         get: operations["count-common"];
@@ -1614,7 +1614,7 @@ export interface paths {
         get: operations["get-estimate"];
         put?: never;
         /**
-         * Tell from a sample what a list will come to; takes up to half a minute
+         * Estimate from a sample what a run of a list will find; takes up to half a minute
          * @description A few hundred addresses, drawn over all domains, are asked about; the answer tells shares with their bounds. Nothing else is changed.
          */
         post: operations["make-estimate"];
@@ -1677,7 +1677,7 @@ export interface paths {
          */
         get: operations["get-column-meanings"];
         /**
-         * Say what the columns of a list hold
+         * Set what the columns of a list hold
          * @description Names make the odds of catch-all addresses better: those of the last run are stated anew. Days of activity and what other checks found are read from their columns.
          */
         put: operations["set-column-meanings"];
@@ -1926,7 +1926,7 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Say that a mailing is sent that was to be sent later
+         * Record that a mailing prepared for later is being sent now
          * @description The watch begins.
          */
         post: operations["send-mailing"];
@@ -2045,7 +2045,7 @@ export interface paths {
         };
         get?: never;
         /**
-         * Say what the words of another check mean
+         * Set what the words of another check mean
          * @description It counts for each list with a column of this check.
          */
         put: operations["set-opinion-meaning"];
@@ -2371,7 +2371,7 @@ export interface paths {
         put?: never;
         /**
          * Have a code sent to a new address of yours
-         * @description Wants a fresh confirmation.
+         * @description Needs a fresh confirmation.
          */
         post: operations["move-address"];
         delete?: never;
@@ -2455,7 +2455,7 @@ export interface paths {
         put?: never;
         /**
          * What a browser is asked to make a passkey
-         * @description Options for navigator.credentials.create (WebAuthn). Wants a fresh confirmation.
+         * @description Options for navigator.credentials.create (WebAuthn). Needs a fresh confirmation.
          */
         post: operations["draft-passkey"];
         delete?: never;
@@ -2476,7 +2476,7 @@ export interface paths {
         post?: never;
         /**
          * Remove a passkey
-         * @description Wants a fresh confirmation.
+         * @description Needs a fresh confirmation.
          */
         delete: operations["remove-passkey"];
         options?: never;
@@ -2494,7 +2494,7 @@ export interface paths {
         get?: never;
         /**
          * Change your password; your other sessions end
-         * @description Wants a fresh confirmation. A letter tells of it.
+         * @description Needs a fresh confirmation. A letter tells of it.
          */
         put: operations["set-password"];
         post?: never;
@@ -2515,7 +2515,7 @@ export interface paths {
         put?: never;
         /**
          * Replace the recovery codes by new ones
-         * @description The earlier ones are not good any more. Wants a fresh confirmation.
+         * @description The earlier ones no longer work. Needs a fresh confirmation.
          */
         post: operations["make-recovery-codes"];
         delete?: never;
@@ -2539,12 +2539,12 @@ export interface paths {
         put: operations["set-second-factor"];
         /**
          * Begin to set a second factor up
-         * @description The secret, and as a QR code. Wants a fresh confirmation.
+         * @description The secret, and as a QR code. Needs a fresh confirmation.
          */
         post: operations["draft-second-factor"];
         /**
          * Remove the second factor
-         * @description Wants a fresh confirmation.
+         * @description Needs a fresh confirmation.
          */
         delete: operations["remove-second-factor"];
         options?: never;
@@ -2938,7 +2938,7 @@ export interface paths {
         options?: never;
         head?: never;
         /**
-         * Change what a routine is called or does, pause or resume it
+         * Change a routine's name or what it does, pause or resume it
          * @description What is left out stays. While it is paused nothing is due; what it missed meanwhile is not caught up.
          */
         patch: operations["change-routine"];
@@ -3236,7 +3236,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * The links of a run that are good, the newest first
+         * The valid links of a run, the newest first
          * @description With how often each was followed.
          */
         get: operations["get-links"];
@@ -3648,7 +3648,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * How one may sign in and up here
+         * How people can sign in and sign up here
          * @description For the page for signing in.
          */
         get: operations["get-ways-in"];
@@ -4099,7 +4099,7 @@ export interface paths {
         put?: never;
         post?: never;
         /**
-         * Take an invitation back
+         * Withdraw an invitation
          * @description Its link opens nothing any more.
          */
         delete: operations["take-invitation-back"];
@@ -4183,7 +4183,7 @@ export interface paths {
         put?: never;
         /**
          * Make a member its owner, and yourself a manager
-         * @description Wants a fresh confirmation.
+         * @description Needs a fresh confirmation.
          */
         post: operations["hand-over"];
         delete?: never;
@@ -4501,7 +4501,7 @@ export interface paths {
         };
         /**
          * The processes that work on runs
-         * @description Processes that gave a sign of life in the last minute.
+         * @description Processes with a heartbeat in the last minute.
          */
         get: operations["get-workers"];
         put?: never;
@@ -4566,7 +4566,7 @@ export interface paths {
         get: operations["get-workshop-jobs"];
         put?: never;
         /**
-         * Make a list from lists, or say what it would be
+         * Make a list from lists, or describe what it would be
          * @description Small lists are made before the answer comes; of large ones the answer says how far they are, and get-workshop-job goes on. The lists it is made of stay as they are; the new one says of what it was made. 422 names the step, what is wrong and the remedy.
          */
         post: operations["begin-workshop-job"];
@@ -4690,7 +4690,7 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Give the contacts back what they had
+         * Restore what the contacts had before
          * @description Contacts get back what they had, where they still have what was written; a collection that was made is deleted.
          */
         post: operations["undo-write-back"];
@@ -4752,7 +4752,7 @@ export interface components {
              * @description Checks that are available.
              */
             available: number;
-            /** @description Whether an allowance is kept of it. */
+            /** @description Whether it has an allowance. */
             kept: boolean;
             /** @description What that is called. */
             plan?: string;
@@ -4786,7 +4786,7 @@ export interface components {
         AccountPlan: {
             /**
              * Format: int64
-             * @description The plan; 0: no allowance is kept, and the workspace may check as much as it likes.
+             * @description The plan; 0: there is no allowance, and the workspace may check as much as it likes.
              */
             planId: number;
         };
@@ -4834,7 +4834,7 @@ export interface components {
              * @description Names the list.
              */
             id: number;
-            /** @description What people call it. */
+            /** @description Its name. */
             name: string;
         };
         AgeGroup: {
@@ -4869,7 +4869,7 @@ export interface components {
              * @description How many do then.
              */
             expiring: number;
-            /** @description Whether an allowance is kept. Where not, the workspace may check as much as it likes, and nothing else is told. */
+            /** @description Whether the workspace has an allowance. Without one it may check as much as it likes, and nothing else is returned. */
             kept: boolean;
             /**
              * Format: date-time
@@ -4881,7 +4881,7 @@ export interface components {
              * @description Below this many available checks the event allowance.low is recorded; 0: never.
              */
             low: number;
-            /** @description The stored way to pay. */
+            /** @description The stored payment method. */
             method?: string;
             /**
              * Format: date-time
@@ -4902,7 +4902,7 @@ export interface components {
              * @description Checks that are set aside for runs that go on.
              */
             reserved: number;
-            /** @description Where it stands, in sentences. */
+            /** @description Its state, in sentences. */
             says: string;
             /**
              * Format: int64
@@ -5003,7 +5003,7 @@ export interface components {
             buyer?: components["schemas"]["Party"];
             /**
              * Format: int64
-             * @description Below this many available checks it is told; 0: never.
+             * @description The warning level: below this many available checks an event is recorded; 0: never.
              */
             low: number;
             /** @description By what rule checks are bought automatically; left out: none. */
@@ -5175,7 +5175,7 @@ export interface components {
             readonly calls?: string;
             /**
              * Format: int64
-             * @description The plan that new workspaces get; 0: no allowance is kept of them.
+             * @description The plan that new workspaces get; 0: they have no allowance.
              */
             defaultPlanId: number;
             /** @description The address of the payment provider; empty: nothing can be bought. */
@@ -5200,7 +5200,7 @@ export interface components {
              */
             port: number;
             /**
-             * @description How the connection is sealed; none is for a server on the same machine alone.
+             * @description How the connection is encrypted; none is only for a server on the same machine alone.
              * @enum {string}
              */
             security: "tls" | "starttls" | "none";
@@ -5211,7 +5211,7 @@ export interface components {
             then?: "flag" | "move" | "delete";
             /** @description Where messages are moved to; made where it is not there. */
             thenFolder?: string;
-            /** @description As whom to sign in. */
+            /** @description The name to sign in with. */
             username: string;
         };
         BounceSource: {
@@ -5248,7 +5248,7 @@ export interface components {
              * @description Messages that came by it.
              */
             messages: number;
-            /** @description What people call it. */
+            /** @description Its name. */
             name: string;
             /** @description Where a program calls (POST), below where people reach the service. */
             path?: string;
@@ -5262,7 +5262,7 @@ export interface components {
             /** @description The secret that calls are signed by. Only when it is made. */
             secret?: string;
             /**
-             * @description How the connection is sealed.
+             * @description How the connection is encrypted.
              * @enum {string}
              */
             security?: "tls" | "starttls" | "none";
@@ -5273,7 +5273,7 @@ export interface components {
             then?: "flag" | "move" | "delete";
             /** @description Where messages are moved to. */
             thenFolder?: string;
-            /** @description As whom to sign in. */
+            /** @description The name to sign in with. */
             username?: string;
         };
         CatalogueEffect: {
@@ -5521,7 +5521,7 @@ export interface components {
         Common: {
             /**
              * Format: int64
-             * @description Addresses of the list that stand in the other one, too.
+             * @description Addresses of the list that are also in the other one.
              */
             addresses: number;
             /** @description The same in words. */
@@ -5567,7 +5567,7 @@ export interface components {
              * @description When it was made.
              */
             madeAt: string;
-            /** @description What people call it. */
+            /** @description Its name. */
             name: string;
             /** @description What its test said, or why it does not work. */
             says: string;
@@ -5590,7 +5590,7 @@ export interface components {
             works: boolean;
         };
         ConnectionChange: {
-            /** @description What people call it. */
+            /** @description Its name. */
             name?: string;
             /** @description What it is set to, all of it; a secret that is left out stays what it was. */
             settings?: {
@@ -5814,7 +5814,7 @@ export interface components {
             code: string;
             /**
              * Format: date-time
-             * @description Until when it is good.
+             * @description When it expires.
              */
             expiresAt: string;
             /**
@@ -5843,13 +5843,13 @@ export interface components {
             token?: string;
         };
         Dialect: {
-            /** @description What stands between cells; empty for one cell a line. */
+            /** @description The delimiter between cells; empty for one cell a line. */
             delimiter: string;
-            /** @description How letters are written as bytes, such as utf-8 or windows-1252. */
+            /** @description The text encoding, such as utf-8 or windows-1252. */
             encoding: string;
             /** @description Whether the first record names the columns. */
             header: boolean;
-            /** @description What wraps cells that hold delimiters or line ends. */
+            /** @description The quotes around cells that hold delimiters or line ends. */
             quote: string;
         };
         Domain: {
@@ -5949,7 +5949,7 @@ export interface components {
              * @description All addresses of the list, malformed ones too.
              */
             addresses: number;
-            /** @description What the run may cost; left out where no allowance is kept. */
+            /** @description What the run may cost; left out where there is no allowance. */
             allowance?: components["schemas"]["SaidBefore"];
             /**
              * Format: int64
@@ -5973,7 +5973,7 @@ export interface components {
             lookedUp: number;
             /**
              * Format: int64
-             * @description Of those, texts that are no address.
+             * @description Of those, texts that are not addresses.
              */
             malformed: number;
             /**
@@ -6135,7 +6135,7 @@ export interface components {
             thing: string;
         };
         EventData: {
-            /** @description What people call it. */
+            /** @description Its name. */
             connection?: string;
             /**
              * Format: int64
@@ -6146,29 +6146,29 @@ export interface components {
             device?: string;
             /** @description The name of the file. */
             file?: string;
-            /** @description What people call the key. */
+            /** @description The name of the key. */
             key?: string;
-            /** @description What people call the list. */
+            /** @description The name of the list. */
             list?: string;
             /**
              * Format: int64
              * @description The list.
              */
             listId?: number;
-            /** @description What people call it. */
+            /** @description Its name. */
             mailing?: string;
             /**
              * Format: int64
              * @description The mailing.
              */
             mailingId?: number;
-            /** @description What the person is called. */
+            /** @description The person's name. */
             person?: string;
             /** @description The role of the person. */
             role?: string;
             /** @description The route or resolver. */
             route?: string;
-            /** @description What people call the routine. */
+            /** @description The name of the routine. */
             routine?: string;
             /**
              * Format: int64
@@ -6206,7 +6206,7 @@ export interface components {
             /** @description Its code, as thing.what. */
             code: string;
             /**
-             * @description Whom it is for: everybody in the workspace, its managers and owners, who looks after the installation, or the one person it is about.
+             * @description Whom it is for: everybody in the workspace, its managers and owners, the owners of the installation, or the one person it is about.
              * @enum {string}
              */
             for: "everybody" | "managers" | "operators" | "person";
@@ -6264,7 +6264,7 @@ export interface components {
              * @description The line of the file on which the row begins.
              */
             line?: number;
-            /** @description What a host is asked about; left out for what is no address. */
+            /** @description What a host is asked about; left out for what is not an address. */
             mailbox?: string;
             /** @description What the cause means. */
             meaning: string;
@@ -6284,7 +6284,7 @@ export interface components {
             ordinal: number;
             /** @description Whether somebody decided so, and not the policy. */
             overridden?: boolean;
-            /** @description Why the text is no address. */
+            /** @description Why the text is not an address. */
             problem?: string;
             /** @description The address that may have been meant. */
             suggestion?: string;
@@ -6292,7 +6292,7 @@ export interface components {
             title: string;
             /** @description What else is known of the address, by codes. */
             traits: string[];
-            /** @description What stands in the cell. */
+            /** @description The text of the cell. */
             typed: string;
         };
         /** Event evidence */
@@ -6348,7 +6348,7 @@ export interface components {
              * @enum {string}
              */
             decision: "keep" | "hold" | "drop" | "all";
-            /** @description What the file will be called. */
+            /** @description The name of the file. */
             fileName: string;
             /** @description The cells of the first rows of the file. */
             first: string[][];
@@ -6596,7 +6596,7 @@ export interface components {
             outcome?: components["schemas"]["HeldOutcome"];
             /** @description The whole in a sentence or two. */
             says: string;
-            /** @description What people call the workspace. */
+            /** @description The name of the workspace. */
             workspace: string;
         };
         HeldActivity: {
@@ -6613,7 +6613,7 @@ export interface components {
         HeldCell: {
             /** @description The name of the column. */
             column: string;
-            /** @description What stands in the cell. */
+            /** @description The text of the cell. */
             text: string;
         };
         HeldElsewhere: {
@@ -6631,7 +6631,7 @@ export interface components {
              * @description When it came back.
              */
             at?: string;
-            /** @description What people call the mailing. */
+            /** @description The name of the mailing. */
             mailing: string;
             /** @description What became of the message; empty while nothing is known. */
             outcome: string;
@@ -6656,7 +6656,7 @@ export interface components {
              * @description Names the list.
              */
             id: number;
-            /** @description What people call it. */
+            /** @description Its name. */
             name: string;
             /**
              * @description What a person decided about it, whatever the policy says.
@@ -6776,7 +6776,7 @@ export interface components {
              * @description The list that it became.
              */
             listId?: number;
-            /** @description What the collection is called. */
+            /** @description The name of the collection. */
             name: string;
             /** @description The same in a sentence. */
             says: string;
@@ -7207,13 +7207,13 @@ export interface components {
              */
             port: number;
             /**
-             * @description How the connection is sealed; none is for a server on this machine alone.
+             * @description How the connection is encrypted; none is only for a server on this machine alone.
              * @enum {string}
              */
             security: "starttls" | "tls" | "none";
             /** @description Name and address of the sender, such as Varnet <varnet@fernhollow.example>. */
             sender: string;
-            /** @description The name to sign in with; left out where it wants none. */
+            /** @description The name to sign in with; left out where it needs none. */
             username?: string;
         };
         LetterSettings: {
@@ -7310,7 +7310,7 @@ export interface components {
             decision: string;
             /**
              * Format: date-time
-             * @description Until when it is good.
+             * @description When it expires.
              */
             expiresAt: string;
             /**
@@ -7374,7 +7374,7 @@ export interface components {
             createdAt: string;
             /**
              * Format: int64
-             * @description Rows whose address stands in an earlier row.
+             * @description Rows whose address is in an earlier row.
              */
             duplicates: number;
             /**
@@ -7407,7 +7407,7 @@ export interface components {
             madeOf?: string[];
             /**
              * Format: int64
-             * @description Different texts that are no address.
+             * @description Different texts that are not addresses.
              */
             malformed: number;
             /**
@@ -7415,7 +7415,7 @@ export interface components {
              * @description Addresses from which something around them was removed.
              */
             mended: number;
-            /** @description What people call it. */
+            /** @description Its name. */
             name: string;
             /**
              * Format: int64
@@ -7507,7 +7507,7 @@ export interface components {
              * @description The list that it went to; left out when that is gone, or it went to others.
              */
             listId?: number;
-            /** @description What people call it. */
+            /** @description Its name. */
             name: string;
             /** @description How many of them came to which outcome. */
             outcomes: components["schemas"]["MailingCounts"];
@@ -7623,7 +7623,7 @@ export interface components {
         NewBounceSource: {
             /** @description The mailbox that is read; left out, a program calls. */
             mailbox?: components["schemas"]["BounceMailbox"];
-            /** @description What people call it. */
+            /** @description Its name. */
             name: string;
         };
         NewCatalogueSource: {
@@ -7638,7 +7638,7 @@ export interface components {
         NewConnection: {
             /** @description The code of its kind; GET /connection-kinds names them. */
             kind: string;
-            /** @description What people call it. */
+            /** @description Its name. */
             name: string;
             /** @description What it is set to, by the names of the kind's fields, secrets among them. */
             settings: {
@@ -7662,7 +7662,7 @@ export interface components {
         NewImport: {
             /** @description The ID of the collection. */
             collection: string;
-            /** @description What the list is called; as the collection unless given. A collection that was imported before becomes a newer import of that list. */
+            /** @description The name of the list; that of the collection unless given. A collection that was imported before becomes a newer import of that list. */
             name?: string;
         };
         NewInvitation: {
@@ -7707,19 +7707,19 @@ export interface components {
              */
             port: number;
             /**
-             * @description How the connection is sealed; none is for a server on this machine alone.
+             * @description How the connection is encrypted; none is only for a server on this machine alone.
              * @enum {string}
              */
             security: "starttls" | "tls" | "none";
             /** @description Name and address of the sender, such as Varnet <varnet@fernhollow.example>. */
             sender: string;
-            /** @description The name to sign in with; left out where it wants none. */
+            /** @description The name to sign in with; left out where it needs none. */
             username?: string;
         };
         NewLink: {
             /**
              * Format: int64
-             * @description For how many days it is good.
+             * @description For how many days it works.
              */
             days: number;
             /**
@@ -7743,7 +7743,7 @@ export interface components {
         NewMailing: {
             /** @description Those of the rows that it went to; kept rows unless given. */
             decisions?: ("keep" | "hold" | "drop")[];
-            /** @description What people call it. */
+            /** @description Its name. */
             name: string;
             /**
              * Format: int64
@@ -7796,7 +7796,7 @@ export interface components {
             };
             /** @description The ID of its collection. */
             collection?: string;
-            /** @description What the collection is called, for sentences. */
+            /** @description The name of the collection, for sentences. */
             collectionName?: string;
             /**
              * Format: int64
@@ -7822,7 +7822,7 @@ export interface components {
              * @description A person decides where more than this many in a hundred of those kept the time before would be dropped; 0: however many.
              */
             mostDropped?: number;
-            /** @description What people call it. */
+            /** @description Its name. */
             name: string;
             /** @description Due after each change of its source, too. */
             onChange?: boolean;
@@ -7833,7 +7833,7 @@ export interface components {
              * @description A saved recipe of steps, which make of what is read the list that is verified.
              */
             recipeId?: number;
-            /** @description What the recipe is called, for sentences. */
+            /** @description The name of the recipe, for sentences. */
             recipeName?: string;
             /** @description When it is due: a recurrence rule (RFC 5545) such as FREQ=WEEKLY;BYDAY=MO; left out, not by the calendar. */
             rule?: string;
@@ -7905,13 +7905,13 @@ export interface components {
             zone?: string;
         };
         NewStepRecipe: {
-            /** @description What people call it. */
+            /** @description Its name. */
             name: string;
             /** @description The steps. */
             steps: components["schemas"]["WorkshopStep"][];
         };
         NewTermList: {
-            /** @description What people call it. */
+            /** @description Its name. */
             name: string;
             /** @description The terms: domains, addresses, names, numbers. */
             terms: string[];
@@ -7936,7 +7936,7 @@ export interface components {
             /** @description The mailbox that bounces come to and that takes addresses with a tag behind a plus sign; left out where they come to return addresses of Varnet. */
             returns?: string;
             /**
-             * @description How the connection is sealed; none is for a server on the same machine alone.
+             * @description How the connection is encrypted; none is only for a server on the same machine alone.
              * @enum {string}
              */
             security: "tls" | "starttls" | "none";
@@ -7946,7 +7946,7 @@ export interface components {
             sender: string;
             /** @description The IP addresses that the letters leave from. */
             servers: string[];
-            /** @description As whom to sign in; left out for none. */
+            /** @description The name to sign in with; left out for none. */
             username?: string;
         };
         NewUpload: {
@@ -7963,14 +7963,14 @@ export interface components {
             url: string;
         };
         NewWorkshopJob: {
-            /** @description Say what would be made, and make nothing. */
+            /** @description Describe what would be made, and make nothing. */
             dryRun?: boolean;
             /**
              * Format: int64
              * @description The list it begins with; of one for which a newer file was imported, the newest is meant.
              */
             listId: number;
-            /** @description What people call the new list; of several, what each begins with. */
+            /** @description The name of the new list; of several, what each name begins with. */
             name?: string;
             /** @description Whether several lists are made of what is left. */
             split?: components["schemas"]["WorkshopSplit"];
@@ -8306,7 +8306,7 @@ export interface components {
             theirs: string;
             /** @description Why, in short. */
             title: string;
-            /** @description The address as it stands in the file. */
+            /** @description The address as it is in the file. */
             typed: string;
             /** @description The word of the other check. */
             word: string;
@@ -8803,7 +8803,7 @@ export interface components {
              * @description Names its list.
              */
             listId: number;
-            /** @description What people call the list. */
+            /** @description The name of the list. */
             listName: string;
             /**
              * Format: int64
@@ -8987,12 +8987,12 @@ export interface components {
             inactiveFor?: number;
             /**
              * Format: double
-             * @description Odds under so much.
+             * @description Odds below this.
              */
             oddsBelow?: number;
             /**
              * Format: double
-             * @description Odds of so much or more.
+             * @description At least these odds.
              */
             oddsFrom?: number;
             /**
@@ -9023,7 +9023,7 @@ export interface components {
             alsoAddresses: number[];
             /** @description The names of the columns. */
             columns: string[];
-            /** @description How the text was written, as far as it was found out. */
+            /** @description How the text is written, as far as it was recognised. */
             dialect: components["schemas"]["Dialect"];
             /** @description The encodings that can be chosen. */
             encodings: string[];
@@ -9210,7 +9210,7 @@ export interface components {
              * @description The list to whose page people come back when they have paid.
              */
             list?: number;
-            /** @description Whether the way to pay is stored at the provider, for refills and the subscription. */
+            /** @description Whether the payment method is stored at the provider, for refills and the subscription. */
             remember?: boolean;
         };
         Queued: {
@@ -9311,7 +9311,7 @@ export interface components {
              * @enum {string}
              */
             finding: "deliverable" | "catch-all" | "undecided" | "undeliverable";
-            /** @description What a host is asked about; left out for what is no address. */
+            /** @description What a host is asked about; left out for what is not an address. */
             mailbox?: string;
             /**
              * Format: double
@@ -9331,7 +9331,7 @@ export interface components {
             title: string;
             /** @description What else is known of the address, by codes. */
             traits: string[];
-            /** @description What stands in the cell. */
+            /** @description The text of the cell. */
             typed: string;
         };
         ResultAges: {
@@ -9510,7 +9510,7 @@ export interface components {
              * @description The list that it read last.
              */
             listId?: number;
-            /** @description What people call it. */
+            /** @description Its name. */
             name: string;
             /**
              * Format: date-time
@@ -9525,7 +9525,7 @@ export interface components {
             spec: components["schemas"]["RoutineSpec"];
         };
         RoutineChange: {
-            /** @description What people call it. */
+            /** @description Its name. */
             name?: string;
             /** @description Whether it is paused. */
             paused?: boolean;
@@ -9642,7 +9642,7 @@ export interface components {
             };
             /** @description The ID of its collection. */
             collection?: string;
-            /** @description What the collection is called, for sentences. */
+            /** @description The name of the collection, for sentences. */
             collectionName?: string;
             /**
              * Format: int64
@@ -9677,7 +9677,7 @@ export interface components {
              * @description A saved recipe of steps, which make of what is read the list that is verified.
              */
             recipeId?: number;
-            /** @description What the recipe is called, for sentences. */
+            /** @description The name of the recipe, for sentences. */
             recipeName?: string;
             /** @description When it is due: a recurrence rule (RFC 5545) such as FREQ=WEEKLY;BYDAY=MO; left out, not by the calendar. */
             rule?: string;
@@ -9818,7 +9818,7 @@ export interface components {
             beginAt?: string;
             /** @description Addresses by finding and cause, in the order of the stages. */
             causes: components["schemas"]["CauseCount"][];
-            /** @description What it has cost so far, in a sentence; left out where no allowance is kept, and where several runs are listed. */
+            /** @description What it has cost so far, in a sentence; left out where there is no allowance, and where several runs are listed. */
             cost?: string;
             /**
              * Format: date-time
@@ -9877,7 +9877,7 @@ export interface components {
              * @description Names its list.
              */
             listId: number;
-            /** @description What people call the list. */
+            /** @description The name of the list. */
             listName: string;
             /**
              * Format: int64
@@ -9956,7 +9956,7 @@ export interface components {
             retry?: number;
         };
         RunRoutine: {
-            /** @description Say what it would do; nobody is asked, and nothing written. */
+            /** @description Describe what it would do; nobody is asked, and nothing written. */
             dry?: boolean;
         };
         SaidBefore: {
@@ -10063,7 +10063,7 @@ export interface components {
             demanded: boolean;
             /** @description How far the workspace is with its first steps; left out once they are over. */
             guide?: components["schemas"]["Guide"];
-            /** @description Whether the caller looks after the installation. */
+            /** @description Whether the caller is an owner of the installation. */
             keeper: boolean;
             /** @description The person; left out for a program. */
             person?: components["schemas"]["Who"];
@@ -10181,7 +10181,7 @@ export interface components {
              * @description Its number.
              */
             id: number;
-            /** @description What people call it. */
+            /** @description Its name. */
             name: string;
             /** @description What each does, in words. */
             says: string[];
@@ -10246,7 +10246,7 @@ export interface components {
              * @description Its number.
              */
             id: number;
-            /** @description What people call it. */
+            /** @description Its name. */
             name: string;
             /**
              * Format: int64
@@ -10330,9 +10330,9 @@ export interface components {
             body: string;
             /** @description That you may write to these people, and that the letter is honest. Without it nothing is sent. */
             confirmed: boolean;
-            /** @description What people call the mailing. */
+            /** @description The name of the mailing. */
             name: string;
-            /** @description By which right you write to these people. It is kept in the audit trail. */
+            /** @description The legal basis on which you write to these people. It is kept in the audit trail. */
             reason: string;
             /** @description What it is about. */
             subject: string;
@@ -10344,7 +10344,7 @@ export interface components {
         TrialProgress: {
             /** @description The letter. */
             body: string;
-            /** @description By which right they were sent. */
+            /** @description The legal basis on which they were sent. */
             reason: string;
             /**
              * Format: int64
@@ -10401,7 +10401,7 @@ export interface components {
             /** @description The same in a sentence, and what to do next. */
             says: string;
             /**
-             * @description How the connection is sealed.
+             * @description How the connection is encrypted.
              * @enum {string}
              */
             security?: "tls" | "starttls" | "none";
@@ -10423,7 +10423,7 @@ export interface components {
             testedAt?: string;
             /** @description Whether letters can be sent. */
             usable: boolean;
-            /** @description As whom to sign in. */
+            /** @description The name to sign in with. */
             username?: string;
         };
         TrialText: {
@@ -10608,7 +10608,7 @@ export interface components {
             createdAt: string;
             /**
              * Format: date-time
-             * @description Since when it took nothing; left out where it took the last call.
+             * @description Since when it has accepted nothing; left out where it accepted the last call.
              */
             failingSince?: string;
             /**
@@ -10679,7 +10679,7 @@ export interface components {
             };
             /**
              * Format: date-time
-             * @description Its last sign of life; one that is silent for 12 seconds is taken for lost.
+             * @description Its last heartbeat; a worker silent for 12 seconds is considered lost.
              */
             seenAt: string;
             /** @description Whether it serves API and console, too. */
@@ -10725,7 +10725,7 @@ export interface components {
              * @enum {string}
              */
             fact?: "domain" | "trait" | "operator" | "finding" | "cause" | "decision" | "checked" | "active";
-            /** @description Whether it must not hold. A cell that is no number or date holds neither way. */
+            /** @description Whether it must not hold. A cell that is not a number or date holds neither way. */
             not?: boolean;
             /**
              * @description What it is held against: is, contains and begins take one of several texts whatever the case; pattern a regular expression (RE2); between two numbers, dates two days, of which one may be empty; last a number of days until now; month the months of any year.
@@ -10810,7 +10810,7 @@ export interface components {
              * @description The list it begins with; of one for which a newer file was imported, the newest is meant.
              */
             listId: number;
-            /** @description What people call the new list; of several, what each begins with. */
+            /** @description The name of the new list; of several, what each name begins with. */
             name?: string;
             /** @description Whether several lists are made of what is left. */
             split?: components["schemas"]["WorkshopSplit"];
@@ -11138,11 +11138,11 @@ export interface operations {
             query?: {
                 /** @description The sheet of a spreadsheet; the first with something on it unless given. */
                 sheet?: string;
-                /** @description What stands between cells: guess, one character, tab or none. */
+                /** @description The delimiter between cells: guess, one character, tab or none. */
                 delimiter?: string;
-                /** @description What wraps cells. */
+                /** @description The quotes around cells. */
                 quote?: "guess" | "double" | "single" | "none";
-                /** @description How letters are written as bytes: guess, or a name such as windows-1250. */
+                /** @description The text encoding: guess, or a name such as windows-1250. */
                 encoding?: string;
                 /** @description Whether the first record names the columns. */
                 header?: "guess" | "yes" | "no";
@@ -12617,11 +12617,11 @@ export interface operations {
             query?: {
                 /** @description The sheet of a spreadsheet; the first with something on it unless given. */
                 sheet?: string;
-                /** @description What stands between cells: guess, one character, tab or none. */
+                /** @description The delimiter between cells: guess, one character, tab or none. */
                 delimiter?: string;
-                /** @description What wraps cells. */
+                /** @description The quotes around cells. */
                 quote?: "guess" | "double" | "single" | "none";
-                /** @description How letters are written as bytes: guess, or a name such as windows-1250. */
+                /** @description The text encoding: guess, or a name such as windows-1250. */
                 encoding?: string;
                 /** @description Whether the first record names the columns. */
                 header?: "guess" | "yes" | "no";
@@ -16323,9 +16323,9 @@ export interface operations {
                 stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
                 trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate" | "complained" | "unsubscribed";
-                /** @description Only with odds of so much or more. */
+                /** @description Only with at least these odds. */
                 oddsFrom?: number;
-                /** @description Only with odds under so much; 0: any. */
+                /** @description Only with odds below this; 0: any. */
                 oddsBelow?: number;
                 /** @description Only addresses at this domain. */
                 domain?: string;
@@ -20132,11 +20132,11 @@ export interface operations {
             query?: {
                 /** @description The sheet of a spreadsheet; the first with something on it unless given. */
                 sheet?: string;
-                /** @description What stands between cells: guess, one character, tab or none. */
+                /** @description The delimiter between cells: guess, one character, tab or none. */
                 delimiter?: string;
-                /** @description What wraps cells. */
+                /** @description The quotes around cells. */
                 quote?: "guess" | "double" | "single" | "none";
-                /** @description How letters are written as bytes: guess, or a name such as windows-1250. */
+                /** @description The text encoding: guess, or a name such as windows-1250. */
                 encoding?: string;
                 /** @description Whether the first record names the columns. */
                 header?: "guess" | "yes" | "no";
@@ -21276,11 +21276,11 @@ export interface operations {
             query?: {
                 /** @description The sheet of a spreadsheet; the first with something on it unless given. */
                 sheet?: string;
-                /** @description What stands between cells: guess, one character, tab or none. */
+                /** @description The delimiter between cells: guess, one character, tab or none. */
                 delimiter?: string;
-                /** @description What wraps cells. */
+                /** @description The quotes around cells. */
                 quote?: "guess" | "double" | "single" | "none";
-                /** @description How letters are written as bytes: guess, or a name such as windows-1250. */
+                /** @description The text encoding: guess, or a name such as windows-1250. */
                 encoding?: string;
                 /** @description Whether the first record names the columns. */
                 header?: "guess" | "yes" | "no";
@@ -22071,7 +22071,7 @@ export interface operations {
     "get-list-problems": {
         parameters: {
             query?: {
-                /** @description Another list: the addresses that stand there, too, are given as well. */
+                /** @description Another list: the addresses that are also in it are returned too. */
                 with?: number;
             };
             header?: never;
@@ -22604,15 +22604,15 @@ export interface operations {
             query: {
                 /** @description The sheet of a spreadsheet; the first with something on it unless given. */
                 sheet?: string;
-                /** @description What stands between cells: guess, one character, tab or none. */
+                /** @description The delimiter between cells: guess, one character, tab or none. */
                 delimiter?: string;
-                /** @description What wraps cells. */
+                /** @description The quotes around cells. */
                 quote?: "guess" | "double" | "single" | "none";
-                /** @description How letters are written as bytes: guess, or a name such as windows-1250. */
+                /** @description The text encoding: guess, or a name such as windows-1250. */
                 encoding?: string;
                 /** @description Whether the first record names the columns. */
                 header?: "guess" | "yes" | "no";
-                /** @description What people call the mailing. */
+                /** @description The name of the mailing. */
                 name: string;
                 /** @description When it was sent; now unless given. */
                 sentAt?: string;
@@ -27351,11 +27351,11 @@ export interface operations {
             query?: {
                 /** @description The sheet of a spreadsheet; the first with something on it unless given. */
                 sheet?: string;
-                /** @description What stands between cells: guess, one character, tab or none. */
+                /** @description The delimiter between cells: guess, one character, tab or none. */
                 delimiter?: string;
-                /** @description What wraps cells. */
+                /** @description The quotes around cells. */
                 quote?: "guess" | "double" | "single" | "none";
-                /** @description How letters are written as bytes: guess, or a name such as windows-1250. */
+                /** @description The text encoding: guess, or a name such as windows-1250. */
                 encoding?: string;
                 /** @description Whether the first record names the columns. */
                 header?: "guess" | "yes" | "no";
@@ -30296,9 +30296,9 @@ export interface operations {
                 stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
                 trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate" | "complained" | "unsubscribed";
-                /** @description Only with odds of so much or more. */
+                /** @description Only with at least these odds. */
                 oddsFrom?: number;
-                /** @description Only with odds under so much; 0: any. */
+                /** @description Only with odds below this; 0: any. */
                 oddsBelow?: number;
                 /** @description Only addresses at this domain. */
                 domain?: string;
@@ -30871,9 +30871,9 @@ export interface operations {
                 stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
                 trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate" | "complained" | "unsubscribed";
-                /** @description Only with odds of so much or more. */
+                /** @description Only with at least these odds. */
                 oddsFrom?: number;
-                /** @description Only with odds under so much; 0: any. */
+                /** @description Only with odds below this; 0: any. */
                 oddsBelow?: number;
                 /** @description Only addresses at this domain. */
                 domain?: string;
@@ -31004,9 +31004,9 @@ export interface operations {
                 stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
                 trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate" | "complained" | "unsubscribed";
-                /** @description Only with odds of so much or more. */
+                /** @description Only with at least these odds. */
                 oddsFrom?: number;
-                /** @description Only with odds under so much; 0: any. */
+                /** @description Only with odds below this; 0: any. */
                 oddsBelow?: number;
                 /** @description Only addresses at this domain. */
                 domain?: string;
@@ -31331,9 +31331,9 @@ export interface operations {
                 stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
                 trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate" | "complained" | "unsubscribed";
-                /** @description Only with odds of so much or more. */
+                /** @description Only with at least these odds. */
                 oddsFrom?: number;
-                /** @description Only with odds under so much; 0: any. */
+                /** @description Only with odds below this; 0: any. */
                 oddsBelow?: number;
                 /** @description Only addresses at this domain. */
                 domain?: string;
@@ -31533,9 +31533,9 @@ export interface operations {
                 stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
                 trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate" | "complained" | "unsubscribed";
-                /** @description Only with odds of so much or more. */
+                /** @description Only with at least these odds. */
                 oddsFrom?: number;
-                /** @description Only with odds under so much; 0: any. */
+                /** @description Only with odds below this; 0: any. */
                 oddsBelow?: number;
                 /** @description Only addresses at this domain. */
                 domain?: string;
@@ -32036,9 +32036,9 @@ export interface operations {
                 stage?: "syntax" | "domain" | "exchanger" | "mailbox" | "rule";
                 /** @description Only with this trait. */
                 trait?: "role" | "no-reply" | "disposable" | "free-mail" | "trap:listed" | "trap:pattern" | "trap:typo-domain" | "trap:revived" | "typo" | "tagged" | "random-looking" | "international" | "duplicate" | "complained" | "unsubscribed";
-                /** @description Only with odds of so much or more. */
+                /** @description Only with at least these odds. */
                 oddsFrom?: number;
-                /** @description Only with odds under so much; 0: any. */
+                /** @description Only with odds below this; 0: any. */
                 oddsBelow?: number;
                 /** @description Only addresses at this domain. */
                 domain?: string;

@@ -19,8 +19,8 @@ export function Begin() {
   return (
     <Door title="Begin">
       <p>
-        You are the first here: this account looks after the installation. Say who you are; colleagues are invited
-        later.
+        You are the first here: this account becomes an owner of the installation. Say who you are; colleagues are
+        invited later.
       </p>
       <Ask
         act="Begin"

@@ -32,7 +32,7 @@ export function Invitation() {
             <bdi>{i.workspace}</bdi>”.
           </p>
           <p>
-            As {i.role}: {i.says}. It is good until {moment(i.expiresAt)}.
+            As {i.role}: {i.says}. It expires on {moment(i.expiresAt)}.
           </p>
           {session.data?.person ? <Accept link={link} /> : <Join link={link} />}
           <p>

@@ -38,7 +38,7 @@ export function Purchases() {
         ) : (
           <section>
             <h2>Buy checks</h2>
-            <p>Nothing can be bought here. Whoever looks after the installation grants checks.</p>
+            <p>Nothing can be bought here. An owner of the installation grants checks.</p>
           </section>
         )}
       </div>
@@ -247,7 +247,7 @@ function ByItself({ of: a }: { of: Allowance }) {
               <p>
                 It is paid by <bdi>{a.method}</bdi>.{" "}
                 <Button size="small" onClick={() => forget.mutate()} loading={forget.isPending}>
-                  Forget this way to pay
+                  Forget this payment method
                 </Button>
               </p>
             ) : (

@@ -29,8 +29,8 @@ export function Workers() {
     <section>
       <h2>Workers</h2>
       <p>
-        Processes that ask the mail hosts. One that gives no sign of life for 12 seconds is taken for lost, and others
-        take up its work.
+        Processes that ask the mail hosts. One without a heartbeat for 12 seconds is considered lost, and others take up
+        its work.
       </p>
       {(workers.error ?? drain.error) && <Trouble error={(workers.error ?? drain.error)!} />}
       {workers.data && (
@@ -45,7 +45,7 @@ export function Workers() {
                 <th className="number">Lanes at work</th>
                 <th>Sessions by route</th>
                 <th>Begun</th>
-                <th>Last sign of life</th>
+                <th>Last heartbeat</th>
                 <ActsHead />
               </tr>
             </thead>

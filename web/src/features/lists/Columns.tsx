@@ -72,7 +72,7 @@ function Common({ column: c }: { column: Schema<"ColumnProfile"> }) {
       <>
         {day(c.earliest)} to {day(c.latest)}
         {c.dates + c.empty < c.rows && (
-          <small className="quiet"> {number(c.rows - c.dates - c.empty)} are no date</small>
+          <small className="quiet"> {number(c.rows - c.dates - c.empty)} are not dates</small>
         )}
       </>
     );

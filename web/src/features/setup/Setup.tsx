@@ -234,7 +234,7 @@ function Team() {
   );
 }
 
-const signUp = { open: "Anybody may sign up", invitation: "One signs up by invitation", closed: "Nobody signs up" };
+const signUp = { open: "Anybody may sign up", invitation: "People sign up by invitation", closed: "Nobody signs up" };
 
 function Installation() {
   const installation = useInstallation();
