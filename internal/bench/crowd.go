@@ -42,20 +42,24 @@ func crowd() error {
 	if err != nil {
 		return err
 	}
+	taken := stolen()
 	alone, err := in.clicks(run)
 	if err != nil {
 		return err
 	}
+	takenAlone := taken()
 	rest, did, err := in.busily(run)
 	if err != nil {
 		return err
 	}
+	taken = stolen()
 	beside, err := in.clicks(run)
+	takenBeside := taken()
 	if err := errors.Join(err, rest()); err != nil {
 		return err
 	}
 	tellCrowd(alone, beside)
-	fmt.Printf("meanwhile: %s\n", did())
+	fmt.Printf("meanwhile: %s; the host gave others %.0f %% of the processors' time, and %.0f %% while they were alone\n", did(), takenBeside, takenAlone)
 	peak, err := peakMB(in.pid)
 	if err != nil {
 		return err

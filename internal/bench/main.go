@@ -23,7 +23,10 @@ func main() {
 		fmt.Fprintf(os.Stderr, "name a bench: %s\n", strings.Join(names, ", "))
 		os.Exit(2)
 	}
-	if err := benches[os.Args[1]](); err != nil {
+	taken := stolen()
+	err := benches[os.Args[1]]()
+	fmt.Printf("\nof the processors' time that was wanted the host gave %.0f %% to others\n", taken())
+	if err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
 		os.Exit(1)
 	}
