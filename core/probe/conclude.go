@@ -10,6 +10,11 @@ import (
 
 // conclude turns the answers into results, domain by domain.
 func (v *visit) conclude(now time.Time) {
+	questions := 0
+	for _, s := range v.sites {
+		questions += len(s.items)
+	}
+	v.out.Results = make([]Result, 0, questions) // almost all of them
 	for _, s := range v.sites {
 		known := map[string]Acceptance{}
 		for _, host := range s.hosts() {

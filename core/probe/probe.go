@@ -278,10 +278,10 @@ func (o *Outcome) merge(s Source, v visit) {
 	for _, list := range []*[]Result{&v.out.Results, &v.out.Postponed, &v.out.Unasked} {
 		renumber(*list, shift)
 	}
-	o.Results = append(o.Results, v.out.Results...)
-	o.Postponed = append(o.Postponed, v.out.Postponed...)
-	o.Unasked = append(o.Unasked, v.out.Unasked...)
-	o.Conversations = append(o.Conversations, v.out.Conversations...)
+	takeOver(&o.Results, v.out.Results)
+	takeOver(&o.Postponed, v.out.Postponed)
+	takeOver(&o.Unasked, v.out.Unasked)
+	takeOver(&o.Conversations, v.out.Conversations)
 	for _, a := range v.out.Acceptances {
 		for i := range a.MadeUp {
 			a.MadeUp[i].Conversation += shift
@@ -291,6 +291,15 @@ func (o *Outcome) merge(s Source, v visit) {
 	seen := o.Seen[s]
 	seen.Add(v.seen)
 	o.Seen[s] = seen
+}
+
+// takeOver appends a list that nobody else needs any more: most visits are the only ones of their parcel.
+func takeOver[T any](to *[]T, from []T) {
+	if len(*to) == 0 {
+		*to = from
+		return
+	}
+	*to = append(*to, from...)
 }
 
 // renumber shifts the conversation numbers of the answers got in this parcel:

@@ -193,7 +193,7 @@ func (in *installation) copies(ctx context.Context, before ...string) error {
 		copied("row_block", "list_id", "copy.list"), copied("list_domain", "list_id", "copy.list"), copied("list_part", "list_id", "copy.list"),
 		copied("batch", "run_id", "copy.run", "id", "o.id"), copied("latest_part", "run_id", "copy.run"), copied("latest_fold", "run_id", "copy.run"),
 		copied("tally", "run_id", "copy.run"), copied("run_domain", "run_id", "copy.run"),
-		"ANALYZE", "CHECKPOINT", // as it would be a while later
+		"VACUUM ANALYZE", "CHECKPOINT", // as it would be a while later
 	}) {
 		if strings.HasPrefix(sql, "copy of ") {
 			table, rest, _ := strings.Cut(strings.TrimPrefix(sql, "copy of "), ": ")

@@ -191,10 +191,15 @@ func (e *Engine) loadDomains(ctx context.Context, run int64, names []string, kno
 func (l *loaded) assemble(p *store.Parcel, domains map[string]*probe.Domain) {
 	now, each := time.Now(), l.side.RegardsAddresses()
 	var st outbound.Asking
+	alike := 0 // questions of the domain
 	for i, q := range p.Questions {
 		d := domains[q.Domain]
 		subject := rule.Subject{Address: q.Mailbox, Domain: q.Domain, Operator: d.Operator}
-		if each || i == 0 || p.Questions[i-1].Domain != q.Domain {
+		first := i == 0 || p.Questions[i-1].Domain != q.Domain
+		if first {
+			alike = ofDomain(p.Questions[i:])
+		}
+		if each || first {
 			op := l.known[d.Operator]
 			op.Name = d.Operator
 			st = l.side.Asking(op, subject, now)
@@ -209,13 +214,20 @@ func (l *loaded) assemble(p *store.Parcel, domains map[string]*probe.Domain) {
 			continue
 		}
 		l.asked[int64(q.Ordinal)] = asked{probe.Source{Operator: d.Operator, Route: st.Way.Route}, subject}
-		l.ask(d, st.Way, probe.Question{Ref: int64(q.Ordinal), Address: address.Rebuild(q.Mailbox),
+		l.ask(d, st.Way, alike, probe.Question{Ref: int64(q.Ordinal), Address: address.Rebuild(q.Mailbox),
 			Traits: l.catalogue.Served(d.Name, d.Hosts(), d.Traits.With(q.Traits...)), Rounds: q.Rounds, Asked: q.Asked})
 	}
 }
 
-// ask adds a question; those of a domain come one after the other.
-func (l *loaded) ask(d *probe.Domain, w probe.Way, q probe.Question) {
+// ofDomain counts the first questions that are of one domain.
+func ofDomain(questions []store.Asking) (n int) {
+	for n = 1; n < len(questions) && questions[n].Domain == questions[0].Domain; n++ {
+	}
+	return n
+}
+
+// ask adds a question of a domain, at which most are asked; they come one after the other.
+func (l *loaded) ask(d *probe.Domain, w probe.Way, most int, q probe.Question) {
 	for i := len(l.parcel.Domains) - 1; i >= 0 && l.parcel.Domains[i].Name == d.Name; i-- {
 		if have := l.parcel.Domains[i].Way; have.Route == w.Route && have.Identity == w.Identity {
 			l.parcel.Domains[i].Questions = append(l.parcel.Domains[i].Questions, q)
@@ -223,7 +235,7 @@ func (l *loaded) ask(d *probe.Domain, w probe.Way, q probe.Question) {
 		}
 	}
 	one := *d
-	one.Way, one.Questions, one.Acceptances = &w, []probe.Question{q}, byRoute(d.Acceptances, w.Route)
+	one.Way, one.Questions, one.Acceptances = &w, append(make([]probe.Question, 0, most), q), byRoute(d.Acceptances, w.Route)
 	one.Lanes = pace.Start().Lanes
 	if by, met := l.known[d.Operator].By[w.Route]; met {
 		p := by.Pace

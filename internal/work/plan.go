@@ -418,6 +418,9 @@ func (b *batch) conclude(questions []store.Asking) {
 		if b.open[op] == nil {
 			b.open[op] = map[string][]store.Asking{}
 		}
+		if first {
+			b.open[op][q.Domain] = slices.Grow(b.open[op][q.Domain], ofDomain(questions[i:]))
+		}
 		b.open[op][q.Domain] = append(b.open[op][q.Domain], q)
 	}
 	b.pack(pace.Unresolved, unresolved, b.round+1, again)
