@@ -114,7 +114,7 @@ func (h hand) walk(steps ...step) {
 // is told not to; a key is made in no other; one of a newer release is left alone.
 func TestSchemas(t *testing.T) {
 	t.Parallel()
-	dsn := testkit.Database(t)
+	dsn := testkit.EmptyDatabase(t)
 	run := func(want string, args ...string) {
 		t.Helper()
 		cmd := testkit.Command([]string{"VARNET_DSN=" + dsn, "VARNET_SECRET=a secret for tests alone, 32 and more"}, args...)

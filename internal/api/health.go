@@ -13,8 +13,8 @@ import (
 var queued = []struct{ state, kind, says string }{
 	{"claimed", "in hand", "Being asked about at this moment."},
 	{"open", "ready", "May be asked about now; waits for a lane at its operator or for a worker."},
-	{"postponed", "postponed", "Waits for the moment that the host or a round sets."},
-	{"paused", "paused", "Of runs that somebody paused, or whose hours have not come."},
+	{"postponed", "postponed", "Waits until the time that the host or the round set."},
+	{"paused", "paused", "Belongs to a run that is paused, or outside its hours."},
 }
 
 // lateAfter is from when on work that is ready is said to be late: no operator's
@@ -50,7 +50,7 @@ func (a *API) health(ctx context.Context, _ *struct{}) (*struct{ Body contract.S
 	case q.Parcels["open"] > 0:
 		b.Sentence += fmt.Sprintf(" The oldest parcel that is ready has waited for %s.", waits)
 	default:
-		b.Sentence += " Nothing that is ready waits."
+		b.Sentence += " Nothing is waiting for a worker."
 	}
 	if b.Database, b.DatabaseBytes, err = a.store.Database(ctx); err != nil {
 		return nil, a.failed(ctx, err)

@@ -148,7 +148,7 @@ func (l *living) verify(ctx context.Context, file string) error {
 	if err := l.step("import", 0, func() (err error) { l.list, err = importFile(ctx, l.in.api, file); return err }); err != nil {
 		return err
 	}
-	if err := l.often("forecast of a run", 0, func(int) error { _, err := l.in.api.DraftRun(ctx, l.list.ID, choice); return err }); err != nil {
+	if err := l.middle("forecast of a run", func() error { _, err := l.in.api.DraftRun(ctx, l.list.ID, choice); return err }); err != nil {
 		return err
 	}
 	if err := l.step("run", 0, func() (err error) { l.run, err = l.runWhole(ctx, choice); return err }); err != nil {

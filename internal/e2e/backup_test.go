@@ -62,7 +62,7 @@ func TestBackup(t *testing.T) {
 		t.Errorf("it is not encrypted, %v", err)
 	}
 
-	empty := testkit.Database(t)
+	empty := testkit.EmptyDatabase(t)
 	for _, c := range []struct{ want, file, key, dsn string }{
 		{"this is not a backup of Varnet", "none", "", empty},
 		{"the backup is encrypted; name the file", "sealed", "", empty},

@@ -507,3 +507,25 @@ func status(err error) int {
 	}
 	return 0
 }
+
+// TestSlow: what the file slow names is there, so that script/e2e leaves no test out.
+func TestSlow(t *testing.T) {
+	names, err := os.ReadFile("slow")
+	if err != nil {
+		t.Fatal(err)
+	}
+	files, _ := filepath.Glob("*_test.go")
+	var tests strings.Builder
+	for _, f := range files {
+		text, err := os.ReadFile(f)
+		if err != nil {
+			t.Fatal(err)
+		}
+		tests.Write(text)
+	}
+	for _, name := range strings.Fields(string(names)) {
+		if !strings.Contains(tests.String(), "\nfunc "+name+"(t ") {
+			t.Errorf("there is no test %s", name)
+		}
+	}
+}

@@ -162,7 +162,7 @@ func TestErase(t *testing.T) {
 		}
 	}
 	gone("after erasing")
-	backup, elsewhere := filepath.Join(t.TempDir(), "backup"), testkit.Database(t)
+	backup, elsewhere := filepath.Join(t.TempDir(), "backup"), testkit.EmptyDatabase(t)
 	for _, args := range [][]string{{"backup", "-out", backup}, {"restore", "-in", backup, "-dsn", elsewhere}} {
 		if out, err := testkit.Command(s.Env, args...).CombinedOutput(); err != nil {
 			t.Fatalf("%v: %s", args, out)

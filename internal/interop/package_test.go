@@ -50,7 +50,7 @@ func TestPackage(t *testing.T) {
 		t.Errorf("the package does not say how to begin:\n%s", said)
 	}
 	installedRight(t)
-	i, dsn := testkit.World(t, "fernhollow"), testkit.Database(t)
+	i, dsn := testkit.World(t, "fernhollow"), testkit.EmptyDatabase(t)
 	first, second := testkit.FreePort(t), testkit.FreePort(t)
 	settings := strings.Join(append(testkit.Settings(dsn, i)[1:], "VARNET_ROUNDS=5s,2s,2s", "VARNET_LISTEN=127.0.0.1:"+first), "\n") + "\n"
 	if err := os.WriteFile(settingsFile, []byte(settings), 0o640); err != nil {

@@ -373,7 +373,7 @@ func insertions(all []somebody) []string {
 
 // postgreSQL is a database of PostgreSQL, asked by psql's protocol.
 func postgreSQL(t *testing.T, all []somebody) realPlace {
-	dsn := testkit.Database(t)
+	dsn := testkit.EmptyDatabase(t)
 	conn, err := pgx.Connect(t.Context(), dsn)
 	if err != nil {
 		t.Fatal(err)

@@ -160,7 +160,7 @@ func record(ctx context.Context, s *store.Store, p *store.Parcel, lane int) (don
 }
 
 func TestProcessesThatStartAtOnceMigrateOnce(t *testing.T) {
-	dsn := testkit.Database(t)
+	dsn := testkit.EmptyDatabase(t)
 	var wg sync.WaitGroup
 	for range 4 {
 		wg.Go(func() {
@@ -180,7 +180,7 @@ func TestProcessesThatStartAtOnceMigrateOnce(t *testing.T) {
 // TestHalfAMigration breaks migrating off again and again, a little later each time: the next
 // try goes on where it was, to the same schema.
 func TestHalfAMigration(t *testing.T) {
-	s, err := store.Open(t.Context(), testkit.Database(t))
+	s, err := store.Open(t.Context(), testkit.EmptyDatabase(t))
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -11,7 +11,7 @@ import (
 // migratedTo is a database as a version left it.
 func migratedTo(t *testing.T, version int64) *Store {
 	t.Helper()
-	s, err := Open(t.Context(), testkit.Database(t))
+	s, err := Open(t.Context(), testkit.EmptyDatabase(t))
 	if err != nil {
 		t.Fatal(err)
 	}

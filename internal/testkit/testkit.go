@@ -20,8 +20,10 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
 
 	"varnet/internal/practice"
+	"varnet/internal/store/migrate"
 )
 
 // Root is the project's folder.
@@ -42,27 +44,108 @@ var cluster = sync.OnceValues(func() (string, error) {
 	return strings.TrimSpace(string(out)), err
 })
 
-// Database makes an empty database for the test and returns its DSN.
-func Database(t testing.TB) string {
-	t.Helper()
+// admin runs SQL in the cluster.
+func admin(sql string) error {
 	dsn, err := cluster()
 	if err != nil {
-		t.Fatalf("no PostgreSQL for tests (script/bootstrap postgres installs it): %v", err)
+		return fmt.Errorf("no PostgreSQL for tests (script/bootstrap postgres installs it): %w", err)
 	}
-	name := fmt.Sprintf("test_%d_%d", os.Getpid(), time.Now().UnixNano())
-	admin := func(sql string) {
-		conn, err := pgx.Connect(context.Background(), dsn)
-		if err == nil {
-			_, err = conn.Exec(context.Background(), sql)
-			_ = conn.Close(context.Background())
-		}
-		if err != nil {
-			t.Fatal(err)
-		}
+	return execute(dsn, sql)
+}
+
+func execute(dsn, sql string) error {
+	ctx := context.Background()
+	conn, err := pgx.Connect(ctx, dsn)
+	if err != nil {
+		return err
 	}
-	admin("CREATE DATABASE " + name)
-	t.Cleanup(func() { admin("DROP DATABASE " + name + " WITH (FORCE)") })
+	defer conn.Close(ctx)
+	_, err = conn.Exec(ctx, sql)
+	return err
+}
+
+// dsnOf is where a database of the cluster is found.
+func dsnOf(name string) string {
+	dsn, _ := cluster()
 	return dsn[:strings.LastIndexByte(dsn, '/')+1] + name
+}
+
+// migrated is a database with the schema of this release, of which those of the tests are copies: to
+// migrate each from nothing takes a second. It stays until the tests of another process remove it.
+var migrated = sync.OnceValues(func() (name string, err error) {
+	if err := removeMigrated(); err != nil {
+		return "", err
+	}
+	name = fmt.Sprintf("migrated_%d", os.Getpid())
+	if err := admin("CREATE DATABASE " + name); err != nil {
+		return "", err
+	}
+	pool, err := pgxpool.New(context.Background(), dsnOf(name))
+	if err != nil {
+		return "", err
+	}
+	defer pool.Close() // one that somebody is in cannot be copied
+	return name, migrate.Up(context.Background(), pool)
+})
+
+// removeMigrated removes those of processes that have ended.
+func removeMigrated() error {
+	dsn, err := cluster()
+	if err != nil {
+		return err
+	}
+	ctx := context.Background()
+	conn, err := pgx.Connect(ctx, dsn)
+	if err != nil {
+		return err
+	}
+	defer conn.Close(ctx)
+	rows, err := conn.Query(ctx, `SELECT datname::text FROM pg_database WHERE datname LIKE 'migrated\_%'`)
+	if err != nil {
+		return err
+	}
+	names, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	for _, name := range names {
+		pid, _ := strconv.Atoi(strings.TrimPrefix(name, "migrated_"))
+		if pid > 0 && syscall.Kill(pid, 0) != nil {
+			_, _ = conn.Exec(ctx, "DROP DATABASE IF EXISTS "+name) // or another process does
+		}
+	}
+	return err
+}
+
+// Database makes a database with the schema of this release for the test and returns its DSN.
+func Database(t testing.TB) string {
+	t.Helper()
+	of, err := migrated()
+	if err != nil {
+		t.Fatal(err)
+	}
+	dsn := database(t, " TEMPLATE "+of)
+	if err := execute(dsn, "UPDATE clock SET at = now(), steady = now()"); err != nil { // the copy's own time begins now
+		t.Fatal(err)
+	}
+	return dsn
+}
+
+// EmptyDatabase makes a database with nothing in it for the test and returns its DSN.
+func EmptyDatabase(t testing.TB) string {
+	t.Helper()
+	return database(t, "")
+}
+
+func database(t testing.TB, how string) string {
+	t.Helper()
+	name := fmt.Sprintf("test_%d_%d", os.Getpid(), time.Now().UnixNano())
+	if err := admin("CREATE DATABASE " + name + how); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		if err := admin("DROP DATABASE " + name + " WITH (FORCE)"); err != nil {
+			t.Error(err)
+		}
+	})
+	return dsnOf(name)
 }
 
 // Binary builds the command and returns its path.

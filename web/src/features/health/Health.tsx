@@ -53,7 +53,7 @@ export function Health() {
       </section>
       <Workers />
       <p className="after">
-        PostgreSQL {h.database}; the database takes {size(h.databaseBytes)}. The figures for monitoring stand at{" "}
+        PostgreSQL {h.database}; the database takes {size(h.databaseBytes)}. The figures for monitoring are at{" "}
         <code>/metrics</code>.
       </p>
     </>
