@@ -192,7 +192,7 @@ func (a *API) trialProblem(ctx context.Context, err error) error {
 	case errors.As(err, &wrong):
 		return huma.Error422UnprocessableEntity("This cannot be sent as it is.", &huma.ErrorDetail{Location: "body." + wrong.Field, Message: wrong.Why})
 	case trial.IsProblem(err):
-		return huma.Error409Conflict(say.Sentence(err.Error()))
+		return huma.Error409Conflict(say.Sentence(err.Error()) + " See Setup, Trial letters.")
 	}
 	return a.failed(ctx, err)
 }

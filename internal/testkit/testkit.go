@@ -54,14 +54,20 @@ func admin(sql string) error {
 }
 
 func execute(dsn, sql string) error {
+	return connected(dsn, func(ctx context.Context, conn *pgx.Conn) error {
+		_, err := conn.Exec(ctx, sql)
+		return err
+	})
+}
+
+func connected(dsn string, do func(context.Context, *pgx.Conn) error) error {
 	ctx := context.Background()
 	conn, err := pgx.Connect(ctx, dsn)
 	if err != nil {
 		return err
 	}
 	defer conn.Close(ctx)
-	_, err = conn.Exec(ctx, sql)
-	return err
+	return do(ctx, conn)
 }
 
 // dsnOf is where a database of the cluster is found.
@@ -94,24 +100,20 @@ func removeMigrated() error {
 	if err != nil {
 		return err
 	}
-	ctx := context.Background()
-	conn, err := pgx.Connect(ctx, dsn)
-	if err != nil {
-		return err
-	}
-	defer conn.Close(ctx)
-	rows, err := conn.Query(ctx, `SELECT datname::text FROM pg_database WHERE datname LIKE 'migrated\_%'`)
-	if err != nil {
-		return err
-	}
-	names, err := pgx.CollectRows(rows, pgx.RowTo[string])
-	for _, name := range names {
-		pid, _ := strconv.Atoi(strings.TrimPrefix(name, "migrated_"))
-		if pid > 0 && syscall.Kill(pid, 0) != nil {
-			_, _ = conn.Exec(ctx, "DROP DATABASE IF EXISTS "+name) // or another process does
+	return connected(dsn, func(ctx context.Context, conn *pgx.Conn) error {
+		rows, err := conn.Query(ctx, `SELECT datname::text FROM pg_database WHERE datname LIKE 'migrated\_%'`)
+		if err != nil {
+			return err
 		}
-	}
-	return err
+		names, err := pgx.CollectRows(rows, pgx.RowTo[string])
+		for _, name := range names {
+			pid, _ := strconv.Atoi(strings.TrimPrefix(name, "migrated_"))
+			if pid == os.Getpid() || syscall.Kill(pid, 0) != nil {
+				_, _ = conn.Exec(ctx, "DROP DATABASE IF EXISTS "+name) // or another process does
+			}
+		}
+		return err
+	})
 }
 
 // Database makes a database with the schema of this release for the test and returns its DSN.

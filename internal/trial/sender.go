@@ -225,9 +225,9 @@ func (p *Post) returnAddress(s store.TrialSender, l store.TrialLetter) string {
 
 // The reasons why no letters can be sent.
 var (
-	ErrOff      = errors.New("trial letters are off for this workspace: its owner turns them on, on the page Trial letters")
-	ErrNoSender = errors.New("there is no sender of trial letters yet: set it up on the page Trial letters")
-	ErrUntested = errors.New("the sender of trial letters is not tested, or the test found a fault: see the page Trial letters")
+	ErrOff      = errors.New("trial letters are off for this workspace; its owner turns them on")
+	ErrNoSender = errors.New("there is no sender of trial letters yet; set one up")
+	ErrUntested = errors.New("the sender of trial letters is not tested, or its test found a fault")
 	ErrNoBase   = errors.New("nobody could unsubscribe: the installation's letter settings do not say yet where people reach this service")
 	ErrNoReturn = errors.New("bounces could not come back: start the service with -returns, or write down the mailbox they come to")
 )
