@@ -182,7 +182,7 @@ func (s settling) turnOn(t *testing.T, run contract.Run) contract.TrialForecast 
 	if tested, err := s.ada.TestTrialSender(ctx); err != nil || tested.Usable {
 		t.Errorf("a server that SPF does not allow: %v, %+v", err, tested)
 	}
-	refused(s.ada, nil, "the test found a fault")
+	refused(s.ada, nil, "its test found a fault")
 	if _, err := s.ada.SetTrialSender(ctx, s.sender()); err != nil {
 		t.Fatal(err)
 	}

@@ -43,10 +43,9 @@ const (
 	planLater = 3
 )
 
-// The first run of each workspace is planned before the further ones of any, and those of a workspace that
-// has many at work after all others: a run that is planned has the hosts to itself until others are.
+// The runs of a workspace that has many at work are planned after those of others.
 const (
-	oneRun   = 1
+	fewRuns  = 4
 	manyRuns = 16
 )
 
@@ -60,7 +59,7 @@ func (e *Engine) insertPlan(ctx context.Context, s *store.Store, tx pgx.Tx, work
 	switch {
 	case n > manyRuns:
 		opts.Priority = planLater
-	case n > oneRun:
+	case n > fewRuns:
 		opts.Priority = planLater - 1
 	}
 	_, err = e.client.InsertTx(ctx, tx, PlanArgs{Run: run}, &opts)
