@@ -154,5 +154,12 @@ func knownSays(k contract.KnownResults) string {
 		parts = append(parts, say.Number(c.Addresses)+" "+c.Finding)
 		month += c.Week + c.Month
 	}
-	return fmt.Sprintf("%s of the %s are known from earlier runs: %s. %s of these results are at most 30 days old.", say.Number(k.Known), say.Addresses(k.Addresses), say.And(parts...), say.Number(month))
+	known, young := say.Number(k.Known)+" of the "+say.Addresses(k.Addresses), say.Number(month)
+	if k.Known == k.Addresses && k.Known > 1 {
+		known = "All " + say.Addresses(k.Addresses)
+	}
+	if month == k.Known {
+		young = "All"
+	}
+	return fmt.Sprintf("%s are known from earlier runs: %s. %s of these results are at most 30 days old.", known, say.And(parts...), young)
 }

@@ -21,7 +21,8 @@ export function Known({ list }: { list: List }) {
     <section className="known">
       <h2>What is known already</h2>
       <p>
-        {k.says} A run that reuses results asks about the other {number(k.addresses - k.known)} alone.
+        {k.says} A run that reuses results asks about the rest alone, and again about what is undecided or older than
+        you choose.
       </p>
       <div className="scroll">
         <table className="rows narrow">
