@@ -81,7 +81,7 @@ func webhooksCommand() command {
 	return command{"webhooks", "", "shows the webhooks of the workspace, and manages them", "varnet webhooks", showWebhooks, []command{
 		{"make", "URL -events KINDS", "adds a webhook and prints the secret that signs its calls, this once",
 			"varnet webhooks make https://hooks.fernhollow.example/varnet -events run.finished,routine.held", makeWebhook, nil},
-		{"change", "WEBHOOK", "changes where a webhook is, what it is told of, or switches it on or off", "varnet webhooks change 3 -on yes", changeWebhook, nil},
+		{"change", "WEBHOOK", "changes where a webhook is, which events it receives, or switches it on or off", "varnet webhooks change 3 -on yes", changeWebhook, nil},
 		{"secret", "WEBHOOK", "gives a webhook another secret and prints it, this once; for a day both sign", "varnet webhooks secret 3", renewWebhookSecret, nil},
 		{"test", "WEBHOOK", "calls a webhook to try it out", "varnet webhooks test 3", testWebhook, nil},
 		{"log", "WEBHOOK", "shows what was delivered, the newest first", "varnet webhooks log 3", showDeliveries, nil},
@@ -109,7 +109,7 @@ func showWebhooks(c *cli) action {
 func (c *cli) tellSecret(w contract.Webhook) error { return c.sentence(w.Secret) }
 
 func makeWebhook(c *cli) action {
-	codes := c.flags.String("events", "", "the kinds of events that it is told of, with commas between; varnet events kinds shows them")
+	codes := c.flags.String("events", "", "the kinds of events that it receives, with commas between; varnet events kinds shows them")
 	return ask(c, func(ctx context.Context, api *client.Client) (contract.Webhook, error) {
 		return api.MakeWebhook(ctx, contract.NewWebhook{URL: c.args[0], Codes: split[event.Code](*codes)})
 	}, c.tellSecret)
@@ -117,7 +117,7 @@ func makeWebhook(c *cli) action {
 
 func changeWebhook(c *cli) action {
 	address := c.flags.String("url", "", "where it is called; unchanged unless given")
-	codes := c.flags.String("events", "", "the kinds of events that it is told of, with commas between; unchanged unless given")
+	codes := c.flags.String("events", "", "the kinds of events that it receives, with commas between; unchanged unless given")
 	on := c.flags.String("on", "", "yes or no: whether it is called; unchanged unless given")
 	return ask(c, of(c, "webhook", func(api *client.Client, ctx context.Context, id int64) (w contract.Webhook, err error) {
 		change := contract.WebhookChange{Codes: split[event.Code](*codes)}

@@ -15,9 +15,9 @@ import (
 )
 
 func (a *API) registerNotices(h huma.API) {
-	huma.Register(h, operation("get-event-kinds", http.MethodGet, "/event-kinds", "What can happen that somebody may want to know of"), a.eventKinds)
+	huma.Register(h, operation("get-event-kinds", http.MethodGet, "/event-kinds", "The kinds of events"), a.eventKinds)
 	huma.Register(h, operation("get-events", http.MethodGet, "/event-log", "What happened, the oldest first"), a.events)
-	huma.Register(h, operation("get-notices", http.MethodGet, "/notices", "What you are told in the console"), a.notices)
+	huma.Register(h, operation("get-notices", http.MethodGet, "/notices", "The notices that you get in the console"), a.notices)
 	huma.Register(h, operation("read-notices", http.MethodPost, "/notices/read", "Record that you have read notices"), a.readNotices)
 	huma.Register(h, operation("get-letter-wishes", http.MethodGet, "/person/letters", "Which letters you want"), a.letterWishes)
 	huma.Register(h, operation("set-letter-wishes", http.MethodPut, "/person/letters", "Choose which letters you want"), a.setLetterWishes)

@@ -20,7 +20,7 @@ import (
 func (a *API) registerWebhooks(h huma.API) {
 	huma.Register(h, operation("get-webhooks", http.MethodGet, "/webhooks", "The webhooks of the workspace, the oldest first"), a.webhooks)
 	huma.Register(h, creates(operation("make-webhook", http.MethodPost, "/webhooks", "Add a webhook; its secret is shown this once")), a.makeWebhook)
-	huma.Register(h, operation("change-webhook", http.MethodPatch, "/webhooks/{id}", "Change where a webhook is, what it is told of, or switch it on or off"), a.changeWebhook)
+	huma.Register(h, operation("change-webhook", http.MethodPatch, "/webhooks/{id}", "Change where a webhook is, which events it receives, or switch it on or off"), a.changeWebhook)
 	huma.Register(h, operation("delete-webhook", http.MethodDelete, "/webhooks/{id}", "Delete a webhook"), a.deleteWebhook)
 	huma.Register(h, operation("renew-webhook-secret", http.MethodPost, "/webhooks/{id}/secret", "Give a webhook another secret"), a.renewWebhookSecret)
 	huma.Register(h, operation("test-webhook", http.MethodPost, "/webhooks/{id}/test", "Call a webhook to try it out"), a.testWebhook)
@@ -52,7 +52,7 @@ func (a *API) webhooks(ctx context.Context, _ *struct{}) (*pageOutput[contract.W
 func mayBeTold(codes []event.Code) error {
 	for i, c := range codes {
 		if k, ok := event.Of(c); !ok || k.Fixed || k.For == event.Operators || k.For == event.OnePerson {
-			return huma.Error422UnprocessableEntity("A webhook cannot be told of one of the events.", &huma.ErrorDetail{Location: fmt.Sprintf("body.codes[%d]", i),
+			return huma.Error422UnprocessableEntity("A webhook cannot receive one of the events.", &huma.ErrorDetail{Location: fmt.Sprintf("body.codes[%d]", i),
 				Message: "there is no such kind of event for a workspace; GET /event-kinds names them", Value: c})
 		}
 	}

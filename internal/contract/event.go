@@ -94,14 +94,14 @@ type LetterWish struct {
 // NewWebhook is a webhook to be made.
 type NewWebhook struct {
 	URL   string       `json:"url" minLength:"8" maxLength:"2000" doc:"Where it is called: an HTTPS address."`
-	Codes []event.Code `json:"codes" minItems:"1" maxItems:"40" doc:"The kinds of events that it is told of."`
+	Codes []event.Code `json:"codes" minItems:"1" maxItems:"40" doc:"The kinds of events that it receives."`
 }
 
 // Webhook is an address that is told of events by signed calls.
 type Webhook struct {
 	ID           int64        `json:"id" doc:"Names the webhook."`
 	URL          string       `json:"url" doc:"Where it is called."`
-	Codes        []event.Code `json:"codes" doc:"The kinds of events that it is told of."`
+	Codes        []event.Code `json:"codes" doc:"The kinds of events that it receives."`
 	On           bool         `json:"on" doc:"Whether it is called."`
 	FailingSince *time.Time   `json:"failingSince,omitempty" doc:"Since when it has accepted nothing; left out where it accepted the last call."`
 	BothUntil    *time.Time   `json:"bothUntil,omitempty" doc:"Until when calls are signed by the secret before, too."`
@@ -114,7 +114,7 @@ type Webhook struct {
 // WebhookChange changes a webhook; what is left out stays.
 type WebhookChange struct {
 	URL   *string      `json:"url,omitempty" minLength:"8" maxLength:"2000" doc:"Where it is called."`
-	Codes []event.Code `json:"codes,omitempty" maxItems:"40" doc:"The kinds of events that it is told of."`
+	Codes []event.Code `json:"codes,omitempty" maxItems:"40" doc:"The kinds of events that it receives."`
 	On    *bool        `json:"on,omitempty" doc:"Whether it is called. Switched on again, it is told what waited."`
 }
 

@@ -35,7 +35,7 @@ type RoutineSpec struct {
 	Hours       string `json:"hours,omitempty" maxLength:"20" doc:"The hours of the day within which it verifies, such as 22:00-06:00."`
 	MostChecks  int64  `json:"mostChecks,omitempty" minimum:"0" doc:"A person decides where more addresses would be asked about; 0: however many."`
 	MostDropped int    `json:"mostDropped,omitempty" minimum:"0" maximum:"100" doc:"A person decides where more than this many in a hundred of those kept the time before would be dropped; 0: however many."`
-	Tell        string `json:"tell" enum:"always,changes,problems" doc:"Whether people are told each time that it is done, when something changed, or of problems alone."`
+	Tell        string `json:"tell" enum:"always,changes,problems" doc:"Whether people are notified each time that it is done, when something changed, or of problems alone."`
 }
 
 // NewRoutine is a routine to be made.

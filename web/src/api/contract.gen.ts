@@ -752,7 +752,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * What can happen that somebody may want to know of
+         * The kinds of events
          * @description The registry: what each kind means, whom it is for and what it carries.
          */
         get: operations["get-event-kinds"];
@@ -1964,7 +1964,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * What you are told in the console
+         * The notices that you get in the console
          * @description The newest event of each kind about each thing, with how many there are like it.
          */
         get: operations["get-notices"];
@@ -4119,7 +4119,7 @@ export interface paths {
         put?: never;
         /**
          * Stop the deletion of the workspace
-         * @description The members are told.
+         * @description The members are notified.
          */
         post: operations["keep-workspace"];
         delete?: never;
@@ -4426,7 +4426,7 @@ export interface paths {
         options?: never;
         head?: never;
         /**
-         * Change where a webhook is, what it is told of, or switch it on or off
+         * Change where a webhook is, which events it receives, or switch it on or off
          * @description What is left out stays. Switched on again, it is told what waited.
          */
         patch: operations["change-webhook"];
@@ -7843,7 +7843,7 @@ export interface components {
              */
             source: "list" | "folder" | "url" | "connection";
             /**
-             * @description Whether people are told each time that it is done, when something changed, or of problems alone.
+             * @description Whether people are notified each time that it is done, when something changed, or of problems alone.
              * @enum {string}
              */
             tell: "always" | "changes" | "problems";
@@ -7957,7 +7957,7 @@ export interface components {
             size: number;
         };
         NewWebhook: {
-            /** @description The kinds of events that it is told of. */
+            /** @description The kinds of events that it receives. */
             codes: string[];
             /** @description Where it is called: an HTTPS address. */
             url: string;
@@ -9687,7 +9687,7 @@ export interface components {
              */
             source: "list" | "folder" | "url" | "connection";
             /**
-             * @description Whether people are told each time that it is done, when something changed, or of problems alone.
+             * @description Whether people are notified each time that it is done, when something changed, or of problems alone.
              * @enum {string}
              */
             tell: "always" | "changes" | "problems";
@@ -10599,7 +10599,7 @@ export interface components {
              * @description Until when calls are signed by the secret before, too.
              */
             bothUntil?: string;
-            /** @description The kinds of events that it is told of. */
+            /** @description The kinds of events that it receives. */
             codes: string[];
             /**
              * Format: date-time
@@ -10626,7 +10626,7 @@ export interface components {
             url: string;
         };
         WebhookChange: {
-            /** @description The kinds of events that it is told of. */
+            /** @description The kinds of events that it receives. */
             codes?: string[];
             /** @description Whether it is called. Switched on again, it is told what waited. */
             on?: boolean;

@@ -57,7 +57,7 @@ function AskNow({ run, ordinal }: { run: number; ordinal: number }) {
     <>
       {ask.error && <Trouble error={ask.error} />}
       {ask.isSuccess ? (
-        <p role="status">It is being asked again; what it says now stands here when it has answered.</p>
+        <p role="status">It is being asked again; its answer appears here.</p>
       ) : (
         <Button loading={ask.isPending} onClick={() => ask.mutate()}>
           Ask again now

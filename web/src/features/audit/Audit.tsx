@@ -55,7 +55,7 @@ export function Audit() {
       <h1>Audit trail</h1>
       <p>
         Who did what, on what, when and from where. Nothing in it can be changed; each entry has a fingerprint of the
-        one before. Addresses stand in it by fingerprint alone.
+        one before. It names addresses by fingerprint only.
       </p>
       {keeper && outside && <Verification />}
       <div className="add">

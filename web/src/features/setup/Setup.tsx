@@ -212,7 +212,7 @@ function Webhooks() {
       says={
         webhooks.data &&
         (webhooks.data.length === 0
-          ? "None: no program is told of what happens."
+          ? "None: no program is notified of what happens."
           : `${plural(webhooks.data.length, "address is", "addresses are")} told of events, ${on === webhooks.data.length ? "all" : on} of them on.`)
       }
     />

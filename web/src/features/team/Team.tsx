@@ -352,7 +352,7 @@ function Leaving({ of: t, owner }: { of: Team; owner: boolean }) {
           <summary>Delete the workspace</summary>
           <p>
             In 7 days all its lists, runs, results, policies, keys and catalogue entries are gone for good. Until then
-            it works as before, and an owner can stop it. The members are told.
+            it works as before, and an owner can stop it. The members are notified.
           </p>
           <Ask
             act="Delete it in 7 days"

@@ -96,13 +96,13 @@ function Order({ run, list, forecast: f }: { run: number; list: string; forecast
       </Field>
       <Field
         label="Who writes"
-        help="The person or organisation, and where they can be reached. It stands below the letter."
+        help="The person or organisation, and where they can be reached. It appears below the letter."
       >
         <Input value={text.who} maxLength={300} onChange={(e) => change({ who: e.target.value })} />
       </Field>
       <Field
         label="Why you write to them"
-        help="How you come by the address. It stands below the letter, with a link to unsubscribe."
+        help="How you come by the address. It appears below the letter, with a link to unsubscribe."
       >
         <Input value={text.why} maxLength={300} onChange={(e) => change({ why: e.target.value })} />
       </Field>

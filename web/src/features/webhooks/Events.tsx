@@ -6,7 +6,7 @@ export function Events({ value, onChange }: { value: string[]; onChange: (codes:
   const kinds = useKinds();
   return (
     <Select
-      aria-label="Events that it is told of"
+      aria-label="Events that it receives"
       mode="multiple"
       value={value}
       onChange={onChange}
@@ -14,7 +14,7 @@ export function Events({ value, onChange }: { value: string[]; onChange: (codes:
         .filter((k) => k.letter && (k.for === "everybody" || k.for === "managers"))
         .map((k) => ({ value: k.code, label: `${k.code}: ${k.title}` }))}
       optionLabelProp="value"
-      placeholder="the events that it is told of"
+      placeholder="the events that it receives"
       popupMatchSelectWidth={false}
       style={{ minWidth: 280 }}
     />
