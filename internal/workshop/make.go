@@ -419,7 +419,7 @@ func (m *ListMaking) importParts(ctx context.Context, key string) (made []store.
 	return made, nil
 }
 
-// name is the name of the new list.
+// name returns what the new list is named.
 func (m *ListMaking) name() string {
 	if m.Name != "" {
 		return m.Name
