@@ -273,7 +273,7 @@ func (a *API) failed(ctx context.Context, err error) error {
 		return huma.NewError(499, "The request was cancelled before it was answered.")
 	case store.Full(err), errors.Is(err, syscall.ENOSPC):
 		a.log.Error("there is no room left", "err", err)
-		return huma.NewError(http.StatusInsufficientStorage, "There is no room left, on the disk of the database or of the service. Nothing was changed. Send it again once an owner of the installation has made room.")
+		return huma.NewError(http.StatusInsufficientStorage, "There is no room left, on the disk of the database or of the service. Nothing was changed. Send it again once whoever runs the service has made room.")
 	case store.Away(err):
 		a.log.Error("the database broke off", "err", err)
 		return huma.NewError(http.StatusServiceUnavailable, "The connection to the database broke off, and nothing was changed. Try again in a moment.")

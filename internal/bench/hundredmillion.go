@@ -74,8 +74,8 @@ func hundredMillion() error {
 }
 
 // lives is the life of a list beside so many others as large, and what everyday things take there.
-func (in *installation) lives(others int) (l life, everyday teamsLife, err error) {
-	if everyday, err = in.life(); err != nil {
+func (in *installation) lives(others int) (l life, everyday everydayTimes, err error) {
+	if everyday, err = in.everyday(); err != nil {
 		return l, everyday, err
 	}
 	l, err = in.live(intakeRows)

@@ -55,14 +55,14 @@ func teams() error {
 	if _, err := in.one("first", 0); err != nil {
 		return err
 	}
-	alone, err := in.life()
+	alone, err := in.everyday()
 	if err != nil {
 		return err
 	}
 	if err := in.many(); err != nil {
 		return err
 	}
-	among, err := in.life()
+	among, err := in.everyday()
 	if err != nil {
 		return err
 	}
@@ -109,11 +109,11 @@ func (in *installation) one(workspace string, from int) (contract.Run, error) {
 	return run, nil
 }
 
-// teamsLife is what everyday things take.
-type teamsLife struct{ start, metrics, lists, run time.Duration }
+// everydayTimes are what everyday things take.
+type everydayTimes struct{ start, metrics, lists, run time.Duration }
 
-// life measures them.
-func (in *installation) life() (l teamsLife, err error) {
+// everyday measures them.
+func (in *installation) everyday() (l everydayTimes, err error) {
 	ctx := context.Background()
 	var starts []time.Duration
 	for range 5 {
@@ -456,7 +456,7 @@ func (in *installation) clockJobs() (jobTimes, error) {
 	return out, err
 }
 
-func tellTeams(alone, among teamsLife, during jobTimes, s teamsShares) {
+func tellTeams(alone, among everydayTimes, during jobTimes, s teamsShares) {
 	t := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', tabwriter.AlignRight)
 	fmt.Fprintf(t, "\t1 workspace, 1 list\t%d workspaces, %d lists, as many runs\t\n", teamsSpaces, teamsSpaces*teamsLists)
 	for _, l := range []struct {

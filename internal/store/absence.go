@@ -121,12 +121,17 @@ func (s *Store) rememberAbsent(ctx context.Context, run int64) error {
 	if err != nil {
 		return err
 	}
-	st, err := s.Latest(ctx, run)
+	var newest int64
+	err = s.db.QueryRow(ctx, "SELECT coalesce(max(id), 0) FROM batch WHERE run_id = $1", run).Scan(&newest)
 	if err != nil {
 		return err
 	}
-	if st.newest == r.Plan.Remembered {
-		return s.remembered(ctx, run, st.newest)
+	if newest == r.Plan.Remembered { // which saves reading the run
+		return s.remembered(ctx, run, newest)
+	}
+	st, err := s.Latest(ctx, run)
+	if err != nil {
+		return err
 	}
 	absent, err := many[struct{ ID int32 }](ctx, s.db, "SELECT id FROM verdict WHERE cause = $1", string(finding.MailboxAbsent))
 	if err != nil {
