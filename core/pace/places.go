@@ -38,11 +38,11 @@ func Scopes(host netip.Addr, route int64, most int) [2]Scope {
 
 // Shared holds places against those of other workers. It may be slow.
 type Shared interface {
-	// Take takes a place of the scope other than those held already; ok is false when
-	// there is none.
-	Take(ctx context.Context, s Scope, held []int) (place int, ok bool, err error)
+	// Take takes a place of both scopes; ok is false where one of them has none, and none is taken then. Who is
+	// urgent goes before all others who wait to be told.
+	Take(ctx context.Context, scopes [2]Scope, urgent bool) (places [2]int, ok bool, err error)
 	// Free gives places back.
-	Free(scopes []string, places []int)
+	Free(scopes [2]Scope, places [2]int)
 }
 
 // Places bounds the sessions of a process that addresses and their neighbourhoods see
@@ -80,7 +80,7 @@ func (p *Places) left(s *scope, of Scope, now time.Time) int {
 }
 
 type scope struct {
-	held map[int]bool
+	held int // places, those included that others are still asked about
 	// owed is how many unknown recipients were asked about beyond what time has
 	// allowed since, at asked.
 	owed float64
@@ -95,7 +95,7 @@ type scope struct {
 type Seat struct {
 	places *Places
 	scopes [2]Scope
-	at     [2]int
+	at     [2]int // the places of Shared
 	others int
 	leaves string // the scope in which somebody urgent has the session end; "": none
 	once   sync.Once
@@ -140,7 +140,7 @@ func (s *Seat) MakesRoom() bool {
 	s.places.mu.Lock()
 	defer s.places.mu.Unlock()
 	for _, of := range s.scopes {
-		if one := s.places.scope(of.Name); s.leaves == "" && one.wanted > one.leaving && len(one.held) >= of.Most {
+		if one := s.places.scope(of.Name); s.leaves == "" && one.wanted > one.leaving && one.held >= of.Most {
 			one.leaving++
 			s.leaves = of.Name
 		}
@@ -181,8 +181,26 @@ func (p *Places) Take(ctx context.Context, host netip.Addr, route int64, most in
 	}
 }
 
-// try takes places of both scopes, or tells how long to wait.
+// try takes places of both scopes, or tells how long to wait. Nobody else waits meanwhile for what other
+// processes say.
 func (p *Places) try(ctx context.Context, scopes [2]Scope, now time.Time, urgent bool) (seat *Seat, wait time.Duration, freed chan struct{}, err error) {
+	seat, wait, freed, err = p.reserve(scopes, now, urgent)
+	if seat == nil || p.Shared == nil {
+		return seat, wait, freed, err
+	}
+	at, ok, err := p.Shared.Take(ctx, scopes, urgent)
+	if ok && err == nil {
+		seat.at = at
+		return seat, 0, nil, nil
+	}
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.leave(seat)
+	return nil, p.patience(), p.freed, err
+}
+
+// reserve takes places of both scopes as far as this process knows, or tells how long to wait.
+func (p *Places) reserve(scopes [2]Scope, now time.Time, urgent bool) (seat *Seat, wait time.Duration, freed chan struct{}, err error) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	if p.scopes == nil {
@@ -197,21 +215,18 @@ func (p *Places) try(ctx context.Context, scopes [2]Scope, now time.Time, urgent
 	if urgent {
 		p.urgentAt = now
 	}
-	seat = &Seat{places: p, scopes: scopes}
-	for i, s := range scopes {
-		one := p.scope(s.Name)
-		at, ok, err := 0, urgent || len(one.held) < p.left(one, s, now), error(nil)
-		if ok {
-			at, ok, err = p.place(ctx, one, s)
+	for _, of := range scopes {
+		one, most := p.scope(of.Name), of.Most
+		if !urgent {
+			most = p.left(one, of, now)
 		}
-		if !ok || err != nil {
-			p.giveBack(seat, i)
-			return nil, p.patience(), p.freed, err
+		if one.held >= most {
+			return nil, p.patience(), p.freed, nil
 		}
-		if i == 0 {
-			seat.others = len(one.held)
-		}
-		one.held[at], seat.at[i] = true, at
+	}
+	seat = &Seat{places: p, scopes: scopes, others: p.scope(scopes[0].Name).held}
+	for _, of := range scopes {
+		p.scope(of.Name).held++
 	}
 	return seat, 0, nil, nil
 }
@@ -244,29 +259,10 @@ func (p *Places) patience() time.Duration {
 func (p *Places) scope(name string) *scope {
 	s, ok := p.scopes[name]
 	if !ok {
-		s = &scope{held: map[int]bool{}}
+		s = &scope{}
 		p.scopes[name] = s
 	}
 	return s
-}
-
-// place finds a free place of the scope.
-func (p *Places) place(ctx context.Context, s *scope, of Scope) (int, bool, error) {
-	if len(s.held) >= of.Most {
-		return 0, false, nil
-	}
-	if p.Shared != nil {
-		held := make([]int, 0, len(s.held))
-		for at := range s.held {
-			held = append(held, at)
-		}
-		return p.Shared.Take(ctx, of, held)
-	}
-	for at := 0; ; at++ {
-		if !s.held[at] {
-			return at, true, nil
-		}
-	}
 }
 
 // debt is how long an address is left alone for the unknown recipients that it was
@@ -301,7 +297,12 @@ func (s *Seat) Free(refused int) {
 			one.owed += float64(refused)
 			p.sweep(time.Now())
 		}
-		p.giveBack(s, len(s.scopes))
+		p.leave(s)
+		if p.Shared != nil {
+			p.Shared.Free(s.scopes, s.at)
+		}
+		close(p.freed)
+		p.freed = make(chan struct{})
 	})
 }
 
@@ -313,31 +314,21 @@ func (p *Places) sweep(now time.Time) {
 		return
 	}
 	for name, s := range p.scopes {
-		if p.debt(name, now) == 0 && len(s.held) == 0 && s.wanted == 0 && s.owed == 0 && now.After(s.restUntil) {
+		if p.debt(name, now) == 0 && s.held == 0 && s.wanted == 0 && s.owed == 0 && now.After(s.restUntil) {
 			delete(p.scopes, name)
 		}
 	}
 }
 
-// giveBack gives the places of the first scopes back.
-func (p *Places) giveBack(s *Seat, n int) {
-	names, places := make([]string, n), make([]int, n)
-	for i := range n {
-		names[i], places[i] = s.scopes[i].Name, s.at[i]
-		one := p.scope(names[i])
-		if delete(one.held, places[i]); s.leaves == names[i] {
+// leave counts a session no more.
+func (p *Places) leave(s *Seat) {
+	for _, of := range s.scopes {
+		one := p.scope(of.Name)
+		if one.held--; s.leaves == of.Name {
 			one.leaving--
 		}
-		if len(one.held) == 0 && one.owed == 0 && one.restUntil.IsZero() && one.wanted == 0 {
-			delete(p.scopes, names[i])
+		if one.held == 0 && one.owed == 0 && one.restUntil.IsZero() && one.wanted == 0 {
+			delete(p.scopes, of.Name)
 		}
 	}
-	if n == 0 {
-		return
-	}
-	if p.Shared != nil {
-		p.Shared.Free(names, places)
-	}
-	close(p.freed)
-	p.freed = make(chan struct{})
 }

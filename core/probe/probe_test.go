@@ -345,10 +345,13 @@ func remembered(a Accepts, ago time.Duration) []Acceptance {
 	return []Acceptance{{Domain: "h.example", Exchanger: "mx1.h.example", Accepts: a, At: time.Now().Add(-ago)}}
 }
 
+// listedOrPostmaster are the mailboxes of the tests; a made-up one may begin as these do.
+var listedOrPostmaster = regexp.MustCompile(`^((here|gone)[0-9ö]*|postmaster)@`)
+
 // madeUpOf lists the made-up mailboxes among those a host was asked about.
 func madeUpOf(asked []string) (out []string) {
 	for _, m := range asked {
-		if !exists(m) && !strings.HasPrefix(m, "gone") && !strings.HasPrefix(m, "postmaster") {
+		if !listedOrPostmaster.MatchString(m) {
 			out = append(out, m)
 		}
 	}
@@ -393,7 +396,7 @@ func TestEachSessionIsHeldAgainstAMadeUpMailbox(t *testing.T) {
 		t.Errorf("a host that takes anything now: %v", got)
 	}
 	places := map[int]bool{}
-	for range 60 {
+	for range 200 {
 		h := &host{rcpt: honest}
 		d := domain([]string{first}, "here1", "gone1", "here2", "here3", "here4", "here5", "gone2")
 		d.Acceptances = remembered(AcceptsKnown, time.Hour)

@@ -37,19 +37,27 @@ type tried struct {
 	errors map[string]int
 }
 
-func (t *tried) do(ctx context.Context, what func() error) {
+func (t *tried) do(ctx context.Context, what func() error) (took time.Duration) {
 	begun := time.Now()
 	err := what()
+	took = time.Since(begun)
 	if ctx.Err() != nil {
-		return // broken off at the end
+		return took // broken off at the end
+	}
+	if err == nil {
+		t.add(took)
+		return took
 	}
 	t.mu.Lock()
 	defer t.mu.Unlock()
-	if err != nil {
-		t.errors[err.Error()]++
-		return
-	}
-	t.took = append(t.took, time.Since(begun))
+	t.errors[err.Error()]++
+	return took
+}
+
+func (t *tried) add(took time.Duration) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	t.took = append(t.took, took)
 }
 
 func (t *tried) share(of float64) time.Duration {

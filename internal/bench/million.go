@@ -245,7 +245,8 @@ func atOnce(jobs []func() error) (took time.Duration, err error) {
 	return took, err
 }
 
-func addressesByHost(i *practice.Internet, file string) (map[string][]string, error) {
+// hostsByDomain returns where each domain's first host listens.
+func hostsByDomain(i *practice.Internet) map[string]string {
 	hosts := map[string]string{}
 	for _, h := range i.Hosts() {
 		for _, o := range i.World.Operators {
@@ -256,6 +257,11 @@ func addressesByHost(i *practice.Internet, file string) (map[string][]string, er
 			}
 		}
 	}
+	return hosts
+}
+
+func addressesByHost(i *practice.Internet, file string) (map[string][]string, error) {
+	hosts := hostsByDomain(i)
 	f, err := os.Open(file)
 	if err != nil {
 		return nil, err

@@ -69,8 +69,15 @@ func (d *Desk) subject(typed string) (s subject, err error) {
 // key returns the secret of a workspace's fingerprints; nil where nothing was erased in it.
 func (d *Desk) key(ctx context.Context, s *store.Store, workspace int64) ([]byte, error) {
 	sealed, err := s.ErasedKey(ctx, workspace)
-	if err != nil || sealed == nil {
+	if err != nil {
 		return nil, err
+	}
+	return d.opened(workspace, sealed)
+}
+
+func (d *Desk) opened(workspace int64, sealed []byte) ([]byte, error) {
+	if sealed == nil {
+		return nil, nil
 	}
 	key, err := d.Secrets.Open(sealed, KeyPurpose)
 	if err != nil {
@@ -108,9 +115,9 @@ func (d *Desk) Gone(ctx context.Context, s *store.Store, workspace int64) (*eras
 	return &e, nil
 }
 
-// Erased reports whether an address was erased in a workspace.
-func (d *Desk) Erased(ctx context.Context, workspace int64, a address.Address) (bool, error) {
-	key, err := d.key(ctx, d.Store, workspace)
+// Erased reports whether an address was erased in a workspace, whose key (store.Store.ErasedKey) is sealed.
+func (d *Desk) Erased(ctx context.Context, workspace int64, sealed []byte, a address.Address) (bool, error) {
+	key, err := d.opened(workspace, sealed)
 	if err != nil || key == nil {
 		return false, err
 	}

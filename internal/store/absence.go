@@ -230,6 +230,11 @@ func (s *Store) HasAbsencesBefore(ctx context.Context, workspace int64, at time.
 
 // Absences tells which mailboxes were found absent before, and when first.
 func (s *Store) Absences(ctx context.Context, workspace int64, mailboxes []string) (map[string]time.Time, error) {
+	first := map[string]time.Time{}
+	return first, s.ask(ctx, s.absencesOf(first, workspace, mailboxes))
+}
+
+func (s *Store) absencesOf(first map[string]time.Time, workspace int64, mailboxes []string) question {
 	byPrint := map[string]string{}
 	var prints [][]byte
 	printsOf := s.fingerprints()
@@ -240,19 +245,17 @@ func (s *Store) Absences(ctx context.Context, workspace int64, mailboxes []strin
 			byPrint[string(f.Sum)] = m
 		}
 	}
-	rows, err := s.db.Query(ctx, "SELECT fingerprint, at FROM absence WHERE workspace_id = $1 AND fingerprint = ANY($2)", workspace, prints)
-	if err != nil {
-		return nil, err
-	}
-	out := map[string]time.Time{}
-	var print []byte
-	var at time.Time
-	_, err = pgx.ForEachRow(rows, []any{&print, &at}, func() error {
-		m := byPrint[string(print)]
-		if first, known := out[m]; !known || at.Before(first) {
-			out[m] = at
-		}
-		return nil
-	})
-	return out, err
+	const sql = "SELECT fingerprint, at FROM absence WHERE workspace_id = $1 AND fingerprint = ANY($2)"
+	return question{sql, []any{workspace, prints}, func(rows pgx.Rows) error {
+		var print []byte
+		var at time.Time
+		_, err := pgx.ForEachRow(rows, []any{&print, &at}, func() error {
+			m := byPrint[string(print)]
+			if was, known := first[m]; !known || at.Before(was) {
+				first[m] = at
+			}
+			return nil
+		})
+		return err
+	}}
 }

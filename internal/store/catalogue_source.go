@@ -80,8 +80,13 @@ func (s *Store) SaveCatalogueSource(ctx context.Context, id int64, names []strin
 
 // AllCatalogueEntries returns what counts in a workspace beside the shipped catalogues:
 // what it follows, and its own entries behind, which go before.
-func (s *Store) AllCatalogueEntries(ctx context.Context, workspace int64) ([]catalogue.Entry, error) {
-	return many[catalogue.Entry](ctx, s.db, `
+func (s *Store) AllCatalogueEntries(ctx context.Context, workspace int64) (all []catalogue.Entry, err error) {
+	err = s.ask(ctx, catalogueEntriesOf(&all, workspace))
+	return all, err
+}
+
+func catalogueEntriesOf(all *[]catalogue.Entry, workspace int64) question {
+	return records(all, `
 		SELECT kind, name, "except" FROM (
 			SELECT s.kind, e.name, false AS "except", 0 AS own FROM catalogue_source s JOIN catalogue_source_entry e ON e.source_id = s.id WHERE s.workspace_id = $1
 			UNION ALL SELECT kind, name, "except", 1 FROM catalogue_entry WHERE workspace_id = $1) all_of_them

@@ -30,21 +30,22 @@ func (s *Store) HasOutcomes(ctx context.Context, workspace int64) (has bool, err
 
 // KnownOutcomes returns what is known of addresses, by their canonical form.
 func (s *Store) KnownOutcomes(ctx context.Context, workspace int64, canonicals []string) (map[string]KnownOutcome, error) {
-	byPrint, prints := s.printsOf(canonicals)
-	type record struct {
-		Fingerprint []byte
-		Outcome     string
-		Permanent   bool
-		At          time.Time
-		Words, Host string
-		Times       int
-	}
-	found, err := many[record](ctx, s.db, "SELECT fingerprint, outcome, permanent, at, words, host, times FROM outcome WHERE workspace_id = $1 AND fingerprint = ANY($2)", workspace, prints)
 	known := map[string]KnownOutcome{}
-	for _, r := range found {
-		known[byPrint[string(r.Fingerprint)]] = KnownOutcome{bounce.Known{Outcome: bounce.Outcome(r.Outcome), Permanent: r.Permanent, At: r.At}, r.Words, r.Host, r.Times}
-	}
-	return known, err
+	return known, s.ask(ctx, s.outcomesOf(known, workspace, canonicals))
+}
+
+func (s *Store) outcomesOf(known map[string]KnownOutcome, workspace int64, canonicals []string) question {
+	byPrint, prints := s.printsOf(canonicals)
+	const sql = "SELECT fingerprint, outcome, permanent, at, words, host, times FROM outcome WHERE workspace_id = $1 AND fingerprint = ANY($2)"
+	return question{sql, []any{workspace, prints}, func(rows pgx.Rows) error {
+		var print []byte
+		var k KnownOutcome
+		_, err := pgx.ForEachRow(rows, []any{&print, &k.Outcome, &k.Permanent, &k.At, &k.Words, &k.Host, &k.Times}, func() error {
+			known[byPrint[string(print)]] = k
+			return nil
+		})
+		return err
+	}}
 }
 
 // printsOf returns the fingerprints of addresses by all secrets, and whose each is.

@@ -2,13 +2,11 @@ package store
 
 import (
 	"context"
-	"errors"
 	"hash/fnv"
 	"slices"
 	"sync"
 	"time"
 
-	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
 
 	"varnet/core/pace"
@@ -20,10 +18,13 @@ import (
 // asked on.
 type HostPlaces struct {
 	pool *pgxpool.Pool
+	turn turn // at the connection
+
 	mu   sync.Mutex
 	conn *pgxpool.Conn
-	idle map[string][]idlePlace // by scope
-	stop *time.Timer            // unlocks what is idle
+	held map[string]map[int]bool // by scope; what is idle included
+	idle map[string][]idlePlace  // by scope
+	stop *time.Timer             // unlocks what is idle
 }
 
 type idlePlace struct {
@@ -33,7 +34,7 @@ type idlePlace struct {
 
 // HostPlaces returns a holder of places.
 func (s *Store) HostPlaces() *HostPlaces {
-	return &HostPlaces{pool: s.sessions, idle: map[string][]idlePlace{}}
+	return &HostPlaces{pool: s.sessions, held: map[string]map[int]bool{}, idle: map[string][]idlePlace{}}
 }
 
 const (
@@ -43,49 +44,114 @@ const (
 	placesIdle = 200 * time.Millisecond
 )
 
-// Take takes a place of the scope other than those held already.
-func (p *HostPlaces) Take(ctx context.Context, of pace.Scope, held []int) (place int, ok bool, err error) {
+// Take takes a place of both scopes, or of none.
+func (p *HostPlaces) Take(ctx context.Context, scopes [2]pace.Scope, urgent bool) (places [2]int, ok bool, err error) {
+	if places, has := p.kept(scopes, true); has == [2]bool{true, true} {
+		return places, true, nil
+	}
+	p.turn.take(urgent)
+	defer p.turn.leave()
+	places, has := p.kept(scopes, false) // given back while others had their turn
+	taken, err := p.lock(ctx, scopes, has)
+	if err != nil {
+		return places, false, err
+	}
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	if kept := p.idle[of.Name]; len(kept) > 0 {
-		p.idle[of.Name] = kept[:len(kept)-1]
-		return kept[len(kept)-1].place, true, nil
-	}
-	free := make([]int32, 0, of.Most)
-	for n := range of.Most {
-		if !slices.Contains(held, n) {
-			free = append(free, int32(n))
+	for i, at := range taken {
+		if at != nil {
+			p.hold(scopes[i].Name, *at)
+			places[i], has[i] = *at, true
 		}
 	}
+	if has == [2]bool{true, true} {
+		return places, true, nil
+	}
+	for i, of := range scopes {
+		if has[i] {
+			p.keep(of.Name, places[i])
+		}
+	}
+	return places, false, nil
+}
+
+// kept takes places that are idle, as far as there are any; with both, only where both scopes have one.
+func (p *HostPlaces) kept(scopes [2]pace.Scope, both bool) (places [2]int, has [2]bool) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if both && (len(p.idle[scopes[0].Name]) == 0 || len(p.idle[scopes[1].Name]) == 0) {
+		return places, has
+	}
+	for i, of := range scopes {
+		if idle := p.idle[of.Name]; len(idle) > 0 {
+			places[i], has[i] = idle[len(idle)-1].place, true
+			p.idle[of.Name] = idle[:len(idle)-1]
+		}
+	}
+	return places, has
+}
+
+// lock takes a place of each scope that has none yet; nil: it is full.
+func (p *HostPlaces) lock(ctx context.Context, scopes [2]pace.Scope, has [2]bool) (taken [2]*int, err error) {
 	// A statement cut short would cost the connection, and all places with it.
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), placesTimeout)
 	defer cancel()
+	conn, free, err := p.connection(ctx, scopes, has)
+	if err != nil {
+		return taken, err
+	}
+	const first = "(SELECT n FROM unnest($2::int[]) n WHERE pg_try_advisory_lock($1, n) LIMIT 1)"
+	const second = "(SELECT n FROM unnest($4::int[]) n WHERE pg_try_advisory_lock($3, n) LIMIT 1)"
+	err = conn.QueryRow(ctx, "SELECT "+first+", "+second, scopeKey(scopes[0].Name), free[0], scopeKey(scopes[1].Name), free[1]).Scan(&taken[0], &taken[1])
+	if err != nil {
+		p.mu.Lock()
+		defer p.mu.Unlock()
+		p.drop()
+	}
+	return taken, err
+}
+
+// connection returns that which holds the places, and which of each scope it does not hold; none of those that
+// have one.
+func (p *HostPlaces) connection(ctx context.Context, scopes [2]pace.Scope, has [2]bool) (_ *pgxpool.Conn, free [2][]int32, err error) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	for i, of := range scopes {
+		for n := range of.Most {
+			if !has[i] && !p.held[of.Name][n] {
+				free[i] = append(free[i], int32(n))
+			}
+		}
+	}
 	if p.conn == nil {
 		if p.conn, err = p.pool.Acquire(ctx); err != nil {
 			p.conn = nil
-			return 0, false, err
 		}
 	}
-	err = p.conn.QueryRow(ctx, "SELECT n FROM unnest($2::int[]) n WHERE pg_try_advisory_lock($1, n) LIMIT 1", scopeKey(of.Name), free).Scan(&place)
-	if errors.Is(err, pgx.ErrNoRows) {
-		return 0, false, nil
-	}
-	if err != nil {
-		p.drop()
-	}
-	return place, err == nil, err
+	return p.conn, free, err
 }
 
 // Free gives places back.
-func (p *HostPlaces) Free(scopes []string, places []int) {
+func (p *HostPlaces) Free(scopes [2]pace.Scope, places [2]int) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	if p.conn == nil {
-		return
+	for i, of := range scopes {
+		if p.held[of.Name][places[i]] { // else it went with its connection
+			p.keep(of.Name, places[i])
+		}
 	}
-	for i, s := range scopes {
-		p.idle[s] = append(p.idle[s], idlePlace{places[i], time.Now()})
+}
+
+func (p *HostPlaces) hold(scope string, place int) {
+	if p.held[scope] == nil {
+		p.held[scope] = map[int]bool{}
 	}
+	p.held[scope][place] = true
+}
+
+// keep has a place idle for a moment.
+func (p *HostPlaces) keep(scope string, place int) {
+	p.idle[scope] = append(p.idle[scope], idlePlace{place, time.Now()})
 	if p.stop == nil {
 		p.stop = time.AfterFunc(placesIdle, p.unlock)
 	}
@@ -93,15 +159,42 @@ func (p *HostPlaces) Free(scopes []string, places []int) {
 
 // unlock returns those places to others that are idle for long enough.
 func (p *HostPlaces) unlock() {
+	p.turn.take(false)
+	defer p.turn.leave()
+	conn, names, places := p.old()
+	if conn == nil || len(names) == 0 {
+		return
+	}
+	keys := make([]int32, len(names))
+	for i, name := range names {
+		keys[i] = scopeKey(name)
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), placesTimeout)
+	defer cancel()
+	_, err := conn.Exec(ctx, "SELECT pg_advisory_unlock(k, n) FROM unnest($1::int[], $2::int[]) AS x (k, n)", keys, places)
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if err != nil {
+		p.drop()
+		return
+	}
+	for i, name := range names {
+		if delete(p.held[name], int(places[i])); len(p.held[name]) == 0 {
+			delete(p.held, name)
+		}
+	}
+}
+
+// old takes out what is idle for long enough, and looks again later at what is not.
+func (p *HostPlaces) old() (conn *pgxpool.Conn, names []string, places []int32) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	p.stop = nil
-	var keys, places []int32
 	for name, kept := range p.idle {
 		kept = slices.DeleteFunc(kept, func(i idlePlace) bool {
 			old := time.Since(i.since) >= placesIdle
 			if old {
-				keys, places = append(keys, scopeKey(name)), append(places, int32(i.place))
+				names, places = append(names, name), append(places, int32(i.place))
 			}
 			return old
 		})
@@ -112,30 +205,63 @@ func (p *HostPlaces) unlock() {
 	if len(p.idle) > 0 {
 		p.stop = time.AfterFunc(placesIdle, p.unlock)
 	}
-	if p.conn == nil || len(keys) == 0 {
+	return p.conn, names, places
+}
+
+// drop gives a broken connection up, and with it all the places.
+func (p *HostPlaces) drop() {
+	if p.conn == nil {
 		return
 	}
-	ctx, cancel := context.WithTimeout(context.Background(), placesTimeout)
-	defer cancel()
-	if _, err := p.conn.Exec(ctx, "SELECT pg_advisory_unlock(k, n) FROM unnest($1::int[], $2::int[]) AS x (k, n)", keys, places); err != nil {
-		p.drop()
-	}
-}
-
-// drop returns a broken connection up, and with it all the places.
-func (p *HostPlaces) drop() {
 	_ = p.conn.Conn().Close(context.Background())
 	p.conn.Release()
-	p.conn, p.idle = nil, map[string][]idlePlace{}
+	p.conn, p.held, p.idle = nil, map[string]map[int]bool{}, map[string][]idlePlace{}
 }
 
-// Close returns the connection back.
+// Close gives the connection back.
 func (p *HostPlaces) Close() {
+	p.turn.take(true)
+	defer p.turn.leave()
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	if p.conn != nil {
-		p.drop()
+	p.drop()
+}
+
+// turn has one after the other use what only one can at a time, who is urgent before all others.
+type turn struct {
+	mu             sync.Mutex
+	taken          bool
+	urgent, others []chan struct{} // who waits
+}
+
+func (t *turn) take(urgent bool) {
+	t.mu.Lock()
+	if !t.taken {
+		t.taken = true
+		t.mu.Unlock()
+		return
 	}
+	mine, line := make(chan struct{}), &t.others
+	if urgent {
+		line = &t.urgent
+	}
+	*line = append(*line, mine)
+	t.mu.Unlock()
+	<-mine
+}
+
+// leave hands the turn on.
+func (t *turn) leave() {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	for _, line := range []*[]chan struct{}{&t.urgent, &t.others} {
+		if len(*line) > 0 {
+			close((*line)[0])
+			*line = (*line)[1:]
+			return
+		}
+	}
+	t.taken = false
 }
 
 func scopeKey(name string) int32 {

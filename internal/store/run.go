@@ -440,12 +440,16 @@ func (s *Store) RunDomains(ctx context.Context, run int64, domains []string) ([]
 }
 
 // Acceptances returns what is known of the exchangers of a domain.
-func (s *Store) Acceptances(ctx context.Context, domain string) ([]probe.Acceptance, error) {
-	rows, err := s.db.Query(ctx, "SELECT facts FROM acceptance WHERE domain = $1 ORDER BY at DESC", domain)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, pgx.RowTo[probe.Acceptance])
+func (s *Store) Acceptances(ctx context.Context, domain string) (known []probe.Acceptance, err error) {
+	err = s.ask(ctx, acceptancesOf(&known, domain))
+	return known, err
+}
+
+func acceptancesOf(known *[]probe.Acceptance, domain string) question {
+	return question{"SELECT facts FROM acceptance WHERE domain = $1 ORDER BY at DESC", []any{domain}, func(rows pgx.Rows) (err error) {
+		*known, err = pgx.CollectRows(rows, pgx.RowTo[probe.Acceptance])
+		return err
+	}}
 }
 
 // SaveAcceptances records what was learnt of exchangers. Of visits at the same time one may

@@ -277,6 +277,30 @@ func one[T any](ctx context.Context, db querier, sql string, args ...any) (T, er
 	return v, err
 }
 
+// question is a statement with how its answer is read.
+type question struct {
+	sql  string
+	args []any
+	read func(pgx.Rows) error
+}
+
+// ask asks some questions in one round trip.
+func (s *Store) ask(ctx context.Context, all ...question) error {
+	b := &pgx.Batch{}
+	for _, q := range all {
+		b.Queue(q.sql, q.args...).Query(q.read)
+	}
+	return s.db.SendBatch(ctx, b).Close()
+}
+
+// records asks for records, which are added to those in into.
+func records[T any](into *[]T, sql string, args ...any) question {
+	return question{sql, args, func(rows pgx.Rows) (err error) {
+		*into, err = pgx.AppendRows(*into, rows, pgx.RowToStructByName[T])
+		return err
+	}}
+}
+
 // many reads records.
 func many[T any](ctx context.Context, db querier, sql string, args ...any) ([]T, error) {
 	rows, err := db.Query(ctx, sql, args...)

@@ -13,7 +13,6 @@ import (
 	"varnet/core/resolve"
 	"varnet/core/rule"
 	"varnet/internal/bounce"
-	"varnet/internal/outbound"
 	"varnet/internal/store"
 	"varnet/internal/store/pack"
 )
@@ -113,25 +112,24 @@ func (e *Engine) checkNow(ctx context.Context, workspace int64, typed string, pa
 		c.Verdict = finding.ConcludeFrom(c.Problem.Cause, nil)
 		return c
 	}
-	known, err := e.Catalogue(ctx, workspace)
-	if err != nil {
-		e.Log.Warn("the workspace's own catalogue entries are not known now", "err", err)
-		known = catalogue.Default()
+	was, err := e.Store.Recall(ctx, workspace, a)
+	erased := false
+	if err == nil {
+		erased, err = e.Rights.Erased(ctx, workspace, was.ErasedKey, a)
 	}
-	if erased, err := e.Rights.Erased(ctx, workspace, a); erased || err != nil {
+	if erased || err != nil {
 		if err != nil {
 			e.Log.Error("whether the address was erased is not known now, so that it is not asked about", "err", err)
 		}
 		c.Verdict = finding.ConcludeFrom(finding.RuleErased, nil)
 		return c
 	}
+	known := catalogue.With(was.Entries)
 	c.Address, c.Suggestion = a, known.Suggest(a.Domain)
 	passed(finding.StageSyntax, c)
-	recalled := e.recall(ctx, workspace, a)
 	traits := e.domainOf(ctx, &c, known)
-	was := recalled()
-	if v, bounced := was.outcome.Verdict(finding.Verdict{Traits: traits}, c.At); bounced {
-		c.Verdict, c.Asked = v, []probe.Asked{bounce.Evidence(was.outcome)}
+	if v, bounced := was.Outcome.Verdict(finding.Verdict{Traits: traits}, c.At); bounced {
+		c.Verdict, c.Asked = v, []probe.Asked{bounce.Evidence(was.Outcome)}
 		return c
 	}
 	if cause, hopeless := c.Domain.Outcome.Cause(); hopeless {
@@ -141,41 +139,6 @@ func (e *Engine) checkNow(ctx context.Context, workspace int64, typed string, pa
 	passed(finding.StageDomain, c)
 	e.askNow(ctx, workspace, &c, traits, was)
 	return c
-}
-
-// recalled is what is known from before of an address and of how it may be asked about.
-type recalled struct {
-	outcome     store.KnownOutcome
-	absent      time.Time
-	acceptances []probe.Acceptance
-	side        *outbound.Setup
-	sideErr     error
-}
-
-// recall begins to read what is known of an address, so that it is there when DNS has answered; what it
-// returns waits for it.
-func (e *Engine) recall(ctx context.Context, workspace int64, a address.Address) func() recalled {
-	var r recalled
-	var all sync.WaitGroup
-	all.Go(func() { r.outcome = e.knownOutcome(ctx, workspace, a) })
-	all.Go(func() {
-		gone, err := e.Store.Absences(ctx, workspace, []string{a.Mailbox()})
-		if err != nil {
-			e.Log.Warn("whether the address was absent before is not known now", "err", err)
-		}
-		r.absent = gone[a.Mailbox()]
-	})
-	all.Go(func() {
-		var err error
-		if r.acceptances, err = e.Store.Acceptances(ctx, a.Domain); err != nil {
-			e.Log.Warn("what was learnt of the domain is not known now", "err", err)
-		}
-	})
-	all.Go(func() { r.side, r.sideErr = e.sideOf(ctx, workspace) })
-	return func() recalled {
-		all.Wait()
-		return r
-	}
 }
 
 // domainOf asks DNS about the domain of an address, and returns its traits.
@@ -193,9 +156,9 @@ func (e *Engine) domainOf(ctx context.Context, c *Checked, known *catalogue.Cata
 }
 
 // askNow asks a mail host about an address, as far as rules allow.
-func (e *Engine) askNow(ctx context.Context, workspace int64, c *Checked, traits finding.Traits, was recalled) {
+func (e *Engine) askNow(ctx context.Context, workspace int64, c *Checked, traits finding.Traits, was store.Recalled) {
 	a, d := c.Address, *c.Domain
-	way, cause, err := e.wayFor(ctx, was, a, d)
+	way, cause, err := e.wayFor(ctx, was.Rules, a, d)
 	if err != nil {
 		e.Log.Warn("outbound is not known now", "err", err)
 	}
@@ -207,9 +170,9 @@ func (e *Engine) askNow(ctx context.Context, workspace int64, c *Checked, traits
 		return
 	}
 	domain := probe.Domain{Name: a.Domain, Operator: d.Operator(), Exchangers: d.Exchangers, Way: way.Way, Lanes: max(1, way.lanes),
-		Questions: []probe.Question{{Address: a, Traits: traits, Absent: was.absent}}}
+		Questions: []probe.Question{{Address: a, Traits: traits, Absent: was.Absent}}}
 	if way.Way != nil {
-		domain.Acceptances = byRoute(was.acceptances, way.Way.Route)
+		domain.Acceptances = byRoute(was.Acceptances, way.Way.Route)
 	}
 	ctx, cancel := context.WithTimeout(ctx, deadline)
 	defer cancel()
@@ -222,22 +185,12 @@ func (e *Engine) askNow(ctx context.Context, workspace int64, c *Checked, traits
 		record := pack.ParcelRecord{Conversations: out.Conversations, Acceptances: out.Acceptances}
 		c.Acceptance = record.Acceptance(a.Domain, c.Asked[n-1].Conversation)
 	}
-	if v, changed := was.outcome.Verdict(c.Verdict, c.At); changed {
-		c.Verdict, c.Asked = v, append(c.Asked, bounce.Evidence(was.outcome))
+	if v, changed := was.Outcome.Verdict(c.Verdict, c.At); changed {
+		c.Verdict, c.Asked = v, append(c.Asked, bounce.Evidence(was.Outcome))
 	}
-	if err := e.Store.SaveAcceptances(ctx, out.Acceptances); err != nil {
+	if err := e.Store.SaveAcceptances(ctx, newAcceptances([]probe.Domain{domain}, out.Acceptances)); err != nil {
 		e.Log.Warn("what was learnt of a domain was not kept", "domain", a.Domain, "err", err)
 	}
-}
-
-// knownOutcome returns what is known of an address by letters sent to it; the zero value
-// where nothing is.
-func (e *Engine) knownOutcome(ctx context.Context, workspace int64, a address.Address) store.KnownOutcome {
-	known, err := e.Store.KnownOutcomes(ctx, workspace, []string{a.Canonical()})
-	if err != nil {
-		e.Log.Warn("what became of letters to the address is not known now", "err", err)
-	}
-	return known[a.Canonical()]
 }
 
 // checkedBy is how an address is asked about now, and how many sessions its operator may see at a
@@ -249,13 +202,14 @@ type checkedBy struct {
 	elsewhere string
 }
 
-// wayFor tells how an address is asked about now, or the cause for which a rule says not to. The wait
-// of a rest is not kept: somebody looks on.
-func (e *Engine) wayFor(ctx context.Context, was recalled, a address.Address, d resolve.Domain) (by checkedBy, cause finding.Cause, err error) {
-	if was.sideErr != nil {
-		return by, "", was.sideErr
+// wayFor returns how an address is asked about now by its workspace's own rules, or the cause for which a rule
+// says not to. The wait of a rest is not kept: somebody looks on.
+func (e *Engine) wayFor(ctx context.Context, own []rule.Rule, a address.Address, d resolve.Domain) (by checkedBy, cause finding.Cause, err error) {
+	side, err := e.Outbound.Setup(ctx)
+	if err != nil {
+		return by, "", err
 	}
-	side := was.side
+	side = side.For(own)
 	op, err := e.Outbound.Operator(ctx, d.Operator())
 	if err != nil {
 		return by, "", err
@@ -273,13 +227,4 @@ func (e *Engine) wayFor(ctx context.Context, was recalled, a address.Address, d 
 		return checkedBy{Way: &st.Way, lanes: lanes.N}, "", nil
 	}
 	return by, finding.RuleDepth, nil
-}
-
-// sideOf returns outbound with the rules of a workspace.
-func (e *Engine) sideOf(ctx context.Context, workspace int64) (side *outbound.Setup, err error) {
-	if side, err = e.Outbound.Setup(ctx); err != nil {
-		return side, err
-	}
-	own, err := e.Store.OwnRules(ctx, workspace)
-	return side.For(own), err
 }

@@ -121,13 +121,13 @@ func (l *loaded) teaches(out probe.Outcome, now time.Time) bool {
 			return true
 		}
 	}
-	return len(l.learnt(out.Acceptances)) > 0
+	return len(newAcceptances(l.parcel.Domains, out.Acceptances)) > 0
 }
 
-// learnt returns the acceptances that say more than what was known.
-func (l *loaded) learnt(acceptances []probe.Acceptance) (out []probe.Acceptance) {
+// newAcceptances returns the acceptances that say more than what was known of the domains asked about.
+func newAcceptances(asked []probe.Domain, acceptances []probe.Acceptance) (out []probe.Acceptance) {
 	before := map[probe.Site]probe.Acceptance{}
-	for _, d := range l.parcel.Domains {
+	for _, d := range asked {
 		for _, a := range d.Acceptances {
 			before[a.Site()] = a
 		}

@@ -287,7 +287,7 @@ func (e *Engine) record(ctx context.Context, lane LaneArgs, p *store.Parcel, l l
 		var learnt map[string]pace.Pace
 		return inOrder(
 			func() error { return s.AddParcels(ctx, next.parcels) },
-			func() error { return s.SaveAcceptances(ctx, l.learnt(out.Acceptances)) },
+			func() error { return s.SaveAcceptances(ctx, newAcceptances(l.parcel.Domains, out.Acceptances)) },
 			func() error { learnt, err = e.learn(ctx, s, tx, p.RunID, l, out.Seen, now); return err },
 			func() error { return e.followUp(ctx, s, tx, l.side, lane, learnt[lane.Key], next.parcels) },
 		)
