@@ -342,11 +342,3 @@ func (o *Outbound) Try(ctx context.Context, typed string) (t Tried, err error) {
 	t.Route, t.Identity, t.Lanes = side.Name(st.Way.Route), core.IdentityName(st.Way.Identity), side.Bounds(op.Name).Cap
 	return t, nil
 }
-
-// Operator returns what is known of one operator.
-func (o *Outbound) Operator(ctx context.Context, name string) (store.Operator, error) {
-	known, err := o.Store.Operators(ctx, []string{name})
-	op := known[name]
-	op.Name = name
-	return op, err
-}

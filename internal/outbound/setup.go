@@ -54,6 +54,8 @@ type cache struct {
 	// stale is apart from the lock, which is held while the database is waited
 	// for: within a transaction nobody may wait for that.
 	stale atomic.Bool
+	// operators are those that single checks have asked about since now was read.
+	operators map[string]store.Operator
 }
 
 // Setup reads outbound, at most once a second. It is not for use within a
@@ -67,9 +69,34 @@ func (o *Outbound) Setup(ctx context.Context) (*Setup, error) {
 	}
 	next, err := o.read(ctx)
 	if err == nil {
-		c.now = next
+		c.now, c.operators = next, map[string]store.Operator{}
 	}
 	return next, err
+}
+
+// Operator returns what is known of one operator, which is read as often as Setup. Nobody changes what it
+// returns.
+func (o *Outbound) Operator(ctx context.Context, name string) (store.Operator, error) {
+	if _, err := o.Setup(ctx); err != nil {
+		return store.Operator{}, err
+	}
+	c := &o.cache
+	c.mu.Lock()
+	op, ok := c.operators[name]
+	c.mu.Unlock()
+	if ok {
+		return op, nil
+	}
+	known, err := o.Store.Operators(ctx, []string{name})
+	if err != nil {
+		return op, err
+	}
+	op = known[name]
+	op.Name = name
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.operators[name] = op
+	return op, nil
 }
 
 // Forget makes the next look at outbound a fresh one.
