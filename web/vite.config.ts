@@ -1,8 +1,33 @@
 import react from "@vitejs/plugin-react";
-import { defineConfig } from "vite";
+import { defineConfig, type Plugin } from "vite";
+
+/** atOnce has the page fetch what all pages need beside the script that fetches it. */
+const atOnce: Plugin = {
+  name: "at-once",
+  transformIndexHtml: {
+    order: "post",
+    handler: (_, { bundle = {} }) =>
+      Object.values(bundle).flatMap((chunk) =>
+        chunk.type === "chunk" && chunk.name === "console"
+          ? [
+              {
+                tag: "link",
+                attrs: { rel: "modulepreload", crossorigin: true, href: `/${chunk.fileName}` },
+                injectTo: "head",
+              },
+              ...[...(chunk.viteMetadata?.importedCss ?? [])].map((css) => ({
+                tag: "link",
+                attrs: { rel: "stylesheet", crossorigin: true, href: `/${css}` },
+                injectTo: "head" as const,
+              })),
+            ]
+          : [],
+      ),
+  },
+};
 
 export default defineConfig({
-  plugins: [react()],
+  plugins: [react(), atOnce],
   build: {
     assetsInlineLimit: 0,
     chunkSizeWarningLimit: 900,
@@ -10,9 +35,10 @@ export default defineConfig({
     rollupOptions: {
       output: {
         // A page asks for what it shares with others in few files: each costs a round trip, and small ones
-        // hardly pack. First what every page needs, then what forms need, then what calls the API.
+        // hardly pack. First what begins a page, then what every page needs, what forms need, and what calls the API.
         codeSplitting: {
           groups: [
+            { name: "entry", test: /src\/(entry|pages|api\/early)\.ts$|vite\/preload-helper/, priority: 1 },
             { name: "console", test: /src\/main\.tsx$/ },
             {
               name: "fields",

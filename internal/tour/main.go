@@ -30,7 +30,7 @@ func main() {
 	key := flag.String("key", "", "the demo's key")
 	list := flag.String("list", "", "the demo's list")
 	out := flag.String("out", "docs/screenshots", "where the pictures go")
-	only := flag.String("only", "", "one picture alone")
+	only := flag.String("only", "", "one picture alone, or with -look or -speed one page")
 	page := flag.String("page", "", "instead of all, the page at this path, as page.png")
 	look := flag.Bool("look", false, "instead, every page of the console on a wide screen, a phone and in the dark, and a table of what is wrong")
 	speed := flag.Bool("speed", false, "instead, how much every page of the console loads, and how long it takes until its content is there")

@@ -51,6 +51,9 @@ func (t *tour) speed() error {
 	fmt.Fprintln(w, "page, nothing kept\tKB\trequests\tms until its content\tkept: KB\tms until its content\tat most\t")
 	var middles [2][]float64
 	for _, p := range pages {
+		if t.only != "" && p.name != t.only {
+			continue
+		}
 		first, times, err := t.visit(p, true)
 		if err != nil {
 			return err
@@ -65,9 +68,12 @@ func (t *tour) speed() error {
 	if err := w.Flush(); err != nil {
 		return err
 	}
+	if len(middles[0]) == 0 {
+		return fmt.Errorf("there is no page called %s", t.only)
+	}
 	for i, kept := range []string{"nothing kept", "with what is kept"} {
 		slices.Sort(middles[i])
-		fmt.Printf("%s: the content of the middle one of %d pages is there after %.0f ms, of the slowest after %.0f ms\n", kept, len(pages), middles[i][len(pages)/2], middles[i][len(pages)-1])
+		fmt.Printf("%s: the content of the middle one of %d pages is there after %.0f ms, of the slowest after %.0f ms\n", kept, len(middles[i]), middles[i][len(middles[i])/2], middles[i][len(middles[i])-1])
 	}
 	return nil
 }

@@ -5,7 +5,7 @@ import { ConfigProvider } from "antd";
 import { type ComponentType, StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { Problem } from "./api/client";
-import { begin, Router } from "./router";
+import { Router } from "./router";
 import { useTheme } from "./theme";
 
 const queries = new QueryClient({
@@ -32,14 +32,11 @@ function App({ first }: { first: ComponentType | undefined }) {
 // biome-ignore lint/suspicious/noDocumentCookie: it is not a secret, and the newer interface is not everywhere
 document.cookie = `zone=${encodeURIComponent(Intl.DateTimeFormat().resolvedOptions().timeZone)}; Path=/; SameSite=Strict; Max-Age=31536000`;
 
-const root = createRoot(document.getElementById("root")!);
-// A script that does not come is asked for again by the page itself.
-void begin()
-  .catch(() => undefined)
-  .then((first) =>
-    root.render(
-      <StrictMode>
-        <App first={first} />
-      </StrictMode>,
-    ),
+/** start draws the console; first is the page where somebody begins. */
+export function start(first: ComponentType | undefined) {
+  createRoot(document.getElementById("root")!).render(
+    <StrictMode>
+      <App first={first} />
+    </StrictMode>,
   );
+}

@@ -1,5 +1,6 @@
 import createClient from "openapi-fetch";
 import type { components, paths } from "./contract.gen";
+import { early } from "./early";
 
 type Schemas = components["schemas"];
 /** Schema is a type of the contract by its name. */
@@ -19,6 +20,7 @@ export type Finding = Result["finding"];
 
 export const api = createClient<paths>({
   baseUrl: "/api/v1",
+  fetch: early,
   querySerializer: { array: { style: "form", explode: false } },
 });
 
