@@ -272,8 +272,9 @@ func (t *talk) askSome(items []*item, last bool) (done int) {
 	var then func() []string
 	if last && t.survived[t.host] == 0 {
 		then = func() []string {
-			behind = t.weights()
-			return mailboxes(behind)
+			more := t.weights()
+			behind = append(behind, more...)
+			return mailboxes(more)
 		}
 	}
 	answers, tail := t.session.AskThen(mailboxes(items), then, func(place int, a smtp.Answer) bool {

@@ -31,8 +31,9 @@ func (s *Session) Ask(mailboxes []string, heard func(place int, a Answer) (goOn 
 }
 
 // AskThen is Ask with mailboxes that are asked about behind the last that the session has
-// room for, while that is on its way: then names them when it comes to that. Their
-// answers come apart, and their places go on from the others'. Where the host takes one
+// room for, while that is on its way: then names them when it comes to that, and others where the
+// transaction was full before the last and one more follows. Their answers come apart, all together, and their
+// places go on from the others'. Where the host takes one
 // question at a time, or the transaction no more, they are not asked about.
 func (s *Session) AskThen(mailboxes []string, then func() []string, heard func(place int, a Answer) (goOn bool)) (answers, last []Answer) {
 	s.stopped, s.onAnswer = false, heard
@@ -55,7 +56,7 @@ func (s *Session) AskThen(mailboxes []string, then func() []string, heard func(p
 		if next+len(same) < len(listed) && s.Room() > len(same) {
 			behind = nil // more of the list follows in another transaction
 		}
-		done, tail := s.stream(listed[next:next+len(same)], len(listed), behind)
+		done, tail := s.stream(listed[next:next+len(same)], len(listed)+len(last), behind)
 		next, last = next+done, append(last, tail...)
 	}
 	return answers, last
@@ -252,9 +253,9 @@ func (s *Session) beforeSilence() int {
 }
 
 // beforeComplaint is how many mailboxes may be on their way at once so that few of
-// them are asked about after the host has begun to complain: a sixth of what it has
+// them are asked about after the host has begun to complain: an eighth of what it has
 // answered without.
-func (s *Session) beforeComplaint() int { return 1 + (s.limits.Proven+s.heard)/6 }
+func (s *Session) beforeComplaint() int { return 1 + (s.limits.Proven+s.heard)/8 }
 
 // more is how many further questions may go out while so many are on the way.
 // They go in handfuls: not before half of those that may be on the way are

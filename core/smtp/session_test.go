@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"net"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -228,6 +229,44 @@ func TestALongSessionHasSeveralTransactions(t *testing.T) {
 	}
 	if yes != quick.Questions || transactions != 2 || s.Room() != 0 || s.Failure() != nil {
 		t.Errorf("%d taken in %d transactions, room for %d, %v", yes, transactions, s.Room(), s.Failure())
+	}
+}
+
+// TestWhatFollowsTwice: where the host says that the transaction is full before the last mailbox, what was to follow it
+// is named anew behind it in the next; each answer comes with the place of its own mailbox.
+func TestWhatFollowsTwice(t *testing.T) {
+	taken, full := 0, false
+	s, err := open(t, scripted(t, "220 host\r\n", polite(func(m string) string {
+		if taken++; taken > 4 && !full {
+			full = strings.HasPrefix(m, "second")
+			return "452 4.5.3 too many recipients\r\n"
+		}
+		return "250 2.1.5 <" + m + "> is fine\r\n"
+	})))
+	if err != nil {
+		t.Fatal(err)
+	}
+	mailboxes := []string{"a@h.example", "b@h.example", "c@h.example", "d@h.example", "e@h.example"}
+	follow := [][]string{{"first@h.example", "second@h.example"}, {"third@h.example"}}
+	all := slices.Clone(mailboxes)
+	answers, last := s.AskThen(mailboxes, func() []string {
+		named := follow[0]
+		follow, all = follow[1:], append(all, named...)
+		return named
+	}, func(place int, a Answer) bool {
+		if all[place] != a.Mailbox {
+			t.Errorf("the answer about %s comes at the place of %s", a.Mailbox, all[place])
+		}
+		return true
+	})
+	answers = append(answers, last...)
+	if len(follow) != 0 || len(answers) != len(all) {
+		t.Fatalf("%d answers about %s, and %s were not named", len(answers), all, follow)
+	}
+	for i, a := range answers {
+		if a.Mailbox != all[i] || a.Answered != (i < 5 || i == 7) {
+			t.Errorf("%s: %+v", all[i], a)
+		}
 	}
 }
 
