@@ -21,6 +21,7 @@ import (
 	"time"
 
 	"varnet/core/address"
+	"varnet/core/fault"
 	"varnet/core/finding"
 	"varnet/core/pace"
 	"varnet/core/resolve"
@@ -211,11 +212,14 @@ func (p *Prober) Probe(ctx context.Context, parcel Parcel) Outcome {
 		wg   sync.WaitGroup
 		out  = Outcome{Seen: map[Source]pace.Seen{}}
 		free = make(chan struct{}, max(1, p.Width))
+		// A fault of ours ends the parcel, and not the service.
+		faults fault.Keeper
 	)
 	for source, domains := range p.bySource(parcel.Domains) {
 		free <- struct{}{}
 		wg.Go(func() {
 			defer func() { <-free }()
+			defer faults.Keep()
 			one := p.visitOperator(ctx, domains, parcel)
 			mu.Lock()
 			defer mu.Unlock()
@@ -223,6 +227,7 @@ func (p *Prober) Probe(ctx context.Context, parcel Parcel) Outcome {
 		})
 	}
 	wg.Wait()
+	faults.Throw()
 	return out
 }
 

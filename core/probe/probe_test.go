@@ -358,6 +358,26 @@ func madeUpOf(asked []string) (out []string) {
 	return out
 }
 
+// faulty is a network that has a fault of ours come to light.
+type faulty struct{}
+
+func (faulty) DialContext(context.Context, string, string) (net.Conn, error) {
+	panic("a place beyond the end")
+}
+
+// TestAFaultEndsItsParcel: a fault of ours in a visit comes to light where the parcel is waited for, whose job it ends; it
+// does not end the process.
+func TestAFaultEndsItsParcel(t *testing.T) {
+	p := New(faulty{}, smtp.Identity{Name: "verify.fernhollow.example", Sender: "check@fernhollow.example"})
+	defer func() {
+		if told := fmt.Sprint(recover()); !strings.HasPrefix(told, "a place beyond the end") || !strings.Contains(told, "faulty.DialContext") {
+			t.Errorf("the parcel ended with %s", told)
+		}
+	}()
+	p.Probe(t.Context(), Parcel{Domains: []Domain{domain([]string{first}, "here1")}})
+	t.Error("the fault did not come to light")
+}
+
 // TestABackupsWordIsProvisional: a host that takes anything behind one that is busy,
 // refuses, hangs up or is gone concludes nothing while the best may come back.
 func TestABackupsWordIsProvisional(t *testing.T) {

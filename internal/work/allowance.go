@@ -10,6 +10,7 @@ import (
 	"github.com/riverqueue/river"
 
 	"varnet/core/event"
+	"varnet/core/fault"
 	"varnet/core/finding"
 	"varnet/internal/allowance"
 	"varnet/internal/store"
@@ -95,13 +96,16 @@ func (e *Engine) CheckPaid(ctx context.Context, workspace int64, by store.By, ty
 	}
 	done, found := make([]Checked, len(once)), make([]finding.Verdict, len(once))
 	var wg sync.WaitGroup
+	var faults fault.Keeper
 	for i, t := range once {
 		wg.Go(func() {
+			defer faults.Keep()
 			done[i] = check(t)
 			found[i] = done[i].Verdict
 		})
 	}
 	wg.Wait()
+	faults.Throw()
 	out := make([]Checked, len(typed))
 	for i, t := range typed {
 		at, _ := slices.BinarySearch(once, t)
