@@ -99,7 +99,7 @@ func New(ending context.Context, e *work.Engine, o Options) http.Handler {
 	a.accounts = &account.Accounts{Store: db, Secrets: e.Secrets, Office: a.letters, Post: e.PostLetter, Happened: e.Happened, Log: e.Log, Demo: o.Demo}
 	go a.live.Run(ending)
 	r := chi.NewRouter()
-	r.Use(forwarded(o.Proxies, o.Forwarded), a.logged, paced, hosted(o.Hosts), secured, zoned, sameOrigin().Handler, middleware.Compress(compression, compressed...))
+	r.Use(forwarded(o.Proxies, o.Forwarded), a.logged, a.caught, paced, hosted(o.Hosts), secured, zoned, sameOrigin().Handler, middleware.Compress(compression, compressed...))
 	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("ok\n")) })
 	r.Get("/readyz", a.ready)
 	r.Route("/api/v1", func(r chi.Router) {
@@ -279,8 +279,11 @@ func (a *API) failed(ctx context.Context, err error) error {
 		return huma.NewError(http.StatusServiceUnavailable, "The connection to the database broke off, and nothing was changed. Try again in a moment.")
 	}
 	a.log.Error("a request failed", "err", err)
-	return huma.Error500InternalServerError("Something went wrong in Varnet. Try again; the service's log says more.")
+	return huma.Error500InternalServerError(ourFault)
 }
+
+// ourFault is what is told of a fault of ours.
+const ourFault = "Something went wrong in Varnet. Try again; the service's log says more."
 
 // refusal tells why somebody was refused.
 func refusal(r *account.Refused) error {

@@ -6,6 +6,7 @@ import (
 	"net"
 	"net/http"
 	"net/netip"
+	"runtime/debug"
 	"slices"
 	"strconv"
 	"strings"
@@ -62,6 +63,27 @@ func (a *API) logged(next http.Handler) http.Handler {
 		took := time.Since(start)
 		requests.WithLabelValues(methodOf(r), route, strconv.Itoa(ww.Status())).Observe(took.Seconds())
 		a.log.Debug("request", "method", r.Method, "route", route, "status", ww.Status(), "took", took)
+	})
+}
+
+// caught answers where a fault of ours came to light, unless the answer has begun, and logs where that was.
+func (a *API) caught(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		defer func() {
+			f := recover()
+			if f == nil {
+				return
+			}
+			if f == http.ErrAbortHandler {
+				panic(f)
+			}
+			a.log.Error("a request came upon a fault", "method", r.Method, "route", chi.RouteContext(r.Context()).RoutePattern(), "fault", f, "at", string(debug.Stack()))
+			if ww, ok := w.(middleware.WrapResponseWriter); ok && ww.Status() != 0 {
+				panic(http.ErrAbortHandler) // so that half an answer is not taken for a whole one
+			}
+			problem(w, http.StatusInternalServerError, ourFault)
+		}()
+		next.ServeHTTP(w, r)
 	})
 }
 

@@ -1,10 +1,17 @@
 package api
 
 import (
+	"bytes"
+	"encoding/json"
+	"io"
+	"log/slog"
 	"net/http"
 	"net/http/httptest"
 	"net/netip"
+	"strings"
 	"testing"
+
+	"github.com/go-chi/chi/v5"
 )
 
 // TestForwarded: only proxies of ours are believed about who asks, and only about the last that
@@ -55,5 +62,42 @@ func TestInConsole(t *testing.T) {
 		if got := inConsole(to); got != want {
 			t.Errorf("%q: %q, want %q", to, got, want)
 		}
+	}
+}
+
+// TestCaught: a fault of ours is answered and logged, with where it came about; one behind the beginning of an answer breaks
+// that off, so that nobody takes half of it for the whole.
+func TestCaught(t *testing.T) {
+	var log bytes.Buffer
+	a := &API{log: slog.New(slog.NewTextHandler(&log, nil))}
+	r := chi.NewRouter()
+	r.Use(a.logged, a.caught)
+	beyond := []int{}
+	r.Get("/at-once", func(http.ResponseWriter, *http.Request) { _ = beyond[len(beyond)] })
+	r.Get("/midway", func(w http.ResponseWriter, _ *http.Request) {
+		_, _ = w.Write(bytes.Repeat([]byte("row\n"), 10_000))
+		_ = beyond[len(beyond)]
+	})
+	s := httptest.NewServer(r)
+	defer s.Close()
+	answer, err := http.Get(s.URL + "/at-once")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer answer.Body.Close()
+	var told struct{ Detail string }
+	if err := json.NewDecoder(answer.Body).Decode(&told); err != nil || answer.StatusCode != http.StatusInternalServerError || told.Detail != ourFault {
+		t.Errorf("%d %q, %v", answer.StatusCode, told.Detail, err)
+	}
+	if said := log.String(); !strings.Contains(said, "index out of range [0]") || !strings.Contains(said, "route=/at-once") || !strings.Contains(said, "http_test.go") {
+		t.Errorf("the log says %s", said)
+	}
+	answer, err = http.Get(s.URL + "/midway")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer answer.Body.Close()
+	if _, err := io.ReadAll(answer.Body); err == nil {
+		t.Error("half an answer came as a whole one")
 	}
 }

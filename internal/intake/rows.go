@@ -13,6 +13,7 @@ import (
 	"varnet/core/address"
 	"varnet/core/catalogue"
 	"varnet/core/erase"
+	"varnet/core/fault"
 	"varnet/core/finding"
 	"varnet/core/sheet"
 	"varnet/internal/store"
@@ -34,8 +35,10 @@ func ahead[T any](ctx context.Context, next func() (*T, error), size func(*T) in
 		err  error
 	}
 	batches := make(chan batch, aheadBatches)
+	var faults fault.Keeper // it ends the import, and not the service
 	go func() {
 		defer close(batches)
+		defer faults.Keep()
 		for more := true; more; {
 			b := batch{made: make([]*T, 0, aheadOf)}
 			for bytes := 0; len(b.made) < aheadOf && bytes < aheadBytes && more; {
@@ -61,6 +64,7 @@ func ahead[T any](ctx context.Context, next func() (*T, error), size func(*T) in
 				return nil, now.err
 			}
 			if now, ok = <-batches; !ok {
+				faults.Throw()
 				return nil, ctx.Err()
 			}
 		}

@@ -189,6 +189,28 @@ func TestAhead(t *testing.T) {
 	}
 }
 
+// TestAFaultAheadEndsTheImport: a fault of ours in what is made ahead comes to light where it is read, behind all that was made
+// before it.
+func TestAFaultAheadEndsTheImport(t *testing.T) {
+	made, read := 0, 0
+	next := ahead(t.Context(), func() (*int, error) {
+		if made++; made > aheadOf+1 {
+			panic("a place beyond the end")
+		}
+		return &made, nil
+	}, func(*int) int { return 1 })
+	defer func() {
+		if told := fmt.Sprint(recover()); !strings.HasPrefix(told, "a place beyond the end") || read != aheadOf {
+			t.Errorf("after %d read: %s", read, told)
+		}
+	}()
+	for ; read <= aheadOf; read++ {
+		if one, err := next(); one == nil || err != nil {
+			t.Fatalf("after %d read: %v", read, err)
+		}
+	}
+}
+
 // TestAheadEnds: who stops listening is not waited for.
 func TestAheadEnds(t *testing.T) {
 	ctx, cancel := context.WithCancel(t.Context())

@@ -13,6 +13,7 @@ import (
 
 	"varnet/core/catalogue"
 	"varnet/core/estimate"
+	"varnet/core/fault"
 	"varnet/core/finding"
 	"varnet/core/pace"
 	"varnet/core/resolve"
@@ -342,10 +343,15 @@ func (e *Engine) recordBatch(ctx context.Context, s *store.Store, tx pgx.Tx, b *
 func (e *Engine) lookUp(ctx context.Context, names []string) (map[string]resolve.Domain, error) {
 	found := make([]resolve.Domain, len(names))
 	var wg sync.WaitGroup
+	var faults fault.Keeper
 	for i, n := range names {
-		wg.Go(func() { found[i] = e.Resolver.Lookup(ctx, n) })
+		wg.Go(func() {
+			defer faults.Keep()
+			found[i] = e.Resolver.Lookup(ctx, n)
+		})
 	}
 	wg.Wait()
+	faults.Throw()
 	failed, facts := 0, map[string]resolve.Domain{}
 	for _, d := range found {
 		facts[d.Name] = d
