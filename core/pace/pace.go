@@ -32,10 +32,13 @@ type Pace struct {
 	Proven int
 	// Takes tells that it has taken mail for a listed mailbox.
 	Takes bool
+	// Longest is how many questions of a session it has answered without a complaint, the most: up to there many
+	// may be on their way at once, beyond it few.
+	Longest int
 }
 
 // MostProven is up to how many answers without a complaint are counted.
-const MostProven = 400
+const MostProven = 500
 
 // Bounds are how far an operator's pace may go.
 type Bounds struct {
@@ -84,6 +87,8 @@ type Seen struct {
 	// Bore is how many questions of a session a host answered before it complained at
 	// one; 0: it did not, or at the first.
 	Bore int
+	// Longest is how many questions of a session it answered without a complaint, the most.
+	Longest int
 	// AtRecipient tells that a complaint came at a recipient, and not at a session.
 	AtRecipient bool
 	// Hint is how long the host asked us to stay away, the longest; zero: it
@@ -111,6 +116,7 @@ func (s *Seen) Add(o Seen) {
 	s.Throttled += o.Throttled
 	s.Hint = max(s.Hint, o.Hint)
 	s.Bore = max(s.Bore, o.Bore)
+	s.Longest = max(s.Longest, o.Longest)
 	s.Failed += o.Failed
 	s.Asked += o.Asked
 	s.Answered += o.Answered
@@ -138,8 +144,12 @@ func (s Seen) Refused() bool { return s.Blocked > 0 && s.Blocked*2 > s.Asked }
 func (p Pace) After(s Seen, now time.Time, b Bounds) Pace {
 	p.Lanes = min(p.Lanes, b.Cap)
 	p.Takes = p.Takes || s.Took
-	if p.Proven = min(p.Proven+s.Answered, MostProven); s.Throttled > 0 {
+	p.Proven, p.Longest = min(p.Proven+s.Answered, MostProven), max(p.Longest, s.Longest)
+	if s.Throttled > 0 {
 		p.Proven = 0
+	}
+	if s.AtRecipient {
+		p.Longest = min(p.Longest, s.Bore)
 	}
 	switch {
 	case s.Throttled > 0 && p.Resting(now):

@@ -267,3 +267,20 @@ func TestWhateverIsMet(t *testing.T) {
 		}
 	}
 }
+
+// TestLongest: the longest session without a complaint counts, and a complaint at a recipient says that no longer one did.
+func TestLongest(t *testing.T) {
+	now, p := time.Now(), Start()
+	for _, c := range []struct {
+		met  Seen
+		want int
+	}{
+		{Seen{Sessions: 1, Answered: 30, Longest: 30}, 30}, {Seen{Sessions: 1, Answered: 12, Longest: 12}, 30}, {Seen{Sessions: 2, Answered: 90, Longest: 60}, 60},
+		{Seen{Sessions: 1, Throttled: 1, Answered: 20}, 60}, {Seen{Sessions: 2, Throttled: 1, Answered: 70, Longest: 40, AtRecipient: true, Bore: 25}, 25},
+		{Seen{Sessions: 1, Throttled: 1, AtRecipient: true}, 0},
+	} {
+		if p = p.After(c.met, now, usual); p.Longest != c.want {
+			t.Errorf("after %+v the longest is %d, not %d", c.met, p.Longest, c.want)
+		}
+	}
+}

@@ -117,7 +117,9 @@ type Domain struct {
 	// PerSession is how many questions a session may have, 0: as many as usual.
 	PerSession int
 	// Proven is how many questions its operator has answered since it complained last.
-	Proven    int
+	Proven int
+	// Longest is how many questions of a session it has answered without a complaint, the most.
+	Longest   int
 	Questions []Question
 }
 

@@ -54,6 +54,9 @@ func (t *talk) run(queue []*item) []*item {
 	}
 	if f != nil {
 		t.survived[t.host] = max(1, len(t.asked))
+	} else if t.end == goOn {
+		t.seen.Longest = max(t.seen.Longest, len(t.asked))
+		t.limits.Longest = max(t.limits.Longest, len(t.asked))
 	}
 	return append(t.weigh(), rest...)
 }

@@ -112,7 +112,7 @@ const (
 func (v *visit) run(ctx context.Context) {
 	v.start = time.Now()
 	v.limits = v.prober.Limits
-	v.limits.Proven = v.domains[0].Proven
+	v.limits.Proven, v.limits.Longest = v.domains[0].Proven, v.domains[0].Longest
 	if q := v.domains[0].PerSession; q > 0 {
 		v.limits.Questions = min(v.limits.Questions, q)
 	}

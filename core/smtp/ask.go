@@ -253,9 +253,12 @@ func (s *Session) beforeSilence() int {
 }
 
 // beforeComplaint is how many mailboxes may be on their way at once so that few of
-// them are asked about after the host has begun to complain: an eighth of what it has
-// answered without.
-func (s *Session) beforeComplaint() int { return 1 + (s.limits.Proven+s.heard)/8 }
+// them are asked about after the host has begun to complain: a tenth of what it has
+// answered without, in this session alone once that is longer than any before.
+func (s *Session) beforeComplaint() int {
+	before := min(1+(s.limits.Proven+s.heard)/10, s.limits.Longest-s.heard)
+	return max(1+s.heard/10, before)
+}
 
 // more is how many further questions may go out while so many are on the way.
 // They go in handfuls: not before half of those that may be on the way are

@@ -94,8 +94,8 @@ type Limits struct {
 	// a host that has answered little so far gets fewer.
 	Window int
 	// Proven is how many questions the host's operator has answered without a
-	// complaint before this session.
-	Proven int
+	// complaint before this session, and Longest how many of one session, the most.
+	Proven, Longest int
 	// Encrypt says STARTTLS wherever it is offered, before MAIL; otherwise it is
 	// said when a reply to MAIL asks for it.
 	Encrypt bool

@@ -50,7 +50,7 @@ func scripted(t *testing.T, greeting string, answer func(line string) string) ne
 	return ours
 }
 
-var quick = Limits{Waits: DefaultWaits().All(200 * time.Millisecond), Refusals: 9, Recipients: 100, Questions: 200, Window: 5, Proven: 1000}
+var quick = Limits{Waits: DefaultWaits().All(200 * time.Millisecond), Refusals: 9, Recipients: 100, Questions: 200, Window: 5, Proven: 1000, Longest: 1000}
 
 // polite answers everything but RCPT the usual way.
 func polite(rcpt func(mailbox string) string) func(string) string {
@@ -229,6 +229,19 @@ func TestALongSessionHasSeveralTransactions(t *testing.T) {
 	}
 	if yes != quick.Questions || transactions != 2 || s.Room() != 0 || s.Failure() != nil {
 		t.Errorf("%d taken in %d transactions, room for %d, %v", yes, transactions, s.Room(), s.Failure())
+	}
+}
+
+// TestFewAreOnTheWayWhereNoSessionCameYet: as far as a session of the operator has come without a complaint, a tenth of all
+// answers may be on their way; beyond that a tenth of this session's.
+func TestFewAreOnTheWayWhereNoSessionCameYet(t *testing.T) {
+	for _, c := range []struct{ proven, longest, heard, want int }{
+		{0, 0, 0, 1}, {0, 0, 20, 3}, {500, 100, 0, 51}, {500, 100, 60, 40}, {500, 100, 95, 10}, {500, 100, 200, 21}, {500, 20, 0, 20}, {500, 20, 25, 3}, {40, 100, 10, 6},
+	} {
+		s := &Session{limits: Limits{Proven: c.proven, Longest: c.longest}, heard: c.heard}
+		if got := s.beforeComplaint(); got != c.want {
+			t.Errorf("%d answers before, %d in a session, %d in this one: %d may be on their way, not %d", c.proven, c.longest, c.heard, got, c.want)
+		}
 	}
 }
 

@@ -239,7 +239,7 @@ func (l *loaded) ask(d *probe.Domain, w probe.Way, most int, q probe.Question) {
 	one.Lanes = pace.Start().Lanes
 	if by, met := l.known[d.Operator].By[w.Route]; met {
 		p := by.Pace
-		one.Lanes, one.Proven, one.Takes, one.PerSession = p.Lanes, p.Proven, p.Takes, p.PerSession(time.Now())
+		one.Lanes, one.Proven, one.Longest, one.Takes, one.PerSession = p.Lanes, p.Proven, p.Longest, p.Takes, p.PerSession(time.Now())
 	}
 	one.Lanes = min(one.Lanes, l.side.Bounds(d.Operator).Cap)
 	l.parcel.Domains = append(l.parcel.Domains, one)

@@ -48,6 +48,7 @@ type paceForm struct {
 	Questions    int       `json:"questions,omitempty"`
 	Proven       int       `json:"proven,omitempty"`
 	Takes        bool      `json:"takes,omitempty"`
+	Longest      int       `json:"longest,omitempty"`
 }
 
 var _ = keep(func(r rule.Rule) ruleForm { return ruleForm(r) }, func(k ruleForm) rule.Rule { return rule.Rule(k) })
