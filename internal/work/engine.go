@@ -214,6 +214,7 @@ func New(c Config) (*Engine, error) {
 		RescueStuckJobsAfter:        rescueAfter,
 		CompletedJobRetentionPeriod: 10 * time.Minute,
 		RetryPolicy:                 retryPolicy{},
+		ErrorHandler:                faults{e.Log},
 		MaxAttempts:                 maxAttempts,
 	})
 	if err != nil {
@@ -426,6 +427,18 @@ type retryPolicy struct{}
 
 func (retryPolicy) NextRetry(j *rivertype.JobRow) time.Time {
 	return time.Now().Add(time.Duration(min(len(j.Errors)+1, 10)) * time.Second)
+}
+
+// faults logs where a job came upon a fault of ours. It is tried again, as one that failed.
+type faults struct{ log *slog.Logger }
+
+func (faults) HandleError(context.Context, *rivertype.JobRow, error) *river.ErrorHandlerResult {
+	return nil // what failed is told by what it keeps waiting
+}
+
+func (f faults) HandlePanic(_ context.Context, job *rivertype.JobRow, fault any, trace string) *river.ErrorHandlerResult {
+	f.log.Error("a job came upon a fault, and is tried again", "kind", job.Kind, "job", job.ID, "attempt", job.Attempt, "fault", fault, "at", trace)
+	return nil
 }
 
 // levelled is a log handler that passes on nothing below a level.

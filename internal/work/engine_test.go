@@ -6,10 +6,12 @@ import (
 	"errors"
 	"io"
 	"log/slog"
+	"net"
 	"os"
 	"path/filepath"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"testing/iotest"
 	"time"
@@ -36,7 +38,7 @@ type plant struct {
 	workspace int64
 }
 
-func newPlant(t *testing.T, world string) *plant {
+func newPlant(t *testing.T, world string, change ...func(*work.Config)) *plant {
 	t.Helper()
 	t.Parallel()
 	i := testkit.World(t, world)
@@ -57,6 +59,9 @@ func newPlant(t *testing.T, world string) *plant {
 	t.Cleanup(c.Store.Close)
 	if err := c.Store.Migrate(t.Context()); err != nil {
 		t.Fatal(err)
+	}
+	for _, do := range change {
+		do(&c)
 	}
 	p := &plant{t: t, net: i}
 	if p.Engine, err = work.New(c); err != nil {
@@ -252,6 +257,66 @@ func (p *plant) holdAskedAgain(run store.Run, found map[finding.Finding]int64) {
 
 // TestAnEngineStopsRuns: what is known stays, nothing is asked any more, and a run
 // that waits goes on where it was.
+// faultyAtFirst is a network that has a fault of ours come to light some times, and is well then.
+type faultyAtFirst struct {
+	probe.Dialer
+	left atomic.Int32
+}
+
+func (f *faultyAtFirst) DialContext(ctx context.Context, network, addr string) (net.Conn, error) {
+	if f.left.Add(-1) >= 0 {
+		panic("a place beyond the end")
+	}
+	return f.Dialer.DialContext(ctx, network, addr)
+}
+
+// lockedLog is a log that is read while it is written.
+type lockedLog struct {
+	mu sync.Mutex
+	bytes.Buffer
+}
+
+func (l *lockedLog) Write(b []byte) (int, error) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.Buffer.Write(b)
+}
+
+func (l *lockedLog) String() string {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.Buffer.String()
+}
+
+// TestAFaultIsTriedAgain: jobs that come upon a fault of ours say so in the log, with where it was, and are tried again; the
+// run comes to its end, with a result of every address.
+func TestAFaultIsTriedAgain(t *testing.T) {
+	network, log := &faultyAtFirst{}, &lockedLog{}
+	p := newPlant(t, "fernhollow", func(c *work.Config) {
+		network.Dialer, c.Prober.Way.Dialer = c.Prober.Way.Dialer, network
+		c.Log = slog.New(slog.NewTextHandler(log, nil))
+	})
+	parts, err := p.Store.OutboundParts(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, part := range parts { // without a route of its own it goes out by the prober's
+		if _, err := p.Outbound.Remove(t.Context(), part.ID); err != nil {
+			t.Fatal(err)
+		}
+	}
+	network.left.Store(3)
+	l := p.bring(200)
+	run := p.finished(p.start(l, 0).ID)
+	if found := p.counts(run); total(found) != l.Addresses+l.Malformed {
+		t.Errorf("found %v of %d", found, l.Addresses+l.Malformed)
+	}
+	p.holdTruth(run)
+	if said := log.String(); !strings.Contains(said, "level=ERROR msg=\"a job came upon a fault, and is tried again\" kind=") || !strings.Contains(said, "a place beyond the end") || !strings.Contains(said, "faultyAtFirst") {
+		t.Errorf("the log says %s", said)
+	}
+}
+
 func TestAnEngineStopsRuns(t *testing.T) {
 	p := newPlant(t, "fernhollow")
 	l := p.bring(150)
