@@ -1,10 +1,17 @@
 package store
 
 import (
+	"context"
 	"testing"
 
 	"varnet/core/probe"
 )
+
+// Acceptances returns what is known of the exchangers of a domain.
+func (s *Store) Acceptances(ctx context.Context, domain string) (known []probe.Acceptance, err error) {
+	err = s.ask(ctx, acceptancesOf(&known, domain))
+	return known, err
+}
 
 // TestMannersBecomeAcceptances takes what was known of domains before acceptances
 // through the migration, and the records of parcels with it.

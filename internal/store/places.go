@@ -18,10 +18,10 @@ import (
 // asked on.
 type HostPlaces struct {
 	pool *pgxpool.Pool
-	turn turn // at the connection
+	turn turn
+	conn *pgxpool.Conn // of who has the turn
 
 	mu   sync.Mutex
-	conn *pgxpool.Conn
 	held map[string]map[int]bool // by scope; what is idle included
 	idle map[string][]idlePlace  // by scope
 	stop *time.Timer             // unlocks what is idle
@@ -46,89 +46,87 @@ const (
 
 // Take takes a place of both scopes, or of none.
 func (p *HostPlaces) Take(ctx context.Context, scopes [2]pace.Scope, urgent bool) (places [2]int, ok bool, err error) {
-	if places, has := p.kept(scopes, true); has == [2]bool{true, true} {
-		return places, true, nil
+	var taken [2]*int
+	if p.idleOf(scopes, &taken) {
+		return [2]int{*taken[0], *taken[1]}, true, nil
 	}
 	p.turn.take(urgent)
 	defer p.turn.leave()
-	places, has := p.kept(scopes, false) // given back while others had their turn
-	taken, err := p.lock(ctx, scopes, has)
-	if err != nil {
-		return places, false, err
+	if !p.idleOf(scopes, &taken) { // nor was any given back while others had their turn
+		if err = p.lock(ctx, scopes, &taken); err != nil {
+			return places, false, err
+		}
+	}
+	if taken[0] != nil && taken[1] != nil {
+		return [2]int{*taken[0], *taken[1]}, true, nil
 	}
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	for i, at := range taken {
 		if at != nil {
-			p.hold(scopes[i].Name, *at)
-			places[i], has[i] = *at, true
-		}
-	}
-	if has == [2]bool{true, true} {
-		return places, true, nil
-	}
-	for i, of := range scopes {
-		if has[i] {
-			p.keep(of.Name, places[i])
+			p.keep(scopes[i].Name, *at)
 		}
 	}
 	return places, false, nil
 }
 
-// kept takes places that are idle, as far as there are any; with both, only where both scopes have one.
-func (p *HostPlaces) kept(scopes [2]pace.Scope, both bool) (places [2]int, has [2]bool) {
+// idleOf takes places that are idle of the scopes that have none yet, and reports whether both have one now.
+func (p *HostPlaces) idleOf(scopes [2]pace.Scope, taken *[2]*int) bool {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	if both && (len(p.idle[scopes[0].Name]) == 0 || len(p.idle[scopes[1].Name]) == 0) {
-		return places, has
-	}
 	for i, of := range scopes {
-		if idle := p.idle[of.Name]; len(idle) > 0 {
-			places[i], has[i] = idle[len(idle)-1].place, true
+		if idle := p.idle[of.Name]; taken[i] == nil && len(idle) > 0 {
+			at := idle[len(idle)-1].place // what is behind it is written over
+			taken[i] = &at
 			p.idle[of.Name] = idle[:len(idle)-1]
 		}
 	}
-	return places, has
+	return taken[0] != nil && taken[1] != nil
 }
 
-// lock takes a place of each scope that has none yet; nil: it is full.
-func (p *HostPlaces) lock(ctx context.Context, scopes [2]pace.Scope, has [2]bool) (taken [2]*int, err error) {
+// lock takes a place of each scope that has none yet, unless it is full.
+func (p *HostPlaces) lock(ctx context.Context, scopes [2]pace.Scope, taken *[2]*int) (err error) {
 	// A statement cut short would cost the connection, and all places with it.
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), placesTimeout)
 	defer cancel()
-	conn, free, err := p.connection(ctx, scopes, has)
-	if err != nil {
-		return taken, err
+	if p.conn == nil {
+		if p.conn, err = p.pool.Acquire(ctx); err != nil {
+			p.conn = nil
+			return err
+		}
 	}
+	free := p.free(scopes, *taken)
 	const first = "(SELECT n FROM unnest($2::int[]) n WHERE pg_try_advisory_lock($1, n) LIMIT 1)"
 	const second = "(SELECT n FROM unnest($4::int[]) n WHERE pg_try_advisory_lock($3, n) LIMIT 1)"
-	err = conn.QueryRow(ctx, "SELECT "+first+", "+second, scopeKey(scopes[0].Name), free[0], scopeKey(scopes[1].Name), free[1]).Scan(&taken[0], &taken[1])
+	var locked [2]*int
+	err = p.conn.QueryRow(ctx, "SELECT "+first+", "+second, scopeKey(scopes[0].Name), free[0], scopeKey(scopes[1].Name), free[1]).Scan(&locked[0], &locked[1])
+	p.mu.Lock()
+	defer p.mu.Unlock()
 	if err != nil {
-		p.mu.Lock()
-		defer p.mu.Unlock()
 		p.drop()
+		return err
 	}
-	return taken, err
+	for i, at := range locked {
+		if at != nil {
+			p.hold(scopes[i].Name, *at)
+			taken[i] = at
+		}
+	}
+	return nil
 }
 
-// connection returns that which holds the places, and which of each scope it does not hold; none of those that
-// have one.
-func (p *HostPlaces) connection(ctx context.Context, scopes [2]pace.Scope, has [2]bool) (_ *pgxpool.Conn, free [2][]int32, err error) {
+// free returns the places that are not held here of each scope that has none yet.
+func (p *HostPlaces) free(scopes [2]pace.Scope, taken [2]*int) (free [2][]int32) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	for i, of := range scopes {
 		for n := range of.Most {
-			if !has[i] && !p.held[of.Name][n] {
+			if taken[i] == nil && !p.held[of.Name][n] {
 				free[i] = append(free[i], int32(n))
 			}
 		}
 	}
-	if p.conn == nil {
-		if p.conn, err = p.pool.Acquire(ctx); err != nil {
-			p.conn = nil
-		}
-	}
-	return p.conn, free, err
+	return free
 }
 
 // Free gives places back.
@@ -161,8 +159,8 @@ func (p *HostPlaces) keep(scope string, place int) {
 func (p *HostPlaces) unlock() {
 	p.turn.take(false)
 	defer p.turn.leave()
-	conn, names, places := p.old()
-	if conn == nil || len(names) == 0 {
+	names, places := p.old()
+	if p.conn == nil || len(names) == 0 {
 		return
 	}
 	keys := make([]int32, len(names))
@@ -171,7 +169,7 @@ func (p *HostPlaces) unlock() {
 	}
 	ctx, cancel := context.WithTimeout(context.Background(), placesTimeout)
 	defer cancel()
-	_, err := conn.Exec(ctx, "SELECT pg_advisory_unlock(k, n) FROM unnest($1::int[], $2::int[]) AS x (k, n)", keys, places)
+	_, err := p.conn.Exec(ctx, "SELECT pg_advisory_unlock(k, n) FROM unnest($1::int[], $2::int[]) AS x (k, n)", keys, places)
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	if err != nil {
@@ -186,7 +184,7 @@ func (p *HostPlaces) unlock() {
 }
 
 // old takes out what is idle for long enough, and looks again later at what is not.
-func (p *HostPlaces) old() (conn *pgxpool.Conn, names []string, places []int32) {
+func (p *HostPlaces) old() (names []string, places []int32) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	p.stop = nil
@@ -205,10 +203,10 @@ func (p *HostPlaces) old() (conn *pgxpool.Conn, names []string, places []int32) 
 	if len(p.idle) > 0 {
 		p.stop = time.AfterFunc(placesIdle, p.unlock)
 	}
-	return p.conn, names, places
+	return names, places
 }
 
-// drop gives a broken connection up, and with it all the places.
+// drop gives a broken connection up, and with it all the places. It is for who has the turn, and mu.
 func (p *HostPlaces) drop() {
 	if p.conn == nil {
 		return

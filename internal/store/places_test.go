@@ -49,3 +49,61 @@ func TestPlacesHoldOverProcesses(t *testing.T) {
 	seat.Free(0)
 	holders[1].Close()
 }
+
+// TestAPlaceOfBothOrOfNone: where the neighbourhood is full the host's own place is given back, so that another process gets it a
+// moment later; and a place that is idle is taken again without the database.
+func TestAPlaceOfBothOrOfNone(t *testing.T) {
+	s, ctx := migratedTo(t, 20), t.Context()
+	one, other := s.HostPlaces(), s.HostPlaces()
+	defer one.Close()
+	defer other.Close()
+	scopes := func(host, near string) [2]pace.Scope {
+		return [2]pace.Scope{{Name: host, Most: 1}, {Name: near, Most: 1}}
+	}
+	held, ok, err := one.Take(ctx, scopes("a", "near"), false)
+	if !ok || err != nil {
+		t.Fatal(ok, err)
+	}
+	for range 2 {
+		if _, ok, err := other.Take(ctx, scopes("b", "near"), false); ok || err != nil {
+			t.Fatalf("a full neighbourhood: %v, %v", ok, err)
+		}
+	}
+	time.Sleep(3 * placesIdle)
+	if _, ok, err := one.Take(ctx, scopes("b", "elsewhere"), false); !ok || err != nil {
+		t.Errorf("the place that was given back: %v, %v", ok, err)
+	}
+	one.Free(scopes("a", "near"), held)
+	one.turn.take(false) // nobody reaches the database now
+	if again, ok, err := one.Take(ctx, scopes("a", "near"), false); !ok || err != nil || again != held {
+		t.Errorf("what is idle: %v, %v, %v", again, ok, err)
+	}
+	one.turn.leave()
+}
+
+// TestTurn: who is urgent goes before all who wait, and the others in the order in which they came.
+func TestTurn(t *testing.T) {
+	var at turn
+	at.take(false)
+	came := make(chan string)
+	for n, who := range []string{"first", "second", "urgent"} {
+		go func() {
+			at.take(who == "urgent")
+			came <- who
+		}()
+		for waits := 0; waits <= n; { // until it stands in line
+			at.mu.Lock()
+			waits = len(at.urgent) + len(at.others)
+			at.mu.Unlock()
+		}
+	}
+	for _, want := range []string{"urgent", "first", "second"} {
+		at.leave()
+		if got := <-came; got != want {
+			t.Errorf("%s has the turn, not %s", got, want)
+		}
+	}
+	if at.leave(); at.taken {
+		t.Error("the turn is taken by nobody")
+	}
+}

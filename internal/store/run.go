@@ -439,12 +439,7 @@ func (s *Store) RunDomains(ctx context.Context, run int64, domains []string) ([]
 		FROM run_domain d WHERE d.run_id = $1 AND d.domain = ANY($2)`, run, domains)
 }
 
-// Acceptances returns what is known of the exchangers of a domain.
-func (s *Store) Acceptances(ctx context.Context, domain string) (known []probe.Acceptance, err error) {
-	err = s.ask(ctx, acceptancesOf(&known, domain))
-	return known, err
-}
-
+// acceptancesOf asks for what is known of the exchangers of a domain.
 func acceptancesOf(known *[]probe.Acceptance, domain string) question {
 	return question{"SELECT facts FROM acceptance WHERE domain = $1 ORDER BY at DESC", []any{domain}, func(rows pgx.Rows) (err error) {
 		*known, err = pgx.CollectRows(rows, pgx.RowTo[probe.Acceptance])

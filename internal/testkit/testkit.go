@@ -213,7 +213,7 @@ type Service struct {
 	Metrics string
 	Env     []string // what a command of the same installation needs
 	cmd     *exec.Cmd
-	log     *buffer
+	log     *Log
 }
 
 // Settings returns the environment of an installation on a practice internet.
@@ -294,7 +294,7 @@ func (s *Service) Start(t testing.TB) {
 	t.Helper()
 	s.cmd = Command(s.Env, "serve")
 	if s.log == nil {
-		s.log = &buffer{}
+		s.log = &Log{}
 	}
 	s.cmd.Stderr = s.log
 	if err := s.cmd.Start(); err != nil {
@@ -328,20 +328,20 @@ func Command(settings []string, args ...string) *exec.Cmd {
 	return cmd
 }
 
-// buffer takes in a log that is read meanwhile.
-type buffer struct {
+// Log takes in a log that is read meanwhile.
+type Log struct {
 	mu   sync.Mutex
 	text bytes.Buffer
 }
 
-func (b *buffer) Write(p []byte) (int, error) {
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	return b.text.Write(p)
+func (l *Log) Write(p []byte) (int, error) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.text.Write(p)
 }
 
-func (b *buffer) String() string {
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	return b.text.String()
+func (l *Log) String() string {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.text.String()
 }

@@ -119,7 +119,7 @@ func (e *Engine) checkNow(ctx context.Context, workspace int64, typed string, pa
 	}
 	if erased || err != nil {
 		if err != nil {
-			e.Log.Error("whether the address was erased is not known now, so that it is not asked about", "err", err)
+			e.Log.Error("what is known of an address, and whether it was erased, cannot be read now, so that it is not asked about", "err", err)
 		}
 		c.Verdict = finding.ConcludeFrom(finding.RuleErased, nil)
 		return c

@@ -270,28 +270,10 @@ func (f *faultyAtFirst) DialContext(ctx context.Context, network, addr string) (
 	return f.Dialer.DialContext(ctx, network, addr)
 }
 
-// lockedLog is a log that is read while it is written.
-type lockedLog struct {
-	mu sync.Mutex
-	bytes.Buffer
-}
-
-func (l *lockedLog) Write(b []byte) (int, error) {
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	return l.Buffer.Write(b)
-}
-
-func (l *lockedLog) String() string {
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	return l.Buffer.String()
-}
-
 // TestAFaultIsTriedAgain: jobs that come upon a fault of ours say so in the log, with where it was, and are tried again; the
 // run comes to its end, with a result of every address.
 func TestAFaultIsTriedAgain(t *testing.T) {
-	network, log := &faultyAtFirst{}, &lockedLog{}
+	network, log := &faultyAtFirst{}, &testkit.Log{}
 	p := newPlant(t, "fernhollow", func(c *work.Config) {
 		network.Dialer, c.Prober.Way.Dialer = c.Prober.Way.Dialer, network
 		c.Log = slog.New(slog.NewTextHandler(log, nil))
