@@ -1,5 +1,6 @@
 import react from "@vitejs/plugin-react";
 import { defineConfig, type Plugin } from "vite";
+import { antdAtBuild } from "./antd.ts";
 
 /** atOnce has the page fetch what all pages need beside the script that fetches it. */
 const atOnce: Plugin = {
@@ -26,8 +27,11 @@ const atOnce: Plugin = {
   },
 };
 
+/** fields are the folders of what forms are made of. */
+const fields = ["select", "input", "input-number", "checkbox", "switch", "segmented", "radio", "space", "form"];
+
 export default defineConfig({
-  plugins: [react(), atOnce],
+  plugins: [antdAtBuild(), react(), atOnce],
   build: {
     assetsInlineLimit: 0,
     chunkSizeWarningLimit: 900,
@@ -42,9 +46,11 @@ export default defineConfig({
             { name: "console", test: /src\/main\.tsx$/ },
             {
               name: "fields",
-              test: /node_modules\/(antd\/es|@rc-component)\/(select|input|input-number|checkbox|switch|segmented|radio|space|form)\//,
+              test: new RegExp(`node_modules/(antd/es|@rc-component)/(${fields.join("|")})/|src/parts/Choice`),
             },
             { name: "calls", test: /src\/(api\/|words)|queries\.ts$/ },
+            { name: "parts", test: /src\/parts\/(?!Choice|EvidenceDrawer|Palette|Sure)/ },
+            { name: "sure", test: /src\/parts\/Sure|node_modules\/antd\/es\/(popconfirm|popover)\// },
           ],
         },
       },

@@ -1,5 +1,6 @@
 import "@fontsource-variable/source-sans-3";
 import "./app.css";
+import { StyleProvider } from "@ant-design/cssinjs";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { ConfigProvider } from "antd";
 import { type ComponentType, StrictMode } from "react";
@@ -20,11 +21,13 @@ const queries = new QueryClient({
 
 function App({ first }: { first: ComponentType | undefined }) {
   return (
-    <ConfigProvider theme={useTheme()} wave={{ disabled: true }}>
-      <QueryClientProvider client={queries}>
-        <Router first={first} />
-      </QueryClientProvider>
-    </ConfigProvider>
+    <StyleProvider layer>
+      <ConfigProvider theme={useTheme()} wave={{ disabled: true }}>
+        <QueryClientProvider client={queries}>
+          <Router first={first} />
+        </QueryClientProvider>
+      </ConfigProvider>
+    </StyleProvider>
   );
 }
 

@@ -82,10 +82,13 @@ export const doors: Record<string, Page> = {
 const asked: Record<string, string[]> = {
   "/lists/:id": ["/lists/:id", "/runs?list=:id&limit=20"],
   "/lists/:id/rows": ["/lists/:id"],
+  "/lists/:id/opinions": ["/lists/:id"],
   "/runs/:id": ["/runs/:id"],
   "/runs/:id/results": ["/runs/:id", "/runs/:id/results?limit=100", "/runs/:id/matching"],
+  "/runs/:id/export": ["/runs/:id"],
   "/routines/:id": ["/routines/:id", "/routines/:id/times?limit=30"],
-  "/connections/:id": ["/connections/:id"],
+  "/connections/:id": ["/connections/:id", "/connections/:id/collections"],
+  "/team": ["/team"],
   "/webhooks/:id": ["/webhooks", "/webhooks/:id/deliveries?limit=50"],
   "/accounts": ["/installation/accounts", "/installation/plans", "/installation/ledger"],
 };

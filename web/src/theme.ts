@@ -39,9 +39,11 @@ function useMedia(query: string): boolean {
 export const useTheme = () =>
   themeFor(useMedia("(prefers-color-scheme: dark)"), useMedia("(prefers-reduced-motion: reduce)"));
 
-function themeFor(dark: boolean, still: boolean): ThemeConfig {
+export function themeFor(dark: boolean, still: boolean): ThemeConfig {
   const t = dark ? tones.dark : tones.light;
   return {
+    zeroRuntime: true, // the styles are made while the console is built (web/antd.ts)
+    hashed: false,
     algorithm: dark ? theme.darkAlgorithm : theme.defaultAlgorithm,
     token: {
       colorPrimary: t.accent,

@@ -31,6 +31,7 @@ export function Export() {
   const query = queryOf(search);
   const out = useQuery({
     queryKey: ["preview-export", id, query, run.data?.done, run.data?.policy, run.data?.version],
+    enabled: run.data !== undefined,
     placeholderData: keepPreviousData,
     queryFn: async () =>
       told(await api.GET("/runs/{id}/export", { params: { path: { id }, query: { ...query, first: 8 } } })),

@@ -14,6 +14,7 @@ export function Opinions() {
   const list = useList(id);
   const opinions = useQuery({
     queryKey: ["list-opinions", id, list.data?.lastRun?.done],
+    enabled: list.data !== undefined,
     queryFn: async () => told(await api.GET("/lists/{id}/opinions", { params: { path: { id } } })),
   });
   const error = list.error ?? opinions.error;
