@@ -80,11 +80,32 @@ func (s settings) open(ctx context.Context, dsn string, w work.Config) (_ *work.
 		w.Log.Info("PostgreSQL is restarting; waiting for it")
 		time.Sleep(time.Second)
 	}
+	defer func() {
+		if err != nil {
+			w.Store.Close()
+		}
+	}()
+	if err := s.readFrom(ctx, w.Store, w.Log); err != nil {
+		return nil, err
+	}
 	if err := s.profile(); err != nil {
-		w.Store.Close()
 		return nil, err
 	}
 	return work.New(w)
+}
+
+// readFrom serves large reads from the replica, where one is given.
+func (s settings) readFrom(ctx context.Context, db *store.Store, log *slog.Logger) error {
+	if s.replica == nil || *s.replica == "" {
+		return nil
+	}
+	return db.ReadFrom(ctx, *s.replica, func(err error) {
+		if err != nil {
+			log.Warn("pages and exports are read from the server itself, not from the replica", "error", err)
+			return
+		}
+		log.Info("pages and exports are read from the replica again")
+	})
 }
 
 // profile serves Go's profiles where it is told to.

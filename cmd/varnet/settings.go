@@ -28,7 +28,7 @@ import (
 type settings struct {
 	dsn func() (string, error)
 
-	sessions, listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, letterRest, countries, lanes, unknown, catalogues, migrate, pprof, level, clock, routines, demo, proxies, proxyHeader, hosts, metrics, metricsToken, returns, returnsDomain, formDeadline *string
+	sessions, listen, resolvers, port, private, helo, sender, rounds, patience, lastWait, literals, secretFile, reference, letterRest, countries, lanes, unknown, catalogues, migrate, pprof, level, clock, routines, demo, proxies, proxyHeader, hosts, metrics, metricsToken, replica, returns, returnsDomain, formDeadline *string
 
 	tls tlsSettings
 }
@@ -253,6 +253,7 @@ func (c *cli) serviceSettings(s *settings) {
 	s.hosts = c.setting("hosts", "VARNET_HOSTS", "", "the names by which the service is reached, with commas between; any unless given, and of a demo localhost alone")
 	s.metrics = c.setting("metrics", "VARNET_METRICS", "127.0.0.1:8026", "where to serve metrics (Prometheus), best on loopback; nowhere if empty")
 	s.metricsToken = c.setting("metrics-token", "VARNET_METRICS_TOKEN", "", "the token that metrics need; safer given by the environment")
+	s.replica = c.setting("replica-dsn", "VARNET_REPLICA_DSN", "", "a hot standby of the database, from which result pages and exports are read while it is up to date; none unless given")
 	s.returns = c.setting("returns", "VARNET_RETURNS", "", "where a mail server hands over what comes back to return addresses, such as lmtp://127.0.0.1:8027 or smtp://127.0.0.1:8027; nowhere unless given")
 	s.returnsDomain = c.setting("returns-domain", "VARNET_RETURNS_DOMAIN", "", "the domain of return addresses, such as returns.fernhollow.example; none are given out without")
 	s.formDeadline = c.setting("form-deadline", "VARNET_FORM_DEADLINE", form.Deadline.String(), "within how long a public form is answered, 100ms to 10s; what takes longer goes on without the visitor")

@@ -47,11 +47,12 @@ func (a *API) exportIn(ctx context.Context, workspace, id int64, in contract.Exp
 			return nil, err
 		}
 	}
-	d, err := decide.New(ctx, a.store, run, l, p)
+	db := a.store.Reading(ctx)
+	d, err := decide.New(ctx, db, run, l, p)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	e, err := export.New(ctx, a.store, d, in)
+	e, err := export.New(ctx, db, d, in)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}

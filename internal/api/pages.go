@@ -47,7 +47,7 @@ func (a *API) listRows(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	rows, err := a.store.RawRows(ctx, l, numbers)
+	rows, err := a.store.Reading(ctx).RawRows(ctx, l, numbers)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -102,7 +102,8 @@ func (a *API) domains(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	sizes, err := a.store.Domains(ctx, l.ID, in.Search, last, in.Limit.Limit)
+	db := a.store.Reading(ctx)
+	sizes, err := db.Domains(ctx, l.ID, in.Search, last, in.Limit.Limit)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -110,15 +111,15 @@ func (a *API) domains(ctx context.Context, in *struct {
 	for i, d := range sizes {
 		names[i] = d.Domain
 	}
-	facts, err := a.store.RunDomains(ctx, r.ID, names)
+	facts, err := db.RunDomains(ctx, r.ID, names)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	counts, err := a.store.DomainVerdicts(ctx, r, names)
+	counts, err := db.DomainVerdicts(ctx, r, names)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	verdicts, err := a.store.Verdicts(ctx)
+	verdicts, err := db.Verdicts(ctx)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -152,7 +153,8 @@ func (a *API) operatorsOfRun(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	sizes, err := a.store.OperatorSizes(ctx, r, in.Search, last, in.Limit.Limit)
+	db := a.store.Reading(ctx)
+	sizes, err := db.OperatorSizes(ctx, r, in.Search, last, in.Limit.Limit)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -160,11 +162,11 @@ func (a *API) operatorsOfRun(ctx context.Context, in *struct {
 	for i, o := range sizes {
 		names[i] = o.Operator
 	}
-	counts, err := a.store.OperatorVerdicts(ctx, r, names)
+	counts, err := db.OperatorVerdicts(ctx, r, names)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	verdicts, err := a.store.Verdicts(ctx)
+	verdicts, err := db.Verdicts(ctx)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -207,16 +209,17 @@ func (a *API) compare(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	moved, err := a.store.Moves(ctx, other, r)
+	db := a.store.Reading(ctx)
+	moved, err := db.Moves(ctx, other, r)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	verdicts, err := a.store.Verdicts(ctx)
+	verdicts, err := db.Verdicts(ctx)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
 	c, changed := comparisonOf(moved.Pairs, verdicts)
-	rows, err := a.store.ChangedResults(ctx, other, r, changed, mostChanged)
+	rows, err := db.ChangedResults(ctx, other, r, changed, mostChanged)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}

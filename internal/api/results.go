@@ -79,13 +79,13 @@ func (a *API) results(ctx context.Context, in *resultsInput) (*pageOutput[contra
 	return pageOf(out, in.Limit.Limit, func(r contract.Result) any { return r.Ordinal }), nil
 }
 
-// decider returns what rules on the rows of a run under its own policy.
+// decider returns what rules on the rows of a run under its own policy; it may read from a replica.
 func (a *API) decider(ctx context.Context, id int64) (*decide.Decider, error) {
 	run, l, err := a.runAndList(ctx, id)
 	if err != nil {
 		return nil, err
 	}
-	return decide.New(ctx, a.store, run, l, run.Policy)
+	return decide.New(ctx, a.store.Reading(ctx), run, l, run.Policy)
 }
 
 func resultBody(r decide.Result, d *decide.Decider, c *catalogue.Catalogue) contract.Result {

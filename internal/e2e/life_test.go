@@ -1,9 +1,6 @@
 package e2e
 
 import (
-	"bytes"
-	"io"
-	"net/http"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -65,7 +62,7 @@ func TestLife(t *testing.T) {
 	if runs, err := newestRuns(t.Context(), api); err != nil || len(runs) != 1 {
 		t.Errorf("%v: %d runs are shown beside the sample", err, len(runs))
 	}
-	measured(t, s.Metrics)
+	measured(t, s.Measured(t))
 	if kept, err := newestLists(t.Context(), api); err != nil || kept[0].KeptUntil == nil || kept[0].KeptUntil.Before(time.Now().AddDate(0, 0, 89)) {
 		t.Errorf("%v: kept until %v", err, kept[0].KeptUntil)
 	}
@@ -85,17 +82,8 @@ func TestLife(t *testing.T) {
 }
 
 // measured looks for each series of the board among the metrics.
-func measured(t *testing.T, service string) {
+func measured(t *testing.T, text string) {
 	t.Helper()
-	resp, err := http.Get("http://" + service + "/metrics")
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer resp.Body.Close()
-	text, err := io.ReadAll(resp.Body)
-	if err != nil {
-		t.Fatal(err)
-	}
 	board, err := os.ReadFile(filepath.Join(testkit.Root(), "docs/grafana.json"))
 	if err != nil {
 		t.Fatal(err)
@@ -105,7 +93,7 @@ func measured(t *testing.T, service string) {
 		t.Errorf("the board shows only %q", names)
 	}
 	for _, name := range names {
-		if !bytes.Contains(text, []byte("\n"+name)) {
+		if !strings.Contains(text, "\n"+name) {
 			t.Errorf("the board shows %s, which is not measured", name)
 		}
 	}

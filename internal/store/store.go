@@ -45,6 +45,7 @@ type Store struct {
 	requests, bulk *pgxpool.Pool
 	// sessions are connections that keep their session.
 	sessions *pgxpool.Pool
+	replica  *replica // nil: there is none
 	verdicts *verdictCache
 	// latestCache are shared by the stores of all transactions.
 	latestCache *latestCache
@@ -220,7 +221,8 @@ func Full(err error) bool {
 func Away(err error) bool {
 	var told *pgconn.PgError
 	if errors.As(err, &told) {
-		return Restarting(err) || strings.HasPrefix(told.Code, "08") || told.Code == "53300" // too_many_connections
+		// Too many connections; a replica that gave way to its server.
+		return Restarting(err) || strings.HasPrefix(told.Code, "08") || told.Code == "53300" || told.Code == "40001"
 	}
 	var connecting *pgconn.ConnectError
 	var network *net.OpError
@@ -243,6 +245,9 @@ func (s *Store) Close() {
 		if p != nil {
 			p.Close()
 		}
+	}
+	if s.replica != nil {
+		s.replica.pool.Close()
 	}
 }
 

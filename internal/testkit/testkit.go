@@ -6,6 +6,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"io"
 	"net"
 	"net/http"
 	"os"
@@ -259,6 +260,21 @@ func Serve(t testing.TB, settings []string) *Service {
 		}
 	})
 	return s
+}
+
+// Measured returns the metrics of the service.
+func (s *Service) Measured(t testing.TB) string {
+	t.Helper()
+	resp, err := http.Get("http://" + s.Metrics + "/metrics")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer resp.Body.Close()
+	text, err := io.ReadAll(resp.Body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return string(text)
 }
 
 // SignIn signs the service's person in and returns the session's secret, which goes in the

@@ -53,11 +53,12 @@ var (
 	ageNow       = prometheus.NewDesc("varnet_queue_age_seconds", "How long the oldest open parcel has waited.", nil, nil)
 	workersNow   = prometheus.NewDesc("varnet_workers", "Workers with a recent heartbeat.", nil, nil)
 	inHandNow    = prometheus.NewDesc("varnet_lanes_open", "Lanes that this process works in.", nil, nil)
+	readsNow     = prometheus.NewDesc("varnet_replica_reads_total", "Large reads, by where they were served from: the replica, or the server itself.", []string{"from"}, nil)
 	sideNow      = prometheus.NewDesc("varnet_outbound_ready", "1 where the last test of a resolver, route or identity went well.", []string{"kind", "name"}, nil)
 )
 
 func (s state) Describe(to chan<- *prometheus.Desc) {
-	for _, d := range []*prometheus.Desc{parcelsNow, addressesNow, ageNow, workersNow, inHandNow, sideNow} {
+	for _, d := range []*prometheus.Desc{parcelsNow, addressesNow, ageNow, workersNow, inHandNow, readsNow, sideNow} {
 		to <- d
 	}
 }
@@ -69,6 +70,10 @@ func (s state) Collect(to chan<- prometheus.Metric) {
 		to <- prometheus.MustNewConstMetric(d, prometheus.GaugeValue, v, labels...)
 	}
 	gauge(inHandNow, float64(s.engine.inHand.Load()))
+	if served, past, ok := s.engine.Store.ReplicaReads(); ok {
+		to <- prometheus.MustNewConstMetric(readsNow, prometheus.CounterValue, float64(served), "replica")
+		to <- prometheus.MustNewConstMetric(readsNow, prometheus.CounterValue, float64(past), "server")
+	}
 	q, err := s.engine.Store.Queue(ctx)
 	if err != nil {
 		return // the database does not answer: what is not known is not told
