@@ -76,6 +76,7 @@ func refuse(k Kind, format string, args ...any) error {
 type Caller struct {
 	WorkspaceID int64 // 0: none
 	Workspace   string
+	Allowance   bool // one is kept of the workspace
 	Scopes      []Scope
 
 	KeyID   int64 // 0: it is a person
@@ -101,7 +102,7 @@ func (c Caller) May(s Scope) bool { return slices.Contains(c.Scopes, s) }
 // OfKey returns who calls with a key.
 func (a *Accounts) OfKey(ctx context.Context, key string, from netip.Addr) (Caller, error) {
 	o, err := a.Store.OpenedBy(ctx, key, from)
-	c := Caller{WorkspaceID: o.WorkspaceID, Workspace: o.Workspace, KeyID: o.KeyID, KeyName: o.KeyName, Origins: o.Origins, VisitorDay: o.VisitorDay}
+	c := Caller{WorkspaceID: o.WorkspaceID, Workspace: o.Workspace, Allowance: o.Allowance, KeyID: o.KeyID, KeyName: o.KeyName, Origins: o.Origins, VisitorDay: o.VisitorDay}
 	for _, s := range o.Scopes {
 		c.Scopes = append(c.Scopes, Scope(s))
 	}
@@ -119,7 +120,7 @@ func (a *Accounts) OfSession(ctx context.Context, session string, from netip.Add
 		c.Scopes = c.ScopesIn(false, false)
 		return c, nil
 	}
-	c.WorkspaceID, c.Workspace, c.Role = *in.WorkspaceID, *in.Workspace, Role(*in.Role)
+	c.WorkspaceID, c.Workspace, c.Allowance, c.Role = *in.WorkspaceID, *in.Workspace, in.Allowance, Role(*in.Role)
 	c.Demanded = *in.SecondFactor && !in.HasFactor
 	c.Scopes = c.ScopesIn(*in.SecondFactor, *in.ReadersExport)
 	return c, nil

@@ -30,7 +30,7 @@ func (a *API) check(ctx context.Context, in *struct{ Body contract.Addresses }) 
 	if err := a.mayCheck(ctx, len(in.Body.Addresses)); err != nil {
 		return nil, err
 	}
-	found, err := a.engine.CheckPaid(ctx, workspace(ctx).ID, by(ctx), in.Body.Addresses, func(typed string) work.Checked {
+	found, err := a.engine.CheckPaid(ctx, a.reserve, in.Body.Addresses, func(typed string) work.Checked {
 		return a.engine.Check(ctx, workspace(ctx).ID, typed, func(finding.Stage, work.Checked) {})
 	})
 	if err != nil {
@@ -39,10 +39,18 @@ func (a *API) check(ctx context.Context, in *struct{ Body contract.Addresses }) 
 	return whole(contract.Each(found, checkBody)), nil
 }
 
+// reserve sets aside what a check may cost, where an allowance of the workspace is kept: that was read with who asks.
+func (a *API) reserve(ctx context.Context, addresses int) (store.Reservation, error) {
+	if !callerOf(ctx).Allowance {
+		return store.Reservation{}, nil
+	}
+	return a.engine.Allowance.Single(ctx, workspace(ctx).ID, by(ctx), addresses)
+}
+
 // mayStream refuses a check on the account of the workspace before its stream begins, which cannot.
 func (a *API) mayStream(h huma.API) func(huma.Context, func(huma.Context)) {
 	return func(ctx huma.Context, next func(huma.Context)) {
-		r, err := a.engine.Allowance.Single(ctx.Context(), workspace(ctx.Context()).ID, by(ctx.Context()), 1)
+		r, err := a.reserve(ctx.Context(), 1)
 		if err != nil {
 			var told *huma.ErrorModel
 			errors.As(a.failed(ctx.Context(), err), &told)

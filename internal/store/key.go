@@ -26,6 +26,7 @@ type Opened struct {
 	// their visitors may ask a day.
 	Origins    []string
 	VisitorDay int
+	Allowance  bool // one is kept of the workspace
 }
 
 // secret makes 256 random bits in a form that can be typed and pasted.
@@ -84,9 +85,10 @@ const usedEvery = time.Minute
 // told to nobody: it may be a thief who asks.
 func (s *Store) OpenedBy(ctx context.Context, key string, from netip.Addr) (o Opened, err error) {
 	var used *time.Time
-	err = s.db.QueryRow(ctx, `SELECT w.id, w.name, k.id, k.name, k.scopes, k.origins, coalesce(k.visitor_day, 0), k.last_used_at FROM key k JOIN workspace w ON w.id = k.workspace_id WHERE k.hash = $1
+	err = s.db.QueryRow(ctx, `SELECT w.id, w.name, k.id, k.name, k.scopes, k.origins, coalesce(k.visitor_day, 0), k.last_used_at,
+		EXISTS (SELECT FROM allowance a WHERE a.workspace_id = w.id AND a.kept) FROM key k JOIN workspace w ON w.id = k.workspace_id WHERE k.hash = $1
 		AND (k.expires_at IS NULL OR k.expires_at > now()) AND (k.networks = '{}' OR $2::inet <<= ANY (k.networks))`, hashed(key), from).
-		Scan(&o.WorkspaceID, &o.Workspace, &o.KeyID, &o.KeyName, &o.Scopes, &o.Origins, &o.VisitorDay, &used)
+		Scan(&o.WorkspaceID, &o.Workspace, &o.KeyID, &o.KeyName, &o.Scopes, &o.Origins, &o.VisitorDay, &used, &o.Allowance)
 	if errors.Is(err, pgx.ErrNoRows) {
 		return o, ErrUnknownKey
 	}

@@ -86,6 +86,7 @@ type SignedIn struct {
 	Role          *string
 	SecondFactor  *bool // whether the workspace demands one
 	ReadersExport *bool
+	Allowance     bool // one is kept of the workspace
 }
 
 // SessionOf returns who is signed in with a secret; ErrUnknownKey where it is none, or no
@@ -93,7 +94,8 @@ type SignedIn struct {
 func (s *Store) SessionOf(ctx context.Context, session string, from netip.Addr) (in SignedIn, err error) {
 	in, err = one[SignedIn](ctx, s.db, `SELECT s.id, s.person_id, s.device, s.place, s.command_line, s.created_at, s.seen_at, s.confirmed_at, p.name, p.address, p.owner,
 		p.totp IS NOT NULL OR EXISTS (SELECT FROM passkey k WHERE k.person_id = p.id) AS has_factor,
-		m.workspace_id, w.name AS workspace, m.role, w.second_factor, w.readers_export
+		m.workspace_id, w.name AS workspace, m.role, w.second_factor, w.readers_export,
+		EXISTS (SELECT FROM allowance a WHERE a.workspace_id = w.id AND a.kept) AS allowance
 		FROM person_session s JOIN person p ON p.id = s.person_id
 		LEFT JOIN member m ON m.workspace_id = s.workspace_id AND m.person_id = s.person_id LEFT JOIN workspace w ON w.id = m.workspace_id
 		WHERE s.hash = $1 AND s.expires_at > now() AND s.seen_at > $2`, hashed(session), time.Now().Add(-SessionIdle))

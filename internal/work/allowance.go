@@ -86,11 +86,14 @@ func (e *Engine) StopRun(ctx context.Context, workspace, run int64) error {
 	return e.Allowance.CloseEnded(ctx, run)
 }
 
-// CheckPaid checks addresses side by side, each once, on the account of by. With too little left it
-// checks nothing and returns why.
-func (e *Engine) CheckPaid(ctx context.Context, workspace int64, by store.By, typed []string, check func(typed string) Checked) ([]Checked, error) {
+// Reserve sets aside what a check of some addresses may cost.
+type Reserve func(ctx context.Context, addresses int) (store.Reservation, error)
+
+// CheckPaid checks addresses side by side, each once, and charges what they came to. With too little
+// left it checks nothing and returns why.
+func (e *Engine) CheckPaid(ctx context.Context, reserve Reserve, typed []string, check func(typed string) Checked) ([]Checked, error) {
 	once := slices.Compact(slices.Sorted(slices.Values(typed)))
-	r, err := e.Allowance.Single(ctx, workspace, by, len(once))
+	r, err := reserve(ctx, len(once))
 	if err != nil {
 		return nil, err
 	}

@@ -51,7 +51,10 @@ const mostFormCatalogues = 1000
 // checkForForm checks an address that a visitor typed, on the account of the workspace. Where
 // nothing speaks for the address, a domain that is written nearly the same was probably meant.
 func (e *Engine) checkForForm(ctx context.Context, workspace int64, by store.By, a address.Address) (form.Checked, error) {
-	found, err := e.CheckPaid(ctx, workspace, by, []string{a.Mailbox()}, func(typed string) Checked {
+	reserve := func(ctx context.Context, addresses int) (store.Reservation, error) {
+		return e.Allowance.Single(ctx, workspace, by, addresses)
+	}
+	found, err := e.CheckPaid(ctx, reserve, []string{a.Mailbox()}, func(typed string) Checked {
 		return e.Check(ctx, workspace, typed, func(finding.Stage, Checked) {})
 	})
 	if err != nil {
