@@ -94,12 +94,13 @@ func (w *Web) Do(ctx context.Context, method, address string, header http.Header
 			return a, err
 		case err == nil && a.Status == http.StatusUnauthorized && w.Renew != nil && !renewed:
 			renewed = true
-			if ok, err := w.Renew(ctx); err != nil || ok {
-				if err != nil {
-					return a, err
-				}
-				continue
+			switch ok, err := w.Renew(ctx); {
+			case err != nil:
+				return a, err
+			case !ok:
+				return a, a.trouble(address)
 			}
+			continue
 		case err == nil && !passes(a.Status):
 			for _, s := range wanted {
 				if a.Status == s {
@@ -166,7 +167,7 @@ func wait(try int, h http.Header) time.Duration {
 	if h != nil {
 		if s := h.Get("Retry-After"); s != "" {
 			if n, err := strconv.Atoi(s); err == nil && n >= 0 {
-				return min(time.Duration(n)*time.Second, mostWait)
+				return time.Duration(min(n, int(mostWait/time.Second))) * time.Second
 			}
 			if at, err := http.ParseTime(s); err == nil {
 				return max(0, min(time.Until(at), mostWait))

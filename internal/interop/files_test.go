@@ -11,6 +11,7 @@ import (
 	"testing"
 	"time"
 
+	"varnet/core/say"
 	"varnet/internal/client"
 	"varnet/internal/contract"
 	"varnet/internal/testkit"
@@ -81,7 +82,7 @@ func TestFileConnections(t *testing.T) {
 		}
 		tool(t, "", "chmod", "-R", "a+rwX", dir)
 		c, err := api.MakeConnection(ctx, contract.NewConnection{Name: t.Name(), Kind: "files", Settings: settings})
-		if err != nil || !c.Works || !strings.Contains(c.Says, "is members-2026-11.csv, of "+fmt.Sprint(list.Len())+" bytes") {
+		if err != nil || !c.Works || !strings.Contains(c.Says, "is members-2026-11.csv, of "+say.Plural(int64(list.Len()), "byte", "bytes")) {
 			t.Fatalf("%v: %s", err, c.Says)
 		}
 		begun, err := api.BeginImport(ctx, c.ID, contract.NewImport{Collection: "members*.csv", Name: "Members"})

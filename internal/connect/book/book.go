@@ -13,6 +13,7 @@ import (
 
 	"github.com/emersion/go-webdav/carddav"
 
+	"varnet/core/say"
 	"varnet/internal/connect"
 )
 
@@ -92,7 +93,7 @@ func (p *place) Test(ctx context.Context) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	return fmt.Sprintf("Signed in at %s with %d address books.", p.base.Host, len(all)), nil
+	return fmt.Sprintf("Signed in at %s with %s.", p.base.Host, say.Plural(int64(len(all)), "address book", "address books")), nil
 }
 
 // Collections are the books.

@@ -10,6 +10,7 @@ import (
 // line is a content line of a card (RFC 6350, 3.3), with the lines that it is folded into.
 type line struct {
 	raw  string // as it stands, with its line ends
+	head string // what comes before the colon
 	name string // in capitals, without group and parameters
 	pref bool   // it is the preferred one of its name
 	// value is what comes after the colon, unfolded.
@@ -30,7 +31,7 @@ func linesOf(text string) (out []line) {
 		}
 		l := line{raw: raw}
 		head, value := cut(strings.TrimRight(raw, "\r\n"))
-		l.value = value
+		l.head, l.value = head, value
 		name, params, _ := strings.Cut(head, ";")
 		if _, after, ok := strings.Cut(name, "."); ok { // a group
 			name = after
@@ -152,21 +153,25 @@ func valueOf(text, name string) string {
 	return ""
 }
 
-// withValue is a card with another value of a property, "" for none; all else stays as it is.
+// withValue is a card with another value of a property, "" for none; all else stays as it is. Of several lines of the property it is
+// the first, as valueOf reads it.
 func withValue(text, name, value string) string {
 	var out strings.Builder
-	done := value == ""
+	done := false
 	for _, l := range linesOf(text) {
 		switch {
-		case l.name == name && !done:
-			out.WriteString(folded(name + ":" + escape.Replace(value)))
-			done = true
-			continue
+		case done:
 		case l.name == name:
-			continue
-		case l.name == "END" && !done:
-			out.WriteString(folded(name + ":" + escape.Replace(value)))
 			done = true
+			if value != "" {
+				out.WriteString(folded(l.head + ":" + escape.Replace(value)))
+			}
+			continue
+		case l.name == "END":
+			done = true
+			if value != "" {
+				out.WriteString(folded(name + ":" + escape.Replace(value)))
+			}
 		}
 		out.WriteString(l.raw)
 	}

@@ -6,8 +6,10 @@ package database
 import (
 	"context"
 	"database/sql"
+	"database/sql/driver"
 	"errors"
 	"fmt"
+	"io"
 	"net"
 	"regexp"
 	"slices"
@@ -16,9 +18,11 @@ import (
 
 	"github.com/go-sql-driver/mysql"
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/stdlib"
 
 	"varnet/core/probe"
+	"varnet/core/say"
 	"varnet/internal/connect"
 )
 
@@ -56,7 +60,7 @@ func check(s connect.Settings) error {
 		return connect.Wrongf("queries", "there is none; begin with a line such as -- Members, and then the SELECT")
 	}
 	for _, q := range queries {
-		if first, _, _ := strings.Cut(strings.ToLower(strings.TrimSpace(q.sql)), " "); !slices.Contains([]string{"select", "with", "table", "values"}, strings.TrimSpace(firstWord(first))) {
+		if !slices.Contains([]string{"select", "with", "table", "values"}, firstWord(q.sql)) {
 			return connect.Wrongf("queries", "the query “%s” does not begin with SELECT or WITH", q.name)
 		}
 	}
@@ -75,11 +79,11 @@ func check(s connect.Settings) error {
 	return nil
 }
 
-func firstWord(text string) string { return strings.FieldsFunc(text+" ", notLetter)[0] }
-
-func notLetter(r rune) bool { return r < 'a' || r > 'z' }
+// firstWord is the first word of a statement, in small letters; "": there is none.
+func firstWord(text string) string { return strings.ToLower(word.FindString(text)) }
 
 var (
+	word  = regexp.MustCompile(`[A-Za-z]+`)
 	holes = regexp.MustCompile(`\{(key|value|address)\}`)
 	hole  = regexp.MustCompile(`\{\w+\}`)
 )
@@ -259,7 +263,7 @@ func (p *place) Test(ctx context.Context) (string, error) {
 func counted(all []connect.Collection) string {
 	var out []string
 	for _, c := range all {
-		out = append(out, fmt.Sprintf("“%s” has %d contacts", c.Name, c.Contacts))
+		out = append(out, fmt.Sprintf("“%s” has %s", c.Name, say.Plural(c.Contacts, "contact", "contacts")))
 	}
 	return strings.Join(out, ", ") + "."
 }
@@ -280,13 +284,55 @@ func (p *place) failed(err error) error {
 		return connect.Unreachable(p.host, err)
 	}
 	words := connect.Plain(err.Error())
-	for _, refused := range []string{"password authentication failed", "28P01", "28000", "Access denied", "does not exist (SQLSTATE 3D000)", "no pg_hba.conf entry"} {
-		if strings.Contains(words, refused) {
-			return connect.Broken("The database at %s refused the sign-in: %s. Check user, password and database.", p.host, words)
-		}
-	}
-	if strings.Contains(words, "dial ") || strings.Contains(words, "connect") || strings.Contains(words, "EOF") || strings.Contains(words, "bad connection") || strings.Contains(words, "deadlock") {
+	switch about, told := toldBy(err); {
+	case told && about == refused:
+		return connect.Broken("The database at %s refused the sign-in: %s. Check user, password and database.", p.host, words)
+	case told && about == other:
+		return connect.Troublef("The database said: %s.", words)
+	case told || broke(err):
 		return connect.Later("The database at %s cannot be reached, or broke off: %s.", p.host, words)
 	}
 	return connect.Troublef("The database said: %s.", words)
+}
+
+// matter is what an error that a database tells is about.
+type matter int
+
+const (
+	other   matter = iota // the query or statement
+	refused               // the sign-in
+	passing               // the moment
+)
+
+// toldBy reads an error that the database told; ok is false where it is one of the line to it.
+func toldBy(err error) (about matter, ok bool) {
+	var postgres *pgconn.PgError
+	var mariadb *mysql.MySQLError
+	switch {
+	case errors.As(err, &postgres):
+		switch code := postgres.Code; {
+		case strings.HasPrefix(code, "28"), code == "3D000": // invalid authorization, invalid catalog name
+			return refused, true
+		case strings.HasPrefix(code, "08"), strings.HasPrefix(code, "57P"), strings.HasPrefix(code, "40"), code == "53300": // connection, shutdown, deadlock, too many connections
+			return passing, true
+		}
+		return other, true
+	case errors.As(err, &mariadb):
+		switch mariadb.Number {
+		case 1044, 1045, 1049, 1698: // access denied, unknown database
+			return refused, true
+		case 1040, 1053, 1205, 1213: // too many connections, shutdown, lock wait, deadlock
+			return passing, true
+		}
+		return other, true
+	}
+	return other, false
+}
+
+// broke reports an error of the line to the database.
+func broke(err error) bool {
+	var network net.Error
+	var connecting *pgconn.ConnectError
+	return errors.As(err, &network) || errors.As(err, &connecting) || errors.Is(err, driver.ErrBadConn) || errors.Is(err, mysql.ErrInvalidConn) ||
+		errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, net.ErrClosed)
 }

@@ -13,6 +13,7 @@ import (
 	"strings"
 	"time"
 
+	"varnet/core/say"
 	"varnet/internal/connect"
 )
 
@@ -122,7 +123,7 @@ func (p *place) Test(ctx context.Context) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	return fmt.Sprintf("The newest file called like %s is %s, of %d bytes.", p.pattern, f.name, f.size), nil
+	return fmt.Sprintf("The newest file called like %s is %s, of %s.", p.pattern, f.name, say.Plural(f.size, "byte", "bytes")), nil
 }
 
 // Collections is the pattern.
@@ -160,8 +161,12 @@ func Newest(ctx context.Context, in store, pattern, except, tag string) (connect
 		f.Unchanged = true
 		return f, nil
 	}
-	f.Body, err = in.open(ctx, s.name)
-	return f, err
+	body, err := in.open(ctx, s.name)
+	if err != nil {
+		return connect.File{}, err
+	}
+	f.Body = bounded(body)
+	return f, nil
 }
 
 func newest(ctx context.Context, in store, pattern, except string) (found stat, err error) {

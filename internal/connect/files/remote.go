@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"net/url"
 	"path"
+	"regexp"
 	"strings"
 	"time"
 
@@ -125,7 +126,7 @@ func (f *sftpStore) open(ctx context.Context, name string) (io.ReadCloser, error
 	if err != nil {
 		return nil, connect.Troublef("The file %s cannot be read: %v.", name, err)
 	}
-	return bounded(file), nil
+	return file, nil
 }
 
 func (f *sftpStore) put(ctx context.Context, name string, write func(io.Writer) error) error {
@@ -182,10 +183,14 @@ func newWebDAV(env connect.Env, s connect.Settings) (*webDAV, error) {
 
 func (w *webDAV) Close() error { return nil }
 
+// refusedSignIn finds the status in an error of the server, which stands at the beginning of a line: elsewhere such a number is
+// that of a port or of a file.
+var refusedSignIn = regexp.MustCompile(`(?m)^40[13] `)
+
 // davFailed is an error of the server.
 func davFailed(what string, err error) error {
 	text := connect.Plain(err.Error())
-	if strings.Contains(text, "401") || strings.Contains(text, "403") {
+	if refusedSignIn.MatchString(err.Error()) {
 		return connect.Broken("%s: the server refused the sign-in (%s).", what, text)
 	}
 	if strings.Contains(text, "connect:") || strings.Contains(text, http.StatusText(http.StatusServiceUnavailable)) {
@@ -244,13 +249,17 @@ func (w *webDAV) open(ctx context.Context, name string) (io.ReadCloser, error) {
 	if err != nil {
 		return nil, davFailed(fmt.Sprintf("The file %s cannot be read", name), err)
 	}
-	return bounded(r), nil
+	return r, nil
 }
 
 func (w *webDAV) put(ctx context.Context, name string, write func(io.Writer) error) error {
 	out, err := w.client.Create(ctx, w.base+name+unfinished)
 	if err == nil {
-		if err = errors.Join(write(out), out.Close()); err == nil {
+		err = write(out)
+		if ended := out.Close(); ended != nil && (err == nil || errors.Is(err, io.ErrClosedPipe)) {
+			err = ended // why the server took no more
+		}
+		if err == nil {
 			err = w.client.Move(ctx, w.base+name+unfinished, w.base+name, &webdav.MoveOptions{})
 		}
 	}

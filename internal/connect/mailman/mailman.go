@@ -12,6 +12,7 @@ import (
 	"net/url"
 	"strings"
 
+	"varnet/core/say"
 	"varnet/internal/connect"
 )
 
@@ -89,7 +90,7 @@ func (p *place) Test(ctx context.Context) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	return fmt.Sprintf("Signed in at %.60s with %d lists.", connect.Plain(v.MailmanVersion), len(all)), nil
+	return fmt.Sprintf("Signed in at %.60s with %s.", connect.Plain(v.MailmanVersion), say.Plural(int64(len(all)), "list", "lists")), nil
 }
 
 const pageSize = 500
@@ -269,7 +270,8 @@ func (p *place) Now(ctx context.Context, o connect.Order, items []connect.Item) 
 			return nil, err
 		}
 		out[i].Found = status != http.StatusNotFound
-		if prefs.Status == disabled {
+		// By whomever it was stopped, it is: who stopped it themselves is not to have it back when ours is undone.
+		if strings.HasPrefix(prefs.Status, "by_") {
 			out[i].Value = connect.Present
 		}
 	}
