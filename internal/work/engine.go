@@ -24,6 +24,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"math/bits"
 	"sync/atomic"
 	"time"
 
@@ -429,11 +430,16 @@ func (retryPolicy) NextRetry(j *rivertype.JobRow) time.Time {
 	return time.Now().Add(time.Duration(min(len(j.Errors)+1, 10)) * time.Second)
 }
 
-// faults logs where a job came upon a fault of ours. It is tried again, as one that failed.
+// faults logs what failed in a job, or where it came upon a fault of ours. Either way it is tried again.
 type faults struct{ log *slog.Logger }
 
-func (faults) HandleError(context.Context, *rivertype.JobRow, error) *river.ErrorHandlerResult {
-	return nil // what failed is told by what it keeps waiting
+// HandleError logs the first failures of a job, and ever fewer of those that follow: what a server that is away for an hour
+// keeps from its work must not fill the log.
+func (f faults) HandleError(_ context.Context, job *rivertype.JobRow, err error) *river.ErrorHandlerResult {
+	if bits.OnesCount(uint(job.Attempt)) == 1 { // 1, 2, 4, 8…
+		f.log.Warn("a job failed, and is tried again", "kind", job.Kind, "job", job.ID, "attempt", job.Attempt, "error", err)
+	}
+	return nil
 }
 
 func (f faults) HandlePanic(_ context.Context, job *rivertype.JobRow, fault any, trace string) *river.ErrorHandlerResult {

@@ -255,8 +255,6 @@ func (p *plant) holdAskedAgain(run store.Run, found map[finding.Finding]int64) {
 	}
 }
 
-// TestAnEngineStopsRuns: what is known stays, nothing is asked any more, and a run
-// that waits goes on where it was.
 // faultyAtFirst is a network that has a fault of ours come to light some times, and is well then.
 type faultyAtFirst struct {
 	probe.Dialer
@@ -299,6 +297,37 @@ func TestAFaultIsTriedAgain(t *testing.T) {
 	}
 }
 
+// TestAFailureIsTriedAgain: jobs whose results the database does not take at first say so in the log, the first times and
+// not each time, and are tried again; the run comes to its end.
+func TestAFailureIsTriedAgain(t *testing.T) {
+	log := &testkit.Log{}
+	p := newPlant(t, "fernhollow", func(c *work.Config) { c.Log = slog.New(slog.NewTextHandler(log, nil)) })
+	for _, statement := range []string{
+		`CREATE SEQUENCE refused`, // which a transaction that is taken back does not take back
+		`CREATE FUNCTION refuse() RETURNS trigger LANGUAGE plpgsql AS
+			$$ BEGIN IF nextval('refused') <= 3 THEN RAISE EXCEPTION 'no room is left'; END IF; RETURN NEW; END $$`,
+		`CREATE TRIGGER refusing BEFORE INSERT ON batch FOR EACH ROW EXECUTE FUNCTION refuse()`,
+	} {
+		if _, err := p.Store.Pool().Exec(t.Context(), statement); err != nil {
+			t.Fatal(err)
+		}
+	}
+	l := p.bring(40)
+	run := p.finished(p.start(l, 0).ID)
+	if found := p.counts(run); total(found) != l.Addresses+l.Malformed {
+		t.Errorf("found %v of %d", found, l.Addresses+l.Malformed)
+	}
+	said := log.String()
+	if !strings.Contains(said, `level=WARN msg="a job failed, and is tried again" kind=`) || !strings.Contains(said, "no room is left") {
+		t.Errorf("the log says %s", said)
+	}
+	if strings.Contains(said, "attempt=3 ") {
+		t.Errorf("each failure of a job is told: %s", said)
+	}
+}
+
+// TestAnEngineStopsRuns: what is known stays, nothing is asked any more, and a run
+// that waits goes on where it was.
 func TestAnEngineStopsRuns(t *testing.T) {
 	p := newPlant(t, "fernhollow")
 	l := p.bring(150)
