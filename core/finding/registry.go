@@ -93,7 +93,7 @@ var registry = []CauseInfo{
 	{MailboxUnclear, StageMailbox, "Answer unclear",
 		"The mail host answered, but the answer does not tell whether the mailbox exists.",
 		"Read the host's own words in the evidence; ask again later.", open, true},
-	{MailboxBounced, StageMailbox, "A message bounced",
+	{MailboxBounced, StageMailbox, "Bounced before",
 		"A message that was really sent to it came back for good; the evidence holds the words of the host.",
 		"Remove it.", no, false},
 	{MailboxSettled, StageMailbox, "No bounce after a message",

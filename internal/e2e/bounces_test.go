@@ -458,7 +458,7 @@ func TestBouncesPage(t *testing.T) {
 	do("what a sending tool says is imported", chromedp.Navigate(s.URL+"/bounces"), browser.Press("Import a table of a sending tool"), browser.Text("Choose the table"), browser.Upload("input[type=file]", table),
 		browser.Text("What became of the letter"), pick("What became of the letter", "Ergebnis"), browser.Text("What its words mean"), pick("weg", "bounced"), click("Import the table"), browser.Text("2 messages read"))
 	do("what bounced is told with its evidence", chromedp.Navigate(fmt.Sprintf("%s/runs/%d/results?cause=mailbox.bounced&address=%d", s.URL, run.ID, bounced[0].Ordinal)),
-		browser.Text("A message bounced"), browser.Text("A letter to it"), browser.Text("came back for good"))
+		browser.Text("Bounced before"), browser.Text("A letter to it"), browser.Text("came back for good"))
 }
 
 // TestOutcomeTable takes in tables of a sending tool: what its words mean is told once, and
