@@ -34,7 +34,7 @@ func TestEveryCharacter(t *testing.T) {
 	w, err := Generate(11)
 	i := startMade(t, w, err)
 	results := verify(t, i, fewOfEach(w, 8))
-	holdTruth(t, i, results)
+	lucky := holdTruth(t, i, results)
 	var kept []string
 	met := map[string]bool{}
 	learnable, learnt := 0, 0
@@ -49,7 +49,7 @@ func TestEveryCharacter(t *testing.T) {
 				t.Logf("%s (%s): %s", canonical, truth.Character, r.Verdict.Cause)
 			}
 		}
-		if r.Verdict.Finding == finding.Deliverable {
+		if r.Verdict.Finding == finding.Deliverable && r.Domain != lucky {
 			kept = append(kept, canonical)
 		}
 	}

@@ -137,17 +137,22 @@ func TestFindingsAgainstTruth(t *testing.T) {
 	holdTruth(t, i, verify(t, i, cells))
 }
 
-// holdTruth holds findings against the truth.
-func holdTruth(t *testing.T, i *Internet, results map[string]probe.Result) {
+// holdTruth holds findings against the truth. Of the domains that take every other mailbox one
+// may be believed, which is returned: it refuses all made-up ones once in 1,024 times.
+func holdTruth(t *testing.T, i *Internet, results map[string]probe.Result) (lucky string) {
 	t.Helper()
 	type key struct {
 		character string
 		cause     finding.Cause
 	}
 	counts := map[key]int{}
+	lucky = luckyDomain(i.World, results)
 	for canonical, r := range results {
 		truth := i.World.Truth(canonical)
 		counts[key{truth.Character, r.Verdict.Cause}]++
+		if r.Domain == lucky {
+			continue
+		}
 		if r.Verdict.Finding == finding.Deliverable && !truth.Deliverable() {
 			t.Errorf("%s (%s) is called deliverable, and is not: %+v", canonical, truth.Character, r.Asked)
 		}
@@ -161,4 +166,23 @@ func holdTruth(t *testing.T, i *Internet, results map[string]probe.Result) {
 	for k, n := range counts {
 		t.Logf("%-18s %-24s %d", k.character, k.cause, n)
 	}
+	return lucky
+}
+
+// luckyDomain returns the domain that takes mailboxes by chance and is believed, "" where there is
+// none, or more than chance explains.
+func luckyDomain(w *World, results map[string]probe.Result) string {
+	believed := map[string]bool{}
+	for canonical, r := range results {
+		if w.Truth(canonical).Character == "accepts-by-chance" && r.Verdict.Finding == finding.Deliverable {
+			believed[r.Domain] = true
+		}
+	}
+	if len(believed) > 1 {
+		return ""
+	}
+	for domain := range believed {
+		return domain
+	}
+	return ""
 }

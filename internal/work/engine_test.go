@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"log/slog"
 	"net"
@@ -397,14 +398,24 @@ func TestAHostThatAnswersByChance(t *testing.T) {
 		{"name": "medlar.example", "character": "accepts-by-chance", "domains": ["medlar.example"], "weight": 1, "real": 0.5}]}`), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	p := newPlant(t, world)
+	if wrong := foundByChance(newPlant(t, world)); wrong != "" {
+		// It refuses all made-up mailboxes once in 1,024 times, and twice in a row hardly ever.
+		if wrong = foundByChance(newPlant(t, world)); wrong != "" {
+			t.Error(wrong)
+		}
+	}
+}
+
+// foundByChance returns what is wrong where something but undecided is found, "" for nothing.
+func foundByChance(p *plant) string {
 	for _, rows := range []int{12, 45, 100} {
 		l := p.bring(rows)
 		run := p.finished(p.start(l, 0).ID)
 		if found := p.counts(run); found[finding.Undecided] != l.Addresses || total(found) != l.Addresses+l.Malformed {
-			t.Errorf("of %d addresses %v", l.Addresses, found)
+			return fmt.Sprintf("of %d addresses %v", l.Addresses, found)
 		}
 	}
+	return ""
 }
 
 // TestLanesShareWhatIsLeft: a slow operator is asked on all its lanes to the end, and
