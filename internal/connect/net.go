@@ -34,9 +34,12 @@ func (e Env) TLSFor(host string) *tls.Config {
 // Unreachable is an error of a line to a host.
 func Unreachable(host string, err error) error {
 	var t *Trouble
+	var untrusted *tls.CertificateVerificationError
 	switch {
 	case errors.As(err, &t):
 		return t
+	case errors.As(err, &untrusted):
+		return Troublef("The certificate of %s is not trusted: %s.", host, Plain(untrusted.Err.Error()))
 	case errors.Is(err, probe.ErrPrivate):
 		return Troublef("%s is not at a public address, and is not contacted. The operator of the installation can allow it (-allow-private).", host)
 	}

@@ -4,6 +4,7 @@ package directory
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
 	"fmt"
 	"net"
@@ -16,6 +17,7 @@ import (
 	ber "github.com/go-asn1-ber/asn1-ber"
 	"github.com/go-ldap/ldap/v3"
 
+	"varnet/core/say"
 	"varnet/internal/connect"
 )
 
@@ -51,10 +53,15 @@ func check(s connect.Settings) error {
 			return connect.Wrongf(name, "%q is not a distinguished name: %s", s[name], connect.Plain(err.Error()))
 		}
 	}
-	for _, name := range append(split(s["addresses"]), split(s["attributes"])...) {
-		if !attribute(name) {
-			return connect.Wrongf("attributes", "%q is not an attribute name", name)
+	for _, field := range []string{"addresses", "attributes"} {
+		for _, name := range split(s[field]) {
+			if !attribute(name) {
+				return connect.Wrongf(field, "%q is not an attribute name", name)
+			}
 		}
+	}
+	if len(split(s["addresses"])) == 0 {
+		return connect.Wrongf("addresses", "no attribute is named, such as mail")
 	}
 	return nil
 }
@@ -118,7 +125,9 @@ func (p *place) signedIn(ctx context.Context) (*ldap.Conn, error) {
 	}
 	secure := u.Scheme == "ldaps"
 	if secure {
-		line = tlsClient(line, p.env.TLSFor(p.host))
+		if line, err = tlsClient(ctx, line, p.env.TLSFor(p.host)); err != nil {
+			return nil, connect.Unreachable(p.host, err)
+		}
 	}
 	c := ldap.NewConn(line, secure)
 	c.SetTimeout(answerWait)
@@ -126,7 +135,7 @@ func (p *place) signedIn(ctx context.Context) (*ldap.Conn, error) {
 	if !secure && p.s["tls"] == "yes" {
 		if err := c.StartTLS(p.env.TLSFor(p.host)); err != nil {
 			_ = c.Close()
-			return nil, connect.Broken("%s does not begin TLS: %s.", p.host, connect.Plain(err.Error()))
+			return nil, p.withoutTLS(err)
 		}
 	}
 	if err := c.Bind(p.s["user"], p.s["password"]); err != nil {
@@ -135,6 +144,27 @@ func (p *place) signedIn(ctx context.Context) (*ldap.Conn, error) {
 	}
 	p.conn = c
 	return c, nil
+}
+
+// tlsClient begins TLS on a line.
+func tlsClient(ctx context.Context, line net.Conn, c *tls.Config) (net.Conn, error) {
+	ctx, cancel := context.WithTimeout(ctx, answerWait)
+	defer cancel()
+	secure := tls.Client(line, c)
+	if err := secure.HandshakeContext(ctx); err != nil {
+		_ = line.Close()
+		return nil, err
+	}
+	return secure, nil
+}
+
+// withoutTLS is why TLS does not begin: a host that does not offer it is not made better by another
+// try, and what ails the line or the certificate may be mended there.
+func (p *place) withoutTLS(err error) error {
+	if ldap.IsErrorWithCode(err, ldap.ErrorNetwork) {
+		return connect.Troublef("TLS with %s did not come about: %s.", p.host, connect.Plain(err.Error()))
+	}
+	return connect.Broken("%s does not begin TLS: %s.", p.host, connect.Plain(err.Error()))
 }
 
 func (p *place) Close() error {
@@ -150,16 +180,19 @@ func (p *place) failed(err error) error {
 	if !errors.As(err, &said) {
 		return connect.Unreachable(p.host, err)
 	}
-	words := connect.Plain(said.Err.Error())
+	words := ldap.LDAPResultCodeMap[said.ResultCode]
+	if more := connect.Plain(said.Err.Error()); more != "" {
+		words += " (" + more + ")"
+	}
 	switch said.ResultCode {
 	case ldap.LDAPResultInvalidCredentials, ldap.LDAPResultInvalidDNSyntax, ldap.LDAPResultInappropriateAuthentication, ldap.LDAPResultConfidentialityRequired, ldap.LDAPResultStrongAuthRequired:
-		return connect.Broken("%s refused the sign-in: %s (%s). Check name and password.", p.host, ldap.LDAPResultCodeMap[said.ResultCode], words)
+		return connect.Broken("%s refused the sign-in: %s. Check name and password.", p.host, words)
 	case ldap.LDAPResultInsufficientAccessRights:
-		return connect.Broken("%s does not let %s do that (%s).", p.host, p.s["user"], words)
+		return connect.Broken("%s does not let %s do that: %s.", p.host, p.s["user"], words)
 	case ldap.ErrorNetwork, ldap.LDAPResultBusy, ldap.LDAPResultUnavailable, ldap.LDAPResultTimeout:
 		return connect.Later("%s cannot be reached, or broke off: %s.", p.host, words)
 	}
-	return connect.Troublef("%s said: %s (%s).", p.host, ldap.LDAPResultCodeMap[said.ResultCode], words)
+	return connect.Troublef("%s said: %s.", p.host, words)
 }
 
 // Takes: attributes always, groups where it is said where they are.
@@ -176,7 +209,11 @@ func (p *place) Test(ctx context.Context) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	return fmt.Sprintf("Signed in at %s. The filter finds %d entries, and there are %d groups.", p.host, all[0].Contacts, len(all)-1), nil
+	found := say.Plural(all[0].Contacts, "entry", "entries")
+	if p.s["groups"] == "" {
+		return fmt.Sprintf("Signed in at %s. The filter finds %s.", p.host, found), nil
+	}
+	return fmt.Sprintf("Signed in at %s. The filter finds %s. Groups: %s.", p.host, found, say.Number(int64(len(all)-1))), nil
 }
 
 // everything is the collection that the filter finds.
@@ -225,6 +262,9 @@ func (p *place) search(ctx context.Context, base, filter string, attributes []st
 			return err
 		}
 		r, err := c.Search(ldap.NewSearchRequest(base, ldap.ScopeWholeSubtree, ldap.NeverDerefAliases, 0, 0, false, filter, attributes, []ldap.Control{paging}))
+		if ldap.IsErrorWithCode(err, ldap.LDAPResultNoSuchObject) {
+			return connect.Troublef("%s has no entry “%s”. Check the base.", p.host, base)
+		}
 		if err != nil {
 			return p.failed(err)
 		}

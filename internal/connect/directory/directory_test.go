@@ -22,6 +22,7 @@ func TestCheck(t *testing.T) {
 		"filter":     {"(mail=*)(|(objectClass=*", "is not a filter such as"},
 		"base":       {"people", "is not a distinguished name"},
 		"attributes": {"cn, description)(uid=*", "is not an attribute name"},
+		"addresses":  {"mail, (uid=*)", "is not an attribute name"},
 		"password":   {" ", "is missing"},
 		"nothing":    {"x", "has no such setting"},
 	} {

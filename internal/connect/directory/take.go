@@ -2,16 +2,13 @@ package directory
 
 import (
 	"context"
-	"crypto/tls"
-	"net"
+	"fmt"
 	"strings"
 
 	"github.com/go-ldap/ldap/v3"
 
 	"varnet/internal/connect"
 )
-
-func tlsClient(line net.Conn, c *tls.Config) net.Conn { return tls.Client(line, c) }
 
 // atOnce is how many entries are looked for in a filter, or put into a group, at a time.
 const atOnce = 100
@@ -59,19 +56,28 @@ func (p *place) Discard(ctx context.Context, o connect.Order) error {
 	return nil
 }
 
-// find finds entries by their keys.
+// find finds entries by their keys: those of a directory that names none otherwise by their
+// distinguished names, which not every directory lets a filter look for.
 func (p *place) find(ctx context.Context, items []connect.Item, attributes []string) (map[string]*ldap.Entry, error) {
+	out := map[string]*ldap.Entry{}
 	var filter strings.Builder
-	filter.WriteString("(|")
 	for _, it := range items {
-		filter.WriteString("(" + uuid + "=" + ldap.EscapeFilter(it.Key) + ")")
-		if _, err := ldap.ParseDN(it.Key); err == nil && strings.Contains(it.Key, "=") {
-			filter.WriteString("(entryDN=" + ldap.EscapeFilter(it.Key) + ")")
+		if !strings.Contains(it.Key, "=") {
+			filter.WriteString("(" + uuid + "=" + ldap.EscapeFilter(it.Key) + ")")
+			continue
+		}
+		e, err := p.entry(ctx, it.Key, attributes...)
+		if err != nil {
+			return nil, err
+		}
+		if e != nil {
+			out[it.Key] = e
 		}
 	}
-	filter.WriteString(")")
-	out := map[string]*ldap.Entry{}
-	err := p.search(ctx, p.s["base"], filter.String(), attributes, func(entries []*ldap.Entry) error {
+	if filter.Len() == 0 {
+		return out, nil
+	}
+	err := p.search(ctx, p.s["base"], "(|"+filter.String()+")", attributes, func(entries []*ldap.Entry) error {
 		for _, e := range entries {
 			out[p.contact(e).Key] = e
 		}
@@ -98,14 +104,19 @@ func (p *place) Now(ctx context.Context, o connect.Order, items []connect.Item) 
 		}
 		out[i] = connect.State{Found: true, Addresses: p.contact(e).Addresses, Version: e.DN}
 		if o.Act == connect.SetField {
-			out[i].Value = strings.Join(e.GetEqualFoldAttributeValues(o.Name), "; ")
+			had := e.GetEqualFoldAttributeValues(o.Name)
+			out[i].Value, out[i].Version = strings.Join(had, "; "), version(e.DN, had)
 		}
 	}
 	return out, nil
 }
 
-// Write sets the attribute of each entry, or puts them all into the group. The version of an
-// item is its name.
+// version names an entry and the values that its attribute had.
+func version(dn string, had []string) string {
+	return strings.Join(append([]string{dn}, had...), "\x00")
+}
+
+// Write sets the attribute of each entry, or puts them all into the group.
 func (p *place) Write(ctx context.Context, o connect.Order, items []connect.Item) ([]error, error) {
 	c, err := p.signedIn(ctx)
 	if err != nil {
@@ -116,16 +127,53 @@ func (p *place) Write(ctx context.Context, o connect.Order, items []connect.Item
 		return out, p.fillGroup(c, o, items, out)
 	}
 	for i, it := range items {
-		m := ldap.NewModifyRequest(it.Version, nil)
-		m.Replace(o.Name, values(it.Value))
-		if err := p.modify(c, m); err != nil {
-			if connect.Passes(err) || connect.IsBroken(err) {
-				return out, err
-			}
-			out[i] = err
+		out[i] = p.setAttribute(c, o.Name, it)
+		if connect.Passes(out[i]) || connect.IsBroken(out[i]) {
+			return out, out[i]
 		}
 	}
 	return out, nil
+}
+
+// setAttribute gives the attribute of an entry its one value, where it still is as it was read. Several
+// values are left: one could take their place, and could not be taken back.
+func (p *place) setAttribute(c *ldap.Conn, name string, it connect.Item) error {
+	named := strings.Split(it.Version, "\x00")
+	dn, had := named[0], named[1:]
+	if len(had) > 1 {
+		return &connect.Skipped{Why: fmt.Sprintf("it has %d values of %s, which would be lost", len(had), name)}
+	}
+	change := changing(dn, name, had, it.Value)
+	if len(change.Changes) == 0 {
+		return nil
+	}
+	err := c.Modify(change)
+	if ldap.IsErrorWithCode(err, ldap.LDAPResultInappropriateMatching) { // values of it cannot be compared there
+		m := ldap.NewModifyRequest(dn, nil)
+		m.Replace(name, values(it.Value))
+		err = c.Modify(m)
+	}
+	switch {
+	case err == nil:
+		return nil
+	case len(had) > 0 && ldap.IsErrorWithCode(err, ldap.LDAPResultNoSuchAttribute):
+		return &connect.Skipped{Why: "its " + name + " was changed meanwhile"}
+	case ldap.IsErrorWithCode(err, ldap.LDAPResultNoSuchObject):
+		return &connect.Skipped{Why: "it is no longer there"}
+	}
+	return p.failed(err)
+}
+
+// changing takes the values of an attribute that were read away and gives it another, in one step.
+func changing(dn, name string, had []string, value string) *ldap.ModifyRequest {
+	m := ldap.NewModifyRequest(dn, nil)
+	if len(had) > 0 {
+		m.Delete(name, had)
+	}
+	if v := values(value); len(v) > 0 {
+		m.Add(name, v)
+	}
+	return m
 }
 
 func values(v string) []string {
@@ -133,13 +181,6 @@ func values(v string) []string {
 		return []string{}
 	}
 	return []string{v}
-}
-
-func (p *place) modify(c *ldap.Conn, m *ldap.ModifyRequest) error {
-	if err := c.Modify(m); err != nil {
-		return p.failed(err)
-	}
-	return nil
 }
 
 // fillGroup puts entries into a group or takes them out, one by one where together they are not
