@@ -3,6 +3,7 @@ package probe
 import (
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -84,24 +85,10 @@ func TestNoFindingContradictsItsEvidence(t *testing.T) {
 		w := newWhims(rng)
 		var domains []Domain
 		for n := range 40 {
-			name := fmt.Sprintf("d%d.example", n)
-			d := Domain{Name: name, Operator: "h.example", Exchangers: exchangers(first)}
-			for i := range 1 + rng.IntN(6) {
-				local := []string{"here", "here", "here", "gone"}[rng.IntN(4)] + fmt.Sprint(i)
-				d.Questions = append(d.Questions, Question{Address: address.Rebuild(local + "@" + name)})
-			}
-			domains = append(domains, d)
+			domains = append(domains, drawn(rng, fmt.Sprintf("d%d.example", n), 1+rng.IntN(6)))
 		}
 		p := prober(hosts{first + ":25": {rcpt: w.rcpt}})
-		p.Limits.Waits = p.Limits.Waits.All(20 * time.Second) // nobody is silent but a busy machine
-		out := p.Probe(t.Context(), Parcel{Domains: domains})
-		for _, r := range out.Results {
-			holdEvidence(t, seed, w, out, r)
-		}
-		// One whose domain took nobody, refused in few words, may take a round more.
-		if left := len(out.Postponed) + len(out.Unasked); !w.whimsical() && left > 3 {
-			t.Errorf("host %d has no whims, and %d are put off, %d not asked", seed, len(out.Postponed), len(out.Unasked))
-		}
+		holdVisit(t, seed, p, w, domains...)
 		if t.Failed() {
 			t.Logf("host %d: %+v", seed, w)
 			return
@@ -109,14 +96,61 @@ func TestNoFindingContradictsItsEvidence(t *testing.T) {
 	}
 }
 
-// holdEvidence holds a result against what the host said of made-up mailboxes, and against
+// TestNoFindingOfALargeDomainContradictsItsEvidence: the same of hosts of one domain that is asked about many mailboxes,
+// and about others when it is known, where sessions take QUIT along with their last questions.
+func TestNoFindingOfALargeDomainContradictsItsEvidence(t *testing.T) {
+	for seed := range uint64(150) {
+		rng := rand.New(rand.NewPCG(32, seed))
+		w := newWhims(rng)
+		p := prober(hosts{first + ":25": {rcpt: w.rcpt}})
+		known := holdVisit(t, seed, p, w, drawn(rng, "d0.example", 60)).Acceptances
+		later := drawn(rng, "d0.example", 60)
+		later.Acceptances = known
+		holdVisit(t, seed, p, w, later)
+		if t.Failed() {
+			t.Logf("host %d: %+v", seed, w)
+			return
+		}
+	}
+}
+
+// drawn is a domain that is asked about so many mailboxes, of which three in four exist.
+func drawn(rng *rand.Rand, name string, mailboxes int) Domain {
+	d := Domain{Name: name, Operator: "h.example", Exchangers: exchangers(first)}
+	for i := range mailboxes {
+		local := []string{"here", "here", "here", "gone"}[rng.IntN(4)] + fmt.Sprint(i)
+		d.Questions = append(d.Questions, Question{Address: address.Rebuild(local + "@" + name)})
+	}
+	return d
+}
+
+// holdVisit asks about domains and holds what comes of it.
+func holdVisit(t *testing.T, seed uint64, p *Prober, w *whims, domains ...Domain) Outcome {
+	t.Helper()
+	p.Limits.Waits = p.Limits.Waits.All(20 * time.Second) // nobody is silent but a busy machine
+	var known []Acceptance
+	for _, d := range domains {
+		known = append(known, d.Acceptances...)
+	}
+	out := p.Probe(t.Context(), Parcel{Domains: domains})
+	for _, r := range out.Results {
+		holdEvidence(t, seed, w, slices.Concat(known, out.Of(r.Domain)), r)
+	}
+	// One whose domain took nobody, refused in few words, may take a round more.
+	if left := len(out.Postponed) + len(out.Unasked); !w.whimsical() && left > 3 {
+		t.Errorf("host %d has no whims, and %d are put off, %d not asked", seed, len(out.Postponed), len(out.Unasked))
+	}
+	return out
+}
+
+// holdEvidence holds a result against what the host said of made-up mailboxes, in this visit at last, and against
 // the truth.
-func holdEvidence(t *testing.T, seed uint64, w *whims, out Outcome, r Result) {
+func holdEvidence(t *testing.T, seed uint64, w *whims, shown []Acceptance, r Result) {
 	t.Helper()
 	asked := r.Asked[len(r.Asked)-1]
 	yes := strings.HasPrefix(asked.Reply, "250")
 	accepts, refused, taken := AcceptsUnknown, 0, 0
-	for _, a := range out.Of(r.Domain) {
+	for _, a := range shown {
 		accepts = a.Accepts
 		for _, m := range a.MadeUp {
 			if strings.HasPrefix(m.Reply, "250") {

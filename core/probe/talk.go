@@ -272,12 +272,12 @@ func (t *talk) askAll(items []*item, last bool) []*item {
 // were answered.
 func (t *talk) askSome(items []*item, last bool) (done int) {
 	var behind []*item
-	var then func() []string
+	var then func() ([]string, bool)
 	if last && t.survived[t.host] == 0 {
-		then = func() []string {
+		then = func() ([]string, bool) {
 			more := t.weights()
 			behind = append(behind, more...)
-			return mailboxes(more)
+			return mailboxes(more), t.leavesWith(more)
 		}
 	}
 	answers, tail := t.session.AskThen(mailboxes(items), then, func(place int, a smtp.Answer) bool {
@@ -304,6 +304,9 @@ func (t *talk) askSome(items []*item, last bool) (done int) {
 	return done
 }
 
+// mostWeights is how many mailboxes weights returns at most.
+const mostWeights = 2
+
 // weights are the mailboxes by which the answers of the session are weighed: a made-up one
 // of a domain that refuses such, and one that the host took, if it has refused any.
 func (t *talk) weights() (items []*item) {
@@ -322,6 +325,17 @@ func (t *talk) weights() (items []*item) {
 		items = append(items, t.witness(nil)...)
 	}
 	return items
+}
+
+// leavesWith reports whether the session is over with the mailboxes by which it is weighed: it is about one
+// domain, whose host has plainly known its mailboxes so far, and both a refusal and a yes come last. Where the
+// answers that are still on their way show otherwise the next session asks.
+func (t *talk) leavesWith(weights []*item) bool {
+	if len(weights) < mostWeights || len(t.sitesOf(t.chosen)) > 1 {
+		return false
+	}
+	s := weights[0].site
+	return weights[1].site == s && !t.byChance(s, t.host) && !slices.ContainsFunc(t.asked, (*item).unplain)
 }
 
 // witness returns a mailbox that the host took, of the site if one is given, to be asked
@@ -439,7 +453,7 @@ func (t *talk) witnessed(s *site) bool {
 	case again == nil:
 		return false
 	case !t.askLast(again[0]):
-		return t.session.Failure() != nil
+		return t.session.Failure() != nil || t.session.Leaving()
 	case again[0].meaning.Effect != reply.Accepted:
 		return false
 	}

@@ -184,7 +184,7 @@ func (it *item) refusedForGood() bool {
 // weigh looks over the session's answers when it has ended, and returns those that do
 // not count and must be asked for again.
 func (t *talk) weigh() []*item {
-	w := &weighing{talk: t, brokenOff: t.end == complained || t.session.Failure() != nil, told: map[*site]madeUpTold{}}
+	w := &weighing{talk: t, brokenOff: t.end == complained || t.session.Failure() != nil || t.session.Leaving(), told: map[*site]madeUpTold{}}
 	if t.end == changed {
 		w.repeat = t.cutChanged()
 	}
@@ -214,7 +214,7 @@ type weighing struct {
 	// lastYes and lastNo are the places of the last mailbox that was taken and of the last
 	// that was refused for good; -1: none.
 	lastYes, lastNo int
-	brokenOff       bool    // by the host
+	brokenOff       bool    // by the host, or by us before all was asked
 	repeat          []*item // what must be asked again
 }
 

@@ -179,6 +179,52 @@ func TestWhateverAHostDoes(t *testing.T) {
 	}
 }
 
+// TestTheLastQuestionsTakeQuitAlong: where the last questions of a session are known to be the last QUIT goes out with
+// them, and nothing is said after it; an answer is believed or not as without.
+func TestTheLastQuestionsTakeQuitAlong(t *testing.T) {
+	together := 0
+	for n := range 400 {
+		w := newWhim(rand.New(rand.NewPCG(26, uint64(n))))
+		if w.twice > 0 {
+			w.hangsUp, w.leaves = 0, 0 // a host that breaks off does not show that it said too much
+		}
+		l := quick
+		l.Window = 1 + n%50
+		s, err := Open(context.Background(), scripted(t, "220 host\r\n", w.answer), Identity{Name: "v.example", Sender: "check@v.example"}, l)
+		if err != nil {
+			t.Fatalf("host %d: %v", n, err)
+		}
+		mailboxes := make([]string, 1+n%40)
+		for i := range mailboxes {
+			mailboxes[i] = fmt.Sprintf("m%d@h.example", i)
+		}
+		answers, last := s.AskThen(mailboxes, func() ([]string, bool) { return []string{"x@h.example", "y@h.example"}, true }, nil)
+		if s.Leaving() {
+			together++
+			if a := s.AskLast("z@h.example"); a.Answered || s.Room() != 0 {
+				t.Fatalf("host %d: after QUIT %s, and room for %d", n, a.Reply, s.Room())
+			}
+		}
+		s.Close()
+		outOfStep := s.Failure() != nil && s.Failure().Trouble == OutOfStep
+		for _, a := range append(answers, last...) {
+			if a.Answered && !strings.Contains(a.Reply.Text(), "<"+a.Mailbox+">") && !outOfStep {
+				t.Fatalf("host %d: the answer about %s is %s; failure %v", n, a.Mailbox, a.Reply, s.Failure())
+			}
+		}
+		lines := w.all()
+		if at := slices.Index(lines, "QUIT"); at >= 0 && at != len(lines)-1 {
+			t.Fatalf("host %d: after QUIT %q", n, lines[at+1:])
+		}
+		if w.hangsUp+w.leaves+w.twice == 0 && s.Leaving() && (s.Failure() != nil || !slices.ContainsFunc(s.Lines(), func(line Line) bool { return line.Text == "221 bye" })) {
+			t.Fatalf("host %d: failure %v, lines %v", n, s.Failure(), s.Lines())
+		}
+	}
+	if together < 100 {
+		t.Errorf("of 400 sessions %d ended so", together)
+	}
+}
+
 // holdLimits looks at what the host heard.
 func holdLimits(t *testing.T, n int, w *whim, l Limits, answered int) {
 	t.Helper()

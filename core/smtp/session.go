@@ -173,6 +173,7 @@ type Session struct {
 	encrypted  bool
 	failure    *Failure
 	left       bool // QUIT was said, or cannot be
+	leaving    bool // QUIT went out with the last questions
 	// asked and heard count the questions sent and the replies to them.
 	asked, heard int
 	// stopped: the caller wants nothing more asked; onAnswer is how it says so.
@@ -312,7 +313,7 @@ func (s *Session) Failure() *Failure { return s.failure }
 
 // Room is how many more mailboxes this session may be asked about now.
 func (s *Session) Room() int {
-	if s.failure != nil || s.refused >= s.limits.Refusals+s.beyond {
+	if s.failure != nil || s.leaving || s.refused >= s.limits.Refusals+s.beyond {
 		return 0
 	}
 	return max(0, s.limits.Questions+s.beyond-s.asked+s.ahead)
@@ -328,12 +329,24 @@ func (s *Session) beforeRefusals() int {
 	return max(0, left, min(usual, safe))
 }
 
+// Leaving reports whether QUIT went out with the last questions, so that no more can be asked.
+func (s *Session) Leaving() bool { return s.leaving }
+
+// quit says QUIT, unless that went out with the last questions, and reads the reply.
+func (s *Session) quit() (Reply, *Failure) {
+	if s.leaving {
+		s.left = true
+		return s.reply(StepQuit, true)
+	}
+	return s.command(StepQuit, "QUIT")
+}
+
 // Close says QUIT, without waiting long for the reply, and closes. A reply that
 // can only belong to an earlier question shows that the session was out of
 // step; Failure tells it.
 func (s *Session) Close() {
 	if s.failure == nil {
-		r, f := s.command(StepQuit, "QUIT")
+		r, f := s.quit()
 		if f == nil && (r.Code == 250 || r.Code == 550) {
 			f = outOfStep(StepQuit)
 		}
@@ -367,7 +380,7 @@ func (s *Session) fail(f *Failure) {
 	s.failure = f
 	switch f.Trouble {
 	case Refused, OutOfStep, Garbled, Silent, OutOfTime, NoTLS:
-		if f.Reply.Code != 421 && !s.left {
+		if f.Reply.Code != 421 && !s.left && !s.leaving {
 			s.note(false, "QUIT")
 			_ = s.conn.SetDeadline(time.Now().Add(endWait))
 			_, _ = io.WriteString(s.conn, "QUIT\r\n")

@@ -262,10 +262,10 @@ func TestWhatFollowsTwice(t *testing.T) {
 	mailboxes := []string{"a@h.example", "b@h.example", "c@h.example", "d@h.example", "e@h.example"}
 	follow := [][]string{{"first@h.example", "second@h.example"}, {"third@h.example"}}
 	all := slices.Clone(mailboxes)
-	answers, last := s.AskThen(mailboxes, func() []string {
+	answers, last := s.AskThen(mailboxes, func() ([]string, bool) {
 		named := follow[0]
 		follow, all = follow[1:], append(all, named...)
-		return named
+		return named, false
 	}, func(place int, a Answer) bool {
 		if all[place] != a.Mailbox {
 			t.Errorf("the answer about %s comes at the place of %s", a.Mailbox, all[place])
