@@ -179,7 +179,15 @@ type State struct {
 	Value     string
 	// Unknown: the place does not show the value, so that it cannot be put back.
 	Unknown bool
+	// Leave is why nothing may be written, as where what is there would be lost; "": it may.
+	Leave   string
 	Version string
+}
+
+// Several is why a field that has several values is left: one could take their place, and could not be
+// taken back.
+func Several(field string, values int) string {
+	return fmt.Sprintf("it has %d values of %s, which would be lost", values, field)
 }
 
 // Taker is a place that takes something back.

@@ -101,7 +101,7 @@ func (w *Web) Do(ctx context.Context, method, address string, header http.Header
 				return a, a.trouble(address)
 			}
 			continue
-		case err == nil && !passes(a.Status):
+		case err == nil && !MayPass(a.Status):
 			for _, s := range wanted {
 				if a.Status == s {
 					return a, nil
@@ -156,8 +156,8 @@ func (w *Web) once(ctx context.Context, method, address string, header http.Head
 	return a, nil
 }
 
-// passes reports whether an answer may be another when it is asked for again.
-func passes(status int) bool {
+// MayPass reports whether an answer may be another when it is asked for again.
+func MayPass(status int) bool {
 	return status == http.StatusTooManyRequests || status == http.StatusRequestTimeout || status >= 500 && status != http.StatusNotImplemented
 }
 
@@ -202,7 +202,7 @@ func (a Answer) trouble(address string) error {
 		t.Broken, t.Why = true, fmt.Sprintf("%s refused the sign-in (%s%s). Check the key, or sign in again.", host, status, a.words())
 	case a.Status/100 == 3:
 		t.Why = fmt.Sprintf("%s sends us elsewhere (%s), where nothing is followed. Give the address that it names.", host, status)
-	case passes(a.Status):
+	case MayPass(a.Status):
 		t.Later, t.Why = true, fmt.Sprintf("%s answered %s%s, %d times in a row.", host, status, a.words(), tries)
 	default:
 		t.Why = fmt.Sprintf("%s answered %s%s.", host, status, a.words())

@@ -196,6 +196,9 @@ func settled(o connect.Order, it *store.WriteItem, now connect.State) bool {
 	case !connect.Same(it.Addresses, now.Addresses):
 		it.State, it.Why = store.ItemSkipped, "its address was changed after the import"
 		return true
+	case now.Leave != "":
+		it.State, it.Why = store.ItemSkipped, now.Leave
+		return true
 	}
 	if !begun && !now.Unknown {
 		had := now.Value

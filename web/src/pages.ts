@@ -1,5 +1,7 @@
 import type { ComponentType } from "react";
-import { ask } from "./api/early";
+import type { List, Schema } from "./api/client";
+import { ask, read } from "./api/early";
+import { draftOf, reuseAtFirst } from "./features/lists/draft";
 
 /** Page is a component that comes when it is gone to. */
 export type Page = () => Promise<ComponentType>;
@@ -93,6 +95,14 @@ const asked: Record<string, string[]> = {
   "/accounts": ["/installation/accounts", "/installation/plans", "/installation/ledger"],
 };
 
+/** next is what a page asks for when the first of those is answered, of those who may do what it is for. */
+const next: Record<string, { scope: string; ask: (answer: unknown, id: string) => void }> = {
+  "/lists/:id": {
+    scope: "run",
+    ask: (list, id) => ask(`/lists/${id}/draft`, draftOf("mailbox", reuseAtFirst(list as List), false)),
+  },
+};
+
 const all = { ...pages, ...underSetup, ...doors };
 const start = location.pathname === "/" ? "/lists" : location.pathname;
 const fits = (path: string) => new RegExp(`^${path.replace(/:\w+/g, "[^/]+")}$`).test(start);
@@ -106,8 +116,15 @@ export const here = Object.keys(all).find((path) => path !== "*" && fits(path));
  */
 export async function begin(): Promise<ComponentType | undefined> {
   if (here === undefined) return undefined;
-  if (!doors[here]) ask("/session");
+  const session = doors[here] ? undefined : ask("/session");
   const id = start.split("/")[2] ?? "";
-  for (const path of location.search ? [] : (asked[here] ?? [])) ask(path.replace(":id", id));
+  const [first] = (location.search ? [] : (asked[here] ?? [])).map((path) => ask(path.replace(":id", id)));
+  const more = next[here];
+  if (more && session && first) {
+    void Promise.all([read<Schema<"Session">>(session), read(first)]).then(
+      ([who, answer]) => who.scopes.includes(more.scope) && more.ask(answer, id),
+      () => {}, // the page tells what is wrong
+    );
+  }
   return all[here]?.();
 }

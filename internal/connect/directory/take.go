@@ -2,7 +2,6 @@ package directory
 
 import (
 	"context"
-	"fmt"
 	"strings"
 
 	"github.com/go-ldap/ldap/v3"
@@ -106,6 +105,9 @@ func (p *place) Now(ctx context.Context, o connect.Order, items []connect.Item) 
 		if o.Act == connect.SetField {
 			had := e.GetEqualFoldAttributeValues(o.Name)
 			out[i].Value, out[i].Version = strings.Join(had, "; "), version(e.DN, had)
+			if len(had) > 1 {
+				out[i].Leave = connect.Several(o.Name, len(had))
+			}
 		}
 	}
 	return out, nil
@@ -135,14 +137,10 @@ func (p *place) Write(ctx context.Context, o connect.Order, items []connect.Item
 	return out, nil
 }
 
-// setAttribute gives the attribute of an entry its one value, where it still is as it was read. Several
-// values are left: one could take their place, and could not be taken back.
+// setAttribute gives the attribute of an entry its one value, where it still is as it was read.
 func (p *place) setAttribute(c *ldap.Conn, name string, it connect.Item) error {
 	named := strings.Split(it.Version, "\x00")
 	dn, had := named[0], named[1:]
-	if len(had) > 1 {
-		return &connect.Skipped{Why: fmt.Sprintf("it has %d values of %s, which would be lost", len(had), name)}
-	}
 	change := changing(dn, name, had, it.Value)
 	if len(change.Changes) == 0 {
 		return nil

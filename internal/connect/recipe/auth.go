@@ -1,9 +1,11 @@
 package recipe
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"net/http"
 	"strings"
 	"time"
@@ -15,6 +17,7 @@ import (
 
 // auth is a sign-in by OAuth 2.0.
 type auth struct {
+	host   string // of the platform, for people
 	config oauth2.Config
 	http   *http.Client
 	renew  func(ctx context.Context, field, had string, renew func(string) (string, error)) (string, error)
@@ -36,7 +39,7 @@ func (p *Place) signInBy(env connect.Env, s connect.Settings) {
 		}
 		return
 	}
-	p.auth = &auth{config: p.oauth(s), http: p.web.HTTP, renew: env.Renew, token: s["token"]}
+	p.auth = &auth{host: p.base.Host, config: p.oauth(s), http: p.web.HTTP, renew: env.Renew, token: s["token"]}
 	p.web.SignIn = p.auth.sign
 	p.web.Renew = func(ctx context.Context) (bool, error) { return true, p.auth.refresh(ctx) }
 }
@@ -82,12 +85,23 @@ func kept(t *oauth2.Token) string {
 	return string(text)
 }
 
+// refusedBy is why no token was given. One that the platform refuses is refused again (RFC 6749, 5.2); a platform
+// that is out of order for a moment gives one later.
 func refusedBy(host string, err error) error {
 	var said *oauth2.RetrieveError
-	if errors.As(err, &said) {
-		return connect.Broken("%s did not give a token: %s. Sign in there again.", host, connect.Plain(strings.TrimSpace(said.ErrorCode+" "+said.ErrorDescription)))
+	if !errors.As(err, &said) {
+		return connect.Unreachable(host, err)
 	}
-	return connect.Later("%s gave no token: %v.", host, err)
+	status := 0
+	if said.Response != nil {
+		status = said.Response.StatusCode
+	}
+	words := connect.Plain(strings.TrimSpace(said.ErrorCode + " " + said.ErrorDescription))
+	words = cmp.Or(words, strings.TrimSpace(fmt.Sprintf("%d %s", status, http.StatusText(status))))
+	if connect.MayPass(status) {
+		return connect.Later("%s gives no token just now: %s.", host, words)
+	}
+	return connect.Broken("%s did not give a token: %s. Sign in there again.", host, words)
 }
 
 // sign puts the token into a request; one that is about to end is refreshed.
@@ -126,7 +140,7 @@ func (a *auth) refresh(ctx context.Context) (err error) {
 		old.AccessToken, old.Expiry = "", time.Now().Add(-time.Hour)
 		t, err := a.config.TokenSource(context.WithValue(ctx, oauth2.HTTPClient, a.http), old).Token()
 		if err != nil {
-			return "", refusedBy(a.config.Endpoint.TokenURL, err)
+			return "", refusedBy(a.host, err)
 		}
 		return kept(t), nil
 	})

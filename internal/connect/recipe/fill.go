@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -67,7 +68,7 @@ func (h holes) body(template any, items []connect.Item) any {
 				return keys, true
 			}
 		case []any:
-			if len(v) == 1 && names(v[0]) {
+			if repeats(v) {
 				out := make([]any, len(items))
 				for i, it := range items {
 					out[i] = h.with(it).tree(v[0], nil)
@@ -79,15 +80,65 @@ func (h holes) body(template any, items []connect.Item) any {
 	})
 }
 
-// names reports whether a placeholder of a contact is somewhere in a template.
-func names(v any) bool {
-	text, _ := json.Marshal(v)
-	for _, p := range ofContacts {
-		if strings.Contains(string(text), p) {
-			return true
+// repeats reports whether an array of a template is repeated for each contact.
+func repeats(v []any) bool { return len(v) == 1 && names(v[0], ofContacts...) }
+
+// names reports whether one of some placeholders is somewhere in a template.
+func names(v any, placeholders ...string) bool {
+	switch v := v.(type) {
+	case string:
+		return slices.ContainsFunc(placeholders, func(p string) bool { return strings.Contains(v, p) })
+	case []any:
+		return slices.ContainsFunc(v, func(e any) bool { return names(e, placeholders...) })
+	case map[string]any:
+		for k, e := range v {
+			if names(k, placeholders...) || names(e, placeholders...) {
+				return true
+			}
 		}
 	}
 	return false
+}
+
+// once is what of a body is there once, for however many contacts.
+func once(v any) any {
+	switch v := v.(type) {
+	case []any:
+		if repeats(v) {
+			return nil
+		}
+		out := make([]any, len(v))
+		for i := range v {
+			out[i] = once(v[i])
+		}
+		return out
+	case map[string]any:
+		out := make(map[string]any, len(v))
+		for k, e := range v {
+			out[k] = once(e)
+		}
+		return out
+	}
+	return v
+}
+
+// oneValue reports whether a call has room for the value of one contact, or of those that get the same.
+func (c *Call) oneValue() bool { return c.names("{value}") != "" }
+
+// names returns where a call has one of some placeholders for one contact, however many it is for; "": nowhere.
+func (c *Call) names(placeholders ...string) string {
+	if names(c.Path, placeholders...) {
+		return "path"
+	}
+	for _, name := range sorted(c.Query) {
+		if names(c.Query[name], placeholders...) {
+			return "query." + name
+		}
+	}
+	if names(once(c.Body), placeholders...) {
+		return "body"
+	}
+	return ""
 }
 
 // tree fills in the texts of a template; special replaces whole parts.
@@ -234,14 +285,14 @@ func (c Contact) cells(v any) (out []connect.Cell) {
 }
 
 // field is a field of a contact by the name of its column.
-func (c Contact) field(v any, name string) string {
+func (c Contact) field(v any, name string) any {
 	if path, ok := c.Fields[name]; ok {
-		return text(at(v, path))
+		return at(v, path)
 	}
 	if c.More != "" {
 		if more, ok := at(v, c.More).(map[string]any); ok {
-			return text(more[name])
+			return more[name]
 		}
 	}
-	return text(at(v, name))
+	return at(v, name)
 }

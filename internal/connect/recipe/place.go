@@ -74,11 +74,11 @@ func (p *Place) Takes() []connect.Act { return p.recipe.Takes() }
 
 // Test signs in.
 func (p *Place) Test(ctx context.Context) (string, error) {
-	v, _, err := p.call(ctx, p.recipe.Test.Call, nil)
+	a, err := p.call(ctx, p.recipe.Test.Call, nil)
 	if err != nil {
 		return "", err
 	}
-	if name := text(at(v, p.recipe.Test.Account)); name != "" && p.recipe.Test.Account != "" {
+	if name := text(at(a.value, p.recipe.Test.Account)); name != "" && p.recipe.Test.Account != "" {
 		return fmt.Sprintf("Signed in at %s as %.100s.", p.recipe.Name, connect.Plain(name)), nil
 	}
 	return fmt.Sprintf("Signed in at %s.", p.recipe.Name), nil
@@ -92,7 +92,11 @@ func (p *Place) Collections(ctx context.Context) (out []connect.Collection, err 
 	for _, c := range p.recipe.Collections {
 		err := p.pages(ctx, c.List, c.Items, c.Paging, nil, "", func(found []any, _ string) error {
 			for _, v := range found {
-				one := connect.Collection{ID: c.Kind + "/" + text(at(v, c.ID)), Name: text(at(v, c.Name)), Kind: c.Kind, Contacts: -1}
+				id := text(at(v, c.ID))
+				if id == "" {
+					return connect.Troublef("A %s of the answer has no ID at %q; it has %s. Check the recipe.", c.Kind, c.ID, entries(v))
+				}
+				one := connect.Collection{ID: c.Kind + "/" + id, Name: text(at(v, c.Name)), Kind: c.Kind, Contacts: -1}
 				if n, err := strconv.ParseInt(text(at(v, c.Size)), 10, 64); err == nil && c.Size != "" {
 					one.Contacts = n
 				}

@@ -151,7 +151,7 @@ func Parse(text []byte) (*Recipe, error) {
 		return nil, err
 	}
 	r := &Recipe{}
-	if err := json.Unmarshal(text, r); err != nil {
+	if err := decode(text, r); err != nil {
 		return nil, fmt.Errorf("the recipe is not understood: %w", err)
 	}
 	return r, r.check()
@@ -197,6 +197,33 @@ func (r *Recipe) check() error {
 	}
 	if r.Read == nil && len(r.Takes()) > 0 {
 		return fmt.Errorf("recipe.read: nothing can be written back without a call that reads contacts as they are")
+	}
+	return r.checkMany()
+}
+
+// checkMany reports a call that is for many contacts and has room for one.
+func (r *Recipe) checkMany() error {
+	type call struct {
+		at   string
+		call *Call
+		most int
+	}
+	var calls []call
+	if r.Read != nil {
+		calls = append(calls, call{"read", &r.Read.Call, r.Read.Most})
+	}
+	changes := r.changes()
+	for _, act := range r.Takes() {
+		c := changes[act]
+		calls = append(calls, call{"write." + string(act) + ".set", &c.Set, c.Most})
+		if c.Unset != nil {
+			calls = append(calls, call{"write." + string(act) + ".unset", c.Unset, c.Most})
+		}
+	}
+	for _, c := range calls {
+		if where := c.call.names(ofContacts...); where != "" && c.most > 1 {
+			return fmt.Errorf("recipe.%s.%s: it has room for one contact, and the call is for up to %d. Put what is of a contact into a list of the body, or leave most out", c.at, where, c.most)
+		}
 	}
 	return nil
 }
@@ -249,10 +276,8 @@ func (r *Recipe) ReadAnswer(kind string, answer []byte) (out []connect.Contact, 
 	if len(r.Collections) == 0 {
 		return nil, "", connect.Troublef("The recipe names no collections.")
 	}
-	d := json.NewDecoder(bytes.NewReader(answer))
-	d.UseNumber()
 	var v any
-	if err := d.Decode(&v); err != nil {
+	if err := decode(answer, &v); err != nil {
 		return nil, "", connect.Troublef("The answer is not JSON: %v.", err)
 	}
 	c := r.Collections[which].Contacts

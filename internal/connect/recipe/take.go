@@ -56,13 +56,13 @@ func (p *Place) Begin(ctx context.Context, o connect.Order) (string, error) {
 		}
 		return c.ID, nil
 	}
-	v, _, err := p.call(ctx, n.Create, p.holesOf(o))
+	a, err := p.call(ctx, n.Create, p.holesOf(o))
 	if err != nil {
 		return "", err
 	}
-	id := text(at(v, n.ID))
+	id := text(at(a.value, n.ID))
 	if id == "" {
-		return "", connect.Troublef("The answer to the call that makes the collection has no ID at %q; it has %s. Check the recipe.", n.ID, entries(v))
+		return "", connect.Troublef("The answer to the call that makes the collection has no ID at %q; it has %s. Check the recipe.", n.ID, entries(a.value))
 	}
 	return n.Kind + "/" + id, nil
 }
@@ -76,8 +76,10 @@ func (p *Place) Discard(ctx context.Context, o connect.Order) error {
 	if n.Discard == nil {
 		return connect.Troublef("The recipe does not say how to delete a %s; delete “%s” there by hand.", n.Kind, o.Name)
 	}
-	_, _, err := p.call(ctx, *n.Discard, p.holesOf(o))
-	return err
+	if _, err := p.call(ctx, *n.Discard, p.holesOf(o)); err != nil && !gone(err) {
+		return err
+	}
+	return nil
 }
 
 // Now reads contacts as they are.
@@ -101,14 +103,14 @@ func (p *Place) Now(ctx context.Context, o connect.Order, all []connect.Item) ([
 
 func (p *Place) read(ctx context.Context, o connect.Order, change *Change, batch []connect.Item) (map[string]connect.State, error) {
 	r := p.recipe.Read
-	v, _, err := p.call(ctx, r.Call, p.holesOf(o), batch...)
+	a, err := p.call(ctx, r.Call, p.holesOf(o), batch...)
 	if gone(err) && r.Most <= 1 {
 		return nil, nil
 	}
 	if err != nil {
 		return nil, err
 	}
-	found, err := items(v, r.Items)
+	found, err := items(a.value, r.Items)
 	if err != nil {
 		return nil, err
 	}
@@ -118,19 +120,35 @@ func (p *Place) read(ctx context.Context, o connect.Order, change *Change, batch
 		if err != nil {
 			return nil, err
 		}
-		out[c.Key] = connect.State{Found: true, Addresses: c.Addresses, Value: p.value(o, change, v)}
+		out[c.Key] = p.state(o, change, c, v)
 	}
 	return out, nil
+}
+
+// state is how a contact stands to an order. A field that is no plain value is left: what it holds could not be
+// put back.
+func (p *Place) state(o connect.Order, change *Change, c connect.Contact, v any) connect.State {
+	s := connect.State{Found: true, Addresses: c.Addresses}
+	if o.Act != connect.SetField {
+		s.Value = present(o, change, v)
+		return s
+	}
+	field := p.recipe.Contact.field(v, o.Name)
+	s.Value = text(field)
+	switch f := field.(type) {
+	case []any:
+		s.Leave = connect.Several(o.Name, len(f))
+	case map[string]any:
+		s.Leave = "its " + o.Name + " is an object, which would be lost"
+	}
+	return s
 }
 
 // gone reports whether an answer said that there is nothing.
 func gone(err error) bool { return connect.StatusOf(err) == 404 || connect.StatusOf(err) == 410 }
 
-// value is what a contact has of what an order changes.
-func (p *Place) value(o connect.Order, change *Change, v any) string {
-	if o.Act == connect.SetField {
-		return p.recipe.Contact.field(v, o.Name)
-	}
+// present is whether a contact has what an order changes.
+func present(o connect.Order, change *Change, v any) string {
 	if change.At == "" {
 		return ""
 	}
@@ -175,17 +193,39 @@ func (p *Place) Write(ctx context.Context, o connect.Order, all []connect.Item) 
 	return out, p.make(ctx, o, change, change.Unset, all, unset, out)
 }
 
+// batches cuts contacts into those of a call: as many as it takes, and of one value where it has room for one.
+func batches(change *Change, c *Call, all []connect.Item, some []int) (out [][]int) {
+	alike := [][]int{some}
+	if c.oneValue() {
+		by := map[string][]int{}
+		for _, i := range some {
+			by[all[i].Value] = append(by[all[i].Value], i)
+		}
+		alike = alike[:0]
+		for _, value := range sorted(by) {
+			alike = append(alike, by[value])
+		}
+	}
+	for _, some := range alike {
+		out = slices.AppendSeq(out, slices.Chunk(some, max(1, change.Most)))
+	}
+	return out
+}
+
 // make makes a call for some of the contacts, as many at a time as it takes.
 func (p *Place) make(ctx context.Context, o connect.Order, change *Change, c *Call, all []connect.Item, some []int, out []error) error {
-	for batch := range slices.Chunk(some, max(1, change.Most)) {
+	if len(some) == 0 {
+		return nil
+	}
+	for _, batch := range batches(change, c, all, some) {
 		var of []connect.Item
 		for _, i := range batch {
 			of = append(of, all[i])
 		}
-		v, _, err := p.call(ctx, *c, p.holesOf(o), of...)
+		a, err := p.call(ctx, *c, p.holesOf(o), of...)
 		switch {
 		case err == nil:
-			refused(change.Failed, v, all, batch, out)
+			refused(change.Failed, a.value, all, batch, out)
 		case connect.Passes(err) || connect.StatusOf(err) == 0 || connect.IsBroken(err):
 			return err // it is not about these contacts
 		case len(batch) == 1:
@@ -203,7 +243,7 @@ func (p *Place) make(ctx context.Context, o connect.Order, change *Change, c *Ca
 // others back.
 func (p *Place) apart(ctx context.Context, o connect.Order, c *Call, all []connect.Item, batch []int, out []error) error {
 	for _, i := range batch {
-		_, _, err := p.call(ctx, *c, p.holesOf(o), all[i])
+		_, err := p.call(ctx, *c, p.holesOf(o), all[i])
 		if err != nil && (connect.Passes(err) || connect.StatusOf(err) == 0 || connect.IsBroken(err)) {
 			return err
 		}

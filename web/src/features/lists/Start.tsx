@@ -10,6 +10,7 @@ import { Trouble, Wait } from "../../parts/Notice";
 import { plural } from "../../words";
 import { useAllowance } from "../allowance/queries";
 import { hashOf } from "../workshop/steps";
+import { draftOf, reuseAtFirst } from "./draft";
 import { type Times, When } from "./Schedule";
 
 type Depth = "syntax" | "domain" | "mailbox";
@@ -27,7 +28,7 @@ const ages = [
 export function Start({ list }: { list: List }) {
   const [depth, setDepth] = useState<Depth>("mailbox");
   const [policy, setPolicy] = useState("careful");
-  const [reuseDays, setReuse] = useState(list.earlierId || list.madeOf || list.lastRun ? 30 : 0);
+  const [reuseDays, setReuse] = useState(reuseAtFirst(list));
   const [times, setTimes] = useState<Times>({});
   const [urgent, setUrgent] = useState(false);
   const allowance = useAllowance();
@@ -75,7 +76,7 @@ export function Start({ list }: { list: List }) {
 /** Takes says what the run will take as it is settled now. */
 function Takes(props: { list: List; depth: Depth; reuseDays: number; urgent: boolean }) {
   const { list, depth, reuseDays, urgent } = props;
-  const asked = { depth, reuseDays, policy: "careful", ...(urgent && { urgent }) };
+  const asked = draftOf(depth, reuseDays, urgent);
   const draft = useQuery({
     queryKey: ["draft", list.id, asked.depth, asked.reuseDays, urgent],
     placeholderData: keepPreviousData,
