@@ -260,7 +260,7 @@ func (d *Desk) Look(ctx context.Context, l store.List) (out contract.ListActivit
 	for _, k := range sortedByCount(kinds) {
 		out.Kinds = append(out.Kinds, contract.ActivityKind{Kind: k, Addresses: kinds[k]})
 	}
-	out.Says = fmt.Sprintf("Activity is known for %[2]s of %[1]s; %[3]s were active within 90 days.", say.Addresses(out.Addresses), say.Number(seen), say.Number(steps[activity.Within30]+steps[activity.Within60]+steps[activity.Within90]))
+	out.Says = fmt.Sprintf("Activity is known for %[2]s of %[1]s; %[3]s active within 90 days.", say.Addresses(out.Addresses), say.Number(seen), say.Plural(steps[activity.Within30]+steps[activity.Within60]+steps[activity.Within90], "was", "were"))
 	if seen == 0 {
 		out.Says = "No activity of its addresses is known yet. Import a file of events, or say which columns of the list hold days."
 	}

@@ -78,20 +78,53 @@ export const doors: Record<string, Page> = {
 };
 
 /**
- * asked is what the pages that are gone to most ask the API for as they begin, so that it comes beside their scripts; ":id"
- * is that of the page's address.
+ * asked is what pages ask the API for as they begin, so that it comes beside their scripts; ":id" is that of the page's
+ * address.
  */
 const asked: Record<string, string[]> = {
+  "/lists": ["/lists?archived=false&search=&order=newest&limit=50"],
   "/lists/:id": ["/lists/:id", "/runs?list=:id&limit=20"],
   "/lists/:id/rows": ["/lists/:id"],
+  "/lists/:id/domains": ["/lists/:id", "/lists/:id/domains"],
+  "/lists/:id/meanings": ["/lists/:id", "/lists/:id/meanings"],
   "/lists/:id/opinions": ["/lists/:id"],
   "/runs/:id": ["/runs/:id"],
   "/runs/:id/results": ["/runs/:id", "/runs/:id/results?limit=100", "/runs/:id/matching"],
+  "/runs/:id/domains": ["/runs/:id", "/runs/:id/domains?search=&limit=50"],
   "/runs/:id/export": ["/runs/:id"],
+  "/runs/:id/settle": ["/runs/:id", "/runs/:id/trial-letters"],
+  "/runs/:id/write-back": ["/runs/:id", "/connections"],
+  "/write-backs/:id": ["/write-backs/:id", "/write-backs/:id/items?limit=50"],
+  "/routines": ["/routines"],
+  "/routines/new": ["/step-recipes", "/lists?limit=50", "/policies", "/connections"],
   "/routines/:id": ["/routines/:id", "/routines/:id/times?limit=30"],
+  "/connections": ["/connections", "/connection-kinds"],
+  "/connections/new": ["/connection-kinds"],
   "/connections/:id": ["/connections/:id", "/connections/:id/collections"],
+  "/bounces": ["/outcomes", "/mailings?limit=20", "/bounces?limit=20"],
+  "/bounces/sources": ["/bounce-sources"],
+  "/mailings/:id": ["/mailings/:id", "/mailings/:id/letters?limit=50"],
+  "/notices": ["/notices"],
+  "/notices/letters": ["/person/letters", "/event-kinds"],
+  "/person": ["/person"],
+  "/policies": ["/policies"],
+  "/catalogues": ["/catalogue/sources", "/catalogue/shipped?kind=role&search=&limit=100", "/catalogue?limit=500"],
+  "/rules": ["/rules"],
+  "/odds": ["/odds"],
+  "/trial-letters": ["/trial-letters/sender"],
+  "/outbound": ["/outbound", "/outbound/operators?search=&limit=20"],
+  "/health": ["/health", "/outbound/readiness", "/workers"],
+  "/letters": ["/letters"],
+  "/keys": ["/keys"],
   "/team": ["/team"],
+  "/webhooks": ["/webhooks", "/event-kinds"],
   "/webhooks/:id": ["/webhooks", "/webhooks/:id/deliveries?limit=50"],
+  "/installation": ["/installation"],
+  "/glossary": ["/glossary"],
+  "/requests": ["/requests"],
+  "/audit": ["/audit?limit=100", "/team"],
+  "/usage": ["/allowance"],
+  "/purchases": ["/allowance", "/purchases?limit=100"],
   "/accounts": ["/installation/accounts", "/installation/plans", "/installation/ledger"],
 };
 
