@@ -9,6 +9,7 @@ package backup
 import (
 	"bufio"
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -59,8 +60,22 @@ func write(ctx context.Context, dsn string, out io.Writer, head Head) error {
 	if err != nil {
 		return err
 	}
-	dump.Stdout = out
-	return run(dump)
+	to := &noting{Writer: out}
+	dump.Stdout = to
+	err = run(dump)
+	return cmp.Or(to.err, err)
+}
+
+// noting is a writer that notes why it took no more: the program that writes sees a broken pipe alone.
+type noting struct {
+	io.Writer
+	err error
+}
+
+func (w *noting) Write(p []byte) (int, error) {
+	n, err := w.Writer.Write(p)
+	w.err = cmp.Or(w.err, err)
+	return n, err
 }
 
 // Errors of a backup that cannot be read.
@@ -150,8 +165,8 @@ func run(c *exec.Cmd) error {
 	c.Stderr = &said
 	err := c.Run()
 	var exit *exec.ExitError
-	if errors.As(err, &exit) {
-		return errors.New(strings.TrimSpace(said.String()))
+	if words := strings.TrimSpace(said.String()); errors.As(err, &exit) && words != "" {
+		return errors.New(words)
 	}
 	return err
 }
