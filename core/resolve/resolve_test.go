@@ -74,19 +74,31 @@ func startServer(t *testing.T, s *server) string {
 		c.Header().Name = "a-rather-long-name-of-a-host-00.plain.example."
 		s.records[c.Header().Name] = []dns.RR{c}
 	}
-	packets, err := net.ListenPacket("udp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
-	}
-	stream, err := net.Listen("tcp", packets.LocalAddr().String())
-	if err != nil {
-		t.Fatal(err)
-	}
+	packets, stream := listenBoth(t)
 	for _, d := range []*dns.Server{{PacketConn: packets, Handler: s}, {Listener: stream, Handler: s}} {
 		go func() { _ = d.ActivateAndServe() }()
 		t.Cleanup(func() { _ = d.Shutdown() })
 	}
 	return packets.LocalAddr().String()
+}
+
+// listenBoth listens on one port by UDP and TCP; one that is free for the one may be taken for the other.
+func listenBoth(t *testing.T) (net.PacketConn, net.Listener) {
+	t.Helper()
+	var err error
+	for range 10 {
+		var packets net.PacketConn
+		if packets, err = net.ListenPacket("udp", "127.0.0.1:0"); err != nil {
+			break
+		}
+		var stream net.Listener
+		if stream, err = net.Listen("tcp", packets.LocalAddr().String()); err == nil {
+			return packets, stream
+		}
+		_ = packets.Close()
+	}
+	t.Fatal(err)
+	return nil, nil
 }
 
 func (s *server) ServeDNS(w dns.ResponseWriter, q *dns.Msg) {
