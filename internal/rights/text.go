@@ -89,7 +89,7 @@ func rows(line func(int, string, ...any), l contract.HeldList) {
 		}
 	}
 	if more := l.RowsAll - len(l.Rows); more > 0 {
-		line(1, "and %s more", say.Rows(int64(more)))
+		line(1, "and %s", say.Plural(int64(more), "more row", "more rows"))
 	}
 }
 
