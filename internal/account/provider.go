@@ -245,12 +245,15 @@ func (a *Accounts) newOfProvider(ctx context.Context, w went, c claim, p store.P
 	return p, err
 }
 
-// SetProvider changes the sign-in provider; a nil secret leaves the one that is there.
+// SetProvider changes the sign-in provider; a nil secret leaves the one that is there, which no other provider gets.
 func (a *Accounts) SetProvider(i *store.Installation, name, issuer, client string, secret *string) error {
 	if issuer != "" {
 		if why := ProviderURL(issuer); why != "" {
 			return refuse(Invalid, "%s", why)
 		}
+	}
+	if secret == nil && i.ProviderSealed != nil && issuer != "" && issuer != i.ProviderIssuer {
+		return refuse(Invalid, "The client secret that is kept was entered for %s; enter it again for another provider.", i.ProviderIssuer)
 	}
 	i.ProviderName, i.ProviderIssuer, i.ProviderClient = name, issuer, client
 	switch {

@@ -54,13 +54,24 @@ func (s *Sources) Add(ctx context.Context, b *store.BounceSource, password strin
 	return made, s.Desk.Store.NewBounceSource(ctx, b)
 }
 
-// Change records how a source is now; a nil password leaves the one that is there.
+// Change records how a source is now; a nil password leaves the one that is there, for the server that it was
+// entered for.
 func (s *Sources) Change(ctx context.Context, b store.BounceSource, password *string) error {
 	if err := check(b); err != nil {
 		return err
 	}
-	if password != nil && b.Kind == store.SourceMailbox {
-		b.Sealed = s.Secrets.Seal(*password, sourcePurpose)
+	if b.Kind == store.SourceMailbox {
+		before, err := s.Desk.Store.BounceSource(ctx, b.WorkspaceID, b.ID)
+		if err != nil {
+			return err
+		}
+		switch {
+		case password != nil:
+			b.Sealed = s.Secrets.Seal(*password, sourcePurpose)
+		case letter.Elsewhere(before.Host, before.Port, b.Host, b.Port):
+			w := letter.EnterAgain()
+			return &Wrong{w.Field, w.Why + "."}
+		}
 	}
 	return s.Desk.Store.ChangeBounceSource(ctx, b)
 }

@@ -78,6 +78,8 @@ type Kind struct {
 	Takes []Act
 	// Files: its collections are files.
 	Files bool
+	// Leads returns where settings lead, which is where secrets are sent to.
+	Leads func(Settings) string
 	// Check reports what of settings cannot be, before anything is contacted; nil: nothing more
 	// than the fields say.
 	Check func(Settings) error
@@ -320,6 +322,17 @@ func (k Kind) CheckSettings(s Settings) error {
 		return k.Check(s)
 	}
 	return nil
+}
+
+// ByFields is for kinds of which some fields say where settings lead.
+func ByFields(names ...string) func(Settings) string {
+	return func(s Settings) string {
+		out := make([]string, len(names))
+		for i, name := range names {
+			out[i] = strings.TrimSpace(s[name])
+		}
+		return strings.Join(out, "\n")
+	}
 }
 
 // Secrets are the names of the settings that are kept sealed.

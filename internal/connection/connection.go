@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"maps"
+	"slices"
 	"strings"
 	"time"
 
@@ -61,7 +62,8 @@ func (c *Connections) seal(secrets map[string]string) []byte {
 	return c.Secrets.Seal(string(text), purpose)
 }
 
-// Set has a connection be set to given settings. A secret that is left out stays what it was.
+// Set has a connection be set to given settings. A secret that is left out stays what it was, unless it would be
+// sent elsewhere now: who may change a connection need not know its secrets.
 func (c *Connections) Set(kept *store.Connection, given map[string]string) error {
 	k, ok := kinds.Of(kept.Kind)
 	if !ok {
@@ -75,16 +77,23 @@ func (c *Connections) Set(kept *store.Connection, given map[string]string) error
 	for name, v := range given {
 		all[name] = v
 	}
+	var taken []string
 	for _, name := range k.Secrets() {
 		if strings.TrimSpace(all[name]) == "" {
 			delete(all, name)
 			if had[name] != "" {
 				all[name] = had[name]
+				taken = append(taken, name)
 			}
 		}
 	}
 	if err := k.CheckSettings(all); err != nil {
 		return err
+	}
+	if len(taken) > 0 && k.Leads(all) != k.Leads(kept.Settings) {
+		if err := notElsewhere(k, all, taken); err != nil {
+			return err
+		}
 	}
 	secrets := map[string]string{}
 	for _, name := range k.Secrets() {
@@ -94,6 +103,21 @@ func (c *Connections) Set(kept *store.Connection, given map[string]string) error
 		}
 	}
 	kept.Settings, kept.Sealed = all, c.seal(secrets)
+	return nil
+}
+
+// notElsewhere asks for secrets again that were taken over and would be sent elsewhere; what a place gave itself is
+// dropped.
+func notElsewhere(k connect.Kind, all connect.Settings, taken []string) error {
+	for _, f := range k.Fields {
+		switch {
+		case !slices.Contains(taken, f.Name):
+		case f.Given:
+			delete(all, f.Name)
+		default:
+			return connect.Wrongf(f.Name, "the connection leads elsewhere now; enter it again (%s)", f.Title)
+		}
+	}
 	return nil
 }
 

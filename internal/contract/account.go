@@ -276,7 +276,7 @@ type SignInProvider struct {
 	Name     string  `json:"name" maxLength:"60" doc:"What its button says."`
 	Issuer   string  `json:"issuer" maxLength:"300" doc:"Its issuer, an https URL; empty: there is none."`
 	Client   string  `json:"client" maxLength:"200" doc:"What it calls Varnet (client ID)."`
-	Secret   *string `json:"secret,omitempty" maxLength:"500" doc:"The secret of Varnet there; left out, the one that is kept stays. It is never shown."`
+	Secret   *string `json:"secret,omitempty" maxLength:"500" doc:"The secret of Varnet there; left out, the one that is kept stays, while the issuer does. It is never shown."`
 	Redirect string  `json:"redirect,omitempty" doc:"The URL that it must send people back to; told, not set."`
 }
 

@@ -30,7 +30,7 @@ type BounceMailbox struct {
 	Port       int     `json:"port" minimum:"1" maximum:"65535" doc:"Its port: usually 993 with TLS, 143 with STARTTLS."`
 	Security   string  `json:"security" enum:"tls,starttls,none" doc:"How the connection is encrypted; none is only for a server on the same machine alone."`
 	Username   string  `json:"username" maxLength:"256" doc:"The name to sign in with."`
-	Password   *string `json:"password,omitempty" maxLength:"1024" doc:"The password; left out, the one that is there stays."`
+	Password   *string `json:"password,omitempty" maxLength:"1024" doc:"The password; left out, the one that is there stays, while host and port do."`
 	Folder     string  `json:"folder,omitempty" maxLength:"200" doc:"The folder that is read; INBOX unless given."`
 	Then       string  `json:"then,omitempty" enum:"flag,move,delete" doc:"What becomes of a message that was read: it is marked as seen (unless given), moved or deleted."`
 	ThenFolder string  `json:"thenFolder,omitempty" maxLength:"200" doc:"Where messages are moved to; made where it is not there."`

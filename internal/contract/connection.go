@@ -37,7 +37,7 @@ type NewConnection struct {
 type ConnectionChange struct {
 	Name *string `json:"name,omitempty" minLength:"1" maxLength:"100" doc:"Its name."`
 	// Settings replace all of them.
-	Settings map[string]string `json:"settings,omitempty" doc:"What it is set to, all of it; a secret that is left out stays what it was."`
+	Settings map[string]string `json:"settings,omitempty" doc:"What it is set to, all of it; a secret that is left out stays what it was, unless it would be sent elsewhere now."`
 }
 
 // TryConnection is settings to be tried out, which are not kept.

@@ -20,7 +20,7 @@ type LetterSettings struct {
 // NewLetterServer sets a submission server up.
 type NewLetterServer struct {
 	LetterServer
-	Password *string `json:"password,omitempty" maxLength:"500" doc:"The password to sign in with; left out, the one that is kept stays; empty, none."`
+	Password *string `json:"password,omitempty" maxLength:"500" doc:"The password to sign in with; left out, the one that is kept stays, while host and port do; empty, none."`
 }
 
 // LetterTest is to whom a test letter goes.

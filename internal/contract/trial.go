@@ -32,7 +32,7 @@ type NewTrialSender struct {
 	Port     int      `json:"port" minimum:"1" maximum:"65535" doc:"Its port, such as 465 with TLS and 587 with STARTTLS."`
 	Security string   `json:"security" enum:"tls,starttls,none" doc:"How the connection is encrypted; none is only for a server on the same machine alone."`
 	Username string   `json:"username,omitempty" maxLength:"256" doc:"The name to sign in with; left out for none."`
-	Password *string  `json:"password,omitempty" maxLength:"1024" doc:"The password; left out, the one that is there stays, and an empty one removes it."`
+	Password *string  `json:"password,omitempty" maxLength:"1024" doc:"The password; left out, the one that is there stays, while host and port do, and an empty one removes it."`
 	Sender   string   `json:"sender" minLength:"3" maxLength:"320" doc:"Whom the letters come from: a name with an address."`
 	Returns  string   `json:"returns,omitempty" maxLength:"254" doc:"The mailbox that bounces come to and that takes addresses with a tag behind a plus sign; left out where they come to return addresses of Varnet."`
 	Servers  []string `json:"servers" minItems:"1" maxItems:"20" doc:"The IP addresses that the letters leave from."`

@@ -60,6 +60,9 @@ func (o *Office) Set(ctx context.Context, s store.LetterServer, password *string
 		if err != nil && !errors.Is(err, ErrNone) {
 			return err
 		}
+		if before.Sealed != nil && Elsewhere(before.Host, before.Port, s.Host, s.Port) {
+			return EnterAgain()
+		}
 		s.Sealed = before.Sealed
 	case *password != "":
 		s.Sealed = o.Secrets.Seal(*password, purpose)
@@ -100,6 +103,17 @@ func CheckServer(host string, security Security) error {
 		return &Wrong{"security", "without TLS letters go to a server on this machine alone, such as 127.0.0.1"}
 	}
 	return nil
+}
+
+// Elsewhere reports whether a password that was entered for one server would go to another: who may change the
+// server need not know it.
+func Elsewhere(host string, port int, now string, nowPort int) bool {
+	return !strings.EqualFold(host, now) || port != nowPort
+}
+
+// EnterAgain is what is wrong where a password is left out that would go elsewhere.
+func EnterAgain() *Wrong {
+	return &Wrong{"password", "the one that is kept was entered for another server; enter it again"}
 }
 
 func loopback(host string) bool {

@@ -76,6 +76,9 @@ func (p *Post) Set(ctx context.Context, c Change) error {
 		return err
 	}
 	switch {
+	case c.Password == nil && before.Sealed != nil && letter.Elsewhere(before.Host, before.Port, c.Host, c.Port):
+		w := letter.EnterAgain()
+		return &trial.Wrong{Field: w.Field, Why: w.Why + "."}
 	case c.Password == nil:
 		c.Sealed = before.Sealed
 	case *c.Password != "":

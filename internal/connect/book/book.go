@@ -26,6 +26,7 @@ var Kind = connect.Kind{
 		{Name: "password", Title: "Password", Secret: true, Required: true},
 	},
 	Takes: []connect.Act{connect.Collect, connect.SetField, connect.Tag},
+	Leads: connect.ByFields("address"),
 	Check: func(s connect.Settings) error {
 		u, err := url.Parse(s["address"])
 		if err != nil || u.Host == "" || u.User != nil || u.Scheme != "http" && u.Scheme != "https" {

@@ -47,6 +47,7 @@ var Kind = connect.Kind{
 		{Name: "statements", Title: "Statements", Long: true, Help: "Each sets a field of one contact: a line -- with the field's name, and then a statement with {key} and {value}. Where the query returns a column of the field's name, it can be undone.", Example: "-- mail state\nUPDATE members SET mail_state = {value} WHERE id = {key}"},
 	},
 	Takes: []connect.Act{connect.SetField},
+	Leads: connect.ByFields("engine", "host", "tls"),
 	Check: check,
 	Open:  open,
 }

@@ -36,6 +36,7 @@ var Kind = connect.Kind{
 		{Name: "groups", Title: "Base of the groups", Help: "Where groups are, and new ones are made.", Example: "ou=groups,dc=fernhollow,dc=example"},
 	},
 	Takes: []connect.Act{connect.Collect, connect.SetField},
+	Leads: connect.ByFields("address", "tls"),
 	Check: check,
 	Open:  open,
 }

@@ -38,6 +38,7 @@ var Kind = connect.Kind{
 		{Name: "hostKey", Title: "Fingerprint of the host key", Help: "Of the SFTP server; the test shows the one that it has.", Example: "SHA256:…"},
 	},
 	Takes: []connect.Act{connect.PutFile},
+	Leads: connect.ByFields("where", "address"),
 	Check: check,
 	Open:  func(env connect.Env, s connect.Settings) (connect.Place, error) { return open(env, s) },
 }

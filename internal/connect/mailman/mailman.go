@@ -25,6 +25,7 @@ var Kind = connect.Kind{
 		{Name: "password", Title: "Password", Secret: true, Required: true},
 	},
 	Takes: []connect.Act{connect.Collect, connect.Disable, connect.Remove},
+	Leads: connect.ByFields("address"),
 	Check: func(s connect.Settings) error {
 		u, err := url.Parse(s["address"])
 		if err != nil || u.Host == "" || u.User != nil || u.Scheme != "http" && u.Scheme != "https" {

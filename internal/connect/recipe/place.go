@@ -24,6 +24,7 @@ var Kind = connect.Kind{
 		{Name: "token", Title: "Sign-in", Help: "Is kept when you sign in at the platform.", Secret: true, Given: true},
 	},
 	Takes: connect.Acts(),
+	Leads: leads,
 	Check: func(s connect.Settings) error { _, _, err := read(s); return err },
 	Open:  func(env connect.Env, s connect.Settings) (connect.Place, error) { return Open(env, s) },
 }
@@ -41,6 +42,18 @@ func read(s connect.Settings) (*Recipe, *url.URL, error) {
 		}
 	}
 	return r, base, err
+}
+
+// leads returns where a recipe has secrets sent to: its API, and where tokens are given.
+func leads(s connect.Settings) string {
+	r, base, err := read(s)
+	if err != nil {
+		return ""
+	}
+	if r.SignIn.OAuth == nil {
+		return base.String()
+	}
+	return base.String() + "\n" + r.SignIn.OAuth.Token
 }
 
 // Place is a contact platform.

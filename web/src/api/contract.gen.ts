@@ -5192,7 +5192,7 @@ export interface components {
             folder?: string;
             /** @description The IMAP server. */
             host: string;
-            /** @description The password; left out, the one that is there stays. */
+            /** @description The password; left out, the one that is there stays, while host and port do. */
             password?: string;
             /**
              * Format: int64
@@ -5592,7 +5592,7 @@ export interface components {
         ConnectionChange: {
             /** @description Its name. */
             name?: string;
-            /** @description What it is set to, all of it; a secret that is left out stays what it was. */
+            /** @description What it is set to, all of it; a secret that is left out stays what it was, unless it would be sent elsewhere now. */
             settings?: {
                 [key: string]: string;
             };
@@ -7699,7 +7699,7 @@ export interface components {
             baseUrl: string;
             /** @description Its name or address. */
             host: string;
-            /** @description The password to sign in with; left out, the one that is kept stays; empty, none. */
+            /** @description The password to sign in with; left out, the one that is kept stays, while host and port do; empty, none. */
             password?: string;
             /**
              * Format: int64
@@ -7926,7 +7926,7 @@ export interface components {
             host: string;
             /** @description A private RSA key (PEM) to sign by; left out, the one that is there stays, or a new one is made. */
             key?: string;
-            /** @description The password; left out, the one that is there stays, and an empty one removes it. */
+            /** @description The password; left out, the one that is there stays, while host and port do, and an empty one removes it. */
             password?: string;
             /**
              * Format: int64
@@ -10116,7 +10116,7 @@ export interface components {
             name: string;
             /** @description The URL that it must send people back to; told, not set. */
             redirect?: string;
-            /** @description The secret of Varnet there; left out, the one that is kept stays. It is never shown. */
+            /** @description The secret of Varnet there; left out, the one that is kept stays, while the issuer does. It is never shown. */
             secret?: string;
         };
         SignedIn: {
