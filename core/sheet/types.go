@@ -31,6 +31,14 @@ type Kind struct {
 	Layout string
 }
 
+// KindAt returns the kind of a column, from 0; that of a text where there is no such column.
+func KindAt(kinds []Kind, column int) Kind {
+	if column < 0 || column >= len(kinds) {
+		return Kind{Type: Text}
+	}
+	return kinds[column]
+}
+
 // KindOf tells what the cells of a column hold. Days and months that could be
 // either way round are told by the one cell that cannot; where no cell tells,
 // the column is text, since a guess would change dates.

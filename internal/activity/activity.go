@@ -91,14 +91,14 @@ type gathering struct {
 }
 
 // see takes one event in; cells that hold no address or no day are counted.
-func (g *gathering) see(cell, at, kind, from string, read func(string) (time.Time, bool)) error {
+func (g *gathering) see(cell, at, kind, from, layout string) error {
 	g.told.Events++
 	a, err := g.Grammar.Parse(cell)
 	if err != nil {
 		g.told.NoAddress++
 		return nil
 	}
-	day, ok := read(at)
+	day, ok := activity.ReadAs(layout, at)
 	switch {
 	case !ok:
 		g.told.NoDay++
@@ -127,18 +127,6 @@ func (d *Desk) gather(ctx context.Context, workspace int64) *gathering {
 	return &gathering{Desk: d, ctx: ctx, workspace: workspace, some: map[string]activity.Seen{}}
 }
 
-// reader reads the days of a column, as its kind says or as they are written in data.
-func reader(k sheet.Kind) func(string) (time.Time, bool) {
-	return func(text string) (time.Time, bool) {
-		if k.Type == sheet.Date && k.Layout != "" {
-			if at, err := time.Parse(k.Layout, strings.TrimSpace(text)); err == nil {
-				return at, true
-			}
-		}
-		return activity.Read(text)
-	}
-}
-
 // Import keeps the events of a table. Kind is what was seen where no column says so; from is the name of
 // the file.
 func (d *Desk) Import(ctx context.Context, workspace int64, r *intake.Reading, c Columns, kind, from string) (contract.ImportedActivity, error) {
@@ -147,7 +135,7 @@ func (d *Desk) Import(ctx context.Context, workspace int64, r *intake.Reading, c
 		return contract.ImportedActivity{}, err
 	}
 	g, kept := d.gather(ctx, workspace), r.Dialect.Kept()
-	read := reader(kindAt(r.Kinds, c.At-1))
+	layout := sheet.KindAt(r.Kinds, c.At-1).Layout
 	for rec, err := range r.Records() {
 		if err != nil {
 			return g.told, err
@@ -156,20 +144,13 @@ func (d *Desk) Import(ctx context.Context, workspace int64, r *intake.Reading, c
 		if c.Kind > 0 {
 			what = strings.ToLower(strings.TrimSpace(kept.Cell(rec.Raw, c.Kind-1)))
 		}
-		if err := g.see(kept.Cell(rec.Raw, c.Address-1), kept.Cell(rec.Raw, c.At-1), clean(what, "seen"), from, read); err != nil {
+		if err := g.see(kept.Cell(rec.Raw, c.Address-1), kept.Cell(rec.Raw, c.At-1), clean(what, "seen"), from, layout); err != nil {
 			return g.told, err
 		}
 	}
 	err = g.flush()
 	g.told.Says = says(g.told)
 	return g.told, err
-}
-
-func kindAt(kinds []sheet.Kind, i int) (k sheet.Kind) {
-	if i >= 0 && i < len(kinds) {
-		k = kinds[i]
-	}
-	return k
 }
 
 // clean makes a word of a file fit to be kept and shown.
@@ -196,7 +177,7 @@ func (d *Desk) ReadList(ctx context.Context, l store.List) error {
 		if m.Holds != sheet.Activity {
 			continue
 		}
-		read := reader(kindAt(l.Kinds, m.Column))
+		layout := sheet.KindAt(l.Kinds, m.Column).Layout
 		err := d.Store.EachRow(ctx, store.Run{}, l, store.OutWith{}, func(r *store.OutRow) error {
 			at := kept.Cell(r.Raw, m.Column)
 			if strings.TrimSpace(at) == "" {
@@ -206,7 +187,7 @@ func (d *Desk) ReadList(ctx context.Context, l store.List) error {
 				if r.Cells[i].Address == 0 {
 					continue
 				}
-				if err := g.see(kept.Cell(r.Raw, l.AddressColumns[i]), at, m.Of, l.Name, read); err != nil {
+				if err := g.see(kept.Cell(r.Raw, l.AddressColumns[i]), at, m.Of, l.Name, layout); err != nil {
 					return err
 				}
 			}

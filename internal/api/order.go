@@ -51,10 +51,7 @@ func (o *orders) of(l store.List, column int, made func() ([]int32, error)) ([]i
 // orderOf returns the numbers of a list's rows in the order of a column.
 func (a *API) orderOf(ctx context.Context, l store.List, column int) ([]int32, error) {
 	return a.orders.of(l, column, func() ([]int32, error) {
-		kind, kept := sheet.Kind{Type: sheet.Text}, l.Dialect.Kept()
-		if column < len(l.Kinds) {
-			kind = l.Kinds[column]
-		}
+		kind, kept := sheet.KindAt(l.Kinds, column), l.Dialect.Kept()
 		type ranked struct {
 			rank sheet.Rank
 			row  int32

@@ -1,13 +1,11 @@
 package bounce
 
 import (
-	"errors"
 	"fmt"
-	"io"
 	"slices"
 	"strings"
-	"time"
 
+	"varnet/core/activity"
 	"varnet/core/address"
 	"varnet/core/bounce"
 	"varnet/core/say"
@@ -47,22 +45,9 @@ func LettersIn(r *intake.Reading, of Columns, g address.Grammar) (letters []stor
 		return nil, &sheet.Error{Line: 1, Problem: "no column holds addresses; choose the one that does"}
 	}
 	tag, message := columnOf(r, of.Tag, tagNames), columnOf(r, of.Message, messageNames)
-	header := r.Dialect.Header
-	records := sheet.NewReader(r.Rest, r.Dialect)
-	for {
-		rec, err := records.Next()
-		if errors.Is(err, io.EOF) {
-			break
-		}
+	for rec, err := range r.Records() {
 		if err != nil {
 			return nil, err
-		}
-		if rec.Blank() {
-			continue
-		}
-		if header {
-			header = false
-			continue
 		}
 		cells := r.Dialect.Kept().Cells(rec.Raw)
 		a, err := g.Parse(cell(cells, at))
@@ -136,42 +121,23 @@ func MappingFor(r *intake.Reading, given store.TableMapping) (store.TableMapping
 	return m, nil
 }
 
-// forms are those in which tables write times.
-var forms = []string{time.RFC3339, "2006-01-02 15:04:05", "2006-01-02T15:04:05", "2006-01-02 15:04", "2006-01-02", time.RFC1123Z, time.RFC1123}
-
-func momentIn(text string) time.Time {
-	for _, f := range forms {
-		if at, err := time.Parse(f, text); err == nil {
-			return at
-		}
-	}
-	return time.Time{}
-}
-
 // Outcomes reads a table in which a sending tool says what became of letters, line by line.
 // Lines without an address are left out.
 func Outcomes(r *intake.Reading, m store.TableMapping, g address.Grammar) func() (Incoming, error) {
-	header := r.Dialect.Header
-	records, dialect := sheet.NewReader(r.Rest, r.Dialect), r.Dialect.Kept()
+	next, dialect, at := r.Next(), r.Dialect.Kept(), sheet.KindAt(r.Kinds, m.At-1)
 	return func() (Incoming, error) {
 		for {
-			rec, err := records.Next()
+			rec, err := next()
 			if err != nil {
 				return Incoming{}, err
-			}
-			if rec.Blank() {
-				continue
-			}
-			if header {
-				header = false
-				continue
 			}
 			cells := dialect.Cells(rec.Raw)
 			a, err := g.Parse(cell(cells, m.Address-1))
 			if err != nil {
 				continue
 			}
-			row := bounce.Row{Address: a.Mailbox(), Outcome: cell(cells, m.Outcome-1), Reason: cell(cells, m.Reason-1), MessageID: strings.Trim(cell(cells, m.MessageID-1), "<>"), At: momentIn(cell(cells, m.At-1))}
+			row := bounce.Row{Address: a.Mailbox(), Outcome: cell(cells, m.Outcome-1), Reason: cell(cells, m.Reason-1), MessageID: strings.Trim(cell(cells, m.MessageID-1), "<>")}
+			row.At, _ = activity.ReadAs(at.Layout, cell(cells, m.At-1))
 			n := bounce.FromRow(row, meansOf(row, m))
 			return Incoming{Notice: &n}, nil
 		}

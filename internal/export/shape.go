@@ -206,9 +206,9 @@ func (e *Export) titles() (out []format.Column) {
 		return []format.Column{{Name: "e-mail", Kind: text}, {Name: "reason", Kind: text}}
 	}
 	for i, c := range e.list.Columns {
-		kind := text
-		if i < len(e.list.Kinds) && !slices.Contains(e.list.AddressColumns, i) {
-			kind = e.list.Kinds[i]
+		kind := sheet.KindAt(e.list.Kinds, i)
+		if slices.Contains(e.list.AddressColumns, i) {
+			kind = text
 		}
 		out = append(out, format.Column{Name: e.guarded(c), Kind: kind})
 	}

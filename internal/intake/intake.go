@@ -232,24 +232,34 @@ func Read(ctx context.Context, body io.Reader, sheetName string, o sheet.Overrul
 	return r, nil
 }
 
-// Records returns the rows of the table: what is neither its header nor blank, without a byte
-// order mark. Each is good until the next.
-func (r *Reading) Records() iter.Seq2[sheet.Record, error] {
-	return func(yield func(sheet.Record, error) bool) {
-		in, header := sheet.NewReader(r.Rest, r.Dialect), r.Dialect.Header
+// Next returns what reads the rows of the table one by one: what is neither its header nor blank, without
+// a byte order mark. Each is good until the next; behind the last is io.EOF.
+func (r *Reading) Next() func() (sheet.Record, error) {
+	in, header := sheet.NewReader(r.Rest, r.Dialect), r.Dialect.Header
+	return func() (sheet.Record, error) {
 		for {
 			rec, err := in.Next()
 			switch {
-			case errors.Is(err, io.EOF):
-				return
-			case err == nil && rec.Blank():
+			case err != nil:
+				return rec, err
+			case rec.Blank():
 				continue
-			case err == nil && header:
+			case header:
 				header, r.Head = false, bytes.Clone(rec.Raw)
 				continue
 			}
 			rec.Raw = rec.Raw[len(sheet.Mark(rec.Raw)):]
-			if !yield(rec, err) || err != nil {
+			return rec, nil
+		}
+	}
+}
+
+// Records returns the rows of the table, as Next reads them.
+func (r *Reading) Records() iter.Seq2[sheet.Record, error] {
+	return func(yield func(sheet.Record, error) bool) {
+		for next := r.Next(); ; {
+			rec, err := next()
+			if errors.Is(err, io.EOF) || !yield(rec, err) || err != nil {
 				return
 			}
 		}
