@@ -123,10 +123,13 @@ func (p *place) Collections(ctx context.Context) (out []connect.Collection, err 
 
 // paths are those of the cards of a book, in order.
 func (p *place) paths(ctx context.Context, book string) ([]string, error) {
-	if _, err := p.path(book); err != nil {
+	if _, err := p.at(book); err != nil {
 		return nil, err
 	}
 	r, err := p.dav.SyncCollection(ctx, book, &carddav.SyncQuery{})
+	if noSync(err) {
+		return p.listed(ctx, book)
+	}
 	if err != nil {
 		return nil, p.failed(err)
 	}
@@ -140,9 +143,37 @@ func (p *place) paths(ctx context.Context, book string) ([]string, error) {
 	return out, nil
 }
 
-// Token is the sync-token of a book (RFC 6578).
+// noSync reports an error by which a server says that it does not know the report of changes (RFC 6578), which it
+// need not.
+func noSync(err error) bool {
+	switch connect.StatusOf(err) {
+	case http.StatusBadRequest, http.StatusForbidden, http.StatusMethodNotAllowed, http.StatusUnsupportedMediaType, http.StatusNotImplemented:
+		return true
+	}
+	return false
+}
+
+// listed are the paths of what is in a book, as every server tells them (RFC 4918, 9.1).
+func (p *place) listed(ctx context.Context, book string) (out []string, err error) {
+	all, err := p.dav.ReadDir(ctx, book, false)
+	if err != nil {
+		return nil, p.failed(err)
+	}
+	for _, f := range all {
+		if !f.IsDir && strings.TrimSuffix(f.Path, "/") != strings.TrimSuffix(book, "/") {
+			out = append(out, f.Path)
+		}
+	}
+	slices.Sort(out)
+	return out, nil
+}
+
+// Token is the sync-token of a book (RFC 6578); "" where the server has none.
 func (p *place) Token(ctx context.Context, book string) (string, error) {
 	r, err := p.dav.SyncCollection(ctx, book, &carddav.SyncQuery{})
+	if noSync(err) {
+		return "", nil
+	}
 	if err != nil {
 		return "", p.failed(err)
 	}
@@ -152,6 +183,9 @@ func (p *place) Token(ctx context.Context, book string) (string, error) {
 // Since asks for what has changed since a sync-token (RFC 6578, 3.2). A token that the server does
 // not take any more is answered with an error for the client.
 func (p *place) Since(ctx context.Context, book, token string) (d connect.Difference, ok bool, err error) {
+	if token == "" {
+		return d, false, nil
+	}
 	r, err := p.dav.SyncCollection(ctx, book, &carddav.SyncQuery{SyncToken: token})
 	if status := connect.StatusOf(err); status/100 == 4 && !connect.IsBroken(err) || status == http.StatusForbidden {
 		return d, false, nil
@@ -184,14 +218,13 @@ func (p *place) Since(ctx context.Context, book, token string) (d connect.Differ
 	return d, true, nil
 }
 
-// path holds a path of the server: what it gave as a key stays on it.
-func (p *place) path(text string) (string, error) {
-	u, err := url.Parse(text)
-	if err != nil || u.Host != "" || !strings.HasPrefix(text, "/") {
-		return "", connect.Troublef("%.80q is not a path of %s.", text, p.base.Host)
+// at returns the address of a path of the server, whatever characters it has: what it gave as a key stays on it.
+func (p *place) at(path string) (string, error) {
+	if !strings.HasPrefix(path, "/") || strings.HasPrefix(path, "//") {
+		return "", connect.Troublef("%.80q is not a path of %s.", path, p.base.Host)
 	}
 	at := *p.base
-	at.Path, at.RawPath, at.RawQuery = u.Path, u.RawPath, ""
+	at.Path, at.RawPath, at.RawQuery = path, "", ""
 	return at.String(), nil
 }
 

@@ -53,7 +53,7 @@ type multistatus struct {
 
 // cards reads some cards as they are; those that are gone are left out (RFC 6352, 8.7).
 func (p *place) cards(ctx context.Context, book string, paths []string) (out []card, err error) {
-	address, err := p.path(book)
+	address, err := p.at(book)
 	if err != nil {
 		return nil, err
 	}
@@ -85,7 +85,7 @@ func (p *place) cards(ctx context.Context, book string, paths []string) (out []c
 
 // put writes a card; version is that which it must still have, "" where there must be none.
 func (p *place) put(ctx context.Context, path, version, text string) error {
-	address, err := p.path((&url.URL{Path: path}).EscapedPath())
+	address, err := p.at(path)
 	if err != nil {
 		return err
 	}
@@ -104,7 +104,7 @@ func (p *place) put(ctx context.Context, path, version, text string) error {
 
 // delete deletes a card or a book; one that is gone is as it is to be.
 func (p *place) delete(ctx context.Context, path string) error {
-	address, err := p.path((&url.URL{Path: path}).EscapedPath())
+	address, err := p.at(path)
 	if err == nil {
 		_, err = p.web.Do(ctx, http.MethodDelete, address, nil, nil, http.StatusOK, http.StatusNoContent, http.StatusNotFound, http.StatusGone)
 	}
@@ -113,7 +113,7 @@ func (p *place) delete(ctx context.Context, path string) error {
 
 // makeBook makes an address book (RFC 5689).
 func (p *place) makeBook(ctx context.Context, path, name string) error {
-	address, err := p.path((&url.URL{Path: path}).EscapedPath())
+	address, err := p.at(path)
 	if err != nil {
 		return err
 	}

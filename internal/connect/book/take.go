@@ -2,6 +2,7 @@ package book
 
 import (
 	"context"
+	"fmt"
 	"path"
 	"slices"
 	"strings"
@@ -34,8 +35,21 @@ func (p *place) Begin(ctx context.Context, o connect.Order) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	at := strings.TrimSuffix(home, "/") + "/" + slug(o.Name) + "/"
+	at := free(strings.TrimSuffix(home, "/")+"/"+slug(o.Name), all)
 	return at, p.makeBook(ctx, at, o.Name)
+}
+
+// free is a path for a book that none has yet: other names may have the same letters in a path, or none.
+func free(path string, there []connect.Collection) string {
+	for n := 1; ; n++ {
+		at := path + "/"
+		if n > 1 {
+			at = fmt.Sprintf("%s-%d/", path, n)
+		}
+		if !slices.ContainsFunc(there, func(c connect.Collection) bool { return strings.TrimSuffix(c.ID, "/")+"/" == at }) {
+			return at
+		}
+	}
 }
 
 // slug is a name as a part of a path.
