@@ -115,7 +115,7 @@ func notElsewhere(k connect.Kind, all connect.Settings, taken []string) error {
 		case f.Given:
 			delete(all, f.Name)
 		default:
-			return connect.Wrongf(f.Name, "the connection leads elsewhere now; enter it again (%s)", f.Title)
+			return connect.Wrongf(f.Name, "%s was entered for another place; enter it again", f.Title)
 		}
 	}
 	return nil

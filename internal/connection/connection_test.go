@@ -85,7 +85,7 @@ func TestSecretsStay(t *testing.T) {
 			before := kept
 			var wrong *connect.Wrong
 			err := c.Set(&kept, changed(settings, k.Secrets(), other))
-			if !errors.As(err, &wrong) || !slices.Contains(k.Secrets(), wrong.Field) || !strings.Contains(wrong.Why, "leads elsewhere now; enter it again") {
+			if !errors.As(err, &wrong) || !slices.Contains(k.Secrets(), wrong.Field) || !strings.Contains(wrong.Why, "was entered for another place; enter it again") {
 				t.Errorf("%s, with %v: %v", k.Code, other, err)
 			}
 			if string(kept.Sealed) != string(before.Sealed) || !maps.Equal(kept.Settings, before.Settings) {
