@@ -186,9 +186,9 @@ type State struct {
 	Version string
 }
 
-// Several is why a field that has several values is left: one could take their place, and could not be
+// SeveralValues is why a field that has several values is left: one could take their place, and could not be
 // taken back.
-func Several(field string, values int) string {
+func SeveralValues(field string, values int) string {
 	return fmt.Sprintf("it has %d values of %s, which would be lost", values, field)
 }
 

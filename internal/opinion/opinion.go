@@ -5,6 +5,7 @@ package opinion
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -230,8 +231,11 @@ func (d *Desk) Rows(ctx context.Context, l store.List, q contract.OpinionFilter,
 	kept := l.Dialect.Kept()
 	err = d.Store.EachRow(ctx, run, l, store.OutWith{}, func(r *store.OutRow) error {
 		c := first(r)
-		if c == nil || c.Ordinal <= after || len(rows) == limit {
+		if c == nil || c.Ordinal <= after {
 			return nil
+		}
+		if len(rows) == limit {
+			return errEnough
 		}
 		cell := kept.Cell(r.Raw, checks[at].Column)
 		theirs, _ := checks[at].Means.Of(cell)
@@ -243,5 +247,11 @@ func (d *Desk) Rows(ctx context.Context, l store.List, q contract.OpinionFilter,
 		}
 		return nil
 	})
+	if errors.Is(err, errEnough) {
+		err = nil
+	}
 	return rows, err
 }
+
+// errEnough ends the reading of a list whose page is full.
+var errEnough = errors.New("the page is full")

@@ -172,25 +172,56 @@ func (r *round) one(ctx context.Context, l store.TrialLetter, now time.Time) (go
 	if err := r.connect(ctx); err != nil {
 		return false, err
 	}
+	if ok, _ := r.client.Extension("SMTPUTF8"); !ok && !ascii(l.Mailbox) {
+		return false, r.Store.SetTrialLetter(ctx, l, store.TrialRefused, now, "The submission server takes no addresses with letters outside ASCII (SMTPUTF8, RFC 6531).")
+	}
 	if claimed, err := r.Store.ClaimTrialLetter(ctx, r.m.WorkspaceID, l, now); err != nil || !claimed {
 		return false, err
 	}
-	return r.took(ctx, l, now, r.hand(r.returnAddress(r.sender, l), l.Mailbox, raw))
+	at, said := r.hand(r.returnAddress(r.sender, l), l.Mailbox, raw)
+	return r.took(ctx, l, now, at, said)
 }
 
+// step is how far the handing over of a letter came.
+type step int
+
+const (
+	atSender    step = iota // whom it comes from was not taken
+	atRecipient             // nor was the letter
+	atEnd                   // all of it was handed over, and the answer is wanting or a refusal
+)
+
 // took records what the submission server said to a letter.
-func (r *round) took(ctx context.Context, l store.TrialLetter, now time.Time, said error) (gone bool, err error) {
+func (r *round) took(ctx context.Context, l store.TrialLetter, now time.Time, at step, said error) (gone bool, err error) {
 	var refusal *smtp.SMTPError
+	broke := said != nil && !errors.As(said, &refusal)
+	waits := now.Sub(r.m.CreatedAt) < giveUp
+	if broke {
+		r.end()
+	}
 	switch {
 	case said == nil:
 		return true, r.Store.SetTrialLetter(ctx, l, store.TrialSent, now, "")
-	case !errors.As(said, &refusal): // the line broke: whether it was taken is not known, so it is not sent again
-		r.end()
+	case broke && at == atEnd: // whether it was taken is not known, so it is not sent again
 		return false, &failure{r.server() + " broke off: " + letter.Shown(said.Error()) + "."}
-	case refusal.Temporary() && now.Sub(r.m.CreatedAt) < giveUp:
+	case broke && waits:
+		return false, r.later(ctx, l, now, " broke off: "+letter.Shown(said.Error())+".")
+	case at == atSender && waits: // which is not about the letter
+		return false, r.later(ctx, l, now, " takes no letters from "+r.sender.Sender+": "+letter.Shown(said.Error())+".")
+	case broke:
+		return false, r.Store.SetTrialLetter(ctx, l, store.TrialRefused, now, letter.Shown(said.Error()))
+	case refusal.Temporary() && waits:
 		return false, r.Store.PutTrialLetterBack(ctx, r.m.WorkspaceID, l, now.Add(tryAgain))
 	}
 	return false, r.Store.SetTrialLetter(ctx, l, store.TrialRefused, now, letter.Shown(refusal.Error()))
+}
+
+// later puts a letter back that was not taken, and returns why no other leaves now either.
+func (r *round) later(ctx context.Context, l store.TrialLetter, now time.Time, why string) error {
+	if err := r.Store.PutTrialLetterBack(ctx, r.m.WorkspaceID, l, now.Add(serverRest)); err != nil {
+		return err
+	}
+	return &failure{r.server() + why}
 }
 
 func (r *round) server() string {
@@ -248,28 +279,28 @@ func (r *round) signIn(c *smtp.Client) error {
 	return c.Auth(sasl.NewPlainClient("", r.sender.Username, password))
 }
 
-// hand hands a letter over (RFC 6409).
-func (r *round) hand(from, to string, raw []byte) error {
+// hand hands a letter over (RFC 6409), and returns how far that came.
+func (r *round) hand(from, to string, raw []byte) (step, error) {
 	var options *smtp.MailOptions
 	if !ascii(to) {
 		options = &smtp.MailOptions{UTF8: true}
 	}
-	err := r.client.Mail(from, options)
-	if err == nil {
-		err = r.client.Rcpt(to, nil)
-	}
-	if err != nil {
+	if err := r.client.Mail(from, options); err != nil {
 		_ = r.client.Reset()
-		return err
+		return atSender, err
+	}
+	if err := r.client.Rcpt(to, nil); err != nil {
+		_ = r.client.Reset()
+		return atRecipient, err
 	}
 	w, err := r.client.Data()
 	if err != nil {
-		return err
+		return atRecipient, err
 	}
 	if _, err := bytes.NewReader(raw).WriteTo(w); err != nil {
-		return err
+		return atRecipient, err // without its end no letter is taken (RFC 5321, 4.1.1.4)
 	}
-	return w.Close()
+	return atEnd, w.Close()
 }
 
 func ascii(text string) bool {

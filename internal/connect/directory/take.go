@@ -106,7 +106,7 @@ func (p *place) Now(ctx context.Context, o connect.Order, items []connect.Item) 
 			had := e.GetEqualFoldAttributeValues(o.Name)
 			out[i].Value, out[i].Version = strings.Join(had, "; "), version(e.DN, had)
 			if len(had) > 1 {
-				out[i].Leave = connect.Several(o.Name, len(had))
+				out[i].Leave = connect.SeveralValues(o.Name, len(had))
 			}
 		}
 	}

@@ -100,8 +100,8 @@ func names(v any, placeholders ...string) bool {
 	return false
 }
 
-// once is what of a body is there once, for however many contacts.
-func once(v any) any {
+// common returns what of a body is there once, for however many contacts the call is.
+func common(v any) any {
 	switch v := v.(type) {
 	case []any:
 		if repeats(v) {
@@ -109,13 +109,13 @@ func once(v any) any {
 		}
 		out := make([]any, len(v))
 		for i := range v {
-			out[i] = once(v[i])
+			out[i] = common(v[i])
 		}
 		return out
 	case map[string]any:
 		out := make(map[string]any, len(v))
 		for k, e := range v {
-			out[k] = once(e)
+			out[k] = common(e)
 		}
 		return out
 	}
@@ -135,7 +135,7 @@ func (c *Call) names(placeholders ...string) string {
 			return "query." + name
 		}
 	}
-	if names(once(c.Body), placeholders...) {
+	if names(common(c.Body), placeholders...) {
 		return "body"
 	}
 	return ""

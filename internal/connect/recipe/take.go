@@ -137,7 +137,7 @@ func (p *Place) state(o connect.Order, change *Change, c connect.Contact, v any)
 	s.Value = text(field)
 	switch f := field.(type) {
 	case []any:
-		s.Leave = connect.Several(o.Name, len(f))
+		s.Leave = connect.SeveralValues(o.Name, len(f))
 	case map[string]any:
 		s.Leave = "its " + o.Name + " is an object, which would be lost"
 	}
