@@ -23,12 +23,13 @@ func (c *collecting) changes(ctx context.Context, place connect.Place) (done boo
 	}
 	if c.i.EarlierID != nil {
 		before, err := c.engine.Store.ImportOf(ctx, *c.i.EarlierID)
-		if err == nil {
+		// A routine may read another collection since; the token of the former says nothing of that.
+		if same := before.ConnectionID == c.i.ConnectionID && before.Collection == c.i.Collection; err == nil && same {
 			d, ok, err := p.Since(ctx, c.i.Collection, before.Tag)
 			if err != nil || ok {
 				return ok, errors.Join(err, c.changed(ctx, d, ok))
 			}
-		} else if !errors.Is(err, store.ErrNotFound) {
+		} else if err != nil && !errors.Is(err, store.ErrNotFound) {
 			return false, err
 		}
 	}
