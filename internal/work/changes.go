@@ -2,14 +2,18 @@ package work
 
 import (
 	"context"
+	"crypto/sha256"
 	"encoding/csv"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
 	"slices"
+	"strings"
 
 	"varnet/core/say"
 	"varnet/internal/connect"
+	"varnet/internal/connect/kinds"
 	"varnet/internal/store"
 )
 
@@ -23,9 +27,8 @@ func (c *collecting) changes(ctx context.Context, place connect.Place) (done boo
 	}
 	if c.i.EarlierID != nil {
 		before, err := c.engine.Store.ImportOf(ctx, *c.i.EarlierID)
-		// A routine may read another collection since; the token of the former says nothing of that.
-		if same := before.ConnectionID == c.i.ConnectionID && before.Collection == c.i.Collection; err == nil && same {
-			d, ok, err := p.Since(ctx, c.i.Collection, before.Tag)
+		if token, ours := strings.CutPrefix(before.Tag, c.tokenOf()); err == nil && ours {
+			d, ok, err := p.Since(ctx, c.i.Collection, token)
 			if err != nil || ok {
 				return ok, errors.Join(err, c.changed(ctx, d, ok))
 			}
@@ -33,10 +36,24 @@ func (c *collecting) changes(ctx context.Context, place connect.Place) (done boo
 			return false, err
 		}
 	}
-	if c.i.Tag, err = p.Token(ctx, c.i.Collection); err != nil {
+	token, err := p.Token(ctx, c.i.Collection)
+	if err != nil || token == "" {
 		return false, err
 	}
+	c.i.Tag = c.tokenOf() + token
 	return false, c.engine.Store.SetImport(ctx, c.i)
+}
+
+// tokenOf is put before a token of changes, and says what it is of: the connection may lead elsewhere the next time, where
+// the same token would mean something else.
+func (c *collecting) tokenOf() string {
+	k, _ := kinds.Of(c.kept.Kind)
+	where := c.i.Collection
+	if k.Leads != nil {
+		where += "\n" + k.Leads(c.kept.Settings)
+	}
+	sum := sha256.Sum256([]byte(where))
+	return hex.EncodeToString(sum[:8]) + " "
 }
 
 // changed makes a list of the earlier one and what has changed since.
@@ -48,7 +65,7 @@ func (c *collecting) changed(ctx context.Context, d connect.Difference, ok bool)
 	if err != nil {
 		return err
 	}
-	c.i.Tag, c.i.Addresses = d.Token, max(1, len(before.AddressColumns))
+	c.i.Tag, c.i.Addresses = c.tokenOf()+d.Token, max(1, len(before.AddressColumns))
 	for i, name := range before.Columns {
 		if i > 0 && !slices.Contains(before.AddressColumns, i) {
 			c.i.Columns = append(c.i.Columns, name)

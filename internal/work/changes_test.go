@@ -31,8 +31,8 @@ func (p *telling) Since(_ context.Context, collection, token string) (d connect.
 	return d, false, nil
 }
 
-// TestTokensOfOneCollection: what has changed is asked for by the token of the same collection of the same connection alone;
-// a routine may read another one than before.
+// TestTokensOfOneCollection: what has changed is asked for by the token of the same collection at the same place alone; a
+// connection may lead elsewhere than before.
 func TestTokensOfOneCollection(t *testing.T) {
 	ctx := t.Context()
 	s, err := store.Open(ctx, testkit.Database(t))
@@ -44,11 +44,9 @@ func TestTokensOfOneCollection(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	first, other := store.Connection{WorkspaceID: w.ID, Name: "books", Kind: "address-book", Settings: map[string]string{}}, store.Connection{WorkspaceID: w.ID, Name: "others", Kind: "address-book", Settings: map[string]string{}}
-	for _, c := range []*store.Connection{&first, &other} {
-		if err := s.NewConnection(ctx, c); err != nil {
-			t.Fatal(err)
-		}
+	books := store.Connection{WorkspaceID: w.ID, Name: "books", Kind: "address-book", Settings: map[string]string{"address": "https://books.fernhollow.example/", "user": "ada"}}
+	if err := s.NewConnection(ctx, &books); err != nil {
+		t.Fatal(err)
 	}
 	importer := &intake.Importer{Store: s, Catalogue: func(context.Context, int64) (*catalogue.Catalogue, error) { return catalogue.Default(), nil },
 		Imported: func(context.Context, *store.Store, pgx.Tx, store.List, intake.File) error { return nil }}
@@ -56,35 +54,42 @@ func TestTokensOfOneCollection(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	before := store.Import{WorkspaceID: w.ID, ConnectionID: first.ID, Collection: "/members/", State: store.ImportReading}
-	if err := s.NewImport(ctx, &before); err != nil {
-		t.Fatal(err)
-	}
-	before.State, before.ListID, before.Tag = store.ImportDone, &l.ID, "then"
-	if err := s.SetImport(ctx, before); err != nil {
-		t.Fatal(err)
-	}
 	engine := &Engine{}
 	engine.Store = s
-	for _, c := range []struct {
-		connection int64
-		collection string
-		earlier    *int64
-		want       []string
-	}{
-		{first.ID, "/members/", &l.ID, []string{"/members/ since then", "token of /members/"}},
-		{first.ID, "/guests/", &l.ID, []string{"token of /guests/"}},
-		{other.ID, "/members/", &l.ID, []string{"token of /members/"}},
-		{first.ID, "/members/", nil, []string{"token of /members/"}},
-	} {
-		i := store.Import{WorkspaceID: w.ID, ConnectionID: c.connection, Collection: c.collection, EarlierID: c.earlier, State: store.ImportReading}
+	// asked imports a collection after the list, and returns what of the place was asked.
+	asked := func(collection, address, user string, earlier *int64) []string {
+		t.Helper()
+		i := store.Import{WorkspaceID: w.ID, ConnectionID: books.ID, Collection: collection, EarlierID: earlier, State: store.ImportReading}
 		if err := s.NewImport(ctx, &i); err != nil {
 			t.Fatal(err)
 		}
-		place := &telling{}
-		at := collecting{engine: engine, i: i}
-		if done, err := at.changes(ctx, place); done || err != nil || !slices.Equal(place.asked, c.want) || at.i.Tag != "now" {
-			t.Errorf("%d %s: %t, %v: %q", c.connection, c.collection, done, err, place.asked)
+		kept := books
+		kept.Settings = map[string]string{"address": address, "user": user}
+		place, at := &telling{}, collecting{engine: engine, i: i, kept: kept}
+		if done, err := at.changes(ctx, place); done || err != nil {
+			t.Fatal(done, err)
+		}
+		at.i.State, at.i.ListID = store.ImportDone, &l.ID
+		if earlier == nil {
+			if err := s.SetImport(ctx, at.i); err != nil {
+				t.Fatal(err)
+			}
+		}
+		return place.asked
+	}
+	const here = "https://books.fernhollow.example/"
+	for _, c := range []struct {
+		collection, address, user string
+		earlier                   *int64
+		want                      []string
+	}{
+		{"/members/", here, "ada", nil, []string{"token of /members/"}}, // the first, of which the list is
+		{"/members/", here, "ben", &l.ID, []string{"/members/ since now", "token of /members/"}},
+		{"/guests/", here, "ada", &l.ID, []string{"token of /guests/"}},
+		{"/members/", "https://books.elsewhere.example/", "ada", &l.ID, []string{"token of /members/"}},
+	} {
+		if got := asked(c.collection, c.address, c.user, c.earlier); !slices.Equal(got, c.want) {
+			t.Errorf("%s at %s: %q", c.collection, c.address, got)
 		}
 	}
 }
