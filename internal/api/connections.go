@@ -154,7 +154,9 @@ func (a *API) tryConnection(ctx context.Context, in *struct{ Body contract.TryCo
 		if err != nil {
 			return nil, a.failed(ctx, err)
 		}
-		c.Sealed = kept.Sealed
+		if kept.Kind == c.Kind {
+			c = kept // with its number, so that a token that is refreshed on the way is kept
+		}
 	}
 	if err := a.set(ctx, &c, in.Body.Settings); err != nil {
 		return nil, err
@@ -180,14 +182,14 @@ func (a *API) changeConnection(ctx context.Context, in *struct {
 		if err := a.set(ctx, &c, in.Body.Settings); err != nil {
 			return nil, err
 		}
-		if err := a.test(ctx, &c); err != nil {
-			return nil, err
-		}
 	}
 	if err := a.store.ChangeConnection(ctx, c); err != nil {
 		return nil, a.connectionTaken(ctx, c, err)
 	}
-	return &connectionOutput{a.connectionBody(c)}, nil
+	if in.Body.Settings == nil {
+		return &connectionOutput{a.connectionBody(c)}, nil
+	}
+	return a.tested(ctx, c) // behind the change: a token that is refreshed on the way stays
 }
 
 func (a *API) deleteConnection(ctx context.Context, in *ByID) (*struct{}, error) {
@@ -202,6 +204,11 @@ func (a *API) testConnection(ctx context.Context, in *ByID) (*connectionOutput, 
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
+	return a.tested(ctx, c)
+}
+
+// tested tests a connection, and keeps what was seen.
+func (a *API) tested(ctx context.Context, c store.Connection) (*connectionOutput, error) {
 	if err := a.test(ctx, &c); err != nil {
 		return nil, err
 	}

@@ -356,8 +356,38 @@ func TestConnectionSignIn(t *testing.T) {
 			t.Fatalf("%+v", c)
 		}
 	}
+	signedInStays(t, api, platform)
 	platform.Forget()
 	do("a sign-in that ended is told", chromedp.Navigate(service.URL+"/connections/1"), browser.Press("Test it"), browser.Text("It does not work."), browser.Text("Sign in there again"))
+}
+
+// signedInStays has a connection changed, and its settings tried out, when its token has ended: what it is refreshed to is
+// kept, for the platform takes each refresh token once.
+func signedInStays(t *testing.T, api *client.Client, platform *shed.Shed) {
+	t.Helper()
+	c, err := api.Connection(t.Context(), 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for what, ask := range map[string]func() error{
+		"changed": func() error {
+			_, err := api.ChangeConnection(t.Context(), 1, contract.ConnectionChange{Settings: c.Settings})
+			return err
+		},
+		"tried out": func() error {
+			_, err := api.TryConnection(t.Context(), contract.TryConnection{Kind: c.Kind, Settings: c.Settings, ConnectionID: 1})
+			return err
+		},
+	} {
+		platform.Expire()
+		if err := ask(); err != nil {
+			t.Errorf("%s: %v", what, err)
+		}
+		platform.Expire()
+		if c, err := api.TestConnection(t.Context(), 1); err != nil || !c.Works {
+			t.Errorf("after it was %s: %v: %s", what, err, c.Says)
+		}
+	}
 }
 
 // fill sets the text of a field as a paste does.

@@ -35,6 +35,20 @@ func TestSecretsGoNowhereElse(t *testing.T) {
 	if code, text := put("POST", "/bounce-sources", source(with(mailbox, settings{"password": "quince"}))); code != http.StatusCreated {
 		t.Fatalf("%d %s", code, text)
 	}
+	place := settings{"address": "http://127.0.0.1:1/3.1", "user": "restadmin"}
+	if code, text := put("POST", "/connections", settings{"name": "lists", "kind": "mailing-lists", "settings": with(place, settings{"password": "quince"})}); code != http.StatusCreated {
+		t.Fatalf("%d %s", code, text)
+	}
+	for _, c := range []struct {
+		kind  string
+		other settings
+		want  int
+	}{{"mailing-lists", settings{"user": "ada"}, http.StatusOK}, {"mailing-lists", settings{"address": "http://127.0.0.1:2/3.1"}, http.StatusUnprocessableEntity}, {"address-book", settings{}, http.StatusUnprocessableEntity}} {
+		code, text := put("POST", "/connections/test", settings{"connectionId": 1, "kind": c.kind, "settings": with(place, c.other)})
+		if code != c.want {
+			t.Errorf("a try as %s with %v: %d %s", c.kind, c.other, code, text)
+		}
+	}
 	var before struct{ Limits settings }
 	_, _, text := v.send("GET", "/installation", nil, signedIn)
 	if err := json.Unmarshal([]byte(text), &before); err != nil {
