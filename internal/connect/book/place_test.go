@@ -10,6 +10,7 @@ import (
 
 	"varnet/internal/connect"
 	"varnet/internal/connect/book"
+	"varnet/internal/connect/connecttest"
 )
 
 // members is a book whose path has characters that paths write otherwise.
@@ -109,32 +110,6 @@ func TestChanges(t *testing.T) {
 	}
 }
 
-// items are orders for some cards as Now finds them.
-func items(t *testing.T, p connect.Taker, o connect.Order, value string, keys ...string) []connect.Item {
-	t.Helper()
-	out := make([]connect.Item, len(keys))
-	for i, k := range keys {
-		out[i] = connect.Item{Key: k, Value: value}
-	}
-	now, err := p.Now(t.Context(), o, out)
-	if err != nil {
-		t.Fatal(err)
-	}
-	for i := range out {
-		out[i].Addresses, out[i].Version = now[i].Addresses, now[i].Version
-	}
-	return out
-}
-
-func write(t *testing.T, p connect.Taker, o connect.Order, given []connect.Item) []error {
-	t.Helper()
-	errs, err := p.Write(t.Context(), o, given)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return errs
-}
-
 // TestThereAndBack: a field or a category that is written and taken back leaves the card as it was, byte for byte.
 func TestThereAndBack(t *testing.T) {
 	for _, o := range []connect.Order{{Act: connect.SetField, Name: "Decision", Collection: members}, {Act: connect.Tag, Name: "kept", Collection: members}} {
@@ -143,7 +118,7 @@ func TestThereAndBack(t *testing.T) {
 			t.Fatal(target, err)
 		}
 		for range 2 { // what is written already is left
-			if errs := write(t, p, o, items(t, p, o, connect.Present, cardOf(0), cardOf(1))); errs[0] != nil || errs[1] != nil {
+			if errs := connecttest.Write(t, p, o, connecttest.Items(t, p, o, connect.Present, cardOf(0), cardOf(1))); errs[0] != nil || errs[1] != nil {
 				t.Errorf("%s: %v", o.Act, errs)
 			}
 		}
@@ -154,7 +129,7 @@ func TestThereAndBack(t *testing.T) {
 		if err != nil || now[0].Value != connect.Present || now[1].Found {
 			t.Errorf("%s: %+v, %v", o.Act, now, err)
 		}
-		write(t, p, o, items(t, p, o, "", cardOf(0), cardOf(1)))
+		connecttest.Write(t, p, o, connecttest.Items(t, p, o, "", cardOf(0), cardOf(1)))
 		if got := s.card(cardOf(0)); got != text(0) {
 			t.Errorf("%s: the card is %q", o.Act, got)
 		}
@@ -165,11 +140,11 @@ func TestThereAndBack(t *testing.T) {
 func TestChangedMeanwhile(t *testing.T) {
 	s, p := newLibrary(t, 3)
 	o := connect.Order{Act: connect.SetField, Name: "Decision", Collection: members}
-	given := items(t, p, o, "keep", cardOf(0), cardOf(1), cardOf(2), cardOf(8))
+	given := connecttest.Items(t, p, o, "keep", cardOf(0), cardOf(1), cardOf(2), cardOf(8))
 	other := strings.Replace(text(0), "Member 0", "Somebody", 1)
 	s.put(cardOf(0), other)
 	s.put(cardOf(1), "")
-	errs := write(t, p, o, given)
+	errs := connecttest.Write(t, p, o, given)
 	for i := range errs {
 		var skipped *connect.Skipped
 		if i == 2 && errs[i] != nil || i != 2 && (!errors.As(errs[i], &skipped) || skipped.Why != "it was changed at this moment") {
@@ -198,7 +173,7 @@ func TestSecondBook(t *testing.T) {
 		}
 		o.Target = target
 		for range 2 { // an attempt before may have written some
-			if errs := write(t, p, o, items(t, p, o, connect.Present, cardOf(0), cardOf(2))); errs[0] != nil || errs[1] != nil {
+			if errs := connecttest.Write(t, p, o, connecttest.Items(t, p, o, connect.Present, cardOf(0), cardOf(2))); errs[0] != nil || errs[1] != nil {
 				t.Errorf("%s: %v", name, errs)
 			}
 		}
@@ -215,7 +190,7 @@ func TestSecondBook(t *testing.T) {
 		if again, err := p.Begin(t.Context(), connect.Order{Act: connect.Collect, Name: name, Refresh: true}); again != target || err != nil {
 			t.Errorf("%s, refreshed: %q, %v", name, again, err)
 		}
-		write(t, p, o, []connect.Item{{Key: cardOf(0)}, {Key: cardOf(1)}})
+		connecttest.Write(t, p, o, []connect.Item{{Key: cardOf(0)}, {Key: cardOf(1)}})
 		if s.card(target+"p000@home.vcf") != "" {
 			t.Errorf("%s: the copy is there", name)
 		}

@@ -12,6 +12,7 @@ import (
 	"github.com/go-ldap/ldap/v3"
 
 	"varnet/internal/connect"
+	"varnet/internal/connect/connecttest"
 	"varnet/internal/connect/directory"
 )
 
@@ -219,32 +220,6 @@ func TestSignedInAgain(t *testing.T) {
 	}
 }
 
-// items are orders for some people as Now finds them, each with a value to get.
-func items(t *testing.T, p connect.Taker, o connect.Order, value string, keys ...string) []connect.Item {
-	t.Helper()
-	out := make([]connect.Item, len(keys))
-	for i, k := range keys {
-		out[i] = connect.Item{Key: k, Value: value}
-	}
-	now, err := p.Now(t.Context(), o, out)
-	if err != nil {
-		t.Fatal(err)
-	}
-	for i := range out {
-		out[i].Addresses, out[i].Version = now[i].Addresses, now[i].Version
-	}
-	return out
-}
-
-func write(t *testing.T, p connect.Taker, o connect.Order, given []connect.Item) []error {
-	t.Helper()
-	errs, err := p.Write(t.Context(), o, given)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return errs
-}
-
 // TestSetField: an attribute gets its value, and what it had can be put back: nothing, or the one value.
 func TestSetField(t *testing.T) {
 	s := newLibrary(t, 3)
@@ -256,9 +231,9 @@ func TestSetField(t *testing.T) {
 			t.Fatal(target, err)
 		}
 		keys := []string{key(0), "uid=bare," + people, key(2)}
-		given := items(t, p, o, "keep", keys...)
+		given := connecttest.Items(t, p, o, "keep", keys...)
 		before, _ := p.Now(t.Context(), o, given)
-		for i, err := range write(t, p, o, given) {
+		for i, err := range connecttest.Write(t, p, o, given) {
 			if err != nil {
 				t.Errorf("%s of %s: %v", name, keys[i], err)
 			}
@@ -268,11 +243,11 @@ func TestSetField(t *testing.T) {
 				t.Errorf("%s of %s is %q", name, dn, got)
 			}
 		}
-		again := items(t, p, o, "", keys...)
+		again := connecttest.Items(t, p, o, "", keys...)
 		for i := range again {
 			again[i].Value = before[i].Value
 		}
-		write(t, p, o, again)
+		connecttest.Write(t, p, o, again)
 	}
 	if got := s.values(person(0), "description"); !slices.Equal(got, []string{"Likes beans"}) || s.values(person(0), "employeeType") != nil || s.values("uid=bare,"+people, "description") != nil {
 		t.Errorf("after undoing %q, %q, %q", got, s.values(person(0), "employeeType"), s.values("uid=bare,"+people, "description"))
@@ -288,12 +263,12 @@ func TestSetFieldLeaves(t *testing.T) {
 	if now, err := p.Now(t.Context(), o, []connect.Item{{Key: key(0)}, {Key: key(1)}}); err != nil || now[0].Leave != "it has 2 values of description, which would be lost" || now[1].Leave != "" {
 		t.Errorf("%+v, %v", now, err)
 	}
-	given := items(t, p, o, "keep", key(1), key(2), key(3))
+	given := connecttest.Items(t, p, o, "keep", key(1), key(2), key(3))
 	s.set(func() {
 		s.entries[person(1)]["description"] = []string{"Moved away"}
 		delete(s.entries, person(2))
 	})
-	errs := write(t, p, o, given)
+	errs := connecttest.Write(t, p, o, given)
 	for i, want := range []string{"its description was changed meanwhile", "it is no longer there", ""} {
 		var skipped *connect.Skipped
 		if want == "" && errs[i] != nil || want != "" && (!errors.As(errs[i], &skipped) || skipped.Why != want) {
@@ -315,10 +290,10 @@ func TestSetFieldPlainly(t *testing.T) {
 	s.compares = func(name string) bool { return name != "description" }
 	p := s.open(t)
 	o := connect.Order{Act: connect.SetField, Name: "description"}
-	if errs := write(t, p, o, items(t, p, o, "keep", key(0))); errs[0] != nil || !slices.Equal(s.values(person(0), "description"), []string{"keep"}) {
+	if errs := connecttest.Write(t, p, o, connecttest.Items(t, p, o, "keep", key(0))); errs[0] != nil || !slices.Equal(s.values(person(0), "description"), []string{"keep"}) {
 		t.Errorf("%v, %q", errs, s.values(person(0), "description"))
 	}
-	if errs := write(t, p, o, items(t, p, o, "", key(0))); errs[0] != nil || s.values(person(0), "description") != nil {
+	if errs := connecttest.Write(t, p, o, connecttest.Items(t, p, o, "", key(0))); errs[0] != nil || s.values(person(0), "description") != nil {
 		t.Errorf("%v, %q", errs, s.values(person(0), "description"))
 	}
 }
@@ -328,7 +303,7 @@ func TestWriteEnds(t *testing.T) {
 	s := newLibrary(t, 3)
 	p := s.open(t)
 	o := connect.Order{Act: connect.SetField, Name: "description"}
-	given := items(t, p, o, "keep", key(0), key(1))
+	given := connecttest.Items(t, p, o, "keep", key(0), key(1))
 	s.set(func() { s.failing[ldap.ApplicationModifyRequest] = ldap.LDAPResultInsufficientAccessRights })
 	if _, err := p.Write(t.Context(), o, given); !connect.IsBroken(err) {
 		t.Error(err)
@@ -352,7 +327,7 @@ func TestGroup(t *testing.T) {
 	if in, err := p.Members(t.Context(), o); err != nil || len(in) != 0 {
 		t.Errorf("before it is made %v, %v", in, err)
 	}
-	write(t, p, o, items(t, p, o, connect.Present, key(0), key(1)))
+	connecttest.Write(t, p, o, connecttest.Items(t, p, o, connect.Present, key(0), key(1)))
 	if got := s.values(target, "member"); !slices.Equal(got, []string{person(0), person(1)}) || !slices.Equal(s.values(target, "cn"), []string{o.Name}) {
 		t.Fatalf("members %q of %q", got, s.values(target, "cn"))
 	}
@@ -363,8 +338,8 @@ func TestGroup(t *testing.T) {
 		t.Errorf("%q, %v", again, err)
 	}
 	// One is in it already, one comes, one goes: together they are refused, one by one each becomes what it is to be.
-	change := append(items(t, p, o, connect.Present, key(1), key(2)), items(t, p, o, "", key(0))...)
-	for i, err := range write(t, p, o, change) {
+	change := append(connecttest.Items(t, p, o, connect.Present, key(1), key(2)), connecttest.Items(t, p, o, "", key(0))...)
+	for i, err := range connecttest.Write(t, p, o, change) {
 		if err != nil {
 			t.Errorf("%d: %v", i, err)
 		}
@@ -373,7 +348,7 @@ func TestGroup(t *testing.T) {
 	if err != nil || len(in) != 2 || in[0].Key != key(1) || in[1].Key != key(2) || !slices.Equal(in[0].Addresses, []string{mail(1)}) {
 		t.Errorf("members %+v, %v", in, err)
 	}
-	last := write(t, p, o, items(t, p, o, "", key(1), key(2)))
+	last := connecttest.Write(t, p, o, connecttest.Items(t, p, o, "", key(1), key(2)))
 	if got := s.values(target, "member"); len(got) != 1 || last[0] != nil || last[1] == nil || !strings.Contains(last[1].Error(), "Object Class Violation") {
 		t.Errorf("a group without members: %q, %v", got, last)
 	}
@@ -383,7 +358,7 @@ func TestGroup(t *testing.T) {
 		}
 	}
 	// Whoever is to leave a group that is not there has left it.
-	if errs := write(t, p, o, items(t, p, o, "", key(1))); errs[0] != nil || s.has(target) {
+	if errs := connecttest.Write(t, p, o, connecttest.Items(t, p, o, "", key(1))); errs[0] != nil || s.has(target) {
 		t.Errorf("%v; it is there: %t", errs, s.has(target))
 	}
 }
