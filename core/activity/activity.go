@@ -3,10 +3,7 @@
 // guessed.
 package activity
 
-import (
-	"strings"
-	"time"
-)
+import "time"
 
 // Seen is what was seen of an address last.
 type Seen struct {
@@ -87,31 +84,4 @@ func (s Seen) Later(other Seen) Seen {
 		return other
 	}
 	return s
-}
-
-// layouts are how days and times are written in files, beyond how a column of a list is known to be
-// written; those with the day before the month come after the others, and only with dots.
-var layouts = []string{time.RFC3339, time.DateTime, "2006-01-02 15:04", time.DateOnly, "2006-01-02T15:04:05", "2006-01-02T15:04", "2006/01/02", "02.01.2006 15:04:05", "02.01.2006 15:04", "02.01.2006",
-	time.RFC1123Z, time.RFC1123, "2 Jan 2006", "Jan 2, 2006"}
-
-// ReadAs reads a day or a time as a column is known to write them, by its layout (package time), and otherwise as Read does.
-func ReadAs(layout, text string) (at time.Time, ok bool) {
-	if layout != "" {
-		if at, err := time.Parse(layout, strings.TrimSpace(text)); err == nil {
-			return at, true
-		}
-	}
-	return Read(text)
-}
-
-// Read reads a day or a time; ok is false for what is none, or could be read in two ways, as
-// 3/4/2026.
-func Read(text string) (at time.Time, ok bool) {
-	text = strings.TrimSpace(text)
-	for _, l := range layouts {
-		if at, err := time.Parse(l, text); err == nil {
-			return at, true
-		}
-	}
-	return at, false
 }

@@ -28,16 +28,3 @@ func TestLater(t *testing.T) {
 		t.Error("the later is not the later")
 	}
 }
-
-func TestRead(t *testing.T) {
-	for text, want := range map[string]string{"2026-11-03": "2026-11-03", " 2026-11-03 14:05 ": "2026-11-03", "2026-11-03T14:05:06Z": "2026-11-03", "03.11.2026": "2026-11-03", "3 Nov 2026": "2026-11-03"} {
-		if at, ok := Read(text); !ok || at.Format(time.DateOnly) != want {
-			t.Errorf("%q: %v, %v", text, at, ok)
-		}
-	}
-	for _, text := range []string{"", "3/4/2026", "yesterday", "2026-13-01"} {
-		if at, ok := Read(text); ok {
-			t.Errorf("%q was read as %v", text, at)
-		}
-	}
-}

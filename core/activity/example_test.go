@@ -9,8 +9,7 @@ import (
 
 func ExampleSeen_Step() {
 	now := time.Date(2026, 11, 29, 0, 0, 0, 0, time.UTC)
-	at, _ := activity.Read("2026-11-03")
-	opened := activity.Seen{At: at, Kind: "opened", From: "letters.csv"}
+	opened := activity.Seen{At: time.Date(2026, 11, 3, 0, 0, 0, 0, time.UTC), Kind: "opened", From: "letters.csv"}
 	fmt.Println(opened.Days(now), "days ago:", opened.Step(now))
 	fmt.Println("nothing was seen:", activity.Seen{}.Step(now))
 	// Output:

@@ -6,6 +6,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"hash/maphash"
 	"maps"
 	"slices"
 	"strings"
@@ -88,17 +89,22 @@ type gathering struct {
 	workspace int64
 	some      map[string]activity.Seen
 	told      contract.ImportedActivity
+
+	// counted are the addresses so far, by their hash, and whether newer activity is known now of each.
+	// In a large file an address comes back long after it was kept.
+	counted map[uint64]bool
+	seed    maphash.Seed
 }
 
 // see takes one event in; cells that hold no address or no day are counted.
-func (g *gathering) see(cell, at, kind, from, layout string) error {
+func (g *gathering) see(cell, at, kind, from string, days sheet.Kind) error {
 	g.told.Events++
 	a, err := g.Grammar.Parse(cell)
 	if err != nil {
 		g.told.NoAddress++
 		return nil
 	}
-	day, ok := activity.ReadAs(layout, at)
+	day, ok := days.Time(at)
 	switch {
 	case !ok:
 		g.told.NoDay++
@@ -116,15 +122,24 @@ func (g *gathering) see(cell, at, kind, from, layout string) error {
 }
 
 func (g *gathering) flush() error {
-	g.told.Addresses += int64(len(g.some))
-	n, err := g.Store.RememberActivity(g.ctx, g.workspace, g.some)
-	g.told.Later += n
+	for canonical := range g.some {
+		if hash := maphash.String(g.seed, canonical); !g.counted[hash] {
+			g.counted[hash] = false
+		}
+	}
+	later, err := g.Store.RememberActivity(g.ctx, g.workspace, g.some)
+	for _, canonical := range later {
+		if hash := maphash.String(g.seed, canonical); !g.counted[hash] {
+			g.counted[hash], g.told.Later = true, g.told.Later+1
+		}
+	}
+	g.told.Addresses = int64(len(g.counted))
 	clear(g.some)
 	return err
 }
 
 func (d *Desk) gather(ctx context.Context, workspace int64) *gathering {
-	return &gathering{Desk: d, ctx: ctx, workspace: workspace, some: map[string]activity.Seen{}}
+	return &gathering{Desk: d, ctx: ctx, workspace: workspace, some: map[string]activity.Seen{}, counted: map[uint64]bool{}, seed: maphash.MakeSeed()}
 }
 
 // Import keeps the events of a table. Kind is what was seen where no column says so; from is the name of
@@ -135,7 +150,7 @@ func (d *Desk) Import(ctx context.Context, workspace int64, r *intake.Reading, c
 		return contract.ImportedActivity{}, err
 	}
 	g, kept := d.gather(ctx, workspace), r.Dialect.Kept()
-	layout := sheet.KindAt(r.Kinds, c.At-1).Layout
+	days := sheet.KindAt(r.Kinds, c.At-1)
 	for rec, err := range r.Records() {
 		if err != nil {
 			return g.told, err
@@ -144,7 +159,7 @@ func (d *Desk) Import(ctx context.Context, workspace int64, r *intake.Reading, c
 		if c.Kind > 0 {
 			what = strings.ToLower(strings.TrimSpace(kept.Cell(rec.Raw, c.Kind-1)))
 		}
-		if err := g.see(kept.Cell(rec.Raw, c.Address-1), kept.Cell(rec.Raw, c.At-1), clean(what, "seen"), from, layout); err != nil {
+		if err := g.see(kept.Cell(rec.Raw, c.Address-1), kept.Cell(rec.Raw, c.At-1), clean(what, "seen"), from, days); err != nil {
 			return g.told, err
 		}
 	}
@@ -177,7 +192,7 @@ func (d *Desk) ReadList(ctx context.Context, l store.List) error {
 		if m.Holds != sheet.Activity {
 			continue
 		}
-		layout := sheet.KindAt(l.Kinds, m.Column).Layout
+		days := sheet.KindAt(l.Kinds, m.Column)
 		err := d.Store.EachRow(ctx, store.Run{}, l, store.OutWith{}, func(r *store.OutRow) error {
 			at := kept.Cell(r.Raw, m.Column)
 			if strings.TrimSpace(at) == "" {
@@ -187,7 +202,7 @@ func (d *Desk) ReadList(ctx context.Context, l store.List) error {
 				if r.Cells[i].Address == 0 {
 					continue
 				}
-				if err := g.see(kept.Cell(r.Raw, l.AddressColumns[i]), at, m.Of, l.Name, layout); err != nil {
+				if err := g.see(kept.Cell(r.Raw, l.AddressColumns[i]), at, m.Of, l.Name, days); err != nil {
 					return err
 				}
 			}

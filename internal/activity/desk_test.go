@@ -3,6 +3,7 @@ package activity_test
 import (
 	"context"
 	"errors"
+	"fmt"
 	"strings"
 	"testing"
 	"time"
@@ -185,5 +186,27 @@ func TestManyEvents(t *testing.T) {
 	err = r.Store.Pool().QueryRow(r.Context(), "SELECT max(octet_length(kind)), count(*) FILTER (WHERE kind ~ '[[:cntrl:]]') FROM activity").Scan(&longest, &odd)
 	if err != nil || longest > sheet.MostOf || odd > 0 {
 		t.Errorf("%v: a word of %d bytes, %d with control characters", err, longest, odd)
+	}
+}
+
+// TestAddressesThatComeBack: in a large file an address counts once, however far apart its events stand, and whether they go
+// forward in time or back.
+func TestAddressesThatComeBack(t *testing.T) {
+	days := []string{"2026-11-18", "2026-11-20", "2026-11-19"}
+	r := newRoom(t)
+	var file strings.Builder
+	file.WriteString("email,date\n")
+	for _, day := range days {
+		for n := range 6000 {
+			fmt.Fprintf(&file, "p%d@fernhollow.example,%s\n", n, day)
+		}
+	}
+	told, err := r.events(file.String(), activity.Columns{}, "")
+	if err != nil || told.Events != 18_000 || told.Addresses != 6000 || told.Later != 6000 {
+		t.Errorf("%v: %+v", err, told)
+	}
+	told, err = r.events("email,date\np1@fernhollow.example,2026-11-21\np2@fernhollow.example,2026-11-01\np1@fernhollow.example,2026-11-22\n", activity.Columns{}, "")
+	if err != nil || told.Addresses != 2 || told.Later != 1 {
+		t.Errorf("a second file: %v: %+v", err, told)
 	}
 }

@@ -91,14 +91,8 @@ func (a *API) comeFromPlace(ctx context.Context, in *struct{ Body contract.Signe
 	if err != nil {
 		return nil, a.placeFailed(ctx, c, err)
 	}
-	if err := a.engine.Connections.SetSecret(&c, "token", token); err != nil {
+	if c, err = a.store.ChangeConnection(ctx, c.WorkspaceID, c.ID, func(c *store.Connection) error { return a.engine.Connections.SetSecret(c, "token", token) }); err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	if err := a.test(ctx, &c); err != nil {
-		return nil, err
-	}
-	if err := a.store.ChangeConnection(ctx, c); err != nil {
-		return nil, a.failed(ctx, err)
-	}
-	return &connectionOutput{a.connectionBody(c)}, nil
+	return a.tested(ctx, c)
 }

@@ -171,19 +171,20 @@ func (a *API) changeConnection(ctx context.Context, in *struct {
 	ByID
 	Body contract.ConnectionChange
 }) (*connectionOutput, error) {
-	c, err := a.store.Connection(ctx, workspace(ctx).ID, in.ID)
-	if err != nil {
-		return nil, a.failed(ctx, err)
-	}
-	if in.Body.Name != nil {
-		c.Name = strings.TrimSpace(*in.Body.Name)
-	}
-	if in.Body.Settings != nil {
-		if err := a.set(ctx, &c, in.Body.Settings); err != nil {
-			return nil, err
+	var wrong error // what is given that cannot be
+	c, err := a.store.ChangeConnection(ctx, workspace(ctx).ID, in.ID, func(c *store.Connection) error {
+		if in.Body.Name != nil {
+			c.Name = strings.TrimSpace(*in.Body.Name)
 		}
-	}
-	if err := a.store.ChangeConnection(ctx, c); err != nil {
+		if in.Body.Settings != nil {
+			wrong = a.set(ctx, c, in.Body.Settings)
+		}
+		return wrong
+	})
+	switch {
+	case wrong != nil:
+		return nil, wrong
+	case err != nil:
 		return nil, a.connectionTaken(ctx, c, err)
 	}
 	if in.Body.Settings == nil {

@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"varnet/core/activity"
 	"varnet/core/address"
 	"varnet/core/bounce"
 	"varnet/core/say"
@@ -124,7 +123,7 @@ func MappingFor(r *intake.Reading, given store.TableMapping) (store.TableMapping
 // Outcomes reads a table in which a sending tool says what became of letters, line by line.
 // Lines without an address are left out.
 func Outcomes(r *intake.Reading, m store.TableMapping, g address.Grammar) func() (Incoming, error) {
-	next, dialect, at := r.Next(), r.Dialect.Kept(), sheet.KindAt(r.Kinds, m.At-1)
+	next, dialect, days := r.Next(), r.Dialect.Kept(), sheet.KindAt(r.Kinds, m.At-1)
 	return func() (Incoming, error) {
 		for {
 			rec, err := next()
@@ -137,7 +136,7 @@ func Outcomes(r *intake.Reading, m store.TableMapping, g address.Grammar) func()
 				continue
 			}
 			row := bounce.Row{Address: a.Mailbox(), Outcome: cell(cells, m.Outcome-1), Reason: cell(cells, m.Reason-1), MessageID: strings.Trim(cell(cells, m.MessageID-1), "<>")}
-			row.At, _ = activity.ReadAs(at.Layout, cell(cells, m.At-1))
+			row.At, _ = days.Time(cell(cells, m.At-1))
 			n := bounce.FromRow(row, meansOf(row, m))
 			return Incoming{Notice: &n}, nil
 		}

@@ -118,7 +118,7 @@ func (e *Export) First(ctx context.Context, t policy.Tally, most int) ([][]strin
 	}
 	err := e.eachChosen(ctx, e.decided(t), func(r *store.OutRow, slot int, _ decide.Rule) error {
 		if out = append(out, e.cells(r, slot)...); len(out) >= most {
-			return errEnough
+			return store.Enough
 		}
 		return nil
 	})
@@ -236,9 +236,6 @@ func (e *Export) nameParts() (base, ext string) {
 	}
 	return base, ext
 }
-
-// errEnough ends reading before the last row.
-var errEnough = errors.New("enough")
 
 // write writes the file: one table, or several in a zip.
 func (e *Export) write(ctx context.Context, chosen int64, out io.Writer) error {

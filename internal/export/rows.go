@@ -2,7 +2,6 @@ package export
 
 import (
 	"context"
-	"errors"
 	"math/rand/v2"
 	"slices"
 	"strings"
@@ -40,7 +39,7 @@ const sampleSeed = 7201
 func (e *Export) eachChosen(ctx context.Context, decided int64, do func(r *store.OutRow, slot int, rule decide.Rule) error) error {
 	wants, left := int64(e.options.Sample), decided
 	dice, n := rand.New(rand.NewPCG(sampleSeed, 0)), -1
-	err := e.source.EachRow(ctx, e.decider.Run, e.list, e.with(), func(r *store.OutRow) error {
+	return e.source.EachRow(ctx, e.decider.Run, e.list, e.with(), func(r *store.OutRow) error {
 		slot, rule := e.decider.Row(r)
 		if e.options.Decision != allRows && e.decider.Ruling(rule).Decision != policy.Decision(e.options.Decision) || !e.filtered(r, slot) {
 			return nil
@@ -57,8 +56,4 @@ func (e *Export) eachChosen(ctx context.Context, decided int64, do func(r *store
 		}
 		return do(r, slot, rule)
 	})
-	if errors.Is(err, errEnough) {
-		return nil
-	}
-	return err
 }

@@ -5,7 +5,6 @@ package opinion
 import (
 	"cmp"
 	"context"
-	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -235,7 +234,7 @@ func (d *Desk) Rows(ctx context.Context, l store.List, q contract.OpinionFilter,
 			return nil
 		}
 		if len(rows) == limit {
-			return errEnough
+			return store.Enough
 		}
 		cell := kept.Cell(r.Raw, checks[at].Column)
 		theirs, _ := checks[at].Means.Of(cell)
@@ -247,11 +246,5 @@ func (d *Desk) Rows(ctx context.Context, l store.List, q contract.OpinionFilter,
 		}
 		return nil
 	})
-	if errors.Is(err, errEnough) {
-		err = nil
-	}
 	return rows, err
 }
-
-// errEnough ends the reading of a list whose page is full.
-var errEnough = errors.New("the page is full")

@@ -11,32 +11,34 @@ import (
 )
 
 // RememberActivity keeps what was seen of addresses, by their canonical form, as far as it is later
-// than what was known; n is of how many that is so.
-func (s *Store) RememberActivity(ctx context.Context, workspace int64, seen map[string]activity.Seen) (n int64, err error) {
+// than what was known, and returns those of which that is so.
+func (s *Store) RememberActivity(ctx context.Context, workspace int64, seen map[string]activity.Seen) (later []string, err error) {
 	if err := notGone(ctx, s, workspace, seen); err != nil || len(seen) == 0 {
-		return 0, err
+		return nil, err
 	}
 	printsOf := s.fingerprints()
-	b := &pgx.Batch{}
-	for _, canonical := range sortedKeys(seen) {
+	b, all := &pgx.Batch{}, sortedKeys(seen)
+	for _, canonical := range all {
 		f, a := printsOf(string(plain(canonical)))[0], seen[canonical]
 		b.Queue(`INSERT INTO activity (workspace_id, fingerprint, secret, at, kind, source) VALUES ($1, $2, $3, $4, $5, $6)
 			ON CONFLICT (workspace_id, fingerprint) DO UPDATE SET at = EXCLUDED.at, kind = EXCLUDED.kind, source = EXCLUDED.source WHERE activity.at < EXCLUDED.at`,
 			workspace, f.Sum, f.Secret, a.At, a.Kind, a.From)
 	}
 	results := s.db.SendBatch(ctx, b)
-	for range b.Len() {
+	for _, canonical := range all {
 		tag, err := results.Exec()
 		if err != nil {
 			_ = results.Close()
-			return n, err
+			return later, err
 		}
-		n += tag.RowsAffected()
+		if tag.RowsAffected() > 0 {
+			later = append(later, canonical)
+		}
 	}
-	if err := results.Close(); err != nil || n == 0 {
-		return n, err
+	if err := results.Close(); err != nil || len(later) == 0 {
+		return later, err
 	}
-	return n, s.changed(ctx, "UPDATE workspace SET activity_version = activity_version + 1 WHERE id = $1", workspace)
+	return later, s.changed(ctx, "UPDATE workspace SET activity_version = activity_version + 1 WHERE id = $1", workspace)
 }
 
 // Activity is what was seen of the addresses of a list.

@@ -39,10 +39,20 @@ func (s *Store) Connection(ctx context.Context, workspace, id int64) (Connection
 	return one[Connection](ctx, s.db, "SELECT "+connectionColumns+" FROM connection WHERE workspace_id = $1 AND id = $2", workspace, id)
 }
 
-// ChangeConnection replaces what a connection is called and set to, and what its test said.
-func (s *Store) ChangeConnection(ctx context.Context, c Connection) error {
-	return s.changed(ctx, "UPDATE connection SET name = $3, settings = $4, sealed = $5, says = $6, broken_at = $7, tested_at = $8 WHERE workspace_id = $1 AND id = $2",
-		c.WorkspaceID, c.ID, c.Name, c.Settings, c.Sealed, c.Says, c.BrokenAt, c.TestedAt)
+// ChangeConnection has change rename a connection or set it otherwise, and returns what became of it. Meanwhile nobody
+// else changes it: a token that is refreshed just then is there before, or comes after.
+func (s *Store) ChangeConnection(ctx context.Context, workspace, id int64, change func(*Connection) error) (c Connection, err error) {
+	err = s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
+		if c, err = one[Connection](ctx, s.db, "SELECT "+connectionColumns+" FROM connection WHERE workspace_id = $1 AND id = $2 FOR UPDATE", workspace, id); err != nil {
+			return err
+		}
+		if err := change(&c); err != nil {
+			return err
+		}
+		_, err := s.db.Exec(ctx, "UPDATE connection SET name = $2, settings = $3, sealed = $4 WHERE id = $1", c.ID, c.Name, c.Settings, c.Sealed)
+		return err
+	})
+	return c, err
 }
 
 // DeleteConnection deletes a connection with its imports and write-backs; its lists stay.

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"slices"
 	"time"
 
@@ -48,10 +49,17 @@ type Reply struct {
 // time, and the memory of their texts.
 type OutWith struct{ Domains, Times, Replies bool }
 
-// EachRow returns the rows of a run's list in order, one by one. The row is good
-// until do returns.
+// Enough is what do of EachRow returns where it wants no further rows. It is no error.
+var Enough = errors.New("enough")
+
+// EachRow returns the rows of a run's list in order, one by one, until do returns Enough or an error. The row is
+// good until do returns.
 func (s *Store) EachRow(ctx context.Context, run Run, list List, with OutWith, do func(*OutRow) error) error {
-	return s.eachRow(ctx, run, list, with, nil, do)
+	err := s.eachRow(ctx, run, list, with, nil, do)
+	if errors.Is(err, Enough) {
+		return nil
+	}
+	return err
 }
 
 // RowsOf returns the rows in which some addresses of a run's list stand first, by

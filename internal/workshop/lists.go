@@ -54,19 +54,17 @@ func (w *Workshop) table(ctx context.Context, l store.List, known bool, read fun
 				row := workshop.RawRow(r.Raw, &kept)
 				row.Known = tell(r)
 				if !yield(row, nil) {
-					return errEnough
+					return store.Enough
 				}
 				return nil
 			})
-			if err != nil && !errors.Is(err, errEnough) {
+			if err != nil {
 				yield(workshop.Row{}, err)
 			}
 		}
 	}
 	return t
 }
-
-var errEnough = errors.New("enough")
 
 // known tells of the rows of a list what the workspace's runs found of their addresses, and what
 // is decided about them: by the policy of the list's last run, or else by the careful one.

@@ -4,6 +4,7 @@ package decidetest
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -113,11 +114,13 @@ func (s *Source) row(i int) *store.OutRow {
 	return &store.OutRow{Number: int32(i + 1), Raw: []byte(strings.Join(r.Cells, ",") + "\n"), Cells: []store.OutCell{c}}
 }
 
-// EachRow reads all rows.
+// EachRow reads all rows, or until do has enough.
 func (s *Source) EachRow(_ context.Context, _ store.Run, _ store.List, _ store.OutWith, do func(*store.OutRow) error) error {
 	for i := range s.Rows {
 		s.Read++
-		if err := do(s.row(i)); err != nil {
+		if err := do(s.row(i)); errors.Is(err, store.Enough) {
+			return nil
+		} else if err != nil {
 			return err
 		}
 	}
