@@ -114,13 +114,18 @@ func (a *Accounts) SetPassword(ctx context.Context, c Caller, password string, f
 	})
 }
 
-// change makes a change of how somebody signs in, and writes to them about it.
-func (a *Accounts) change(ctx context.Context, c Caller, l letter.Letter, do func(*store.Store) error) error {
+// change makes a change of how somebody signs in, and writes to them about it, also at another address.
+func (a *Accounts) change(ctx context.Context, c Caller, l letter.Letter, do func(*store.Store) error, also ...string) error {
 	return a.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		if err := do(s); err != nil {
 			return err
 		}
-		return a.Post(ctx, tx, c.Address, l)
+		for _, to := range append([]string{c.Address}, also...) {
+			if err := a.Post(ctx, tx, to, l); err != nil {
+				return err
+			}
+		}
+		return nil
 	})
 }
 
@@ -157,14 +162,11 @@ func (a *Accounts) Moved(ctx context.Context, c Caller, ticket, code string, fro
 		return gone(store.ErrNotFound)
 	}
 	l := changeLetter(a.base(ctx), "The address of your account was changed", fmt.Sprintf("Your Varnet account had the address %s and has %s now.", c.Address, d.Address), from)
-	err = a.change(ctx, c, l, func(s *store.Store) error { return s.SetAddress(ctx, c.PersonID, d.Address, d.Canonical) })
+	err = a.change(ctx, c, l, func(s *store.Store) error { return s.SetAddress(ctx, c.PersonID, d.Address, d.Canonical) }, d.Address)
 	if errors.Is(err, store.ErrTaken) {
 		return refuse(Conflict, "There is an account at %s already.", d.Address)
 	}
-	if err != nil {
-		return err
-	}
-	return a.Store.InTx(ctx, func(_ *store.Store, tx pgx.Tx) error { return a.Post(ctx, tx, d.Address, l) })
+	return err
 }
 
 // Enrolment is a second factor that is being set up.
