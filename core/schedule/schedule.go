@@ -70,7 +70,8 @@ func (s Schedule) Check() error {
 }
 
 // Next returns the first time after a moment; zero for none within nine years. A time that the
-// clock skips is as much later, of one that it shows twice it is the first (RFC 5545, 3.3.5).
+// clock skips is as much later, of one that it shows twice it is the first (RFC 5545, 3.3.5); what is every hour is
+// at both, which are an hour apart.
 func (s Schedule) Next(after time.Time) (time.Time, error) {
 	o, zone, err := s.option()
 	if err != nil {
@@ -81,6 +82,7 @@ func (s Schedule) Next(after time.Time) (time.Time, error) {
 	if err != nil {
 		return time.Time{}, fmt.Errorf("the rule %q cannot be: %w", s.Rule, err)
 	}
+	everyHour := o.Freq == rrule.HOURLY && o.Interval <= 1
 	// A day before, since what is skipped or shown twice stands elsewhere on the wall clock.
 	wall := floating(after.In(zone)).AddDate(0, 0, -1)
 	for {
@@ -88,8 +90,12 @@ func (s Schedule) Next(after time.Time) (time.Time, error) {
 		if wall.IsZero() {
 			return wall, nil
 		}
-		if at := moment(wall, zone); at.After(after) {
-			return at, nil
+		first, again := moments(wall, zone)
+		switch {
+		case first.After(after):
+			return first, nil
+		case everyHour && again.After(after):
+			return again, nil
 		}
 	}
 }
@@ -123,19 +129,21 @@ func floating(t time.Time) time.Time {
 	return time.Date(t.Year(), t.Month(), t.Day(), t.Hour(), t.Minute(), t.Second(), 0, time.UTC)
 }
 
-// moment is when the wall clock of a zone shows a time.
-func moment(wall time.Time, zone *time.Location) time.Time {
+// moments are when the wall clock of a zone shows a time: once, or first and again where it was put back between.
+func moments(wall time.Time, zone *time.Location) (first, again time.Time) {
 	// As with the offset that holds a day before and after: where both are right it shows twice,
 	// where neither is, never.
 	offset := func(days int) time.Duration {
 		_, seconds := wall.AddDate(0, 0, days).In(zone).Zone()
 		return time.Duration(seconds) * time.Second
 	}
-	before, after := wall.Add(-offset(-1)), wall.Add(-offset(1))
-	for _, t := range []time.Time{before, after} {
-		if floating(t.In(zone)).Equal(wall) {
-			return t.In(zone)
-		}
+	shows := func(t time.Time) bool { return floating(t.In(zone)).Equal(wall) }
+	before, after := wall.Add(-offset(-1)).In(zone), wall.Add(-offset(1)).In(zone)
+	if !shows(before) && shows(after) {
+		return after, after
 	}
-	return before.In(zone)
+	if !shows(after) {
+		after = before
+	}
+	return before, after
 }

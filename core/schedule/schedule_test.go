@@ -40,6 +40,10 @@ func TestTimes(t *testing.T) {
 		{"FREQ=DAILY", "01:45", "Australia/Lord_Howe", "2026-04-01T00:00:00Z", "2026-04-03T20:00:00Z", []string{"2026-04-04T14:45:00Z", "2026-04-05T15:15:00Z"}},
 		// The hour that is skipped is not told twice.
 		{"FREQ=HOURLY", "00:30", "Europe/Berlin", "2026-03-28T00:00:00Z", "2026-03-28T23:45:00Z", []string{"2026-03-29T00:30:00Z", "2026-03-29T01:30:00Z", "2026-03-29T02:30:00Z"}},
+		// The hour that is shown twice is two hours; every second hour goes on by the clock.
+		{"FREQ=HOURLY", "00:30", "Europe/Berlin", "2026-10-24T00:00:00Z", "2026-10-24T23:45:00Z", []string{"2026-10-25T00:30:00Z", "2026-10-25T01:30:00Z", "2026-10-25T02:30:00Z"}},
+		{"FREQ=HOURLY;BYDAY=SU", "00:05", "America/New_York", "2026-10-24T00:00:00Z", "2026-11-01T04:45:00Z", []string{"2026-11-01T05:05:00Z", "2026-11-01T06:05:00Z", "2026-11-01T07:05:00Z"}},
+		{"FREQ=HOURLY;INTERVAL=2", "00:30", "Europe/Berlin", "2026-10-24T00:00:00Z", "2026-10-24T22:45:00Z", []string{"2026-10-25T00:30:00Z", "2026-10-25T03:30:00Z"}},
 		{"FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=29", "06:00", "", "2026-01-01T00:00:00Z", "2026-01-01T00:00:00Z", []string{"2028-02-29T06:00:00Z", "2032-02-29T06:00:00Z"}},
 		{"FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=29", "06:00", "", "2096-03-01T00:00:00Z", "2096-03-01T00:00:00Z", []string{"2104-02-29T06:00:00Z"}},
 		{"FREQ=MONTHLY;BYMONTHDAY=31", "09:00", "", "2026-01-01T00:00:00Z", "2026-01-31T09:00:00Z", []string{"2026-03-31T09:00:00Z", "2026-05-31T09:00:00Z"}},

@@ -118,7 +118,7 @@ func (e *Export) First(ctx context.Context, t policy.Tally, most int) ([][]strin
 	}
 	err := e.eachChosen(ctx, e.decided(t), func(r *store.OutRow, slot int, _ decide.Rule) error {
 		if out = append(out, e.cells(r, slot)...); len(out) >= most {
-			return store.Enough
+			return store.ErrEnough
 		}
 		return nil
 	})

@@ -234,7 +234,7 @@ func (d *Desk) Rows(ctx context.Context, l store.List, q contract.OpinionFilter,
 			return nil
 		}
 		if len(rows) == limit {
-			return store.Enough
+			return store.ErrEnough
 		}
 		cell := kept.Cell(r.Raw, checks[at].Column)
 		theirs, _ := checks[at].Means.Of(cell)

@@ -49,14 +49,14 @@ type Reply struct {
 // time, and the memory of their texts.
 type OutWith struct{ Domains, Times, Replies bool }
 
-// Enough is what do of EachRow returns where it wants no further rows. It is no error.
-var Enough = errors.New("enough")
+// ErrEnough is what do of EachRow returns where it wants no further rows. It is no error.
+var ErrEnough = errors.New("enough")
 
-// EachRow returns the rows of a run's list in order, one by one, until do returns Enough or an error. The row is
+// EachRow returns the rows of a run's list in order, one by one, until do returns ErrEnough or an error. The row is
 // good until do returns.
 func (s *Store) EachRow(ctx context.Context, run Run, list List, with OutWith, do func(*OutRow) error) error {
 	err := s.eachRow(ctx, run, list, with, nil, do)
-	if errors.Is(err, Enough) {
+	if errors.Is(err, ErrEnough) {
 		return nil
 	}
 	return err

@@ -11,9 +11,11 @@ import (
 	"net/url"
 	"os"
 	"os/exec"
+	"os/signal"
 	"path"
 	"path/filepath"
 	"strings"
+	"syscall"
 	"time"
 
 	"github.com/chromedp/cdproto/page"
@@ -37,7 +39,11 @@ func main() {
 	height := flag.Int("height", 800, "how high the screen is, to see more of a page at once")
 	flag.Parse()
 	t := tour{server: *server, key: *key, list: *list, out: *out, only: *only, page: *page, height: *height}
-	if err := t.run(context.Background(), *look, *speed); err != nil {
+	// Its browser ends with it, whoever ends it.
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	err := t.run(ctx, *look, *speed)
+	stop()
+	if err != nil {
 		log.Fatal(err)
 	}
 }

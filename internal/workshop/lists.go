@@ -54,7 +54,7 @@ func (w *Workshop) table(ctx context.Context, l store.List, known bool, read fun
 				row := workshop.RawRow(r.Raw, &kept)
 				row.Known = tell(r)
 				if !yield(row, nil) {
-					return store.Enough
+					return store.ErrEnough
 				}
 				return nil
 			})

@@ -118,7 +118,7 @@ func (s *Source) row(i int) *store.OutRow {
 func (s *Source) EachRow(_ context.Context, _ store.Run, _ store.List, _ store.OutWith, do func(*store.OutRow) error) error {
 	for i := range s.Rows {
 		s.Read++
-		if err := do(s.row(i)); errors.Is(err, store.Enough) {
+		if err := do(s.row(i)); errors.Is(err, store.ErrEnough) {
 			return nil
 		} else if err != nil {
 			return err
