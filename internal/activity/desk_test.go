@@ -34,6 +34,7 @@ type room struct {
 
 func newRoom(t *testing.T) *room {
 	t.Helper()
+	t.Parallel()
 	s, err := store.Open(t.Context(), testkit.Database(t))
 	if err != nil {
 		t.Fatal(err)

@@ -28,6 +28,7 @@ import (
 
 func open(t *testing.T) *store.Store {
 	t.Helper()
+	t.Parallel() // they wait for PostgreSQL, each in a database of its own
 	s, err := store.Open(t.Context(), testkit.Database(t))
 	if err == nil {
 		err = s.Migrate(t.Context())
