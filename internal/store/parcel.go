@@ -119,8 +119,8 @@ func (s *Store) AddParcels(ctx context.Context, parcels []Parcel) error {
 	return err
 }
 
-// runs tells in SQL that a parcel's run is not paused.
-const runs = "EXISTS (SELECT FROM run WHERE run.id = p.run_id AND run.state = 'running')"
+// runs tells in SQL that a parcel's run is not paused, parcel by parcel as left does.
+const runs = "(SELECT state FROM run WHERE run.id = p.run_id) = 'running'"
 
 // Claim returns the lane the next parcel that may be asked now; nil when there
 // is none, in the order of their line.

@@ -1,6 +1,8 @@
 package store_test
 
 import (
+	"errors"
+	"fmt"
 	"net/url"
 	"testing"
 	"time"
@@ -11,6 +13,7 @@ import (
 	"varnet/core/policy"
 	"varnet/core/resolve"
 	"varnet/internal/store"
+	"varnet/internal/store/pack"
 	"varnet/internal/testkit"
 )
 
@@ -145,5 +148,72 @@ func concluded(t *testing.T, s *store.Store, run store.Run, n int32) {
 	}
 	if err != nil {
 		t.Fatal(err)
+	}
+}
+
+// TestManyRunsBeginAtOnce: what lanes and planning ask for reads few parcels but those that it is about, though the planner has
+// last looked in a quiet hour, when none was at work.
+func TestManyRunsBeginAtOnce(t *testing.T) {
+	const runs, keys, each = 40, 10, 2
+	s := open(t)
+	w, ctx := workspace(t, s, "ours"), t.Context()
+	quiet := newRun(t, s, w, 600)
+	for n := range int32(600) {
+		add(t, s, parcel(quiet, 0, time.Now(), n+1))
+	}
+	dsn := s.Pool().Config().ConnString()
+	s.Close() // a session that ends tells the statistics what it read
+	conn, err := pgx.Connect(ctx, dsn)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(ctx)
+	read := func() (n int) {
+		t.Helper()
+		err := conn.QueryRow(ctx, "SELECT (SELECT sum(idx_tup_read) FROM pg_stat_user_indexes WHERE relname = 'parcel') + (SELECT seq_tup_read FROM pg_stat_user_tables WHERE relname = 'parcel')").Scan(&n)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	for _, sql := range []string{"UPDATE parcel SET state = 'done'", "VACUUM ANALYZE", "SELECT pg_stat_force_next_flush()"} {
+		if _, err := conn.Exec(ctx, sql); err != nil {
+			t.Fatal(err)
+		}
+	}
+	before := read()
+
+	if s, err = store.Open(ctx, dsn); err != nil {
+		t.Fatal(err)
+	}
+	asked := 0
+	for range runs {
+		run := newRun(t, s, w, keys*each)
+		parcels := make([]store.Parcel, keys*each)
+		for n := range parcels {
+			parcels[n] = parcel(run, 0, time.Now(), int32(n)+1)
+			parcels[n].LaneKey = fmt.Sprintf("op-%d.example", n%keys)
+		}
+		if err := errors.Join(s.StandInLine(ctx, run, parcels), s.AddParcels(ctx, parcels)); err != nil {
+			t.Fatal(err)
+		}
+		asked += keys
+	}
+	for lane := range runs {
+		p, err := s.Claim(ctx, "op-3.example", lane)
+		if err != nil || p == nil {
+			t.Fatalf("claimed %v, %v", p, err)
+		}
+		if _, err := s.RecordParcel(ctx, p.ID, lane, pack.ParcelRecord{}, nil); err != nil {
+			t.Fatal(err)
+		}
+		if done, err := s.Done(ctx, 0); err != nil || len(done) != 1 { // the quiet one
+			t.Fatalf("done: %v, %v", done, err)
+		}
+		asked += 2 + runs
+	}
+	s.Close()
+	if n := read() - before; n > 10*asked {
+		t.Errorf("%d parcels were read where %d were asked for, of %d that are at work", n, asked, runs*keys*each)
 	}
 }
