@@ -14,6 +14,7 @@ import (
 	"github.com/coreos/go-oidc/v3/oidc"
 	"github.com/jackc/pgx/v5"
 	"golang.org/x/oauth2"
+	"golang.org/x/sync/singleflight"
 
 	"varnet/internal/store"
 )
@@ -27,8 +28,10 @@ const providerPurpose = "sign-in provider"
 // went is what the ticket of somebody who went to the provider holds.
 type went struct{ State, Nonce, Verifier, Issuer, To, Invitation string }
 
-// providerCache keeps what a provider says of itself for a while.
+// providerCache keeps what a provider says of itself for a while. Who asks for it meanwhile waits for one answer
+// together: of a provider that does not answer, each learns that after one wait.
 type providerCache struct {
+	asking singleflight.Group
 	mu     sync.Mutex
 	issuer string
 	until  time.Time
@@ -95,17 +98,33 @@ func (a *Accounts) at(ctx context.Context) (*oidc.Provider, *oauth2.Config, stor
 }
 
 func (c *providerCache) get(issuer string) (*oidc.Provider, error) {
+	if p := c.kept(issuer); p != nil {
+		return p, nil
+	}
+	p, err, _ := c.asking.Do(issuer, func() (any, error) {
+		// The provider's keys are fetched again with this context, long after the request.
+		p, err := oidc.NewProvider(oidc.ClientContext(context.Background(), providerClient), issuer)
+		if err == nil {
+			c.keep(issuer, p)
+		}
+		return p, err
+	})
+	return p.(*oidc.Provider), err
+}
+
+func (c *providerCache) kept(issuer string) *oidc.Provider {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	if c.found != nil && c.issuer == issuer && time.Now().Before(c.until) {
-		return c.found, nil
+	if c.issuer != issuer || time.Now().After(c.until) {
+		return nil
 	}
-	// The provider's keys are fetched again with this context, long after the request.
-	p, err := oidc.NewProvider(oidc.ClientContext(context.Background(), providerClient), issuer)
-	if err == nil {
-		c.issuer, c.found, c.until = issuer, p, time.Now().Add(providerKept)
-	}
-	return p, err
+	return c.found
+}
+
+func (c *providerCache) keep(issuer string, p *oidc.Provider) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.issuer, c.found, c.until = issuer, p, time.Now().Add(providerKept)
 }
 
 // ToProvider sends a browser to the sign-in provider: the URL it goes to, and the ticket that
