@@ -49,11 +49,12 @@ type Gate struct {
 	free chan struct{} // closed while nobody is attended to
 }
 
-// New returns a gate that lets about as many pieces of work go on at a time as there are processors.
+// New returns a gate that lets half as many pieces of work of a class go on at a time as there are processors, while
+// somebody may come: what they ask of the database and of mail hosts takes the other half.
 func New() *Gate {
 	g := &Gate{free: make(chan struct{})}
 	for c := range g.pieces {
-		g.pieces[c] = make(chan struct{}, runtime.GOMAXPROCS(0))
+		g.pieces[c] = make(chan struct{}, max(1, runtime.GOMAXPROCS(0)/2))
 	}
 	close(g.free)
 	return g
