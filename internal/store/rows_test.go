@@ -2,6 +2,7 @@ package store_test
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
 	"math/rand/v2"
 	"slices"
@@ -245,6 +246,29 @@ func TestWhatListsHaveInCommon(t *testing.T) {
 	for o, line := range want {
 		if got[o] != line {
 			t.Errorf("address %d stands in line %d; want %d", o, got[o], line)
+		}
+	}
+}
+
+// TestEnoughRows: whoever has enough rows gets no further one, and no error; an error of theirs is theirs.
+func TestEnoughRows(t *testing.T) {
+	s := open(t)
+	run := newRun(t, s, workspace(t, s, "ours"), 600)
+	l, err := s.List(t.Context(), run.WorkspaceID, run.ListID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	broken := errors.New("the file is full")
+	for want, end := range map[error]error{nil: store.ErrEnough, broken: broken} {
+		var numbers []int32
+		err := s.EachRow(t.Context(), store.Run{}, l, store.OutWith{}, func(r *store.OutRow) error {
+			if numbers = append(numbers, r.Number); len(numbers) == 3 {
+				return fmt.Errorf("row %d: %w", r.Number, end)
+			}
+			return nil
+		})
+		if !errors.Is(err, want) || !slices.Equal(numbers, []int32{1, 2, 3}) {
+			t.Errorf("ended with %v: %v, after the rows %v", end, err, numbers)
 		}
 	}
 }
