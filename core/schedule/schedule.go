@@ -70,8 +70,8 @@ func (s Schedule) Check() error {
 }
 
 // Next returns the first time after a moment; zero for none within nine years. A time that the
-// clock skips is as much later, of one that it shows twice it is the first (RFC 5545, 3.3.5); what is every hour is
-// at both, which are an hour apart.
+// clock skips is as much later, of one that it shows twice it is the first (RFC 5545, 3.3.5);
+// a rule of every hour means both.
 func (s Schedule) Next(after time.Time) (time.Time, error) {
 	o, zone, err := s.option()
 	if err != nil {
@@ -129,7 +129,8 @@ func floating(t time.Time) time.Time {
 	return time.Date(t.Year(), t.Month(), t.Day(), t.Hour(), t.Minute(), t.Second(), 0, time.UTC)
 }
 
-// moments are when the wall clock of a zone shows a time: once, or first and again where it was put back between.
+// moments are when the wall clock of a zone shows a time: first, and again where it was put back in between; otherwise both
+// are the same.
 func moments(wall time.Time, zone *time.Location) (first, again time.Time) {
 	// As with the offset that holds a day before and after: where both are right it shows twice,
 	// where neither is, never.

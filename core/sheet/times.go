@@ -1,7 +1,6 @@
 package sheet
 
 import (
-	"slices"
 	"strings"
 	"time"
 )
@@ -25,10 +24,10 @@ func (k Kind) Time(cell string) (at time.Time, ok bool) {
 // read in two ways, as 3/4/2026.
 func ReadTime(cell string) (at time.Time, ok bool) {
 	cell = strings.TrimSpace(cell)
-	ok = slices.ContainsFunc(moments, func(layout string) bool {
-		t, err := time.Parse(layout, cell)
-		at = t
-		return err == nil
-	})
-	return at, ok
+	for _, layout := range moments {
+		if at, err := time.Parse(layout, cell); err == nil {
+			return at, true
+		}
+	}
+	return time.Time{}, false
 }

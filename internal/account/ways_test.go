@@ -15,8 +15,8 @@ import (
 	"varnet/core/event"
 	"varnet/internal/account"
 	"varnet/internal/letter"
-	"varnet/internal/secret"
 	"varnet/internal/store"
+	"varnet/internal/store/storetest"
 	"varnet/internal/testkit"
 )
 
@@ -49,15 +49,7 @@ type house struct {
 func newHouse(t *testing.T) *house {
 	t.Helper()
 	t.Parallel()
-	s, err := store.Open(t.Context(), testkit.Database(t))
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(s.Close)
-	box, err := secret.New(strings.Repeat("winter wheat ", 4))
-	if err != nil {
-		t.Fatal(err)
-	}
+	s, box := storetest.Open(t), testkit.Secrets(t)
 	h := &house{T: t, Accounts: account.Accounts{Store: s, Secrets: box, Office: &letter.Office{Store: s, Secrets: box}}}
 	h.Post = func(_ context.Context, _ pgx.Tx, to string, l letter.Letter) error {
 		if to != "" && to == h.lost {

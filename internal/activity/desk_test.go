@@ -17,8 +17,8 @@ import (
 	"varnet/internal/contract"
 	"varnet/internal/intake"
 	"varnet/internal/rights"
-	"varnet/internal/secret"
 	"varnet/internal/store"
+	"varnet/internal/store/storetest"
 	"varnet/internal/testkit"
 )
 
@@ -35,16 +35,8 @@ type room struct {
 func newRoom(t *testing.T) *room {
 	t.Helper()
 	t.Parallel()
-	s, err := store.Open(t.Context(), testkit.Database(t))
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(s.Close)
-	box, err := secret.New(strings.Repeat("winter wheat ", 4))
-	if err != nil {
-		t.Fatal(err)
-	}
-	s.FingerprintBy(rights.Fingerprints(box))
+	s := storetest.Open(t)
+	s.FingerprintBy(rights.Fingerprints(testkit.Secrets(t)))
 	w, err := s.NewWorkspace(t.Context(), "ours")
 	if err != nil {
 		t.Fatal(err)

@@ -25,8 +25,8 @@ import (
 	"varnet/internal/allowance"
 	"varnet/internal/pay"
 	"varnet/internal/practice"
-	"varnet/internal/secret"
 	"varnet/internal/store"
+	"varnet/internal/store/storetest"
 	"varnet/internal/testkit"
 	"varnet/internal/webhook"
 )
@@ -50,20 +50,9 @@ var plan = ledger.Plan{Name: "Clubs", Costs: ledger.Costs{Mailbox: 1}, Urgent: 2
 func open(t *testing.T, p ledger.Plan) *office {
 	t.Helper()
 	ctx := t.Context()
-	s, err := store.Open(ctx, testkit.Database(t))
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(s.Close)
-	if err := s.Migrate(ctx); err != nil {
-		t.Fatal(err)
-	}
-	secrets, err := secret.New(strings.Repeat("seed ", 8))
-	if err != nil {
-		t.Fatal(err)
-	}
+	s := storetest.Open(t)
 	o := &office{t: t, now: time.Now().UTC().Truncate(time.Second)}
-	o.Desk = &allowance.Desk{Store: s, Secrets: secrets, Now: o.clock, Log: slog.New(slog.DiscardHandler), Happened: func(_ context.Context, _ *store.Store, _ pgx.Tx, e event.Event) error {
+	o.Desk = &allowance.Desk{Store: s, Secrets: testkit.Secrets(t), Now: o.clock, Log: slog.New(slog.DiscardHandler), Happened: func(_ context.Context, _ *store.Store, _ pgx.Tx, e event.Event) error {
 		o.mu.Lock()
 		defer o.mu.Unlock()
 		o.told = append(o.told, e)

@@ -13,8 +13,8 @@ import (
 
 const politePeople = 20_000
 
-// politeRounds are as far apart as hosts count recipients after a complaint: an installation's own are minutes
-// and hours apart, so none of its rounds comes within that time either.
+// politeRounds are further apart than the 10 s for which hosts count recipients after a complaint, as the minutes and hours
+// of an installation are.
 const politeRounds = "VARNET_ROUNDS=12s,12s,12s,12s"
 
 // politeness has every host character of a practice world tell how it was treated.

@@ -134,32 +134,28 @@ func (c *Connections) Open(kept store.Connection) (connect.Place, error) {
 	env := c.Env
 	env.Workspace = kept.WorkspaceID
 	env.Renew = func(ctx context.Context, field, had string, renew func(string) (string, error)) (string, error) {
-		return c.renew(ctx, kept.ID, field, had, renew)
+		return c.renew(ctx, kept, field, had, renew)
 	}
 	return k.Open(env, s)
 }
 
 // renew replaces a secret of a connection, unless somebody else did meanwhile.
-func (c *Connections) renew(ctx context.Context, id int64, field, had string, renew func(string) (string, error)) (fresh string, err error) {
-	if id == 0 { // it is not kept yet
+func (c *Connections) renew(ctx context.Context, kept store.Connection, field, had string, renew func(string) (string, error)) (fresh string, err error) {
+	if kept.ID == 0 { // it is not kept yet
 		return renew(had)
 	}
-	err = c.Store.Resecret(ctx, id, func(sealed []byte) ([]byte, error) {
-		secrets, err := c.opened(sealed)
+	_, err = c.Store.ChangeConnection(ctx, kept.WorkspaceID, kept.ID, func(now *store.Connection) error {
+		secrets, err := c.opened(now.Sealed)
 		if err != nil {
-			return nil, err
+			return err
 		}
 		if fresh = secrets[field]; fresh != had && fresh != "" {
-			return nil, nil
+			return nil
 		}
 		if fresh, err = renew(had); err != nil {
-			return nil, err
+			return err
 		}
-		if secrets == nil {
-			secrets = map[string]string{}
-		}
-		secrets[field] = fresh
-		return c.seal(secrets), nil
+		return c.SetSecret(now, field, fresh)
 	})
 	return fresh, err
 }

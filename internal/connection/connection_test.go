@@ -11,17 +11,13 @@ import (
 	"varnet/internal/connect/kinds"
 	"varnet/internal/connection"
 	"varnet/internal/practice/shed"
-	"varnet/internal/secret"
 	"varnet/internal/store"
+	"varnet/internal/testkit"
 )
 
 func newConnections(t *testing.T) *connection.Connections {
 	t.Helper()
-	box, err := secret.New(strings.Repeat("winter wheat ", 4))
-	if err != nil {
-		t.Fatal(err)
-	}
-	return &connection.Connections{Secrets: box}
+	return &connection.Connections{Secrets: testkit.Secrets(t)}
 }
 
 // good are settings of each kind, secrets among them.

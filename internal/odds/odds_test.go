@@ -12,7 +12,7 @@ import (
 	"varnet/core/naming"
 	"varnet/core/odds"
 	"varnet/internal/store"
-	"varnet/internal/testkit"
+	"varnet/internal/store/storetest"
 )
 
 // TestWorkspacesKeepApart: whatever workspaces observe, another one learns of a domain that is not its own
@@ -20,11 +20,7 @@ import (
 // does not share learns from its own outcomes alone.
 func TestWorkspacesKeepApart(t *testing.T) {
 	ctx, rng := t.Context(), rand.New(rand.NewPCG(25, 2))
-	s, err := store.Open(ctx, testkit.Database(t))
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(s.Close)
+	s := storetest.Open(t)
 	s.FingerprintBy(func() store.Fingerprints {
 		return func(text string) []store.Fingerprint {
 			sum := sha256.Sum256([]byte(text))

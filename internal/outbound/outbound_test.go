@@ -15,8 +15,8 @@ import (
 	"varnet/core/rule"
 	"varnet/core/smtp"
 	"varnet/internal/outbound"
-	"varnet/internal/secret"
 	"varnet/internal/store"
+	"varnet/internal/store/storetest"
 	"varnet/internal/testkit"
 )
 
@@ -25,20 +25,12 @@ var verify = smtp.Identity{Name: "verify.fernhollow.example", Sender: "check@fer
 // office is outbound of an installation of its own, at a location.
 func office(t *testing.T, location string) *outbound.Outbound {
 	t.Helper()
-	s, err := store.Open(t.Context(), testkit.Database(t))
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(s.Close)
-	secrets, err := secret.New(strings.Repeat("seed ", 8))
-	if err != nil {
-		t.Fatal(err)
-	}
+	s := storetest.Open(t)
 	r, err := resolve.New([]string{"192.0.2.53:53"}, true)
 	if err != nil {
 		t.Fatal(err)
 	}
-	return outbound.New(outbound.Config{Store: s, Resolver: r, Prober: probe.New(nil, verify), Secrets: secrets, Grammar: address.Grammar{},
+	return outbound.New(outbound.Config{Store: s, Resolver: r, Prober: probe.New(nil, verify), Secrets: testkit.Secrets(t), Grammar: address.Grammar{},
 		Reference: []string{"fernhollow.example"}, Log: slog.New(slog.DiscardHandler), Location: location})
 }
 

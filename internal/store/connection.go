@@ -66,23 +66,6 @@ func (s *Store) BreakConnection(ctx context.Context, id int64, why string) error
 	return s.changed(ctx, "UPDATE connection SET says = $2, broken_at = now() WHERE id = $1 AND broken_at IS NULL", id, why)
 }
 
-// Resecret has the secrets of a connection replaced by what anew makes of them, by one at a time.
-// anew returns nil where they are to stay.
-func (s *Store) Resecret(ctx context.Context, id int64, anew func(sealed []byte) ([]byte, error)) error {
-	return s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
-		var sealed []byte
-		if err := s.db.QueryRow(ctx, "SELECT sealed FROM connection WHERE id = $1 FOR UPDATE", id).Scan(&sealed); err != nil {
-			return err
-		}
-		fresh, err := anew(sealed)
-		if err != nil || fresh == nil {
-			return err
-		}
-		_, err = s.db.Exec(ctx, "UPDATE connection SET sealed = $2 WHERE id = $1", id, fresh)
-		return err
-	})
-}
-
 // The states of an import from a connection.
 const (
 	ImportReading   = "reading"

@@ -23,7 +23,8 @@ func TestChangesAndTokens(t *testing.T) {
 		return err
 	}
 	refresh := func(token string, meanwhile func()) error {
-		return s.Resecret(t.Context(), c.ID, func([]byte) ([]byte, error) { meanwhile(); return []byte(token), nil })
+		_, err := s.ChangeConnection(t.Context(), w, c.ID, func(c *store.Connection) error { meanwhile(); c.Sealed = []byte(token); return nil })
+		return err
 	}
 	check := func(name, token string) {
 		t.Helper()

@@ -151,8 +151,8 @@ func concluded(t *testing.T, s *store.Store, run store.Run, n int32) {
 	}
 }
 
-// TestManyRunsBeginAtOnce: what lanes and planning ask for reads few parcels but those that it is about, though the planner has
-// last looked in a quiet hour, when none was at work.
+// TestManyRunsBeginAtOnce: lanes and planning read few parcels beyond those they ask for, even where PostgreSQL's statistics date
+// from a quiet hour, when none was at work.
 func TestManyRunsBeginAtOnce(t *testing.T) {
 	const runs, keys, each = 40, 10, 2
 	s := open(t)

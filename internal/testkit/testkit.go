@@ -24,6 +24,7 @@ import (
 	"github.com/jackc/pgx/v5/pgxpool"
 
 	"varnet/internal/practice"
+	"varnet/internal/secret"
 	"varnet/internal/store/migrate"
 )
 
@@ -129,6 +130,16 @@ func Database(t testing.TB) string {
 		t.Fatal(err)
 	}
 	return dsn
+}
+
+// Secrets returns a box of secrets of tests alone.
+func Secrets(t testing.TB) *secret.Box {
+	t.Helper()
+	box, err := secret.New("a secret for tests alone, 32 and more")
+	if err != nil {
+		t.Fatal(err)
+	}
+	return box
 }
 
 // EmptyDatabase makes a database with nothing in it for the test and returns its DSN.

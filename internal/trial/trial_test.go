@@ -17,16 +17,13 @@ import (
 	"varnet/core/trial"
 	"varnet/internal/bounce"
 	side "varnet/internal/outbound"
-	"varnet/internal/secret"
 	"varnet/internal/store"
+	"varnet/internal/testkit"
 )
 
 func post(t *testing.T) *Post {
 	t.Helper()
-	box, err := secret.New("a secret for tests alone, 32 and more")
-	if err != nil {
-		t.Fatal(err)
-	}
+	box := testkit.Secrets(t)
 	sums := func(text string) [][]byte { return [][]byte{box.Fingerprint(text, "return address")} }
 	return &Post{Secrets: box, Desk: &bounce.Desk{Tags: bounce.Tags{Domain: "returns.fernhollow.example", Sums: sums}}, Outbound: side.New(side.Config{Resolver: &resolve.Resolver{}}), Now: time.Now}
 }
