@@ -169,14 +169,15 @@ func sooner(a, b Lot) int {
 	return cmp.Or(a.ExpiresAt.Compare(b.ExpiresAt), cmp.Compare(a.ID, b.ID))
 }
 
-// ChargeOf returns the entry by which a reservation is charged with an amount, or, below 0, by
-// which a charge is taken back; ok is false for 0.
-func ChargeOf(reservation, amount int64) (e Entry, ok bool) {
-	e = Entry{From: Reserved, To: Used, Amount: amount, Why: Charge, Reservation: reservation}
-	if amount < 0 {
+// Charge charges a reservation with an amount, or, below 0, takes back what it was charged with.
+func (b *Book) Charge(reservation, amount int64) {
+	switch e := (Entry{From: Reserved, To: Used, Amount: amount, Why: Charge, Reservation: reservation}); {
+	case amount < 0:
 		e.From, e.To, e.Amount, e.Why = Used, Reserved, -amount, Uncharge
+		b.enter(e)
+	case amount > 0:
+		b.enter(e)
 	}
-	return e, amount != 0
 }
 
 // Close ends a reservation that was charged with an amount in all: of what was set aside the rest

@@ -20,8 +20,7 @@ func ExampleBook() {
 	b := ledger.Book{}
 	_ = b.Add(ledger.Lot{ID: 1, Source: ledger.Granted, Left: 150}, ledger.Grant)
 	r, _ := b.Reserve(7, 100, noon)
-	charge, _ := ledger.ChargeOf(7, 90)
-	b.Entries = append(b.Entries, charge)
+	b.Charge(7, 90)
 	b.Close(r, 90, noon)
 	fmt.Println(b.Balance(), ledger.Balances(b.Entries))
 	_, err := b.Reserve(8, 61, noon)
@@ -203,9 +202,7 @@ func TestModel(t *testing.T) {
 					n = min(n, room)
 				}
 				n = max(n, -h.charged-2) // also what was charged before
-				if e, ok := ledger.ChargeOf(id, n); ok {
-					b.Entries = append(b.Entries, e)
-				}
+				b.Charge(id, n)
 				h.charged += n
 			}
 		case 8, 9, 10, 11: // the end, by finishing or stopping

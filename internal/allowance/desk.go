@@ -94,44 +94,39 @@ func (o Order) most(c ledger.Costs) int64 {
 // it is for. A workspace of which no allowance is kept has nothing set aside. With too little the error
 // is a *ledger.Short, with a limit of the plan in the way a *Refused.
 func (d *Desk) Reserve(ctx context.Context, s *store.Store, tx pgx.Tx, o Order) (r store.Reservation, err error) {
-	a, is, err := kept(s.LockAllowance(ctx, o.Workspace))
-	if err != nil || !is {
-		return r, err
+	r = store.Reservation{WorkspaceID: o.Workspace, What: o.What, List: o.List, By: o.By, At: d.Now()}
+	h, err := s.HoldForReservation(ctx, &r)
+	if err != nil || !h.Kept {
+		return store.Reservation{}, err
 	}
-	if err := d.grant(ctx, s, tx, a); err != nil {
+	if came, err := d.grant(ctx, s, tx, h.Allowance); err != nil {
 		return r, err
+	} else if came {
+		if h, err = s.HoldBook(ctx, o.Workspace); err != nil {
+			return r, err
+		}
 	}
-	costs, err := o.costs(a.Plan)
+	costs, err := o.costs(h.Plan)
 	if err != nil {
 		return r, err
 	}
-	now, amount := d.Now(), o.most(costs)
-	if err := d.withinLimits(ctx, s, a, o, amount, now); err != nil {
+	amount := o.most(costs)
+	if err := d.withinLimits(ctx, s, h.Allowance, o, amount, r.At); err != nil {
 		return r, err
 	}
-	b, err := s.Book(ctx, o.Workspace)
+	held, err := h.Reserve(r.ID, amount, r.At)
 	if err != nil {
 		return r, err
 	}
-	r = store.Reservation{WorkspaceID: o.Workspace, What: o.What, List: o.List, By: o.By, At: now}
 	if o.Run != 0 {
 		r.RunID = &o.Run
 	}
-	if err := s.NewReservation(ctx, &r, costs); err != nil {
-		return r, err
-	}
-	held, err := b.Reserve(r.ID, amount, now)
-	if err != nil {
-		return r, err
-	}
+	r.CostSyntax, r.CostDomain, r.CostMailbox = costs.Syntax, costs.Domain, costs.Mailbox
 	r.Reserved, r.Taken = held.Reserved, held.Taken
-	if err := s.SetReserved(ctx, held); err != nil {
+	if err := s.NewReservation(ctx, r, h.Book); err != nil {
 		return r, err
 	}
-	if err := s.SaveBook(ctx, o.Workspace, b, "", now); err != nil {
-		return r, err
-	}
-	return r, d.tellLow(ctx, s, tx, a, b.Balance())
+	return r, d.tellLow(ctx, s, tx, h.Allowance, h.Balance())
 }
 
 // withinLimits holds an order against the limits of a day, which begins at midnight UTC.
@@ -185,43 +180,25 @@ func (d *Desk) CloseRun(ctx context.Context, s *store.Store, tx pgx.Tx, run int6
 	return err
 }
 
-// Close gives back what of a reservation was not charged.
+// Close gives back what of a reservation was not charged. One that is closed stays as it is.
 func (d *Desk) Close(ctx context.Context, s *store.Store, tx pgx.Tx, r store.Reservation) error {
-	a, is, err := kept(s.LockAllowance(ctx, r.WorkspaceID)) // where none is kept any more, its book is
-	if err != nil {
-		return err
-	}
-	r, open, err := s.LockReservation(ctx, r.ID)
+	h, charged, open, err := s.HoldReservation(ctx, r)
 	if err != nil || !open {
 		return err
 	}
-	charged, err := s.Charged(ctx, r.ID)
-	if err != nil {
-		return err
-	}
-	var lots []int64
-	for _, t := range r.Taken {
-		lots = append(lots, t.Lot)
-	}
-	b, err := s.Book(ctx, r.WorkspaceID, lots...)
-	if err != nil {
-		return err
-	}
 	now := d.Now()
-	if owed := b.Close(ledger.Reservation{ID: r.ID, Reserved: r.Reserved, Taken: r.Taken}, charged, now); owed > 0 {
+	r.Charged, r.ClosedAt = charged, &now
+	if owed := h.Close(r.Held(), charged, now); owed > 0 {
 		l := ledger.Lot{Source: ledger.Granted, Left: owed}
 		if err := s.NewLot(ctx, r.WorkspaceID, &l, now); err != nil {
 			return err
 		}
-		b.Return(l, r.ID)
+		h.Return(l, r.ID)
 	}
-	if err := s.SaveBook(ctx, r.WorkspaceID, b, "", now); err != nil {
+	if err := s.CloseReservation(ctx, r, h.Book); err != nil || !h.Kept { // where none is kept any more, its book is
 		return err
 	}
-	if err := s.CloseReservation(ctx, r.ID, charged, now); err != nil || !is {
-		return err
-	}
-	return d.tellLow(ctx, s, tx, a, b.Balance())
+	return d.tellLow(ctx, s, tx, h.Allowance, h.Balance())
 }
 
 // CloseEnded closes reservations that were left: of runs that were stopped or deleted, and of
@@ -236,11 +213,8 @@ func (d *Desk) CloseEnded(ctx context.Context, run int64) error {
 	return err
 }
 
-// Single sets aside what a check of some addresses may cost.
+// Single sets aside what a check of some addresses may cost. Where no allowance is kept, nothing is.
 func (d *Desk) Single(ctx context.Context, workspace int64, by store.By, addresses int) (r store.Reservation, err error) {
-	if _, kept, err := Kept(ctx, d.Store, workspace); err != nil || !kept {
-		return r, err
-	}
 	err = d.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
 		r, err = d.Reserve(ctx, s, tx, Order{Workspace: workspace, What: store.ForCheck, By: by, Addresses: int64(addresses), Depth: string(store.DepthMailbox)})
 		return err
@@ -248,7 +222,9 @@ func (d *Desk) Single(ctx context.Context, workspace int64, by store.By, address
 	return r, err
 }
 
-// Settle charges a reservation of single checks with what was found, and closes it.
+// Settle charges a reservation of single checks with what was found, and closes it, unless that took so long that it
+// was given back. Somebody waits, so nothing is locked and read before: nothing was charged yet, and what goes back
+// into its lots needs no others. Where enough is left again, the next reservation finds that.
 func (d *Desk) Settle(ctx context.Context, r store.Reservation, found []finding.Verdict) error {
 	if r.ID == 0 {
 		return nil
@@ -259,18 +235,12 @@ func (d *Desk) Settle(ctx context.Context, r store.Reservation, found []finding.
 			n.Count(v, 1)
 		}
 	}
-	return d.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
-		if _, _, err := kept(s.LockAllowance(ctx, r.WorkspaceID)); err != nil {
-			return err
-		}
-		if _, open, err := s.LockReservation(ctx, r.ID); err != nil || !open {
-			return err // it took so long that it was given back
-		}
-		if err := s.Charge(ctx, r, r.Costs().Cost(n), d.Now()); err != nil {
-			return err
-		}
-		return d.Close(ctx, s, tx, r)
-	})
+	now := d.Now()
+	r.Charged, r.ClosedAt = r.Costs().Cost(n), &now
+	b := &ledger.Book{}
+	b.Charge(r.ID, r.Charged)
+	b.Close(r.Held(), r.Charged, now)
+	return d.Store.CloseReservation(ctx, r, b)
 }
 
 // Kept reports whether an allowance of a workspace is kept, as the store or a transaction of it sees it.

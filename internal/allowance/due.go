@@ -58,20 +58,21 @@ func (d *Desk) grantDue(ctx context.Context, workspace int64) error {
 		if err != nil {
 			return err
 		}
-		return d.grant(ctx, s, tx, a)
+		_, err = d.grant(ctx, s, tx, a)
+		return err
 	})
 }
 
-// grant is grantDue for an allowance that is locked.
-func (d *Desk) grant(ctx context.Context, s *store.Store, tx pgx.Tx, a store.Allowance) error {
+// grant is grantDue for an allowance that is locked; due is false where nothing was to be done.
+func (d *Desk) grant(ctx context.Context, s *store.Store, tx pgx.Tx, a store.Allowance) (due bool, err error) {
 	now, first := d.Now(), a.Grants
 	for ; !a.GrantDue().After(now); a.Grants++ {
 	}
 	if a.Grants == first {
-		return nil
+		return false, nil
 	}
 	if err := s.SetAllowance(ctx, a); err != nil || a.Plan.Grant == 0 {
-		return err
+		return true, err
 	}
 	for month := first; month < a.Grants; month++ {
 		l := a.Plan.Lot(ledger.Month(a.Since, month))
@@ -79,10 +80,10 @@ func (d *Desk) grant(ctx context.Context, s *store.Store, tx pgx.Tx, a store.All
 			continue // it came and went while the service was down
 		}
 		if _, err := d.add(ctx, s, tx, a.WorkspaceID, l, ledger.Grant, a.Plan.Name); err != nil {
-			return err
+			return true, err
 		}
 	}
-	return nil
+	return true, nil
 }
 
 // kept returns the allowance of a workspace with what has come due: somebody who has just signed up
@@ -105,19 +106,15 @@ func (d *Desk) expire(ctx context.Context) error {
 			return err
 		}
 		err = d.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
-			a, is, err := kept(s.LockAllowance(ctx, workspace))
+			h, err := s.HoldBook(ctx, workspace)
 			if err != nil {
 				return err
 			}
-			b, err := s.Book(ctx, workspace)
-			if err != nil {
+			h.Expire(d.Now())
+			if err := s.SaveBook(ctx, workspace, h.Book, "", d.Now()); err != nil || !h.Kept {
 				return err
 			}
-			b.Expire(d.Now())
-			if err := s.SaveBook(ctx, workspace, b, "", d.Now()); err != nil || !is {
-				return err
-			}
-			return d.tellLow(ctx, s, tx, a, b.Balance())
+			return d.tellLow(ctx, s, tx, h.Allowance, h.Balance())
 		})
 	}
 	return err

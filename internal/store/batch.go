@@ -101,7 +101,7 @@ type batch struct {
 // addTo tells in SQL to add a batch, and how many addresses got each verdict, or
 // lost it, to the run that another statement gives, if it gives any, and to charge
 // what is set aside for it. A charge is added and changes nothing, so that lanes do not
-// wait for each other (ledger.ChargeOf tells what it is).
+// wait for each other (ledger.Book.Charge tells what it is).
 func addTo(run string) string {
 	return `WITH run AS (` + run + `),
 		added AS (INSERT INTO batch (run_id, at, addresses, verdicts, evidence, restated) SELECT run_id, $1, $2, $3, $4, $8 FROM run),

@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"errors"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -48,6 +47,53 @@ func (s *Store) LockAllowance(ctx context.Context, workspace int64) (Allowance, 
 	return one[Allowance](ctx, s.db, allowanceQuery+"WHERE a.workspace_id = $1 AND a.kept FOR UPDATE OF a", workspace)
 }
 
+// HeldBook is the allowance of a workspace with its book. Nobody else changes them until the transaction ends.
+type HeldBook struct {
+	Allowance
+	Kept bool // false: no allowance is kept, or none any more
+	*ledger.Book
+}
+
+// HoldBook locks the allowance of a workspace, and returns it with its book.
+func (s *Store) HoldBook(ctx context.Context, workspace int64) (HeldBook, error) {
+	return s.holdBook(ctx, workspace, nil)
+}
+
+// HoldForReservation is HoldBook, and gives a reservation that is to be made its ID.
+func (s *Store) HoldForReservation(ctx context.Context, r *Reservation) (HeldBook, error) {
+	return s.holdBook(ctx, r.WorkspaceID, nil, append(soon(*r), row([]any{&r.ID}, "SELECT nextval(pg_get_serial_sequence('reservation', 'id'))"))...)
+}
+
+// soon has nobody wait for the disk where single checks are set aside or charged. A crash of the server may let go of
+// those of its last half second: they are free then, and the book is as it was before them.
+func soon(r Reservation) []question {
+	if r.What != ForCheck {
+		return nil
+	}
+	return []question{change("SELECT set_config('synchronous_commit', 'off', true)")}
+}
+
+// HoldReservation is HoldBook for a reservation that is to be closed: the book has the lots it was taken from, too.
+// charged is what it was charged with so far; open is false where it is closed.
+func (s *Store) HoldReservation(ctx context.Context, r Reservation) (h HeldBook, charged int64, open bool, err error) {
+	h, err = s.holdBook(ctx, r.WorkspaceID, r.Taken,
+		row([]any{&open}, "SELECT true FROM reservation WHERE id = $1 AND closed_at IS NULL FOR UPDATE", r.ID),
+		row([]any{&charged}, "SELECT coalesce("+chargedOn+", 0) FROM reservation r WHERE id = $1", r.ID))
+	return h, charged, open, err
+}
+
+// holdBook asks for all that somebody waits for in one round trip; the allowance is locked before all else.
+func (s *Store) holdBook(ctx context.Context, workspace int64, taken []ledger.Taken, also ...question) (HeldBook, error) {
+	h := HeldBook{Book: &ledger.Book{}}
+	var kept []Allowance
+	all := append([]question{records(&kept, allowanceQuery+"WHERE a.workspace_id = $1 AND a.kept FOR UPDATE OF a", workspace)}, also...)
+	err := s.ask(ctx, append(all, lotsOf(h.Book, workspace, taken))...)
+	if h.Kept = len(kept) > 0; h.Kept {
+		h.Allowance = kept[0]
+	}
+	return h, err
+}
+
 // EndedAllowance returns an allowance that was kept once, and holds it.
 func (s *Store) EndedAllowance(ctx context.Context, workspace int64) (Allowance, error) {
 	return one[Allowance](ctx, s.db, allowanceQuery+"WHERE a.workspace_id = $1 AND NOT a.kept FOR UPDATE OF a", workspace)
@@ -73,21 +119,29 @@ func (s *Store) Allowances(ctx context.Context) ([]Allowance, error) {
 	return many[Allowance](ctx, s.db, allowanceQuery+"WHERE a.kept ORDER BY a.workspace_id")
 }
 
-// Book returns the book of a workspace, with the lots that have checks left and some more.
-func (s *Store) Book(ctx context.Context, workspace int64, more ...int64) (*ledger.Book, error) {
-	rows, err := s.db.Query(ctx, `SELECT id, source, remaining, expires_at FROM lot WHERE workspace_id = $1 AND (remaining > 0 OR id = ANY($2)) ORDER BY id`, workspace, append([]int64{}, more...))
-	if err != nil {
-		return nil, err
-	}
+// Book returns the book of a workspace, with the lots that have checks left.
+func (s *Store) Book(ctx context.Context, workspace int64) (*ledger.Book, error) {
 	b := &ledger.Book{}
-	b.Lots, err = pgx.CollectRows(rows, func(row pgx.CollectableRow) (l ledger.Lot, err error) {
-		var until *time.Time
-		if err = row.Scan(&l.ID, &l.Source, &l.Left, &until); until != nil {
-			l.ExpiresAt = *until
-		}
-		return l, err
-	})
-	return b, err
+	return b, s.ask(ctx, lotsOf(b, workspace, nil))
+}
+
+// lotsOf asks for the lots of a workspace that have checks left, and those that some were taken from.
+func lotsOf(b *ledger.Book, workspace int64, taken []ledger.Taken) question {
+	from := make([]int64, len(taken))
+	for i, t := range taken {
+		from[i] = t.Lot
+	}
+	return question{"SELECT id, source, remaining, expires_at FROM lot WHERE workspace_id = $1 AND (remaining > 0 OR id = ANY($2)) ORDER BY id", []any{workspace, from},
+		func(rows pgx.Rows) (err error) {
+			b.Lots, err = pgx.CollectRows(rows, func(row pgx.CollectableRow) (l ledger.Lot, err error) {
+				var until *time.Time
+				if err = row.Scan(&l.ID, &l.Source, &l.Left, &until); until != nil {
+					l.ExpiresAt = *until
+				}
+				return l, err
+			})
+			return err
+		}}
 }
 
 // NewLot records a lot that is to hold what is left of it, which its first entry puts there, and gives it its ID.
@@ -107,7 +161,26 @@ func (s *Store) SaveBook(ctx context.Context, workspace int64, b *ledger.Book, n
 	if len(b.Entries) == 0 {
 		return nil
 	}
+	_, err := s.db.Exec(ctx, "WITH "+entered(""), entries(workspace, b, note, now)...)
+	b.Entries = nil
+	return err
+}
+
+// entered tells in SQL, as the end of a statement, to record what entries returns; only where a part of the statement
+// that is named with a comma has a row. Lots are locked in order, since a check that is charged holds no allowance.
+func entered(only string) string {
+	return `changed AS (SELECT l.id, c.change FROM ` + only + `unnest($4::bigint[], $5::bigint[]) AS c (lot, change) JOIN lot l ON l.id = c.lot AND l.workspace_id = $1 ORDER BY l.id FOR UPDATE OF l),
+		given AS (UPDATE lot SET remaining = remaining + changed.change FROM changed WHERE lot.id = changed.id)
+		INSERT INTO ledger_entry (workspace_id, at, note, from_account, to_account, why, amount, reservation_id, lot_id)
+		SELECT $1, $2::timestamptz, $3::text, source, target, why, amount, nullif(reservation, 0), nullif(lot, 0)
+		FROM ` + only + `unnest($6::text[], $7::text[], $8::text[], $9::bigint[], $10::bigint[], $11::bigint[]) WITH ORDINALITY AS e (source, target, why, amount, reservation, lot, n) ORDER BY n`
+}
+
+// entries are the parameters of entered, and more after them.
+func entries(workspace int64, b *ledger.Book, note string, now time.Time, more ...any) []any {
 	left := map[int64]int64{}
+	var from, to, why []string
+	var amounts, reservations, lots, changed, changes []int64
 	for _, e := range b.Entries {
 		switch ledger.Available {
 		case e.From:
@@ -115,21 +188,13 @@ func (s *Store) SaveBook(ctx context.Context, workspace int64, b *ledger.Book, n
 		case e.To:
 			left[e.Lot] += e.Amount
 		}
+		from, to, why = append(from, string(e.From)), append(to, string(e.To)), append(why, string(e.Why))
+		amounts, reservations, lots = append(amounts, e.Amount), append(reservations, e.Reservation), append(lots, e.Lot)
 	}
-	var lots, changes []int64
 	for lot, change := range left {
-		lots, changes = append(lots, lot), append(changes, change)
+		changed, changes = append(changed, lot), append(changes, change)
 	}
-	if _, err := s.db.Exec(ctx, "UPDATE lot SET remaining = remaining + c.change FROM unnest($2::bigint[], $3::bigint[]) c(id, change) WHERE lot.id = c.id AND workspace_id = $1", workspace, lots, changes); err != nil {
-		return err
-	}
-	_, err := s.db.CopyFrom(ctx, pgx.Identifier{"ledger_entry"}, []string{"workspace_id", "at", "from_account", "to_account", "amount", "why", "reservation_id", "lot_id", "note"},
-		pgx.CopyFromSlice(len(b.Entries), func(i int) ([]any, error) {
-			e := b.Entries[i]
-			return []any{workspace, now, string(e.From), string(e.To), e.Amount, string(e.Why), orNull(e.Reservation != 0, e.Reservation), orNull(e.Lot != 0, e.Lot), note}, nil
-		}))
-	b.Entries = nil
-	return err
+	return append([]any{workspace, now, note, changed, changes, from, to, why, amounts, reservations, lots}, more...)
 }
 
 // What a reservation may be for.
@@ -144,7 +209,7 @@ type By struct {
 	PersonID, KeyID, RoutineID, ConnectionID *int64
 }
 
-// Reservation is what is set aside for a run or a check.
+// Reservation is what is set aside for a run or a check. Once it is made, only Charged and ClosedAt change.
 type Reservation struct {
 	ID          int64
 	WorkspaceID int64
@@ -165,28 +230,21 @@ func (r Reservation) Costs() ledger.Costs {
 	return ledger.Costs{Syntax: r.CostSyntax, Domain: r.CostDomain, Mailbox: r.CostMailbox}
 }
 
+// Held is what is set aside.
+func (r Reservation) Held() ledger.Reservation {
+	return ledger.Reservation{ID: r.ID, Reserved: r.Reserved, Taken: r.Taken}
+}
+
 const reservationColumns = "id, workspace_id, what, run_id, list, person_id, key_id, routine_id, connection_id, cost_syntax, cost_domain, cost_mailbox, reserved, taken, charged, at, closed_at"
 
-// NewReservation records a reservation that holds nothing yet, and gives it its ID.
-func (s *Store) NewReservation(ctx context.Context, r *Reservation, c ledger.Costs) error {
-	r.CostSyntax, r.CostDomain, r.CostMailbox = c.Syntax, c.Domain, c.Mailbox
-	return s.db.QueryRow(ctx, `INSERT INTO reservation (workspace_id, what, run_id, list, person_id, key_id, routine_id, connection_id, cost_syntax, cost_domain, cost_mailbox, reserved, at)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, 0, $12) RETURNING id`,
-		r.WorkspaceID, r.What, r.RunID, r.List, r.PersonID, r.KeyID, r.RoutineID, r.ConnectionID, r.CostSyntax, r.CostDomain, r.CostMailbox, r.At).Scan(&r.ID)
-}
-
-// SetReserved records what a reservation holds.
-func (s *Store) SetReserved(ctx context.Context, r ledger.Reservation) error {
-	return s.changed(ctx, "UPDATE reservation SET reserved = $2, taken = $3 WHERE id = $1", r.ID, r.Reserved, append([]ledger.Taken{}, r.Taken...))
-}
-
-// Charge charges an open reservation with what it was for.
-func (s *Store) Charge(ctx context.Context, r Reservation, amount int64, now time.Time) error {
-	e, ok := ledger.ChargeOf(r.ID, amount)
-	if !ok {
-		return nil
-	}
-	return s.SaveBook(ctx, r.WorkspaceID, &ledger.Book{Entries: []ledger.Entry{e}}, "", now)
+// NewReservation records a reservation that HoldForReservation gave its ID, with what it changes in the book.
+func (s *Store) NewReservation(ctx context.Context, r Reservation, b *ledger.Book) error {
+	_, err := s.db.Exec(ctx, `WITH made AS (INSERT INTO reservation
+			(id, workspace_id, at, what, run_id, list, person_id, key_id, routine_id, connection_id, cost_syntax, cost_domain, cost_mailbox, reserved, taken)
+			OVERRIDING SYSTEM VALUE VALUES ($12, $1, $2, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22, $23, $24)), `+entered(""),
+		entries(r.WorkspaceID, b, "", r.At, r.ID, r.What, r.RunID, r.List, r.PersonID, r.KeyID, r.RoutineID, r.ConnectionID,
+			r.CostSyntax, r.CostDomain, r.CostMailbox, r.Reserved, append([]ledger.Taken{}, r.Taken...))...)
+	return err
 }
 
 // OpenReservations returns those of a run that are open.
@@ -206,28 +264,14 @@ func (s *Store) EndedReservations(ctx context.Context, run int64, now time.Time)
 			OR EXISTS (SELECT FROM parcel WHERE run_id = r.run_id AND state = 'claimed')))) ORDER BY id LIMIT 1000`, now.Add(-checkMost), run)
 }
 
-// LockReservation returns an open reservation and holds it; ok is false when it is closed. The
-// allowance is locked before it.
-func (s *Store) LockReservation(ctx context.Context, id int64) (r Reservation, ok bool, err error) {
-	r, err = one[Reservation](ctx, s.db, "SELECT "+reservationColumns+" FROM reservation WHERE id = $1 AND closed_at IS NULL FOR UPDATE", id)
-	if errors.Is(err, ErrNotFound) {
-		return r, false, nil
-	}
-	return r, err == nil, err
-}
-
 // chargedOn tells in SQL what a reservation r was charged with so far; null where it was not.
 const chargedOn = "(SELECT sum(CASE e.why WHEN 'charge' THEN e.amount ELSE -e.amount END)::bigint FROM ledger_entry e WHERE e.reservation_id = r.id AND e.why IN ('charge', 'charge taken back'))"
 
-// Charged returns what a reservation was charged with so far.
-func (s *Store) Charged(ctx context.Context, reservation int64) (n int64, err error) {
-	err = s.db.QueryRow(ctx, "SELECT coalesce("+chargedOn+", 0) FROM reservation r WHERE id = $1", reservation).Scan(&n)
-	return n, err
-}
-
-// CloseReservation records that a reservation is closed, and with what it was charged.
-func (s *Store) CloseReservation(ctx context.Context, id, charged int64, now time.Time) error {
-	return s.changed(ctx, "UPDATE reservation SET charged = $2, closed_at = $3 WHERE id = $1", id, charged, now)
+// CloseReservation records that a reservation is closed, with what it was charged with and what it changes in the
+// book. One that is closed stays as it is.
+func (s *Store) CloseReservation(ctx context.Context, r Reservation, b *ledger.Book) error {
+	return s.ask(ctx, append(soon(r), change(`WITH closed AS (UPDATE reservation SET charged = $13, closed_at = $2 WHERE id = $12 AND closed_at IS NULL RETURNING id), `+entered("closed, "),
+		entries(r.WorkspaceID, b, "", *r.ClosedAt, r.ID, r.Charged)...))...)
 }
 
 // SetAsideSince returns how many checks were set aside since a time, less what came back: by the

@@ -40,8 +40,12 @@ func TestChargedWithResults(t *testing.T) {
 		return r
 	}
 	record(answered(8, finding.MailboxAccepted, "250 before")) // nothing is set aside yet
-	r := store.Reservation{WorkspaceID: w, What: store.ForRun, RunID: &run.ID, At: time.Now()}
-	if err := s.NewReservation(ctx, &r, ledger.Costs{Domain: 2, Mailbox: 3}); err != nil {
+	r := store.Reservation{WorkspaceID: w, What: store.ForRun, RunID: &run.ID, CostDomain: 2, CostMailbox: 3, At: time.Now()}
+	h, err := s.HoldForReservation(ctx, &r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := s.NewReservation(ctx, r, h.Book); err != nil {
 		t.Fatal(err)
 	}
 	for i, step := range []struct {
@@ -67,14 +71,16 @@ func TestChargedWithResults(t *testing.T) {
 			}
 		}, 14},
 		{"after the reservation is closed", func() {
-			if err := s.CloseReservation(ctx, r.ID, 14, time.Now()); err != nil {
+			now := time.Now()
+			r.Charged, r.ClosedAt = 14, &now
+			if err := s.CloseReservation(ctx, r, &ledger.Book{}); err != nil {
 				t.Fatal(err)
 			}
 			record(answered(7, finding.MailboxAccepted, "250"))
 		}, 14},
 	} {
 		step.do()
-		if got, err := s.Charged(ctx, r.ID); err != nil || got != step.want {
+		if _, got, _, err := s.HoldReservation(ctx, r); err != nil || got != step.want {
 			t.Errorf("step %d, %s: charged are %d, not %d (%v)", i, step.what, got, step.want, err)
 		}
 	}

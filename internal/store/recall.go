@@ -4,8 +4,6 @@ import (
 	"context"
 	"time"
 
-	"github.com/jackc/pgx/v5"
-
 	"varnet/core/address"
 	"varnet/core/catalogue"
 	"varnet/core/probe"
@@ -28,10 +26,7 @@ func (s *Store) Recall(ctx context.Context, workspace int64, a address.Address) 
 	outcomes, absences := map[string]KnownOutcome{}, map[string]time.Time{}
 	err = s.ask(ctx,
 		catalogueEntriesOf(&r.Entries, workspace),
-		question{"SELECT rules, erased_key FROM workspace WHERE id = $1", []any{workspace}, func(rows pgx.Rows) error {
-			_, err := pgx.ForEachRow(rows, []any{&r.Rules, &r.ErasedKey}, func() error { return nil })
-			return err
-		}},
+		row([]any{&r.Rules, &r.ErasedKey}, "SELECT rules, erased_key FROM workspace WHERE id = $1", workspace),
 		s.outcomesOf(outcomes, workspace, []string{a.Canonical()}),
 		s.absencesOf(absences, workspace, []string{a.Mailbox()}),
 		acceptancesOf(&r.Acceptances, a.Domain))

@@ -289,7 +289,7 @@ type question struct {
 	read func(pgx.Rows) error
 }
 
-// ask asks some questions in one round trip.
+// ask asks some questions in one round trip, and in one transaction.
 func (s *Store) ask(ctx context.Context, all ...question) error {
 	b := &pgx.Batch{}
 	for _, q := range all {
@@ -304,6 +304,19 @@ func records[T any](into *[]T, sql string, args ...any) question {
 		*into, err = pgx.AppendRows(*into, rows, pgx.RowToStructByName[T])
 		return err
 	}}
+}
+
+// row asks for the values of one row; into stays as it is where there is none.
+func row(into []any, sql string, args ...any) question {
+	return question{sql, args, func(rows pgx.Rows) error {
+		_, err := pgx.ForEachRow(rows, into, func() error { return nil })
+		return err
+	}}
+}
+
+// change asks for a change.
+func change(sql string, args ...any) question {
+	return question{sql, args, func(rows pgx.Rows) error { rows.Close(); return rows.Err() }}
 }
 
 // many reads records.
