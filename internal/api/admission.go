@@ -164,19 +164,26 @@ const turnWait = 20 * time.Second
 const limitsKept = 5 * time.Second
 
 func (a *API) limits(ctx context.Context) (store.Limits, error) {
-	a.admission.mu.Lock()
-	l, at := a.admission.limits, a.admission.limitsAt
-	a.admission.mu.Unlock()
-	if time.Since(at) < limitsKept {
+	if l, known := a.admission.knownLimits(); known {
 		return l, nil
 	}
 	l, err := a.store.Limits(ctx)
 	if err == nil {
-		a.admission.mu.Lock()
-		a.admission.limits, a.admission.limitsAt = l, time.Now()
-		a.admission.mu.Unlock()
+		a.admission.knowLimits(l)
 	}
 	return l, err
+}
+
+func (a *admission) knownLimits() (l store.Limits, known bool) {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	return a.limits, time.Since(a.limitsAt) < limitsKept
+}
+
+func (a *admission) knowLimits(l store.Limits) {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	a.limits, a.limitsAt = l, time.Now()
 }
 
 // strangers is how many requests a minute a network may send that are of nobody who is

@@ -70,9 +70,11 @@ func (a *API) changeInstallation(ctx context.Context, in *struct {
 	if err := a.store.SetInstallation(ctx, i); err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	if err := a.store.SetLimits(ctx, store.Limits(in.Body.Limits)); err != nil {
+	limits := store.Limits(in.Body.Limits)
+	if err := a.store.SetLimits(ctx, limits); err != nil {
 		return nil, a.failed(ctx, err)
 	}
+	a.admission.knowLimits(limits) // whoever set them sees them hold
 	return a.installation(ctx, nil)
 }
 

@@ -90,12 +90,18 @@ const (
 
 var crowdKinds = []string{aCheck, bareCheck, ownShare, "lists", "a run", "a page of results", "a page by finding", "counts of a filter", "a preview of a file"}
 
-// clicks has people click and programs check for a while, and returns how long each kind took.
-func (in *installation) clicks(run int64) (map[string]*tried, error) {
+// triedBy counts each kind by itself.
+func triedBy() map[string]*tried {
 	by := map[string]*tried{}
 	for _, k := range crowdKinds {
 		by[k] = &tried{errors: map[string]int{}}
 	}
+	return by
+}
+
+// clicks has people click and programs check for a while, and returns how long each kind took.
+func (in *installation) clicks(run int64) (map[string]*tried, error) {
+	by := triedBy()
 	ctx, cancel := context.WithTimeout(context.Background(), crowdFor)
 	defer cancel()
 	var all sync.WaitGroup

@@ -9,7 +9,7 @@ import (
 	"strings"
 )
 
-var benches = map[string]func() error{"abuse": abuse, "load": load, "trust": trust, "intake": intake, "million": million, "ten-million": tenMillion, "hundred-million": hundredMillion, "pace": paceBench, "latency": latency, "chaos": chaos, "first": first, "crowd": crowd, "teams": teams, "console": console, "politeness": politeness, "routines": routines, "bounces": bounces, "workshop": workshopBench, "odds": oddsBench, "ledger": ledgerBench, "forms": forms, "connections": connections, attackName: attackAlone}
+var benches = map[string]func() error{"abuse": abuse, "check": check, "load": load, "trust": trust, "intake": intake, "million": million, "ten-million": tenMillion, "hundred-million": hundredMillion, "pace": paceBench, "latency": latency, "chaos": chaos, "first": first, "crowd": crowd, "teams": teams, "console": console, "politeness": politeness, "routines": routines, "bounces": bounces, "workshop": workshopBench, "odds": oddsBench, "ledger": ledgerBench, "forms": forms, "connections": connections, attackName: attackAlone}
 
 func main() {
 	if len(os.Args) != 2 || benches[os.Args[1]] == nil {
