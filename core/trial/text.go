@@ -7,6 +7,8 @@ import (
 	"fmt"
 	"strings"
 	"unicode"
+
+	"varnet/core/problem"
 )
 
 // Text is what a trial letter says, in the words of whoever sends it.
@@ -30,11 +32,6 @@ const (
 	LeastOfReason = 5   // words of the lawful reason
 )
 
-// Wrong is a part of a text that cannot be sent, and why.
-type Wrong struct{ Field, Why string }
-
-func (w *Wrong) Error() string { return w.Field + ": " + w.Why }
-
 // disguises begin subjects of answers and of what somebody passes on.
 var disguises = []string{"re:", "re :", "fw:", "fwd:", "aw:", "wg:", "tr:", "sv:", "antw:", "rif:", "rv:", "回复:", "答复:"}
 
@@ -44,7 +41,7 @@ func (t Text) Check() error {
 	subject := strings.ToLower(strings.TrimSpace(t.Subject))
 	for _, d := range disguises {
 		if strings.HasPrefix(subject, d) {
-			return &Wrong{"subject", fmt.Sprintf("%q passes the letter off as an answer. Say what it is about.", t.Subject)}
+			return problem.In("subject", "%q passes the letter off as an answer; say what it is about", t.Subject)
 		}
 	}
 	for _, p := range []struct {
@@ -59,7 +56,7 @@ func (t Text) Check() error {
 		{"why", t.Why, LeastLine, MostLine, false, "write how you come by the address, and why you write to it"},
 	} {
 		if why := wrongText(p.text, p.least, p.most, p.lines); why != "" {
-			return &Wrong{p.field, why + ": " + p.wanted + "."}
+			return problem.In(p.field, "%s: %s", why, p.wanted)
 		}
 	}
 	return nil
@@ -68,7 +65,7 @@ func (t Text) Check() error {
 // CheckReason reports what keeps a lawful reason from being one that somebody can stand by.
 func CheckReason(reason string) error {
 	if why := wrongText(reason, LeastOfReason, MostLine, false); why != "" {
-		return &Wrong{"reason", why + ": give the legal basis on which you write to these people, such as their consent or a contract."}
+		return problem.In("reason", "%s: give the legal basis on which you write to these people, such as their consent or a contract", why)
 	}
 	return nil
 }

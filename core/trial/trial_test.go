@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"varnet/core/finding"
+	"varnet/core/problem"
 )
 
 func honest() Text {
@@ -43,8 +44,8 @@ func TestCheck(t *testing.T) {
 	} {
 		text := honest()
 		c.change(&text)
-		var w *Wrong
-		if err := text.Check(); !errors.As(err, &w) || w.Field != c.field {
+		var w *problem.Field
+		if err := text.Check(); !errors.As(err, &w) || w.Name != c.field {
 			t.Errorf("%s: %v", name, err)
 		}
 	}

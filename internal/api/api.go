@@ -80,7 +80,7 @@ type Options struct {
 func Metrics(token string) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if given := strings.TrimPrefix(r.Header.Get("Authorization"), "Bearer "); token != "" && subtle.ConstantTimeCompare([]byte(given), []byte(token)) != 1 {
-			problem(w, http.StatusUnauthorized, "Metrics need the token that the service was started with (VARNET_METRICS_TOKEN).")
+			writeProblem(w, http.StatusUnauthorized, "Metrics need the token that the service was started with (VARNET_METRICS_TOKEN).")
 			return
 		}
 		promhttp.Handler().ServeHTTP(w, r)
@@ -112,7 +112,7 @@ func New(ending context.Context, e *work.Engine, o Options) http.Handler {
 		r.Get("/problems", problems)
 		r.MethodNotAllowed(wrongMethod)
 		r.NotFound(func(w http.ResponseWriter, _ *http.Request) {
-			problem(w, http.StatusNotFound, "There is nothing at this address; /api/v1/docs lists all operations.")
+			writeProblem(w, http.StatusNotFound, "There is nothing at this address; /api/v1/docs lists all operations.")
 		})
 	})
 	r.Route(strings.TrimSuffix(trial.UnsubscribePath, "/"), a.unsubscribing)

@@ -12,6 +12,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"varnet/core/problem"
 	"varnet/core/say"
 	"varnet/internal/bounce"
 	"varnet/internal/contract"
@@ -191,13 +192,13 @@ func (a *API) callBounceSource(ctx context.Context, in *struct {
 
 // sourceProblem tells a setting that cannot be.
 func (a *API) sourceProblem(ctx context.Context, err error) error {
-	var wrong *bounce.Wrong
+	var wrong *problem.Field
 	if errors.As(err, &wrong) {
 		at := "body.mailbox."
-		if wrong.Field == "name" {
+		if wrong.Name == "name" {
 			at = "body."
 		}
-		return huma.Error422UnprocessableEntity("One of the settings cannot be.", &huma.ErrorDetail{Location: at + wrong.Field, Message: wrong.Why})
+		return huma.Error422UnprocessableEntity("One of the settings cannot be.", &huma.ErrorDetail{Location: at + wrong.Name, Message: wrong.Why})
 	}
 	return a.failed(ctx, err)
 }

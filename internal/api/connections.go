@@ -11,6 +11,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"varnet/core/problem"
 	"varnet/core/say"
 	"varnet/internal/connect"
 	"varnet/internal/connect/kinds"
@@ -93,10 +94,10 @@ func (a *API) connectionByID(ctx context.Context, in *ByID) (*connectionOutput, 
 // set has a connection be set to what was given; what of that cannot be is told where it stands.
 func (a *API) set(ctx context.Context, c *store.Connection, settings map[string]string) error {
 	err := a.engine.Connections.Set(c, settings)
-	var wrong *connect.Wrong
+	var wrong *problem.Field
 	if errors.As(err, &wrong) {
-		at := "body.settings." + wrong.Field
-		if wrong.Field == "kind" {
+		at := "body.settings." + wrong.Name
+		if wrong.Name == "kind" {
 			at = "body.kind"
 		}
 		return huma.Error422UnprocessableEntity("This connection will not work: "+wrong.Why+".", &huma.ErrorDetail{Location: at, Message: wrong.Why})

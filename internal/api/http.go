@@ -45,7 +45,7 @@ func hosted(names []string) func(http.Handler) http.Handler {
 			}
 			host = strings.ToLower(strings.Trim(host, "[]"))
 			if _, err := netip.ParseAddr(host); len(names) > 0 && err != nil && !slices.Contains(names, host) {
-				problem(w, http.StatusMisdirectedRequest, "This service is not reached by that name. Whoever runs it names its hosts with -hosts (VARNET_HOSTS).")
+				writeProblem(w, http.StatusMisdirectedRequest, "This service is not reached by that name. Whoever runs it names its hosts with -hosts (VARNET_HOSTS).")
 				return
 			}
 			next.ServeHTTP(w, r)
@@ -81,7 +81,7 @@ func (a *API) caught(next http.Handler) http.Handler {
 			if ww, ok := w.(middleware.WrapResponseWriter); ok && ww.Status() != 0 {
 				panic(http.ErrAbortHandler) // so that half an answer is not taken for a whole one
 			}
-			problem(w, http.StatusInternalServerError, ourFault)
+			writeProblem(w, http.StatusInternalServerError, ourFault)
 		}()
 		next.ServeHTTP(w, r)
 	})
@@ -183,14 +183,14 @@ func overTLS(ctx context.Context) bool { return ctx.Value(overTLSKey{}) == true 
 func sameOrigin() *http.CrossOriginProtection {
 	p := http.NewCrossOriginProtection()
 	p.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
-		problem(w, http.StatusForbidden, "The request comes from a page of another site. Nothing was done.")
+		writeProblem(w, http.StatusForbidden, "The request comes from a page of another site. Nothing was done.")
 	}))
 	p.AddInsecureBypassPattern("POST /api/v1" + formPath) // the key of the form tells which pages may
 	return p
 }
 
-// problem writes a problem document (RFC 9457) outside of typed operations.
-func problem(w http.ResponseWriter, status int, detail string) {
+// writeProblem writes a problem document (RFC 9457) outside of typed operations.
+func writeProblem(w http.ResponseWriter, status int, detail string) {
 	w.Header().Set("Content-Type", "application/problem+json")
 	w.WriteHeader(status)
 	_ = json.NewEncoder(w).Encode(huma.NewError(status, detail))

@@ -8,6 +8,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"varnet/core/problem"
 	"varnet/core/say"
 	"varnet/internal/contract"
 	"varnet/internal/letter"
@@ -65,11 +66,11 @@ func (a *API) testLetterServer(ctx context.Context, in *struct{ Body contract.Le
 
 // letterProblem tells a setting that cannot be, and what the submission server said.
 func (a *API) letterProblem(ctx context.Context, err error) error {
-	var wrong *letter.Wrong
+	var wrong *problem.Field
 	var refused *letter.Refused
 	switch {
 	case errors.As(err, &wrong):
-		return huma.Error422UnprocessableEntity("One of the settings cannot be.", &huma.ErrorDetail{Location: "body." + wrong.Field, Message: wrong.Why})
+		return huma.Error422UnprocessableEntity("One of the settings cannot be.", &huma.ErrorDetail{Location: "body." + wrong.Name, Message: wrong.Why})
 	case errors.As(err, &refused), errors.Is(err, letter.ErrNone):
 		return huma.Error409Conflict(say.Sentence(err.Error()))
 	}

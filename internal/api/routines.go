@@ -11,7 +11,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"varnet/internal/connect"
+	"varnet/core/problem"
 	"varnet/internal/contract"
 	"varnet/internal/routine"
 	"varnet/internal/store"
@@ -138,9 +138,9 @@ func (a *API) routine(ctx context.Context, in *ByID) (*routineOutput, error) {
 
 // checkRoutine reports what of a routine cannot be, where in the body it stands.
 func (a *API) checkRoutine(ctx context.Context, s pack.RoutineSpec, made time.Time, in string) error {
-	var wrong *routine.Wrong
+	var wrong *problem.Field
 	if err := a.engine.Routines.Check(s, made); errors.As(err, &wrong) {
-		return huma.Error422UnprocessableEntity("This routine will not work: "+wrong.Why+".", &huma.ErrorDetail{Location: in + "." + wrong.Field, Message: wrong.Why})
+		return huma.Error422UnprocessableEntity("This routine will not work: "+wrong.Why+".", &huma.ErrorDetail{Location: in + "." + wrong.Name, Message: wrong.Why})
 	}
 	if s.Source == routine.FromList {
 		if _, err := a.store.List(ctx, workspace(ctx).ID, s.ListID); err != nil {
@@ -171,9 +171,9 @@ func (a *API) checkRoutineConnection(ctx context.Context, s pack.RoutineSpec, in
 	if s.Then != routine.ToConnection {
 		return nil
 	}
-	var wrong *connect.Wrong
+	var wrong *problem.Field
 	if err := writeback.Check(pack.WriteBackSpec{Steps: s.ThenSteps}, place.Takes()); errors.As(err, &wrong) {
-		return huma.Error422UnprocessableEntity("This routine will not work: "+wrong.Why+".", &huma.ErrorDetail{Location: in + ".then" + strings.ToUpper(wrong.Field[:1]) + wrong.Field[1:], Message: wrong.Why})
+		return huma.Error422UnprocessableEntity("This routine will not work: "+wrong.Why+".", &huma.ErrorDetail{Location: in + ".then" + strings.ToUpper(wrong.Name[:1]) + wrong.Name[1:], Message: wrong.Why})
 	}
 	return nil
 }

@@ -101,5 +101,5 @@ func wrongMethod(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	w.Header().Set("Allow", strings.Join(allowed, ", "))
-	problem(w, http.StatusMethodNotAllowed, fmt.Sprintf("%s is not what this address takes; it takes %s.", r.Method, say.Or(allowed...)))
+	writeProblem(w, http.StatusMethodNotAllowed, fmt.Sprintf("%s is not what this address takes; it takes %s.", r.Method, say.Or(allowed...)))
 }

@@ -11,6 +11,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"varnet/core/bounce"
+	"varnet/core/problem"
 	"varnet/core/say"
 	coretrial "varnet/core/trial"
 	"varnet/internal/contract"
@@ -187,10 +188,10 @@ func (a *API) stopTrials(ctx context.Context, in *ByID) (*mailingOutput, error) 
 
 // trialProblem tells what cannot be sent, and why.
 func (a *API) trialProblem(ctx context.Context, err error) error {
-	var wrong *coretrial.Wrong
+	var wrong *problem.Field
 	switch {
 	case errors.As(err, &wrong):
-		return huma.Error422UnprocessableEntity("This cannot be sent as it is.", &huma.ErrorDetail{Location: "body." + wrong.Field, Message: wrong.Why})
+		return huma.Error422UnprocessableEntity("This cannot be sent as it is.", &huma.ErrorDetail{Location: "body." + wrong.Name, Message: wrong.Why})
 	case trial.IsProblem(err):
 		return huma.Error409Conflict(say.Sentence(err.Error()) + " See Setup, Trial letters.")
 	}

@@ -8,6 +8,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"varnet/core/problem"
 	"varnet/internal/connect"
 	"varnet/internal/contract"
 	"varnet/internal/decide"
@@ -80,9 +81,9 @@ func (a *API) plan(ctx context.Context, run int64, in contract.NewWriteBack, fir
 	if !files && (l.ConnectionID == nil || *l.ConnectionID != c.ID) {
 		return p, huma.Error409Conflict(fmt.Sprintf("The contacts of the list did not come from “%s”, and cannot be found there.", c.Name))
 	}
-	var wrong *connect.Wrong
+	var wrong *problem.Field
 	if err := writeback.Check(p.b.Spec, place.Takes()); errors.As(err, &wrong) {
-		return p, huma.Error422UnprocessableEntity("This write-back will not work: "+wrong.Why+".", &huma.ErrorDetail{Location: "body." + wrong.Field, Message: wrong.Why})
+		return p, huma.Error422UnprocessableEntity("This write-back will not work: "+wrong.Why+".", &huma.ErrorDetail{Location: "body." + wrong.Name, Message: wrong.Why})
 	}
 	d, err := decide.New(ctx, a.store, r, l, r.Policy)
 	if err != nil {

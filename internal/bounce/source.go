@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"varnet/core/problem"
 	"varnet/internal/connect"
 	"varnet/internal/letter"
 	"varnet/internal/secret"
@@ -25,11 +26,6 @@ type Sources struct {
 
 const sourcePurpose = "source of bounces"
 
-// Wrong is a setting of a source that cannot be, and why.
-type Wrong struct{ Field, Why string }
-
-func (w *Wrong) Error() string { return w.Field + ": " + w.Why }
-
 // mostSources is how many sources a workspace may have.
 const mostSources = 20
 
@@ -41,7 +37,7 @@ func (s *Sources) Add(ctx context.Context, b *store.BounceSource, password strin
 		return "", err
 	}
 	if len(there) >= mostSources {
-		return "", &Wrong{"name", fmt.Sprintf("a workspace has at most %d sources of bounces, and this one has them.", mostSources)}
+		return "", problem.In("name", "a workspace has at most %d sources of bounces, and this one has them", mostSources)
 	}
 	if err := check(*b); err != nil {
 		return "", err
@@ -69,8 +65,7 @@ func (s *Sources) Change(ctx context.Context, b store.BounceSource, password *st
 		case password != nil:
 			b.Sealed = s.Secrets.Seal(*password, sourcePurpose)
 		case letter.Elsewhere(before.Host, before.Port, b.Host, b.Port):
-			w := letter.EnterAgain()
-			return &Wrong{w.Field, w.Why + "."}
+			return letter.EnterAgain()
 		}
 	}
 	return s.Desk.Store.ChangeBounceSource(ctx, b)
@@ -79,20 +74,20 @@ func (s *Sources) Change(ctx context.Context, b store.BounceSource, password *st
 // check reports the first thing that a source cannot be.
 func check(b store.BounceSource) error {
 	if strings.TrimSpace(b.Name) == "" {
-		return &Wrong{"name", "give it a name."}
+		return problem.In("name", "give it a name")
 	}
 	if b.Kind == store.SourceWebhook {
 		return nil
 	}
-	var w *letter.Wrong
-	if err := letter.CheckServer(b.Host, letter.Security(b.Security)); errors.As(err, &w) {
-		return &Wrong{w.Field, strings.Replace(w.Why, "letters go to a server", "a mailbox is read", 1)}
+	var p *problem.Field
+	if err := letter.CheckServer(b.Host, letter.Security(b.Security)); errors.As(err, &p) {
+		return problem.In(p.Name, "%s", strings.Replace(p.Why, "letters go to a server", "a mailbox is read", 1))
 	}
 	switch {
 	case b.Username == "":
-		return &Wrong{"username", "give the name to sign in with."}
+		return problem.In("username", "give the name to sign in with")
 	case b.Then == store.ThenMove && (b.ThenFolder == "" || b.ThenFolder == b.Folder):
-		return &Wrong{"thenFolder", "name the other folder that messages are moved to."}
+		return problem.In("thenFolder", "name the other folder that messages are moved to")
 	}
 	return nil
 }

@@ -4,6 +4,7 @@ import (
 	"strings"
 	"testing"
 
+	"varnet/core/problem"
 	"varnet/internal/store"
 )
 
@@ -33,7 +34,7 @@ func TestCheckSource(t *testing.T) {
 	} {
 		b := good
 		change(&b)
-		if w, ok := check(b).(*Wrong); !ok || w.Field != field {
+		if w, ok := check(b).(*problem.Field); !ok || w.Name != field {
 			t.Errorf("%s: %v", field, check(b))
 		}
 	}

@@ -17,6 +17,8 @@ import (
 	"maps"
 	"slices"
 	"strings"
+
+	"varnet/core/problem"
 )
 
 // Act is something that a place can do with a contact.
@@ -282,16 +284,6 @@ type Skipped struct{ Why string }
 
 func (s *Skipped) Error() string { return s.Why }
 
-// Wrong is what of the settings cannot be, and why.
-type Wrong struct{ Field, Why string }
-
-func (w *Wrong) Error() string { return w.Field + ": " + w.Why }
-
-// Wrongf is a Wrong.
-func Wrongf(field, format string, args ...any) error {
-	return &Wrong{field, fmt.Sprintf(format, args...)}
-}
-
 // mostSetting is how long a setting may be.
 const mostSetting = 200_000
 
@@ -299,7 +291,7 @@ const mostSetting = 200_000
 func (k Kind) CheckSettings(s Settings) error {
 	for _, name := range slices.Sorted(maps.Keys(s)) {
 		if !slices.ContainsFunc(k.Fields, func(f Field) bool { return f.Name == name }) {
-			return Wrongf(name, "a connection of the kind %s has no such setting", k.Code)
+			return problem.In(name, "a connection of the kind %s has no such setting", k.Code)
 		}
 	}
 	for _, f := range k.Fields {
@@ -309,13 +301,13 @@ func (k Kind) CheckSettings(s Settings) error {
 		}
 		switch {
 		case f.Required && strings.TrimSpace(v) == "":
-			return Wrongf(f.Name, "%s is missing", f.Title)
+			return problem.In(f.Name, "%s is missing", f.Title)
 		case len(v) > mostSetting:
-			return Wrongf(f.Name, "%s is too long", f.Title)
+			return problem.In(f.Name, "%s is too long", f.Title)
 		case !f.Long && strings.ContainsAny(v, "\r\n\x00"):
-			return Wrongf(f.Name, "%s is one line", f.Title)
+			return problem.In(f.Name, "%s is one line", f.Title)
 		case len(f.Choices) > 0 && v != "" && !slices.Contains(f.Choices, v):
-			return Wrongf(f.Name, "%s is one of %s", f.Title, strings.Join(f.Choices, ", "))
+			return problem.In(f.Name, "%s is one of %s", f.Title, strings.Join(f.Choices, ", "))
 		}
 	}
 	if k.Check != nil {

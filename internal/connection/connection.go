@@ -11,6 +11,7 @@ import (
 	"strings"
 	"time"
 
+	"varnet/core/problem"
 	"varnet/core/say"
 	"varnet/internal/connect"
 	"varnet/internal/connect/kinds"
@@ -67,7 +68,7 @@ func (c *Connections) seal(secrets map[string]string) []byte {
 func (c *Connections) Set(kept *store.Connection, given map[string]string) error {
 	k, ok := kinds.Of(kept.Kind)
 	if !ok {
-		return connect.Wrongf("kind", "there is no kind of connection %q", kept.Kind)
+		return problem.In("kind", "there is no kind of connection %q", kept.Kind)
 	}
 	had, err := c.opened(kept.Sealed)
 	if err != nil {
@@ -115,7 +116,7 @@ func notElsewhere(k connect.Kind, all connect.Settings, taken []string) error {
 		case f.Given:
 			delete(all, f.Name)
 		default:
-			return connect.Wrongf(f.Name, "%s was entered for another place; enter it again", f.Title)
+			return problem.In(f.Name, "%s was entered for another place; enter it again", f.Title)
 		}
 	}
 	return nil

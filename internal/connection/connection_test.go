@@ -7,7 +7,7 @@ import (
 	"strings"
 	"testing"
 
-	"varnet/internal/connect"
+	"varnet/core/problem"
 	"varnet/internal/connect/kinds"
 	"varnet/internal/connection"
 	"varnet/internal/practice/shed"
@@ -79,9 +79,9 @@ func TestSecretsStay(t *testing.T) {
 		}
 		for _, other := range elsewhere[k.Code] {
 			before := kept
-			var wrong *connect.Wrong
+			var wrong *problem.Field
 			err := c.Set(&kept, changed(settings, k.Secrets(), other))
-			if !errors.As(err, &wrong) || !slices.Contains(k.Secrets(), wrong.Field) || !strings.Contains(wrong.Why, "was entered for another place; enter it again") {
+			if !errors.As(err, &wrong) || !slices.Contains(k.Secrets(), wrong.Name) || !strings.Contains(wrong.Why, "was entered for another place; enter it again") {
 				t.Errorf("%s, with %v: %v", k.Code, other, err)
 			}
 			if string(kept.Sealed) != string(before.Sealed) || !maps.Equal(kept.Settings, before.Settings) {

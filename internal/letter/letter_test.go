@@ -4,6 +4,7 @@ import (
 	"strings"
 	"testing"
 
+	"varnet/core/problem"
 	"varnet/internal/store"
 )
 
@@ -86,7 +87,7 @@ func TestCheck(t *testing.T) {
 	} {
 		s := good
 		change(&s)
-		if err, ok := check(s).(*Wrong); !ok || err.Field != field {
+		if err, ok := check(s).(*problem.Field); !ok || err.Name != field {
 			t.Errorf("%s: %v", field, err)
 		}
 	}

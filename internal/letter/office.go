@@ -14,6 +14,7 @@ import (
 
 	gomail "github.com/wneessen/go-mail"
 
+	"varnet/core/problem"
 	"varnet/core/say"
 	"varnet/internal/secret"
 	"varnet/internal/store"
@@ -76,20 +77,15 @@ func (o *Office) Reseal(ctx context.Context) (int, error) {
 	return o.Store.Reseal(ctx, store.LetterPasswords, func(_ string, sealed []byte) ([]byte, error) { return o.Secrets.Reseal(sealed, purpose) })
 }
 
-// Wrong is a setting that cannot be, and why.
-type Wrong struct{ Field, Why string }
-
-func (w *Wrong) Error() string { return w.Field + ": " + w.Why }
-
 func check(s store.LetterServer) error {
 	if _, err := mail.ParseAddress(s.Sender); err != nil {
-		return &Wrong{"sender", fmt.Sprintf("%q is not an address; write one such as Varnet <varnet@fernhollow.example>", s.Sender)}
+		return problem.In("sender", "%q is not an address; write one such as Varnet <varnet@fernhollow.example>", s.Sender)
 	}
 	if err := CheckServer(s.Host, Security(s.Security)); err != nil {
 		return err
 	}
 	if u, err := url.Parse(s.BaseURL); err != nil || u.Scheme != "https" && !(u.Scheme == "http" && loopback(u.Hostname())) || u.Host == "" {
-		return &Wrong{"baseUrl", fmt.Sprintf("%q is not where people reach the console; write it as https://varnet.fernhollow.example", s.BaseURL)}
+		return problem.In("baseUrl", "%q is not where people reach the console; write it as https://varnet.fernhollow.example", s.BaseURL)
 	}
 	return nil
 }
@@ -97,10 +93,10 @@ func check(s store.LetterServer) error {
 // CheckServer reports what a submission server cannot be.
 func CheckServer(host string, security Security) error {
 	if strings.ContainsAny(host, "/@ \r\n") || host == "" {
-		return &Wrong{"host", fmt.Sprintf("%q is not a host name", host)}
+		return problem.In("host", "%q is not a host name", host)
 	}
 	if security == Plain && !loopback(host) {
-		return &Wrong{"security", "without TLS letters go to a server on this machine alone, such as 127.0.0.1"}
+		return problem.In("security", "without TLS letters go to a server on this machine alone, such as 127.0.0.1")
 	}
 	return nil
 }
@@ -112,8 +108,8 @@ func Elsewhere(host string, port int, now string, nowPort int) bool {
 }
 
 // EnterAgain is what is wrong where a password is left out that would go elsewhere.
-func EnterAgain() *Wrong {
-	return &Wrong{"password", "the one that is kept was entered for another server; enter it again"}
+func EnterAgain() error {
+	return problem.In("password", "the one that is kept was entered for another server; enter it again")
 }
 
 func loopback(host string) bool {
@@ -193,7 +189,7 @@ func message(s store.LetterServer, to string, l Letter) (*gomail.Msg, error) {
 		return nil, err
 	}
 	if err := m.To(to); err != nil {
-		return nil, &Wrong{"to", fmt.Sprintf("%q is not an address", to)}
+		return nil, problem.In("to", "%q is not an address", to)
 	}
 	page, err := l.HTML()
 	if err != nil {

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"varnet/core/finding"
+	"varnet/core/problem"
 	"varnet/core/rule"
 	"varnet/core/say"
 	"varnet/core/schedule"
@@ -18,15 +19,6 @@ import (
 	"varnet/internal/store/pack"
 	"varnet/internal/writeback"
 )
-
-// Wrong is what of a routine cannot be, and why.
-type Wrong struct{ Field, Why string }
-
-func (w *Wrong) Error() string { return w.Field + ": " + w.Why }
-
-func wrong(field, format string, args ...any) error {
-	return &Wrong{field, fmt.Sprintf(format, args...)}
-}
 
 // mostAge is for how many days a result may be taken over.
 const mostAge = 730
@@ -40,7 +32,7 @@ func (p Places) checkSource(s pack.RoutineSpec) error {
 	switch s.Source {
 	case FromList:
 		if s.ListID == 0 {
-			return wrong("listId", "name the list whose newest import is verified")
+			return problem.In("listId", "name the list whose newest import is verified")
 		}
 	case FromFolder:
 		return p.checkFile("file", s.File, "a file or a pattern of names, such as members/*.csv")
@@ -49,12 +41,12 @@ func (p Places) checkSource(s pack.RoutineSpec) error {
 	case FromConnection:
 		switch {
 		case s.ConnectionID == 0 || s.Collection == "":
-			return wrong("collection", "name the connection, and the collection of it that is read")
+			return problem.In("collection", "name the connection, and the collection of it that is read")
 		case s.OnChange:
-			return wrong("onChange", "a connection does not tell when it has changed; it is read by a rule")
+			return problem.In("onChange", "a connection does not tell when it has changed; it is read by a rule")
 		}
 	default:
-		return wrong("source", "a routine reads a list, a folder, a URL or a connection, not %q", s.Source)
+		return problem.In("source", "a routine reads a list, a folder, a URL or a connection, not %q", s.Source)
 	}
 	return nil
 }
@@ -62,11 +54,11 @@ func (p Places) checkSource(s pack.RoutineSpec) error {
 // checkFile holds a name below the folder for routines.
 func (p Places) checkFile(field, name, what string) error {
 	if p.Folder == "" {
-		return wrong(field, "this installation has no folder for routines; its operator sets one with -routine-folder")
+		return problem.In(field, "this installation has no folder for routines; its operator sets one with -routine-folder")
 	}
 	_, err := path.Match(name, "")
 	if name == "" || len(name) > 300 || !fs.ValidPath(name) || err != nil || strings.ContainsAny(name, "\\\x00\r\n") {
-		return wrong(field, "%q is not %s within the workspace's folder", name, what)
+		return problem.In(field, "%q is not %s within the workspace's folder", name, what)
 	}
 	return nil
 }
@@ -74,10 +66,10 @@ func (p Places) checkFile(field, name, what string) error {
 func (p Places) checkAddress(field, address string) error {
 	u, err := url.Parse(address)
 	if err != nil || u.Host == "" || u.User != nil || len(address) > 2000 {
-		return wrong(field, "%q is not an address such as https://files.fernhollow.example/members.csv, without a name or password", address)
+		return problem.In(field, "%q is not an address such as https://files.fernhollow.example/members.csv, without a name or password", address)
 	}
 	if u.Scheme != "https" && !(u.Scheme == "http" && p.AllowPrivate) {
-		return wrong(field, "%q does not begin with https://", address)
+		return problem.In(field, "%q does not begin with https://", address)
 	}
 	return nil
 }
@@ -128,16 +120,16 @@ func Respecify(r *store.Routine, s pack.RoutineSpec) {
 func checkTimes(s pack.RoutineSpec, made time.Time) error {
 	if when, ok := ScheduleOf(s, made); ok {
 		if err := when.Check(); err != nil {
-			return wrong("rule", "%s", err)
+			return problem.In("rule", "%s", err)
 		}
 	} else if !s.OnChange {
-		return wrong("rule", "set when it is due: by a rule, after each change of its source, or both")
+		return problem.In("rule", "set when it is due: by a rule, after each change of its source, or both")
 	}
 	if _, err := (rule.Hours{Hours: s.Hours, Zone: s.Zone}).Opens(made); err != nil {
-		return wrong("hours", "%s", err)
+		return problem.In("hours", "%s", err)
 	}
 	if s.MostDropped < 0 || s.MostDropped > 100 {
-		return wrong("mostDropped", "it is a share in a hundred, 0 to 100")
+		return problem.In("mostDropped", "it is a share in a hundred, 0 to 100")
 	}
 	return nil
 }
@@ -145,10 +137,10 @@ func checkTimes(s pack.RoutineSpec, made time.Time) error {
 func checkAges(s pack.RoutineSpec) error {
 	for f, days := range s.Ages {
 		if !slices.Contains(finding.Findings(), finding.Finding(f)) || finding.Finding(f) == finding.Undecided {
-			return wrong("ages", "%q is not deliverable, catch-all or undeliverable; what is undecided is asked about each time", f)
+			return problem.In("ages", "%q is not deliverable, catch-all or undeliverable; what is undecided is asked about each time", f)
 		}
 		if days < 0 || days > mostAge {
-			return wrong("ages", "results are taken over for 0 to %d days, not %d", mostAge, days)
+			return problem.In("ages", "results are taken over for 0 to %d days, not %d", mostAge, days)
 		}
 	}
 	return nil
@@ -160,22 +152,22 @@ func (p Places) checkThen(s pack.RoutineSpec) error {
 		return nil
 	case ToFolder:
 		if strings.ContainsAny(s.ThenFile, "*?[") {
-			return wrong("thenFile", "a name has no *, ? or [")
+			return problem.In("thenFile", "a name has no *, ? or [")
 		}
 		return p.checkFile("thenFile", s.ThenFile, "a name such as kept/{name}-{date}")
 	case ToURL:
 		return p.checkAddress("thenUrl", s.ThenURL)
 	}
 	if s.Then == ToConnection && s.RecipeID > 0 {
-		return wrong("then", "what steps make of a collection cannot be written back to it; have it written to a folder or URL")
+		return problem.In("then", "what steps make of a collection cannot be written back to it; have it written to a folder or URL")
 	}
 	if s.Then == ToConnection {
 		if s.Source != FromConnection {
-			return wrong("then", "the result goes back to the connection that the routine reads, and it reads none")
+			return problem.In("then", "the result goes back to the connection that the routine reads, and it reads none")
 		}
 		return nil
 	}
-	return wrong("then", "the result goes to a folder, a URL or nowhere, not %q", s.Then)
+	return problem.In("then", "the result goes to a folder, a URL or nowhere, not %q", s.Then)
 }
 
 // Says returns what a routine does, in sentences. of is what its list or connection is called.

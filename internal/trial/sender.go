@@ -21,7 +21,7 @@ import (
 	"time"
 
 	"varnet/core/outbound"
-	"varnet/core/trial"
+	"varnet/core/problem"
 	"varnet/internal/bounce"
 	"varnet/internal/connect"
 	"varnet/internal/letter"
@@ -77,8 +77,7 @@ func (p *Post) Set(ctx context.Context, c Change) error {
 	}
 	switch {
 	case c.Password == nil && before.Sealed != nil && letter.Elsewhere(before.Host, before.Port, c.Host, c.Port):
-		w := letter.EnterAgain()
-		return &trial.Wrong{Field: w.Field, Why: w.Why + "."}
+		return letter.EnterAgain()
 	case c.Password == nil:
 		c.Sealed = before.Sealed
 	case *c.Password != "":
@@ -115,7 +114,7 @@ func (p *Post) newKey(s *store.TrialSender) error {
 // takeKey takes a key that somebody has.
 func (p *Post) takeKey(s *store.TrialSender, text string) error {
 	block, _ := pem.Decode([]byte(text))
-	wrong := &trial.Wrong{Field: "key", Why: "it is not a private RSA key of at least 2048 bits in PEM form."}
+	wrong := problem.In("key", "it is not a private RSA key of at least 2048 bits in PEM form")
 	if block == nil {
 		return wrong
 	}
@@ -170,26 +169,24 @@ func (p *Post) Reseal(ctx context.Context) (n int, err error) {
 // check reports the first thing that a sender cannot be.
 func (p *Post) check(s store.TrialSender) error {
 	if err := letter.CheckServer(s.Host, letter.Security(s.Security)); err != nil {
-		var w *letter.Wrong
-		errors.As(err, &w)
-		return &trial.Wrong{Field: w.Field, Why: w.Why}
+		return err
 	}
 	a, err := mail.ParseAddress(s.Sender)
 	if err != nil || strings.TrimSpace(a.Name) == "" {
-		return &trial.Wrong{Field: "sender", Why: fmt.Sprintf("%q is not a name with an address; write it as Fernhollow Seed Library <letters@fernhollow.example>.", s.Sender)}
+		return problem.In("sender", "%q is not a name with an address; write it as Fernhollow Seed Library <letters@fernhollow.example>", s.Sender)
 	}
 	for _, text := range s.Servers {
 		if _, err := netip.ParseAddr(text); err != nil {
-			return &trial.Wrong{Field: "servers", Why: fmt.Sprintf("%q is not an IP address.", text)}
+			return problem.In("servers", "%q is not an IP address", text)
 		}
 	}
 	if s.Returns != "" {
 		if local, _, ok := strings.Cut(s.Returns, "@"); !ok || strings.Contains(local, "+") {
-			return &trial.Wrong{Field: "returns", Why: fmt.Sprintf("%q is not an address that a tag can be added to, such as bounces@fernhollow.example.", s.Returns)}
+			return problem.In("returns", "%q is not an address that a tag can be added to, such as bounces@fernhollow.example", s.Returns)
 		}
 	}
 	if s.Selector != "" && strings.ContainsFunc(s.Selector, func(r rune) bool { return !(r >= 'a' && r <= 'z' || r >= '0' && r <= '9' || r == '-' || r == '.') }) {
-		return &trial.Wrong{Field: "selector", Why: fmt.Sprintf("%q is not a name in DNS.", s.Selector)}
+		return problem.In("selector", "%q is not a name in DNS", s.Selector)
 	}
 	return nil
 }

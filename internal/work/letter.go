@@ -9,6 +9,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 
+	"varnet/core/problem"
 	"varnet/internal/letter"
 	"varnet/internal/store"
 )
@@ -90,7 +91,7 @@ func (w *eventLetterWorker) Work(ctx context.Context, job *river.Job[EventLetter
 	if err == nil {
 		err = e.Outbox.Office.Send(ctx, to, l)
 	}
-	var wrong *letter.Wrong
+	var wrong *problem.Field
 	switch {
 	case errors.Is(err, store.ErrNotFound), errors.Is(err, letter.ErrNone):
 		return nil
@@ -127,7 +128,7 @@ func (w *letterWorker) Work(ctx context.Context, job *river.Job[LetterArgs]) err
 		return river.JobCancel(errors.New("the letter is too old to be sent"))
 	}
 	err = w.office.Send(ctx, p.To, p.Letter)
-	var wrong *letter.Wrong
+	var wrong *problem.Field
 	if errors.Is(err, letter.ErrNone) || errors.As(err, &wrong) {
 		w.engine.Log.Warn("a letter was not sent", "err", err)
 		return river.JobCancel(err)

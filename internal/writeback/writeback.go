@@ -10,6 +10,7 @@ import (
 
 	"varnet/core/finding"
 	"varnet/core/policy"
+	"varnet/core/problem"
 	"varnet/internal/connect"
 	"varnet/internal/decide"
 	"varnet/internal/store"
@@ -32,7 +33,7 @@ const (
 // Check reports what of a write-back cannot be, for a place that has some acts.
 func Check(spec pack.WriteBackSpec, takes []connect.Act) error {
 	if len(spec.Steps) == 0 || len(spec.Steps) > MostSteps {
-		return connect.Wrongf("steps", "a write-back has 1 to %d steps", MostSteps)
+		return problem.In("steps", "a write-back has 1 to %d steps", MostSteps)
 	}
 	for i, s := range spec.Steps {
 		if err := checkStep(fmt.Sprintf("steps[%d]", i), s, takes); err != nil {
@@ -45,26 +46,26 @@ func Check(spec pack.WriteBackSpec, takes []connect.Act) error {
 func checkStep(at string, s pack.WriteBackStep, takes []connect.Act) error {
 	act := connect.Act(s.Act)
 	if !slices.Contains(takes, act) {
-		return connect.Wrongf(at+".act", "this connection does not take %q; it takes %s", s.Act, list(takes))
+		return problem.In(at+".act", "this connection does not take %q; it takes %s", s.Act, list(takes))
 	}
 	if act == connect.PutFile {
 		return checkFile(at, s)
 	}
 	named := act == connect.SetField || act == connect.Tag || act == connect.Collect
 	if named && (strings.TrimSpace(s.Name) == "" || len(s.Name) > mostName || strings.ContainsAny(s.Name, "\r\n\x00")) {
-		return connect.Wrongf(at+".name", "give the %s a name of at most %d letters", nouns[act], mostName)
+		return problem.In(at+".name", "give the %s a name of at most %d letters", nouns[act], mostName)
 	}
 	if act == connect.SetField && !slices.Contains([]string{OfFinding, OfCause, OfDecision}, s.Of) {
-		return connect.Wrongf(at+".of", "a field is set to the finding, the cause or the decision, not %q", s.Of)
+		return problem.In(at+".of", "a field is set to the finding, the cause or the decision, not %q", s.Of)
 	}
 	for _, d := range s.Decisions {
 		if !slices.Contains(policy.Decisions(), policy.Decision(d)) {
-			return connect.Wrongf(at+".decisions", "%q is not a decision", d)
+			return problem.In(at+".decisions", "%q is not a decision", d)
 		}
 	}
 	for _, f := range s.Findings {
 		if !slices.Contains(finding.Findings(), finding.Finding(f)) {
-			return connect.Wrongf(at+".findings", "%q is not a finding", f)
+			return problem.In(at+".findings", "%q is not a finding", f)
 		}
 	}
 	return nil
@@ -72,10 +73,10 @@ func checkStep(at string, s pack.WriteBackStep, takes []connect.Act) error {
 
 func checkFile(at string, s pack.WriteBackStep) error {
 	if s.Name == "" || len(s.Name) > mostName {
-		return connect.Wrongf(at+".name", "give the file a name such as {name}-{date}")
+		return problem.In(at+".name", "give the file a name such as {name}-{date}")
 	}
 	if len(s.Decisions) > 1 || len(s.Findings) > 0 {
-		return connect.Wrongf(at+".decisions", "a file has the rows of one decision, or all")
+		return problem.In(at+".decisions", "a file has the rows of one decision, or all")
 	}
 	return nil
 }

@@ -8,6 +8,7 @@ import (
 
 	"varnet/core/finding"
 	"varnet/core/policy"
+	"varnet/core/problem"
 	"varnet/internal/connect"
 	"varnet/internal/decide"
 	"varnet/internal/decide/decidetest"
@@ -81,8 +82,8 @@ func TestCheck(t *testing.T) {
 		{pack.WriteBackStep{Act: "field", Name: "x", Of: "cause", Findings: []string{"good"}}, "steps[0].findings", "\"good\" is not a finding"},
 	} {
 		err := writeback.Check(pack.WriteBackSpec{Steps: []pack.WriteBackStep{of.step}}, takes)
-		var wrong *connect.Wrong
-		if of.want == "" && err != nil || of.want != "" && (!errors.As(err, &wrong) || wrong.Field != of.field || !strings.Contains(wrong.Why, of.want)) {
+		var wrong *problem.Field
+		if of.want == "" && err != nil || of.want != "" && (!errors.As(err, &wrong) || wrong.Name != of.field || !strings.Contains(wrong.Why, of.want)) {
 			t.Errorf("%+v: %v", of.step, err)
 		}
 	}

@@ -13,6 +13,7 @@ import (
 
 	"github.com/emersion/go-webdav/carddav"
 
+	"varnet/core/problem"
 	"varnet/core/say"
 	"varnet/internal/connect"
 )
@@ -30,7 +31,7 @@ var Kind = connect.Kind{
 	Check: func(s connect.Settings) error {
 		u, err := url.Parse(s["address"])
 		if err != nil || u.Host == "" || u.User != nil || u.Scheme != "http" && u.Scheme != "https" {
-			return connect.Wrongf("address", "%q is not an address such as https://books.fernhollow.example/", s["address"])
+			return problem.In("address", "%q is not an address such as https://books.fernhollow.example/", s["address"])
 		}
 		return nil
 	},
@@ -48,7 +49,7 @@ type place struct {
 func open(env connect.Env, s connect.Settings) (connect.Place, error) {
 	u, err := url.Parse(s["address"])
 	if err != nil {
-		return nil, connect.Wrongf("address", "%s", err)
+		return nil, problem.In("address", "%s", err)
 	}
 	p := &place{web: env.NewWeb("", 0), base: u}
 	p.web.SignIn = func(_ context.Context, r *http.Request) error {
@@ -57,7 +58,7 @@ func open(env connect.Env, s connect.Settings) (connect.Place, error) {
 	}
 	p.dav, err = carddav.NewClient(doer{p.web}, s["address"])
 	if err != nil {
-		return nil, connect.Wrongf("address", "%s", err)
+		return nil, problem.In("address", "%s", err)
 	}
 	return p, nil
 }

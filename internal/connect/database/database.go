@@ -22,6 +22,7 @@ import (
 	"github.com/jackc/pgx/v5/stdlib"
 
 	"varnet/core/probe"
+	"varnet/core/problem"
 	"varnet/core/say"
 	"varnet/internal/connect"
 )
@@ -58,11 +59,11 @@ func check(s connect.Settings) error {
 		return err
 	}
 	if len(queries) == 0 {
-		return connect.Wrongf("queries", "there is none; begin with a line such as -- Members, and then the SELECT")
+		return problem.In("queries", "there is none; begin with a line such as -- Members, and then the SELECT")
 	}
 	for _, q := range queries {
 		if !slices.Contains([]string{"select", "with", "table", "values"}, firstWord(q.sql)) {
-			return connect.Wrongf("queries", "the query “%s” does not begin with SELECT or WITH", q.name)
+			return problem.In("queries", "the query “%s” does not begin with SELECT or WITH", q.name)
 		}
 	}
 	statements, err := blocks("statements", s["statements"])
@@ -71,10 +72,10 @@ func check(s connect.Settings) error {
 	}
 	for _, st := range statements {
 		if !strings.Contains(st.sql, "{key}") {
-			return connect.Wrongf("statements", "the statement “%s” has no {key}, and would change everybody", st.name)
+			return problem.In("statements", "the statement “%s” has no {key}, and would change everybody", st.name)
 		}
 		if m := hole.FindString(holes.ReplaceAllString(st.sql, "")); m != "" {
-			return connect.Wrongf("statements", "the statement “%s” has %s; there are {key}, {value} and {address}", st.name, m)
+			return problem.In("statements", "the statement “%s” has %s; there are {key}, {value} and {address}", st.name, m)
 		}
 	}
 	return nil
@@ -97,7 +98,7 @@ func blocks(field, text string) (out []block, err error) {
 	for line := range strings.SplitSeq(text, "\n") {
 		if name, ok := strings.CutPrefix(strings.TrimSpace(line), "--"); ok {
 			if name = strings.TrimSpace(name); name == "" || slices.ContainsFunc(out, func(b block) bool { return b.name == name }) {
-				return nil, connect.Wrongf(field, "each line -- has a name of its own")
+				return nil, problem.In(field, "each line -- has a name of its own")
 			}
 			out = append(out, block{name: name})
 			continue
@@ -106,16 +107,16 @@ func blocks(field, text string) (out []block, err error) {
 		case len(out) > 0:
 			out[len(out)-1].sql += line + "\n"
 		case strings.TrimSpace(line) != "":
-			return nil, connect.Wrongf(field, "the first line is -- and a name, such as -- Members")
+			return nil, problem.In(field, "the first line is -- and a name, such as -- Members")
 		}
 	}
 	for i := range out {
 		out[i].sql = strings.TrimRight(strings.TrimSpace(out[i].sql), "; \n")
 		if out[i].sql == "" {
-			return nil, connect.Wrongf(field, "after the line -- %s there is nothing", out[i].name)
+			return nil, problem.In(field, "after the line -- %s there is nothing", out[i].name)
 		}
 		if several(out[i].sql) {
-			return nil, connect.Wrongf(field, "“%s” is more than one statement: there is a semicolon in it. Only one is run", out[i].name)
+			return nil, problem.In(field, "“%s” is more than one statement: there is a semicolon in it. Only one is run", out[i].name)
 		}
 	}
 	return out, nil
@@ -193,12 +194,12 @@ func split(host, port string) (string, string) {
 func openPostgreSQL(env connect.Env, s connect.Settings) (*sql.DB, error) {
 	c, err := pgx.ParseConfig("")
 	if err != nil {
-		return nil, connect.Wrongf("host", "%s", err)
+		return nil, problem.In("host", "%s", err)
 	}
 	host, port := split(s["host"], "5432")
 	n, err := strconv.ParseUint(port, 10, 16)
 	if err != nil {
-		return nil, connect.Wrongf("host", "%q is not a port", port)
+		return nil, problem.In("host", "%q is not a port", port)
 	}
 	c.Host, c.Port, c.Database, c.User, c.Password = host, uint16(n), s["database"], s["user"], s["password"]
 	c.TLSConfig, c.Fallbacks = nil, nil
@@ -224,7 +225,7 @@ func openMariaDB(env connect.Env, s connect.Settings) (*sql.DB, error) {
 	}
 	connector, err := mysql.NewConnector(c)
 	if err != nil {
-		return nil, connect.Wrongf("host", "%s", err)
+		return nil, problem.In("host", "%s", err)
 	}
 	return sql.OpenDB(connector), nil
 }

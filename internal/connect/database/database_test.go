@@ -5,6 +5,7 @@ import (
 	"strings"
 	"testing"
 
+	"varnet/core/problem"
 	"varnet/internal/connect"
 	"varnet/internal/connect/database"
 )
@@ -32,7 +33,7 @@ func TestCheck(t *testing.T) {
 		{"-- A\nSELECT 1", "-- s\nUPDATE members SET x = 1 WHERE id = {key}; DELETE FROM members", "is more than one statement"},
 	} {
 		err := database.Kind.CheckSettings(settings(of.queries, of.statements))
-		var wrong *connect.Wrong
+		var wrong *problem.Field
 		if of.want == "" && err != nil || of.want != "" && (!errors.As(err, &wrong) || !strings.Contains(wrong.Why, of.want)) {
 			t.Errorf("%q, %q: %v", of.queries, of.statements, err)
 		}

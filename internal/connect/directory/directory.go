@@ -17,6 +17,7 @@ import (
 	ber "github.com/go-asn1-ber/asn1-ber"
 	"github.com/go-ldap/ldap/v3"
 
+	"varnet/core/problem"
 	"varnet/core/say"
 	"varnet/internal/connect"
 )
@@ -44,25 +45,25 @@ var Kind = connect.Kind{
 func check(s connect.Settings) error {
 	u, err := url.Parse(s["address"])
 	if err != nil || u.Scheme != "ldap" && u.Scheme != "ldaps" || u.Hostname() == "" || u.User != nil || u.Path != "" {
-		return connect.Wrongf("address", "%q is not an address such as ldaps://directory.fernhollow.example", s["address"])
+		return problem.In("address", "%q is not an address such as ldaps://directory.fernhollow.example", s["address"])
 	}
 	if _, err := ldap.CompileFilter(s["filter"]); err != nil {
-		return connect.Wrongf("filter", "%q is not a filter such as (&(objectClass=person)(mail=*)): %s", s["filter"], connect.Plain(err.Error()))
+		return problem.In("filter", "%q is not a filter such as (&(objectClass=person)(mail=*)): %s", s["filter"], connect.Plain(err.Error()))
 	}
 	for _, name := range []string{"user", "base", "groups"} {
 		if _, err := ldap.ParseDN(s[name]); err != nil {
-			return connect.Wrongf(name, "%q is not a distinguished name: %s", s[name], connect.Plain(err.Error()))
+			return problem.In(name, "%q is not a distinguished name: %s", s[name], connect.Plain(err.Error()))
 		}
 	}
 	for _, field := range []string{"addresses", "attributes"} {
 		for _, name := range split(s[field]) {
 			if !attribute(name) {
-				return connect.Wrongf(field, "%q is not an attribute name", name)
+				return problem.In(field, "%q is not an attribute name", name)
 			}
 		}
 	}
 	if len(split(s["addresses"])) == 0 {
-		return connect.Wrongf("addresses", "no attribute is named, such as mail")
+		return problem.In("addresses", "no attribute is named, such as mail")
 	}
 	return nil
 }

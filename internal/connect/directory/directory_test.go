@@ -5,6 +5,7 @@ import (
 	"strings"
 	"testing"
 
+	"varnet/core/problem"
 	"varnet/internal/connect"
 	"varnet/internal/connect/directory"
 )
@@ -28,8 +29,8 @@ func TestCheck(t *testing.T) {
 	} {
 		s := good()
 		s[field] = of[0]
-		var wrong *connect.Wrong
-		if err := directory.Kind.CheckSettings(s); !errors.As(err, &wrong) || wrong.Field != field || !strings.Contains(wrong.Why, of[1]) {
+		var wrong *problem.Field
+		if err := directory.Kind.CheckSettings(s); !errors.As(err, &wrong) || wrong.Name != field || !strings.Contains(wrong.Why, of[1]) {
 			t.Errorf("%s: %v", field, err)
 		}
 	}

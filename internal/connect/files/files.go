@@ -13,6 +13,7 @@ import (
 	"strings"
 	"time"
 
+	"varnet/core/problem"
 	"varnet/core/say"
 	"varnet/internal/connect"
 )
@@ -46,17 +47,17 @@ var Kind = connect.Kind{
 func check(s connect.Settings) error {
 	if s["where"] != atURL {
 		if err := CheckPattern(s["pattern"]); err != nil {
-			return connect.Wrongf("pattern", "%s", err)
+			return problem.In("pattern", "%s", err)
 		}
 	}
 	if s["where"] == atURL || s["where"] == byWebDAV {
 		u, err := url.Parse(s["address"])
 		if err != nil || u.Host == "" || u.User != nil || u.Scheme != "https" && u.Scheme != "http" {
-			return connect.Wrongf("address", "%q is not an address such as https://files.fernhollow.example/members.csv", s["address"])
+			return problem.In("address", "%q is not an address such as https://files.fernhollow.example/members.csv", s["address"])
 		}
 	}
 	if s["where"] == bySFTP && s["address"] == "" {
-		return connect.Wrongf("address", "name the host, such as files.fernhollow.example")
+		return problem.In("address", "name the host, such as files.fernhollow.example")
 	}
 	return nil
 }

@@ -20,6 +20,7 @@ import (
 	"github.com/pkg/sftp"
 	"golang.org/x/crypto/ssh"
 
+	"varnet/core/problem"
 	"varnet/internal/connect"
 	"varnet/internal/connect/files"
 )
@@ -326,8 +327,8 @@ func TestSFTPSignIn(t *testing.T) {
 	}
 	block := pem.EncodeToMemory(&pem.Block{Type: "OPENSSH PRIVATE KEY", Bytes: []byte("no key")})
 	wrong := connect.Settings{"where": "SFTP", "address": address, "pattern": "*.csv", "privateKey": string(block)}
-	var w *connect.Wrong
-	if _, err := files.Kind.Open(connect.Env{}, wrong); !errors.As(err, &w) || w.Field != "privateKey" {
+	var w *problem.Field
+	if _, err := files.Kind.Open(connect.Env{}, wrong); !errors.As(err, &w) || w.Name != "privateKey" {
 		t.Errorf("no key: %v", err)
 	}
 }
@@ -444,8 +445,8 @@ func TestSettings(t *testing.T) {
 		{"shelf", connect.Settings{"where": "folder", "pattern": "*.csv", "shelf": "2"}},
 		{"user", connect.Settings{"where": "folder", "pattern": "*.csv", "user": "ada\nmoss"}},
 	} {
-		var w *connect.Wrong
-		if err := files.Kind.CheckSettings(x.settings); !errors.As(err, &w) || w.Field != x.field {
+		var w *problem.Field
+		if err := files.Kind.CheckSettings(x.settings); !errors.As(err, &w) || w.Name != x.field {
 			t.Errorf("%v: %v", x.settings, err)
 		}
 	}

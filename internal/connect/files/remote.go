@@ -19,6 +19,7 @@ import (
 	"github.com/pkg/sftp"
 	"golang.org/x/crypto/ssh"
 
+	"varnet/core/problem"
 	"varnet/internal/connect"
 	"varnet/internal/dial"
 )
@@ -51,7 +52,7 @@ func newSFTP(env connect.Env, s connect.Settings) (*sftpStore, error) {
 	if s["privateKey"] != "" {
 		key, err := ssh.ParsePrivateKey([]byte(s["privateKey"]))
 		if err != nil {
-			return nil, connect.Wrongf("privateKey", "this is not a private key without a passphrase: %s", err)
+			return nil, problem.In("privateKey", "this is not a private key without a passphrase: %s", err)
 		}
 		f.config.Auth = append(f.config.Auth, ssh.PublicKeys(key))
 	}
@@ -167,11 +168,11 @@ func newWebDAV(env connect.Env, s connect.Settings) (*webDAV, error) {
 	h.Timeout = transferTime
 	c, err := webdav.NewClient(webdav.HTTPClientWithBasicAuth(h, s["user"], s["password"]), s["address"])
 	if err != nil {
-		return nil, connect.Wrongf("address", "%s", err)
+		return nil, problem.In("address", "%s", err)
 	}
 	u, err := url.Parse(s["address"])
 	if err != nil {
-		return nil, connect.Wrongf("address", "%s", err)
+		return nil, problem.In("address", "%s", err)
 	}
 	web := env.NewWeb("", 0)
 	web.SignIn = func(_ context.Context, r *http.Request) error {

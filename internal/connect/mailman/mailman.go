@@ -12,6 +12,7 @@ import (
 	"net/url"
 	"strings"
 
+	"varnet/core/problem"
 	"varnet/core/say"
 	"varnet/internal/connect"
 )
@@ -29,7 +30,7 @@ var Kind = connect.Kind{
 	Check: func(s connect.Settings) error {
 		u, err := url.Parse(s["address"])
 		if err != nil || u.Host == "" || u.User != nil || u.Scheme != "http" && u.Scheme != "https" {
-			return connect.Wrongf("address", "%q is not an address such as http://127.0.0.1:8001/3.1", s["address"])
+			return problem.In("address", "%q is not an address such as http://127.0.0.1:8001/3.1", s["address"])
 		}
 		return nil
 	},
@@ -47,7 +48,7 @@ type place struct {
 func open(env connect.Env, s connect.Settings) (connect.Place, error) {
 	u, err := url.Parse(s["address"])
 	if err != nil {
-		return nil, connect.Wrongf("address", "%s", err)
+		return nil, problem.In("address", "%s", err)
 	}
 	p := &place{web: env.NewWeb("", 0), base: strings.TrimSuffix(s["address"], "/"), host: u.Host, roster: map[string]map[string]member{}}
 	p.web.SignIn = func(_ context.Context, r *http.Request) error {

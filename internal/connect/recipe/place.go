@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 
+	"varnet/core/problem"
 	"varnet/internal/connect"
 )
 
@@ -33,12 +34,12 @@ var Kind = connect.Kind{
 func read(s connect.Settings) (*Recipe, *url.URL, error) {
 	r, err := Parse([]byte(s["recipe"]))
 	if err != nil {
-		return nil, nil, connect.Wrongf("recipe", "%s", err)
+		return nil, nil, problem.In("recipe", "%s", err)
 	}
 	base, err := origin(r.Base)
 	if s["address"] != "" {
 		if base, err = origin(s["address"]); err != nil {
-			return nil, nil, connect.Wrongf("address", "%s", err)
+			return nil, nil, problem.In("address", "%s", err)
 		}
 	}
 	return r, base, err
