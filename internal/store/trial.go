@@ -182,15 +182,14 @@ func (s *Store) SetTrialLetter(ctx context.Context, l TrialLetter, state string,
 	return s.changed(ctx, "UPDATE trial_letter SET state = $3, at = $4, says = $5 WHERE mailing_id = $1 AND number = $2", l.MailingID, l.Number, state, at, says)
 }
 
-// PutTrialLetterBack has a letter wait again that was not taken, until a time; its address has
-// not had it.
-func (s *Store) PutTrialLetterBack(ctx context.Context, workspace int64, l TrialLetter, until time.Time) error {
+// ReleaseTrialLetter records where a letter got that was claimed and not taken: its address has not had it.
+func (s *Store) ReleaseTrialLetter(ctx context.Context, workspace int64, l TrialLetter, state string, at time.Time, says string) error {
 	_, prints := s.printsOf([]string{l.Canonical})
 	return s.InTx(ctx, func(s *Store, _ pgx.Tx) error {
 		if _, err := s.db.Exec(ctx, "DELETE FROM trial_sent WHERE workspace_id = $1 AND fingerprint = ANY($2)", workspace, prints); err != nil {
 			return err
 		}
-		return s.SetTrialLetter(ctx, l, TrialWaiting, until, "")
+		return s.SetTrialLetter(ctx, l, state, at, says)
 	})
 }
 

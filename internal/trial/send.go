@@ -208,17 +208,15 @@ func (r *round) took(ctx context.Context, l store.TrialLetter, now time.Time, at
 		return false, r.later(ctx, l, now, " broke off: "+letter.Shown(said.Error())+".")
 	case at == atSender && waits: // which is not about the letter
 		return false, r.later(ctx, l, now, " takes no letters from "+r.sender.Sender+": "+letter.Shown(said.Error())+".")
-	case broke:
-		return false, r.Store.SetTrialLetter(ctx, l, store.TrialRefused, now, letter.Shown(said.Error()))
-	case refusal.Temporary() && waits:
-		return false, r.Store.PutTrialLetterBack(ctx, r.m.WorkspaceID, l, now.Add(tryAgain))
+	case !broke && refusal.Temporary() && waits:
+		return false, r.Store.ReleaseTrialLetter(ctx, r.m.WorkspaceID, l, store.TrialWaiting, now.Add(tryAgain), "")
 	}
-	return false, r.Store.SetTrialLetter(ctx, l, store.TrialRefused, now, letter.Shown(refusal.Error()))
+	return false, r.Store.ReleaseTrialLetter(ctx, r.m.WorkspaceID, l, store.TrialRefused, now, letter.Shown(said.Error()))
 }
 
 // later puts a letter back that was not taken, and returns why no other leaves now either.
 func (r *round) later(ctx context.Context, l store.TrialLetter, now time.Time, why string) error {
-	if err := r.Store.PutTrialLetterBack(ctx, r.m.WorkspaceID, l, now.Add(serverRest)); err != nil {
+	if err := r.Store.ReleaseTrialLetter(ctx, r.m.WorkspaceID, l, store.TrialWaiting, now.Add(serverRest), ""); err != nil {
 		return err
 	}
 	return &failure{r.server() + why}

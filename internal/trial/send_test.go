@@ -4,15 +4,20 @@ import (
 	"bufio"
 	"errors"
 	"fmt"
+	"io"
 	"net"
 	"strconv"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/emersion/go-smtp"
+	"github.com/jackc/pgx/v5"
 
 	"varnet/internal/connect"
+	"varnet/internal/rights"
 	"varnet/internal/store"
+	"varnet/internal/store/storetest"
 	"varnet/internal/testkit"
 )
 
@@ -105,5 +110,66 @@ func TestTakesNoLetters(t *testing.T) {
 	}
 	if r.client != nil {
 		t.Error("the session is kept")
+	}
+}
+
+// TestTook: an address had its letter once that was taken, or may have been; one that was refused, or put off, may
+// get another.
+func TestTook(t *testing.T) {
+	s, ctx := storetest.Open(t), t.Context()
+	s.FingerprintBy(rights.Fingerprints(testkit.Secrets(t)))
+	w, err := s.NewWorkspace(ctx, "Fernhollow Seed Library")
+	if err != nil {
+		t.Fatal(err)
+	}
+	m := store.Mailing{WorkspaceID: w.ID, Name: "Spring", State: store.MailingSending, SentAt: time.Now(), WatchHours: 72}
+	if err := s.NewMailing(ctx, &m); err != nil {
+		t.Fatal(err)
+	}
+	for number, c := range []struct {
+		what  string
+		at    step
+		said  error
+		state string
+		had   bool
+	}{
+		{"taken", atEnd, nil, store.TrialSent, true},
+		{"the address is refused", atRecipient, &smtp.SMTPError{Code: 550, Message: "No such user"}, store.TrialRefused, false},
+		{"the letter is refused", atEnd, &smtp.SMTPError{Code: 554, Message: "Spam"}, store.TrialRefused, false},
+		{"it is put off", atRecipient, &smtp.SMTPError{Code: 451, Message: "Later"}, store.TrialWaiting, false},
+		{"the sender is refused", atSender, &smtp.SMTPError{Code: 550, Message: "Daily limit reached"}, store.TrialWaiting, false},
+		{"the line breaks before the letter", atRecipient, io.EOF, store.TrialWaiting, false},
+		{"the line breaks after it", atEnd, io.EOF, store.TrialSending, true},
+	} {
+		l := store.TrialLetter{MailingID: m.ID, Number: number + 1, Operator: "op.example", Mailbox: fmt.Sprintf("member%d@upperloam.example", number)}
+		l.Canonical = l.Mailbox
+		if err := s.InTx(ctx, func(_ *store.Store, tx pgx.Tx) error {
+			_, err := tx.Exec(ctx, `WITH m AS (INSERT INTO mailed (mailing_id, number, workspace_id, mailbox, canonical, domain, said) VALUES ($1, $2, $3, $4, $4, 'upperloam.example', 0))
+				INSERT INTO trial_letter (mailing_id, number, operator) VALUES ($1, $2, $5)`, m.ID, l.Number, w.ID, l.Mailbox, l.Operator)
+			return err
+		}); err != nil {
+			t.Fatal(err)
+		}
+		now := time.Now()
+		if claimed, err := s.ClaimTrialLetter(ctx, w.ID, l, now); err != nil || !claimed {
+			t.Fatalf("%s: not claimed (%v)", c.what, err)
+		}
+		r := round{Post: &Post{Store: s}, m: m, sender: sender()}
+		_, err := r.took(ctx, l, now, c.at, c.said)
+		var stops *failure
+		if err != nil && !errors.As(err, &stops) {
+			t.Fatal(err)
+		}
+		had, err := s.SentTrials(ctx, w.ID, []string{l.Canonical})
+		if err != nil {
+			t.Fatal(err)
+		}
+		var state string
+		if err := s.Pool().QueryRow(ctx, "SELECT state FROM trial_letter WHERE mailing_id = $1 AND number = $2", m.ID, l.Number).Scan(&state); err != nil {
+			t.Fatal(err)
+		}
+		if state != c.state || had[l.Canonical] != c.had {
+			t.Errorf("%s: the letter is %s and had is %v, not %s and %v", c.what, state, had[l.Canonical], c.state, c.had)
+		}
 	}
 }
