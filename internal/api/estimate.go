@@ -21,21 +21,27 @@ func (a *API) registerEstimate(h huma.API) {
 
 func (a *API) estimate(ctx context.Context, in *ByID) (*estimateOutput, error) {
 	l, err := a.store.List(ctx, workspace(ctx).ID, in.ID)
-	var saved map[int64]json.RawMessage
+	var e *contract.Estimate
 	if err == nil {
-		saved, err = a.store.Estimates(ctx, l.ID)
+		e, err = a.lastEstimate(ctx, l.ID)
 	}
-	if err == nil && saved[l.ID] == nil {
+	if err == nil && e == nil {
 		err = store.ErrNotFound
-	}
-	var e contract.Estimate
-	if err == nil {
-		err = json.Unmarshal(saved[l.ID], &e)
 	}
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
-	return &estimateOutput{e}, nil
+	return &estimateOutput{*e}, nil
+}
+
+// lastEstimate returns the last quick estimate of a list; nil where there is none.
+func (a *API) lastEstimate(ctx context.Context, list int64) (e *contract.Estimate, err error) {
+	saved, err := a.store.Estimates(ctx, list)
+	if err != nil || saved[list] == nil {
+		return nil, err
+	}
+	err = json.Unmarshal(saved[list], &e)
+	return e, err
 }
 
 func (a *API) makeEstimate(ctx context.Context, in *ByID) (*estimateOutput, error) {

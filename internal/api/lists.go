@@ -312,6 +312,9 @@ func (a *API) list(ctx context.Context, in *ByID) (*struct{ Body contract.List }
 		return nil, a.failed(ctx, err)
 	}
 	out, err := a.listsWithRuns(ctx, []store.List{l})
+	if err == nil {
+		out[0].Estimate, err = a.lastEstimate(ctx, l.ID)
+	}
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}

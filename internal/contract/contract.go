@@ -58,6 +58,7 @@ type List struct {
 	// ArchivedAt is left out for a list that is not archived.
 	ArchivedAt *time.Time `json:"archivedAt,omitempty" doc:"When it was archived."`
 	LastRun    *Run       `json:"lastRun,omitempty" doc:"Its newest run."`
+	Estimate   *Estimate  `json:"estimate,omitempty" doc:"Its last quick estimate; in one list alone, and left out where there is none."`
 }
 
 // Worker is a process that works on runs.

@@ -77,11 +77,11 @@ func TestPages(t *testing.T) {
 }
 
 // askedTwice are the calls that a page made more than once, whatever their query, and those of no use: what is asked for early must be what the page
-// reads. What a list need not have, or is not signed in to, may be refused.
+// reads. What a form lacks yet, or is not signed in to, may be refused.
 const askedTwice = `(() => {
 	const calls = performance.getEntriesByType("resource").filter(e => e.name.includes("/api/v1/"));
 	const paths = calls.map(e => new URL(e.name).pathname);
-	return paths.filter((p, i) => paths.indexOf(p) !== i || calls[i].responseStatus >= 400 && !/\/(estimate|draft|signed-in)$/.test(p));
+	return paths.filter((p, i) => paths.indexOf(p) !== i || calls[i].responseStatus >= 400 && !/\/(draft|signed-in)$/.test(p));
 })()`
 
 // click clicks the button that holds a text, seen or said to those who cannot see,

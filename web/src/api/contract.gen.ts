@@ -7387,6 +7387,8 @@ export interface components {
              * @description Rows that are blank because their address was erased on request of its person.
              */
             erased: number;
+            /** @description Its last quick estimate; in one list alone, and left out where there is none. */
+            estimate?: components["schemas"]["Estimate"];
             /** @description The file that it was imported from. */
             fileName: string;
             /** @description What the file was, told by its content. */

@@ -1,23 +1,18 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Button } from "antd";
 import { api, type List, told } from "../../api/client";
+import { keys } from "../../api/hooks";
 import { Trouble, Wait } from "../../parts/Notice";
 import { glyphs, number, tones } from "../../words";
 
 /** Estimate tells from a sample what a list will come to, before it is run. */
 export function Estimate({ list }: { list: List }) {
   const client = useQueryClient();
-  const key = ["estimate", list.id];
-  const last = useQuery({
-    queryKey: key,
-    retry: false,
-    queryFn: async () => told(await api.GET("/lists/{id}/estimate", { params: { path: { id: list.id } } })),
-  });
   const make = useMutation({
     mutationFn: async () => told(await api.POST("/lists/{id}/estimate", { params: { path: { id: list.id } } })),
-    onSuccess: (e) => client.setQueryData(key, e),
+    onSuccess: (estimate) => client.setQueryData(keys.list(list.id), { ...list, estimate }),
   });
-  const e = last.data;
+  const e = list.estimate;
   return (
     <section>
       <h2>How bad is it?</h2>
