@@ -20,7 +20,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 	"github.com/go-chi/chi/v5"
-	"github.com/go-chi/chi/v5/middleware"
+	"github.com/klauspost/compress/gzhttp"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"varnet/core/address"
@@ -99,7 +99,7 @@ func New(ending context.Context, e *work.Engine, o Options) http.Handler {
 	a.accounts = &account.Accounts{Store: db, Secrets: e.Secrets, Office: a.letters, Post: e.PostLetter, Happened: e.Happened, Log: e.Log, Demo: o.Demo}
 	go a.live.Run(ending)
 	r := chi.NewRouter()
-	r.Use(forwarded(o.Proxies, o.Forwarded), a.logged, a.caught, paced, hosted(o.Hosts), secured, zoned, sameOrigin().Handler, middleware.Compress(compression, compressed...))
+	r.Use(forwarded(o.Proxies, o.Forwarded), a.logged, a.caught, paced, hosted(o.Hosts), secured, zoned, sameOrigin().Handler, packed())
 	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("ok\n")) })
 	r.Get("/readyz", a.ready)
 	r.Route("/api/v1", func(r chi.Router) {
@@ -120,8 +120,14 @@ func New(ending context.Context, e *work.Engine, o Options) http.Handler {
 	return r
 }
 
-// compression is the level of gzip: beyond it the size hardly falls and the time rises.
-const compression = 5
+// packed sends texts compressed that do not fit one packet.
+func packed() func(http.Handler) http.Handler {
+	wrap, err := gzhttp.NewWrapper(gzhttp.ContentTypes(compressed), gzhttp.EnableZstd(false))
+	if err != nil {
+		panic(err) // an option that cannot be
+	}
+	return func(next http.Handler) http.Handler { return wrap(next) }
+}
 
 // compressed are the types that are sent compressed. Exported files are not among them:
 // their downloads are taken up again at any byte.

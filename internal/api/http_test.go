@@ -101,3 +101,33 @@ func TestCaught(t *testing.T) {
 		t.Error("half an answer came as a whole one")
 	}
 }
+
+// TestPacked: texts of more than a packet are compressed; files that can be taken up again at any byte, what a packet
+// holds, and streams are sent as they are written.
+func TestPacked(t *testing.T) {
+	for _, c := range []struct {
+		what, kind, accept, want string
+		bytes                    int
+	}{
+		{"a page of results", "application/json", "gzip, br", "gzip", 5000},
+		{"what a packet holds", "application/json", "gzip", "", 500},
+		{"a file", "text/csv; charset=utf-8", "gzip", "", 5000},
+		{"a stream", "text/event-stream", "gzip", "", 5000},
+		{"for a client that takes none", "application/json", "", "", 5000},
+	} {
+		body := strings.Repeat(`{"finding":"deliverable"}`, c.bytes/25)
+		h := packed()(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+			w.Header().Set("Content-Type", c.kind)
+			_, _ = w.Write([]byte(body))
+			if c.kind == "text/event-stream" {
+				_ = http.NewResponseController(w).Flush()
+			}
+		}))
+		r, w := httptest.NewRequest("GET", "/api/v1/lists", nil), httptest.NewRecorder()
+		r.Header.Set("Accept-Encoding", c.accept)
+		h.ServeHTTP(w, r)
+		if got := w.Header().Get("Content-Encoding"); got != c.want || (got == "") != (w.Body.String() == body) || w.Header().Get("Vary") == "" {
+			t.Errorf("%s: Content-Encoding %q, %d bytes of %d, Vary %q", c.what, got, w.Body.Len(), len(body), w.Header().Get("Vary"))
+		}
+	}
+}
