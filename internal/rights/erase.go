@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 
 	"github.com/jackc/pgx/v5"
 
@@ -160,7 +161,23 @@ func done(r store.Request) string {
 	if r.Rows+r.Results+r.Elsewhere == 0 {
 		return "Nothing was held about the address. It is neither kept nor asked about when it comes."
 	}
-	lists := say.Plural(int64(r.Lists), "list", "lists")
-	return fmt.Sprintf("%s; %s and %s were erased. The address is neither kept nor asked about when it comes again.",
-		say.Plural(r.Rows, "row of "+lists+" is blank", "rows of "+lists+" are blank"), say.Plural(r.Results, "result", "results"), say.Plural(r.Elsewhere, "other record", "other records"))
+	var did, erased []string
+	if r.Rows > 0 {
+		lists := say.Plural(int64(r.Lists), "list", "lists")
+		did = append(did, say.Plural(r.Rows, "row of "+lists+" is blank", "rows of "+lists+" are blank"))
+	}
+	if r.Results > 0 {
+		erased = append(erased, say.Plural(r.Results, "result", "results"))
+	}
+	if r.Elsewhere > 0 {
+		erased = append(erased, say.Plural(r.Elsewhere, "other record", "other records"))
+	}
+	switch r.Results + r.Elsewhere {
+	case 0:
+	case 1:
+		did = append(did, erased[0]+" was erased")
+	default:
+		did = append(did, say.And(erased...)+" were erased")
+	}
+	return strings.Join(did, "; ") + ". The address is neither kept nor asked about when it comes again."
 }
