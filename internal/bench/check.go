@@ -36,6 +36,11 @@ func check() error {
 	}
 	kinds := []string{"without an allowance", "with one"}
 	by := []map[string]*tried{triedBy(), triedBy()}
+	bare, err := startBare()
+	if err != nil {
+		return err
+	}
+	defer bare.stop()
 	addresses, hosts, api := addressesOf(in.net.World, 50_000), hostsByDomain(in.net), client.New(in.url, in.key)
 	for turn := range 2 * checkTurns {
 		with := (turn + turn/2) % 2 // 0 1 1 0 0 1 …: neither is always first
@@ -43,7 +48,7 @@ func check() error {
 			return err
 		}
 		for i := range checkEach {
-			checkThenBare(ctx, api, addresses[(turn*checkEach+i)*7%len(addresses)], hosts, by[with])
+			checkThenBare(ctx, api, bare, addresses[(turn*checkEach+i)*7%len(addresses)], hosts, by[with])
 		}
 	}
 	t := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', tabwriter.AlignRight)

@@ -81,7 +81,7 @@ func crowd() error {
 
 const (
 	aCheck = "a single check"
-	// bareCheck is what the mail hosts take of it: the same questions, asked right after it by a client that does
+	// bareCheck is what the mail hosts take of it: the same questions, asked right after it by a process that does
 	// nothing else.
 	bareCheck = "of which the hosts"
 	// ownShare is the rest: each check less the bare questions after it.
@@ -109,13 +109,18 @@ func (in *installation) clicks(run int64) (map[string]*tried, error) {
 		all.Go(func() { in.reader(ctx, n, run, by) })
 	}
 	addresses, hosts := addressesOf(in.net.World, 50_000), hostsByDomain(in.net)
+	bare, err := startBare()
+	if err != nil {
+		return nil, err
+	}
+	defer bare.stop()
 	for n := range crowdCheckers {
 		all.Go(func() {
 			api := client.New(in.url, in.key)
 			tick := time.NewTicker(crowdEvery)
 			defer tick.Stop()
 			for i := n; ctx.Err() == nil; i += crowdCheckers {
-				checkThenBare(ctx, api, addresses[i*7%len(addresses)], hosts, by)
+				checkThenBare(ctx, api, bare, addresses[i*7%len(addresses)], hosts, by)
 				select {
 				case <-tick.C:
 				case <-ctx.Done():
@@ -146,18 +151,22 @@ func (in *installation) clicks(run int64) (map[string]*tried, error) {
 }
 
 // checkThenBare checks an address, and then asks its host the same as barely as can be.
-func checkThenBare(ctx context.Context, api *client.Client, address string, hosts map[string]string, by map[string]*tried) {
+func checkThenBare(ctx context.Context, api *client.Client, host *bareClient, address string, hosts map[string]string, by map[string]*tried) {
 	whole := by[aCheck].do(ctx, func() error {
 		_, err := api.Check(ctx, []string{address})
 		return err
 	})
 	_, domain, _ := strings.Cut(address, "@")
-	bare := by[bareCheck].do(ctx, func() error {
-		return dialogue(hosts[domain], []string{address, "made-up-1@" + domain, "made-up-2@" + domain})
-	})
-	if ctx.Err() == nil {
-		by[ownShare].add(max(0, whole-bare))
+	bare, err := host.ask(hosts[domain], []string{address, "made-up-1@" + domain, "made-up-2@" + domain})
+	if ctx.Err() != nil {
+		return
 	}
+	if err != nil {
+		by[bareCheck].failed(err)
+		return
+	}
+	by[bareCheck].add(bare)
+	by[ownShare].add(max(0, whole-bare))
 }
 
 // busily begins runs, imports and exports of large lists, one after the other of each, until rest is called; did

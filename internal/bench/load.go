@@ -48,10 +48,14 @@ func (t *tried) do(ctx context.Context, what func() error) (took time.Duration) 
 		t.add(took)
 		return took
 	}
+	t.failed(err)
+	return took
+}
+
+func (t *tried) failed(err error) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	t.errors[err.Error()]++
-	return took
 }
 
 func (t *tried) add(took time.Duration) {
