@@ -64,19 +64,24 @@ type Places struct {
 	urgentAt time.Time
 }
 
-// While somebody urgent comes now and then, others leave them one place of a host that has several.
+// While somebody urgent comes now and then, others leave them one place of a host that has several, and one more where
+// that was lately not enough.
 const (
-	keptFor  = 15 * time.Second
-	keptFrom = 3 // places
+	keptFor     = 15 * time.Second
+	keptFrom    = 3 // places
+	keptTwoFrom = 4
 )
 
 // left is how many of the places of a scope those may have who are not urgent.
 func (p *Places) left(s *scope, of Scope, now time.Time) int {
-	n := of.Most - s.wanted
+	kept := 0
 	if of.Most >= keptFrom && now.Sub(p.urgentAt) < keptFor {
-		n = min(n, of.Most-1)
+		kept = 1
 	}
-	return n
+	if of.Most >= keptTwoFrom && now.Sub(s.shortAt) < keptFor {
+		kept = 2
+	}
+	return of.Most - max(kept, s.wanted)
 }
 
 type scope struct {
@@ -89,6 +94,8 @@ type scope struct {
 	restUntil time.Time
 	// wanted is how many wait for a place who are urgent, and leaving how many sessions end for them.
 	wanted, leaving int
+	// shortAt is when somebody urgent found no place last.
+	shortAt time.Time
 }
 
 // Seat is a place that was taken for a session.
@@ -221,6 +228,9 @@ func (p *Places) reserve(scopes [2]Scope, now time.Time, urgent bool) (seat *Sea
 			most = p.left(one, of, now)
 		}
 		if one.held >= most {
+			if urgent {
+				one.shortAt = now
+			}
 			return nil, p.patience(), p.freed, nil
 		}
 	}

@@ -154,7 +154,8 @@ func TestUrgent(t *testing.T) {
 	}
 }
 
-// TestAPlaceIsKept: while somebody urgent comes now and then, a host that has several places keeps one.
+// TestAPlaceIsKept: while somebody urgent comes now and then, a host that has several places keeps one, and two where
+// one was not enough.
 func TestAPlaceIsKept(t *testing.T) {
 	var p Places
 	host, now := netip.AddrFrom4([4]byte{192, 0, 2, 1}), time.Now()
@@ -181,6 +182,18 @@ func TestAPlaceIsKept(t *testing.T) {
 	}
 	if !took(true, 4, now) {
 		t.Error("the place that was kept is not given")
+	}
+	if took(true, 4, now) {
+		t.Error("a fifth place of four is given")
+	}
+	p.scope(Scopes(host, 1, 4)[0].Name).held = 1
+	for n, want := range []bool{true, false} {
+		if got := took(false, 4, now); got != want {
+			t.Errorf("place %d: %v, after one that was kept was not enough", n+2, got)
+		}
+	}
+	if !took(false, 4, now.Add(keptFor)) {
+		t.Error("two places are kept long after")
 	}
 	p = Places{urgentAt: now}
 	for range 2 {
