@@ -1,12 +1,12 @@
-// Package problem says what of something that somebody has set cannot be.
+// Package problem says which field of what somebody has set is wrong, and why.
 package problem
 
 import "fmt"
 
-// Field is a field that cannot be as it is.
+// Field is a field that cannot stay as it is.
 type Field struct {
 	Name string // as the API calls it
-	Why  string // with the remedy, and without a full stop: it also ends sentences
+	Why  string // with the remedy, and without a full stop, since sentences are made with it
 }
 
 func (f *Field) Error() string { return f.Name + ": " + f.Why }

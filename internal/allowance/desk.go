@@ -99,9 +99,10 @@ func (d *Desk) Reserve(ctx context.Context, s *store.Store, tx pgx.Tx, o Order) 
 	if err != nil || !h.Kept {
 		return store.Reservation{}, err
 	}
-	if came, err := d.grant(ctx, s, tx, h.Allowance); err != nil {
-		return r, err
-	} else if came {
+	if !h.GrantDue().After(r.At) {
+		if err := d.grant(ctx, s, tx, h.Allowance); err != nil {
+			return r, err
+		}
 		if h, err = s.HoldBook(ctx, o.Workspace); err != nil {
 			return r, err
 		}
@@ -222,9 +223,9 @@ func (d *Desk) Single(ctx context.Context, workspace int64, by store.By, address
 	return r, err
 }
 
-// Settle charges a reservation of single checks with what was found, and closes it, unless that took so long that it
-// was given back. Somebody waits, so nothing is locked and read before: nothing was charged yet, and what goes back
-// into its lots needs no others. Where enough is left again, the next reservation finds that.
+// Settle charges a reservation of single checks with what was found, and closes it, unless it took so long that it
+// was given back. Somebody waits, so nothing is read first: nothing was charged before, and what goes back depends on
+// no other lot. That enough is left again is noticed by the next reservation.
 func (d *Desk) Settle(ctx context.Context, r store.Reservation, found []finding.Verdict) error {
 	if r.ID == 0 {
 		return nil

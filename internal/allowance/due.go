@@ -58,21 +58,20 @@ func (d *Desk) grantDue(ctx context.Context, workspace int64) error {
 		if err != nil {
 			return err
 		}
-		_, err = d.grant(ctx, s, tx, a)
-		return err
+		return d.grant(ctx, s, tx, a)
 	})
 }
 
-// grant is grantDue for an allowance that is locked; due is false where nothing was to be done.
-func (d *Desk) grant(ctx context.Context, s *store.Store, tx pgx.Tx, a store.Allowance) (due bool, err error) {
+// grant is grantDue for an allowance that is locked.
+func (d *Desk) grant(ctx context.Context, s *store.Store, tx pgx.Tx, a store.Allowance) error {
 	now, first := d.Now(), a.Grants
 	for ; !a.GrantDue().After(now); a.Grants++ {
 	}
 	if a.Grants == first {
-		return false, nil
+		return nil
 	}
 	if err := s.SetAllowance(ctx, a); err != nil || a.Plan.Grant == 0 {
-		return true, err
+		return err
 	}
 	for month := first; month < a.Grants; month++ {
 		l := a.Plan.Lot(ledger.Month(a.Since, month))
@@ -80,10 +79,10 @@ func (d *Desk) grant(ctx context.Context, s *store.Store, tx pgx.Tx, a store.All
 			continue // it came and went while the service was down
 		}
 		if _, err := d.add(ctx, s, tx, a.WorkspaceID, l, ledger.Grant, a.Plan.Name); err != nil {
-			return true, err
+			return err
 		}
 	}
-	return true, nil
+	return nil
 }
 
 // kept returns the allowance of a workspace with what has come due: somebody who has just signed up

@@ -99,7 +99,7 @@ func New(ending context.Context, e *work.Engine, o Options) http.Handler {
 	a.accounts = &account.Accounts{Store: db, Secrets: e.Secrets, Office: a.letters, Post: e.PostLetter, Happened: e.Happened, Log: e.Log, Demo: o.Demo}
 	go a.live.Run(ending)
 	r := chi.NewRouter()
-	r.Use(forwarded(o.Proxies, o.Forwarded), a.logged, a.caught, paced, hosted(o.Hosts), secured, zoned, sameOrigin().Handler, packed())
+	r.Use(forwarded(o.Proxies, o.Forwarded), a.logged, a.caught, paced, hosted(o.Hosts), secured, zoned, sameOrigin().Handler, compress())
 	r.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("ok\n")) })
 	r.Get("/readyz", a.ready)
 	r.Route("/api/v1", func(r chi.Router) {
@@ -120,8 +120,8 @@ func New(ending context.Context, e *work.Engine, o Options) http.Handler {
 	return r
 }
 
-// packed sends texts compressed that do not fit one packet.
-func packed() func(http.Handler) http.Handler {
+// compress compresses responses that are texts and larger than one packet.
+func compress() func(http.Handler) http.Handler {
 	wrap, err := gzhttp.NewWrapper(gzhttp.ContentTypes(compressed), gzhttp.EnableZstd(false))
 	if err != nil {
 		panic(err) // an option that cannot be

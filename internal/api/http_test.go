@@ -102,9 +102,9 @@ func TestCaught(t *testing.T) {
 	}
 }
 
-// TestPacked: texts of more than a packet are compressed; files that can be taken up again at any byte, what a packet
+// TestCompress: texts of more than a packet are compressed; files that can be taken up again at any byte, what a packet
 // holds, and streams are sent as they are written.
-func TestPacked(t *testing.T) {
+func TestCompress(t *testing.T) {
 	for _, c := range []struct {
 		what, kind, accept, want string
 		bytes                    int
@@ -116,7 +116,7 @@ func TestPacked(t *testing.T) {
 		{"for a client that takes none", "application/json", "", "", 5000},
 	} {
 		body := strings.Repeat(`{"finding":"deliverable"}`, c.bytes/25)
-		h := packed()(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		h := compress()(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
 			w.Header().Set("Content-Type", c.kind)
 			_, _ = w.Write([]byte(body))
 			if c.kind == "text/event-stream" {

@@ -13,8 +13,8 @@ import (
 // bareName is the bench that is a client of mail hosts and nothing else, told by standard input.
 const bareName = "bare-client"
 
-// bareClient is a process that asks mail hosts as barely as can be, one after the other. It is not the one that the
-// practice hosts are in, which would spare it what any client pays: that another process gets a processor.
+// bareClient is a process that asks mail hosts as barely as can be, one after the other. Inside the bench it would share
+// a process with the practice hosts, and not wait for a processor at each reply as every real client does.
 type bareClient struct {
 	mu  sync.Mutex
 	cmd *exec.Cmd

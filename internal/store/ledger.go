@@ -47,7 +47,8 @@ func (s *Store) LockAllowance(ctx context.Context, workspace int64) (Allowance, 
 	return one[Allowance](ctx, s.db, allowanceQuery+"WHERE a.workspace_id = $1 AND a.kept FOR UPDATE OF a", workspace)
 }
 
-// HeldBook is the allowance of a workspace with its book. Nobody else changes them until the transaction ends.
+// HeldBook is the allowance of a workspace with its book. Until the transaction ends nobody else sets checks aside or
+// adds any; what a single check did not use may still come back into its lots (CloseReservation).
 type HeldBook struct {
 	Allowance
 	Kept bool // false: no allowance is kept, or none any more
@@ -64,8 +65,8 @@ func (s *Store) HoldForReservation(ctx context.Context, r *Reservation) (HeldBoo
 	return s.holdBook(ctx, r.WorkspaceID, nil, append(soon(*r), row([]any{&r.ID}, "SELECT nextval(pg_get_serial_sequence('reservation', 'id'))"))...)
 }
 
-// soon has nobody wait for the disk where single checks are set aside or charged. A crash of the server may let go of
-// those of its last half second: they are free then, and the book is as it was before them.
+// soon commits what sets single checks aside, or charges them, without waiting for the disk. If the server crashes,
+// those of its last half second may be lost: the checks were free then, and the book still balances.
 func soon(r Reservation) []question {
 	if r.What != ForCheck {
 		return nil
@@ -166,8 +167,9 @@ func (s *Store) SaveBook(ctx context.Context, workspace int64, b *ledger.Book, n
 	return err
 }
 
-// entered tells in SQL, as the end of a statement, to record what entries returns; only where a part of the statement
-// that is named with a comma has a row. Lots are locked in order, since a check that is charged holds no allowance.
+// entered is the end of a statement in SQL that records what entries returns. only is "", or names a part of the
+// statement, with a comma behind it: then nothing is recorded unless that part has a row. Lots are locked in order,
+// since a check that is charged holds no allowance.
 func entered(only string) string {
 	return `changed AS (SELECT l.id, c.change FROM ` + only + `unnest($4::bigint[], $5::bigint[]) AS c (lot, change) JOIN lot l ON l.id = c.lot AND l.workspace_id = $1 ORDER BY l.id FOR UPDATE OF l),
 		given AS (UPDATE lot SET remaining = remaining + changed.change FROM changed WHERE lot.id = changed.id)

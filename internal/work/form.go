@@ -9,6 +9,7 @@ import (
 	"varnet/core/catalogue"
 	"varnet/core/finding"
 	core "varnet/core/form"
+	"varnet/internal/allowance"
 	"varnet/internal/form"
 	"varnet/internal/store"
 )
@@ -52,6 +53,9 @@ const mostFormCatalogues = 1000
 // nothing speaks for the address, a domain that is written nearly the same was probably meant.
 func (e *Engine) checkForForm(ctx context.Context, workspace int64, by store.By, a address.Address) (form.Checked, error) {
 	reserve := func(ctx context.Context, addresses int) (store.Reservation, error) {
+		if _, kept, err := allowance.Kept(ctx, e.Store, workspace); err != nil || !kept {
+			return store.Reservation{}, err
+		}
 		return e.Allowance.Single(ctx, workspace, by, addresses)
 	}
 	found, err := e.CheckPaid(ctx, reserve, []string{a.Mailbox()}, func(typed string) Checked {

@@ -10,7 +10,7 @@ export function Estimate({ list }: { list: List }) {
   const client = useQueryClient();
   const make = useMutation({
     mutationFn: async () => told(await api.POST("/lists/{id}/estimate", { params: { path: { id: list.id } } })),
-    onSuccess: (estimate) => client.setQueryData(keys.list(list.id), { ...list, estimate }),
+    onSuccess: () => client.invalidateQueries({ queryKey: keys.list(list.id) }),
   });
   const e = list.estimate;
   return (
