@@ -4,6 +4,7 @@ package interop
 
 import (
 	"bytes"
+	"context"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -46,11 +47,18 @@ func TestPooler(t *testing.T) {
 	settings := append(testkit.Settings(pooled, i), "VARNET_SESSION_DSN="+dsn)
 	s := testkit.Serve(t, settings)
 	worker := testkit.Command(s.Env, "worker", "-log-level", "warn")
-	worker.Stderr = os.Stderr
+	var said testkit.Log
+	worker.Stderr = &said
 	if err := worker.Start(); err != nil {
 		t.Fatal(err)
 	}
-	t.Cleanup(func() { _ = worker.Process.Signal(syscall.SIGTERM); _ = worker.Wait() })
+	t.Cleanup(func() {
+		_ = worker.Process.Signal(syscall.SIGTERM)
+		_ = worker.Wait()
+		if t.Failed() {
+			t.Logf("the worker's log:\n%s", &said)
+		}
+	})
 	api := client.New(s.URL, s.Key)
 	list, file := members(t, api, i.World)
 	run, err := api.StartRun(t.Context(), list.ID, contract.NewRun{})
@@ -59,7 +67,9 @@ func TestPooler(t *testing.T) {
 	}
 	told := 0
 	broken := false
-	run, err = api.Wait(t.Context(), run.ID, func(r contract.Run) { // by the event stream, which listens past the pooler
+	ctx, cancel := context.WithTimeout(t.Context(), 4*time.Minute)
+	defer cancel()
+	run, err = api.Wait(ctx, run.ID, func(r contract.Run) { // by the event stream, which listens past the pooler
 		if told++; !broken && r.Done > 300 {
 			broken = true
 			restart()
