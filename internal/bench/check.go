@@ -4,11 +4,11 @@ import (
 	"context"
 	"fmt"
 	"os"
-	"slices"
 	"text/tabwriter"
 
 	"varnet/internal/client"
 	"varnet/internal/contract"
+	"varnet/internal/steal"
 )
 
 const (
@@ -42,6 +42,8 @@ func check() error {
 	}
 	defer bare.stop()
 	addresses, hosts, api := addressesOf(in.net.World, 50_000), hostsByDomain(in.net), client.New(in.url, in.key)
+	watch := steal.Begin()
+	defer watch.End()
 	for turn := range 2 * checkTurns {
 		with := (turn + turn/2) % 2 // 0 1 1 0 0 1 …: neither is always first
 		if _, err := in.api.SetAccountPlan(ctx, 1, []int64{0, plan.ID}[with]); err != nil {
@@ -52,18 +54,18 @@ func check() error {
 		}
 	}
 	t := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', tabwriter.AlignRight)
-	fmt.Fprintln(t, "one check after the other\t\tchecks\tp50\tp95\tp99\t")
+	fmt.Fprintln(t, "one check after the other\t\tchecks\tp50\tp95\tp99\tin calm moments\tp50\tp95\tp99\t")
 	var bars []bar
 	for with, kind := range kinds {
-		for _, part := range []string{aCheck, bareCheck, ownShare} {
-			one := by[with][part]
-			for why, n := range one.errors {
-				return fmt.Errorf("%s: %d times: %s", part, n, why)
-			}
-			slices.Sort(one.took)
-			fmt.Fprintf(t, "%s\t%s\t%d\t%v\t%v\t%v\t\n", kind, part, len(one.took), short(one.share(0.5)), short(one.share(0.95)), short(one.share(0.99)))
+		calm, err := settle(by[with], watch)
+		if err != nil {
+			return err
 		}
-		bars = append(bars, bar{"p95 of our share of a check, " + kind, ms(by[with][ownShare].share(0.95)), checkOwn, true, " ms"})
+		for _, part := range []string{aCheck, bareCheck, ownShare} {
+			fmt.Fprintf(t, "%s\t%s\t%s%s\n", kind, part, by[with][part].figures(), calm[part].figures())
+		}
+		what := "p95 of our share of a check, " + kind
+		bars = append(append(bars, bar{what, ms(by[with][ownShare].share(0.95)), checkOwn, true, " ms"}), inCalm(calm[ownShare], what, checkOwn)...)
 	}
 	_ = t.Flush()
 	return judge(bars)

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"slices"
 	"strings"
 	"sync"
 	"text/tabwriter"
@@ -14,6 +13,7 @@ import (
 
 	"varnet/internal/client"
 	"varnet/internal/contract"
+	"varnet/internal/steal"
 )
 
 // The crowd: people who click, and programs that check single addresses, alone and while a large run, imports
@@ -43,8 +43,8 @@ func crowd() error {
 	if err != nil {
 		return err
 	}
-	taken := stolen()
-	alone, err := in.clicks(run)
+	taken := steal.Since()
+	alone, calmAlone, err := in.clicks(run)
 	if err != nil {
 		return err
 	}
@@ -53,14 +53,15 @@ func crowd() error {
 	if err != nil {
 		return err
 	}
-	taken = stolen()
-	beside, err := in.clicks(run)
+	taken = steal.Since()
+	beside, calmBeside, err := in.clicks(run)
 	takenBeside := taken()
 	if err := errors.Join(err, rest()); err != nil {
 		return err
 	}
-	tellCrowd(alone, beside)
-	fmt.Printf("meanwhile: %s; the host gave others %.0f %% of the processors' time, and %.0f %% while they were alone\n", did(), takenBeside, takenAlone)
+	tellCrowd(fmt.Sprintf("%d people and %d programs, %v each", loadReaders, crowdCheckers, crowdFor), alone, beside)
+	fmt.Printf("meanwhile: %s; the host gave others %.0f %% of the processors' time, and %.0f %% while they were alone\n\n", did(), takenBeside, takenAlone)
+	tellCrowd("of these, in moments in which it gave nothing", calmAlone, calmBeside)
 	peak, err := peakMB(in.pid)
 	if err != nil {
 		return err
@@ -76,6 +77,7 @@ func crowd() error {
 		}
 		bars = append(bars, bar{"p95 of " + what + ", beside all that", ms(beside[k].share(0.95)), at, true, " ms"})
 	}
+	bars = append(bars, inCalm(calmBeside[ownShare], "p95 of our share of "+aCheck+", beside all that", crowdCheck)...)
 	return judge(append(bars, bar{"peak memory of the service", peak, 300, true, " MB"}))
 }
 
@@ -99,9 +101,21 @@ func triedBy() map[string]*tried {
 	return by
 }
 
-// clicks has people click and programs check for a while, and returns how long each kind took.
-func (in *installation) clicks(run int64) (map[string]*tried, error) {
-	by := triedBy()
+// inCalm holds the p95 of what began in calm moments against a bar, too, where there are enough of them to tell.
+func inCalm(of *tried, what string, at float64) []bar {
+	if len(of.done) < 100 {
+		fmt.Printf("too few of these to hold them against the bar: %d\n", len(of.done))
+		return nil
+	}
+	return []bar{{what + ", in calm moments", ms(of.share(0.95)), at, true, " ms"}}
+}
+
+// clicks has people click and programs check for a while, and returns how long each kind took: all of them, and those
+// that began in moments in which the host gave nothing to others.
+func (in *installation) clicks(run int64) (by, inCalm map[string]*tried, err error) {
+	by = triedBy()
+	watch := steal.Begin()
+	defer watch.End()
 	ctx, cancel := context.WithTimeout(context.Background(), crowdFor)
 	defer cancel()
 	var all sync.WaitGroup
@@ -111,7 +125,7 @@ func (in *installation) clicks(run int64) (map[string]*tried, error) {
 	addresses, hosts := addressesOf(in.net.World, 50_000), hostsByDomain(in.net)
 	bare, err := startBare()
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	defer bare.stop()
 	for n := range crowdCheckers {
@@ -130,7 +144,7 @@ func (in *installation) clicks(run int64) (map[string]*tried, error) {
 	}
 	var file strings.Builder
 	if err := in.net.World.WriteList(&file, 2_000); err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	all.Go(func() {
 		for api := client.New(in.url, in.key); ctx.Err() == nil; time.Sleep(loadThinks) {
@@ -141,17 +155,26 @@ func (in *installation) clicks(run int64) (map[string]*tried, error) {
 		}
 	})
 	all.Wait()
+	inCalm, err = settle(by, watch)
+	return by, inCalm, err
+}
+
+// settle sorts what was done, of which nothing may have failed, and returns those that began in calm moments.
+func settle(by map[string]*tried, watch *steal.Watch) (inCalm map[string]*tried, err error) {
+	inCalm = map[string]*tried{}
 	for k, one := range by {
-		slices.Sort(one.took)
 		for why, n := range one.errors {
 			return nil, fmt.Errorf("%s: %d times: %s", k, n, why)
 		}
+		one.sort()
+		inCalm[k] = one.begunIn(watch.Calm)
 	}
-	return by, nil
+	return inCalm, nil
 }
 
 // checkThenBare checks an address, and then asks its host the same as barely as can be.
 func checkThenBare(ctx context.Context, api *client.Client, host *bareClient, address string, hosts map[string]string, by map[string]*tried) {
+	begun := time.Now()
 	whole := by[aCheck].do(ctx, func() error {
 		_, err := api.Check(ctx, []string{address})
 		return err
@@ -165,8 +188,8 @@ func checkThenBare(ctx context.Context, api *client.Client, host *bareClient, ad
 		by[bareCheck].failed(err)
 		return
 	}
-	by[bareCheck].add(bare)
-	by[ownShare].add(max(0, whole-bare))
+	by[bareCheck].add(begun, bare)
+	by[ownShare].add(begun, max(0, whole-bare))
 }
 
 // busily begins runs, imports and exports of large lists, one after the other of each, until rest is called; did
@@ -227,13 +250,11 @@ func (in *installation) busily(looked int64) (rest func() error, did func() stri
 	}, nil
 }
 
-func tellCrowd(alone, beside map[string]*tried) {
+func tellCrowd(what string, alone, beside map[string]*tried) {
 	t := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', tabwriter.AlignRight)
-	fmt.Fprintf(t, "%d people and %d programs, %v each\talone\tp50\tp95\tp99\tbeside run, import, export\tp50\tp95\tp99\t\n", loadReaders, crowdCheckers, crowdFor)
+	fmt.Fprintf(t, "%s\talone\tp50\tp95\tp99\tbeside run, import, export\tp50\tp95\tp99\t\n", what)
 	for _, k := range crowdKinds {
-		a, b := alone[k], beside[k]
-		fmt.Fprintf(t, "%s\t%d\t%v\t%v\t%v\t%d\t%v\t%v\t%v\t\n", k, len(a.took), short(a.share(0.5)), short(a.share(0.95)), short(a.share(0.99)),
-			len(b.took), short(b.share(0.5)), short(b.share(0.95)), short(b.share(0.99)))
+		fmt.Fprintf(t, "%s\t%s%s\n", k, alone[k].figures(), beside[k].figures())
 	}
 	_ = t.Flush()
 }

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"io"
@@ -30,11 +31,17 @@ const (
 	loadThinks = time.Second
 )
 
-// tried is how often something was done, how long each took, and what failed.
+// tried is what was done of a kind, and what failed.
 type tried struct {
 	mu     sync.Mutex
-	took   []time.Duration
+	done   []sample // in their order, until sort
 	errors map[string]int
+}
+
+// sample is when something began, and how long it took.
+type sample struct {
+	begun time.Time
+	took  time.Duration
 }
 
 func (t *tried) do(ctx context.Context, what func() error) (took time.Duration) {
@@ -45,7 +52,7 @@ func (t *tried) do(ctx context.Context, what func() error) (took time.Duration) 
 		return took // broken off at the end
 	}
 	if err == nil {
-		t.add(took)
+		t.add(begun, took)
 		return took
 	}
 	t.failed(err)
@@ -58,17 +65,39 @@ func (t *tried) failed(err error) {
 	t.errors[err.Error()]++
 }
 
-func (t *tried) add(took time.Duration) {
+func (t *tried) add(begun time.Time, took time.Duration) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
-	t.took = append(t.took, took)
+	t.done = append(t.done, sample{begun, took})
 }
 
+// sort has the shortest first, as share needs it.
+func (t *tried) sort() {
+	slices.SortFunc(t.done, func(a, b sample) int { return cmp.Compare(a.took, b.took) })
+}
+
+// share is within how long a share of them was done; 0 of none.
 func (t *tried) share(of float64) time.Duration {
-	if len(t.took) == 0 {
+	if len(t.done) == 0 {
 		return 0
 	}
-	return t.took[int(float64(len(t.took)-1)*of)]
+	return t.done[int(float64(len(t.done)-1)*of)].took
+}
+
+// begunIn returns those of sorted ones that began at such moments.
+func (t *tried) begunIn(moments func(time.Time) bool) *tried {
+	in := &tried{}
+	for _, d := range t.done {
+		if moments(d.begun) {
+			in.done = append(in.done, d)
+		}
+	}
+	return in
+}
+
+// figures are how many were done, and within how long half, 95 and 99 of a hundred were, as cells of a table.
+func (t *tried) figures() string {
+	return fmt.Sprintf("%d\t%v\t%v\t%v\t", len(t.done), short(t.share(0.5)), short(t.share(0.95)), short(t.share(0.99)))
 }
 
 // load has many people and programs at work at once, and tells how long everybody waits.
@@ -197,17 +226,17 @@ func (in *installation) roomy() error {
 // tellLoad prints how long everything took, and returns how much failed.
 func tellLoad(by map[string]*tried) (failed int) {
 	t := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', tabwriter.AlignRight)
-	fmt.Fprintf(t, "%v of %d readers, %d event streams, %d imports, %d exports\tdone\tfailed\tp50\tp95\tp99\t\n", loadFor, loadReaders, loadStreams, loadImports, loadExports)
+	fmt.Fprintf(t, "%v of %d readers, %d event streams, %d imports, %d exports\tfailed\tdone\tp50\tp95\tp99\t\n", loadFor, loadReaders, loadStreams, loadImports, loadExports)
 	for _, k := range loadKinds {
 		one := by[k]
-		slices.Sort(one.took)
+		one.sort()
 		errors := 0
 		for why, n := range one.errors {
 			fmt.Fprintf(os.Stderr, "%s: %d times: %s\n", k, n, why)
 			errors += n
 		}
 		failed += errors
-		fmt.Fprintf(t, "%s\t%d\t%d\t%v\t%v\t%v\t\n", k, len(one.took), errors, short(one.share(0.5)), short(one.share(0.95)), short(one.share(0.99)))
+		fmt.Fprintf(t, "%s\t%d\t%s\n", k, errors, one.figures())
 	}
 	_ = t.Flush()
 	return failed

@@ -7,6 +7,8 @@ import (
 	"os"
 	"slices"
 	"strings"
+
+	"varnet/internal/steal"
 )
 
 var benches = map[string]func() error{"abuse": abuse, "check": check, "load": load, "trust": trust, "intake": intake, "million": million, "ten-million": tenMillion, "hundred-million": hundredMillion, "pace": paceBench, "latency": latency, "chaos": chaos, "first": first, "crowd": crowd, "teams": teams, "console": console, "politeness": politeness, "routines": routines, "bounces": bounces, "workshop": workshopBench, "odds": oddsBench, "ledger": ledgerBench, "forms": forms, "connections": connections, attackName: attackAlone, bareName: bareAlone}
@@ -23,7 +25,7 @@ func main() {
 		fmt.Fprintf(os.Stderr, "name a bench: %s\n", strings.Join(names, ", "))
 		os.Exit(2)
 	}
-	taken := stolen()
+	taken := steal.Since()
 	err := benches[os.Args[1]]()
 	fmt.Printf("\nof the processors' time that was wanted the host gave %.0f %% to others\n", taken())
 	if err != nil {

@@ -63,31 +63,3 @@ func processorTime(pid int, children bool) (time.Duration, error) {
 	}
 	return sum, nil
 }
-
-// stolen begins to watch what the host of a virtual machine gives to others while there is work here; of
-// returns its share of the processors' time that was wanted since, in percent (proc(5), /proc/stat).
-// Figures of milliseconds are worth little where that is much.
-func stolen() (of func() float64) {
-	busy, taken := machineTime()
-	return func() float64 {
-		b, t := machineTime()
-		return 100 * (t - taken) / max(1, t-taken+b-busy)
-	}
-}
-
-// machineTime is how long, in ticks, the processors were at work since the machine began, and how long
-// they were wanted and the host had others run; 0 where the kernel does not tell.
-func machineTime() (busy, taken float64) {
-	text, _ := os.ReadFile("/proc/stat")
-	line, _, _ := strings.Cut(string(text), "\n")
-	for i, f := range strings.Fields(line) {
-		n, _ := strconv.ParseFloat(f, 64)
-		switch i {
-		case 1, 2, 3, 6, 7: // user, nice, system, irq, softirq
-			busy += n
-		case 8:
-			taken = n
-		}
-	}
-	return busy, taken
-}
