@@ -97,7 +97,7 @@ func TestNoFindingContradictsItsEvidence(t *testing.T) {
 }
 
 // TestNoFindingOfALargeDomainContradictsItsEvidence: the same of hosts of one domain that is asked about many mailboxes,
-// and about others when it is known, where sessions take QUIT along with their last questions.
+// and about others when it is known, and one alone, where sessions take QUIT along with their last questions.
 func TestNoFindingOfALargeDomainContradictsItsEvidence(t *testing.T) {
 	for seed := range uint64(150) {
 		rng := rand.New(rand.NewPCG(32, seed))
@@ -107,6 +107,11 @@ func TestNoFindingOfALargeDomainContradictsItsEvidence(t *testing.T) {
 		later := drawn(rng, "d0.example", 60)
 		later.Acceptances = known
 		holdVisit(t, seed, p, w, later)
+		for range 5 {
+			alone := drawn(rng, "d0.example", 1)
+			alone.Acceptances = known
+			holdVisit(t, seed, p, w, alone)
+		}
 		if t.Failed() {
 			t.Logf("host %d: %+v", seed, w)
 			return

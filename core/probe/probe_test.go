@@ -95,6 +95,36 @@ func (h *host) serve(conn net.Conn) {
 	}
 }
 
+// turns counts how often what was said to hosts is waited on: the round trips after the greeting.
+type turns struct {
+	hosts
+	taken int
+}
+
+func (n *turns) DialContext(ctx context.Context, network, addr string) (net.Conn, error) {
+	c, err := n.hosts.DialContext(ctx, network, addr)
+	return &turning{Conn: c, of: n}, err
+}
+
+type turning struct {
+	net.Conn
+	of   *turns
+	said bool
+}
+
+func (c *turning) Write(b []byte) (int, error) {
+	c.said = true
+	return c.Conn.Write(b)
+}
+
+func (c *turning) Read(b []byte) (int, error) {
+	if c.said {
+		c.said = false
+		c.of.taken++
+	}
+	return c.Conn.Read(b)
+}
+
 // exists is a mailbox of the tests that is there.
 func exists(mailbox string) bool { return there.MatchString(mailbox) }
 
@@ -780,5 +810,25 @@ func TestPrivateAddressesAreNotContacted(t *testing.T) {
 		t.Errorf("where it is allowed: %v", err)
 	} else {
 		_ = c.Close()
+	}
+}
+
+// TestRoundTripsOfOne: whoever waits for a single mailbox of a known domain waits for EHLO, for MAIL with the question,
+// and for a made-up mailbox and QUIT together, and no longer.
+func TestRoundTripsOfOne(t *testing.T) {
+	n := &turns{hosts: hosts{first + ":25": {rcpt: honest}}}
+	p := New(n, smtp.Identity{Name: "verify.fernhollow.example", Sender: "check@fernhollow.example"})
+	many := make([]string, 40)
+	for i := range many {
+		many[i] = fmt.Sprintf("%s%d", []string{"here", "gone"}[i%2], i)
+	}
+	known := p.Probe(t.Context(), Parcel{Domains: []Domain{domain([]string{first}, many...)}}).Acceptances
+	for range 40 { // where the made-up one goes is drawn
+		n.taken = 0
+		d := domain([]string{first}, "here77")
+		d.Acceptances = known
+		if _, out := ask(t, p, d); len(out.Results) != 1 || n.taken != 3 {
+			t.Fatalf("%d results in %d round trips: %+v", len(out.Results), n.taken, out.Conversations)
+		}
 	}
 }

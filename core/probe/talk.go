@@ -126,7 +126,11 @@ func (t *talk) invent(s *site) []*item {
 // yes came only later, one behind it. Domains that are known get theirs at a place
 // nobody can foresee. What was not asked comes back.
 func (t *talk) stages(chosen []*item, more bool) (left []*item) {
-	left = t.askAll(t.first, len(t.others) == 0)
+	follows := questionsFollow
+	if len(t.others) == 0 {
+		follows = weightsFollow
+	}
+	left = t.askAll(t.first, follows)
 	var second []*item
 	for i, it := range t.others {
 		if t.goesOn() && it.kind == listed && (i == 0 || t.others[i-1].site != it.site) && t.wantsMadeUp(it.site) {
@@ -134,7 +138,7 @@ func (t *talk) stages(chosen []*item, more bool) (left []*item) {
 		}
 		second = append(second, it)
 	}
-	left = append(left, t.askAll(second, true)...)
+	left = append(left, t.askAll(second, weightsFollow)...)
 	t.drop(second)
 	if t.survived[t.host] == 1 {
 		return left // made-up mailboxes get sessions of their own
@@ -152,7 +156,7 @@ func (t *talk) stages(chosen []*item, more bool) (left []*item) {
 		if len(behind) >= fewBehind {
 			behind = append(behind, t.witness(nil)...)
 		}
-		t.askBehind(behind)
+		t.askBehind(behind, n == 0 && t.oneAlone())
 	}
 	t.closing(chosen, more || len(left) > 0)
 	return left
@@ -163,13 +167,17 @@ func (t *talk) stages(chosen []*item, more bool) (left []*item) {
 const atTheEnd = 2
 
 // askBehind asks about mailboxes behind those in question, the first of them also when
-// the session is full.
-func (t *talk) askBehind(items []*item) {
+// the session is full; with the last of the session goes QUIT.
+func (t *talk) askBehind(items []*item, last bool) {
 	defer t.drop(items)
 	if !t.goesOn() {
 		return
 	}
-	t.askAll(items, false)
+	follows := questionsFollow
+	if last {
+		follows = quitFollows
+	}
+	t.askAll(items, follows)
 	for n, it := range items {
 		if n < atTheEnd && it.state == waiting && t.end == goOn {
 			t.askLast(it)
@@ -251,12 +259,31 @@ func (it *item) unplain() bool {
 // vague reports a refusal for good that does not say whom it is about.
 func (it *item) vague() bool { return it.reply.Permanent() && it.meaning.Vague() }
 
+// oneAlone reports whether the session is over with a made-up mailbox behind: it is about one alone, which was taken,
+// of a domain that is known to know its mailboxes. Somebody waits for that, mostly. Where the made-up one is taken
+// against all that is known the next session asks.
+func (t *talk) oneAlone() bool {
+	if len(t.asked) != 1 || len(t.chosen) != 1 {
+		return false
+	}
+	it, known := t.asked[0], t.asked[0].site.known(t.host)
+	return it.countIf(reply.Accepted) > 0 && t.invented[it.site] == 1 && known.good(t.start) && known.Accepts == AcceptsKnown && !t.byChance(it.site, t.host)
+}
+
+// following is what goes out behind questions before all of them are answered.
+type following int
+
+const (
+	questionsFollow following = iota // more of them, once it is known what to ask
+	weightsFollow                    // those by which they are weighed
+	quitFollows                      // nothing but QUIT (RFC 2920 section 3.1)
+)
+
 // askAll asks about items and returns those in question that were not answered. After
-// some refusals of us in a row it goes on only if the host still takes whom it took. Behind
-// the last that are asked about come those by which they are weighed.
-func (t *talk) askAll(items []*item, last bool) []*item {
+// some refusals of us in a row it goes on only if the host still takes whom it took.
+func (t *talk) askAll(items []*item, follows following) []*item {
 	for len(items) > 0 && t.goesOn() {
-		done := t.askSome(items, last)
+		done := t.askSome(items, follows)
 		items = items[done:]
 		if t.us >= manyRefusals && t.goesOn() && !t.witnessed(nil) {
 			t.stopFor(t.whyRefused())
@@ -270,10 +297,13 @@ func (t *talk) askAll(items []*item, last bool) []*item {
 
 // askSome asks about items until the session or hear ends it, and returns how many
 // were answered.
-func (t *talk) askSome(items []*item, last bool) (done int) {
+func (t *talk) askSome(items []*item, follows following) (done int) {
 	var behind []*item
 	var then func() ([]string, bool)
-	if last && t.survived[t.host] == 0 {
+	switch {
+	case follows == quitFollows:
+		then = func() ([]string, bool) { return nil, true }
+	case follows == weightsFollow && t.survived[t.host] == 0:
 		then = func() ([]string, bool) {
 			more := t.weights()
 			behind = append(behind, more...)
@@ -310,6 +340,9 @@ const mostWeights = 2
 // weights are the mailboxes by which the answers of the session are weighed: a made-up one
 // of a domain that refuses such, and one that the host took, if it has refused any.
 func (t *talk) weights() (items []*item) {
+	if len(t.chosen) == 1 && t.invented[t.chosen[0].site] > 0 {
+		return nil // the made-up one beside it is enough
+	}
 	for i := len(t.asked) - 1; i >= 0; i-- {
 		it := t.asked[i]
 		if it.kind != listed {
@@ -331,6 +364,9 @@ func (t *talk) weights() (items []*item) {
 // domain, whose host has plainly known its mailboxes so far, and both a refusal and a yes come last. Where the
 // answers that are still on their way show otherwise the next session asks.
 func (t *talk) leavesWith(weights []*item) bool {
+	if t.oneAlone() {
+		return true
+	}
 	if len(weights) < mostWeights || len(t.sitesOf(t.chosen)) > 1 {
 		return false
 	}

@@ -35,8 +35,8 @@ func (s *Session) Ask(mailboxes []string, heard func(place int, a Answer) (goOn 
 // transaction was full before the last and one more follows. Their answers come apart, all together, and their
 // places go on from the others'. Where the host takes one
 // question at a time, or the transaction no more, they are not asked about. Where then says that
-// they are the last of the session QUIT goes out with them, which saves a round trip (RFC 2920
-// section 3.1): nothing can be asked after it.
+// they, or those before where it names none, are the last of the session QUIT goes out with them, which
+// saves a round trip (RFC 2920 section 3.1): nothing can be asked after it.
 func (s *Session) AskThen(mailboxes []string, then func() (mailboxes []string, last bool), heard func(place int, a Answer) (goOn bool)) (answers, last []Answer) {
 	s.stopped, s.onAnswer = false, heard
 	answers = make([]Answer, len(mailboxes))
@@ -122,7 +122,7 @@ func (q *stream) ask() bool {
 			q.tail = append(q.tail, Answer{Mailbox: m, place: q.from + i})
 		}
 		q.list, q.then = q.list[:q.sent], nil
-		if len(q.tail) > 0 && !q.send(q.tail, last) {
+		if (last || len(q.tail) > 0) && !q.send(q.tail, last) {
 			return false
 		}
 	}
