@@ -6,7 +6,6 @@ import (
 	"os"
 	"text/tabwriter"
 
-	"varnet/internal/client"
 	"varnet/internal/contract"
 	"varnet/internal/steal"
 )
@@ -36,12 +35,12 @@ func check() error {
 	}
 	kinds := []string{"without an allowance", "with one"}
 	by := []map[string]*tried{triedBy(), triedBy()}
-	bare, err := startBare()
+	p, err := in.program()
 	if err != nil {
 		return err
 	}
-	defer bare.stop()
-	addresses, hosts, api := addressesOf(in.net.World, 50_000), hostsByDomain(in.net), client.New(in.url, in.key)
+	defer p.stop()
+	addresses, hosts := addressesOf(in.net.World, 50_000), hostsByDomain(in.net)
 	watch := steal.Begin()
 	defer watch.End()
 	for turn := range 2 * checkTurns {
@@ -50,7 +49,7 @@ func check() error {
 			return err
 		}
 		for i := range checkEach {
-			checkThenBare(ctx, api, bare, addresses[(turn*checkEach+i)*7%len(addresses)], hosts, by[with])
+			p.checkInto(by[with], addresses[(turn*checkEach+i)*7%len(addresses)], hosts)
 		}
 	}
 	t := tabwriter.NewWriter(os.Stdout, 0, 8, 2, ' ', tabwriter.AlignRight)

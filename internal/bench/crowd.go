@@ -123,18 +123,17 @@ func (in *installation) clicks(run int64) (by, inCalm map[string]*tried, err err
 		all.Go(func() { in.reader(ctx, n, run, by) })
 	}
 	addresses, hosts := addressesOf(in.net.World, 50_000), hostsByDomain(in.net)
-	bare, err := startBare()
-	if err != nil {
-		return nil, nil, err
-	}
-	defer bare.stop()
 	for n := range crowdCheckers {
+		p, err := in.program()
+		if err != nil {
+			return nil, nil, err
+		}
+		defer p.stop()
 		all.Go(func() {
-			api := client.New(in.url, in.key)
 			tick := time.NewTicker(crowdEvery)
 			defer tick.Stop()
 			for i := n; ctx.Err() == nil; i += crowdCheckers {
-				checkThenBare(ctx, api, bare, addresses[i*7%len(addresses)], hosts, by)
+				p.checkInto(by, addresses[i*7%len(addresses)], hosts)
 				select {
 				case <-tick.C:
 				case <-ctx.Done():
@@ -172,24 +171,17 @@ func settle(by map[string]*tried, watch *steal.Watch) (inCalm map[string]*tried,
 	return inCalm, nil
 }
 
-// checkThenBare checks an address, and then asks its host the same as barely as can be.
-func checkThenBare(ctx context.Context, api *client.Client, host *bareClient, address string, hosts map[string]string, by map[string]*tried) {
-	begun := time.Now()
-	whole := by[aCheck].do(ctx, func() error {
-		_, err := api.Check(ctx, []string{address})
-		return err
-	})
+// checkInto checks an address, and then has its host asked the same as barely as can be.
+func (p *program) checkInto(by map[string]*tried, address string, hosts map[string]string) {
 	_, domain, _ := strings.Cut(address, "@")
-	bare, err := host.ask(hosts[domain], []string{address, "made-up-1@" + domain, "made-up-2@" + domain})
-	if ctx.Err() != nil {
-		return
-	}
+	c, err := p.check(order{address, hosts[domain], domain})
 	if err != nil {
-		by[bareCheck].failed(err)
+		by[aCheck].failed(err)
 		return
 	}
-	by[bareCheck].add(begun, bare)
-	by[ownShare].add(begun, max(0, whole-bare))
+	by[aCheck].add(c.Begun, c.Check)
+	by[bareCheck].add(c.Begun, c.Bare)
+	by[ownShare].add(c.Begun, max(0, c.Check-c.Bare))
 }
 
 // busily begins runs, imports and exports of large lists, one after the other of each, until rest is called; did

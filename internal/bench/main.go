@@ -11,13 +11,13 @@ import (
 	"varnet/internal/steal"
 )
 
-var benches = map[string]func() error{"abuse": abuse, "check": check, "load": load, "trust": trust, "intake": intake, "million": million, "ten-million": tenMillion, "hundred-million": hundredMillion, "pace": paceBench, "latency": latency, "chaos": chaos, "first": first, "crowd": crowd, "teams": teams, "console": console, "politeness": politeness, "routines": routines, "bounces": bounces, "workshop": workshopBench, "odds": oddsBench, "ledger": ledgerBench, "forms": forms, "connections": connections, attackName: attackAlone, bareName: bareAlone}
+var benches = map[string]func() error{"abuse": abuse, "check": check, "load": load, "trust": trust, "intake": intake, "million": million, "ten-million": tenMillion, "hundred-million": hundredMillion, "pace": paceBench, "latency": latency, "chaos": chaos, "first": first, "crowd": crowd, "teams": teams, "console": console, "politeness": politeness, "routines": routines, "bounces": bounces, "workshop": workshopBench, "odds": oddsBench, "ledger": ledgerBench, "forms": forms, "connections": connections, attackName: attackAlone, programName: programAlone}
 
 func main() {
 	if len(os.Args) != 2 || benches[os.Args[1]] == nil {
 		var names []string
 		for n := range benches {
-			if n != attackName && n != bareName { // which benches of ours begin
+			if n != attackName && n != programName { // which benches of ours begin
 				names = append(names, n)
 			}
 		}

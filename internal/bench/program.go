@@ -1,96 +1,98 @@
 package main
 
 import (
+	"context"
 	"encoding/json"
 	"errors"
 	"io"
 	"os"
 	"os/exec"
-	"sync"
 	"time"
+
+	"varnet/internal/client"
 )
 
-// bareName is the bench that is a client of mail hosts and nothing else, told by standard input.
-const bareName = "bare-client"
+// programName is the bench that checks single addresses and does nothing else, told by standard input.
+const programName = "checking-program"
 
-// bareClient is a process that asks mail hosts as barely as can be, one after the other. Inside the bench it would share
-// a process with the practice hosts, and not wait for a processor at each reply as every real client does.
-type bareClient struct {
-	mu  sync.Mutex
+// program is a process that checks single addresses. Inside the bench it would share a process with the practice
+// hosts and all other clients, and wait for them, too, which no program that is somebody's own does.
+type program struct {
 	cmd *exec.Cmd
 	in  io.WriteCloser
 	out *json.Decoder
 }
 
-// bareQuestion is what it is told, and bareAnswer what it says to that.
+// order is what it is told, and checkTimes what came of it: how long the check took, and how long the same questions
+// to the host take, which are asked right after it, as barely as can be.
 type (
-	bareQuestion struct {
-		Host      string
-		Mailboxes []string
-	}
-	bareAnswer struct {
-		Took  time.Duration
-		Error string
+	order      struct{ Address, Host, Domain string }
+	checkTimes struct {
+		Begun       time.Time
+		Check, Bare time.Duration
+		Error       string
 	}
 )
 
-func startBare() (b *bareClient, err error) {
+// program begins one.
+func (in *installation) program() (p *program, err error) {
 	self, err := os.Executable()
 	if err != nil {
 		return nil, err
 	}
-	b = &bareClient{cmd: exec.Command(self, bareName)}
-	b.cmd.Stderr = os.Stderr
-	if b.in, err = b.cmd.StdinPipe(); err != nil {
+	p = &program{cmd: exec.Command(self, programName)}
+	p.cmd.Env = append(os.Environ(), "VARNET_SERVER="+in.url, "VARNET_KEY="+in.key)
+	p.cmd.Stderr = os.Stderr
+	if p.in, err = p.cmd.StdinPipe(); err != nil {
 		return nil, err
 	}
-	out, err := b.cmd.StdoutPipe()
+	out, err := p.cmd.StdoutPipe()
 	if err != nil {
 		return nil, err
 	}
-	b.out = json.NewDecoder(out)
-	return b, b.cmd.Start()
+	p.out = json.NewDecoder(out)
+	return p, p.cmd.Start()
 }
 
-func (b *bareClient) stop() {
-	_ = b.in.Close()
-	_ = b.cmd.Wait()
+func (p *program) stop() {
+	_ = p.in.Close()
+	_ = p.cmd.Wait()
 }
 
-// ask asks a host about some mailboxes, and returns how long that took.
-func (b *bareClient) ask(host string, mailboxes []string) (time.Duration, error) {
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	if err := json.NewEncoder(b.in).Encode(bareQuestion{host, mailboxes}); err != nil {
-		return 0, err
+// check has it check an address.
+func (p *program) check(o order) (c checkTimes, err error) {
+	if err = json.NewEncoder(p.in).Encode(o); err == nil {
+		err = p.out.Decode(&c)
 	}
-	var a bareAnswer
-	if err := b.out.Decode(&a); err != nil {
-		return 0, err
+	if err == nil && c.Error != "" {
+		err = errors.New(c.Error)
 	}
-	if a.Error != "" {
-		return 0, errors.New(a.Error)
-	}
-	return a.Took, nil
+	return c, err
 }
 
-// bareAlone is that process.
-func bareAlone() error {
+// programAlone is that process.
+func programAlone() error {
 	in, out := json.NewDecoder(os.Stdin), json.NewEncoder(os.Stdout)
+	api := client.New(os.Getenv("VARNET_SERVER"), os.Getenv("VARNET_KEY"))
 	for {
-		var q bareQuestion
-		if err := in.Decode(&q); errors.Is(err, io.EOF) {
+		var o order
+		if err := in.Decode(&o); errors.Is(err, io.EOF) {
 			return nil
 		} else if err != nil {
 			return err
 		}
-		var a bareAnswer
-		begun := time.Now()
-		if err := dialogue(q.Host, q.Mailboxes); err != nil {
-			a.Error = err.Error()
+		c := checkTimes{Begun: time.Now()}
+		_, err := api.Check(context.Background(), []string{o.Address})
+		c.Check = time.Since(c.Begun)
+		if err == nil {
+			begun := time.Now()
+			err = dialogue(o.Host, []string{o.Address, "made-up-1@" + o.Domain, "made-up-2@" + o.Domain})
+			c.Bare = time.Since(begun)
 		}
-		a.Took = time.Since(begun)
-		if err := out.Encode(a); err != nil {
+		if err != nil {
+			c.Error = err.Error()
+		}
+		if err := out.Encode(c); err != nil {
 			return err
 		}
 	}
