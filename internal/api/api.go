@@ -120,9 +120,13 @@ func New(ending context.Context, e *work.Engine, o Options) http.Handler {
 	return r
 }
 
-// compress compresses responses that are texts and larger than one packet.
+// compressFrom is from how many bytes on responses are compressed: fewer fit three packets, which go out together, and
+// compressing them would take longer than what it saves.
+const compressFrom = 4 << 10
+
+// compress compresses responses that are texts and not small.
 func compress() func(http.Handler) http.Handler {
-	wrap, err := gzhttp.NewWrapper(gzhttp.ContentTypes(compressed), gzhttp.EnableZstd(false))
+	wrap, err := gzhttp.NewWrapper(gzhttp.ContentTypes(compressed), gzhttp.MinSize(compressFrom), gzhttp.EnableZstd(false))
 	if err != nil {
 		panic(err) // an option that cannot be
 	}

@@ -30,9 +30,7 @@ func (a *API) check(ctx context.Context, in *struct{ Body contract.Addresses }) 
 	if err := a.mayCheck(ctx, len(in.Body.Addresses)); err != nil {
 		return nil, err
 	}
-	found, err := a.engine.CheckPaid(ctx, a.reserve, in.Body.Addresses, func(typed string) work.Checked {
-		return a.engine.Check(ctx, workspace(ctx).ID, typed, func(finding.Stage, work.Checked) {})
-	})
+	found, err := a.engine.CheckPaid(ctx, workspace(ctx).ID, a.reserve, in.Body.Addresses)
 	if err != nil {
 		return nil, a.failed(ctx, err)
 	}
@@ -65,8 +63,9 @@ func (a *API) mayStream(h huma.API) func(huma.Context, func(huma.Context)) {
 type reservationKey struct{}
 
 func (a *API) checkEvents(ctx context.Context, in *struct{ Body contract.OneAddress }, send sse.Sender) {
-	c := a.engine.Check(ctx, workspace(ctx).ID, in.Body.Address, func(s finding.Stage, c work.Checked) {
+	c := a.engine.Check(ctx, workspace(ctx).ID, in.Body.Address, func(s finding.Stage, c work.Checked) bool {
 		_ = send.Data(passedBody(s, c))
+		return true
 	})
 	if r, ok := ctx.Value(reservationKey{}).(store.Reservation); ok {
 		a.settle(ctx, r, []finding.Verdict{c.Verdict})

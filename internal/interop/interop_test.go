@@ -331,7 +331,7 @@ func TestRealServers(t *testing.T) {
 		{"x@broken.test", finding.Undecided, "domain.unresolved"},
 		{"x@dead.test", finding.Undecided, "exchanger.unreachable"},
 	} {
-		got := e.Check(t.Context(), 0, c.address, func(finding.Stage, work.Checked) {})
+		got := e.Check(t.Context(), 0, c.address, nil)
 		if got.Verdict.Finding != c.finding || !strings.Contains(c.causes, string(got.Verdict.Cause)) {
 			t.Errorf("%s is %s by %s, want %s by %s: %+v", c.address, got.Verdict.Finding, got.Verdict.Cause, c.finding, c.causes, got.Asked)
 		}

@@ -71,7 +71,7 @@ func soon(r Reservation) []question {
 	if r.What != ForCheck {
 		return nil
 	}
-	return []question{change("SELECT set_config('synchronous_commit', 'off', true)")}
+	return []question{noDisk}
 }
 
 // HoldReservation is HoldBook for a reservation that is to be closed: the book has the lots it was taken from, too.

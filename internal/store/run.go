@@ -452,6 +452,16 @@ func acceptancesOf(known *[]probe.Acceptance, domain string) question {
 // have found out that a host answers by chance, and another, which knew nothing of that,
 // not: the first is believed.
 func (s *Store) SaveAcceptances(ctx context.Context, acceptances []probe.Acceptance) error {
+	return s.saveAcceptances(ctx, acceptances)
+}
+
+// SaveAcceptancesSoon is SaveAcceptances for somebody who waits: what the server forgets if it crashes in the next
+// half second is learnt again. It is no part of a transaction.
+func (s *Store) SaveAcceptancesSoon(ctx context.Context, acceptances []probe.Acceptance) error {
+	return s.saveAcceptances(ctx, acceptances, noDisk)
+}
+
+func (s *Store) saveAcceptances(ctx context.Context, acceptances []probe.Acceptance, before ...question) error {
 	if len(acceptances) == 0 {
 		return nil
 	}
@@ -470,10 +480,9 @@ func (s *Store) SaveAcceptances(ctx context.Context, acceptances []probe.Accepta
 		ordered[last+1] = a
 		domains, exchangers, routes, at = append(domains, a.Domain), append(exchangers, a.Exchanger), append(routes, a.Route), append(at, a.At)
 	}
-	_, err := s.db.Exec(ctx, `
+	return s.ask(ctx, append(before, change(`
 		INSERT INTO acceptance (domain, exchanger, route_id, facts, at) SELECT * FROM unnest($1::text[], $2::text[], $3::bigint[], $4::jsonb[], $5::timestamptz[])
 		ON CONFLICT (domain, exchanger, route_id) DO UPDATE SET facts = EXCLUDED.facts, at = EXCLUDED.at
 		WHERE NOT (acceptance.facts->>'accepts' = 'mixed' AND EXCLUDED.facts->>'accepts' = 'known' AND acceptance.at > EXCLUDED.at - $6::interval
-			AND coalesce((EXCLUDED.facts->>'refused')::int, 0) < $7)`, domains, exchangers, routes, ordered[:len(domains)], at, probe.Fresh, probe.Proof)
-	return err
+			AND coalesce((EXCLUDED.facts->>'refused')::int, 0) < $7)`, domains, exchangers, routes, ordered[:len(domains)], at, probe.Fresh, probe.Proof))...)
 }

@@ -319,6 +319,10 @@ func change(sql string, args ...any) question {
 	return question{sql, args, func(rows pgx.Rows) error { rows.Close(); return rows.Err() }}
 }
 
+// noDisk has the transaction commit without waiting for the disk: if the server crashes it may be lost, whole, where
+// it ended in the last half second.
+var noDisk = change("SELECT set_config('synchronous_commit', 'off', true)")
+
 // many reads records.
 func many[T any](ctx context.Context, db querier, sql string, args ...any) ([]T, error) {
 	rows, err := db.Query(ctx, sql, args...)

@@ -2,6 +2,7 @@ package work
 
 import (
 	"context"
+	"errors"
 	"slices"
 	"sync"
 	"time"
@@ -90,25 +91,39 @@ func (e *Engine) StopRun(ctx context.Context, workspace, run int64) error {
 type Reserve func(ctx context.Context, addresses int) (store.Reservation, error)
 
 // CheckPaid checks addresses side by side, each once, and charges what they came to. With too little
-// left it checks nothing and returns why.
-func (e *Engine) CheckPaid(ctx context.Context, reserve Reserve, typed []string, check func(typed string) Checked) ([]Checked, error) {
+// left it asks no mail host and returns why: what is known of the addresses, and of their domains, is looked up
+// while that is set aside.
+func (e *Engine) CheckPaid(ctx context.Context, workspace int64, reserve Reserve, typed []string) ([]Checked, error) {
 	once := slices.Compact(slices.Sorted(slices.Values(typed)))
-	r, err := reserve(ctx, len(once))
-	if err != nil {
-		return nil, err
-	}
 	done, found := make([]Checked, len(once)), make([]finding.Verdict, len(once))
 	var wg sync.WaitGroup
 	var faults fault.Keeper
+	var r store.Reservation
+	err, reserved := errors.New("nothing was set aside"), make(chan struct{})
+	wg.Go(func() {
+		defer faults.Keep()
+		defer close(reserved)
+		r, err = reserve(ctx, len(once))
+	})
+	asked := func(s finding.Stage, _ Checked) (goOn bool) {
+		if s == finding.StageDomain {
+			<-reserved
+			return err == nil
+		}
+		return true
+	}
 	for i, t := range once {
 		wg.Go(func() {
 			defer faults.Keep()
-			done[i] = check(t)
+			done[i] = e.Check(ctx, workspace, t, asked)
 			found[i] = done[i].Verdict
 		})
 	}
 	wg.Wait()
 	faults.Throw()
+	if err != nil {
+		return nil, err
+	}
 	out := make([]Checked, len(typed))
 	for i, t := range typed {
 		at, _ := slices.BinarySearch(once, t)

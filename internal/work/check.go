@@ -89,10 +89,15 @@ func (e *Engine) Catalogue(ctx context.Context, workspace int64) (*catalogue.Cat
 	return catalogue.With(own), err
 }
 
+// Passed is told each stage that an address has passed, with what was seen so far. Where it reports
+// false nothing more is asked, and the address has no finding.
+type Passed func(finding.Stage, Checked) (goOn bool)
+
+func (p Passed) tell(s finding.Stage, c Checked) (goOn bool) { return p == nil || p(s, c) }
+
 // Check verifies one address now, without a list. It asks once; what a host
-// puts off is undecided. passed is told each stage that the address has passed,
-// with what was seen so far.
-func (e *Engine) Check(ctx context.Context, workspace int64, typed string, passed func(finding.Stage, Checked)) Checked {
+// puts off is undecided. passed may be nil.
+func (e *Engine) Check(ctx context.Context, workspace int64, typed string, passed Passed) Checked {
 	c := e.checkNow(ctx, workspace, typed, passed)
 	operator := ""
 	if c.Domain != nil {
@@ -105,7 +110,7 @@ func (e *Engine) Check(ctx context.Context, workspace int64, typed string, passe
 	return c
 }
 
-func (e *Engine) checkNow(ctx context.Context, workspace int64, typed string, passed func(finding.Stage, Checked)) Checked {
+func (e *Engine) checkNow(ctx context.Context, workspace int64, typed string, passed Passed) Checked {
 	c := Checked{Typed: typed, At: time.Now()}
 	a, err := e.Grammar.Parse(typed)
 	if errors.As(err, &c.Problem) {
@@ -126,7 +131,9 @@ func (e *Engine) checkNow(ctx context.Context, workspace int64, typed string, pa
 	}
 	known := catalogue.With(was.Entries)
 	c.Address, c.Suggestion = a, known.Suggest(a.Domain)
-	passed(finding.StageSyntax, c)
+	if !passed.tell(finding.StageSyntax, c) {
+		return c
+	}
 	traits := e.domainOf(ctx, &c, known)
 	if v, bounced := was.Outcome.Verdict(finding.Verdict{Traits: traits}, c.At); bounced {
 		c.Verdict, c.Asked = v, []probe.Asked{bounce.Evidence(was.Outcome)}
@@ -136,7 +143,9 @@ func (e *Engine) checkNow(ctx context.Context, workspace int64, typed string, pa
 		c.Verdict = finding.ConcludeFrom(cause, traits)
 		return c
 	}
-	passed(finding.StageDomain, c)
+	if !passed.tell(finding.StageDomain, c) {
+		return c
+	}
 	e.askNow(ctx, workspace, &c, traits, was)
 	return c
 }
@@ -188,7 +197,7 @@ func (e *Engine) askNow(ctx context.Context, workspace int64, c *Checked, traits
 	if v, changed := was.Outcome.Verdict(c.Verdict, c.At); changed {
 		c.Verdict, c.Asked = v, append(c.Asked, bounce.Evidence(was.Outcome))
 	}
-	if err := e.Store.SaveAcceptances(ctx, newAcceptances([]probe.Domain{domain}, out.Acceptances)); err != nil {
+	if err := e.Store.SaveAcceptancesSoon(ctx, newAcceptances([]probe.Domain{domain}, out.Acceptances)); err != nil {
 		e.Log.Warn("what was learnt of a domain was not kept", "domain", a.Domain, "err", err)
 	}
 }

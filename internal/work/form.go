@@ -58,9 +58,7 @@ func (e *Engine) checkForForm(ctx context.Context, workspace int64, by store.By,
 		}
 		return e.Allowance.Single(ctx, workspace, by, addresses)
 	}
-	found, err := e.CheckPaid(ctx, reserve, []string{a.Mailbox()}, func(typed string) Checked {
-		return e.Check(ctx, workspace, typed, func(finding.Stage, Checked) {})
-	})
+	found, err := e.CheckPaid(ctx, workspace, reserve, []string{a.Mailbox()})
 	if err != nil {
 		return form.Checked{}, err
 	}

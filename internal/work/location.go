@@ -170,7 +170,7 @@ type checkedThere struct {
 
 // Work checks the address; what it found is the job's output.
 func (w *checkWorker) Work(ctx context.Context, job *river.Job[CheckArgs]) error {
-	c := w.engine.checkNow(ctx, job.Args.Workspace, job.Args.Address, func(finding.Stage, Checked) {})
+	c := w.engine.checkNow(ctx, job.Args.Workspace, job.Args.Address, nil)
 	record := pack.ParcelRecord{Conversations: c.Conversations}
 	if c.Acceptance != nil {
 		record.Acceptances = []probe.Acceptance{*c.Acceptance}
