@@ -49,7 +49,8 @@ func parse(text string) (c counted) {
 const (
 	// window is the shortest time that the kernel's ticks of 10 ms tell something of.
 	window = 500 * time.Millisecond
-	// calm is the most that others get of a calm window, in percent: a tick or two.
+	// calm is the most that others get of a calm window, in percent of what was wanted; a tick is nothing, however
+	// little that was.
 	calm = 2
 )
 
@@ -72,7 +73,7 @@ func Begin() *Watch {
 			select {
 			case at := <-tick.C:
 				now := read()
-				w.add(at, now.since(before))
+				w.add(at, now.stolen-before.stolen <= 1 || now.since(before) <= calm)
 				before = now
 			case <-done:
 				return
@@ -85,10 +86,10 @@ func Begin() *Watch {
 // End ends it; what was seen stays known.
 func (w *Watch) End() { w.stop() }
 
-func (w *Watch) add(end time.Time, percent float64) {
+func (w *Watch) add(end time.Time, calm bool) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	w.ends, w.calm = append(w.ends, end), append(w.calm, percent <= calm)
+	w.ends, w.calm = append(w.ends, end), append(w.calm, calm)
 }
 
 // Calm reports whether the window of a moment, the one before it and the one after it were calm: what had piled up

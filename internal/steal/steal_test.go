@@ -19,8 +19,8 @@ func TestShare(t *testing.T) {
 
 func TestCalm(t *testing.T) {
 	w, begun := &Watch{}, time.Now()
-	for n, percent := range []float64{0, 1, 2, 3, 0, 0, 0} {
-		w.add(begun.Add(time.Duration(n+1)*window), percent)
+	for n, calm := range []bool{true, true, true, false, true, true, true} {
+		w.add(begun.Add(time.Duration(n+1)*window), calm)
 	}
 	for n, want := range []bool{false, true, false, false, false, true, false, false} {
 		if at := begun.Add(time.Duration(n)*window + window/2); w.Calm(at) != want {
