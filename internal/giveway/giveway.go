@@ -29,7 +29,7 @@ const (
 	most = 200 * time.Millisecond
 )
 
-// Class is a kind of work, which stands in line with its own kind alone.
+// Class is a kind of work, which stands in line with its own kind alone: thousands of parcels keep no import waiting.
 type Class int
 
 // The classes.
@@ -43,18 +43,20 @@ const (
 type Gate struct {
 	waits  atomic.Int64           // requests that are attended to
 	last   atomic.Int64           // when one was last, in nanoseconds
-	pieces [classes]chan struct{} // of work that go on while somebody may come
+	lines  [classes]chan struct{} // whose first waits for a piece
+	pieces chan struct{}          // of work that go on while somebody may come
 
 	mu   sync.Mutex
 	free chan struct{} // closed while nobody is attended to
 }
 
-// New returns a gate that lets half as many pieces of work of a class go on at a time as there are processors, while
-// somebody may come: what they ask of the database and of mail hosts takes the other half.
+// New returns a gate that lets half as many pieces of work go on at a time as there are processors, while
+// somebody may come, those of the classes in turn: what they ask of the database and of mail hosts takes its share
+// of the other half, and who comes finds a processor.
 func New() *Gate {
-	g := &Gate{free: make(chan struct{})}
-	for c := range g.pieces {
-		g.pieces[c] = make(chan struct{}, max(1, runtime.GOMAXPROCS(0)/2))
+	g := &Gate{free: make(chan struct{}), pieces: make(chan struct{}, max(1, runtime.GOMAXPROCS(0)/2))}
+	for c := range g.lines {
+		g.lines[c] = make(chan struct{}, 1)
 	}
 	close(g.free)
 	return g
@@ -152,19 +154,33 @@ func (g *Gate) GiveWay(ctx context.Context) {
 		case <-ctx.Done():
 			return
 		}
-		c, _ := ctx.Value(classKey{}).(Class)
-		select {
-		case g.pieces[c] <- struct{}{}:
-		case <-limit.C:
-			return
-		case <-ctx.Done():
-			return
-		}
-		time.AfterFunc(quantum, func() { <-g.pieces[c] })
-		if g.waits.Load() == 0 {
+		if !g.turn(ctx, limit.C) || g.waits.Load() == 0 {
 			return
 		}
 	}
+}
+
+// turn waits for a piece, at the end of the line of its class, and takes it for a quantum; false: it took too long.
+func (g *Gate) turn(ctx context.Context, limit <-chan time.Time) bool {
+	take := func(of chan struct{}) bool {
+		select {
+		case of <- struct{}{}:
+			return true
+		case <-limit:
+		case <-ctx.Done():
+		}
+		return false
+	}
+	c, _ := ctx.Value(classKey{}).(Class)
+	if !take(g.lines[c]) {
+		return false
+	}
+	defer func() { <-g.lines[c] }()
+	if !take(g.pieces) {
+		return false
+	}
+	time.AfterFunc(quantum, func() { <-g.pieces })
+	return true
 }
 
 // Dialer returns a dialer whose conversations give way before each of their questions, unless somebody

@@ -79,6 +79,29 @@ func TestAFewAtATime(t *testing.T) {
 	all.Wait()
 }
 
+// TestClassesTakeTurns: of what waits at once each class goes on as often as the other, however many of one there are.
+func TestClassesTakeTurns(t *testing.T) {
+	g := New()
+	_, done := g.Attend(t.Context())
+	passed := make(chan Class, 1000)
+	for c, n := range map[Class]int{Runs: 500, Files: 50} {
+		for range n {
+			go func() { g.GiveWay(Of(t.Context(), c)); passed <- c }()
+		}
+	}
+	time.Sleep(20 * time.Millisecond)
+	done()
+	files := 0
+	for range 40 {
+		if <-passed == Files {
+			files++
+		}
+	}
+	if files < 10 || files > 30 {
+		t.Errorf("of the first 40 pieces %d were of files", files)
+	}
+}
+
 func BenchmarkNobodyThere(b *testing.B) {
 	g, ctx := New(), b.Context()
 	for b.Loop() {
