@@ -90,11 +90,16 @@ func (o Order) most(c ledger.Costs) int64 {
 	return sum
 }
 
+// reservation is one that is to be made for an order.
+func (d *Desk) reservation(o Order) store.Reservation {
+	return store.Reservation{WorkspaceID: o.Workspace, What: o.What, List: o.List, By: o.By, At: d.Now()}
+}
+
 // Reserve sets aside what an order may cost at most. It belongs in the transaction that starts what
 // it is for. A workspace of which no allowance is kept has nothing set aside. With too little the error
 // is a *ledger.Short, with a limit of the plan in the way a *Refused.
 func (d *Desk) Reserve(ctx context.Context, s *store.Store, tx pgx.Tx, o Order) (r store.Reservation, err error) {
-	r = store.Reservation{WorkspaceID: o.Workspace, What: o.What, List: o.List, By: o.By, At: d.Now()}
+	r = d.reservation(o)
 	h, err := s.HoldForReservation(ctx, &r)
 	if err != nil || !h.Kept {
 		return store.Reservation{}, err
@@ -107,27 +112,35 @@ func (d *Desk) Reserve(ctx context.Context, s *store.Store, tx pgx.Tx, o Order) 
 			return r, err
 		}
 	}
+	if err := d.setAside(ctx, s, h, o, &r); err != nil {
+		return r, err
+	}
+	if err := s.NewReservation(ctx, r, h.Book); err != nil {
+		return r, err
+	}
+	return r, d.tellLow(ctx, s, tx, h.Allowance, h.Balance())
+}
+
+// setAside takes what an order may cost at most from a book, for a reservation.
+func (d *Desk) setAside(ctx context.Context, s *store.Store, h store.HeldBook, o Order, r *store.Reservation) error {
 	costs, err := o.costs(h.Plan)
 	if err != nil {
-		return r, err
+		return err
 	}
 	amount := o.most(costs)
 	if err := d.withinLimits(ctx, s, h.Allowance, o, amount, r.At); err != nil {
-		return r, err
+		return err
 	}
 	held, err := h.Reserve(r.ID, amount, r.At)
 	if err != nil {
-		return r, err
+		return err
 	}
 	if o.Run != 0 {
 		r.RunID = &o.Run
 	}
 	r.CostSyntax, r.CostDomain, r.CostMailbox = costs.Syntax, costs.Domain, costs.Mailbox
 	r.Reserved, r.Taken = held.Reserved, held.Taken
-	if err := s.NewReservation(ctx, r, h.Book); err != nil {
-		return r, err
-	}
-	return r, d.tellLow(ctx, s, tx, h.Allowance, h.Balance())
+	return nil
 }
 
 // withinLimits holds an order against the limits of a day, which begins at midnight UTC.
@@ -158,10 +171,10 @@ func dayOf(t time.Time) time.Time { return t.UTC().Truncate(24 * time.Hour) }
 
 // tellLow tells once that little is left, and once more when there was enough in between.
 func (d *Desk) tellLow(ctx context.Context, s *store.Store, tx pgx.Tx, a store.Allowance, left int64) error {
-	low := left < a.Low
-	if low == a.LowTold {
+	if told(a, left) {
 		return nil
 	}
+	low := left < a.Low
 	a.LowTold = low
 	if err := s.SetAllowance(ctx, a); err != nil || !low {
 		return err
@@ -169,6 +182,9 @@ func (d *Desk) tellLow(ctx context.Context, s *store.Store, tx pgx.Tx, a store.A
 	says := fmt.Sprintf("%s, fewer than your warning level of %s.", say.Plural(left, "check is left", "checks are left"), say.Number(a.Low))
 	return d.Happened(ctx, s, tx, event.Event{Code: event.AllowanceLow, Workspace: a.WorkspaceID, Says: says, Data: event.Data{Words: says}})
 }
+
+// told reports whether all that there is to tell of what is left was told.
+func told(a store.Allowance, left int64) bool { return (left < a.Low) == a.LowTold }
 
 // CloseRun closes what is set aside for a run that has ended and of which nothing is at work.
 func (d *Desk) CloseRun(ctx context.Context, s *store.Store, tx pgx.Tx, run int64) error {
@@ -216,8 +232,20 @@ func (d *Desk) CloseEnded(ctx context.Context, run int64) error {
 
 // Single sets aside what a check of some addresses may cost. Where no allowance is kept, nothing is.
 func (d *Desk) Single(ctx context.Context, workspace int64, by store.By, addresses int) (r store.Reservation, err error) {
+	o := Order{Workspace: workspace, What: store.ForCheck, By: by, Addresses: int64(addresses), Depth: string(store.DepthMailbox)}
+	r = d.reservation(o)
+	made, err := d.Store.ReserveCheck(ctx, &r, func(s *store.Store, h store.HeldBook) (all bool, err error) {
+		if !h.GrantDue().After(r.At) {
+			return false, nil
+		}
+		err = d.setAside(ctx, s, h, o, &r)
+		return told(h.Allowance, h.Balance()), err
+	})
+	if made || err != nil {
+		return r, err
+	}
 	err = d.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
-		r, err = d.Reserve(ctx, s, tx, Order{Workspace: workspace, What: store.ForCheck, By: by, Addresses: int64(addresses), Depth: string(store.DepthMailbox)})
+		r, err = d.Reserve(ctx, s, tx, o)
 		return err
 	})
 	return r, err

@@ -333,7 +333,10 @@ func TestAllowanceSurvives(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	waitForTheMiddle(t, api, second.ID)
+	eventually(t, 20*time.Second, func() (bool, string) { // what planning concludes costs nothing
+		return conclusive(t, api, second.ID) > 0, "nothing of the second run is conclusive"
+	})
+	inTheMiddle(t, api, second.ID)
 	if _, err := api.StopRun(ctx, second.ID); err != nil {
 		t.Fatal(err)
 	}

@@ -57,12 +57,43 @@ type HeldBook struct {
 
 // HoldBook locks the allowance of a workspace, and returns it with its book.
 func (s *Store) HoldBook(ctx context.Context, workspace int64) (HeldBook, error) {
-	return s.holdBook(ctx, workspace, nil)
+	return s.holdBook(ctx, workspace, nil, nil)
 }
 
 // HoldForReservation is HoldBook, and gives a reservation that is to be made its ID.
 func (s *Store) HoldForReservation(ctx context.Context, r *Reservation) (HeldBook, error) {
-	return s.holdBook(ctx, r.WorkspaceID, nil, append(soon(*r), row([]any{&r.ID}, "SELECT nextval(pg_get_serial_sequence('reservation', 'id'))"))...)
+	return s.holdBook(ctx, r.WorkspaceID, soon(*r), nil, identified(r))
+}
+
+func identified(r *Reservation) question {
+	return row([]any{&r.ID}, "SELECT nextval(pg_get_serial_sequence('reservation', 'id'))")
+}
+
+// ReserveCheck makes a reservation for a single check in two round trips, since somebody waits: BEGIN goes out with
+// what is held, and COMMIT with what take makes of it. Where take reports that there is more to do than that, or no
+// allowance is kept, nothing is made, and made is false.
+func (s *Store) ReserveCheck(ctx context.Context, r *Reservation, take func(s *Store, h HeldBook) (all bool, err error)) (made bool, err error) {
+	conn, err := s.pool.Acquire(ctx)
+	if err != nil {
+		return false, err
+	}
+	defer conn.Release()
+	within := *s
+	within.db = conn
+	defer func() {
+		if !made {
+			_, _ = conn.Exec(context.WithoutCancel(ctx), "ROLLBACK")
+		}
+	}()
+	h, err := within.holdBook(ctx, r.WorkspaceID, append([]question{change("BEGIN")}, soon(*r)...), nil, identified(r))
+	if err != nil || !h.Kept {
+		return false, err
+	}
+	if all, err := take(&within, h); err != nil || !all {
+		return false, err
+	}
+	err = within.ask(ctx, newReservation(*r, h.Book), change("COMMIT"))
+	return err == nil, err
 }
 
 // soon commits what sets single checks aside, or charges them, without waiting for the disk. If the server crashes,
@@ -77,18 +108,18 @@ func soon(r Reservation) []question {
 // HoldReservation is HoldBook for a reservation that is to be closed: the book has the lots it was taken from, too.
 // charged is what it was charged with so far; open is false where it is closed.
 func (s *Store) HoldReservation(ctx context.Context, r Reservation) (h HeldBook, charged int64, open bool, err error) {
-	h, err = s.holdBook(ctx, r.WorkspaceID, r.Taken,
+	h, err = s.holdBook(ctx, r.WorkspaceID, nil, r.Taken,
 		row([]any{&open}, "SELECT true FROM reservation WHERE id = $1 AND closed_at IS NULL FOR UPDATE", r.ID),
 		row([]any{&charged}, "SELECT coalesce("+chargedOn+", 0) FROM reservation r WHERE id = $1", r.ID))
 	return h, charged, open, err
 }
 
-// holdBook asks for all that somebody waits for in one round trip; the allowance is locked before all else.
-func (s *Store) holdBook(ctx context.Context, workspace int64, taken []ledger.Taken, also ...question) (HeldBook, error) {
+// holdBook asks for all that somebody waits for in one round trip; the allowance is locked before all that also locks.
+func (s *Store) holdBook(ctx context.Context, workspace int64, first []question, taken []ledger.Taken, also ...question) (HeldBook, error) {
 	h := HeldBook{Book: &ledger.Book{}}
 	var kept []Allowance
-	all := append([]question{records(&kept, allowanceQuery+"WHERE a.workspace_id = $1 AND a.kept FOR UPDATE OF a", workspace)}, also...)
-	err := s.ask(ctx, append(all, lotsOf(h.Book, workspace, taken))...)
+	all := append(first, records(&kept, allowanceQuery+"WHERE a.workspace_id = $1 AND a.kept FOR UPDATE OF a", workspace))
+	err := s.ask(ctx, append(append(all, also...), lotsOf(h.Book, workspace, taken))...)
 	if h.Kept = len(kept) > 0; h.Kept {
 		h.Allowance = kept[0]
 	}
@@ -241,12 +272,15 @@ const reservationColumns = "id, workspace_id, what, run_id, list, person_id, key
 
 // NewReservation records a reservation that HoldForReservation gave its ID, with what it changes in the book.
 func (s *Store) NewReservation(ctx context.Context, r Reservation, b *ledger.Book) error {
-	_, err := s.db.Exec(ctx, `WITH made AS (INSERT INTO reservation
+	return s.ask(ctx, newReservation(r, b))
+}
+
+func newReservation(r Reservation, b *ledger.Book) question {
+	return change(`WITH made AS (INSERT INTO reservation
 			(id, workspace_id, at, what, run_id, list, person_id, key_id, routine_id, connection_id, cost_syntax, cost_domain, cost_mailbox, reserved, taken)
 			OVERRIDING SYSTEM VALUE VALUES ($12, $1, $2, $13, $14, $15, $16, $17, $18, $19, $20, $21, $22, $23, $24)), `+entered(""),
 		entries(r.WorkspaceID, b, "", r.At, r.ID, r.What, r.RunID, r.List, r.PersonID, r.KeyID, r.RoutineID, r.ConnectionID,
 			r.CostSyntax, r.CostDomain, r.CostMailbox, r.Reserved, append([]ledger.Taken{}, r.Taken...))...)
-	return err
 }
 
 // OpenReservations returns those of a run that are open.
