@@ -12,7 +12,7 @@ import (
 
 // Event is an event as it is kept.
 type Event struct {
-	Seq         int64  // counts them; later ones have higher numbers
+	Seq         int64  // counts them as they are told; later ones have higher numbers
 	ID          string // by which receivers know repeats
 	WorkspaceID *int64
 	PersonID    *int64
@@ -46,10 +46,29 @@ func (s *Store) Event(ctx context.Context, seq int64) (Event, error) {
 	return one[Event](ctx, s.db, "SELECT "+eventColumns+" FROM event WHERE seq = $1", seq)
 }
 
-// TellEvent records that an event is told, and in which sentences; ErrNotFound where it was
-// told before.
-func (s *Store) TellEvent(ctx context.Context, seq int64, says string) error {
-	return s.changed(ctx, "UPDATE event SET told_at = now(), says = $2 WHERE seq = $1 AND told_at IS NULL", seq, says)
+// EarlierUntold reports whether an event about the same thing happened before this one, not long ago, and is not told yet.
+func (s *Store) EarlierUntold(ctx context.Context, e Event) (is bool, err error) {
+	err = s.db.QueryRow(ctx, `SELECT EXISTS (SELECT FROM event WHERE thing = $1 AND workspace_id IS NOT DISTINCT FROM $2 AND person_id IS NOT DISTINCT FROM $3
+		AND seq < $4 AND told_at IS NULL AND at > now() - make_interval(secs => $5))`, e.Thing, e.WorkspaceID, e.PersonID, e.Seq, inOrderFor.Seconds()).Scan(&is)
+	return is, err
+}
+
+// inOrderFor is for how long one that cannot be told keeps others about the same thing waiting.
+const inOrderFor = time.Minute
+
+// tellLock is the advisory lock under which events are told, one after the other.
+const tellLock = 0x76_74_65_6c_6c // "vtell"
+
+// TellEvent records that an event is told, and in which sentences, and returns the number that it has from then on;
+// ErrNotFound where it was told before. It belongs in a short transaction: others wait until it ends. Numbers are given
+// in the order of these, since whoever has read as far as one never asks for those below it.
+func (s *Store) TellEvent(ctx context.Context, seq int64, says string) (told int64, err error) {
+	err = s.ask(ctx, change("SELECT pg_advisory_xact_lock($1)", int64(tellLock)),
+		row([]any{&told}, "UPDATE event SET told_at = now(), says = $2, seq = DEFAULT WHERE seq = $1 AND told_at IS NULL RETURNING seq", seq, says))
+	if err == nil && told == 0 {
+		err = ErrNotFound
+	}
+	return told, err
 }
 
 // Happened reports whether there is an event of a kind about a thing.

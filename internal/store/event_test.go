@@ -15,7 +15,7 @@ func told(t *testing.T, s *store.Store, e event.Event) int64 {
 	t.Helper()
 	seq, err := s.AddEvent(t.Context(), e)
 	if err == nil {
-		err = s.TellEvent(t.Context(), seq, "Something happened.")
+		seq, err = s.TellEvent(t.Context(), seq, "Something happened.")
 	}
 	if err != nil {
 		t.Fatal(err)
@@ -115,8 +115,52 @@ func TestWhoSees(t *testing.T) {
 		t.Fatal(err)
 	}
 	holds("all up to one", view, map[int64]int64{again: 0, other: 0, joined: 0, device: 1, route: 1})
-	if err := s.TellEvent(ctx, first, "Again."); !errors.Is(err, store.ErrNotFound) {
+	if _, err := s.TellEvent(ctx, first, "Again."); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("told twice: %v", err)
+	}
+}
+
+// TestWhatIsToldLaterComesLater: whoever reads on from a number misses no event, also where the one that happened first
+// is told last; about one thing they are told in order.
+func TestWhatIsToldLaterComesLater(t *testing.T) {
+	s, ctx := open(t), t.Context()
+	w, err := s.NewWorkspace(ctx, "the library")
+	if err != nil {
+		t.Fatal(err)
+	}
+	var seqs []int64
+	for _, run := range []int64{1, 2, 1} {
+		seq, err := s.AddEvent(ctx, event.Event{Code: event.RunFinished, Workspace: w.ID, Data: event.Data{RunID: run}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		seqs = append(seqs, seq)
+	}
+	for n, want := range []bool{false, false, true} {
+		e, err := s.UntoldEvent(ctx, seqs[n])
+		if err != nil {
+			t.Fatal(err)
+		}
+		if waits, err := s.EarlierUntold(ctx, e); err != nil || waits != want {
+			t.Errorf("event %d about %s waits: %v, %v", n, e.Thing, waits, err)
+		}
+	}
+	var after int64
+	var read []string
+	for _, n := range []int{1, 0, 2} {
+		if _, err := s.TellEvent(ctx, seqs[n], "It is finished."); err != nil {
+			t.Fatal(err)
+		}
+		events, err := s.Events(ctx, store.View{Workspace: w.ID, Codes: []event.Code{event.RunFinished}}, after, 10)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, e := range events {
+			after, read = e.Seq, append(read, e.Thing)
+		}
+	}
+	if want := []string{"runs/2", "runs/1", "runs/1"}; !slices.Equal(read, want) {
+		t.Errorf("read are %v, not %v", read, want)
 	}
 }
 

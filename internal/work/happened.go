@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"errors"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
@@ -64,6 +65,13 @@ func (w *tellWorker) Work(ctx context.Context, job *river.Job[TellArgs]) error {
 	if err != nil {
 		return err
 	}
+	earlier, err := e.Store.EarlierUntold(ctx, ev)
+	if err != nil {
+		return err
+	}
+	if earlier {
+		return river.JobSnooze(time.Second)
+	}
 	says, err := e.Outbox.Says(ctx, ev)
 	if err != nil {
 		return err
@@ -73,7 +81,8 @@ func (w *tellWorker) Work(ctx context.Context, job *river.Job[TellArgs]) error {
 		return err
 	}
 	return e.Store.InTx(ctx, func(s *store.Store, tx pgx.Tx) error {
-		if err := s.TellEvent(ctx, ev.Seq, says); err != nil {
+		ev := ev
+		if ev.Seq, err = s.TellEvent(ctx, ev.Seq, says); err != nil {
 			if errors.Is(err, store.ErrNotFound) {
 				err = nil
 			}
