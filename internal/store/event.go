@@ -60,11 +60,13 @@ const inOrderFor = time.Minute
 const tellLock = 0x76_74_65_6c_6c // "vtell"
 
 // TellEvent records that an event is told, and in which sentences, and returns the number that it has from then on;
-// ErrNotFound where it was told before. It belongs in a short transaction: others wait until it ends. Numbers are given
-// in the order of these, since whoever has read as far as one never asks for those below it.
+// ErrNotFound where it was told before. It belongs in a short transaction: others wait until it ends. Whoever has read as
+// far as one number never asks for those below it: where a later event was told before, this one gets the next number.
 func (s *Store) TellEvent(ctx context.Context, seq int64, says string) (told int64, err error) {
+	const tell, untold = "UPDATE event SET told_at = now(), says = $2", " WHERE seq = $1 AND told_at IS NULL"
 	err = s.ask(ctx, change("SELECT pg_advisory_xact_lock($1)", int64(tellLock)),
-		row([]any{&told}, "UPDATE event SET told_at = now(), says = $2, seq = DEFAULT WHERE seq = $1 AND told_at IS NULL RETURNING seq", seq, says))
+		row([]any{&told}, tell+untold+" AND seq > coalesce((SELECT seq FROM event WHERE told_at IS NOT NULL ORDER BY seq DESC LIMIT 1), 0) RETURNING seq", seq, says),
+		row([]any{&told}, tell+", seq = DEFAULT"+untold+" RETURNING seq", seq, says))
 	if err == nil && told == 0 {
 		err = ErrNotFound
 	}

@@ -148,8 +148,9 @@ func TestWhatIsToldLaterComesLater(t *testing.T) {
 	var after int64
 	var read []string
 	for _, n := range []int{1, 0, 2} {
-		if _, err := s.TellEvent(ctx, seqs[n], "It is finished."); err != nil {
-			t.Fatal(err)
+		seq, err := s.TellEvent(ctx, seqs[n], "It is finished.")
+		if err != nil || n == 1 && seq != seqs[n] {
+			t.Fatalf("event %d is told as %d, %v", seqs[n], seq, err)
 		}
 		events, err := s.Events(ctx, store.View{Workspace: w.ID, Codes: []event.Code{event.RunFinished}}, after, 10)
 		if err != nil {
