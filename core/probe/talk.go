@@ -126,11 +126,7 @@ func (t *talk) invent(s *site) []*item {
 // yes came only later, one behind it. Domains that are known get theirs at a place
 // nobody can foresee. What was not asked comes back.
 func (t *talk) stages(chosen []*item, more bool) (left []*item) {
-	follows := questionsFollow
-	if len(t.others) == 0 {
-		follows = weightsFollow
-	}
-	left = t.askAll(t.first, follows)
+	left = t.askAll(t.first, len(t.others) == 0)
 	var second []*item
 	for i, it := range t.others {
 		if t.goesOn() && it.kind == listed && (i == 0 || t.others[i-1].site != it.site) && t.wantsMadeUp(it.site) {
@@ -138,7 +134,7 @@ func (t *talk) stages(chosen []*item, more bool) (left []*item) {
 		}
 		second = append(second, it)
 	}
-	left = append(left, t.askAll(second, weightsFollow)...)
+	left = append(left, t.askAll(second, true)...)
 	t.drop(second)
 	if t.survived[t.host] == 1 {
 		return left // made-up mailboxes get sessions of their own
@@ -173,11 +169,7 @@ func (t *talk) askBehind(items []*item, last bool) {
 	if !t.goesOn() {
 		return
 	}
-	follows := questionsFollow
-	if last {
-		follows = quitFollows
-	}
-	t.askAll(items, follows)
+	t.askAll(items, last)
 	for n, it := range items {
 		if n < atTheEnd && it.state == waiting && t.end == goOn {
 			t.askLast(it)
@@ -270,20 +262,12 @@ func (t *talk) oneAlone() bool {
 	return it.countIf(reply.Accepted) > 0 && t.invented[it.site] == 1 && known.good(t.start) && known.Accepts == AcceptsKnown && !t.byChance(it.site, t.host)
 }
 
-// following is what goes out behind questions before all of them are answered.
-type following int
-
-const (
-	questionsFollow following = iota // more of them, once it is known what to ask
-	weightsFollow                    // those by which they are weighed
-	quitFollows                      // nothing but QUIT (RFC 2920 section 3.1)
-)
-
 // askAll asks about items and returns those in question that were not answered. After
-// some refusals of us in a row it goes on only if the host still takes whom it took.
-func (t *talk) askAll(items []*item, follows following) []*item {
+// some refusals of us in a row it goes on only if the host still takes whom it took. Behind
+// the last that are asked about come those by which they are weighed, and QUIT where they are all.
+func (t *talk) askAll(items []*item, last bool) []*item {
 	for len(items) > 0 && t.goesOn() {
-		done := t.askSome(items, follows)
+		done := t.askSome(items, last)
 		items = items[done:]
 		if t.us >= manyRefusals && t.goesOn() && !t.witnessed(nil) {
 			t.stopFor(t.whyRefused())
@@ -297,13 +281,10 @@ func (t *talk) askAll(items []*item, follows following) []*item {
 
 // askSome asks about items until the session or hear ends it, and returns how many
 // were answered.
-func (t *talk) askSome(items []*item, follows following) (done int) {
+func (t *talk) askSome(items []*item, last bool) (done int) {
 	var behind []*item
 	var then func() ([]string, bool)
-	switch {
-	case follows == quitFollows:
-		then = func() ([]string, bool) { return nil, true }
-	case follows == weightsFollow && t.survived[t.host] == 0:
+	if last && t.survived[t.host] == 0 {
 		then = func() ([]string, bool) {
 			more := t.weights()
 			behind = append(behind, more...)

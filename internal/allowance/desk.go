@@ -183,7 +183,7 @@ func (d *Desk) tellLow(ctx context.Context, s *store.Store, tx pgx.Tx, a store.A
 	return d.Happened(ctx, s, tx, event.Event{Code: event.AllowanceLow, Workspace: a.WorkspaceID, Says: says, Data: event.Data{Words: says}})
 }
 
-// told reports whether all that there is to tell of what is left was told.
+// told reports whether the warning of what is left was given where it is due, and is open again where it is not.
 func told(a store.Allowance, left int64) bool { return (left < a.Low) == a.LowTold }
 
 // CloseRun closes what is set aside for a run that has ended and of which nothing is at work.

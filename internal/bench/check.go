@@ -64,7 +64,7 @@ func check() error {
 			fmt.Fprintf(t, "%s\t%s\t%s%s\n", kind, part, by[with][part].figures(), calm[part].figures())
 		}
 		what := "p95 of our share of a check, " + kind
-		bars = append(append(bars, bar{what, ms(by[with][ownShare].share(0.95)), checkOwn, true, " ms"}), inCalm(calm[ownShare], what, checkOwn)...)
+		bars = append(append(bars, bar{what, ms(by[with][ownShare].share(0.95)), checkOwn, true, " ms"}), calmBar(calm[ownShare], what, checkOwn)...)
 	}
 	_ = t.Flush()
 	return judge(bars)

@@ -77,7 +77,7 @@ func crowd() error {
 		}
 		bars = append(bars, bar{"p95 of " + what + ", beside all that", ms(beside[k].share(0.95)), at, true, " ms"})
 	}
-	bars = append(bars, inCalm(calmBeside[ownShare], "p95 of our share of "+aCheck+", beside all that", crowdCheck)...)
+	bars = append(bars, calmBar(calmBeside[ownShare], "p95 of our share of "+aCheck+", beside all that", crowdCheck)...)
 	return judge(append(bars, bar{"peak memory of the service", peak, 300, true, " MB"}))
 }
 
@@ -101,8 +101,8 @@ func triedBy() map[string]*tried {
 	return by
 }
 
-// inCalm holds the p95 of what began in calm moments against a bar, too, where there are enough of them to tell.
-func inCalm(of *tried, what string, at float64) []bar {
+// calmBar holds the p95 of what began in calm moments against a bar, too, where there are enough of them to tell.
+func calmBar(of *tried, what string, at float64) []bar {
 	if len(of.done) < 100 {
 		fmt.Printf("too few of these to hold them against the bar: %d\n", len(of.done))
 		return nil

@@ -99,7 +99,7 @@ func (e *Engine) CheckPaid(ctx context.Context, workspace int64, reserve Reserve
 	var wg sync.WaitGroup
 	var faults fault.Keeper
 	var r store.Reservation
-	err, reserved := errors.New("nothing was set aside"), make(chan struct{}) // which stands where reserve has a fault
+	err, reserved := errors.New("nothing was set aside"), make(chan struct{}) // the error stays where reserve panics
 	wg.Go(func() {
 		defer faults.Keep()
 		defer close(reserved)
