@@ -65,7 +65,7 @@ func checkKept(t *testing.T, w *practice.World, list, kept []byte) int {
 		at, n = at+i+1, n+1
 		canonical := practice.Canonical(d.Cell(line, 2))
 		truth := w.Truth(canonical)
-		if !truth.Deliverable() || truth.AnyAccepted {
+		if truth.Refutes(finding.Deliverable) {
 			t.Errorf("%s is kept, and the truth is %+v", canonical, truth)
 		}
 		if seen[canonical] {
@@ -289,7 +289,7 @@ func allResults(t *testing.T, api *client.Client, run int64) (all []contract.Res
 }
 
 // checkResults holds a run's results against its counts and the truth.
-func checkResults(t *testing.T, api *client.Client, run contract.Run, w *practice.World, unbelieved ...string) {
+func checkResults(t *testing.T, api *client.Client, run contract.Run, w *practice.World) {
 	t.Helper()
 	all := allResults(t, api, run.ID)
 	seen := map[int32]bool{}
@@ -298,15 +298,8 @@ func checkResults(t *testing.T, api *client.Client, run contract.Run, w *practic
 			t.Errorf("address %d has two results", r.Ordinal)
 		}
 		seen[r.Ordinal] = true
-		truth := w.Truth(strings.ToLower(r.Mailbox))
-		if slices.Contains(unbelieved, truth.Character) {
-			continue
-		}
-		if r.Finding == finding.Deliverable && (!truth.Deliverable() || truth.AnyAccepted) {
-			t.Errorf("%s is called deliverable, and the truth is %+v: %s", r.Mailbox, truth, evidenceOf(t, api, run, r))
-		}
-		if r.Finding == finding.Undeliverable && truth.Deliverable() {
-			t.Errorf("%s is called undeliverable (%s), and the truth is %+v: %s", r.Mailbox, r.Cause, truth, evidenceOf(t, api, run, r))
+		if truth := w.Truth(strings.ToLower(r.Mailbox)); truth.Refutes(r.Finding) {
+			t.Errorf("%s is called %s (%s), and the truth is %+v: %s", r.Mailbox, r.Finding, r.Cause, truth, evidenceOf(t, api, run, r))
 		}
 	}
 	if int64(len(all)) != run.Addresses || run.Done != run.Addresses {

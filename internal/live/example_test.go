@@ -24,25 +24,27 @@ func (c changes) Changes(ctx context.Context, ready func(), seen func(store.Chan
 	}
 }
 
-// Everybody who watches a workspace hears of its changes, and of no other's.
+// Everybody who watches a workspace hears of its changes, and of no other's. The first that
+// is told is that everything may have changed before the source was ready.
 func ExampleHub() {
 	ctx, stop := context.WithCancel(context.Background())
 	defer stop()
 	from := make(changes)
 	hub := live.New(from, slog.Default())
-	go hub.Run(ctx)
 	w := hub.Watch(1)
 	defer w.Close()
-	from <- store.Change{Workspace: 2, Kind: "run", ID: 9}
-	from <- store.Change{Workspace: 1, Kind: "run", ID: 7}
-	for told := false; !told; {
+	go hub.Run(ctx)
+	told := func() {
 		<-w.Changed()
 		for _, c := range w.Take() {
-			if told = c.Kind == "run"; told {
-				fmt.Println(c.Kind, c.ID)
-			}
+			fmt.Println(c.Kind, c.ID)
 		}
 	}
+	told()
+	from <- store.Change{Workspace: 2, Kind: "run", ID: 9}
+	from <- store.Change{Workspace: 1, Kind: "run", ID: 7}
+	told()
 	// Output:
+	// everything 0
 	// run 7
 }

@@ -21,6 +21,7 @@ import (
 	"time"
 
 	"varnet/core/address"
+	"varnet/core/finding"
 )
 
 //go:embed worlds/*.json
@@ -152,6 +153,15 @@ type Truth struct {
 
 // Deliverable reports whether a message would arrive.
 func (t Truth) Deliverable() bool { return t.Domain && t.Exists && !t.Full && !t.Disabled }
+
+// Refutes reports whether a finding is wrong. Nothing refutes one at a host that takes every other
+// mailbox: it is believed once in 1,024 times, as often as core/probe's tests allow.
+func (t Truth) Refutes(f finding.Finding) bool {
+	if t.Character == "accepts-by-chance" {
+		return false
+	}
+	return f == finding.Deliverable && (!t.Deliverable() || t.AnyAccepted) || f == finding.Undeliverable && t.Deliverable()
+}
 
 // Learnable reports whether anything can be learnt about the mailbox by asking, however
 // often.

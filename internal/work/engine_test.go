@@ -227,7 +227,7 @@ func (p *plant) holdTruth(run store.Run) {
 			continue
 		}
 		truth, v := p.net.World.Truth(practice.Canonical(*r.Mailbox)), verdicts[r.Verdict]
-		if v.Finding == finding.Deliverable && !truth.Deliverable() || v.Finding == finding.Undeliverable && truth.Deliverable() {
+		if truth.Refutes(v.Finding) {
 			p.t.Errorf("%s is called %s (%s); the truth is %+v", *r.Mailbox, v.Finding, v.Cause, truth)
 		}
 	}
