@@ -357,12 +357,18 @@ type MalformedRow struct {
 func (s *Store) Malformed(ctx context.Context, list int64, after int32, limit int) (found []MalformedRow, err error) {
 	err = s.eachBlock(ctx, list, false, func(in []Row) error {
 		for _, c := range in {
-			if c.Problem != nil && c.Ordinal > after && len(found) < limit {
+			if c.Problem != nil && c.Ordinal > after {
 				found = append(found, MalformedRow{c.Ordinal, *c.Problem})
+			}
+			if len(found) == limit {
+				return ErrEnough
 			}
 		}
 		return nil
-	}, `last = ANY(ARRAY(SELECT last FROM row_block WHERE list_id = $1 AND malformed > 0 AND last > $2 ORDER BY last LIMIT $3))`, after, limit)
+	}, "malformed > 0 AND last > $2", after)
+	if errors.Is(err, ErrEnough) {
+		err = nil
+	}
 	return found, err
 }
 
