@@ -142,16 +142,18 @@ func (s *Store) GiveWayBy(giveWay func(context.Context)) { s.giveWay = giveWay }
 
 // use is what connections are for: how many there are, and their settings. A transaction in
 // which nothing happens is given up, and so is a statement of a request that takes too long.
+// Statements are not compiled (jit): what seems to cost much mostly finds little, and compiling takes
+// longer than all of it.
 type use struct {
 	connections int32
 	settings    map[string]string
 }
 
 var (
-	forJobs     = use{24, map[string]string{"idle_in_transaction_session_timeout": "60s"}}
-	forRequests = use{20, map[string]string{"idle_in_transaction_session_timeout": "10s", "statement_timeout": "60s"}}
-	forBulk     = use{8, map[string]string{"idle_in_transaction_session_timeout": "60s"}}
-	forSessions = use{6, nil}
+	forJobs     = use{24, map[string]string{"jit": "off", "idle_in_transaction_session_timeout": "60s"}}
+	forRequests = use{20, map[string]string{"jit": "off", "idle_in_transaction_session_timeout": "10s", "statement_timeout": "60s"}}
+	forBulk     = use{8, map[string]string{"jit": "off", "idle_in_transaction_session_timeout": "60s"}}
+	forSessions = use{6, map[string]string{"jit": "off"}}
 )
 
 // open makes a pool of connections; by a pooler, without settings.

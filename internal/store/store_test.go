@@ -353,7 +353,7 @@ func TestAStoppedRunTakesNoMoreResults(t *testing.T) {
 func TestRetention(t *testing.T) {
 	s, ctx := open(t), t.Context()
 	w := workspace(t, s, "ours")
-	old, running, kept, young := newRun(t, s, w, 3), newRun(t, s, w, 3), newRun(t, s, w, 3), newRun(t, s, w, 3)
+	old, running, kept, young, verified := newRun(t, s, w, 3), newRun(t, s, w, 3), newRun(t, s, w, 3), newRun(t, s, w, 3), newRun(t, s, w, 3)
 	exec := func(sql string, args ...any) {
 		t.Helper()
 		if _, err := s.Pool().Exec(ctx, sql, args...); err != nil {
@@ -362,6 +362,7 @@ func TestRetention(t *testing.T) {
 	}
 	exec("UPDATE list SET created_at = now() - interval '91 days' WHERE id <> $1", young.ListID)
 	exec("UPDATE run SET state = 'finished', finished_at = now() - interval '91 days' WHERE id <> $1", running.ID)
+	exec("UPDATE run SET finished_at = now() WHERE id = $1", verified.ID)
 	forever := 0
 	if err := s.ChangeList(ctx, w, kept.ListID, store.ListChange{KeepDays: &forever}); err != nil {
 		t.Fatal(err)
@@ -376,6 +377,11 @@ func TestRetention(t *testing.T) {
 	if due, err := s.DueLists(ctx, 10); err != nil || len(due) != 0 {
 		t.Errorf("with lists kept until they are deleted: %v: %+v", err, due)
 	}
+	exec("UPDATE installation SET max_keep_days = 60")
+	if due, err := s.DueLists(ctx, 10); err != nil || len(due) != 2 || due[0].ID != old.ListID || due[1].ID != kept.ListID {
+		t.Errorf("with none kept longer than the installation allows: %v: %+v", err, due)
+	}
+	exec("UPDATE installation SET max_keep_days = NULL")
 	if err := s.DeleteList(ctx, w, old.ListID); err != nil {
 		t.Fatal(err)
 	}

@@ -150,22 +150,29 @@ type DueList struct {
 }
 
 // due are in SQL the lists that were kept for as long as they are to be, $1 from now. One with
-// a run that is not at its end stays until it is.
-const due = `SELECT l.workspace_id, l.id, l.name, greatest(l.created_at, (SELECT max(finished_at) FROM run r WHERE r.list_id = l.id)) + make_interval(days => k.days) AS ends_at
-	FROM list l JOIN workspace w ON w.id = l.workspace_id
-	CROSS JOIN LATERAL (SELECT least(nullif(coalesce(l.keep_days, w.keep_days), 0), (SELECT max_keep_days FROM installation)) AS days) k
-	WHERE l.created_at < now() + $1::interval - make_interval(days => k.days)
-	AND NOT EXISTS (SELECT FROM run r WHERE r.list_id = l.id AND r.state IN ('drafted', 'running', 'paused'))
-	AND NOT EXISTS (SELECT FROM run r WHERE r.list_id = l.id AND r.finished_at > now() + $1::interval - make_interval(days => k.days))`
+// a run that is not at its end stays until it is. In each workspace, only those are looked at that are
+// old enough (OFFSET 0: by its index, never through all lists), and the few that have a time of their own.
+const due = `WITH old AS (
+		SELECT l.* FROM (SELECT w.id, least(nullif(w.keep_days, 0), i.max_keep_days) AS days FROM workspace w, installation i) w
+		CROSS JOIN LATERAL (SELECT l.workspace_id, l.id, l.name, l.created_at, l.end_told_at, w.days FROM list l
+			WHERE l.workspace_id = w.id AND l.keep_days IS NULL AND l.created_at < now() + $1::interval - make_interval(days => w.days) OFFSET 0) l
+		UNION ALL
+		SELECT l.workspace_id, l.id, l.name, l.created_at, l.end_told_at, k.days FROM list l, installation i
+		CROSS JOIN LATERAL (SELECT least(nullif(l.keep_days, 0), i.max_keep_days) AS days) k
+		WHERE l.keep_days IS NOT NULL AND l.created_at < now() + $1::interval - make_interval(days => k.days)),
+	due AS (
+		SELECT l.workspace_id, l.id, l.name, l.end_told_at, greatest(l.created_at, r.last) + make_interval(days => l.days) AS ends_at
+		FROM old l CROSS JOIN LATERAL (SELECT max(finished_at) AS last, bool_or(state IN ('drafted', 'running', 'paused')) AS going FROM run WHERE list_id = l.id) r
+		WHERE r.going IS NOT TRUE AND (r.last IS NULL OR r.last <= now() + $1::interval - make_interval(days => l.days)))`
 
 // DueLists returns lists whose time has come.
 func (s *Store) DueLists(ctx context.Context, limit int) ([]DueList, error) {
-	return many[DueList](ctx, s.db, due+" ORDER BY l.id LIMIT $2", time.Duration(0), limit)
+	return many[DueList](ctx, s.db, due+" SELECT workspace_id, id, name, ends_at FROM due ORDER BY id LIMIT $2", time.Duration(0), limit)
 }
 
 // EndingLists returns lists whose time comes within some time, each once.
 func (s *Store) EndingLists(ctx context.Context, within time.Duration, limit int) ([]DueList, error) {
-	return many[DueList](ctx, s.db, `WITH ending AS (`+due+` AND l.end_told_at IS NULL ORDER BY l.id LIMIT $2)
+	return many[DueList](ctx, s.db, due+`, ending AS (SELECT * FROM due WHERE end_told_at IS NULL ORDER BY id LIMIT $2)
 		UPDATE list SET end_told_at = now() FROM ending WHERE list.id = ending.id RETURNING ending.workspace_id, ending.id, ending.name, ending.ends_at`, within, limit)
 }
 
