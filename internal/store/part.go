@@ -3,6 +3,7 @@ package store
 import (
 	"cmp"
 	"context"
+	"math"
 	"slices"
 	"strings"
 
@@ -186,6 +187,37 @@ func (s *Store) eachOrdinal(ctx context.Context, list int64, domains []string, d
 		}
 		return true
 	})
+}
+
+// marksAfter marks the addresses of some domains of a list after one, as far as so many parts of each
+// domain reach. Those up to through are all marked.
+func (s *Store) marksAfter(ctx context.Context, list int64, domains []string, after int32, parts int) (of *marks, through int32, err error) {
+	rows, err := s.db.Query(ctx, `SELECT p.domain, p.last, p.ordinals FROM unnest($2::text[]) AS d CROSS JOIN LATERAL (
+			SELECT domain, last, ordinals FROM list_part WHERE list_id = $1 AND domain = d AND last > $3 ORDER BY last LIMIT $4) p`, list, domains, after, parts)
+	if err != nil {
+		return nil, 0, err
+	}
+	of = &marks{}
+	read, reached := map[string]int{}, map[string]int32{}
+	var domain string
+	var last int32
+	var sent pgtype.UndecodedBytes
+	_, err = pgx.ForEachRow(rows, []any{&domain, &last, &sent}, func() error {
+		ordinals, err := ints(sent)
+		for _, o := range ordinals {
+			of.mark(o)
+		}
+		read[domain]++
+		reached[domain] = max(reached[domain], last)
+		return err
+	})
+	through = math.MaxInt32
+	for domain, n := range read {
+		if n == parts { // there may be more
+			through = min(through, reached[domain])
+		}
+	}
+	return of, through, err
 }
 
 // eachLocal calls do for each address of some domains of a list, or (nil) of all,

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"maps"
+	"math"
 	"slices"
 	"strings"
 	"time"
@@ -44,8 +45,17 @@ type matching struct {
 }
 
 func (s *Store) matching(ctx context.Context, run Run, f ResultFilter) (ok matching, err error) {
-	if ok.Latest, err = s.Latest(ctx, run.ID); err != nil {
+	ok, domains, err := s.matchingIn(ctx, run, f)
+	if err != nil || domains == nil {
 		return ok, err
+	}
+	return ok, s.keepDomains(ctx, run, &ok, domains)
+}
+
+// matchingIn is matching with no domain left out yet, and the domains that are wanted; nil for all.
+func (s *Store) matchingIn(ctx context.Context, run Run, f ResultFilter) (ok matching, domains []string, err error) {
+	if ok.Latest, err = s.Latest(ctx, run.ID); err != nil {
+		return ok, nil, err
 	}
 	ok.after = f.After
 	if f.Verdicts != nil {
@@ -55,13 +65,13 @@ func (s *Store) matching(ctx context.Context, run Run, f ResultFilter) (ok match
 		}
 	}
 	if f.Domain == "" && f.Operator == "" {
-		return ok, nil
+		return ok, nil, nil
 	}
-	domains := []string{strings.ToLower(f.Domain)}
+	domains = []string{strings.ToLower(f.Domain)}
 	if f.Operator != "" {
 		of, err := s.domainsOf(ctx, run.ID, []string{f.Operator})
 		if err != nil {
-			return ok, err
+			return ok, nil, err
 		}
 		if f.Domain == "" {
 			domains = sortedKeys(of)
@@ -69,7 +79,7 @@ func (s *Store) matching(ctx context.Context, run Run, f ResultFilter) (ok match
 			domains = []string{}
 		}
 	}
-	return ok, s.keepDomains(ctx, run, &ok, domains)
+	return ok, domains, nil
 }
 
 // keepDomains leaves the results of some domains.
@@ -116,18 +126,50 @@ func (ok *matching) all(ctx context.Context) (out []int32, err error) {
 
 // Results returns a page of results in the order of the list.
 func (s *Store) Results(ctx context.Context, run Run, f ResultFilter) ([]Result, error) {
-	ok, err := s.matching(ctx, run, f)
+	if f.Search != "" {
+		ok, err := s.matching(ctx, run, f)
+		if err != nil {
+			return nil, err
+		}
+		return s.resultsBySearch(ctx, run, f, ok)
+	}
+	ok, domains, err := s.matchingIn(ctx, run, f)
 	if err != nil {
 		return nil, err
 	}
-	if f.Search != "" {
-		return s.resultsBySearch(ctx, run, f, ok)
+	var found []Standing
+	if domains == nil {
+		found, err = ok.next(ctx, f.After, f.Limit)
+	} else {
+		found, err = s.nextIn(ctx, run, ok, domains, f.Limit)
 	}
-	found, err := ok.next(ctx, f.After, f.Limit)
 	if err != nil {
 		return nil, err
 	}
 	return s.resultsAt(ctx, run, found)
+}
+
+// nextIn returns the next results of some domains. Of a large domain it reads parts from where the page begins until
+// it is full, more at a time where few of them are chosen.
+func (s *Store) nextIn(ctx context.Context, run Run, ok matching, domains []string, limit int) (out []Standing, err error) {
+	for parts := 1; ; parts *= 4 {
+		of, through, err := s.marksAfter(ctx, run.ListID, domains, ok.after, parts)
+		if err != nil {
+			return nil, err
+		}
+		ok.of = of
+		err = ok.each(ctx, ok.after, func(one Standing) bool {
+			if one.Address > through {
+				return false
+			}
+			out = append(out, one)
+			return len(out) < limit
+		})
+		if err != nil || len(out) >= limit || through == math.MaxInt32 {
+			return out, err
+		}
+		ok.after = through
+	}
 }
 
 // ResultsAmong returns the results among some addresses that fit the filter, in

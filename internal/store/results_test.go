@@ -75,7 +75,20 @@ func newModel(t *testing.T, s *store.Store, w int64, rng *rand.Rand, n int32) *m
 	if err := s.AddRunDomains(t.Context(), m.run.ID, told); err != nil {
 		t.Fatal(err)
 	}
+	smallParts(t, s, l.ID)
 	return m
+}
+
+// smallParts cuts the parts of a list's domains into some of 100 addresses, as those of a large list are many.
+func smallParts(t *testing.T, s *store.Store, list int64) {
+	t.Helper()
+	cut, err := s.Pool().Exec(t.Context(), `WITH gone AS (DELETE FROM list_part WHERE list_id = $1 RETURNING domain, ordinals, mailboxes)
+		INSERT INTO list_part (list_id, domain, last, ordinals, mailboxes)
+		SELECT $1, domain, max(o), array_agg(o ORDER BY o), string_agg(m, E'\n' ORDER BY o)
+		FROM gone, unnest(ordinals, string_to_array(mailboxes, E'\n')) WITH ORDINALITY AS u (o, m, n) GROUP BY domain, (n - 1) / 100`, list)
+	if err != nil || cut.RowsAffected() < 20 {
+		t.Fatalf("%d parts, %v", cut.RowsAffected(), err)
+	}
 }
 
 // conclude returns some addresses another result, in batches as parcels bring them.
