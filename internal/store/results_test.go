@@ -86,7 +86,7 @@ func smallParts(t *testing.T, s *store.Store, list int64) {
 		INSERT INTO list_part (list_id, domain, last, ordinals, mailboxes)
 		SELECT $1, domain, max(o), array_agg(o ORDER BY o), string_agg(m, E'\n' ORDER BY o)
 		FROM gone, unnest(ordinals, string_to_array(mailboxes, E'\n')) WITH ORDINALITY AS u (o, m, n) GROUP BY domain, (n - 1) / 100`, list)
-	if err != nil || cut.RowsAffected() < 20 {
+	if err != nil || cut.RowsAffected() < 10 {
 		t.Fatalf("%d parts, %v", cut.RowsAffected(), err)
 	}
 }
