@@ -105,7 +105,7 @@ func (in *installation) phases(file string) (p phases, err error) {
 }
 
 // tellSessions prints in how many sessions the run asked, and what it takes beside a floor that has as many: Varnet
-// ends a session before a host would think ill of it, and the bare floor never does.
+// ends a session before a host would mind, and the bare floor only when all is asked.
 func (p phases) tellSessions(asPolite time.Duration) {
 	fmt.Printf("the run asked %d questions in %d sessions, of which the hosts refused %d; bare dialogues in sessions as long take %.1f s, and the run %.2f times that\n",
 		p.net.recipients, p.net.sessions, p.net.refused, asPolite.Seconds(), p.took[1].Seconds()/asPolite.Seconds())

@@ -154,8 +154,8 @@ type Truth struct {
 // Deliverable reports whether a message would arrive.
 func (t Truth) Deliverable() bool { return t.Domain && t.Exists && !t.Full && !t.Disabled }
 
-// Refutes reports whether a finding is wrong. Nothing refutes one at a host that takes every other
-// mailbox: it is believed once in 1,024 times, as often as core/probe's tests allow.
+// Refutes reports whether a finding is wrong. None is at a host that takes every other mailbox: by
+// design it is believed once in 1,024 times, which core/probe's tests hold.
 func (t Truth) Refutes(f finding.Finding) bool {
 	if t.Character == "accepts-by-chance" {
 		return false

@@ -190,7 +190,7 @@ func (s *Store) eachOrdinal(ctx context.Context, list int64, domains []string, d
 }
 
 // marksAfter marks the addresses of some domains of a list after one, as far as so many parts of each
-// domain reach. Those up to through are all marked.
+// domain reach. Up to through none is missing.
 func (s *Store) marksAfter(ctx context.Context, list int64, domains []string, after int32, parts int) (of *marks, through int32, err error) {
 	rows, err := s.db.Query(ctx, `SELECT p.domain, p.last, p.ordinals FROM unnest($2::text[]) AS d CROSS JOIN LATERAL (
 			SELECT domain, last, ordinals FROM list_part WHERE list_id = $1 AND domain = d AND last > $3 ORDER BY last LIMIT $4) p`, list, domains, after, parts)

@@ -52,7 +52,7 @@ func (s *Store) matching(ctx context.Context, run Run, f ResultFilter) (ok match
 	return ok, s.keepDomains(ctx, run, &ok, domains)
 }
 
-// matchingIn is matching with no domain left out yet, and the domains that are wanted; nil for all.
+// matchingIn is matching before domains are left out, and the domains that are wanted; nil for all.
 func (s *Store) matchingIn(ctx context.Context, run Run, f ResultFilter) (ok matching, domains []string, err error) {
 	if ok.Latest, err = s.Latest(ctx, run.ID); err != nil {
 		return ok, nil, err
@@ -109,15 +109,6 @@ func (ok *matching) each(ctx context.Context, after int32, do func(Standing) boo
 	return ok.eachIn(ctx, max(after, ok.after), ok.verdicts, ok.of, func(one Standing) bool { return !ok.has(one) || do(one) })
 }
 
-// next returns the next results after an address that are chosen.
-func (ok *matching) next(ctx context.Context, after int32, limit int) (out []Standing, err error) {
-	err = ok.each(ctx, after, func(one Standing) bool {
-		out = append(out, one)
-		return len(out) < limit
-	})
-	return out, err
-}
-
 // all returns the addresses that are chosen.
 func (ok *matching) all(ctx context.Context) (out []int32, err error) {
 	err = ok.each(ctx, 0, func(one Standing) bool { out = append(out, one.Address); return true })
@@ -127,37 +118,29 @@ func (ok *matching) all(ctx context.Context) (out []int32, err error) {
 // Results returns a page of results in the order of the list.
 func (s *Store) Results(ctx context.Context, run Run, f ResultFilter) ([]Result, error) {
 	if f.Search != "" {
-		ok, err := s.matching(ctx, run, f)
-		if err != nil {
-			return nil, err
-		}
-		return s.resultsBySearch(ctx, run, f, ok)
+		return s.resultsBySearch(ctx, run, f)
 	}
 	ok, domains, err := s.matchingIn(ctx, run, f)
 	if err != nil {
 		return nil, err
 	}
-	var found []Standing
-	if domains == nil {
-		found, err = ok.next(ctx, f.After, f.Limit)
-	} else {
-		found, err = s.nextIn(ctx, run, ok, domains, f.Limit)
-	}
+	found, err := s.next(ctx, run, ok, domains, f.Limit)
 	if err != nil {
 		return nil, err
 	}
 	return s.resultsAt(ctx, run, found)
 }
 
-// nextIn returns the next results of some domains. Of a large domain it reads parts from where the page begins until
-// it is full, more at a time where few of them are chosen.
-func (s *Store) nextIn(ctx context.Context, run Run, ok matching, domains []string, limit int) (out []Standing, err error) {
+// next returns the next results of some domains; nil: of all. A large domain is read from the page's first address until the
+// page is full, more of it at a time where few results are chosen.
+func (s *Store) next(ctx context.Context, run Run, ok matching, domains []string, limit int) (out []Standing, err error) {
 	for parts := 1; ; parts *= 4 {
-		of, through, err := s.marksAfter(ctx, run.ListID, domains, ok.after, parts)
-		if err != nil {
-			return nil, err
+		through := int32(math.MaxInt32)
+		if domains != nil {
+			if ok.of, through, err = s.marksAfter(ctx, run.ListID, domains, ok.after, parts); err != nil {
+				return nil, err
+			}
 		}
-		ok.of = of
 		err = ok.each(ctx, ok.after, func(one Standing) bool {
 			if one.Address > through {
 				return false

@@ -11,7 +11,11 @@ import (
 )
 
 // resultsBySearch returns a page of results whose address cell holds a text.
-func (s *Store) resultsBySearch(ctx context.Context, run Run, f ResultFilter, ok matching) ([]Result, error) {
+func (s *Store) resultsBySearch(ctx context.Context, run Run, f ResultFilter) ([]Result, error) {
+	ok, err := s.matching(ctx, run, f)
+	if err != nil {
+		return nil, err
+	}
 	var found []Standing
 	for last, blocks := f.After, firstBlocks; len(found) < f.Limit; blocks *= moreBlocks {
 		ordinals, end, err := s.matches(ctx, run.ListID, last, f.Search, blocks)

@@ -87,7 +87,7 @@ func OpenPooled(ctx context.Context, dsn, sessions string) (s *Store, err error)
 		use
 	}{{&s.pool, forJobs}, {&s.requests, forRequests}, {&s.bulk, forBulk}} {
 		if *one.pool, err = one.open(ctx, c, pooled); err != nil {
-			return nil, err
+			return s, err
 		}
 	}
 	s.db, s.sessions = s.pool, s.pool
@@ -100,7 +100,7 @@ func OpenPooled(ctx context.Context, dsn, sessions string) (s *Store, err error)
 			err = reach(ctx, s.sessions, "-session-dsn (VARNET_SESSION_DSN)")
 		}
 		if err != nil {
-			return nil, err
+			return s, err
 		}
 	}
 	return s, reach(ctx, s.pool, "-dsn (VARNET_DSN)")
@@ -142,8 +142,8 @@ func (s *Store) GiveWayBy(giveWay func(context.Context)) { s.giveWay = giveWay }
 
 // use is what connections are for: how many there are, and their settings. A transaction in
 // which nothing happens is given up, and so is a statement of a request that takes too long.
-// Statements are not compiled (jit): what seems to cost much mostly finds little, and compiling takes
-// longer than all of it.
+// Statements are not compiled (jit): one that seems expensive mostly finds little, and compiling it takes
+// longer than running it.
 type use struct {
 	connections int32
 	settings    map[string]string
@@ -153,7 +153,7 @@ var (
 	forJobs     = use{24, map[string]string{"jit": "off", "idle_in_transaction_session_timeout": "60s"}}
 	forRequests = use{20, map[string]string{"jit": "off", "idle_in_transaction_session_timeout": "10s", "statement_timeout": "60s"}}
 	forBulk     = use{8, map[string]string{"jit": "off", "idle_in_transaction_session_timeout": "60s"}}
-	forSessions = use{6, map[string]string{"jit": "off"}}
+	forSessions = use{6, nil} // these may lead to a pooler, too
 )
 
 // open makes a pool of connections; by a pooler, without settings.

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"net/netip"
 	"slices"
+	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -346,6 +347,14 @@ func TestAStoppedRunTakesNoMoreResults(t *testing.T) {
 	}
 	if _, err := s.RunByID(t.Context(), run.ID); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("the run outlived its list: %v", err)
+	}
+}
+
+// TestUnreachableSessions: an address of sessions that leads nowhere is told by the setting it stands in.
+func TestUnreachableSessions(t *testing.T) {
+	_, err := store.OpenPooled(t.Context(), open(t).Pool().Config().ConnString(), "postgres://nobody@127.0.0.1:1/none")
+	if err == nil || !strings.Contains(err.Error(), "-session-dsn (VARNET_SESSION_DSN)") {
+		t.Errorf("%v", err)
 	}
 }
 
