@@ -9,6 +9,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgtype"
 
+	"varnet/core/fault"
 	"varnet/internal/store/pack"
 )
 
@@ -57,8 +58,8 @@ const blocksAtOnce = 16
 
 // eachBlock returns the cells of those blocks of a list that a condition in SQL
 // chooses, in order; without records, where they are not wanted. They are good until
-// do returns; an error of it ends the walk. No connection is held while do works: it may
-// write to somebody who reads slowly.
+// do returns; an error of it ends the walk. While do works, the next blocks are read at
+// most, and no connection is held after: it may write to somebody who reads slowly.
 func (s *Store) eachBlock(ctx context.Context, list int64, records bool, do func([]Row) error, where string, args ...any) error {
 	of := "NULL::bytea"
 	if records {
@@ -66,44 +67,81 @@ func (s *Store) eachBlock(ctx context.Context, list int64, records bool, do func
 	}
 	args = append([]any{list}, append(args, int32(0))...)
 	sql := fmt.Sprintf("SELECT first, last, cells, %s FROM row_block WHERE list_id = $1 AND %s AND last > $%d ORDER BY last LIMIT %d", of, where, len(args), blocksAtOnce)
-	var page [blocksAtOnce]pack.Block
-	var in []Row
-	for {
-		n, err := s.readBlocks(ctx, &page, sql, args)
-		if err != nil {
+	now, next := &blockPage{}, &blockPage{}
+	read := func() error { return s.readBlocks(ctx, next, sql, args) }
+	for wait := read; ; {
+		if err := wait(); err != nil {
 			return err
 		}
-		for i := range page[:n] {
-			s.giveWay(ctx)
-			b := &page[i]
-			if in, err = b.Rows(in); err != nil {
-				return fmt.Errorf("list %d, rows %d to %d: %w", list, b.First, b.Last, err)
-			}
-			if err := do(in); err != nil {
-				return err
-			}
+		now, next = next, now
+		more := now.n == blocksAtOnce
+		if more {
+			args[len(args)-1] = now.blocks[now.n-1].Last
+			wait = s.beside(read)
 		}
-		if n < blocksAtOnce {
-			return nil
+		if err := s.eachOf(ctx, list, now, do); err != nil || !more {
+			return err
 		}
-		args[len(args)-1] = page[n-1].Last
 	}
 }
 
-// readBlocks reads blocks into a page, whose memory it uses again, and returns how many.
-func (s *Store) readBlocks(ctx context.Context, page *[blocksAtOnce]pack.Block, sql string, args []any) (n int, err error) {
+// beside begins to read beside what comes next, and returns what waits for it. The connection
+// of a transaction takes one thing at a time: within one, it is read when it is waited for.
+func (s *Store) beside(read func() error) (wait func() error) {
+	if _, within := s.db.(pgx.Tx); within {
+		return read
+	}
+	done := make(chan error, 1)
+	var faults fault.Keeper
+	go func() {
+		defer close(done)
+		defer faults.Keep()
+		done <- read()
+	}()
+	return func() error {
+		err := <-done
+		faults.Throw()
+		return err
+	}
+}
+
+// blockPage are blocks that were read together.
+type blockPage struct {
+	blocks [blocksAtOnce]pack.Block
+	n      int
+	cells  []Row
+}
+
+// eachOf gives the cells of a page on, block by block.
+func (s *Store) eachOf(ctx context.Context, list int64, page *blockPage, do func([]Row) error) (err error) {
+	for i := range page.blocks[:page.n] {
+		s.giveWay(ctx)
+		b := &page.blocks[i]
+		if page.cells, err = b.Rows(page.cells); err != nil {
+			return fmt.Errorf("list %d, rows %d to %d: %w", list, b.First, b.Last, err)
+		}
+		if err := do(page.cells); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// readBlocks reads blocks into a page, whose memory it uses again.
+func (s *Store) readBlocks(ctx context.Context, page *blockPage, sql string, args []any) error {
+	page.n = 0
 	rows, err := s.db.Query(ctx, sql, args...)
 	if err != nil {
-		return 0, err
+		return err
 	}
 	var b pack.Block
 	_, err = pgx.ForEachRow(rows, []any{&b.First, &b.Last, (*pgtype.DriverBytes)(&b.Cells), (*pgtype.DriverBytes)(&b.Records)}, func() error {
-		to := &page[n]
+		to := &page.blocks[page.n]
 		to.First, to.Last, to.Cells, to.Records = b.First, b.Last, append(to.Cells[:0], b.Cells...), append(to.Records[:0], b.Records...)
-		n++
+		page.n++
 		return nil
 	})
-	return n, err
+	return err
 }
 
 // eachCell returns the cells of a list from one ordinal to another, one by one.
