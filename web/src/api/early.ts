@@ -1,24 +1,45 @@
 const base = "/api/v1";
 
-/** answers are those that were asked for before the client was there, by what was asked. */
+/** answers are those that were asked for before the client was there, by what was asked; arrived holds what is in them. */
 const answers = new Map<string, Promise<Response>>();
+const arrived = new Map<string, unknown>();
 
 /** keptFor is for how many milliseconds an answer is taken for a fresh one. */
 const keptFor = 2000;
 
+const questionOf = (path: string, body?: object) =>
+  new URL(base + path, location.origin).href + (body ? JSON.stringify(body) : "");
+
 /** ask asks the API for something that the page which begins is about to read; with a body by POST. */
 export function ask(path: string, body?: object): Promise<Response> {
-  const url = new URL(base + path, location.origin).href;
-  const sent = body && JSON.stringify(body);
   const answer = fetch(
-    url,
-    sent ? { method: "POST", body: sent, headers: { "Content-Type": "application/json" } } : {},
+    base + path,
+    body ? { method: "POST", body: JSON.stringify(body), headers: { "Content-Type": "application/json" } } : {},
   );
-  const question = sent ? url + sent : url;
+  const question = questionOf(path, body);
   answers.set(question, answer);
-  setTimeout(() => answers.delete(question), keptFor);
+  answer.then(
+    async (a) => a.ok && arrived.set(question, await a.clone().json()),
+    () => {}, // who reads it is told
+  );
+  setTimeout(() => {
+    answers.delete(question);
+    arrived.delete(question);
+  }, keptFor);
   return answer;
 }
+
+/**
+ * atOnce has a query begin with the answer to what was asked before, if it is there by then: the page is drawn with it at
+ * once, and not first without.
+ */
+export const atOnce = <T>(path: string, body?: object) => ({
+  initialData: () => {
+    const question = questionOf(path, body);
+    if (arrived.has(question)) answers.delete(question); // whoever asks again wants to know anew
+    return arrived.get(question) as T | undefined;
+  },
+});
 
 /** read is what an answer holds; the answer itself is still there for the page. */
 export async function read<T>(answer: Promise<Response>): Promise<T> {

@@ -1,6 +1,7 @@
 import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { api, items, told } from "./client";
+import { api, items, type List, type Run, type Schema, told } from "./client";
+import { atOnce } from "./early";
 
 export const keys = {
   session: ["session"] as const,
@@ -15,6 +16,7 @@ export function useSession() {
   return useQuery({
     queryKey: keys.session,
     queryFn: async () => told(await api.GET("/session")),
+    ...atOnce<Schema<"Session">>("/session"),
     retry: false,
     staleTime: 60_000,
   });
@@ -39,6 +41,7 @@ export function useList(id: number) {
   return useQuery({
     queryKey: keys.list(id),
     queryFn: async () => told(await api.GET("/lists/{id}", { params: { path: { id } } })),
+    ...atOnce<List>(`/lists/${id}`),
     enabled: id > 0,
   });
 }
@@ -47,6 +50,7 @@ export function useRun(id: number) {
   return useQuery({
     queryKey: keys.run(id),
     queryFn: async () => told(await api.GET("/runs/{id}", { params: { path: { id } } })),
+    ...atOnce<Run>(`/runs/${id}`),
   });
 }
 

@@ -3,6 +3,7 @@ import { Button, Checkbox } from "antd";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, type List, type Schema, told } from "../../api/client";
+import { atOnce } from "../../api/early";
 import { usePolicies } from "../../api/hooks";
 import { Choice } from "../../parts/Choice";
 import { For } from "../../parts/For";
@@ -82,6 +83,7 @@ function Takes(props: { list: List; depth: Depth; reuseDays: number; urgent: boo
     placeholderData: keepPreviousData,
     staleTime: 30_000,
     queryFn: async () => told(await api.POST("/lists/{id}/draft", { params: { path: { id: list.id } }, body: asked })),
+    ...atOnce<Schema<"Draft">>(`/lists/${list.id}/draft`, asked),
   });
   if (draft.error) return <Trouble error={draft.error} again={() => void draft.refetch()} />;
   if (!draft.data) return <Wait for="what the run will take: the largest domains are looked up" />;
