@@ -45,20 +45,15 @@ func (s *Session) AskThen(mailboxes []string, then func() (mailboxes []string, l
 	}
 	listed := answers
 	for next := 0; next < len(listed) && s.Room() > 0 && !s.stopped; {
-		same := mailboxes[next:]
-		same = same[:sameKind(same)]
+		rest := mailboxes[next:]
 		full := s.full || s.inTransaction >= s.limits.Recipients && s.ahead == 0
-		if full || needsUTF8(same[0]) != s.utf8 { // RFC 6531 section 3.4
-			if f := s.begin(needsUTF8(same[0]), same); f != nil {
+		if full || needsUTF8(rest[0]) != s.utf8 { // RFC 6531 section 3.4
+			if f := s.begin(needsUTF8(rest[0]), rest); f != nil {
 				s.fail(f)
 				break
 			}
 		}
-		behind := then
-		if next+len(same) < len(listed) && s.Room() > len(same) {
-			behind = nil // more of the list follows in another transaction
-		}
-		done, tail := s.stream(listed[next:next+len(same)], len(listed)+len(last), behind)
+		done, tail := s.stream(listed[next:], len(listed)+len(last), then)
 		next, last = next+done, append(last, tail...)
 	}
 	return answers, last
@@ -71,9 +66,9 @@ func (s *Session) AskLast(mailbox string) Answer {
 	return s.Ask([]string{mailbox}, nil)[0]
 }
 
-// stream asks about mailboxes that share a transaction until all are answered,
-// the session has no room left, the transaction is full, or the session fails; then
-// names what is asked about when no more of them will be. done is how many of the list,
+// stream asks about the first mailboxes of a list, those that may share a transaction, until all
+// are answered, the session has no room left, the transaction is full, or the session fails; then
+// names what is asked about when no more of the list will be. done is how many of the list,
 // from the first on, have an answer; tail are the answers to what then named, whose
 // places begin at from.
 func (s *Session) stream(list []Answer, from int, then func() ([]string, bool)) (done int, tail []Answer) {
@@ -82,7 +77,7 @@ func (s *Session) stream(list []Answer, from int, then func() ([]string, bool)) 
 		q.begun = s.aheadAt
 	}
 	s.ahead = 0
-	q.order = make([]*Answer, 0, len(list)+mostThen)
+	q.order = make([]*Answer, 0, min(len(list)+mostThen, usualOrder))
 	for i := range list[:q.sent] {
 		list[i].At = q.begun
 		q.order = append(q.order, &list[i])
@@ -91,6 +86,9 @@ func (s *Session) stream(list []Answer, from int, then func() ([]string, bool)) 
 	}
 	return q.doubt(), q.tail
 }
+
+// usualOrder is how many questions of a transaction are made room for at once.
+const usualOrder = 64
 
 // stream is the questions of a transaction and their answers.
 type stream struct {
@@ -111,7 +109,7 @@ func (q *stream) ask() bool {
 	onTheWay := len(q.order) - q.got
 	// What has come is read before more is asked: fewer handfuls, and larger ones.
 	if n := min(q.more(onTheWay), len(q.list)-q.sent); n > 0 && (onTheWay == 0 || !q.hasLine()) {
-		if !q.send(q.list[q.sent:q.sent+n], false) {
+		if n = q.sameKind(n); n > 0 && !q.send(q.list[q.sent:q.sent+n], false) {
 			return false
 		}
 		q.sent += n
@@ -127,6 +125,19 @@ func (q *stream) ask() bool {
 		}
 	}
 	return len(q.order) > q.got
+}
+
+// sameKind returns how many of the next n mailboxes may share the transaction: those with and those
+// without letters outside ASCII may not. Where another kind follows it ends the list; that asks on in
+// another transaction, and nothing comes behind it in this one.
+func (q *stream) sameKind(n int) int {
+	for i := range n {
+		if needsUTF8(q.list[q.sent+i].Mailbox) != q.utf8 {
+			q.list, q.then = q.list[:q.sent+i], nil
+			return i
+		}
+	}
+	return n
 }
 
 // send sends the questions about some mailboxes, and QUIT behind the last of the session.
@@ -283,17 +294,6 @@ func (s *Session) more(onTheWay int) int {
 		return 0
 	}
 	return max(0, min(allowed-onTheWay, s.limits.Recipients-s.inTransaction, s.limits.Questions+s.beyond-s.asked))
-}
-
-// sameKind counts how many of the first mailboxes may share a transaction:
-// those with and those without letters outside ASCII may not.
-func sameKind(mailboxes []string) int {
-	for i, m := range mailboxes {
-		if needsUTF8(m) != needsUTF8(mailboxes[0]) {
-			return i
-		}
-	}
-	return len(mailboxes)
 }
 
 // Takes reports whether the host can be asked about this mailbox at all: one

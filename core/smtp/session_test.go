@@ -283,6 +283,50 @@ func TestWhatFollowsTwice(t *testing.T) {
 	}
 }
 
+// TestTransactionsOfOneKind: mailboxes with letters outside ASCII and those without come in turns, a few or many at a
+// time, and each is asked about in a transaction of its kind; what follows comes behind the last of them.
+func TestTransactionsOfOneKind(t *testing.T) {
+	for _, each := range []int{1, 4, 5, 6, 30} {
+		var h heard
+		s, err := open(t, scripted(t, "220 host\r\n", func(line string) string {
+			if h.add(line); strings.HasPrefix(line, "EHLO") {
+				return "250-host.example\r\n250-SMTPUTF8\r\n250 PIPELINING\r\n"
+			}
+			return "250 ok\r\n"
+		}))
+		if err != nil {
+			t.Fatal(err)
+		}
+		var mailboxes []string
+		for n := range 6 * each {
+			mailboxes = append(mailboxes, fmt.Sprintf("%s%d@h.example", []string{"a", "ö"}[n/each%2], n))
+		}
+		answers, last := s.AskThen(mailboxes, func() ([]string, bool) { return []string{"ö-after@h.example"}, false }, nil)
+		s.Close()
+		for _, a := range append(answers, last...) {
+			if !a.Answered || a.Reply.Code != 250 {
+				t.Errorf("%d of a kind together: %+v", each, a)
+			}
+		}
+		utf8 := false
+		var asked []string
+		for _, line := range h.all() {
+			mailbox, question := strings.CutPrefix(line, "RCPT TO:")
+			switch {
+			case strings.HasPrefix(line, "MAIL"):
+				utf8 = strings.HasSuffix(line, " SMTPUTF8")
+			case question && strings.Contains(line, "ö") != utf8:
+				t.Errorf("%d of a kind together: %s in a transaction of the other kind", each, mailbox)
+			case question:
+				asked = append(asked, strings.Trim(mailbox, "<>"))
+			}
+		}
+		if !slices.Equal(asked, append(mailboxes, "ö-after@h.example")) {
+			t.Errorf("%d of a kind together: asked about %s", each, asked)
+		}
+	}
+}
+
 func TestWhereTLSIsDemandedTheQuestionsAreAskedAgain(t *testing.T) {
 	var heard []string
 	s, err := Open(context.Background(), scripted(t, "220 host\r\n", func(line string) string {
