@@ -35,7 +35,8 @@ type text struct{ all, plain string }
 func clean(s string, q Question) text {
 	s = strings.ReplaceAll(phrase.Fold(s), "recipient address rejected:", " "+markPrefix+" ")
 	s = q.maskLocal(s)
-	_, domain, _ := strings.Cut(phrase.Fold(q.Mailbox), "@")
+	mailbox := phrase.Fold(q.Mailbox)
+	_, domain, _ := strings.Cut(mailbox, "@")
 	helo, sender := phrase.Fold(q.Helo), phrase.Fold(q.Sender)
 	senderDomain := sender[strings.LastIndexByte(sender, '@')+1:]
 	var all, plain []string
@@ -47,7 +48,8 @@ func clean(s string, q Question) text {
 			continue
 		case strings.Contains(w, "@"):
 			mark = markBox
-			if sender != "" && strings.Contains(w, sender) {
+			longer := len(mailbox) > len(sender) && strings.Contains(w, mailbox) // precheck@ where we are check@
+			if sender != "" && strings.Contains(w, sender) && !longer {
 				mark = markSender
 			}
 		case strings.ContainsAny(w, ".:") && hasIP(w):

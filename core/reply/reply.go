@@ -76,7 +76,7 @@ type Reader struct {
 	// Helo and Sender are as in Question.
 	Helo, Sender string
 
-	same  map[string]Meaning // by all that was said
+	same  map[string]Meaning // by all that was said, as without returns it
 	alike map[sentence]Meaning
 }
 
@@ -90,8 +90,7 @@ type sentence struct {
 // Read returns what a reply about a mailbox means, whose words are as r.String
 // returns them.
 func (r *Reader) Read(s smtp.Reply, words, mailbox string) Meaning {
-	local, _, _ := strings.Cut(mailbox, "@")
-	quoted := strings.Contains(words, local)
+	words, quoted := r.without(words, mailbox)
 	if m, known := r.same[words]; known && !quoted {
 		return m
 	}
@@ -108,6 +107,17 @@ func (r *Reader) Read(s smtp.Reply, words, mailbox string) Meaning {
 		r.same[words] = m
 	}
 	return m
+}
+
+// without returns words in lower case with a sign, which no reply holds, for a mailbox that they quote as a whole; and
+// whether they quote more of it, or it is not taken for a mailbox: otherwise they mean the same of any other in its
+// place.
+func (r *Reader) without(words, mailbox string) (rest string, quoted bool) {
+	mailbox = phrase.Fold(mailbox)
+	local, domain, _ := strings.Cut(mailbox, "@")
+	odd := strings.Contains(local, `"`) || strings.HasPrefix(local, "www.") || mailbox == phrase.Fold(r.Sender)
+	rest = strings.ReplaceAll(phrase.Fold(words), mailbox, "\x00")
+	return rest, odd || strings.Contains(rest, local) || strings.Contains(rest, domain)
 }
 
 // ReadSession returns what a reply before RCPT TO means (greeting, EHLO, MAIL

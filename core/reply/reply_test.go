@@ -1,6 +1,7 @@
 package reply
 
 import (
+	"fmt"
 	"os"
 	"slices"
 	"strings"
@@ -177,6 +178,60 @@ func TestAReaderReadsAsRead(t *testing.T) {
 		if alike := len(r.alike) == before; alike && i == 0 || !alike && i == 1 {
 			t.Errorf("%q: alike %v", text, alike)
 		}
+	}
+}
+
+// TestAReaderReadsOfEverybody: one reader hears the same sentences about mailboxes whose names hosts say themselves, are links, hold our sender,
+// or stand in the sentence once more, and means of each what would have been read of it alone.
+func TestAReaderReadsOfEverybody(t *testing.T) {
+	r := Reader{Helo: asked.Helo, Sender: asked.Sender}
+	mailboxes := []string{"ada.moss@seed.example", "User@seed.example", "blocked@seed.example", "sorry@user.example", "www.ada@seed.example", "pre" + asked.Sender, asked.Sender, `"a b"@seed.example`,
+		"relay@mailbox.example", "x@full.example", "ÄDA@seed.example", asked.Mailbox}
+	sentences := []string{"550 5.1.1 %s: no such user", "550 5.1.1 Sorry, <%s> is not here", "550 5.7.1 <%s>: User blocked", "554 5.7.1 <%s>: relay access denied at mailbox.example", "452 4.2.2 %s mailbox full"}
+	samples := corpus(t)
+	for _, mailbox := range mailboxes {
+		var replies []smtp.Reply
+		for _, s := range samples {
+			reply := s.reply
+			reply.Lines = nil
+			for _, line := range s.reply.Lines {
+				reply.Lines = append(reply.Lines, strings.ReplaceAll(line, asked.Mailbox, mailbox))
+			}
+			replies = append(replies, reply)
+		}
+		for _, s := range sentences {
+			reply, _ := smtp.ParseReply(fmt.Sprintf(s, mailbox))
+			replies = append(replies, reply)
+		}
+		if absent := Read(replies[len(samples)], Question{mailbox, asked.Helo, asked.Sender}); absent.About != Mailbox && mailbox != asked.Sender {
+			t.Errorf("%q is read as %+v", replies[len(samples)], absent)
+		}
+		for _, reply := range replies {
+			if got, want := r.Read(reply, reply.String(), mailbox), Read(reply, Question{mailbox, asked.Helo, asked.Sender}); got != want {
+				t.Errorf("%s, %q: remembered as %+v, and read as %+v", mailbox, reply, got, want)
+			}
+		}
+	}
+}
+
+// BenchmarkReader reads what one host says of many mailboxes, beside what reads each reply by itself.
+func BenchmarkReader(b *testing.B) {
+	const mailboxes = 1000
+	replies := make([]smtp.Reply, mailboxes)
+	for i := range replies {
+		replies[i] = smtp.Reply{Code: 550, Enhanced: "5.1.1", Lines: []string{fmt.Sprintf("5.1.1 <person%d@seed.example>: Recipient address rejected: User unknown", i)}}
+	}
+	r := Reader{Helo: asked.Helo, Sender: asked.Sender}
+	for what, read := range map[string]func(reply smtp.Reply, mailbox string){
+		"remembered":         func(reply smtp.Reply, mailbox string) { r.Read(reply, reply.String(), mailbox) },
+		"each, the baseline": func(reply smtp.Reply, mailbox string) { Read(reply, Question{mailbox, asked.Helo, asked.Sender}) },
+	} {
+		b.Run(what, func(b *testing.B) {
+			b.ReportAllocs()
+			for i := range b.N {
+				read(replies[i%mailboxes], fmt.Sprintf("person%d@seed.example", i%mailboxes))
+			}
+		})
 	}
 }
 
