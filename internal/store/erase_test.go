@@ -131,6 +131,21 @@ func TestEraseOfList(t *testing.T) {
 	if _, err := now(); !errors.Is(err, store.ErrInHand) {
 		t.Errorf("while a lane asks: %v", err)
 	}
+	// The rest of the workspace does not wait for the list: what is still to be asked stays whole.
+	err = s.InTx(ctx, func(s *store.Store, _ pgx.Tx) error {
+		_, err := s.EraseElsewhere(ctx, w, e, store.Spellings{"one.example"}, []string{"jane@one.example"})
+		return err
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.GiveBack(ctx, "one.example", 1); err != nil {
+		t.Fatal(err)
+	}
+	again, err := s.Claim(ctx, "one.example", 1)
+	if err != nil || !slices.EqualFunc(again.Questions, claimed.Questions, func(a, b store.Asking) bool { return a.Mailbox == b.Mailbox }) {
+		t.Fatalf("given back, the parcel asks about %+v, %v", again, err)
+	}
 	if _, err := s.GiveBack(ctx, "one.example", 1); err != nil {
 		t.Fatal(err)
 	}
