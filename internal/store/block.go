@@ -46,10 +46,10 @@ func (s *Store) CopyRows(ctx context.Context, list int64, next func() (*Row, err
 	return cmp.Or(failed, err)
 }
 
-var blockColumns = []string{"list_id", "first", "last", "cells", "records", "texts", "malformed"}
+var blockColumns = []string{"list_id", "first", "last", "cells", "records", "texts", "grams", "malformed"}
 
 func blockValues(b *pack.Block, list int64) []any {
-	return []any{list, b.First, b.Last, b.Cells, b.Records, string(b.Texts), b.Malformed}
+	return []any{list, b.First, b.Last, b.Cells, b.Records, string(b.Texts), b.Grams(), b.Malformed}
 }
 
 // blocksAtOnce is how many blocks are read before the first is given on: usually a megabyte,

@@ -212,8 +212,8 @@ func (s *Store) eraseRows(ctx context.Context, x *Erasure) (changed ListCounts, 
 			}
 		}
 		changed.Formulas += x.formulas(in)
-		_, err := s.db.Exec(ctx, "UPDATE row_block SET cells = $3, records = $4, texts = $5, malformed = $6 WHERE list_id = $1 AND last = $2",
-			x.List.ID, b.Last, b.Cells, b.Records, string(b.Texts), b.Malformed)
+		_, err := s.db.Exec(ctx, "UPDATE row_block SET cells = $3, records = $4, texts = $5, grams = $6, malformed = $7 WHERE list_id = $1 AND last = $2",
+			x.List.ID, b.Last, b.Cells, b.Records, string(b.Texts), b.Grams(), b.Malformed)
 		return err
 	}, "EXISTS (SELECT FROM unnest($2::int[]) o WHERE o BETWEEN first AND last)", cells)
 	return changed, err

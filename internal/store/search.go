@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"fmt"
 	"math"
 	"strings"
 
@@ -54,8 +55,9 @@ const (
 // more than passing it by.
 func (s *Store) matches(ctx context.Context, list int64, after int32, text string, blocks int) (found []int32, end int32, err error) {
 	text = pack.Searched(text)
-	rows, err := s.db.Query(ctx, `SELECT first, last, CASE WHEN strpos(texts, $3) > 0 THEN texts END
-		FROM (SELECT first, last, texts FROM row_block WHERE list_id = $1 AND last > $2 ORDER BY last LIMIT $4) b ORDER BY last`, list, after, text, blocks)
+	may, args := mayHold(text, []any{list, after, text, blocks})
+	rows, err := s.db.Query(ctx, `SELECT first, last, CASE WHEN `+may+` THEN CASE WHEN strpos(texts, $3) > 0 THEN texts END END
+		FROM (SELECT first, last, texts, grams FROM row_block WHERE list_id = $1 AND last > $2 ORDER BY last LIMIT $4) b ORDER BY last`, args...)
 	if err != nil {
 		return nil, 0, err
 	}
@@ -78,4 +80,19 @@ func (s *Store) matches(ctx context.Context, list int64, after int32, text strin
 		end = 0
 	}
 	return found, end, err
+}
+
+// mayHold is the condition in SQL that a block may hold a text, by its grams alone. It is one of two, so that statements
+// stay prepared: that of a text which is too short, or has no more sequences to look for, asks for the last again.
+func mayHold(text string, args []any) (string, []any) {
+	grams := pack.GramsOf(text)
+	if len(grams) == 0 {
+		return "true", args
+	}
+	set := make([]string, pack.MostGrams)
+	for i := range set {
+		args = append(args, grams[min(i, len(grams)-1)])
+		set[i] = fmt.Sprintf("get_bit(grams, $%d) = 1", len(args))
+	}
+	return "grams IS NULL OR " + strings.Join(set, " AND "), args
 }

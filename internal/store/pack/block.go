@@ -55,7 +55,8 @@ type Block struct {
 	// one a line; the line of any other is empty.
 	Texts     []byte
 	Malformed int32
-	line      int64 // of the last cell
+	line      int64  // of the last cell
+	grams     []byte // see Grams
 }
 
 const blockVersion = 1
@@ -80,7 +81,8 @@ func (b *Block) Empty() bool { return b.First == 0 }
 
 // Start empties the block for the next, whose memory is the same.
 func (b *Block) Start() {
-	*b = Block{Cells: append(b.Cells[:0], blockVersion), Records: b.Records[:0], Texts: b.Texts[:0]}
+	clear(b.grams)
+	*b = Block{Cells: append(b.Cells[:0], blockVersion), Records: b.Records[:0], Texts: b.Texts[:0], grams: b.grams}
 	if b.Records == nil {
 		b.Records = []byte{} // no null, though all records be empty
 	}
@@ -109,7 +111,9 @@ func (b *Block) Add(r *Row) {
 	if flags&standsFirst == 0 {
 		return
 	}
-	b.Texts = append(b.Texts, Searched(r.Typed)...)
+	text := Searched(r.Typed)
+	b.Texts = append(b.Texts, text...)
+	b.addGrams(text)
 	if flags&hasMailbox != 0 {
 		b.Cells = appendText(b.Cells, r.Mailbox)
 	}
