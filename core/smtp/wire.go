@@ -31,7 +31,12 @@ func (s *Session) command(step Step, line string) (Reply, *Failure) {
 // list was held against the grammar, and this is the last door. A reply that lies
 // there and is not due shows that the session is out of step.
 func (s *Session) send(step Step, repliesDue bool, lines ...string) *Failure {
+	size := 0
+	for _, l := range lines {
+		size += len(l) + len("\r\n")
+	}
 	var b strings.Builder
+	b.Grow(size)
 	for _, l := range lines {
 		if strings.ContainsAny(l, "\r\n\x00") {
 			return &Failure{Step: step, Trouble: Garbled, Err: errors.New("a command with a line end in it was not sent")}
@@ -64,13 +69,16 @@ func (s *Session) expect(step Step) *Failure {
 	return refusal(step, r)
 }
 
-// reply reads one reply. The step's wait is for the whole of it: a host that
+// reply reads one reply. The step's wait is for the whole of it, from where it is not there yet: a host that
 // drips line after line does not hold us longer.
 func (s *Session) reply(step Step, noted bool) (Reply, *Failure) {
-	until := s.until(step)
+	var until time.Time
 	var r Reply
 	for range maxReplyLines {
 		if !s.hasLine() { // setting a deadline takes longer than reading what is there
+			if until.IsZero() {
+				until = s.until(step)
+			}
 			_ = s.conn.SetDeadline(until)
 		}
 		sent, err := readLine(s.in)

@@ -52,7 +52,7 @@ func TestConsole(t *testing.T) {
 	do("the browser is elsewhere meanwhile", chromedp.Navigate("about:blank"), chromedp.Sleep(time.Second), chromedp.Navigate(s.URL+"/runs/1"), browser.Text("Run 1"))
 	do("finish", browser.Text(": finished"), browser.Text("of 1,200 rows will be kept"))
 	do("results of a band", chromedp.Evaluate(`document.querySelector(".flow path.drop").dispatchEvent(new MouseEvent("click", {bubbles: true}))`, nil), browser.Text("concluded at the stage"))
-	do("all results", browser.Press("Show all"), chromedp.Navigate(s.URL+"/runs/1/results?cause=mailbox.absent"), browser.Text("Mailbox does not exist"))
+	do("all results", browser.Press("Show all"), chromedp.Navigate(s.URL+"/runs/1/results?cause=mailbox.absent"), browser.Text("Mailbox does not exist"), browser.Seen("tbody button"))
 	do("evidence by keyboard", chromedp.Evaluate(`document.querySelector("tbody button").focus()`, nil), chromedp.KeyEvent("\r"), browser.Text("550 5.1.1"), browser.Text("made-up mailboxes"))
 	do("evidence has a URL", chromedp.Reload(), browser.Text("550 5.1.1"))
 	do("take out", chromedp.Navigate(s.URL+"/runs/1/export"), browser.Text("of 1,200 rows will be kept"), browser.Press("Write"))

@@ -18,28 +18,33 @@ export function ask(path: string, body?: object): Promise<Response> {
   );
   const question = questionOf(path, body);
   answers.set(question, answer);
-  answer.then(
-    async (a) => a.ok && arrived.set(question, await a.clone().json()),
-    () => {}, // who reads it is told
-  );
-  setTimeout(() => {
-    answers.delete(question);
-    arrived.delete(question);
-  }, keptFor);
+  answer
+    .then(async (a) => {
+      const body = a.ok ? await a.clone().json() : undefined;
+      if (body !== undefined && answers.has(question)) arrived.set(question, body);
+    })
+    .catch(() => {}); // who reads it is told
+  setTimeout(() => forget(question), keptFor);
   return answer;
 }
 
 /**
  * atOnce has a query begin with the answer to what was asked before, if it is there by then: the page is drawn with it at
- * once, and not first without.
+ * once, and not first without. Whoever asks again asks anew.
  */
 export const atOnce = <T>(path: string, body?: object) => ({
   initialData: () => {
     const question = questionOf(path, body);
-    if (arrived.has(question)) answers.delete(question); // whoever asks again wants to know anew
-    return arrived.get(question) as T | undefined;
+    const answer = arrived.get(question) as T | undefined;
+    if (answer !== undefined) forget(question);
+    return answer;
   },
 });
+
+function forget(question: string) {
+  answers.delete(question);
+  arrived.delete(question);
+}
 
 /** read is what an answer holds; the answer itself is still there for the page. */
 export async function read<T>(answer: Promise<Response>): Promise<T> {
@@ -51,7 +56,7 @@ export async function early(request: Request): Promise<Response> {
   if (answers.size === 0) return fetch(request);
   const question = request.method === "POST" ? request.url + (await request.clone().text()) : request.url;
   const answer = request.method === "GET" || request.method === "POST" ? answers.get(question) : undefined;
-  answers.delete(question);
+  forget(question);
   // What failed is asked for again, as if nothing had been.
   return answer?.catch(() => fetch(request)) ?? fetch(request);
 }
