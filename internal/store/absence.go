@@ -103,89 +103,106 @@ func (s *Store) ForgetFingerprintsBefore(ctx context.Context, present []byte) er
 // parcel. A run is looked at once more when what was begun in its last moments must
 // have been recorded.
 func (s *Store) RememberAbsent(ctx context.Context) error {
-	runs, err := many[struct{ ID int64 }](ctx, s.db, `SELECT id FROM run WHERE finished_at IS NOT NULL
+	runs, err := many[struct{ ID, ListID int64 }](ctx, s.db, `SELECT id, list_id FROM run WHERE finished_at IS NOT NULL
 		AND (remembered_at IS NULL OR remembered_at - finished_at < interval '1 hour') ORDER BY id`)
 	for _, r := range runs {
 		if err == nil {
 			s.giveWay(ctx)
-			err = s.rememberAbsent(ctx, r.ID)
+			err = s.rememberAbsent(ctx, r.ListID, []int64{r.ID})
 		}
 	}
 	return err
 }
 
-// rememberAbsent remembers it of one run, some thousand mailboxes at a time: broken off, it begins
-// anew, and what is remembered already stays as it is.
-func (s *Store) rememberAbsent(ctx context.Context, run int64) error {
-	r, err := s.RunByID(ctx, run)
-	if err != nil {
+// rememberAbsent remembers it of some runs of a list, in one walk through its addresses: broken off, it begins anew, and what is
+// remembered already stays as it is.
+func (s *Store) rememberAbsent(ctx context.Context, list int64, runs []int64) error {
+	var found marks
+	newest := map[int64]int64{}
+	var workspace int64
+	for _, run := range runs {
+		r, err := s.RunByID(ctx, run)
+		if err == nil {
+			workspace = r.WorkspaceID
+			newest[run], err = s.markAbsent(ctx, r, &found)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	if err := s.rememberMarked(ctx, workspace, list, &found); err != nil {
 		return err
 	}
-	var newest int64
-	err = s.db.QueryRow(ctx, "SELECT coalesce(max(id), 0) FROM batch WHERE run_id = $1", run).Scan(&newest)
-	if err != nil {
-		return err
+	for _, run := range runs {
+		if _, err := s.db.Exec(ctx, "UPDATE run SET remembered_at = now(), plan = jsonb_set(plan, '{remembered}', to_jsonb($2::bigint)) WHERE id = $1", run, newest[run]); err != nil {
+			return err
+		}
 	}
-	if newest == r.Plan.Remembered { // which saves reading the run
-		return s.remembered(ctx, run, newest)
+	return nil
+}
+
+// markAbsent marks what a run found absent since it was remembered last, and returns the batch up to which.
+func (s *Store) markAbsent(ctx context.Context, r Run, found *marks) (newest int64, err error) {
+	err = s.db.QueryRow(ctx, "SELECT coalesce(max(id), 0) FROM batch WHERE run_id = $1", r.ID).Scan(&newest)
+	if err != nil || newest == r.Plan.Remembered { // which saves reading the run
+		return newest, err
 	}
-	st, err := s.Latest(ctx, run)
+	st, err := s.Latest(ctx, r.ID)
 	if err != nil {
-		return err
+		return 0, err
 	}
 	absent, err := many[struct{ ID int32 }](ctx, s.db, "SELECT id FROM verdict WHERE cause = $1", string(finding.MailboxAbsent))
 	if err != nil {
-		return err
+		return 0, err
 	}
 	verdicts := map[int32]bool{}
 	for _, v := range absent {
 		verdicts[v.ID] = true
 	}
-	var found marks
-	err = st.Each(ctx, 0, verdicts, func(one Standing) bool {
+	return st.newest, st.Each(ctx, 0, verdicts, func(one Standing) bool {
 		if one.Batch > r.Plan.Remembered {
 			found.mark(one.Address)
 		}
 		return true
 	})
-	if err != nil {
-		return err
+}
+
+// rememberMarked remembers the addresses of a list that are marked.
+func (s *Store) rememberMarked(ctx context.Context, workspace, list int64, found *marks) error {
+	if len(found.bits) == 0 {
+		return nil
 	}
+	gathered, printsOf := prints{}, s.fingerprints() // each lot by one secret
 	for of := (partsOf{lines: true, limit: absentParts}); ; {
-		read, prints := 0, prints{}
-		printsOf := s.fingerprints()
-		err := s.eachPart(ctx, r.ListID, of, func(domain string, ordinals []int32, lines string) bool {
+		read := 0
+		err := s.eachPart(ctx, list, of, func(domain string, ordinals []int32, lines string) bool {
 			read++
 			of.beyond = partPlace{domain, ordinals[len(ordinals)-1]}
 			for _, o := range ordinals {
 				var local string
 				if local, _, lines = cutLine(lines); found.has(o) {
-					prints.add(printsOf(string(plain(local + "@" + domain)))[0])
+					gathered.add(printsOf(string(plain(local + "@" + domain)))[0])
 				}
 			}
 			return true
 		})
-		if err == nil {
-			err = s.addAbsences(ctx, r.WorkspaceID, prints)
+		last := read < absentParts
+		if err == nil && (last || len(gathered.sums) >= absencesGathered) {
+			err = s.addAbsences(ctx, workspace, gathered)
+			gathered, printsOf = prints{}, s.fingerprints()
 		}
-		if err != nil {
+		if err != nil || last {
 			return err
 		}
-		if read < absentParts {
-			break
-		}
 	}
-	return s.remembered(ctx, run, st.newest)
 }
 
-// remembered records that absences are remembered up to a batch.
-func (s *Store) remembered(ctx context.Context, run, batch int64) error {
-	_, err := s.db.Exec(ctx, "UPDATE run SET remembered_at = now(), plan = jsonb_set(plan, '{remembered}', to_jsonb($2::bigint)) WHERE id = $1", run, batch)
-	return err
-}
-
-// absentParts is of how many parts of a list absences are remembered at a time.
-const absentParts = 64
+// So many parts of a list are read at a time, and so many absences are gathered, of some 60 bytes each, before they are
+// added: the more, the more of one statement stand on one page of their index.
+const (
+	absentParts      = 64
+	absencesGathered = 250_000
+)
 
 // prints are fingerprints by one secret.
 type prints struct {
@@ -212,13 +229,15 @@ func (s *Store) addAbsences(ctx context.Context, workspace int64, p prints) erro
 
 // rememberAbsentOf remembers it of all runs of a list, whatever their state.
 func (s *Store) rememberAbsentOf(ctx context.Context, list int64) error {
-	runs, err := many[struct{ ID int64 }](ctx, s.db, "SELECT id FROM run WHERE list_id = $1 ORDER BY id", list)
-	for _, r := range runs {
-		if err == nil {
-			err = s.rememberAbsent(ctx, r.ID)
-		}
+	rows, err := s.db.Query(ctx, "SELECT id FROM run WHERE list_id = $1 ORDER BY id", list)
+	if err != nil {
+		return err
 	}
-	return err
+	runs, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+	if err != nil {
+		return err
+	}
+	return s.rememberAbsent(ctx, list, runs)
 }
 
 // HasAbsencesBefore reports whether any of a workspace's mailboxes was found absent before a time.
