@@ -124,6 +124,7 @@ func TestSettingsOfTheirOwn(t *testing.T) {
 	has(true, "cause", "runs", "again")
 	has(false, "limit", "runs", "again")
 	has(false, "file", "policies")
+	t.Setenv("VARNET_SERVER", "http://127.0.0.1:1") // where nobody listens, whatever runs on this machine
 	if exit, _, errOut := called(t, "check", "--", "-odd@fernhollow.example"); exit != 1 || !strings.Contains(errOut, "cannot be reached") {
 		t.Errorf("an address that begins like a setting: exit %d, %s", exit, errOut)
 	}
