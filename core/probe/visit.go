@@ -290,7 +290,8 @@ func (v *visit) doubt() (queue []*item) {
 // answer by chance, for all that is known.
 func (v *visit) byChance(s *site, exchanger string) bool {
 	a, _ := s.acceptance(exchanger, v.way.Route, v.start)
-	return a.Accepts == AcceptsKnown && a.Refused < Proof && a.Refused < s.proof(exchanger) // which counts all that is listed
+	// proof counts through all items of the site, and is never more than Proof.
+	return a.Accepts == AcceptsKnown && a.Refused < Proof && a.Refused < s.proof(exchanger)
 }
 
 // hosts lists the exchangers that answered about the site.

@@ -48,8 +48,8 @@ func clean(s string, q Question) text {
 			continue
 		case strings.Contains(w, "@"):
 			mark = markBox
-			longer := len(mailbox) > len(sender) && strings.Contains(w, mailbox) // precheck@ where we are check@
-			if sender != "" && strings.Contains(w, sender) && !longer {
+			// A mailbox may end in our sender's address: precheck@ where we send as check@.
+			if sender != "" && strings.Contains(w, sender) && (len(mailbox) <= len(sender) || !strings.Contains(w, mailbox)) {
 				mark = markSender
 			}
 		case strings.ContainsAny(w, ".:") && hasIP(w):

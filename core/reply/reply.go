@@ -76,7 +76,7 @@ type Reader struct {
 	// Helo and Sender are as in Question.
 	Helo, Sender string
 
-	same  map[string]Meaning // by all that was said, as without returns it
+	same  map[string]Meaning // by all that was said, without the mailbox
 	alike map[sentence]Meaning
 }
 
@@ -90,7 +90,7 @@ type sentence struct {
 // Read returns what a reply about a mailbox means, whose words are as r.String
 // returns them.
 func (r *Reader) Read(s smtp.Reply, words, mailbox string) Meaning {
-	words, quoted := r.without(words, mailbox)
+	words, quoted := r.withoutMailbox(words, mailbox)
 	if m, known := r.same[words]; known && !quoted {
 		return m
 	}
@@ -109,14 +109,14 @@ func (r *Reader) Read(s smtp.Reply, words, mailbox string) Meaning {
 	return m
 }
 
-// without returns words in lower case with a sign, which no reply holds, for a mailbox that they quote as a whole; and
-// whether they quote more of it, or it is not taken for a mailbox: otherwise they mean the same of any other in its
-// place.
-func (r *Reader) without(words, mailbox string) (rest string, quoted bool) {
-	mailbox = phrase.Fold(mailbox)
+// withoutMailbox returns the words of a reply in lower case, with NUL in place of the mailbox. It also reports whether the
+// rest still quotes a part of the mailbox, or clean would not see a mailbox in it. If neither, the same words about any
+// other mailbox mean the same.
+func (r *Reader) withoutMailbox(words, mailbox string) (rest string, quoted bool) {
+	words, mailbox = phrase.Fold(words), phrase.Fold(mailbox)
 	local, domain, _ := strings.Cut(mailbox, "@")
-	odd := strings.Contains(local, `"`) || strings.HasPrefix(local, "www.") || mailbox == phrase.Fold(r.Sender)
-	rest = strings.ReplaceAll(phrase.Fold(words), mailbox, "\x00")
+	rest = strings.ReplaceAll(words, mailbox, "\x00")
+	odd := strings.Contains(words, "\x00") || strings.Contains(local, `"`) || strings.HasPrefix(local, "www.") || mailbox == phrase.Fold(r.Sender)
 	return rest, odd || strings.Contains(rest, local) || strings.Contains(rest, domain)
 }
 

@@ -181,13 +181,13 @@ func TestAReaderReadsAsRead(t *testing.T) {
 	}
 }
 
-// TestAReaderReadsOfEverybody: one reader hears the same sentences about mailboxes whose names hosts say themselves, are links, hold our sender,
-// or stand in the sentence once more, and means of each what would have been read of it alone.
+// TestAReaderReadsOfEverybody: one reader hears the same sentences about many mailboxes, some with names that hosts use as words, that
+// look like links, that end in our sender's address, or that the sentence repeats. It reads each as it would be read alone.
 func TestAReaderReadsOfEverybody(t *testing.T) {
 	r := Reader{Helo: asked.Helo, Sender: asked.Sender}
 	mailboxes := []string{"ada.moss@seed.example", "User@seed.example", "blocked@seed.example", "sorry@user.example", "www.ada@seed.example", "pre" + asked.Sender, asked.Sender, `"a b"@seed.example`,
 		"relay@mailbox.example", "x@full.example", "ÄDA@seed.example", asked.Mailbox}
-	sentences := []string{"550 5.1.1 %s: no such user", "550 5.1.1 Sorry, <%s> is not here", "550 5.7.1 <%s>: User blocked", "554 5.7.1 <%s>: relay access denied at mailbox.example", "452 4.2.2 %s mailbox full"}
+	sentences := []string{"550 5.1.1 %s: no such user", "550 5.1.1 Sorry, <%s> is not here", "550 5.7.1 <%s>: User blocked", "554 5.7.1 <%s>: relay access denied at mailbox.example", "452 4.2.2 %s mailbox full", "550 5.1.1 \x00: no such user than %s"}
 	samples := corpus(t)
 	for _, mailbox := range mailboxes {
 		var replies []smtp.Reply
@@ -214,7 +214,7 @@ func TestAReaderReadsOfEverybody(t *testing.T) {
 	}
 }
 
-// BenchmarkReader reads what one host says of many mailboxes, beside what reads each reply by itself.
+// BenchmarkReader reads what one host says about many mailboxes, beside reading each reply by itself.
 func BenchmarkReader(b *testing.B) {
 	const mailboxes = 1000
 	replies := make([]smtp.Reply, mailboxes)

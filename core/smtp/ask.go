@@ -87,7 +87,7 @@ func (s *Session) stream(list []Answer, from int, then func() ([]string, bool)) 
 	return q.doubt(), q.tail
 }
 
-// usualOrder is how many questions of a transaction are made room for at once.
+// usualOrder is how many questions a transaction has room for from the start; few sessions ask more.
 const usualOrder = 64
 
 // stream is the questions of a transaction and their answers.
@@ -109,7 +109,10 @@ func (q *stream) ask() bool {
 	onTheWay := len(q.order) - q.got
 	// What has come is read before more is asked: fewer handfuls, and larger ones.
 	if n := min(q.more(onTheWay), len(q.list)-q.sent); n > 0 && (onTheWay == 0 || !q.hasLine()) {
-		if n = q.sameKind(n); n > 0 && !q.send(q.list[q.sent:q.sent+n], false) {
+		if same := q.sameKind(n); same < n { // the rest is asked about in another transaction, and so is what follows
+			n, q.list, q.then = same, q.list[:q.sent+same], nil
+		}
+		if n > 0 && !q.send(q.list[q.sent:q.sent+n], false) {
 			return false
 		}
 		q.sent += n
@@ -127,13 +130,11 @@ func (q *stream) ask() bool {
 	return len(q.order) > q.got
 }
 
-// sameKind returns how many of the next n mailboxes may share the transaction: those with and those
-// without letters outside ASCII may not. Where another kind follows it ends the list; that asks on in
-// another transaction, and nothing comes behind it in this one.
+// sameKind counts how many of the next n mailboxes may share the transaction: those with and those
+// without letters outside ASCII may not.
 func (q *stream) sameKind(n int) int {
 	for i := range n {
 		if needsUTF8(q.list[q.sent+i].Mailbox) != q.utf8 {
-			q.list, q.then = q.list[:q.sent+i], nil
 			return i
 		}
 	}

@@ -31,24 +31,16 @@ func (s *Session) command(step Step, line string) (Reply, *Failure) {
 // list was held against the grammar, and this is the last door. A reply that lies
 // there and is not due shows that the session is out of step.
 func (s *Session) send(step Step, repliesDue bool, lines ...string) *Failure {
-	size := 0
-	for _, l := range lines {
-		size += len(l) + len("\r\n")
-	}
-	var b strings.Builder
-	b.Grow(size)
 	for _, l := range lines {
 		if strings.ContainsAny(l, "\r\n\x00") {
 			return &Failure{Step: step, Trouble: Garbled, Err: errors.New("a command with a line end in it was not sent")}
 		}
-		b.WriteString(l)
-		b.WriteString("\r\n")
 	}
 	if !repliesDue && s.in.Buffered() > 0 {
 		return outOfStep(step)
 	}
 	s.deadline(step)
-	if _, err := io.WriteString(s.conn, b.String()); err != nil {
+	if _, err := io.WriteString(s.conn, strings.Join(lines, "\r\n")+"\r\n"); err != nil {
 		return s.troubled(step, err)
 	}
 	s.left = step == StepQuit
@@ -69,8 +61,8 @@ func (s *Session) expect(step Step) *Failure {
 	return refusal(step, r)
 }
 
-// reply reads one reply. The step's wait is for the whole of it, from where it is not there yet: a host that
-// drips line after line does not hold us longer.
+// reply reads one reply. The step's wait begins when a line is not there yet, and covers the rest of the reply: a host
+// that drips line after line does not hold us longer.
 func (s *Session) reply(step Step, noted bool) (Reply, *Failure) {
 	var until time.Time
 	var r Reply

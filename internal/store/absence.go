@@ -103,45 +103,45 @@ func (s *Store) ForgetFingerprintsBefore(ctx context.Context, present []byte) er
 // parcel. A run is looked at once more when what was begun in its last moments must
 // have been recorded.
 func (s *Store) RememberAbsent(ctx context.Context) error {
-	runs, err := many[struct{ ID, ListID int64 }](ctx, s.db, `SELECT id, list_id FROM run WHERE finished_at IS NOT NULL
+	runs, err := many[struct{ ID int64 }](ctx, s.db, `SELECT id FROM run WHERE finished_at IS NOT NULL
 		AND (remembered_at IS NULL OR remembered_at - finished_at < interval '1 hour') ORDER BY id`)
-	for _, r := range runs {
+	for _, one := range runs {
+		var r Run
 		if err == nil {
 			s.giveWay(ctx)
-			err = s.rememberAbsent(ctx, r.ListID, []int64{r.ID})
+			r, err = s.RunByID(ctx, one.ID)
+		}
+		if err == nil {
+			err = s.rememberAbsent(ctx, r)
 		}
 	}
 	return err
 }
 
-// rememberAbsent remembers it of some runs of a list, in one walk through its addresses: broken off, it begins anew, and what is
-// remembered already stays as it is.
-func (s *Store) rememberAbsent(ctx context.Context, list int64, runs []int64) error {
+// rememberAbsent remembers it of some runs of one list, in one walk through the list's addresses. Broken off, it starts
+// over; what is remembered already stays as it is.
+func (s *Store) rememberAbsent(ctx context.Context, runs ...Run) (err error) {
 	var found marks
-	newest := map[int64]int64{}
-	var workspace int64
-	for _, run := range runs {
-		r, err := s.RunByID(ctx, run)
-		if err == nil {
-			workspace = r.WorkspaceID
-			newest[run], err = s.markAbsent(ctx, r, &found)
-		}
-		if err != nil {
+	newest := make([]int64, len(runs))
+	for i, r := range runs {
+		if newest[i], err = s.markAbsent(ctx, r, &found); err != nil {
 			return err
 		}
 	}
-	if err := s.rememberMarked(ctx, workspace, list, &found); err != nil {
-		return err
+	if len(found.bits) > 0 {
+		if err := s.rememberMarked(ctx, runs[0].WorkspaceID, runs[0].ListID, &found); err != nil {
+			return err
+		}
 	}
-	for _, run := range runs {
-		if _, err := s.db.Exec(ctx, "UPDATE run SET remembered_at = now(), plan = jsonb_set(plan, '{remembered}', to_jsonb($2::bigint)) WHERE id = $1", run, newest[run]); err != nil {
+	for i, r := range runs {
+		if _, err := s.db.Exec(ctx, "UPDATE run SET remembered_at = now(), plan = jsonb_set(plan, '{remembered}', to_jsonb($2::bigint)) WHERE id = $1", r.ID, newest[i]); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// markAbsent marks what a run found absent since it was remembered last, and returns the batch up to which.
+// markAbsent marks the addresses that a run found absent since it was last remembered, and returns its newest batch.
 func (s *Store) markAbsent(ctx context.Context, r Run, found *marks) (newest int64, err error) {
 	err = s.db.QueryRow(ctx, "SELECT coalesce(max(id), 0) FROM batch WHERE run_id = $1", r.ID).Scan(&newest)
 	if err != nil || newest == r.Plan.Remembered { // which saves reading the run
@@ -169,9 +169,6 @@ func (s *Store) markAbsent(ctx context.Context, r Run, found *marks) (newest int
 
 // rememberMarked remembers the addresses of a list that are marked.
 func (s *Store) rememberMarked(ctx context.Context, workspace, list int64, found *marks) error {
-	if len(found.bits) == 0 {
-		return nil
-	}
 	gathered, printsOf := prints{}, s.fingerprints() // each lot by one secret
 	for of := (partsOf{lines: true, limit: absentParts}); ; {
 		read := 0
@@ -197,10 +194,11 @@ func (s *Store) rememberMarked(ctx context.Context, workspace, list int64, found
 	}
 }
 
-// So many parts of a list are read at a time, and so many absences are gathered, of some 60 bytes each, before they are
-// added: the more, the more of one statement stand on one page of their index.
 const (
-	absentParts      = 64
+	// absentParts is how many parts of a list are read at a time.
+	absentParts = 64
+	// absencesGathered is how many absences, of some 60 bytes each, are gathered before they are added in the order of
+	// their index: the more there are, the fewer of its pages a statement touches.
 	absencesGathered = 250_000
 )
 
@@ -225,19 +223,6 @@ func (s *Store) addAbsences(ctx context.Context, workspace int64, p prints) erro
 		}
 	}
 	return nil
-}
-
-// rememberAbsentOf remembers it of all runs of a list, whatever their state.
-func (s *Store) rememberAbsentOf(ctx context.Context, list int64) error {
-	rows, err := s.db.Query(ctx, "SELECT id FROM run WHERE list_id = $1 ORDER BY id", list)
-	if err != nil {
-		return err
-	}
-	runs, err := pgx.CollectRows(rows, pgx.RowTo[int64])
-	if err != nil {
-		return err
-	}
-	return s.rememberAbsent(ctx, list, runs)
 }
 
 // HasAbsencesBefore reports whether any of a workspace's mailboxes was found absent before a time.

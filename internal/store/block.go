@@ -58,8 +58,8 @@ const blocksAtOnce = 16
 
 // eachBlock returns the cells of those blocks of a list that a condition in SQL
 // chooses, in order; without records, where they are not wanted. They are good until
-// do returns; an error of it ends the walk. While do works, the next blocks are read at
-// most, and no connection is held after: it may write to somebody who reads slowly.
+// do returns; an error of it ends the walk. The next blocks are read while do works, and no
+// connection is held once they are there: do may write to somebody who reads slowly.
 func (s *Store) eachBlock(ctx context.Context, list int64, records bool, do func([]Row) error, where string, args ...any) error {
 	of := "NULL::bytea"
 	if records {
@@ -85,8 +85,8 @@ func (s *Store) eachBlock(ctx context.Context, list int64, records bool, do func
 	}
 }
 
-// beside begins to read beside what comes next, and returns what waits for it. The connection
-// of a transaction takes one thing at a time: within one, it is read when it is waited for.
+// beside starts a read in the background and returns a function that waits for its end. The
+// connection of a transaction does one thing at a time: within one, waiting does the reading.
 func (s *Store) beside(read func() error) (wait func() error) {
 	if _, within := s.db.(pgx.Tx); within {
 		return read

@@ -26,8 +26,11 @@ func (s *Store) DeleteList(ctx context.Context, workspace, id int64) error {
 	if _, err := s.List(ctx, workspace, id); err != nil {
 		return err
 	}
-	// Many absences are not remembered in one transaction.
-	if err := s.rememberAbsentOf(ctx, id); err != nil {
+	runs, err := s.AllRuns(ctx, id)
+	if err == nil {
+		err = s.rememberAbsent(ctx, runs...) // many absences are not remembered in one transaction
+	}
+	if err != nil {
 		return err
 	}
 	return s.retryDeadlocks(ctx, func(s *Store) error {

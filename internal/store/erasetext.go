@@ -100,9 +100,9 @@ func eraseJSON(e erase.Eraser, v any, ofNames bool) (out any, erased bool) {
 	return v, false
 }
 
-// textColumns are the columns of a table that hold texts. The mailboxes of a parcel are none: they leave it with the
-// addresses of its list (eraseParcels), which may have to wait. A question without its mailbox could not be asked, and
-// its run would not end.
+// textColumns are the columns of a table that hold texts. The mailboxes of a parcel are left out: eraseParcels removes
+// them together with the addresses of the list, which may have to wait. Were they blanked before, the parcel could not be
+// asked, and its run would not end.
 func (s *Store) textColumns(ctx context.Context, table string) ([]textColumn, error) {
 	rows, err := s.db.Query(ctx, `SELECT column_name, CASE WHEN data_type IN ('json', 'jsonb', 'ARRAY') THEN data_type ELSE 'text' END FROM information_schema.columns
 		WHERE table_schema = 'public' AND table_name = $1 AND (data_type IN ('text', 'json', 'jsonb') OR udt_name = '_text')

@@ -82,8 +82,9 @@ func (s *Store) matches(ctx context.Context, list int64, after int32, text strin
 	return found, end, err
 }
 
-// mayHold is the condition in SQL that a block may hold a text, by its grams alone. It is one of two, so that statements
-// stay prepared: that of a text which is too short, or has no more sequences to look for, asks for the last again.
+// mayHold returns a condition in SQL that is false of blocks whose grams rule a text out, and the arguments with its own.
+// It looks for MostGrams bits, the last one repeatedly where the text has fewer, so that one prepared statement serves
+// all texts.
 func mayHold(text string, args []any) (string, []any) {
 	grams := pack.GramsOf(text)
 	if len(grams) == 0 {

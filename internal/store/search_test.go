@@ -74,7 +74,7 @@ func TestSearch(t *testing.T) {
 			t.Errorf("search %d: %v; want %v", i, page, want)
 		}
 	}
-	// Blocks of before schema 51 have no grams, and are searched all the same; those that have are read by them.
+	// Blocks from before schema 51 have no grams and are read; those that have grams are read only where these allow it.
 	before := look()
 	set := func(sql string) [][]int32 {
 		if _, err := s.Pool().Exec(t.Context(), "UPDATE row_block SET grams = "+sql); err != nil {

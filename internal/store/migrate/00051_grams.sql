@@ -1,8 +1,8 @@
 -- +goose Up
 
--- Which sequences of four bytes stand in the texts of a block, a bit each (internal/store/pack/grams.go), so that a search passes most
--- blocks by without their texts. Blocks of lists that are there already have none, and are searched as before. Beside the row's
--- head, for what it is there for.
+-- Which sequences of four bytes the texts of a block contain, a bit each (internal/store/pack/grams.go): a search rules most blocks
+-- out without reading their texts. Blocks of earlier lists have none and are searched as before. The bits lie in the row itself,
+-- since fetching them from elsewhere would cost as much as fetching the texts.
 ALTER TABLE row_block ADD grams bytea;
 ALTER TABLE row_block ALTER grams SET STORAGE PLAIN;
 

@@ -1,7 +1,8 @@
 package pack
 
-// A block remembers which sequences of gramLength bytes stand in its texts, each by one of 8 times gramBytes bits: four blocks
-// go on a page of the database. Most texts that a block does not hold are told by that, without reading its texts.
+// A block records which sequences of gramLength bytes its texts contain, one bit for each of 8 * gramBytes hashes. A search
+// rules most blocks out by that without reading their texts. With so many bytes four blocks fit on a page of the database,
+// which keeps them: other lengths need a migration.
 const (
 	gramLength = 4
 	gramBytes  = 1792
@@ -26,7 +27,7 @@ func GramsOf(text string) (bits []int64) {
 	return bits
 }
 
-// addGrams remembers the sequences of a text.
+// addGrams records the sequences of a text.
 func (b *Block) addGrams(text string) {
 	if b.grams == nil {
 		b.grams = make([]byte, gramBytes)
@@ -37,8 +38,8 @@ func (b *Block) addGrams(text string) {
 	}
 }
 
-// Grams returns the bits of all sequences in the texts, in the order of get_bit; nil where the texts take no more room and
-// may as well be read.
+// Grams returns the bits of all sequences in the texts, numbered as PostgreSQL's get_bit numbers them; nil where the texts
+// are no longer than the bits and may as well be read.
 func (b *Block) Grams() []byte {
 	if len(b.Texts) <= gramBytes {
 		return nil

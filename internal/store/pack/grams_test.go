@@ -6,8 +6,8 @@ import (
 	"testing"
 )
 
-// TestGrams: a block is never passed by for a part of a text that it holds, whatever was in its memory before, and mostly for an
-// address that it does not hold.
+// TestGrams: a block is never ruled out for a part of a text that it holds, whatever its memory held before, and mostly is for
+// an address that it does not hold.
 func TestGrams(t *testing.T) {
 	rng := rand.New(rand.NewPCG(4, 51))
 	person := func() string {
@@ -36,7 +36,7 @@ func TestGrams(t *testing.T) {
 			text := texts[rng.IntN(len(texts))]
 			from := rng.IntN(len(text))
 			if part := text[from : from+1+rng.IntN(len(text)-from)]; !mayHold(&b, part) {
-				t.Fatalf("%q is in the block, which is passed by", part)
+				t.Fatalf("%q is in the block, which is ruled out", part)
 			}
 			if !mayHold(&b, person()) {
 				passed++
@@ -44,7 +44,7 @@ func TestGrams(t *testing.T) {
 		}
 	}
 	if share := float64(passed) / (blocks * looks); share < 0.9 {
-		t.Errorf("of addresses that a block does not hold, %.0f %% are told", 100*share)
+		t.Errorf("of addresses that a block does not hold, %.0f %% are ruled out", 100*share)
 	}
 	b.Start()
 	b.Add(&Row{Ordinal: 1, Address: 1, Typed: "ada@seed.example"})

@@ -1,6 +1,6 @@
 const base = "/api/v1";
 
-/** answers are those that were asked for before the client was there, by what was asked; arrived holds what is in them. */
+/** answers are those asked for before the client was there, by what was asked; arrived holds their bodies, once there. */
 const answers = new Map<string, Promise<Response>>();
 const arrived = new Map<string, unknown>();
 
@@ -20,8 +20,8 @@ export function ask(path: string, body?: object): Promise<Response> {
   answers.set(question, answer);
   answer
     .then(async (a) => {
-      const body = a.ok ? await a.clone().json() : undefined;
-      if (body !== undefined && answers.has(question)) arrived.set(question, body);
+      const told = a.ok ? await a.clone().json() : undefined;
+      if (told !== undefined && answers.has(question)) arrived.set(question, told);
     })
     .catch(() => {}); // who reads it is told
   setTimeout(() => forget(question), keptFor);
@@ -29,8 +29,8 @@ export function ask(path: string, body?: object): Promise<Response> {
 }
 
 /**
- * atOnce has a query begin with the answer to what was asked before, if it is there by then: the page is drawn with it at
- * once, and not first without. Whoever asks again asks anew.
+ * atOnce gives a query the answer that was asked for early, if it has arrived, so that the page is drawn with it the first
+ * time. It is given once: later queries ask the service.
  */
 export const atOnce = <T>(path: string, body?: object) => ({
   initialData: () => {
