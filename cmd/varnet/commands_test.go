@@ -379,6 +379,8 @@ func TestCommands(t *testing.T) {
 	)
 	h.walk( // workers
 		good("workers", "lanes at work", "direct"),
+		good("health", "1 worker with", "waiting", "postponed"),
+		good("health -json", `"failing": []`),
 		failing("workers drain nobody", "nobody"),
 		wrong("workers drain", "ID is missing"),
 	)

@@ -36,7 +36,7 @@ type action func(ctx context.Context) error
 func commands() []command {
 	return []command{
 		checkCommand(), cleanCommand(), listsCommand(), runsCommand(), exportCommand(), reportCommand(), routinesCommand(), connectionsCommand(), importCommand(), writeBackCommand(), linksCommand(), mailingsCommand(), bouncesCommand(), trialsCommand(), workshopCommand(), oddsCommand(), activityCommand(), opinionsCommand(), allowanceCommand(), usageCommand(), ledgerCommand(), watchCommand(), policiesCommand(), requestsCommand(), catalogueCommand(),
-		outboundCommand(), lettersCommand(), eventsCommand(), webhooksCommand(), keysCommand(), signInCommand(), signOutCommand(), teamCommand(), auditCommand(), installationCommand(), workersCommand(), serveCommand(), workerCommand(), relayCommand(), migrateCommand(), inspectCommand(), keyCommand(), personCommand(), secretCommand(), backupCommand(), restoreCommand(),
+		outboundCommand(), lettersCommand(), eventsCommand(), webhooksCommand(), keysCommand(), signInCommand(), signOutCommand(), teamCommand(), auditCommand(), installationCommand(), healthCommand(), workersCommand(), serveCommand(), workerCommand(), relayCommand(), migrateCommand(), inspectCommand(), keyCommand(), personCommand(), secretCommand(), backupCommand(), restoreCommand(),
 		contractCommand(), versionCommand(), completionCommand(), practiceCommand(),
 	}
 }

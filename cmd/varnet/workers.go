@@ -49,3 +49,26 @@ func sessionsBy(routes map[string]int64) string {
 	}
 	return cmp.Or(strings.Join(out, ", "), "none yet")
 }
+
+func healthCommand() command {
+	return command{"health", "", "shows what waits to be worked, and what keeps failing", "varnet health", showHealth, nil}
+}
+
+func showHealth(c *cli) action {
+	return ask(c, func(ctx context.Context, api *client.Client) (contract.ServiceHealth, error) { return api.Health(ctx) }, c.tellHealth)
+}
+
+func (c *cli) tellHealth(h contract.ServiceHealth) error {
+	if err := c.sentence(h.Sentence); err != nil {
+		return err
+	}
+	for _, f := range h.Failing {
+		line := fmt.Sprintf("%s (%s) since %s, %s so far; the last error: %s", f.Does, cmp.Or(f.At, say.Plural(f.Jobs, "job fails", "jobs fail")), f.Since.Local().Format("2 January, 15:04"), say.Plural(int64(f.Attempts), "attempt", "attempts"), f.Said)
+		if err := c.sentence(say.Sentence(printable(line))); err != nil {
+			return err
+		}
+	}
+	return table[contract.Queued]{"Nothing is waiting.", "waiting\tparcels\taddresses", func(w io.Writer, q contract.Queued) {
+		fmt.Fprintf(w, "%s\t%s\t%s\n", q.Kind, say.Number(q.Parcels), say.Number(q.Addresses))
+	}}.of(c)(contract.Page[contract.Queued]{Items: h.Queue})
+}

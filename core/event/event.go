@@ -43,6 +43,7 @@ const (
 	PurchaseRefused  Code = "purchase.refused"
 	PurchaseBack     Code = "purchase.back"
 	LedgerWrong      Code = "ledger.wrong"
+	WorkFailing      Code = "work.failing"
 	FormEnumerated   Code = "form.enumerated"
 	WorkspaceEnding  Code = "workspace.ending"
 	WorkspaceKept    Code = "workspace.kept"
@@ -172,6 +173,8 @@ var kinds = []Kind{
 		Act: "See outbound", Carries: []string{"route", "words"}},
 	{Code: LedgerWrong, Title: "Ledger wrong", Subject: "The book of allowances is wrong", About: "installation", Meaning: "The book of allowances was verified, and its entries do not add up.", Severity: Problem, For: Operators, Letter: AtOnce,
 		Act: "See the accounts", Carries: []string{"words"}},
+	{Code: WorkFailing, Title: "Work keeps failing", Subject: "Work of the service keeps failing", About: "health", Meaning: "Some work of the service itself fails each time it is tried, for a minute or longer. It is told once a day for each kind of work.", Severity: Problem, For: Operators, Letter: AtOnce,
+		Act: "See what fails", Carries: []string{"words"}},
 	{Code: DeviceNew, Title: "New device", Subject: "A new device is signed in to your account", About: "person", Meaning: "Somebody signed in to your account with a new device.", Severity: Caution, For: OnePerson, Letter: AtOnce, Fixed: true,
 		Act: "See your sessions", Carries: []string{"device"}},
 	{Code: WebhookTest, Title: "Test call", Subject: "A test of the webhook {webhook}", About: "webhooks", Meaning: "Somebody tried a webhook out. It goes to that webhook alone.", Severity: News, For: Managers, Letter: Never, Fixed: true,

@@ -21,6 +21,9 @@ var queued = []struct{ state, kind, says string }{
 // turn takes that long.
 const lateAfter = 5 * time.Minute
 
+// namedFailing is how many kinds of work that keeps failing a sentence names.
+const namedFailing = 3
+
 // refusedWithin is of how long ago refused messages are told.
 const refusedWithin = 24 * time.Hour
 
@@ -42,15 +45,18 @@ func (a *API) health(ctx context.Context, _ *struct{}) (*struct{ Body contract.S
 		lanes += w.Lanes
 	}
 	b.Sentence = fmt.Sprintf("%s with %d lanes %s at work.", say.Plural(int64(len(workers)), "worker", "workers"), lanes, map[bool]string{true: "is", false: "are"}[len(workers) == 1])
-	switch waits := q.Age.Round(time.Second); {
+	switch waits := say.Duration(q.Age); {
 	case len(workers) == 0:
 		b.Sentence = "No worker is at work: nothing goes on until one is started with varnet serve or varnet worker."
-	case waits > lateAfter:
+	case q.Age > lateAfter:
 		b.Sentence += fmt.Sprintf(" The oldest parcel that is ready has waited for %s: more workers would help, unless its operator has few lanes.", waits)
 	case q.Parcels["open"] > 0:
 		b.Sentence += fmt.Sprintf(" The oldest parcel that is ready has waited for %s.", waits)
 	default:
 		b.Sentence += " Nothing is waiting for a worker."
+	}
+	if err := a.failing(ctx, &b); err != nil {
+		return nil, a.failed(ctx, err)
 	}
 	if b.Database, b.DatabaseBytes, err = a.store.Database(ctx); err != nil {
 		return nil, a.failed(ctx, err)
@@ -63,4 +69,19 @@ func (a *API) health(ctx context.Context, _ *struct{}) (*struct{ Body contract.S
 		b.Sentence += fmt.Sprintf(" %s to return addresses with a wrong tag %s refused in the last day: somebody made bounces up.", say.Plural(refused, "message", "messages"), map[bool]string{true: "was", false: "were"}[refused == 1])
 	}
 	return &struct{ Body contract.ServiceHealth }{b}, nil
+}
+
+// failing adds what keeps failing.
+func (a *API) failing(ctx context.Context, b *contract.ServiceHealth) error {
+	found, err := a.engine.Failing(ctx)
+	b.Failing = make([]contract.Failing, len(found))
+	var does []string
+	for i, f := range found {
+		b.Failing[i] = contract.Failing{Kind: f.Kind, Does: f.Does, Jobs: f.Jobs, At: f.At(), Since: f.Since, Attempts: f.Attempts, Said: say.Line(f.Said)}
+		does = append(does, f.Does)
+	}
+	if len(does) > 0 {
+		b.Sentence = "Work keeps failing: " + say.SomeAnd(does, namedFailing) + ". " + b.Sentence
+	}
+	return err
 }

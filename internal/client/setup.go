@@ -19,6 +19,11 @@ func (c *Client) Workers(ctx context.Context) (w []contract.Worker, err error) {
 	return items[contract.Worker](ctx, c, http.MethodGet, "/workers", nil)
 }
 
+// Health returns what waits to be worked, and what keeps failing.
+func (c *Client) Health(ctx context.Context) (h contract.ServiceHealth, err error) {
+	return h, c.call(ctx, http.MethodGet, "/health", nil, &h)
+}
+
 // DrainWorker tells a worker to take nothing new and come to its end.
 func (c *Client) DrainWorker(ctx context.Context, id string) error {
 	resp, err := c.do(ctx, http.MethodPost, "/workers/"+url.PathEscape(id)+"/drain", nil)

@@ -82,9 +82,22 @@ type Worker struct {
 type ServiceHealth struct {
 	Sentence string   `json:"sentence" doc:"How the service is, for people."`
 	Queue    []Queued `json:"queue" doc:"The parcels of all runs that go on."`
+	// Failing is [] where all goes well.
+	Failing []Failing `json:"failing" doc:"Work of the service that fails each time it is tried, for a minute or longer; what has failed longest comes first."`
 	// Database is PostgreSQL's own word.
 	Database      string `json:"database" doc:"The version of the database."`
 	DatabaseBytes int64  `json:"databaseBytes" doc:"How much room it takes."`
+}
+
+// Failing is work of one kind that keeps failing.
+type Failing struct {
+	Kind     string    `json:"kind" doc:"The kind of job, as log and metrics name it."`
+	Does     string    `json:"does" doc:"What such jobs do."`
+	Jobs     int64     `json:"jobs" doc:"How many of them fail."`
+	At       string    `json:"at,omitempty" doc:"What the one that has failed longest works on, such as run 12 or a mail operator; left out where it has no name."`
+	Since    time.Time `json:"since" doc:"When it failed first."`
+	Attempts int       `json:"attempts" doc:"How often it was tried."`
+	Said     string    `json:"said" doc:"Its last error."`
 }
 
 // Queued is how much of one kind waits.

@@ -59,12 +59,8 @@ func (s *Store) StandingAgain(ctx context.Context, run int64) (map[int32]int64, 
 // DoubtedDomains returns the domains of a run that is done which were found, while it
 // went on, to answer by chance; none where these were asked again already.
 func (s *Store) DoubtedDomains(ctx context.Context, run int64) ([]string, error) {
-	rows, err := s.db.Query(ctx, `SELECT DISTINCT d.domain FROM run JOIN run_domain d ON d.run_id = run.id JOIN acceptance a USING (domain)
+	return column[string](ctx, s.db, `SELECT DISTINCT d.domain FROM run JOIN run_domain d ON d.run_id = run.id JOIN acceptance a USING (domain)
 		WHERE run.id = $1 AND plan->'doubted' IS NULL AND a.facts->>'accepts' = 'mixed' AND a.at >= run.begin_at`, run)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, pgx.RowTo[string])
 }
 
 // AskDoubted puts the addresses of some domains with some verdicts into parcels again, as

@@ -164,11 +164,8 @@ func (s *Store) eachCellAt(ctx context.Context, list int64, ordinals []int32, re
 	if len(wanted) == 0 {
 		return nil
 	}
-	rows, err := s.db.Query(ctx, `SELECT DISTINCT (SELECT b.last FROM row_block b WHERE b.list_id = $1 AND b.last >= o ORDER BY b.last LIMIT 1) AS at FROM unnest($2::int[]) o ORDER BY at`, list, wanted)
-	if err != nil {
-		return err
-	}
-	blocks, err := pgx.CollectRows(rows, pgx.RowTo[*int32]) // null, the last, for ordinals past the end
+	// Null, the last of them, stands for ordinals past the end.
+	blocks, err := column[*int32](ctx, s.db, `SELECT DISTINCT (SELECT b.last FROM row_block b WHERE b.list_id = $1 AND b.last >= o ORDER BY b.last LIMIT 1) AS at FROM unnest($2::int[]) o ORDER BY at`, list, wanted)
 	if err != nil {
 		return err
 	}

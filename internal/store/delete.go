@@ -141,11 +141,7 @@ func (s *Store) StopDeletion(ctx context.Context, id int64) error {
 
 // DueDeletions returns the workspaces whose time to be deleted has come.
 func (s *Store) DueDeletions(ctx context.Context, now time.Time) ([]int64, error) {
-	rows, err := s.db.Query(ctx, "SELECT id FROM workspace WHERE delete_at <= $1 AND ended_at IS NULL ORDER BY id", now)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, pgx.RowTo[int64])
+	return column[int64](ctx, s.db, "SELECT id FROM workspace WHERE delete_at <= $1 AND ended_at IS NULL ORDER BY id", now)
 }
 
 // DeleteWorkspace deletes a workspace with all that is of it. From the beginning nobody is in
@@ -188,11 +184,7 @@ func (s *Store) DeleteEnded(ctx context.Context) error {
 }
 
 func (s *Store) deleteEnded(ctx context.Context, id int64) error {
-	rows, err := s.db.Query(ctx, "SELECT id FROM list WHERE workspace_id = $1 ORDER BY id", id)
-	if err != nil {
-		return err
-	}
-	lists, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+	lists, err := column[int64](ctx, s.db, "SELECT id FROM list WHERE workspace_id = $1 ORDER BY id", id)
 	if err != nil {
 		return err
 	}

@@ -97,10 +97,6 @@ const FoldFrom = 8 * pack.PartSize
 // Unfolded returns the runs that came to their end and of which many results are not folded: they are
 // of a release before, or something of them was erased.
 func (s *Store) Unfolded(ctx context.Context) ([]int64, error) {
-	rows, err := s.db.Query(ctx, `SELECT u.id FROM run u JOIN list l ON l.id = u.list_id WHERE u.finished_at IS NOT NULL AND u.sample IS NULL AND l.addresses > $1
+	return column[int64](ctx, s.db, `SELECT u.id FROM run u JOIN list l ON l.id = u.list_id WHERE u.finished_at IS NOT NULL AND u.sample IS NULL AND l.addresses > $1
 		AND EXISTS (SELECT FROM batch b WHERE b.run_id = u.id AND NOT b.folded) ORDER BY u.id`, FoldFrom)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, pgx.RowTo[int64])
 }

@@ -389,11 +389,7 @@ func (s *Store) byWorkspace(ctx context.Context, query string, args ...any) (map
 
 // WithExpiredLots returns the workspaces with lots that are over.
 func (s *Store) WithExpiredLots(ctx context.Context, now time.Time) ([]int64, error) {
-	rows, err := s.db.Query(ctx, "SELECT DISTINCT workspace_id FROM lot WHERE remaining > 0 AND expires_at <= $1", now)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, pgx.RowTo[int64])
+	return column[int64](ctx, s.db, "SELECT DISTINCT workspace_id FROM lot WHERE remaining > 0 AND expires_at <= $1", now)
 }
 
 // Renewed records that a month of the subscription is ordered; ok is false when it was already.

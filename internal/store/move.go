@@ -179,10 +179,7 @@ func (m *Mover) columnsOf(ctx context.Context, table string) (names []string, er
 	if names = m.columns[table]; names != nil {
 		return names, nil
 	}
-	rows, err := m.s.db.Query(ctx, "SELECT column_name::text FROM information_schema.columns WHERE table_schema = 'public' AND table_name = $1 ORDER BY ordinal_position", table)
-	if err == nil {
-		names, err = pgx.CollectRows(rows, pgx.RowTo[string])
-	}
+	names, err = column[string](ctx, m.s.db, "SELECT column_name::text FROM information_schema.columns WHERE table_schema = 'public' AND table_name = $1 ORDER BY ordinal_position", table)
 	m.columns[table] = names
 	return names, err
 }

@@ -75,11 +75,7 @@ func (s *Store) ToLearn(ctx context.Context, workspace int64) ([]Mailing, error)
 
 // LearnersDue returns the workspaces that have such mailings.
 func (s *Store) LearnersDue(ctx context.Context) ([]int64, error) {
-	rows, err := s.db.Query(ctx, "SELECT DISTINCT workspace_id FROM mailing WHERE state = $1 AND learnt_at IS NULL AND run_id IS NOT NULL", MailingClosed)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, pgx.RowTo[int64])
+	return column[int64](ctx, s.db, "SELECT DISTINCT workspace_id FROM mailing WHERE state = $1 AND learnt_at IS NULL AND run_id IS NOT NULL", MailingClosed)
 }
 
 // LettersSaid returns the letters of a mailing after a number to addresses with certain verdicts.
@@ -271,12 +267,8 @@ func (s *Store) SaveOddsModel(ctx context.Context, workspace int64, m OddsModel)
 // LatestRuns returns the last finished run to the mailbox of each list of a workspace that is not
 // archived and has no newer import.
 func (s *Store) LatestRuns(ctx context.Context, workspace int64) ([]int64, error) {
-	rows, err := s.db.Query(ctx, `SELECT max(u.id) FROM run u JOIN list l ON l.id = u.list_id
+	return column[int64](ctx, s.db, `SELECT max(u.id) FROM run u JOIN list l ON l.id = u.list_id
 		WHERE u.workspace_id = $1 AND u.sample IS NULL AND u.depth = 'mailbox' AND u.finished_at IS NOT NULL AND l.archived_at IS NULL
 			AND NOT EXISTS (SELECT FROM list newer WHERE newer.earlier_id = l.id)
 		GROUP BY u.list_id ORDER BY 1`, workspace)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, pgx.RowTo[int64])
 }

@@ -12,22 +12,14 @@ import (
 
 // Policies returns the workspace's own policies, each as it was saved last.
 func (s *Store) Policies(ctx context.Context, workspace int64) ([]policy.Policy, error) {
-	rows, err := s.db.Query(ctx, `SELECT DISTINCT ON (name) body FROM policy WHERE workspace_id = $1 ORDER BY name, version DESC`, workspace)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, pgx.RowTo[policy.Policy])
+	return column[policy.Policy](ctx, s.db, `SELECT DISTINCT ON (name) body FROM policy WHERE workspace_id = $1 ORDER BY name, version DESC`, workspace)
 }
 
 // Policy returns a policy of the workspace's own: a version of it, or (0) the
 // last.
 func (s *Store) Policy(ctx context.Context, workspace int64, name string, version int) (policy.Policy, error) {
-	rows, err := s.db.Query(ctx, `SELECT body FROM policy WHERE workspace_id = $1 AND name = $2 AND ($3 = 0 OR version = $3)
+	found, err := column[policy.Policy](ctx, s.db, `SELECT body FROM policy WHERE workspace_id = $1 AND name = $2 AND ($3 = 0 OR version = $3)
 		ORDER BY version DESC LIMIT 1`, workspace, name, version)
-	if err != nil {
-		return policy.Policy{}, err
-	}
-	found, err := pgx.CollectRows(rows, pgx.RowTo[policy.Policy])
 	if err != nil || len(found) == 0 {
 		return policy.Policy{}, orNotFound(err)
 	}

@@ -193,14 +193,10 @@ func (s *Store) TimeOfRun(ctx context.Context, run int64) (id int64, err error) 
 // StandingTimes returns the times that may go on: those that wait for a run which came to its
 // end, or is gone, and those that were approved.
 func (s *Store) StandingTimes(ctx context.Context) ([]int64, error) {
-	rows, err := s.db.Query(ctx, `SELECT t.id FROM routine_time t LEFT JOIN run u ON u.id = t.run_id
+	return column[int64](ctx, s.db, `SELECT t.id FROM routine_time t LEFT JOIN run u ON u.id = t.run_id
 		WHERE t.ended_at IS NULL AND (t.state IN ('verifying', 'approved') AND (u.id IS NULL OR u.finished_at IS NOT NULL)
 			AND NOT EXISTS (SELECT FROM write_back b WHERE b.id = (t.record->>'writeBackId')::bigint AND b.ended_at IS NULL)
 		OR t.state = 'reading' AND EXISTS (SELECT FROM connection_import i WHERE i.id = (t.record->>'importId')::bigint AND i.ended_at IS NOT NULL))`)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, pgx.RowTo[int64])
 }
 
 // ArchiveTimes archives the lists of a routine's times but for the newest ones.

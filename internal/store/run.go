@@ -267,11 +267,7 @@ func (s *Store) Done(ctx context.Context, run int64) ([]int64, error) {
 	if run != 0 {
 		which, args = "id = $1 AND ", append(args, run)
 	}
-	rows, err := s.db.Query(ctx, "SELECT id FROM run WHERE "+which+planned+" AND NOT "+left, args...)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, pgx.RowTo[int64])
+	return column[int64](ctx, s.db, "SELECT id FROM run WHERE "+which+planned+" AND NOT "+left, args...)
 }
 
 // Finish finishes a run that is done, and reports whether it did. It locks the run before it
@@ -383,22 +379,14 @@ func (s *Store) NextDomains(ctx context.Context, list int64, p Plan, limit int) 
 // FrequentDomains returns the domains of a list with at least so many addresses,
 // at most 200 of them.
 func (s *Store) FrequentDomains(ctx context.Context, list int64, addresses int) ([]string, error) {
-	rows, err := s.db.Query(ctx, "SELECT domain FROM list_domain WHERE list_id = $1 AND addresses >= $2 ORDER BY addresses DESC LIMIT 200", list, addresses)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, pgx.RowTo[string])
+	return column[string](ctx, s.db, "SELECT domain FROM list_domain WHERE list_id = $1 AND addresses >= $2 ORDER BY addresses DESC LIMIT 200", list, addresses)
 }
 
 // FrequentDomainsOf returns the domains with at least so many addresses in one of a workspace's
 // newest lists, at most 200 of them.
 func (s *Store) FrequentDomainsOf(ctx context.Context, workspace int64, addresses int) ([]string, error) {
-	rows, err := s.db.Query(ctx, `SELECT domain FROM list_domain WHERE list_id IN (SELECT id FROM list WHERE workspace_id = $1 ORDER BY id DESC LIMIT 20) AND addresses >= $2
+	return column[string](ctx, s.db, `SELECT domain FROM list_domain WHERE list_id IN (SELECT id FROM list WHERE workspace_id = $1 ORDER BY id DESC LIMIT 20) AND addresses >= $2
 		GROUP BY 1 ORDER BY max(addresses) DESC LIMIT 200`, workspace, addresses)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, pgx.RowTo[string])
 }
 
 // DomainSize is a domain of a list and how many addresses it has there.

@@ -325,6 +325,15 @@ func change(sql string, args ...any) question {
 // it ended in the last half second.
 var noDisk = change("SELECT set_config('synchronous_commit', 'off', true)")
 
+// column reads the values of one column.
+func column[T any](ctx context.Context, db querier, sql string, args ...any) ([]T, error) {
+	rows, err := db.Query(ctx, sql, args...)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[T])
+}
+
 // many reads records.
 func many[T any](ctx context.Context, db querier, sql string, args ...any) ([]T, error) {
 	rows, err := db.Query(ctx, sql, args...)

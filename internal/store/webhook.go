@@ -108,11 +108,7 @@ func (s *Store) WaitingDelivery(ctx context.Context, webhook int64, thing string
 
 // WaitingThings returns about which things deliveries to a webhook wait.
 func (s *Store) WaitingThings(ctx context.Context, webhook int64) ([]string, error) {
-	rows, err := s.db.Query(ctx, "SELECT DISTINCT thing FROM delivery WHERE webhook_id = $1 AND state = 'waiting'", webhook)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, pgx.RowTo[string])
+	return column[string](ctx, s.db, "SELECT DISTINCT thing FROM delivery WHERE webhook_id = $1 AND state = 'waiting'", webhook)
 }
 
 // Attempt is a call of a webhook and what came of it.

@@ -157,6 +157,8 @@ type Engine struct {
 	endProbing context.CancelFunc
 	// hosts holds the places at mail hosts against those of other workers.
 	hosts *store.HostPlaces
+	// does is what jobs do, for people, by their kind.
+	does map[string]string
 	// self is this process as a worker, inHand how many parcels it works on.
 	self store.Worker
 	// sessions are those begun since it started.
@@ -197,7 +199,7 @@ func New(c Config) (*Engine, error) {
 		c.Gate = giveway.New()
 	}
 	e := &Engine{Config: c, self: newWorker(c), starting: make(chan struct{}, starting), Drained: make(chan struct{}),
-		absences: absences{old: map[int64]bool{}}, speeds: speeds{by: map[string]*gathered{}}}
+		absences: absences{old: map[int64]bool{}}, does: map[string]string{}, speeds: speeds{by: map[string]*gathered{}}}
 	e.probing, e.endProbing = context.WithCancel(context.Background())
 	e.setUpStore()
 	e.setUpOutside()
@@ -275,38 +277,38 @@ func (e *Engine) setUpMailings() {
 	e.Odds = &odds.Odds{Store: e.Store.Bulk(), Now: now}
 }
 
-// jobs are the workers of all kinds of jobs.
+// jobs are the workers of all kinds of jobs, each with what it does, for people.
 func (e *Engine) jobs() *river.Workers {
 	w := river.NewWorkers()
-	river.AddWorker(w, &planWorker{engine: e})
-	river.AddWorker(w, &laneWorker{engine: e})
-	river.AddWorker(w, &wakeWorker{engine: e})
-	river.AddWorker(w, &clockWorker{engine: e})
-	river.AddWorker(w, &retentionWorker{engine: e})
-	river.AddWorker(w, &followWorker{engine: e})
-	river.AddWorker(w, &letterWorker{engine: e, office: e.Outbox.Office})
-	river.AddWorker(w, &eventLetterWorker{engine: e})
-	river.AddWorker(w, &tellWorker{engine: e})
-	river.AddWorker(w, &deliverWorker{engine: e})
-	river.AddWorker(w, &calendarWorker{engine: e})
-	river.AddWorker(w, &verifyWorker{engine: e})
-	river.AddWorker(w, &buyWorker{engine: e})
-	river.AddWorker(w, &routineWorker{engine: e})
-	river.AddWorker(w, &routineLookWorker{engine: e})
-	river.AddWorker(w, &collectWorker{engine: e})
-	river.AddWorker(w, &writeBackWorker{engine: e})
-	river.AddWorker(w, &mailingWorker{engine: e})
-	river.AddWorker(w, &trialWorker{engine: e})
-	river.AddWorker(w, &sourceWorker{engine: e})
-	river.AddWorker(w, &workshopWorker{engine: e})
-	river.AddWorker(w, &oddsWorker{engine: e})
-	river.AddWorker(w, &restateWorker{engine: e})
-	river.AddWorker(w, &activityWorker{engine: e})
-	river.AddWorker(w, &eraseWorker{engine: e})
-	river.AddWorker(w, &testRouteWorker{engine: e})
-	river.AddWorker(w, &checkWorker{engine: e})
-	river.AddWorker(w, &foldWorker{engine: e})
-	river.AddWorker(w, &sweepWorker{engine: e})
+	addWorker(e, w, &planWorker{engine: e}, "planning runs")
+	addWorker(e, w, &laneWorker{engine: e}, "asking mail hosts")
+	addWorker(e, w, &wakeWorker{engine: e}, "taking up postponed addresses")
+	addWorker(e, w, &clockWorker{engine: e}, "beginning and ending runs at their times")
+	addWorker(e, w, &retentionWorker{engine: e}, "hourly upkeep")
+	addWorker(e, w, &followWorker{engine: e}, "reading catalogues that are followed")
+	addWorker(e, w, &letterWorker{engine: e, office: e.Outbox.Office}, "sending letters to accounts")
+	addWorker(e, w, &eventLetterWorker{engine: e}, "sending letters about events")
+	addWorker(e, w, &tellWorker{engine: e}, "telling events")
+	addWorker(e, w, &deliverWorker{engine: e}, "calling webhooks")
+	addWorker(e, w, &calendarWorker{engine: e}, "looking for what is due")
+	addWorker(e, w, &verifyWorker{engine: e}, "verifying the ledger")
+	addWorker(e, w, &buyWorker{engine: e}, "buying checks")
+	addWorker(e, w, &routineWorker{engine: e}, "running routines")
+	addWorker(e, w, &routineLookWorker{engine: e}, "looking at the sources of routines")
+	addWorker(e, w, &collectWorker{engine: e}, "importing from connections")
+	addWorker(e, w, &writeBackWorker{engine: e}, "writing back")
+	addWorker(e, w, &mailingWorker{engine: e}, "preparing and closing mailings")
+	addWorker(e, w, &trialWorker{engine: e}, "sending trial letters")
+	addWorker(e, w, &sourceWorker{engine: e}, "reading bounce sources")
+	addWorker(e, w, &workshopWorker{engine: e}, "making lists from lists")
+	addWorker(e, w, &oddsWorker{engine: e}, "learning odds")
+	addWorker(e, w, &restateWorker{engine: e}, "restating odds")
+	addWorker(e, w, &activityWorker{engine: e}, "reading activity columns")
+	addWorker(e, w, &eraseWorker{engine: e}, "erasing addresses")
+	addWorker(e, w, &testRouteWorker{engine: e}, "testing routes of other locations")
+	addWorker(e, w, &checkWorker{engine: e}, "single checks at other locations")
+	addWorker(e, w, &foldWorker{engine: e}, "folding results")
+	addWorker(e, w, &sweepWorker{engine: e}, "removing what was deleted")
 	return w
 }
 

@@ -390,6 +390,34 @@ func TestListsAreDeletedWhileRunsStart(t *testing.T) {
 	}
 }
 
+// TestAllDueListsAreDeleted: lists whose retention has ended are deleted in one look, however many they are.
+func TestAllDueListsAreDeleted(t *testing.T) {
+	p := newPlant(t, "fernhollow")
+	for range 45 {
+		p.bring(1)
+	}
+	kept := p.bring(1)
+	for _, statement := range []string{
+		fmt.Sprintf("UPDATE list SET created_at = now() - interval '91 days' WHERE id <> %d", kept.ID),
+		"INSERT INTO river_job (kind, args, queue, max_attempts) VALUES ('retention', '{}', 'default', 1)",
+	} {
+		if _, err := p.Store.Pool().Exec(t.Context(), statement); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for end, left := time.Now().Add(time.Minute), 0; left != 1; time.Sleep(50 * time.Millisecond) {
+		if err := p.Store.Pool().QueryRow(t.Context(), "SELECT count(*) FROM list").Scan(&left); err != nil {
+			t.Fatal(err)
+		}
+		if time.Now().After(end) {
+			t.Fatalf("%d lists are left", left)
+		}
+	}
+	if _, err := p.Store.List(t.Context(), p.workspace, kept.ID); err != nil {
+		t.Errorf("the list whose time has not come: %v", err)
+	}
+}
+
 // TestAHostThatAnswersByChance is asked on several lanes at once, each about few: what it
 // told the first is asked again when another has found it out.
 func TestAHostThatAnswersByChance(t *testing.T) {

@@ -54,11 +54,12 @@ var (
 	workersNow   = prometheus.NewDesc("varnet_workers", "Workers with a recent heartbeat.", nil, nil)
 	inHandNow    = prometheus.NewDesc("varnet_lanes_open", "Lanes that this process works in.", nil, nil)
 	readsNow     = prometheus.NewDesc("varnet_replica_reads_total", "Large reads, by where they were served from: the replica, or the server itself.", []string{"from"}, nil)
+	failingNow   = prometheus.NewDesc("varnet_failing_jobs", "Jobs that failed at least five times in a row, for a minute or longer, by kind.", []string{"kind"}, nil)
 	sideNow      = prometheus.NewDesc("varnet_outbound_ready", "1 where the last test of a resolver, route or identity went well.", []string{"kind", "name"}, nil)
 )
 
 func (s state) Describe(to chan<- *prometheus.Desc) {
-	for _, d := range []*prometheus.Desc{parcelsNow, addressesNow, ageNow, workersNow, inHandNow, readsNow, sideNow} {
+	for _, d := range []*prometheus.Desc{parcelsNow, addressesNow, ageNow, workersNow, inHandNow, readsNow, failingNow, sideNow} {
 		to <- d
 	}
 }
@@ -85,6 +86,11 @@ func (s state) Collect(to chan<- prometheus.Metric) {
 	gauge(ageNow, q.Age.Seconds())
 	if workers, err := s.engine.Store.Workers(ctx); err == nil {
 		gauge(workersNow, float64(len(workers)))
+	}
+	if failing, err := s.engine.Failing(ctx); err == nil {
+		for _, f := range failing {
+			gauge(failingNow, float64(f.Jobs), f.Kind)
+		}
 	}
 	outcomes, err := s.engine.Store.Outcomes(ctx)
 	if err != nil {

@@ -23,8 +23,11 @@ func (RetentionArgs) Kind() string { return "retention" }
 // retentionEvery is how often it is looked for them.
 const retentionEvery = time.Hour
 
-// atATime is how many lists are deleted in one job.
-const atATime = 20
+// Lists are deleted some at a time, for as long at a look; the next one goes on.
+const (
+	atATime     = 20
+	deletingFor = 5 * time.Minute
+)
 
 type retentionWorker struct {
 	river.WorkerDefaults[RetentionArgs]
@@ -41,23 +44,29 @@ func (w *retentionWorker) Work(ctx context.Context, _ *river.Job[RetentionArgs])
 		s.ForgetPersonal, s.DeleteEnded, s.ForgetEvents, w.engine.foldRest, w.forgetAudit, w.engine.tellEnds, w.deleteDue)
 }
 
-// deleteDue deletes lists whose time has come, some at a time, and writes that down.
+// deleteDue deletes lists whose time has come.
 func (w *retentionWorker) deleteDue(ctx context.Context) error {
-	e := w.engine
-	due, err := e.Store.DueLists(ctx, atATime)
-	if err != nil {
-		return err
-	}
-	for _, l := range due {
-		if err := e.Store.DeleteList(ctx, l.WorkspaceID, l.ID); err != nil {
+	for begun := time.Now(); time.Since(begun) < deletingFor; {
+		due, err := w.engine.Store.DueLists(ctx, atATime)
+		if err != nil || len(due) == 0 {
 			return err
 		}
-		if err := account.Audit(ctx, e.Store, account.Entry{Workspace: l.WorkspaceID, Job: RetentionArgs{}.Kind(), Action: "delete-list", Thing: fmt.Sprintf("lists/%d", l.ID), Result: account.DoneResult}); err != nil {
-			return err
+		for _, l := range due {
+			if err := w.engine.deleteList(ctx, l); err != nil {
+				return err
+			}
 		}
-		e.Log.Info("a list was deleted: its retention has ended", "list", l.ID)
 	}
 	return nil
+}
+
+// deleteList deletes a list whose retention has ended, and writes that down.
+func (e *Engine) deleteList(ctx context.Context, l store.DueList) error {
+	if err := e.Store.DeleteList(ctx, l.WorkspaceID, l.ID); err != nil {
+		return err
+	}
+	e.Log.Info("a list was deleted: its retention has ended", "list", l.ID)
+	return account.Audit(ctx, e.Store, account.Entry{Workspace: l.WorkspaceID, Job: RetentionArgs{}.Kind(), Action: "delete-list", Thing: fmt.Sprintf("lists/%d", l.ID), Result: account.DoneResult})
 }
 
 // tellBefore is how long before its end it is told that a list or key ends.

@@ -6392,6 +6392,31 @@ export interface components {
             /** @description What was taken into account, in words. */
             what: string;
         };
+        Failing: {
+            /** @description What the one that has failed longest works on, such as run 12 or a mail operator; left out where it has no name. */
+            at?: string;
+            /**
+             * Format: int64
+             * @description How often it was tried.
+             */
+            attempts: number;
+            /** @description What such jobs do. */
+            does: string;
+            /**
+             * Format: int64
+             * @description How many of them fail.
+             */
+            jobs: number;
+            /** @description The kind of job, as log and metrics name it. */
+            kind: string;
+            /** @description Its last error. */
+            said: string;
+            /**
+             * Format: date-time
+             * @description When it failed first.
+             */
+            since: string;
+        };
         FieldCell: {
             /** @description The column. */
             name: string;
@@ -10050,6 +10075,8 @@ export interface components {
              * @description How much room it takes.
              */
             databaseBytes: number;
+            /** @description Work of the service that fails each time it is tried, for a minute or longer; what has failed longest comes first. */
+            failing: components["schemas"]["Failing"][];
             /** @description The parcels of all runs that go on. */
             queue: components["schemas"]["Queued"][];
             /** @description How the service is, for people. */

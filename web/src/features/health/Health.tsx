@@ -3,6 +3,7 @@ import { Sentence, Trouble, Wait } from "../../parts/Notice";
 import { OutboundState } from "../../parts/OutboundState";
 import { number, size } from "../../words";
 import { useReadiness } from "../outbound/queries";
+import { Failing } from "./Failing";
 import { useHealth } from "./queries";
 import { Workers } from "./Workers";
 
@@ -28,6 +29,7 @@ export function Health() {
           <OutboundState readiness={readiness.data} />
         </p>
       )}
+      {h.failing.length > 0 && <Failing failing={h.failing} />}
       <section>
         <h2>What waits, over all runs</h2>
         <table className="rows narrow">

@@ -1,0 +1,46 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"varnet/core/event"
+)
+
+// Failing is what keeps failing among the jobs of a kind.
+type Failing struct {
+	Kind string
+	Jobs int64
+	// Since is when the first of them failed first, Attempts how often it was tried.
+	Since    time.Time
+	Attempts int
+	// Run and LaneKey are what that one works on; 0 and "" where it is something else.
+	Run     int64
+	LaneKey string
+	// Said is its last error. It may hold text of others.
+	Said string
+}
+
+// Failing returns what failed so many times in a row, and first so long ago, by kind of job; what has failed longest comes
+// first. A job that succeeds, or is given up, is not among it any more.
+func (s *Store) Failing(ctx context.Context, times int, long time.Duration) ([]Failing, error) {
+	return many[Failing](ctx, s.db, `SELECT * FROM (
+			SELECT DISTINCT ON (kind) kind, count(*) OVER (PARTITION BY kind) AS jobs, (errors[1]->>'at')::timestamptz AS since, attempt AS attempts,
+				coalesce((args->>'run')::bigint, 0) AS run, coalesce(args->>'key', '') AS lane_key, coalesce(errors[cardinality(errors)]->>'error', '') AS said
+			FROM river_job WHERE state IN ('available', 'running', 'retryable', 'scheduled')
+				AND cardinality(errors) >= $1 AND (errors[1]->>'at')::timestamptz < now() - $2::interval
+			ORDER BY kind, since, id) longest
+		ORDER BY since, kind`, times, long)
+}
+
+// ToldSince returns in which words an event of a kind was recorded within some time.
+func (s *Store) ToldSince(ctx context.Context, code event.Code, within time.Duration) ([]string, error) {
+	return column[string](ctx, s.db, "SELECT data->>'Words' FROM event WHERE code = $1 AND at > now() - $2::interval", code, within)
+}
+
+// ForgetErrors keeps the first error and the newest ones of each job that failed more often, so many in all: each is written
+// with where it was, and jobs are tried again for weeks.
+func (s *Store) ForgetErrors(ctx context.Context, most int) error {
+	_, err := s.db.Exec(ctx, `UPDATE river_job SET errors = errors[1:1] || errors[cardinality(errors) - $1 + 2:] WHERE state = 'retryable' AND cardinality(errors) > 2 * $1`, most)
+	return err
+}
