@@ -19,6 +19,7 @@ import (
 	"time"
 
 	"varnet/core/reply"
+	"varnet/core/say"
 )
 
 // Kind is what a message that came back is.
@@ -129,10 +130,10 @@ func Read(raw []byte) Notice {
 	n := Notice{
 		ID:       id(m.header.get("Message-ID")),
 		From:     first(addresses(m.header.get("From"))),
-		Subject:  clip(m.header.get("Subject"), 300),
+		Subject:  say.Clip(m.header.get("Subject"), 300),
 		To:       m.sentTo(),
 		Original: m.original(),
-		Words:    clip(strings.TrimSpace(m.words), maxWords),
+		Words:    say.Clip(strings.TrimSpace(m.words), maxWords),
 	}
 	if at, err := mail.ParseDate(m.header.get("Date")); err == nil {
 		n.At = at
@@ -175,12 +176,4 @@ func ids(value string) (found []string) {
 		}
 		value = after
 	}
-}
-
-// clip cuts a text at a length in bytes, at the edge of a letter.
-func clip(s string, most int) string {
-	if len(s) <= most {
-		return s
-	}
-	return strings.ToValidUTF8(s[:most], "")
 }

@@ -6,6 +6,8 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
+	"varnet/core/say"
 )
 
 // mailing is what a test knows to have been sent.
@@ -89,7 +91,7 @@ func show(n Notice, credits []Credit) string {
 	b.WriteString(string(n.Kind))
 	for _, c := range credits {
 		r := c.Recipient
-		b.WriteString("\n\t" + c.Address + " (" + string(c.How) + ") final " + r.Final + " " + string(r.Action) + " " + string(r.Meaning.About) + " " + string(r.Meaning.Cause) + " status " + r.Status + ": " + strings.ReplaceAll(clip(r.Words, 200), "\n", "⏎") + " — " + r.Meaning.Why)
+		b.WriteString("\n\t" + c.Address + " (" + string(c.How) + ") final " + r.Final + " " + string(r.Action) + " " + string(r.Meaning.About) + " " + string(r.Meaning.Cause) + " status " + r.Status + ": " + strings.ReplaceAll(say.Clip(r.Words, 200), "\n", "⏎") + " — " + r.Meaning.Why)
 		if r.Permanent {
 			b.WriteString(" PERMANENT")
 		}

@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
+	"varnet/core/say"
 )
 
 // notice is a message, and what a careful reader makes of it.
@@ -172,7 +174,7 @@ func TestNotices(t *testing.T) {
 		perm := map[bool]string{true: "yes", false: "no"}[r.Permanent]
 		cause := string(r.Meaning.Cause)
 		if w[0] != "-" && string(n.Kind) != w[0] || w[1] != "-" && cause != w[1] && string(r.Meaning.About) != w[1] || w[2] != "-" && perm != w[2] || w[0] == "bounce" && c.name != "nothing" && r.Address != "ada@upperloam.example" && r.Final != "ada@upperloam.example" {
-			t.Errorf("%s: want %s, got %s %s %s perm=%s rcpt=%q words=%q why=%s", c.name, c.want, n.Kind, r.Meaning.About, cause, perm, r.Address, clip(r.Words, 150), r.Meaning.Why)
+			t.Errorf("%s: want %s, got %s %s %s perm=%s rcpt=%q words=%q why=%s", c.name, c.want, n.Kind, r.Meaning.About, cause, perm, r.Address, say.Clip(r.Words, 150), r.Meaning.Why)
 		}
 	}
 }

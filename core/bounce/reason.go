@@ -8,6 +8,7 @@ import (
 	"varnet/core/finding"
 	"varnet/core/phrase"
 	"varnet/core/reply"
+	"varnet/core/say"
 )
 
 // replyCode finds a reply of a host in a text: its basic code at the beginning of a line,
@@ -141,7 +142,7 @@ func (r *Recipient) reasonOf(text string) string {
 	if r.Status != "" && !wordsBeside(text, r.Final) {
 		return "Status: " + r.Status
 	}
-	return clip(strings.TrimSpace(text), maxReason)
+	return say.Clip(strings.TrimSpace(text), maxReason)
 }
 
 // clearer reports whether a meaning says more than one that says little. A refusal by some

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"varnet/core/reply"
+	"varnet/core/say"
 )
 
 // recipientFields are the fields of one recipient (RFC 3464 section 2.3); a second one of
@@ -128,7 +129,7 @@ func (m *message) readRecipient(g group, of, index int) Recipient {
 	r := Recipient{Address: original, Final: final, Host: typed(g.get("Remote-MTA")), Status: status(g.get("Status"))}
 	r.Action = m.action(g.get("Action"), r.Status)
 	words, heard := m.diagnostic(g, r)
-	r.Words = clip(words, maxReason)
+	r.Words = say.Clip(words, maxReason)
 	if r.Action == Failed || r.Action == Delayed {
 		r.judge(m.question(r), heard, m.around(final, of == 1))
 	}
@@ -158,7 +159,7 @@ func typed(value string) string {
 		value = v
 	}
 	value, _, _ = strings.Cut(strings.TrimSpace(value), " ")
-	return clip(strings.Trim(value, "<>[]()"), 255)
+	return say.Clip(strings.Trim(value, "<>[]()"), 255)
 }
 
 // mailbox reads the address of a recipient field: with or without angle brackets, as
@@ -179,7 +180,7 @@ func mailbox(value string) string {
 	if found := addresses(v); len(found) > 0 {
 		return unXtext(found[0])
 	}
-	return clip(v, 320)
+	return say.Clip(v, 320)
 }
 
 var (

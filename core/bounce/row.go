@@ -7,6 +7,7 @@ import (
 	"varnet/core/finding"
 	"varnet/core/phrase"
 	"varnet/core/reply"
+	"varnet/core/say"
 )
 
 // Row is a line of a table in which a sending tool says what became of letters.
@@ -63,14 +64,14 @@ func Guess(outcome string) string {
 // mailbox that a tool calls gone may be written to again, and no reason at all leaves the
 // decision with the tool.
 func FromRow(r Row, means string) Notice {
-	n := Notice{Kind: Other, At: r.At, Subject: strings.TrimSpace(r.Outcome), Words: clip(strings.TrimSpace(r.Reason), maxWords)}
+	n := Notice{Kind: Other, At: r.At, Subject: strings.TrimSpace(r.Outcome), Words: say.Clip(strings.TrimSpace(r.Reason), maxWords)}
 	if r.MessageID != "" {
 		n.Original.ID, n.Original.Known = r.MessageID, true
 	}
 	if r.To != "" {
 		n.To = []string{r.To}
 	}
-	one := Recipient{Address: r.Address, Final: r.Address, Status: status(r.Reason), Words: clip(strings.TrimSpace(r.Reason), maxReason)}
+	one := Recipient{Address: r.Address, Final: r.Address, Status: status(r.Reason), Words: say.Clip(strings.TrimSpace(r.Reason), maxReason)}
 	switch means {
 	case MeansComplaint:
 		n.Kind, n.Recipients = Complaint, []Recipient{one}

@@ -8,6 +8,7 @@ import (
 	"varnet/core/finding"
 	"varnet/core/pace"
 	"varnet/core/reply"
+	"varnet/core/say"
 	"varnet/core/smtp"
 )
 
@@ -417,7 +418,7 @@ func (t *talk) hear(it *item, a smtp.Answer) bool {
 	m := t.read.Read(a.Reply, words, it.mailbox)
 	it.state, it.reply, it.meaning, it.exchanger, it.backup = answered, a.Reply, m, t.host, t.backup
 	it.contrast, it.void = false, false
-	it.asked = Asked{Conversation: t.number, At: a.At, TookMS: float64(a.Took.Microseconds()) / 1000, Reply: clip(words), Why: m.Why}
+	it.asked = Asked{Conversation: t.number, At: a.At, TookMS: float64(a.Took.Microseconds()) / 1000, Reply: say.Shorten(words, mostWords), Why: m.Why}
 	t.asked = append(t.asked, it)
 	t.heed(m, a.Reply)
 	if m.About == reply.Us && m.Effect == reply.Refused || it.vague() {

@@ -9,6 +9,7 @@ import (
 	"varnet/core/pace"
 	"varnet/core/reply"
 	"varnet/core/resolve"
+	"varnet/core/say"
 	"varnet/core/smtp"
 )
 
@@ -347,7 +348,7 @@ func (v *visit) giveUp(queue []*item, f *smtp.Failure, number int) {
 		v.leave(it, m, number, m.Why)
 		v.meet(m, f.Reply.String())
 		if f.Trouble == smtp.Refused {
-			it.asked.Reply = clip(f.Reply.String())
+			it.asked.Reply = say.Shorten(f.Reply.String(), mostWords)
 		}
 	}
 }
@@ -399,6 +400,9 @@ func (v *visit) putOffRest(queue []*item) {
 	}
 }
 
+// mostWords is how many bytes of a reply are kept.
+const mostWords = 600
+
 // meet counts what was met at one mailbox.
 func (v *visit) meet(m reply.Meaning, words string) {
 	v.seen.Asked++
@@ -409,7 +413,7 @@ func (v *visit) meet(m reply.Meaning, words string) {
 	case m.Cause == finding.ExchangerBlocksUs:
 		v.seen.Blocked++
 		if words != "" {
-			v.seen.Words = clip(words)
+			v.seen.Words = say.Shorten(words, mostWords)
 		}
 	}
 }
@@ -443,11 +447,4 @@ func (v *visit) count(f *smtp.Failure) {
 func (v *visit) absorb(w visit) {
 	v.out.merge(Source{}, w)
 	v.seen.Add(w.seen)
-}
-
-func clip(s string) string {
-	if len(s) > 600 {
-		return s[:600] + "…"
-	}
-	return s
 }

@@ -41,7 +41,7 @@ var rules = []rule{
 	{codes: []int{5}, words: phrase.Of("too many hops", "mail loop", "loops back", "hop count"),
 		Meaning: Meaning{Moment, Unclear, finding.ExchangerUnavailable, "The host's own forwarding goes round in a circle."},
 		example: "554 5.4.6 too many hops, this is a loop"},
-	{codes: []int{4}, words: throttle, without: phrase.Of("mailbox full", "mailbox is full", "mailbox for user is full", "sender verify", "verify sender").And(full[3:6]),
+	{codes: []int{4}, words: throttle, without: phrase.Of("mailbox…full", "mailbox…exceed", "mailbox…over", "sender verify", "verify sender"),
 		Meaning: Meaning{Us, Postponed, finding.ExchangerThrottles, "The host counts what we ask and has had enough for now."},
 		example: "451 4.7.0 too many recipients from your address, slow down"},
 	{codes: []int{5}, words: throttle, without: phrase.Of("invalid recipients of", "mailbox", "storage", "inbox", "postfach").And(full),

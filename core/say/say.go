@@ -115,6 +115,36 @@ func Line(text string) string {
 	}, text)
 }
 
+// Clip returns a text cut at a length in bytes, at the edge of a letter: a part of a letter is no text, which no database takes.
+func Clip(text string, most int) string {
+	if len(text) <= most {
+		return text
+	}
+	for most > 0 && !utf8.RuneStart(text[most]) {
+		most--
+	}
+	return text[:most]
+}
+
+// Shorten returns a text cut as by Clip, with “…” where something is missing.
+func Shorten(text string, most int) string {
+	if len(text) <= most {
+		return text
+	}
+	return Clip(text, most) + "…"
+}
+
+// Outside returns words of others fit to be kept and shown: with a space for whatever steers a terminal or turns the
+// direction of writing, and U+FFFD for bytes that are no UTF-8. Line breaks and tabs stay.
+func Outside(text string) string {
+	return strings.Map(func(r rune) rune {
+		if r == '\n' || r == '\t' || unicode.IsPrint(r) {
+			return r
+		}
+		return ' '
+	}, text)
+}
+
 // WithoutPath takes operation and name off an error of the file system, for a sentence that
 // has them already.
 func WithoutPath(err error) error {

@@ -66,3 +66,23 @@ func TestSentence(t *testing.T) {
 		}
 	}
 }
+
+// TestClip: a text is cut at the edge of a letter, and is text still.
+func TestClip(t *testing.T) {
+	const text = "aß語🌱z" // letters of one, two, three, four bytes and one
+	for most, want := range []string{"", "a", "a", "aß", "aß", "aß", "aß語", "aß語", "aß語", "aß語", "aß語🌱", text, text} {
+		if got := say.Clip(text, most); got != want {
+			t.Errorf("%d bytes: %q, not %q", most, got, want)
+		}
+		if got := say.Shorten(text, most); got != want && got != want+"…" || (got == text) != (most >= len(text)) {
+			t.Errorf("%d bytes, shortened: %q", most, got)
+		}
+	}
+}
+
+// TestOutside: words of others neither steer a terminal nor hold what is no text.
+func TestOutside(t *testing.T) {
+	if got := say.Outside("no\x00 \x1b[31msuch\tuser\r\n\u202etxt.exe\xd1 – Нет"); got != "no   [31msuch\tuser \n txt.exe\ufffd – Нет" {
+		t.Errorf("%q", got)
+	}
+}

@@ -26,8 +26,11 @@ var charsets = []encoding.Encoding{
 }
 
 // Decode returns a line of 8-bit text whose character set nobody names. What can be read
-// in no way has replacement characters in its place.
-func Decode(line []byte) string {
+// in no way has replacement characters in its place, and so has NUL, which no reply may hold (RFC 5321 section 4.2)
+// and no database takes.
+func Decode(line []byte) string { return strings.ReplaceAll(decode(line), "\x00", "\ufffd") }
+
+func decode(line []byte) string {
 	if bytes.Contains(line, []byte("\x1b$")) || bytes.Contains(line, []byte("\x1b(")) {
 		if s, err := japanese.ISO2022JP.NewDecoder().Bytes(line); err == nil {
 			return strings.ToValidUTF8(string(s), "\ufffd")

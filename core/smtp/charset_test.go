@@ -41,6 +41,9 @@ func TestEveryCountrysLetters(t *testing.T) {
 			}
 		}
 	}
+	if got := Decode([]byte("550 no\x00 such user")); got != "550 no\ufffd such user" {
+		t.Errorf("with a NUL: %q", got)
+	}
 	if got := Decode([]byte("550 \xff\xfe\x80\x81 gone")); got == "" {
 		t.Error("what no charset holds is lost")
 	}

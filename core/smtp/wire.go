@@ -10,12 +10,15 @@ import (
 	"os"
 	"strings"
 	"time"
+
+	"varnet/core/say"
 )
 
 // Bounds of what a host may send.
 const (
 	maxLine       = 4096 // RFC 5321 section 4.5.3.1.5 says 512
 	maxReplyLines = 200
+	mostNoted     = 1000 // bytes of a line are kept
 )
 
 // command sends one line and reads its reply, noting both.
@@ -89,7 +92,7 @@ func (s *Session) reply(step Step, noted bool) (Reply, *Failure) {
 		}
 		code, more, text, ok := parseLine(line)
 		if !ok || r.Code != 0 && code != r.Code {
-			return r, &Failure{Step: step, Trouble: Garbled, Err: fmt.Errorf("%q is not a reply line", clip(line))}
+			return r, &Failure{Step: step, Trouble: Garbled, Err: fmt.Errorf("%q is not a reply line", say.Shorten(line, mostNoted))}
 		}
 		r.add(code, text)
 		if !more {
@@ -153,12 +156,5 @@ func (s *Session) outOfTime() bool {
 
 func (s *Session) note(host bool, text string) {
 	at := float64(time.Since(s.start).Microseconds()) / 1000
-	s.lines = append(s.lines, Line{AtMS: at, Host: host, Text: clip(text)})
-}
-
-func clip(s string) string {
-	if len(s) > 1000 {
-		return strings.ToValidUTF8(s[:1000], "") + "…"
-	}
-	return s
+	s.lines = append(s.lines, Line{AtMS: at, Host: host, Text: say.Shorten(text, mostNoted)})
 }

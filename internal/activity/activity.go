@@ -170,19 +170,7 @@ func (d *Desk) Import(ctx context.Context, workspace int64, r *intake.Reading, c
 
 // clean makes a word of a file fit to be kept and shown.
 func clean(word, otherwise string) string {
-	word = strings.Map(func(r rune) rune {
-		if r < ' ' || r == 0x7f {
-			return -1
-		}
-		return r
-	}, word)
-	if len(word) > sheet.MostOf {
-		word = strings.ToValidUTF8(word[:sheet.MostOf], "")
-	}
-	if word == "" {
-		return otherwise
-	}
-	return word
+	return cmp.Or(strings.TrimSpace(say.Clip(say.Line(word), sheet.MostOf)), otherwise)
 }
 
 // ReadList keeps the days that columns of a list are said to hold.

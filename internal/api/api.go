@@ -153,6 +153,7 @@ func configuration() huma.Config {
 	c.Info.License = &huma.License{Name: "Apache License 2.0", Identifier: "Apache-2.0"}
 	c.Servers = []*huma.Server{{URL: "/api/v1"}}
 	c.DocsPath, c.SchemasPath = "", ""
+	c.Formats = map[string]huma.Format{"application/json": textFormat(), "json": textFormat()}
 	c.CreateHooks = nil
 	c.Components.Schemas = huma.NewMapRegistry("#/components/schemas/", huma.DefaultSchemaNamer)
 	c.Components.SecuritySchemes = map[string]*huma.SecurityScheme{

@@ -1,11 +1,13 @@
 package api
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"net/http"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5"
@@ -16,7 +18,7 @@ import (
 )
 
 // strict refuses query parameters that an operation does not have: a misspelt filter is
-// none, and an operation with none acts on everything.
+// none, and an operation with none acts on everything. It also refuses what is no text.
 func strict(h huma.API) func(huma.Context, func(huma.Context)) {
 	return func(ctx huma.Context, next func(huma.Context)) {
 		var known []string
@@ -26,18 +28,78 @@ func strict(h huma.API) func(huma.Context, func(huma.Context)) {
 			}
 		}
 		u := ctx.URL()
-		var wrong []error
-		for _, name := range slices.Sorted(maps.Keys(u.Query())) {
-			if !slices.Contains(known, name) {
-				wrong = append(wrong, &huma.ErrorDetail{Location: "query." + name, Message: noParameter(known)})
-			}
-		}
-		if len(wrong) > 0 {
-			_ = huma.WriteErr(h, ctx, http.StatusUnprocessableEntity, "The query has parameters that this operation does not know. Nothing was done.", wrong...)
+		if !isText(u.Path) {
+			_ = huma.WriteErr(h, ctx, http.StatusUnprocessableEntity, "The path holds what is no text. Nothing was done.", &huma.ErrorDetail{Location: "path", Message: noText})
 			return
 		}
-		next(ctx)
+		query := u.Query()
+		var wrong, odd []error
+		for _, name := range slices.Sorted(maps.Keys(query)) {
+			if !slices.Contains(known, name) {
+				wrong = append(wrong, &huma.ErrorDetail{Location: "query." + name, Message: noParameter(known)})
+			} else if slices.ContainsFunc(query[name], func(value string) bool { return !isText(value) }) {
+				odd = append(odd, &huma.ErrorDetail{Location: "query." + name, Message: noText})
+			}
+		}
+		switch {
+		case len(wrong) > 0:
+			_ = huma.WriteErr(h, ctx, http.StatusUnprocessableEntity, "The query has parameters that this operation does not know. Nothing was done.", wrong...)
+		case len(odd) > 0:
+			_ = huma.WriteErr(h, ctx, http.StatusUnprocessableEntity, "The query holds what is no text. Nothing was done.", odd...)
+		default:
+			next(ctx)
+		}
 	}
+}
+
+// noText says what a text may not hold: no name and no address has it, and the database takes none.
+const noText = "a text holds no NUL (U+0000) and nothing but UTF-8; send it without"
+
+// isText reports whether a text is one.
+func isText(s string) bool { return strings.IndexByte(s, 0) < 0 && utf8.ValidString(s) }
+
+// textFormat is JSON whose strings are texts.
+func textFormat() huma.Format {
+	f := huma.DefaultJSONFormat
+	read := f.Unmarshal
+	f.Unmarshal = func(data []byte, v any) error {
+		if err := read(data, v); err != nil {
+			return err
+		}
+		if whole, is := v.(*any); is {
+			if place := noTextAt("", *whole); place != "" {
+				return fmt.Errorf("%s: %s", strings.TrimPrefix(place, "."), noText)
+			}
+		}
+		return nil
+	}
+	return f
+}
+
+// noTextAt returns the place in what was read of JSON of a string that is no text; "" where all are.
+func noTextAt(place string, v any) string {
+	switch v := v.(type) {
+	case string:
+		if !isText(v) {
+			return cmp.Or(place, "the body")
+		}
+	case []any:
+		for i := range v {
+			if at := noTextAt(fmt.Sprintf("%s[%d]", place, i), v[i]); at != "" {
+				return at
+			}
+		}
+	case map[string]any:
+		for _, name := range slices.Sorted(maps.Keys(v)) {
+			if !isText(name) {
+				return cmp.Or(place, "the body")
+			}
+			if at := noTextAt(place+"."+name, v[name]); at != "" {
+				return at
+			}
+		}
+	}
+	return ""
 }
 
 func noParameter(known []string) string {

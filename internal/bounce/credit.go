@@ -12,6 +12,7 @@ import (
 	"varnet/core/activity"
 	"varnet/core/bounce"
 	"varnet/core/event"
+	"varnet/core/say"
 	"varnet/internal/store"
 )
 
@@ -175,23 +176,23 @@ func knownOf(l store.Mailed) (k bounce.Known) {
 // with returns a letter with its outcome.
 func with(l store.Mailed, r bounce.Recipient, k bounce.Known, returned int64, reporter string) store.Mailed {
 	l.Outcome, l.Permanent, l.At, l.ReturnedID = k.Outcome, k.Permanent, &k.At, &returned
-	l.About, l.Cause, l.Words, l.Host = string(r.Meaning.About), string(r.Meaning.Cause), clean(r.Words), hostOf(r, reporter)
+	l.About, l.Cause, l.Words, l.Host = string(r.Meaning.About), string(r.Meaning.Cause), say.Outside(r.Words), hostOf(r, reporter)
 	if l.Final = ""; !strings.EqualFold(r.Final, l.Mailbox) {
-		l.Final = clean(r.Final)
+		l.Final = say.Outside(r.Final)
 	}
 	return l
 }
 
 func hostOf(r bounce.Recipient, reporter string) string {
 	if r.Host != "" {
-		return clean(r.Host)
+		return say.Outside(r.Host)
 	}
-	return clean(reporter)
+	return say.Outside(reporter)
 }
 
 // masked returns the words of the host without the address.
 func masked(r bounce.Recipient, l store.Mailed) string {
-	words := clean(r.Words)
+	words := say.Outside(r.Words)
 	for _, a := range []string{r.Final, r.Address, l.Mailbox, l.Canonical} {
 		if a != "" {
 			words = replaceFold(words, a, "[address]")
@@ -215,16 +216,6 @@ func replaceFold(text, old, now string) string {
 		b.WriteString(text[:i] + now)
 		text, lower = text[i+len(old):], lower[i+len(low):]
 	}
-}
-
-// clean makes words of strangers fit to be kept: no control characters but line breaks.
-func clean(s string) string {
-	return strings.Map(func(r rune) rune {
-		if r < ' ' && r != '\n' || r == 0x7f || r == '\ufffd' {
-			return ' '
-		}
-		return r
-	}, strings.ToValidUTF8(s, ""))
 }
 
 // count counts what a message says.

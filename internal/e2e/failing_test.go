@@ -90,6 +90,9 @@ func TestWorkThatKeepsFailing(t *testing.T) {
 	if h := health(); len(h.Failing) != 0 {
 		t.Errorf("what went well is said to fail: %+v", h.Failing)
 	}
+	if log := s.Log(); strings.Contains(log, "kind=calendar") {
+		t.Errorf("what is due is not looked at: %s", log)
+	}
 	if n := execute("SELECT FROM event WHERE code = 'work.failing'"); n != 1 {
 		t.Errorf("it was told %d times", n)
 	}

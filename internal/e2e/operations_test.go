@@ -93,7 +93,7 @@ func (c *caller) call(key, method, path string, op described1, fill map[string]s
 	c.t.Helper()
 	query := url.Values{}
 	for _, p := range op.Parameters {
-		if value, given := fill[p.Name]; p.In == "query" && p.Required {
+		if value, given := fill[p.Name]; p.In == "query" && (p.Required || given) {
 			if !given {
 				value = fmt.Sprint(c.example(p.Schema))
 			}
@@ -262,6 +262,13 @@ func (c *caller) withNonsense(t *testing.T, key string, list, run int64) {
 				hold(name+" "+id, code, header, text)
 			}
 		}
+		for _, p := range op.Parameters { // no text, where one is wanted
+			if p.In != "query" || fmt.Sprint(p.Schema.Type) != "string" {
+				continue
+			}
+			code, header, text := c.call(key, method, path, op, map[string]string{"id": fmt.Sprint(run), "other": fmt.Sprint(run), "ordinal": "1", p.Name: "see\x00d"}, nil)
+			hold(name+" with NUL in "+p.Name, code, header, text)
+		}
 		if op.RequestBody == nil || op.RequestBody.Content["application/json"].Schema.Ref == "" {
 			return
 		}
@@ -272,6 +279,10 @@ func (c *caller) withNonsense(t *testing.T, key string, list, run int64) {
 		for _, body := range []string{"", "{", "[]", `"text"`, `{"noSuchField": 1}`} {
 			code, header, text := c.call(key, method, path, op, fill, []byte(body))
 			hold(name+" "+body, code, header, text)
+		}
+		if body, _ := c.body(op); bytes.Contains(body, []byte("careful")) {
+			code, header, text := c.call(key, method, path, op, fill, bytes.ReplaceAll(body, []byte("careful"), []byte(`care\u0000ful`)))
+			hold(name+" with NUL", code, header, text)
 		}
 	})
 }

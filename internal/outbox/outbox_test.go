@@ -4,6 +4,7 @@ import (
 	"strings"
 	"testing"
 	"time"
+	"unicode/utf8"
 
 	"varnet/core/event"
 	"varnet/internal/account"
@@ -75,7 +76,7 @@ func TestShown(t *testing.T) {
 	if got := shown("ok\x1b[31m\x00\u202etxt.exe\xff\n"); got != "ok [31m  txt.exe�\n" {
 		t.Errorf("%q", got)
 	}
-	if got := shown(strings.Repeat("x", 100_000)); len(got) > 2*mostAnswer {
+	if got := shown(strings.Repeat("語", 100_000)); len(got) > 2*mostAnswer || !utf8.ValidString(got) {
 		t.Errorf("%d bytes are kept", len(got))
 	}
 }

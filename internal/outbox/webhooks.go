@@ -17,6 +17,7 @@ import (
 	"time"
 
 	"varnet/core/event"
+	"varnet/core/say"
 	"varnet/internal/dial"
 	"varnet/internal/store"
 	"varnet/internal/webhook"
@@ -225,15 +226,7 @@ func retryAfter(text string) time.Duration {
 }
 
 // shown makes what came from outside safe to be kept and shown.
-func shown(text string) string {
-	text = strings.Map(func(r rune) rune {
-		if r < ' ' && r != '\n' && r != '\t' || r == 0x7f || r >= 0x202a && r <= 0x202e || r >= 0x2066 && r <= 0x2069 {
-			return ' '
-		}
-		return r
-	}, strings.ToValidUTF8(text, "�"))
-	return text[:min(len(text), 2*mostAnswer)]
-}
+func shown(text string) string { return say.Clip(say.Outside(text), 2*mostAnswer) }
 
 // HostOf returns the host of an address, which is what people call a webhook by.
 func HostOf(address string) string {

@@ -88,7 +88,7 @@ func (s *Store) eachBlock(ctx context.Context, list int64, records bool, do func
 // beside starts a read in the background and returns a function that waits for its end. The
 // connection of a transaction does one thing at a time: within one, waiting does the reading.
 func (s *Store) beside(read func() error) (wait func() error) {
-	if _, within := s.db.(pgx.Tx); within {
+	if _, within := s.db.querier.(pgx.Tx); within {
 		return read
 	}
 	done := make(chan error, 1)

@@ -35,7 +35,7 @@ func (s *Store) Failing(ctx context.Context, times int, long time.Duration) ([]F
 
 // ToldSince returns in which words an event of a kind was recorded within some time.
 func (s *Store) ToldSince(ctx context.Context, code event.Code, within time.Duration) ([]string, error) {
-	return column[string](ctx, s.db, "SELECT data->>'Words' FROM event WHERE code = $1 AND at > now() - $2::interval", code, within)
+	return column[string](ctx, s.db, "SELECT coalesce(data->>'words', '') FROM event WHERE code = $1 AND at > now() - $2::interval", code, within)
 }
 
 // ForgetErrors keeps the first error and the newest ones of each job that failed more often, so many in all: each is written

@@ -79,7 +79,7 @@ func (s *Store) ReserveCheck(ctx context.Context, r *Reservation, take func(s *S
 	}
 	defer conn.Release()
 	within := *s
-	within.db = conn
+	within.db = door{conn}
 	defer func() {
 		if !made {
 			_, _ = conn.Exec(context.WithoutCancel(ctx), "ROLLBACK")

@@ -35,7 +35,7 @@ func MovedTables() (names []string) {
 func (s *Store) Snapshot(ctx context.Context, do func(*Store) error) error {
 	return pgx.BeginTxFunc(ctx, s.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly}, func(tx pgx.Tx) error {
 		within := *s
-		within.db = tx
+		within.db = door{tx}
 		return do(&within)
 	})
 }

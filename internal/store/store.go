@@ -39,7 +39,7 @@ type querier interface {
 // Store is the way to the database.
 type Store struct {
 	pool *pgxpool.Pool
-	db   querier
+	db   door
 	// requests and bulk are pools of their own: who waits for one waits for none of the
 	// others.
 	requests, bulk *pgxpool.Pool
@@ -90,7 +90,7 @@ func OpenPooled(ctx context.Context, dsn, sessions string) (s *Store, err error)
 			return s, err
 		}
 	}
-	s.db, s.sessions = s.pool, s.pool
+	s.db, s.sessions = door{s.pool}, s.pool
 	if pooled {
 		own, err := parse(sessions, "-session-dsn, VARNET_SESSION_DSN")
 		if err == nil {
@@ -175,7 +175,7 @@ func (s *Store) Bulk() *Store     { return s.on(s.bulk) }
 
 func (s *Store) on(pool *pgxpool.Pool) *Store {
 	other := *s
-	other.pool, other.db = pool, pool
+	other.pool, other.db = pool, door{pool}
 	return &other
 }
 
@@ -187,8 +187,8 @@ func prepare(ctx context.Context, conn *pgx.Conn) error {
 
 // keptForms has values of the core read and written as JSON in their kept forms.
 func keptForms(types *pgtype.Map) {
-	json := &pgtype.Type{Name: "json", OID: pgtype.JSONOID, Codec: &pgtype.JSONCodec{Marshal: pack.Marshal, Unmarshal: pack.Unmarshal}}
-	jsonb := &pgtype.Type{Name: "jsonb", OID: pgtype.JSONBOID, Codec: &pgtype.JSONBCodec{Marshal: pack.Marshal, Unmarshal: pack.Unmarshal}}
+	json := &pgtype.Type{Name: "json", OID: pgtype.JSONOID, Codec: &pgtype.JSONCodec{Marshal: marshal, Unmarshal: pack.Unmarshal}}
+	jsonb := &pgtype.Type{Name: "jsonb", OID: pgtype.JSONBOID, Codec: &pgtype.JSONBCodec{Marshal: marshal, Unmarshal: pack.Unmarshal}}
 	types.RegisterType(json)
 	types.RegisterType(jsonb)
 	types.RegisterType(&pgtype.Type{Name: "_jsonb", OID: pgtype.JSONBArrayOID, Codec: &pgtype.ArrayCodec{ElementType: jsonb}})
@@ -265,7 +265,7 @@ func (s *Store) SessionPool() *pgxpool.Pool { return s.sessions }
 func (s *Store) InTx(ctx context.Context, do func(*Store, pgx.Tx) error) error {
 	return pgx.BeginFunc(ctx, s.db, func(tx pgx.Tx) error {
 		within := *s
-		within.db = tx
+		within.db = door{tx}
 		return do(&within, tx)
 	})
 }

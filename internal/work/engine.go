@@ -218,6 +218,7 @@ func New(c Config) (*Engine, error) {
 		CompletedJobRetentionPeriod: 10 * time.Minute,
 		RetryPolicy:                 retryPolicy{},
 		ErrorHandler:                faults{e.Log},
+		Middleware:                  []rivertype.Middleware{&textErrors{}},
 		MaxAttempts:                 maxAttempts,
 	})
 	if err != nil {

@@ -1,6 +1,7 @@
 package work_test
 
 import (
+	"bufio"
 	"bytes"
 	"context"
 	"errors"
@@ -256,6 +257,20 @@ func (p *plant) holdAskedAgain(run store.Run, found map[finding.Finding]int64) {
 	}
 }
 
+// goOutAsTheProber leaves the engine without a route of its own: it goes out by the prober's.
+func (p *plant) goOutAsTheProber() {
+	p.t.Helper()
+	parts, err := p.Store.OutboundParts(p.t.Context())
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	for _, part := range parts {
+		if _, err := p.Outbound.Remove(p.t.Context(), part.ID); err != nil {
+			p.t.Fatal(err)
+		}
+	}
+}
+
 // faultyAtFirst is a network that has a fault of ours come to light some times, and is well then.
 type faultyAtFirst struct {
 	probe.Dialer
@@ -277,15 +292,7 @@ func TestAFaultIsTriedAgain(t *testing.T) {
 		network.Dialer, c.Prober.Way.Dialer = c.Prober.Way.Dialer, network
 		c.Log = slog.New(slog.NewTextHandler(log, nil))
 	})
-	parts, err := p.Store.OutboundParts(t.Context())
-	if err != nil {
-		t.Fatal(err)
-	}
-	for _, part := range parts { // without a route of its own it goes out by the prober's
-		if _, err := p.Outbound.Remove(t.Context(), part.ID); err != nil {
-			t.Fatal(err)
-		}
-	}
+	p.goOutAsTheProber()
 	network.left.Store(3)
 	l := p.bring(200)
 	run := p.finished(p.start(l, 0).ID)
@@ -296,6 +303,51 @@ func TestAFaultIsTriedAgain(t *testing.T) {
 	if said := log.String(); !strings.Contains(said, "level=ERROR msg=\"a job came upon a fault, and is tried again\" kind=") || !strings.Contains(said, "a place beyond the end") || !strings.Contains(said, "faultyAtFirst") {
 		t.Errorf("the log says %s", said)
 	}
+}
+
+// wordy is a network whose hosts refuse at length, in letters of two bytes, with a NUL among them.
+type wordy struct{ probe.Dialer }
+
+func (w wordy) DialContext(ctx context.Context, network, addr string) (net.Conn, error) {
+	conn, err := w.Dialer.DialContext(ctx, network, addr)
+	if err != nil {
+		return nil, err
+	}
+	return &wordyConn{Conn: conn, in: bufio.NewReader(conn)}, nil
+}
+
+type wordyConn struct {
+	net.Conn
+	in   *bufio.Reader
+	left []byte
+}
+
+func (c *wordyConn) Read(p []byte) (int, error) {
+	if len(c.left) == 0 {
+		line, err := c.in.ReadBytes('\n')
+		if err != nil {
+			return 0, err
+		}
+		if text := strings.TrimRight(string(line), "\r\n"); text[0] == '5' || text[0] == '4' {
+			line = []byte(text + " \x00" + strings.Repeat("семена ", 80) + "\r\n")
+		}
+		c.left = line
+	}
+	n := copy(p, c.left)
+	c.left = c.left[n:]
+	return n, nil
+}
+
+// TestWordsNoDatabaseTakes: what hosts say is written down whatever it holds, and wherever it is cut.
+func TestWordsNoDatabaseTakes(t *testing.T) {
+	p := newPlant(t, "fernhollow", func(c *work.Config) { c.Prober.Way.Dialer = wordy{c.Prober.Way.Dialer} })
+	p.goOutAsTheProber()
+	l := p.bring(150)
+	run := p.finished(p.start(l, 0).ID)
+	if found := p.counts(run); total(found) != l.Addresses+l.Malformed {
+		t.Errorf("found %v of %d", found, l.Addresses+l.Malformed)
+	}
+	p.holdTruth(run)
 }
 
 // TestAFailureIsTriedAgain: jobs whose results the database does not take at first say so in the log, the first times and

@@ -10,6 +10,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
+	"github.com/riverqueue/river/rivertype"
 
 	"varnet/core/event"
 	"varnet/core/pace"
@@ -99,3 +100,24 @@ func (f Failing) says() string {
 	}
 	return say.Sentence(fmt.Sprintf("%s%s has failed since %s, %s so far, and is tried again.", f.Does, at, f.Since.UTC().Format("2 January, 15:04 MST"), say.Plural(int64(f.Attempts), "time", "times")))
 }
+
+// textErrors makes texts of what failed in jobs, which River writes down: what strangers say may hold what PostgreSQL
+// takes in no text, and a job whose error it does not take stays as it is until it is rescued.
+type textErrors struct{ river.MiddlewareDefaults }
+
+// Work works a job.
+func (*textErrors) Work(ctx context.Context, _ *rivertype.JobRow, work func(context.Context) error) error {
+	err := work(ctx)
+	if err == nil || err.Error() == say.Outside(err.Error()) {
+		return err
+	}
+	return &textError{err}
+}
+
+// textError is an error whose words are a text.
+type textError struct{ error }
+
+func (e *textError) Error() string { return say.Outside(e.error.Error()) }
+
+// Unwrap returns the error as it was.
+func (e *textError) Unwrap() error { return e.error }

@@ -1,0 +1,132 @@
+package store
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"varnet/internal/store/pack"
+)
+
+// PostgreSQL takes neither NUL nor bytes that are no UTF-8 in a text, and refuses the whole statement for one. What
+// strangers say (mail hosts, bounces, platforms, browsers) is made a text where it is read; this is the last door: what
+// comes here all the same has U+FFFD in those places, so that no job that writes it down fails again and again.
+
+// asText returns a text that PostgreSQL takes.
+func asText(s string) string {
+	if strings.IndexByte(s, 0) < 0 && utf8.ValidString(s) {
+		return s
+	}
+	return strings.ReplaceAll(strings.ToValidUTF8(s, "\ufffd"), "\x00", "\ufffd")
+}
+
+// isText reports whether asText leaves a text as it is.
+func isText(s string) bool { return asText(s) == s }
+
+// asTexts returns values of a statement, with texts that PostgreSQL takes.
+func asTexts(values []any) []any {
+	for i, v := range values {
+		var now any
+		switch v := v.(type) {
+		case string:
+			if !isText(v) {
+				now = asText(v)
+			}
+		case *string:
+			if v != nil && !isText(*v) {
+				now = asText(*v)
+			}
+		case []string:
+			if !allTexts(v) {
+				texts := slices.Clone(v)
+				for n := range texts {
+					texts[n] = asText(texts[n])
+				}
+				now = texts
+			}
+		}
+		if now != nil {
+			values = slices.Clone(values)
+			values[i] = now
+		}
+	}
+	return values
+}
+
+func allTexts(all []string) bool {
+	return !slices.ContainsFunc(all, func(s string) bool { return !isText(s) })
+}
+
+// marshal writes a value as JSON that PostgreSQL takes: a string that escapes NUL, or half a letter, has U+FFFD instead.
+func marshal(v any) ([]byte, error) {
+	text, err := pack.Marshal(v)
+	if err != nil || !bytes.Contains(text, []byte(`\u0000`)) && !bytes.Contains(text, []byte(`\ud`)) && !bytes.Contains(text, []byte(`\uD`)) {
+		return text, err
+	}
+	d := json.NewDecoder(bytes.NewReader(text))
+	d.UseNumber()
+	var read any // halves of letters become U+FFFD by being read
+	if err := d.Decode(&read); err != nil {
+		return nil, err
+	}
+	return json.Marshal(withTexts(read))
+}
+
+// withTexts returns what was read of JSON, with texts that PostgreSQL takes.
+func withTexts(v any) any {
+	switch v := v.(type) {
+	case string:
+		return asText(v)
+	case []any:
+		for i := range v {
+			v[i] = withTexts(v[i])
+		}
+	case map[string]any:
+		texts := make(map[string]any, len(v))
+		for name, value := range v {
+			texts[asText(name)] = withTexts(value)
+		}
+		return texts
+	}
+	return v
+}
+
+// door passes statements on with texts that PostgreSQL takes.
+type door struct{ querier }
+
+func (d door) Exec(ctx context.Context, sql string, args ...any) (pgconn.CommandTag, error) {
+	return d.querier.Exec(ctx, sql, asTexts(args)...)
+}
+
+func (d door) Query(ctx context.Context, sql string, args ...any) (pgx.Rows, error) {
+	return d.querier.Query(ctx, sql, asTexts(args)...)
+}
+
+func (d door) QueryRow(ctx context.Context, sql string, args ...any) pgx.Row {
+	return d.querier.QueryRow(ctx, sql, asTexts(args)...)
+}
+
+func (d door) SendBatch(ctx context.Context, b *pgx.Batch) pgx.BatchResults {
+	for _, q := range b.QueuedQueries {
+		q.Arguments = asTexts(q.Arguments)
+	}
+	return d.querier.SendBatch(ctx, b)
+}
+
+func (d door) CopyFrom(ctx context.Context, table pgx.Identifier, columns []string, src pgx.CopyFromSource) (int64, error) {
+	return d.querier.CopyFrom(ctx, table, columns, textSource{src})
+}
+
+// textSource is records to be copied, with texts that PostgreSQL takes.
+type textSource struct{ pgx.CopyFromSource }
+
+func (s textSource) Values() ([]any, error) {
+	values, err := s.CopyFromSource.Values()
+	return asTexts(values), err
+}
