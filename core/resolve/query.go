@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net"
 	"net/netip"
+	"slices"
 	"strings"
 	"time"
 
@@ -205,6 +206,7 @@ func read(m *dns.Msg, name string, qtype uint16) (a Answer, alias string) {
 			a.add(rr)
 		}
 	}
+	a.bound()
 	switch {
 	case len(a.MX)+len(a.Addrs)+len(a.Texts) > 0:
 		a.Status = StatusFound
@@ -216,6 +218,21 @@ func read(m *dns.Msg, name string, qtype uint16) (a Answer, alias string) {
 		a.Status = StatusEmpty
 	}
 	return a, alias
+}
+
+// mostRecords are kept of an answer about mail hosts, which may have thousands by TCP: no mail needs so many, and each is written down
+// with its domain.
+const mostRecords = 64
+
+// bound leaves out records beyond mostRecords: of exchangers those that come last by preference (RFC 5321 section 5.1).
+func (a *Answer) bound() {
+	if len(a.MX) > mostRecords {
+		slices.SortStableFunc(a.MX, func(x, y MX) int { return int(x.Preference) - int(y.Preference) })
+		a.MX = slices.Clone(a.MX[:mostRecords])
+	}
+	if len(a.Addrs) > mostRecords {
+		a.Addrs = slices.Clone(a.Addrs[:mostRecords])
+	}
 }
 
 func (a *Answer) add(rr dns.RR) {

@@ -64,7 +64,7 @@ func startServer(t *testing.T, s *server) string {
 		}
 		s.records[name] = append(s.records[name], rr)
 	}
-	for i := range 60 { // more than a packet takes
+	for i := 599; i >= 0; i-- { // more than a packet takes, and than is kept; the most preferred comes last
 		rr, _ := dns.NewRR(fmt.Sprintf("huge.example. 300 IN MX %d a-rather-long-name-of-a-host-%02d.plain.example.", i, i))
 		s.records["huge.example."] = append(s.records["huge.example."], rr)
 	}
@@ -199,8 +199,12 @@ func TestPrivateAddressesWhereAllowed(t *testing.T) {
 
 func TestATruncatedAnswerIsAskedForAgainByTCP(t *testing.T) {
 	r := newResolver(t, false, &server{})
-	if d := r.Lookup(t.Context(), "huge.example"); d.Outcome != ByMX || len(d.Exchangers) != maxExchangers {
+	d := r.Lookup(t.Context(), "huge.example")
+	if d.Outcome != ByMX || len(d.Exchangers) != maxExchangers || d.Exchangers[0].Host != "a-rather-long-name-of-a-host-00.plain.example" {
 		t.Errorf("got %s with %d exchangers", d.Outcome, len(d.Exchangers))
+	}
+	if n := len(d.Answers[0].MX); n != mostRecords {
+		t.Errorf("%d records are kept", n)
 	}
 }
 

@@ -9,6 +9,7 @@ import (
 	"strings"
 	"testing"
 	"time"
+	"unicode/utf8"
 )
 
 // scripted is a host that gives replies by a function of the command; "" means
@@ -362,6 +363,7 @@ func TestWhatWasNotAnsweredHasNoAnswer(t *testing.T) {
 		"says 421":       {"421 4.3.2 closing\r\n", Refused, 2},
 		"babbles":        {"yes, why not\r\n", Garbled, 0},
 		"runs on":        {strings.Repeat("z", maxLine+10) + "\r\n", Garbled, 0},
+		"never ends":     {strings.Repeat("250-ok, and more\r\n", maxReply/16+1) + "250 ok\r\n", Garbled, 0},
 	} {
 		t.Run(name, func(t *testing.T) {
 			n := 0
@@ -498,6 +500,7 @@ func FuzzConversation(f *testing.F) {
 			return rcpt
 		})
 		s, err := Open(ctx, conn, Identity{Name: "v.example"}, l)
+		defer func() { holdTexts(t, s) }()
 		if err != nil {
 			if s.Room() != 0 {
 				t.Fatal("a failed session has room")
@@ -508,9 +511,29 @@ func FuzzConversation(f *testing.F) {
 			if a.Answered && (a.Reply.Code < 200 || a.Reply.Code > 599 || a.Reply.Code == 421) {
 				t.Fatalf("an answer out of nothing: %+v", a)
 			}
+			holdText(t, a.Reply.String())
 		}
 		s.Close()
 	})
+}
+
+// holdTexts holds what is kept of a session to be texts, which databases take.
+func holdTexts(t *testing.T, s *Session) {
+	t.Helper()
+	for _, l := range s.Lines() {
+		holdText(t, l.Text)
+	}
+	if f := s.Failure(); f != nil {
+		holdText(t, f.Error())
+		holdText(t, f.Reply.String())
+	}
+}
+
+func holdText(t *testing.T, said string) {
+	t.Helper()
+	if !utf8.ValidString(said) || strings.Contains(said, "\x00") {
+		t.Errorf("%q is no text", said)
+	}
 }
 
 // TestTheSameReplyAgain: a reply like the one before is read as it was; one that only
