@@ -173,7 +173,7 @@ var kinds = []Kind{
 		Act: "See outbound", Carries: []string{"route", "words"}},
 	{Code: LedgerWrong, Title: "Ledger wrong", Subject: "The book of allowances is wrong", About: "installation", Meaning: "The book of allowances was verified, and its entries do not add up.", Severity: Problem, For: Operators, Letter: AtOnce,
 		Act: "See the accounts", Carries: []string{"words"}},
-	{Code: WorkFailing, Title: "Work keeps failing", Subject: "Work of the service keeps failing", About: "health", Meaning: "Some work of the service itself fails each time it is tried, for a minute or longer. It is told once a day for each kind of work.", Severity: Problem, For: Operators, Letter: AtOnce,
+	{Code: WorkFailing, Title: "Background work failing", Subject: "Background work keeps failing", About: "health", Meaning: "Some kind of background work has failed each time for a minute or longer. Each kind is reported at most once a day.", Severity: Problem, For: Operators, Letter: AtOnce,
 		Act: "See what fails", Carries: []string{"words"}},
 	{Code: DeviceNew, Title: "New device", Subject: "A new device is signed in to your account", About: "person", Meaning: "Somebody signed in to your account with a new device.", Severity: Caution, For: OnePerson, Letter: AtOnce, Fixed: true,
 		Act: "See your sessions", Carries: []string{"device"}},

@@ -25,9 +25,11 @@ import (
 
 	"varnet/core/address"
 	"varnet/core/ledger"
+	"varnet/core/say"
 	"varnet/core/sheet"
 	"varnet/internal/account"
 	"varnet/internal/allowance"
+	"varnet/internal/bounce"
 	"varnet/internal/console"
 	"varnet/internal/contract"
 	"varnet/internal/intake"
@@ -261,6 +263,7 @@ func (a *API) failed(ctx context.Context, err error) error {
 	var hindered *allowance.Refused
 	var wrong *address.Error
 	var kept rights.NotErased
+	var unread *bounce.FileError
 	switch {
 	case errors.As(err, &refused):
 		return refusal(refused)
@@ -280,6 +283,8 @@ func (a *API) failed(ctx context.Context, err error) error {
 		return huma.Error422UnprocessableEntity(inFile.Error())
 	case errors.As(err, &wrong):
 		return huma.Error422UnprocessableEntity(wrong.Error())
+	case errors.As(err, &unread):
+		return huma.Error422UnprocessableEntity(say.Sentence(unread.Error()))
 	case ctx.Err() != nil:
 		return huma.NewError(499, "The request was cancelled before it was answered.")
 	case store.Full(err), errors.Is(err, syscall.ENOSPC):

@@ -13,7 +13,6 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"varnet/core/problem"
-	"varnet/core/say"
 	"varnet/internal/bounce"
 	"varnet/internal/contract"
 	"varnet/internal/store"
@@ -182,8 +181,6 @@ func (a *API) callBounceSource(ctx context.Context, in *struct {
 	switch {
 	case errors.Is(err, bounce.ErrUnsigned):
 		return nil, huma.Error401Unauthorized("The call is not signed by the secret of this source. Sign it as Standard Webhooks say: webhook-id, webhook-timestamp and webhook-signature.")
-	case errors.Is(err, bounce.ErrNoMessages):
-		return nil, huma.Error422UnprocessableEntity(say.Sentence(err.Error()))
 	case err != nil:
 		return nil, a.broken(ctx, err)
 	}

@@ -81,7 +81,7 @@ func (a *API) failing(ctx context.Context, b *contract.ServiceHealth) error {
 		does = append(does, f.Does)
 	}
 	if len(does) > 0 {
-		b.Sentence = "Work keeps failing: " + say.SomeAnd(does, namedFailing) + ". " + b.Sentence
+		b.Sentence = "Background work keeps failing: " + say.SomeAnd(does, namedFailing) + ". " + b.Sentence
 	}
 	return err
 }

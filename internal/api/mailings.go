@@ -280,9 +280,6 @@ func (a *API) importBounces(ctx context.Context, in *Streamed) (*struct{ Body co
 		out.Body = importedBody(t)
 		return err
 	})
-	if errors.Is(err, bounce.ErrNoMessages) {
-		return nil, huma.Error422UnprocessableEntity(say.Sentence(err.Error()))
-	}
 	if err != nil {
 		return nil, a.broken(ctx, err)
 	}

@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"varnet/core/bounce"
+	"varnet/core/say"
 )
 
 // The bounds of a file of messages.
@@ -46,8 +47,17 @@ func InFile(next func() ([]byte, error)) func() (Incoming, error) {
 	}
 }
 
+// FileError is why a file cannot be read as messages, for people.
+type FileError struct{ Why string }
+
+func (e *FileError) Error() string { return e.Why }
+
+func fileErrorf(format string, args ...any) error {
+	return &FileError{say.Outside(fmt.Sprintf(format, args...))}
+}
+
 // ErrNoMessages is a file that holds no messages.
-var ErrNoMessages = errors.New("the file holds no message: give a message (.eml), a mailbox (.mbox) or a zip of them")
+var ErrNoMessages error = &FileError{"the file holds no message: give a message (.eml), a mailbox (.mbox) or a zip of them"}
 
 // plain reads a message, or a mailbox of many.
 func plain(r io.Reader) (func() ([]byte, error), error) {
@@ -135,21 +145,25 @@ func unquoted(line []byte) []byte {
 func zipped(file io.ReaderAt, size int64) (func() ([]byte, error), error) {
 	z, err := zip.NewReader(file, size)
 	if err != nil {
-		return nil, fmt.Errorf("the zip cannot be read: %w", err)
+		return nil, fileErrorf("the zip cannot be read (%v): pack it again", err)
 	}
 	if len(z.File) > mostEntries {
-		return nil, fmt.Errorf("the zip holds %d files; at most %d are read. Send it in parts", len(z.File), mostEntries)
+		return nil, fileErrorf("the zip holds %d files; at most %d are read. Send it in parts", len(z.File), mostEntries)
 	}
 	entries, found := z.File, false
 	var now func() ([]byte, error)
 	var open io.Closer
+	var name string
 	return func() ([]byte, error) {
 		for {
 			if now != nil {
 				one, err := now()
-				if err != io.EOF {
+				if err != nil && err != io.EOF {
+					return nil, fileErrorf("%s in the zip cannot be unpacked (%v): pack it again", name, err)
+				}
+				if err == nil {
 					found = true
-					return one, err
+					return one, nil
 				}
 				now = nil
 				_ = open.Close()
@@ -161,13 +175,13 @@ func zipped(file io.ReaderAt, size int64) (func() ([]byte, error), error) {
 				return nil, io.EOF
 			}
 			e := entries[0]
-			entries = entries[1:]
+			entries, name = entries[1:], e.Name
 			if e.FileInfo().IsDir() || strings.HasPrefix(e.Name, "__MACOSX/") {
 				continue
 			}
 			body, err := e.Open()
 			if err != nil {
-				return nil, fmt.Errorf("%s in the zip cannot be unpacked: %w", e.Name, err)
+				return nil, fileErrorf("%s in the zip cannot be unpacked (%v): pack it again", name, err)
 			}
 			if now, err = plain(io.LimitReader(body, mostNested)); err != nil {
 				now = nil
@@ -175,7 +189,7 @@ func zipped(file io.ReaderAt, size int64) (func() ([]byte, error), error) {
 				if errors.Is(err, ErrNoMessages) {
 					continue
 				}
-				return nil, fmt.Errorf("%s in the zip cannot be read: %w", e.Name, err)
+				return nil, fileErrorf("%s in the zip cannot be unpacked (%v): pack it again", name, err)
 			}
 			open = body
 		}

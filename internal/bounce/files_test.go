@@ -83,6 +83,55 @@ func TestNoMessages(t *testing.T) {
 	}
 }
 
+// TestBrokenZips: a zip that cannot be unpacked says so, and which of its files it is.
+func TestBrokenZips(t *testing.T) {
+	var file bytes.Buffer
+	z := zip.NewWriter(&file)
+	w, err := z.Create("box.mbox")
+	if err == nil {
+		_, err = io.WriteString(w, "From a\nSubject: one\n\n"+strings.Repeat("seed, water and light\n", 20_000))
+	}
+	if err == nil {
+		err = z.Close()
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	whole := file.Bytes()
+	damaged := bytes.Clone(whole)
+	for i := len(damaged) / 3; i < len(damaged)/3+20; i++ {
+		damaged[i] ^= 0xff
+	}
+	for what, c := range map[string]struct {
+		file  []byte
+		names string
+	}{
+		"nothing but its head": {[]byte("PK\x03\x04"), "the zip"},
+		"cut off":              {whole[:len(whole)/2], "the zip"},
+		"damaged":              {damaged, "box.mbox"},
+	} {
+		at, err := os.CreateTemp(t.TempDir(), "")
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := at.Write(c.file); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := at.Seek(0, io.SeekStart); err != nil {
+			t.Fatal(err)
+		}
+		next, err := Messages(at)
+		for err == nil {
+			_, err = next()
+		}
+		var wrong *FileError
+		if !errors.As(err, &wrong) || !strings.HasPrefix(wrong.Why, c.names) || !strings.HasSuffix(wrong.Why, "pack it again") {
+			t.Errorf("%s: %v", what, err)
+		}
+		_ = at.Close()
+	}
+}
+
 // TestLongLines: a mailbox with a line longer than any buffer keeps its messages apart.
 func TestLongLines(t *testing.T) {
 	long := strings.Repeat("x", 300_000)

@@ -83,7 +83,7 @@ type ServiceHealth struct {
 	Sentence string   `json:"sentence" doc:"How the service is, for people."`
 	Queue    []Queued `json:"queue" doc:"The parcels of all runs that go on."`
 	// Failing is [] where all goes well.
-	Failing []Failing `json:"failing" doc:"Work of the service that fails each time it is tried, for a minute or longer; what has failed longest comes first."`
+	Failing []Failing `json:"failing" doc:"Background work that has failed each time for a minute or longer; what has failed longest comes first."`
 	// Database is PostgreSQL's own word.
 	Database      string `json:"database" doc:"The version of the database."`
 	DatabaseBytes int64  `json:"databaseBytes" doc:"How much room it takes."`

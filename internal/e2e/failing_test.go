@@ -68,7 +68,7 @@ func TestWorkThatKeepsFailing(t *testing.T) {
 	if len(h.Failing) != 1 || h.Failing[0].Kind != "plan" || h.Failing[0].At != "run 1" || h.Failing[0].Attempts < 30 || time.Since(h.Failing[0].Since) < 2*time.Minute || !strings.Contains(h.Failing[0].Said, "no room is left") {
 		t.Fatalf("what keeps failing: %+v", h.Failing)
 	}
-	if want := "Work keeps failing: planning runs. 1 worker"; !strings.HasPrefix(h.Sentence, want) {
+	if want := "Background work keeps failing: planning runs. 1 worker"; !strings.HasPrefix(h.Sentence, want) {
 		t.Errorf("the service says %q", h.Sentence)
 	}
 	if m := s.Measured(t); !strings.Contains(m, `varnet_failing_jobs{kind="plan"} `) {
@@ -76,7 +76,7 @@ func TestWorkThatKeepsFailing(t *testing.T) {
 	}
 	do := drive(t, browser.Options{Width: 1280, Height: 800})
 	do("what fails", browser.SignIn(s.URL), chromedp.Navigate(s.URL+"/health"), browser.Text("What keeps failing"), browser.Text("planning runs"), browser.Text("no room is left"))
-	do("a notice", chromedp.Navigate(s.URL+"/notices"), browser.Text("Work of the service keeps failing"), browser.Press("See what fails"), browser.Text("What keeps failing"))
+	do("a notice", chromedp.Navigate(s.URL+"/notices"), browser.Text("Background work keeps failing"), browser.Press("See what fails"), browser.Text("What keeps failing"))
 
 	execute("DROP TRIGGER refusing ON batch")
 	execute("UPDATE river_job SET state = 'available', scheduled_at = now() WHERE state = 'retryable'")

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"math"
 	"mime/multipart"
 	"net/http"
 	"net/url"
@@ -262,12 +263,20 @@ func (c *caller) withNonsense(t *testing.T, key string, list, run int64) {
 				hold(name+" "+id, code, header, text)
 			}
 		}
-		for _, p := range op.Parameters { // no text, where one is wanted
-			if p.In != "query" || fmt.Sprint(p.Schema.Type) != "string" {
-				continue
+		for _, p := range op.Parameters { // what is no text, and numbers that no record has
+			fill := map[string]string{"id": fmt.Sprint(run), "other": fmt.Sprint(run), "ordinal": "1"}
+			switch kind := fmt.Sprint(p.Schema.Type); {
+			case p.In != "query":
+			case kind == "string":
+				fill[p.Name] = "see\x00d"
+				code, header, text := c.call(key, method, path, op, fill, nil)
+				hold(name+" with NUL in "+p.Name, code, header, text)
+			case kind == "integer":
+				fill[p.Name] = fmt.Sprint(math.MaxInt64)
+				if code, _, text := c.call(key, method, path, op, fill, nil); code >= 500 {
+					t.Errorf("%s with %s in %s: %d %s", name, fill[p.Name], p.Name, code, text)
+				}
 			}
-			code, header, text := c.call(key, method, path, op, map[string]string{"id": fmt.Sprint(run), "other": fmt.Sprint(run), "ordinal": "1", p.Name: "see\x00d"}, nil)
-			hold(name+" with NUL in "+p.Name, code, header, text)
 		}
 		if op.RequestBody == nil || op.RequestBody.Content["application/json"].Schema.Ref == "" {
 			return

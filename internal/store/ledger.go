@@ -295,7 +295,7 @@ const checkMost = 10 * time.Minute
 // EndedReservations returns open reservations of which nothing is at work any more: of runs that
 // ended or are gone and have no parcel in hand, and of checks that were left; of one run, or (0) all.
 func (s *Store) EndedReservations(ctx context.Context, run int64, now time.Time) ([]Reservation, error) {
-	return many[Reservation](ctx, s.db, "SELECT "+reservationColumns+` FROM reservation r WHERE closed_at IS NULL AND ($2 = 0 OR run_id = $2) AND (
+	return many[Reservation](ctx, s.db, "SELECT "+reservationColumns+` FROM reservation r WHERE closed_at IS NULL AND ($2::bigint = 0 OR run_id = $2) AND (
 		what = 'check' AND at < $1 OR what <> 'check' AND NOT EXISTS (SELECT FROM run WHERE id = r.run_id AND (state NOT IN ('finished', 'stopped')
 			OR EXISTS (SELECT FROM parcel WHERE run_id = r.run_id AND state = 'claimed')))) ORDER BY id LIMIT 1000`, now.Add(-checkMost), run)
 }
@@ -353,13 +353,13 @@ type AllowanceLeft struct {
 
 // AllowancesLeft returns how many checks all workspaces have, or (not 0) one.
 func (s *Store) AllowancesLeft(ctx context.Context, workspace int64, now time.Time) (map[int64]AllowanceLeft, error) {
-	all, err := many[AllowanceLeft](ctx, s.db, `WITH l AS (SELECT *, min(expires_at) OVER (PARTITION BY workspace_id) AS first FROM lot WHERE remaining > 0 AND ($1 = 0 OR workspace_id = $1) AND (expires_at IS NULL OR expires_at > $2))
+	all, err := many[AllowanceLeft](ctx, s.db, `WITH l AS (SELECT *, min(expires_at) OVER (PARTITION BY workspace_id) AS first FROM lot WHERE remaining > 0 AND ($1::bigint = 0 OR workspace_id = $1) AND (expires_at IS NULL OR expires_at > $2))
 		SELECT a.workspace_id, coalesce((SELECT sum(remaining) FROM l WHERE l.workspace_id = a.workspace_id), 0)::bigint AS available,
 			coalesce((SELECT sum(r.reserved - coalesce(`+chargedOn+`, 0)) FROM reservation r WHERE r.workspace_id = a.workspace_id AND closed_at IS NULL), 0)::bigint AS reserved,
 			coalesce((SELECT sum(amount) FROM l WHERE l.workspace_id = a.workspace_id), 0)::bigint AS whole,
 			(SELECT min(first) FROM l WHERE l.workspace_id = a.workspace_id) AS next_expiry,
 			coalesce((SELECT sum(remaining) FROM l WHERE l.workspace_id = a.workspace_id AND expires_at = first), 0)::bigint AS expiring
-		FROM allowance a WHERE kept AND ($1 = 0 OR a.workspace_id = $1)`, workspace, now)
+		FROM allowance a WHERE kept AND ($1::bigint = 0 OR a.workspace_id = $1)`, workspace, now)
 	out := make(map[int64]AllowanceLeft, len(all))
 	for _, a := range all {
 		out[a.WorkspaceID] = a

@@ -66,7 +66,7 @@ func (s *Store) MailingAtWork(ctx context.Context, id int64) (Mailing, error) {
 // Mailings returns the newest mailings of a workspace before one (0: the newest of all), of
 // a list or (0) of any.
 func (s *Store) Mailings(ctx context.Context, workspace, list, before int64, limit int) ([]Mailing, error) {
-	return many[Mailing](ctx, s.db, "SELECT "+mailingColumns+` FROM mailing WHERE workspace_id = $1 AND ($2 = 0 OR list_id = $2) AND ($3 = 0 OR id < $3)
+	return many[Mailing](ctx, s.db, "SELECT "+mailingColumns+` FROM mailing WHERE workspace_id = $1 AND ($2::bigint = 0 OR list_id = $2) AND ($3::bigint = 0 OR id < $3)
 		ORDER BY id DESC LIMIT $4`, workspace, list, before, limit)
 }
 
@@ -285,7 +285,7 @@ type OutcomeCount struct {
 // been said of their addresses; of one mailing, or (0) of all.
 func (s *Store) OutcomeCounts(ctx context.Context, workspace, mailing int64) ([]OutcomeCount, error) {
 	return many[OutcomeCount](ctx, s.db, `SELECT said, outcome, permanent, count(*) AS letters FROM mailed
-		WHERE workspace_id = $1 AND ($2 = 0 OR mailing_id = $2) GROUP BY said, outcome, permanent ORDER BY said, outcome, permanent`, workspace, mailing)
+		WHERE workspace_id = $1 AND ($2::bigint = 0 OR mailing_id = $2) GROUP BY said, outcome, permanent ORDER BY said, outcome, permanent`, workspace, mailing)
 }
 
 // GroupOutcomes is what became of the letters of one domain, operator or list.
@@ -318,7 +318,7 @@ func (s *Store) OutcomesBy(ctx context.Context, by OutcomeGroup, workspace, mail
 	g := groupedBy[by]
 	return many[GroupOutcomes](ctx, s.db, `SELECT `+g.name+` AS name, `+g.list+` AS list_id, count(*) AS letters, count(*) FILTER (WHERE outcome = 'bounced' AND permanent) AS bounced,
 			count(*) FILTER (WHERE outcome = 'bounced' AND NOT permanent OR outcome = 'delayed') AS passing, count(*) FILTER (WHERE outcome = 'complained') AS complain
-		FROM mailed m `+g.from+` WHERE m.workspace_id = $1 AND ($2 = 0 OR m.mailing_id = $2) GROUP BY 1, 2
+		FROM mailed m `+g.from+` WHERE m.workspace_id = $1 AND ($2::bigint = 0 OR m.mailing_id = $2) GROUP BY 1, 2
 		HAVING count(*) FILTER (WHERE outcome IN ('bounced', 'delayed', 'complained')) > 0
 		ORDER BY 4 DESC, 5 DESC, 3 DESC, 1 LIMIT $3`, workspace, mailing, limit)
 }
@@ -326,7 +326,7 @@ func (s *Store) OutcomesBy(ctx context.Context, by OutcomeGroup, workspace, mail
 // Unexpected returns letters that bounced for good though their address had been found
 // deliverable or settled, the newest first.
 func (s *Store) Unexpected(ctx context.Context, workspace, mailing int64, limit int) ([]Mailed, error) {
-	return many[Mailed](ctx, s.db, "SELECT "+mailedColumns+` FROM mailed WHERE workspace_id = $1 AND ($2 = 0 OR mailing_id = $2) AND outcome = 'bounced' AND permanent
+	return many[Mailed](ctx, s.db, "SELECT "+mailedColumns+` FROM mailed WHERE workspace_id = $1 AND ($2::bigint = 0 OR mailing_id = $2) AND outcome = 'bounced' AND permanent
 			AND said IN (SELECT id FROM verdict WHERE finding = 'deliverable' OR cause = 'mailbox.settled')
 		ORDER BY at DESC NULLS LAST, mailing_id, number LIMIT $3`, workspace, mailing, limit)
 }
@@ -383,6 +383,6 @@ func (s *Store) AddReturned(ctx context.Context, workspace int64, r *Returned) e
 // ReturnedBefore returns the newest messages that came back before one (0: the newest of
 // all), of a kind ("": any), credited or not.
 func (s *Store) ReturnedBefore(ctx context.Context, workspace, before int64, kind string, credited *bool, limit int) ([]Returned, error) {
-	return many[Returned](ctx, s.db, "SELECT "+returnedColumns+` FROM returned WHERE workspace_id = $1 AND ($2 = 0 OR id < $2) AND ($3 = '' OR kind = $3)
+	return many[Returned](ctx, s.db, "SELECT "+returnedColumns+` FROM returned WHERE workspace_id = $1 AND ($2::bigint = 0 OR id < $2) AND ($3 = '' OR kind = $3)
 		AND ($4::boolean IS NULL OR (credited > 0) = $4) ORDER BY id DESC LIMIT $5`, workspace, before, kind, credited, limit)
 }

@@ -187,7 +187,7 @@ type Habit struct {
 // Habits returns how addresses are made in the lists of a workspace's runs: of one run or (0) all,
 // of one domain or ("") all.
 func (s *Store) Habits(ctx context.Context, workspace, run int64, domain string) ([]Habit, error) {
-	return many[Habit](ctx, s.db, `SELECT run_id, domain, neighbours FROM run_habit WHERE workspace_id = $1 AND ($2 = 0 OR run_id = $2) AND ($3 = '' OR domain = $3)`, workspace, run, domain)
+	return many[Habit](ctx, s.db, `SELECT run_id, domain, neighbours FROM run_habit WHERE workspace_id = $1 AND ($2::bigint = 0 OR run_id = $2) AND ($3 = '' OR domain = $3)`, workspace, run, domain)
 }
 
 // ForgetHabits forgets those of runs that are gone and that nothing was learnt by.

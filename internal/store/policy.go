@@ -18,7 +18,7 @@ func (s *Store) Policies(ctx context.Context, workspace int64) ([]policy.Policy,
 // Policy returns a policy of the workspace's own: a version of it, or (0) the
 // last.
 func (s *Store) Policy(ctx context.Context, workspace int64, name string, version int) (policy.Policy, error) {
-	found, err := column[policy.Policy](ctx, s.db, `SELECT body FROM policy WHERE workspace_id = $1 AND name = $2 AND ($3 = 0 OR version = $3)
+	found, err := column[policy.Policy](ctx, s.db, `SELECT body FROM policy WHERE workspace_id = $1 AND name = $2 AND ($3::bigint = 0 OR version = $3)
 		ORDER BY version DESC LIMIT 1`, workspace, name, version)
 	if err != nil || len(found) == 0 {
 		return policy.Policy{}, orNotFound(err)

@@ -135,7 +135,7 @@ func (s *Store) SetPurchase(ctx context.Context, p Purchase) error {
 
 // Purchase returns one of a workspace, or (0) of any.
 func (s *Store) Purchase(ctx context.Context, workspace, id int64) (Purchase, error) {
-	return one[Purchase](ctx, s.db, purchaseQuery+"WHERE p.id = $2 AND ($1 = 0 OR p.workspace_id = $1)", workspace, id)
+	return one[Purchase](ctx, s.db, purchaseQuery+"WHERE p.id = $2 AND ($1::bigint = 0 OR p.workspace_id = $1)", workspace, id)
 }
 
 // LockPurchase returns the purchase that the provider knows by a reference, and holds it.
@@ -145,7 +145,7 @@ func (s *Store) LockPurchase(ctx context.Context, reference string) (Purchase, e
 
 // Purchases returns a page of purchases, newest first, of one workspace or (0) of all.
 func (s *Store) Purchases(ctx context.Context, workspace, before int64, limit int) ([]Purchase, error) {
-	return many[Purchase](ctx, s.db, purchaseQuery+"WHERE ($1 = 0 OR p.workspace_id = $1) AND ($2 = 0 OR p.id < $2) ORDER BY p.id DESC LIMIT $3", workspace, before, limit)
+	return many[Purchase](ctx, s.db, purchaseQuery+"WHERE ($1::bigint = 0 OR p.workspace_id = $1) AND ($2::bigint = 0 OR p.id < $2) ORDER BY p.id DESC LIMIT $3", workspace, before, limit)
 }
 
 // Lately counts the purchases of a kind that were made since a time and not refused, and reports whether one was made since

@@ -69,7 +69,7 @@ func (s *Store) RequestAtWork(ctx context.Context, id int64) (Request, error) {
 // RequestsOf returns the last requests of a workspace, the latest first, before one; 0: from the
 // last.
 func (s *Store) RequestsOf(ctx context.Context, workspace, before int64, limit int) ([]Request, error) {
-	return many[Request](ctx, s.db, "SELECT "+requestColumns+" FROM request WHERE workspace_id = $1 AND ($2 = 0 OR id < $2) ORDER BY id DESC LIMIT $3", workspace, before, limit)
+	return many[Request](ctx, s.db, "SELECT "+requestColumns+" FROM request WHERE workspace_id = $1 AND ($2::bigint = 0 OR id < $2) ORDER BY id DESC LIMIT $3", workspace, before, limit)
 }
 
 // EraseBy has the store take in no address that a workspace is not to keep again: f returns what

@@ -83,7 +83,7 @@ func (s *Store) reusable(ctx context.Context, run Run, fresh []Fresh, onlySample
 		}
 	}
 	earlier, err := many[struct{ ID, ListID int64 }](ctx, s.db, `SELECT id, list_id FROM run
-		WHERE workspace_id = $1 AND ($2 = 0 OR id < $2) AND depth = 'mailbox' AND (NOT $4 OR sample IS NOT NULL AND list_id = $3)
+		WHERE workspace_id = $1 AND ($2::bigint = 0 OR id < $2) AND depth = 'mailbox' AND (NOT $4 OR sample IS NOT NULL AND list_id = $3)
 			AND coalesce(finished_at, now()) > $5
 		ORDER BY list_id, id`, run.WorkspaceID, run.ID, run.ListID, onlySample, oldest)
 	if err != nil {

@@ -148,13 +148,13 @@ func (s *Store) Time(ctx context.Context, id int64) (t RoutineTime, r Routine, e
 
 // TimeOf returns a time of a routine by its number; the newest with 0.
 func (s *Store) TimeOf(ctx context.Context, routine int64, number int) (RoutineTime, error) {
-	return one[RoutineTime](ctx, s.db, "SELECT "+timeColumns+" FROM routine_time WHERE routine_id = $1 AND ($2 = 0 OR number = $2) ORDER BY number DESC LIMIT 1", routine, number)
+	return one[RoutineTime](ctx, s.db, "SELECT "+timeColumns+" FROM routine_time WHERE routine_id = $1 AND ($2::bigint = 0 OR number = $2) ORDER BY number DESC LIMIT 1", routine, number)
 }
 
 // Times returns a page of the times of a routine, the newest first, before a number (0: from the
 // newest).
 func (s *Store) Times(ctx context.Context, routine int64, before, limit int) ([]RoutineTime, error) {
-	return many[RoutineTime](ctx, s.db, "SELECT "+timeColumns+" FROM routine_time WHERE routine_id = $1 AND ($2 = 0 OR number < $2) ORDER BY number DESC LIMIT $3", routine, before, limit)
+	return many[RoutineTime](ctx, s.db, "SELECT "+timeColumns+" FROM routine_time WHERE routine_id = $1 AND ($2::bigint = 0 OR number < $2) ORDER BY number DESC LIMIT $3", routine, before, limit)
 }
 
 // LastTimes returns the newest time of each of some routines that has one, by the routine.

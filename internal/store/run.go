@@ -159,7 +159,7 @@ func (s *Store) RunByID(ctx context.Context, id int64) (Run, error) {
 // sample are left out.
 func (s *Store) Runs(ctx context.Context, workspace, list, before int64, limit int) ([]Run, error) {
 	runs, err := many[Run](ctx, s.db, `SELECT `+runColumns+` FROM run
-		WHERE workspace_id = $1 AND sample IS NULL AND ($2 = 0 OR list_id = $2) AND ($3 = 0 OR id < $3) ORDER BY id DESC LIMIT $4`,
+		WHERE workspace_id = $1 AND sample IS NULL AND ($2::bigint = 0 OR list_id = $2) AND ($3::bigint = 0 OR id < $3) ORDER BY id DESC LIMIT $4`,
 		workspace, list, before, limit)
 	for i := range runs {
 		runs[i].wholePolicy()

@@ -144,7 +144,7 @@ func (s *Store) AddAttempt(ctx context.Context, d Delivery, a Attempt, state str
 // Deliveries returns a page of the deliveries to a webhook, the newest first, before a number
 // (0: from the newest), of one state or (with "") of all.
 func (s *Store) Deliveries(ctx context.Context, workspace, webhook, before int64, state string, limit int) ([]Delivery, error) {
-	return many[Delivery](ctx, s.db, deliveries+`WHERE w.workspace_id = $1 AND d.webhook_id = $2 AND ($3 = 0 OR d.id < $3) AND ($4 = '' OR d.state = $4)
+	return many[Delivery](ctx, s.db, deliveries+`WHERE w.workspace_id = $1 AND d.webhook_id = $2 AND ($3::bigint = 0 OR d.id < $3) AND ($4 = '' OR d.state = $4)
 		ORDER BY d.id DESC LIMIT $5`, workspace, webhook, before, state, limit)
 }
 

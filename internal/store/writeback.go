@@ -61,7 +61,7 @@ func (s *Store) WriteBack(ctx context.Context, workspace, id int64) (WriteBack, 
 
 // WriteBacks returns the newest write-backs of a run or of a connection; 0: of any.
 func (s *Store) WriteBacks(ctx context.Context, workspace, run, connection int64, limit int) ([]WriteBack, error) {
-	return many[WriteBack](ctx, s.db, "SELECT "+writeBackColumns+` FROM write_back WHERE workspace_id = $1 AND ($2 = 0 OR run_id = $2) AND ($3 = 0 OR connection_id = $3)
+	return many[WriteBack](ctx, s.db, "SELECT "+writeBackColumns+` FROM write_back WHERE workspace_id = $1 AND ($2::bigint = 0 OR run_id = $2) AND ($3::bigint = 0 OR connection_id = $3)
 		ORDER BY id DESC LIMIT $4`, workspace, run, connection, limit)
 }
 

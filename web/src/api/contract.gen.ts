@@ -10075,7 +10075,7 @@ export interface components {
              * @description How much room it takes.
              */
             databaseBytes: number;
-            /** @description Work of the service that fails each time it is tried, for a minute or longer; what has failed longest comes first. */
+            /** @description Background work that has failed each time for a minute or longer; what has failed longest comes first. */
             failing: components["schemas"]["Failing"][];
             /** @description The parcels of all runs that go on. */
             queue: components["schemas"]["Queued"][];

@@ -3,14 +3,14 @@ import { Scroll } from "../../parts/Scroll";
 import { When } from "../../parts/When";
 import { number } from "../../words";
 
-/** Failing shows the work of the service that fails each time it is tried. */
+/** Failing shows the background work that has failed each time for a while. */
 export function Failing({ failing }: { failing: components["schemas"]["Failing"][] }) {
   return (
     <section>
       <h2>What keeps failing</h2>
       <p>
-        Each is tried again every few seconds. What works on a run holds that run up; it goes on by itself once the
-        cause is gone.
+        Each is retried every few seconds, and goes on by itself once the cause is gone. Until then, a run that it works
+        on stands still.
       </p>
       <Scroll label="What keeps failing">
         <table className="rows">
