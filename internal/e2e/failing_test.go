@@ -71,7 +71,7 @@ func TestWorkThatKeepsFailing(t *testing.T) {
 	if want := "Background work keeps failing: planning runs. 1 worker"; !strings.HasPrefix(h.Sentence, want) {
 		t.Errorf("the service says %q", h.Sentence)
 	}
-	if m := s.Measured(t); !strings.Contains(m, `varnet_failing_jobs{kind="plan"} `) {
+	if m := s.Measured(t); !strings.Contains(m, `varnet_failing_jobs{kind="plan"} 1`) {
 		t.Error("the metrics do not count the jobs that fail")
 	}
 	do := drive(t, browser.Options{Width: 1280, Height: 800})

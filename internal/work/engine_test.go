@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"math/rand/v2"
 	"net"
 	"os"
 	"path/filepath"
@@ -305,33 +306,34 @@ func TestAFaultIsTriedAgain(t *testing.T) {
 	}
 }
 
-// wordy is a network whose hosts refuse at length, in letters of two bytes, with a NUL among them.
-type wordy struct{ probe.Dialer }
+// altered is a network that alters what hosts say, line by line, without the line ends.
+type altered struct {
+	probe.Dialer
+	alter func(line string) string
+}
 
-func (w wordy) DialContext(ctx context.Context, network, addr string) (net.Conn, error) {
-	conn, err := w.Dialer.DialContext(ctx, network, addr)
+func (a altered) DialContext(ctx context.Context, network, addr string) (net.Conn, error) {
+	conn, err := a.Dialer.DialContext(ctx, network, addr)
 	if err != nil {
 		return nil, err
 	}
-	return &wordyConn{Conn: conn, in: bufio.NewReader(conn)}, nil
+	return &alteredConn{Conn: conn, in: bufio.NewReader(conn), alter: a.alter}, nil
 }
 
-type wordyConn struct {
+type alteredConn struct {
 	net.Conn
-	in   *bufio.Reader
-	left []byte
+	in    *bufio.Reader
+	alter func(line string) string
+	left  []byte
 }
 
-func (c *wordyConn) Read(p []byte) (int, error) {
+func (c *alteredConn) Read(p []byte) (int, error) {
 	if len(c.left) == 0 {
-		line, err := c.in.ReadBytes('\n')
+		line, err := c.in.ReadString('\n')
 		if err != nil {
 			return 0, err
 		}
-		if text := strings.TrimRight(string(line), "\r\n"); text[0] == '5' || text[0] == '4' {
-			line = []byte(text + " \x00" + strings.Repeat("семена ", 80) + "\r\n")
-		}
-		c.left = line
+		c.left = []byte(c.alter(strings.TrimRight(line, "\r\n")) + "\r\n")
 	}
 	n := copy(p, c.left)
 	c.left = c.left[n:]
@@ -340,7 +342,13 @@ func (c *wordyConn) Read(p []byte) (int, error) {
 
 // TestWordsNoDatabaseTakes: what hosts say is written down whatever it holds, and wherever it is cut.
 func TestWordsNoDatabaseTakes(t *testing.T) {
-	p := newPlant(t, "fernhollow", func(c *work.Config) { c.Prober.Way.Dialer = wordy{c.Prober.Way.Dialer} })
+	atLength := func(line string) string {
+		if line == "" || line[0] != '4' && line[0] != '5' {
+			return line
+		}
+		return line + " \x00" + strings.Repeat("семена ", 80) // letters of two bytes
+	}
+	p := newPlant(t, "fernhollow", func(c *work.Config) { c.Prober.Way.Dialer = altered{c.Prober.Way.Dialer, atLength} })
 	p.goOutAsTheProber()
 	l := p.bring(150)
 	run := p.finished(p.start(l, 0).ID)
@@ -348,6 +356,51 @@ func TestWordsNoDatabaseTakes(t *testing.T) {
 		t.Errorf("found %v of %d", found, l.Addresses+l.Malformed)
 	}
 	p.holdTruth(run)
+}
+
+// TestHostsThatSayAnything: whatever comes over the wire, no job fails over it, and each address has a result in the end.
+func TestHostsThatSayAnything(t *testing.T) {
+	log := &testkit.Log{}
+	anything := func(line string) string {
+		if rand.IntN(12) > 0 {
+			return line
+		}
+		at := rand.IntN(len(line) + 1)
+		noise := make([]byte, rand.IntN(40))
+		for i := range noise {
+			noise[i] = byte(rand.IntN(256))
+		}
+		switch rand.IntN(8) {
+		case 0:
+			return line[:at] + string(noise) + line[at:]
+		case 1:
+			return line[:at]
+		case 2:
+			return string(noise)
+		case 3:
+			return line + "\r\n" + line
+		case 4:
+			return line[:at] + strings.Repeat("\xd1\x81", rand.IntN(3000)) + line[at:]
+		case 5:
+			return strings.Repeat(line[:min(3, len(line))]+"-and so on\r\n", rand.IntN(300)) + line
+		case 6:
+			return fmt.Sprintf("%d.%d.%d %s", rand.IntN(700), rand.IntN(9), rand.IntN(99), line)
+		}
+		return strings.ToUpper(line[:at]) + "\r" + line[at:]
+	}
+	p := newPlant(t, "fernhollow", func(c *work.Config) {
+		c.Prober.Way.Dialer = altered{c.Prober.Way.Dialer, anything}
+		c.Log = slog.New(slog.NewTextHandler(log, &slog.HandlerOptions{Level: slog.LevelWarn}))
+	})
+	p.goOutAsTheProber()
+	l := p.bring(400)
+	run := p.finished(p.start(l, 0).ID)
+	if found := p.counts(run); total(found) != l.Addresses+l.Malformed {
+		t.Errorf("found %v of %d", found, l.Addresses+l.Malformed)
+	}
+	if said := log.String(); strings.Contains(said, "a job ") {
+		t.Errorf("the log says %s", said)
+	}
 }
 
 // TestAFailureIsTriedAgain: jobs whose results the database does not take at first say so in the log, the first times and

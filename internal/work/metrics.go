@@ -88,8 +88,12 @@ func (s state) Collect(to chan<- prometheus.Metric) {
 		gauge(workersNow, float64(len(workers)))
 	}
 	if failing, err := s.engine.Failing(ctx); err == nil {
+		now := map[string]int64{}
 		for _, f := range failing {
-			gauge(failingNow, float64(f.Jobs), f.Kind)
+			now[f.Kind] = f.Jobs
+		}
+		for kind := range s.engine.does {
+			gauge(failingNow, float64(now[kind]), kind)
 		}
 	}
 	outcomes, err := s.engine.Store.Outcomes(ctx)
