@@ -115,6 +115,17 @@ func Line(text string) string {
 	}, text)
 }
 
+// IsText reports whether something is a text as databases take it: UTF-8, without NUL.
+func IsText(s string) bool { return strings.IndexByte(s, 0) < 0 && utf8.ValidString(s) }
+
+// AsText returns a text with U+FFFD in place of what is none, see IsText.
+func AsText(s string) string {
+	if IsText(s) {
+		return s
+	}
+	return strings.ReplaceAll(strings.ToValidUTF8(s, "\ufffd"), "\x00", "\ufffd")
+}
+
 // Clip returns a text cut at a length in bytes, at the edge of a letter: a part of a letter is no text, which no database takes.
 func Clip(text string, most int) string {
 	if len(text) <= most {

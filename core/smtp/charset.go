@@ -12,6 +12,8 @@ import (
 	"golang.org/x/text/encoding/korean"
 	"golang.org/x/text/encoding/simplifiedchinese"
 	"golang.org/x/text/encoding/traditionalchinese"
+
+	"varnet/core/say"
 )
 
 // RFC 5321 section 4.2 has replies in ASCII, RFC 6531 in UTF-8. Hosts write them in
@@ -28,12 +30,12 @@ var charsets = []encoding.Encoding{
 // Decode returns a line of 8-bit text whose character set nobody names. What can be read
 // in no way has replacement characters in its place, and so has NUL, which no reply may hold (RFC 5321 section 4.2)
 // and no database takes.
-func Decode(line []byte) string { return strings.ReplaceAll(decode(line), "\x00", "\ufffd") }
+func Decode(line []byte) string { return say.AsText(decode(line)) }
 
 func decode(line []byte) string {
 	if bytes.Contains(line, []byte("\x1b$")) || bytes.Contains(line, []byte("\x1b(")) {
 		if s, err := japanese.ISO2022JP.NewDecoder().Bytes(line); err == nil {
-			return strings.ToValidUTF8(string(s), "\ufffd")
+			return string(s)
 		}
 	}
 	if utf8.Valid(line) {

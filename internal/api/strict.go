@@ -7,7 +7,6 @@ import (
 	"net/http"
 	"slices"
 	"strings"
-	"unicode/utf8"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5"
@@ -28,7 +27,7 @@ func strict(h huma.API) func(huma.Context, func(huma.Context)) {
 			}
 		}
 		u := ctx.URL()
-		if !isText(u.Path) {
+		if !say.IsText(u.Path) {
 			_ = huma.WriteErr(h, ctx, http.StatusUnprocessableEntity, "The path holds what is no text. Nothing was done.", &huma.ErrorDetail{Location: "path", Message: noText})
 			return
 		}
@@ -37,7 +36,7 @@ func strict(h huma.API) func(huma.Context, func(huma.Context)) {
 		for _, name := range slices.Sorted(maps.Keys(query)) {
 			if !slices.Contains(known, name) {
 				wrong = append(wrong, &huma.ErrorDetail{Location: "query." + name, Message: noParameter(known)})
-			} else if slices.ContainsFunc(query[name], func(value string) bool { return !isText(value) }) {
+			} else if slices.ContainsFunc(query[name], func(value string) bool { return !say.IsText(value) }) {
 				odd = append(odd, &huma.ErrorDetail{Location: "query." + name, Message: noText})
 			}
 		}
@@ -54,9 +53,6 @@ func strict(h huma.API) func(huma.Context, func(huma.Context)) {
 
 // noText says what a text may not hold: no name and no address has it, and the database takes none.
 const noText = "a text holds no NUL (U+0000) and nothing but UTF-8; send it without"
-
-// isText reports whether a text is one.
-func isText(s string) bool { return strings.IndexByte(s, 0) < 0 && utf8.ValidString(s) }
 
 // textFormat is JSON whose strings are texts.
 func textFormat() huma.Format {
@@ -80,7 +76,7 @@ func textFormat() huma.Format {
 func noTextAt(place string, v any) string {
 	switch v := v.(type) {
 	case string:
-		if !isText(v) {
+		if !say.IsText(v) {
 			return cmp.Or(place, "the body")
 		}
 	case []any:
@@ -91,7 +87,7 @@ func noTextAt(place string, v any) string {
 		}
 	case map[string]any:
 		for _, name := range slices.Sorted(maps.Keys(v)) {
-			if !isText(name) {
+			if !say.IsText(name) {
 				return cmp.Or(place, "the body")
 			}
 			if at := noTextAt(place+"."+name, v[name]); at != "" {

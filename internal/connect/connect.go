@@ -19,6 +19,7 @@ import (
 	"strings"
 
 	"varnet/core/problem"
+	"varnet/core/say"
 )
 
 // Act is something that a place can do with a contact.
@@ -379,6 +380,14 @@ func (c Contact) Hold() error {
 		}
 	}
 	return nil
+}
+
+// Text is a value as a list has it: a text, from which what is none is left out.
+func Text(v string) string {
+	if say.IsText(v) {
+		return v
+	}
+	return strings.ToValidUTF8(strings.ReplaceAll(v, "\x00", ""), "")
 }
 
 // shortened is a text of at most so many characters.

@@ -21,16 +21,25 @@ type Failing struct {
 	Said string
 }
 
+// fails tells in SQL that a job failed so many times in a row ($1), and first so long ago ($2).
+const fails = `state IN ('available', 'running', 'retryable', 'scheduled') AND cardinality(errors) >= $1 AND (errors[1]->>'at')::timestamptz < now() - $2::interval`
+
 // Failing returns what failed so many times in a row, and first so long ago, by kind of job; what has failed longest comes
 // first. A job that succeeds, or is given up, is not among it any more.
 func (s *Store) Failing(ctx context.Context, times int, long time.Duration) ([]Failing, error) {
 	return many[Failing](ctx, s.db, `SELECT * FROM (
 			SELECT DISTINCT ON (kind) kind, count(*) OVER (PARTITION BY kind) AS jobs, (errors[1]->>'at')::timestamptz AS since, attempt AS attempts,
 				coalesce((args->>'run')::bigint, 0) AS run, coalesce(args->>'key', '') AS lane_key, coalesce(errors[cardinality(errors)]->>'error', '') AS said
-			FROM river_job WHERE state IN ('available', 'running', 'retryable', 'scheduled')
-				AND cardinality(errors) >= $1 AND (errors[1]->>'at')::timestamptz < now() - $2::interval
-			ORDER BY kind, since, id) longest
+			FROM river_job WHERE `+fails+` ORDER BY kind, since, id) longest
 		ORDER BY since, kind`, times, long)
+}
+
+// FailingSince returns since when lanes have failed in this way, by their keys, and since when the planning of a run has,
+// by "".
+func (s *Store) FailingSince(ctx context.Context, times int, long time.Duration, run int64, laneKeys []string) (map[string]time.Time, error) {
+	rows, err := s.db.Query(ctx, `SELECT CASE kind WHEN 'lane' THEN rtrim(args->>'key', '!') ELSE '' END, min((errors[1]->>'at')::timestamptz)
+		FROM river_job WHERE `+fails+` AND (kind = 'plan' AND (args->>'run')::bigint = $3 OR kind = 'lane' AND rtrim(args->>'key', '!') = ANY($4)) GROUP BY 1`, times, long, run, laneKeys)
+	return byKey[time.Time](rows, err)
 }
 
 // ToldSince returns in which words an event of a kind was recorded within some time.

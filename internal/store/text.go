@@ -5,12 +5,11 @@ import (
 	"context"
 	"encoding/json"
 	"slices"
-	"strings"
-	"unicode/utf8"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 
+	"varnet/core/say"
 	"varnet/internal/store/pack"
 )
 
@@ -18,35 +17,24 @@ import (
 // strangers say (mail hosts, bounces, platforms, browsers) is made a text where it is read; this is the last door: what
 // comes here all the same has U+FFFD in those places, so that no job that writes it down fails again and again.
 
-// asText returns a text that PostgreSQL takes.
-func asText(s string) string {
-	if strings.IndexByte(s, 0) < 0 && utf8.ValidString(s) {
-		return s
-	}
-	return strings.ReplaceAll(strings.ToValidUTF8(s, "\ufffd"), "\x00", "\ufffd")
-}
-
-// isText reports whether asText leaves a text as it is.
-func isText(s string) bool { return asText(s) == s }
-
 // asTexts returns values of a statement, with texts that PostgreSQL takes.
 func asTexts(values []any) []any {
 	for i, v := range values {
 		var now any
 		switch v := v.(type) {
 		case string:
-			if !isText(v) {
-				now = asText(v)
+			if !say.IsText(v) {
+				now = say.AsText(v)
 			}
 		case *string:
-			if v != nil && !isText(*v) {
-				now = asText(*v)
+			if v != nil && !say.IsText(*v) {
+				now = say.AsText(*v)
 			}
 		case []string:
-			if !allTexts(v) {
+			if slices.ContainsFunc(v, func(s string) bool { return !say.IsText(s) }) {
 				texts := slices.Clone(v)
 				for n := range texts {
-					texts[n] = asText(texts[n])
+					texts[n] = say.AsText(texts[n])
 				}
 				now = texts
 			}
@@ -57,10 +45,6 @@ func asTexts(values []any) []any {
 		}
 	}
 	return values
-}
-
-func allTexts(all []string) bool {
-	return !slices.ContainsFunc(all, func(s string) bool { return !isText(s) })
 }
 
 // marshal writes a value as JSON that PostgreSQL takes: a string that escapes NUL, or half a letter, has U+FFFD instead.
@@ -82,7 +66,7 @@ func marshal(v any) ([]byte, error) {
 func withTexts(v any) any {
 	switch v := v.(type) {
 	case string:
-		return asText(v)
+		return say.AsText(v)
 	case []any:
 		for i := range v {
 			v[i] = withTexts(v[i])
@@ -90,7 +74,7 @@ func withTexts(v any) any {
 	case map[string]any:
 		texts := make(map[string]any, len(v))
 		for name, value := range v {
-			texts[asText(name)] = withTexts(value)
+			texts[say.AsText(name)] = withTexts(value)
 		}
 		return texts
 	}

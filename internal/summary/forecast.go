@@ -11,6 +11,8 @@ import (
 type Left struct {
 	pace.Forecast
 	Awaited []Awaited
+	// PlanFails is since when planning the run has failed each time, for a fault that is not the hosts'; nil: it has not.
+	PlanFails *time.Time
 }
 
 // Awaited is what is waited for at an operator; "" stands for all the small ones
@@ -24,6 +26,8 @@ type Awaited struct {
 	Rests bool
 	// Unresolved stands for addresses whose domain DNS failed for.
 	Unresolved bool
+	// Fails is since when asking has failed each time, for a fault that is not the host's; nil: it has not.
+	Fails *time.Time
 	// Lanes are how many sessions it gets, PerSecond what one got through.
 	Lanes     int
 	PerSecond float64

@@ -93,9 +93,12 @@ func (s *Summaries) await(ctx context.Context, r store.Run, b *contract.Run, zon
 	if err != nil {
 		return err
 	}
+	if left.PlanFails != nil {
+		b.Waits = append(b.Waits, contract.Wait{Failing: true, Sentence: "Planning the run " + failsSince(*left.PlanFails, zone)})
+	}
 	for _, w := range left.Awaited {
 		if len(b.Waits) < mostWaits {
-			b.Waits = append(b.Waits, contract.Wait{Operator: w.Operator, Addresses: w.Ready + w.InHand + w.Postponed, Until: untilOf(w), Sentence: waitSentence(w, zone)})
+			b.Waits = append(b.Waits, contract.Wait{Operator: w.Operator, Addresses: w.Ready + w.InHand + w.Postponed, Until: untilOf(w), Failing: w.Fails != nil, Sentence: waitSentence(w, zone)})
 		}
 	}
 	now := time.Now()
@@ -126,6 +129,8 @@ func waitSentence(w Awaited, zone *time.Location) string {
 	}
 	all := say.Addresses(w.Ready+w.InHand+w.Postponed) + " " + whom
 	switch {
+	case w.Fails != nil:
+		return all + ": asking them " + failsSince(*w.Fails, zone)
 	case w.Rests:
 		return fmt.Sprintf("%s: it complained of too many questions and is left alone until %s.", all, Clock(*w.Until, zone))
 	case w.Ready+w.InHand == 0:
@@ -144,10 +149,15 @@ func waitSentence(w Awaited, zone *time.Location) string {
 	return all + ": " + how + "."
 }
 
+// failsSince says that something has failed each time since then, and what comes next.
+func failsSince(at time.Time, zone *time.Location) string {
+	return fmt.Sprintf("has failed since %s, for a fault that is not the hosts’. It is retried every few seconds, and whoever looks after the installation has been told.", at.In(zone).Format("2 January, 15:04 MST"))
+}
+
 // Waiting returns what of the waits is news to somebody who watches.
 func Waiting(waits []contract.Wait) (out string) {
 	for _, w := range waits {
-		out += fmt.Sprint(w.Operator, w.Addresses, w.Until, " ")
+		out += fmt.Sprint(w.Operator, w.Addresses, w.Until, w.Failing, " ")
 	}
 	return out
 }

@@ -67,12 +67,13 @@ func berlin(t *testing.T) *time.Location {
 // TestWaitSentence says what is waited for, at whom and until when.
 func TestWaitSentence(t *testing.T) {
 	for want, w := range map[string]Awaited{
-		"12 addresses hosted by mill.example: 4 are being asked, on at most 3 sessions at a time.":                      {Operator: "mill.example", Ready: 8, InHand: 4, Lanes: 3},
-		"1 address hosted by mill.example: waiting for a free lane, on at most 1 session at a time.":                    {Operator: "mill.example", Ready: 1, Lanes: 1},
-		"9 addresses hosted by mill.example: put off, to be asked again from 12:00:00 UTC on.":                          {Operator: "mill.example", Postponed: 9, Until: &noon},
-		"9 addresses hosted by mill.example: it complained of too many questions and is left alone until 12:00:00 UTC.": {Operator: "mill.example", Ready: 9, Rests: true, Until: &noon},
-		"3 addresses whose domain DNS failed for: put off, to be asked again from 12:00:00 UTC on.":                     {Operator: "?", Unresolved: true, Postponed: 3, Until: &noon},
-		"5 addresses at small operators, which share lanes: 2 are being asked; 1 was put off until 12:00:00 UTC.":       {Ready: 2, InHand: 2, Postponed: 1, Until: &noon},
+		"12 addresses hosted by mill.example: 4 are being asked, on at most 3 sessions at a time.":                                                                                                                              {Operator: "mill.example", Ready: 8, InHand: 4, Lanes: 3},
+		"1 address hosted by mill.example: waiting for a free lane, on at most 1 session at a time.":                                                                                                                            {Operator: "mill.example", Ready: 1, Lanes: 1},
+		"9 addresses hosted by mill.example: put off, to be asked again from 12:00:00 UTC on.":                                                                                                                                  {Operator: "mill.example", Postponed: 9, Until: &noon},
+		"9 addresses hosted by mill.example: it complained of too many questions and is left alone until 12:00:00 UTC.":                                                                                                         {Operator: "mill.example", Ready: 9, Rests: true, Until: &noon},
+		"2 addresses hosted by mill.example: asking them has failed since 27 November, 12:00 UTC, for a fault that is not the hosts’. It is retried every few seconds, and whoever looks after the installation has been told.": {Operator: "mill.example", Ready: 2, Fails: &noon},
+		"3 addresses whose domain DNS failed for: put off, to be asked again from 12:00:00 UTC on.":                                                                                                                             {Operator: "?", Unresolved: true, Postponed: 3, Until: &noon},
+		"5 addresses at small operators, which share lanes: 2 are being asked; 1 was put off until 12:00:00 UTC.":                                                                                                               {Ready: 2, InHand: 2, Postponed: 1, Until: &noon},
 	} {
 		if got := waitSentence(w, time.UTC); got != want {
 			t.Errorf("%+v: %s\nwant %s", w, got, want)

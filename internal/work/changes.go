@@ -153,12 +153,12 @@ func (c *collecting) records(names []string) records {
 
 func (r records) of(one connect.Contact) []string {
 	out := make([]string, r.width)
-	out[0] = asCell(one.Key)
+	out[0] = connect.Text(one.Key)
 	for i, a := range connect.InColumns(one.Addresses) {
-		out[1+i] = asCell(a)
+		out[1+i] = connect.Text(a)
 	}
 	for _, cell := range one.Cells {
-		out[r.place[cell.Name]] = asCell(cell.Value)
+		out[r.place[cell.Name]] = connect.Text(cell.Value)
 	}
 	return out
 }

@@ -268,9 +268,6 @@ func flushed(out *csv.Writer) error {
 	return out.Error()
 }
 
-// asCell is a value as a list has it: text without NUL.
-func asCell(v string) string { return strings.ToValidUTF8(strings.ReplaceAll(v, "\x00", ""), "") }
-
 // become imports what came as a list, once: in the place of the earlier one, if there is one.
 func (c *collecting) become(ctx context.Context, fileName string, addresses []int, body io.Reader) error {
 	e := c.engine

@@ -1,6 +1,7 @@
 package work
 
 import (
+	"cmp"
 	"context"
 	"maps"
 	"slices"
@@ -17,12 +18,20 @@ import (
 // Left returns what is left of a run.
 func (e *Engine) Left(ctx context.Context, run store.Run) (l summary.Left, err error) {
 	awaited, err := e.Store.Awaited(ctx, run.ID)
-	if err != nil || len(awaited) == 0 {
+	if err != nil {
 		return l, err
 	}
 	keys := make([]string, len(awaited))
 	for i, a := range awaited {
 		keys[i] = a.LaneKey
+	}
+	fails, err := e.Store.FailingSince(ctx, failingTimes, failingFor, run.ID, keys)
+	if err != nil {
+		return l, err
+	}
+	l.PlanFails = since(fails, "")
+	if len(awaited) == 0 {
+		return l, nil
 	}
 	q, err := e.queues(ctx, run.ID, keys)
 	if err != nil {
@@ -37,9 +46,10 @@ func (e *Engine) Left(ctx context.Context, run store.Run) (l summary.Left, err e
 		}
 		if pace.IsShared(a.LaneKey) {
 			add(&shared, a, load)
+			shared.Fails = cmp.Or(shared.Fails, since(fails, a.LaneKey))
 			continue
 		}
-		one := summary.Awaited{Operator: a.LaneKey, Unresolved: a.LaneKey == pace.Unresolved}
+		one := summary.Awaited{Operator: a.LaneKey, Unresolved: a.LaneKey == pace.Unresolved, Fails: since(fails, a.LaneKey)}
 		add(&one, a, load)
 		if load.Rest > 0 {
 			until := q.now.Add(load.Rest)
@@ -52,6 +62,15 @@ func (e *Engine) Left(ctx context.Context, run store.Run) (l summary.Left, err e
 	}
 	l.Forecast = pace.Expect(loads, q.lanes)
 	return l, nil
+}
+
+// since returns since when something has failed; nil where it has not.
+func since(fails map[string]time.Time, what string) *time.Time {
+	at, is := fails[what]
+	if !is {
+		return nil
+	}
+	return &at
 }
 
 func add(a *summary.Awaited, o store.Awaited, l pace.Load) {

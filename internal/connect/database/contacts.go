@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"unicode/utf8"
 
 	"varnet/internal/connect"
 )
@@ -151,17 +150,9 @@ func (p *place) reader(rows *sql.Rows) (func() (connect.Contact, error), error) 
 		}
 		for i, n := range names {
 			if i != key && !slices.Contains(addresses, i) {
-				c.Cells = append(c.Cells, connect.Cell{Name: n, Value: valid(cells[i].String)})
+				c.Cells = append(c.Cells, connect.Cell{Name: n, Value: connect.Text(cells[i].String)})
 			}
 		}
 		return c, c.Hold()
 	}, nil
-}
-
-// valid is text as it may be kept; bytes that are none are left out.
-func valid(text string) string {
-	if utf8.ValidString(text) && !strings.Contains(text, "\x00") {
-		return text
-	}
-	return strings.ToValidUTF8(strings.ReplaceAll(text, "\x00", ""), "")
 }

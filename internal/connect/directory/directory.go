@@ -12,7 +12,6 @@ import (
 	"slices"
 	"strings"
 	"time"
-	"unicode/utf8"
 
 	ber "github.com/go-asn1-ber/asn1-ber"
 	"github.com/go-ldap/ldap/v3"
@@ -379,7 +378,7 @@ func (p *place) contact(e *ldap.Entry) connect.Contact {
 		if own || strings.EqualFold(a.Name, uuid) || strings.EqualFold(a.Name, "userPassword") {
 			continue
 		}
-		if text := strings.Join(a.Values, "; "); utf8.ValidString(text) && !strings.Contains(text, "\x00") {
+		if text := strings.Join(a.Values, "; "); say.IsText(text) {
 			c.Cells = append(c.Cells, connect.Cell{Name: a.Name, Value: text})
 		}
 	}

@@ -10586,6 +10586,8 @@ export interface components {
              * @description Addresses that are waited for there.
              */
             addresses: number;
+            /** @description Asking them, or planning the run, has failed each time for a while, for a fault that is not the hosts’. */
+            failing?: boolean;
             /** @description Who runs the exchangers; empty for all the small ones that share lanes. */
             operator: string;
             /** @description What is waited for, in a sentence. */

@@ -1,3 +1,4 @@
+import { Alert } from "antd";
 import type { Run } from "../../api/client";
 import { plural, share, time } from "../../words";
 
@@ -55,16 +56,28 @@ function Expected({ run }: { run: Run }) {
   );
 }
 
+/** Waits says what the run waits for; what fails stands open. */
 function Waits({ run }: { run: Run }) {
-  if (run.waits.length === 0) return null;
+  const failing = run.waits.filter((w) => w.failing);
+  const others = run.waits.filter((w) => !w.failing);
   return (
-    <details className="waits">
-      <summary>Waiting for</summary>
-      <ul>
-        {run.waits.map((w) => (
-          <li key={w.operator + w.sentence.slice(-24)}>{w.sentence}</li>
-        ))}
-      </ul>
-    </details>
+    <>
+      {failing.map((w) => (
+        <Alert key={keyOf(w)} type="warning" role="status" title={w.sentence} className="notice" />
+      ))}
+      {others.length > 0 && (
+        <details className="waits">
+          <summary>Waiting for</summary>
+          <ul>
+            {others.map((w) => (
+              <li key={keyOf(w)}>{w.sentence}</li>
+            ))}
+          </ul>
+        </details>
+      )}
+    </>
   );
 }
+
+/** keyOf is what stays of a wait while its numbers change. */
+const keyOf = (w: Run["waits"][number]) => w.operator + w.sentence.replaceAll(/[\d,:]+/g, "");
