@@ -63,7 +63,7 @@ func (c *cli) tellHealth(h contract.ServiceHealth) error {
 		return err
 	}
 	for _, f := range h.Failing {
-		line := fmt.Sprintf("%s (%s) since %s, %s so far; the last error: %s", f.Does, cmp.Or(f.At, say.Plural(f.Jobs, "job fails", "jobs fail")), f.Since.Local().Format("2 January, 15:04"), say.Plural(int64(f.Attempts), "attempt", "attempts"), f.Said)
+		line := fmt.Sprintf("%s (%s) has been failing since %s, after %s; the last error: %s", f.Does, cmp.Or(f.At, say.Plural(f.Jobs, "job fails", "jobs fail")), f.Since.Local().Format("2 January, 15:04"), say.Plural(int64(f.Attempts), "attempt", "attempts"), f.Said)
 		if err := c.sentence(say.Sentence(printable(line))); err != nil {
 			return err
 		}

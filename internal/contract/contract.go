@@ -250,7 +250,7 @@ type Wait struct {
 	Operator  string     `json:"operator" doc:"Who runs the exchangers; empty for all the small ones that share lanes."`
 	Addresses int64      `json:"addresses" doc:"Addresses that are waited for there."`
 	Until     *time.Time `json:"until,omitempty" doc:"When the first of them may be asked; left out when that is now."`
-	Failing   bool       `json:"failing,omitempty" doc:"Asking them, or planning the run, has failed each time for a while, for a fault that is not the hosts’."`
+	Failing   bool       `json:"failing,omitempty" doc:"Asking them, or planning the run, has been failing for a while, through no fault of the mail hosts."`
 	Sentence  string     `json:"sentence" doc:"What is waited for, in a sentence."`
 }
 

@@ -74,12 +74,12 @@ func TestWorkThatKeepsFailing(t *testing.T) {
 	if m := s.Measured(t); !strings.Contains(m, `varnet_failing_jobs{kind="plan"} 1`) {
 		t.Error("the metrics do not count the jobs that fail")
 	}
-	if r, err := api.Run(t.Context(), run.ID); err != nil || len(r.Waits) != 1 || !r.Waits[0].Failing || !strings.HasPrefix(r.Waits[0].Sentence, "Planning the run has failed since ") {
+	if r, err := api.Run(t.Context(), run.ID); err != nil || len(r.Waits) != 1 || !r.Waits[0].Failing || !strings.HasPrefix(r.Waits[0].Sentence, "Planning the run has been failing since ") {
 		t.Errorf("the run waits for %+v, %v", r.Waits, err)
 	}
 	do := drive(t, browser.Options{Width: 1280, Height: 800})
 	do("what fails", browser.SignIn(s.URL), chromedp.Navigate(s.URL+"/health"), browser.Text("What keeps failing"), browser.Text("planning runs"), browser.Text("no room is left"))
-	do("the run says so", chromedp.Navigate(s.URL+"/runs/1"), browser.Text("Planning the run has failed since"))
+	do("the run says so", chromedp.Navigate(s.URL+"/runs/1"), browser.Text("Planning the run has been failing since"))
 	do("a notice", chromedp.Navigate(s.URL+"/notices"), browser.Text("Background work keeps failing"), browser.Press("See what fails"), browser.Text("What keeps failing"))
 
 	execute("DROP TRIGGER refusing ON batch")

@@ -11,7 +11,7 @@ import (
 type Left struct {
 	pace.Forecast
 	Awaited []Awaited
-	// PlanFails is since when planning the run has failed each time, for a fault that is not the hosts'; nil: it has not.
+	// PlanFails is since when planning the run has been failing, through no fault of the hosts; nil: it has not.
 	PlanFails *time.Time
 }
 
@@ -26,7 +26,7 @@ type Awaited struct {
 	Rests bool
 	// Unresolved stands for addresses whose domain DNS failed for.
 	Unresolved bool
-	// Fails is since when asking has failed each time, for a fault that is not the host's; nil: it has not.
+	// Fails is since when asking has been failing, through no fault of the host; nil: it has not.
 	Fails *time.Time
 	// Lanes are how many sessions it gets, PerSecond what one got through.
 	Lanes     int

@@ -149,9 +149,9 @@ func waitSentence(w Awaited, zone *time.Location) string {
 	return all + ": " + how + "."
 }
 
-// failsSince says that something has failed each time since then, and what comes next.
+// failsSince says that something has been failing since then, and what comes next.
 func failsSince(at time.Time, zone *time.Location) string {
-	return fmt.Sprintf("has failed since %s, for a fault that is not the hosts’. It is retried every few seconds, and whoever looks after the installation has been told.", at.In(zone).Format("2 January, 15:04 MST"))
+	return fmt.Sprintf("has been failing since %s, through no fault of the mail hosts. It is retried every few seconds; whoever looks after the installation has been told.", at.In(zone).Format("2 January, 15:04 MST"))
 }
 
 // Waiting returns what of the waits is news to somebody who watches.

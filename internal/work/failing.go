@@ -98,7 +98,7 @@ func (f Failing) says() string {
 	if at != "" {
 		at = " (" + at + ")"
 	}
-	return say.Sentence(fmt.Sprintf("%s%s has failed since %s, %s so far, and is tried again.", f.Does, at, f.Since.UTC().Format("2 January, 15:04 MST"), say.Plural(int64(f.Attempts), "time", "times")))
+	return say.Sentence(fmt.Sprintf("%s%s has been failing since %s, after %s. It is retried every few seconds.", f.Does, at, f.Since.UTC().Format("2 January, 15:04 MST"), say.Plural(int64(f.Attempts), "attempt", "attempts")))
 }
 
 // textErrors makes texts of what failed in jobs, which River writes down: what strangers say may hold what PostgreSQL

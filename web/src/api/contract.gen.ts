@@ -10586,7 +10586,7 @@ export interface components {
              * @description Addresses that are waited for there.
              */
             addresses: number;
-            /** @description Asking them, or planning the run, has failed each time for a while, for a fault that is not the hosts’. */
+            /** @description Asking them, or planning the run, has been failing for a while, through no fault of the mail hosts. */
             failing?: boolean;
             /** @description Who runs the exchangers; empty for all the small ones that share lanes. */
             operator: string;
