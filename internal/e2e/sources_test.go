@@ -95,10 +95,11 @@ func TestBounceMailbox(t *testing.T) {
 		got := bouncedOf(t, api, m.ID)
 		return slices.Equal(got, []string{"ada@upperloam.example"}), fmt.Sprint(got)
 	})
-	inbox, unseen := box.Holds("INBOX")
-	if read, _ := box.Holds("Read"); inbox != 0 || read != 2 {
-		t.Errorf("%d messages are in INBOX (%d not seen), %d in Read", inbox, unseen, read)
-	}
+	eventually(t, 20*time.Second, func() (bool, string) { // what was imported is moved after it is recorded
+		inbox, unseen := box.Holds("INBOX")
+		read, _ := box.Holds("Read")
+		return inbox == 0 && read == 2, fmt.Sprintf("%d messages are in INBOX (%d not seen), %d in Read", inbox, unseen, read)
+	})
 	settings.Then, settings.ThenFolder, settings.Password = "flag", "", nil
 	if b, err = api.ChangeBounceSource(ctx, b.ID, contract.NewBounceSource{Name: "Returns", Mailbox: &settings}); err != nil {
 		t.Fatal(err)
