@@ -115,10 +115,10 @@ func Line(text string) string {
 	}, text)
 }
 
-// IsText reports whether something is a text as databases take it: UTF-8, without NUL.
+// IsText reports whether s is text that a database takes: UTF-8 without NUL.
 func IsText(s string) bool { return strings.IndexByte(s, 0) < 0 && utf8.ValidString(s) }
 
-// AsText returns a text with U+FFFD in place of what is none, see IsText.
+// AsText returns s as such text, with U+FFFD in place of NUL and of bytes that are not UTF-8.
 func AsText(s string) string {
 	if IsText(s) {
 		return s
@@ -126,7 +126,7 @@ func AsText(s string) string {
 	return strings.ReplaceAll(strings.ToValidUTF8(s, "\ufffd"), "\x00", "\ufffd")
 }
 
-// Clip returns a text cut at a length in bytes, at the edge of a letter: a part of a letter is no text, which no database takes.
+// Clip cuts a text to at most so many bytes, never within a character: half of one is not UTF-8, which no database takes.
 func Clip(text string, most int) string {
 	if len(text) <= most {
 		return text
@@ -137,7 +137,7 @@ func Clip(text string, most int) string {
 	return text[:most]
 }
 
-// Shorten returns a text cut as by Clip, with “…” where something is missing.
+// Shorten cuts a text as Clip does, and puts “…” where something is missing.
 func Shorten(text string, most int) string {
 	if len(text) <= most {
 		return text
@@ -145,8 +145,8 @@ func Shorten(text string, most int) string {
 	return Clip(text, most) + "…"
 }
 
-// Outside returns words of others fit to be kept and shown: with a space for whatever steers a terminal or turns the
-// direction of writing, and U+FFFD for bytes that are no UTF-8. Line breaks and tabs stay.
+// Outside makes words from outside safe to keep and show: with a space for each character that controls a terminal or
+// the direction of writing, and U+FFFD for bytes that are not UTF-8. Line breaks and tabs stay.
 func Outside(text string) string {
 	return strings.Map(func(r rune) rune {
 		if r == '\n' || r == '\t' || unicode.IsPrint(r) {

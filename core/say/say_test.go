@@ -67,9 +67,9 @@ func TestSentence(t *testing.T) {
 	}
 }
 
-// TestClip: a text is cut at the edge of a letter, and is text still.
+// TestClip: a text is never cut within a character.
 func TestClip(t *testing.T) {
-	const text = "aß語🌱z" // letters of one, two, three, four bytes and one
+	const text = "aß語🌱z" // characters of one, two, three, four bytes and one
 	for most, want := range []string{"", "a", "a", "aß", "aß", "aß", "aß語", "aß語", "aß語", "aß語", "aß語🌱", text, text} {
 		if got := say.Clip(text, most); got != want {
 			t.Errorf("%d bytes: %q, not %q", most, got, want)
@@ -80,7 +80,7 @@ func TestClip(t *testing.T) {
 	}
 }
 
-// TestOutside: words of others neither steer a terminal nor hold what is no text.
+// TestOutside: words from outside control no terminal, and are UTF-8.
 func TestOutside(t *testing.T) {
 	if got := say.Outside("no\x00 \x1b[31msuch\tuser\r\n\u202etxt.exe\xd1 – Нет"); got != "no   [31msuch\tuser \n txt.exe\ufffd – Нет" {
 		t.Errorf("%q", got)

@@ -28,7 +28,7 @@ var charsets = []encoding.Encoding{
 }
 
 // Decode returns a line of 8-bit text whose character set nobody names. What can be read
-// in no way has replacement characters in its place, and so has NUL, which no reply may hold (RFC 5321 section 4.2)
+// in no way has replacement characters in its place, and so has NUL, which no reply may contain (RFC 5321 section 4.2)
 // and no database takes.
 func Decode(line []byte) string { return say.AsText(decode(line)) }
 

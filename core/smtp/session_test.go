@@ -517,7 +517,7 @@ func FuzzConversation(f *testing.F) {
 	})
 }
 
-// holdTexts holds what is kept of a session to be texts, which databases take.
+// holdTexts checks that a database takes all that is kept of a session.
 func holdTexts(t *testing.T, s *Session) {
 	t.Helper()
 	for _, l := range s.Lines() {
@@ -532,7 +532,7 @@ func holdTexts(t *testing.T, s *Session) {
 func holdText(t *testing.T, said string) {
 	t.Helper()
 	if !utf8.ValidString(said) || strings.Contains(said, "\x00") {
-		t.Errorf("%q is no text", said)
+		t.Errorf("%q contains NUL, or is not UTF-8", said)
 	}
 }
 

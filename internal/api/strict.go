@@ -17,7 +17,7 @@ import (
 )
 
 // strict refuses query parameters that an operation does not have: a misspelt filter is
-// none, and an operation with none acts on everything. It also refuses what is no text.
+// none, and an operation with none acts on everything. It also refuses invalid text.
 func strict(h huma.API) func(huma.Context, func(huma.Context)) {
 	return func(ctx huma.Context, next func(huma.Context)) {
 		var known []string
@@ -28,7 +28,7 @@ func strict(h huma.API) func(huma.Context, func(huma.Context)) {
 		}
 		u := ctx.URL()
 		if !say.IsText(u.Path) {
-			_ = huma.WriteErr(h, ctx, http.StatusUnprocessableEntity, "The path holds what is no text. Nothing was done.", &huma.ErrorDetail{Location: "path", Message: noText})
+			_ = huma.WriteErr(h, ctx, http.StatusUnprocessableEntity, "The path contains invalid text. Nothing was done.", &huma.ErrorDetail{Location: "path", Message: noText})
 			return
 		}
 		query := u.Query()
@@ -44,17 +44,17 @@ func strict(h huma.API) func(huma.Context, func(huma.Context)) {
 		case len(wrong) > 0:
 			_ = huma.WriteErr(h, ctx, http.StatusUnprocessableEntity, "The query has parameters that this operation does not know. Nothing was done.", wrong...)
 		case len(odd) > 0:
-			_ = huma.WriteErr(h, ctx, http.StatusUnprocessableEntity, "The query holds what is no text. Nothing was done.", odd...)
+			_ = huma.WriteErr(h, ctx, http.StatusUnprocessableEntity, "The query contains invalid text. Nothing was done.", odd...)
 		default:
 			next(ctx)
 		}
 	}
 }
 
-// noText says what a text may not hold: no name and no address has it, and the database takes none.
-const noText = "a text holds no NUL (U+0000) and nothing but UTF-8; send it without"
+// noText says what text may not contain: no name and no address does, and the database takes neither.
+const noText = "NUL (U+0000), and bytes that are not UTF-8, are not allowed in text; send it without them"
 
-// textFormat is JSON whose strings are texts.
+// textFormat is JSON whose strings are valid text.
 func textFormat() huma.Format {
 	f := huma.DefaultJSONFormat
 	read := f.Unmarshal
@@ -72,7 +72,7 @@ func textFormat() huma.Format {
 	return f
 }
 
-// noTextAt returns the place in what was read of JSON of a string that is no text; "" where all are.
+// noTextAt returns the place of the first string in what was read of JSON that is not valid text; "" where all are.
 func noTextAt(place string, v any) string {
 	switch v := v.(type) {
 	case string:

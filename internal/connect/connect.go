@@ -382,7 +382,7 @@ func (c Contact) Hold() error {
 	return nil
 }
 
-// Text is a value as a list has it: a text, from which what is none is left out.
+// Text is a value as a list has it: without NUL, and without bytes that are not UTF-8.
 func Text(v string) string {
 	if say.IsText(v) {
 		return v

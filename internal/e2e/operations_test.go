@@ -263,7 +263,7 @@ func (c *caller) withNonsense(t *testing.T, key string, list, run int64) {
 				hold(name+" "+id, code, header, text)
 			}
 		}
-		for _, p := range op.Parameters { // what is no text, and numbers that no record has
+		for _, p := range op.Parameters { // invalid text, and numbers that no record has
 			fill := map[string]string{"id": fmt.Sprint(run), "other": fmt.Sprint(run), "ordinal": "1"}
 			switch kind := fmt.Sprint(p.Schema.Type); {
 			case p.In != "query":

@@ -10,9 +10,9 @@ import (
 	"varnet/internal/testkit"
 )
 
-// TestTextsThatAreNone: NUL, and bytes that are no UTF-8, are refused in words that name their place, wherever a request
-// holds them; in what browsers say of themselves they do no harm.
-func TestTextsThatAreNone(t *testing.T) {
+// TestInvalidTexts: wherever a request contains NUL, or bytes that are not UTF-8, it is refused in words that name the place;
+// in what a browser says of itself they do no harm.
+func TestInvalidTexts(t *testing.T) {
 	t.Parallel()
 	i := testkit.World(t, "fernhollow")
 	s := testkit.Serve(t, testkit.Settings(testkit.Database(t), i))
@@ -55,16 +55,16 @@ func TestTextsThatAreNone(t *testing.T) {
 		{"GET", "/policies/a%00b", "", 422, "path"},
 		{"DELETE", "/policies/a%fe", "", 422, "path"},
 		{"POST", "/workers/a%00b/drain", "", 422, "path"},
-		{"PATCH", "/lists/1", `{"name": "a\u0000b"}`, 400, "name: a text holds no NUL"},
-		{"POST", "/keys", `{"name": "a\u0000b", "scopes": ["read"]}`, 400, "name: a text holds no NUL"},
-		{"POST", "/lists/1/runs", `{"depth": "mailbox", "policy": "care\u0000ful"}`, 400, "policy: a text holds no NUL"},
-		{"POST", "/checks", `{"address": "a\u0000b@fernhollow.example"}`, 400, "address: a text holds no NUL"},
+		{"PATCH", "/lists/1", `{"name": "a\u0000b"}`, 400, "name: NUL (U+0000)"},
+		{"POST", "/keys", `{"name": "a\u0000b", "scopes": ["read"]}`, 400, "name: NUL (U+0000)"},
+		{"POST", "/lists/1/runs", `{"depth": "mailbox", "policy": "care\u0000ful"}`, 400, "policy: NUL (U+0000)"},
+		{"POST", "/checks", `{"address": "a\u0000b@fernhollow.example"}`, 400, "address: NUL (U+0000)"},
 	} {
-		if status, answer := call(c.method, c.path, c.body); status != c.status || !strings.Contains(answer, c.place) || !strings.Contains(answer, "no NUL") {
+		if status, answer := call(c.method, c.path, c.body); status != c.status || !strings.Contains(answer, c.place) || !strings.Contains(answer, "are not allowed in text") {
 			t.Errorf("%s %s %s: %d %s", c.method, c.path, c.body, status, answer)
 		}
 	}
-	// A text of a backslash and five letters is one.
+	// A backslash and five letters are text.
 	if status, answer := call("PATCH", "/lists/1", `{"name": "a\\u0000b"}`, "User-Agent", "seeds/\xff1", "Idempotency-Key", "\xfe1"); status != 200 || !strings.Contains(answer, `a\\u0000b`) {
 		t.Errorf("%d %s", status, answer)
 	}

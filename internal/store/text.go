@@ -13,11 +13,11 @@ import (
 	"varnet/internal/store/pack"
 )
 
-// PostgreSQL takes neither NUL nor bytes that are no UTF-8 in a text, and refuses the whole statement for one. What
-// strangers say (mail hosts, bounces, platforms, browsers) is made a text where it is read; this is the last door: what
-// comes here all the same has U+FFFD in those places, so that no job that writes it down fails again and again.
+// PostgreSQL refuses a whole statement for a NUL in a text, or for bytes that are not UTF-8. What mail hosts, bounces,
+// platforms and browsers say is made valid text where it is read. This is the last door: what arrives here all the same
+// is stored with U+FFFD in those places, so that no job fails again and again over what it has to store.
 
-// asTexts returns values of a statement, with texts that PostgreSQL takes.
+// asTexts returns the values of a statement with valid texts.
 func asTexts(values []any) []any {
 	for i, v := range values {
 		var now any
@@ -47,7 +47,7 @@ func asTexts(values []any) []any {
 	return values
 }
 
-// marshal writes a value as JSON that PostgreSQL takes: a string that escapes NUL, or half a letter, has U+FFFD instead.
+// marshal writes a value as JSON that PostgreSQL takes, with U+FFFD where a string escapes NUL or half of a surrogate pair.
 func marshal(v any) ([]byte, error) {
 	text, err := pack.Marshal(v)
 	if err != nil || !bytes.Contains(text, []byte(`\u0000`)) && !bytes.Contains(text, []byte(`\ud`)) && !bytes.Contains(text, []byte(`\uD`)) {
@@ -55,14 +55,14 @@ func marshal(v any) ([]byte, error) {
 	}
 	d := json.NewDecoder(bytes.NewReader(text))
 	d.UseNumber()
-	var read any // halves of letters become U+FFFD by being read
+	var read any // lone surrogates become U+FFFD by being read
 	if err := d.Decode(&read); err != nil {
 		return nil, err
 	}
 	return json.Marshal(withTexts(read))
 }
 
-// withTexts returns what was read of JSON, with texts that PostgreSQL takes.
+// withTexts returns what was read of JSON with valid texts.
 func withTexts(v any) any {
 	switch v := v.(type) {
 	case string:
@@ -81,7 +81,7 @@ func withTexts(v any) any {
 	return v
 }
 
-// door passes statements on with texts that PostgreSQL takes.
+// door passes statements on with valid texts.
 type door struct{ querier }
 
 func (d door) Exec(ctx context.Context, sql string, args ...any) (pgconn.CommandTag, error) {
@@ -107,7 +107,7 @@ func (d door) CopyFrom(ctx context.Context, table pgx.Identifier, columns []stri
 	return d.querier.CopyFrom(ctx, table, columns, textSource{src})
 }
 
-// textSource is records to be copied, with texts that PostgreSQL takes.
+// textSource is records to be copied, with valid texts.
 type textSource struct{ pgx.CopyFromSource }
 
 func (s textSource) Values() ([]any, error) {

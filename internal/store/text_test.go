@@ -10,8 +10,8 @@ import (
 	"varnet/internal/store"
 )
 
-// TestTextsThatAreNone: whatever a stranger said, what writes it down is taken, with U+FFFD where no text has anything.
-func TestTextsThatAreNone(t *testing.T) {
+// TestInvalidTexts: whatever came from outside is stored, with U+FFFD for NUL and for bytes that are not UTF-8.
+func TestInvalidTexts(t *testing.T) {
 	s := open(t)
 	ctx := t.Context()
 	w, err := s.NewWorkspace(ctx, "seed\x00 library \xff")
@@ -38,9 +38,9 @@ func TestTextsThatAreNone(t *testing.T) {
 		t.Errorf("among several: %v", err)
 	}
 	if _, err := s.Policy(ctx, w.ID, "care\x00ful", 0); err != store.ErrNotFound {
-		t.Errorf("a question about a text that is none: %v", err)
+		t.Errorf("asked for an invalid name: %v", err)
 	}
-	// As it came from another installation, or a program: half a letter, and NUL, as JSON escapes them.
+	// As a program may send it: a lone surrogate, and NUL, as JSON escapes them.
 	raw := json.RawMessage(`{"words": "a\ud83cb\u0000c", "n": 12345678901234567890}`)
 	var kept string
 	if err := s.Pool().QueryRow(ctx, "SELECT ($1::jsonb)::text", struct{ Raw json.RawMessage }{raw}).Scan(&kept); err != nil || kept != "{\"Raw\": {\"n\": 12345678901234567890, \"words\": \"a\ufffdb\ufffdc\"}}" {

@@ -101,8 +101,8 @@ func (f Failing) says() string {
 	return say.Sentence(fmt.Sprintf("%s%s has been failing since %s, after %s. It is retried every few seconds.", f.Does, at, f.Since.UTC().Format("2 January, 15:04 MST"), say.Plural(int64(f.Attempts), "attempt", "attempts")))
 }
 
-// textErrors makes texts of what failed in jobs, which River writes down: what strangers say may hold what PostgreSQL
-// takes in no text, and a job whose error it does not take stays as it is until it is rescued.
+// textErrors makes valid text of the errors of jobs, which River stores itself: one may quote what a mail host said, and a
+// job whose error PostgreSQL refuses stays as it is until it is rescued.
 type textErrors struct{ river.MiddlewareDefaults }
 
 // Work works a job.
@@ -114,7 +114,7 @@ func (*textErrors) Work(ctx context.Context, _ *rivertype.JobRow, work func(cont
 	return &textError{err}
 }
 
-// textError is an error whose words are a text.
+// textError is an error whose words are valid text.
 type textError struct{ error }
 
 func (e *textError) Error() string { return say.Outside(e.error.Error()) }
