@@ -363,7 +363,8 @@ func TestWhatWasNotAnsweredHasNoAnswer(t *testing.T) {
 		"says 421":       {"421 4.3.2 closing\r\n", Refused, 2},
 		"babbles":        {"yes, why not\r\n", Garbled, 0},
 		"runs on":        {strings.Repeat("z", maxLine+10) + "\r\n", Garbled, 0},
-		"never ends":     {strings.Repeat("250-ok, and more\r\n", maxReply/16+1) + "250 ok\r\n", Garbled, 0},
+		"has many lines": {strings.Repeat("250-ok\r\n", maxReplyLines) + "250 ok\r\n", Garbled, 0},
+		"has long lines": {strings.Repeat("250-"+strings.Repeat("ok, ", 100)+"\r\n", maxReply/400+1) + "250 ok\r\n", Garbled, 0},
 	} {
 		t.Run(name, func(t *testing.T) {
 			n := 0

@@ -16,9 +16,10 @@ import (
 
 // Bounds of what a host may send.
 const (
-	maxLine   = 4096  // bytes; RFC 5321 section 4.5.3.1.5 says 512
-	maxReply  = 16384 // bytes, all its lines together; a visit holds the replies about each of its mailboxes
-	mostNoted = 1000  // bytes of a line are kept
+	maxLine       = 4096 // bytes; RFC 5321 section 4.5.3.1.5 says 512
+	maxReplyLines = 200
+	maxReply      = 16384 // bytes, all its lines together; a visit holds the replies about each of its mailboxes
+	mostNoted     = 1000  // bytes of a line are kept
 )
 
 // command sends one line and reads its reply, noting both.
@@ -69,7 +70,7 @@ func (s *Session) expect(step Step) *Failure {
 func (s *Session) reply(step Step, noted bool) (Reply, *Failure) {
 	var until time.Time
 	var r Reply
-	for size := 0; size <= maxReply; {
+	for lines, size := 0, 0; lines < maxReplyLines && size <= maxReply; lines++ {
 		if !s.hasLine() { // setting a deadline takes longer than reading what is there
 			if until.IsZero() {
 				until = s.until(step)
@@ -103,7 +104,7 @@ func (s *Session) reply(step Step, noted bool) (Reply, *Failure) {
 			return r, nil
 		}
 	}
-	return r, &Failure{Step: step, Trouble: Garbled, Err: fmt.Errorf("a reply of more than %d bytes", maxReply)}
+	return r, &Failure{Step: step, Trouble: Garbled, Err: fmt.Errorf("a reply of more than %d lines or %d bytes", maxReplyLines, maxReply)}
 }
 
 var errLongLine = errors.New("a line longer than 4,096 bytes")
