@@ -140,6 +140,11 @@ func unquoted(line []byte) []byte {
 	return line
 }
 
+// damaged is why a file of a zip cannot be read.
+func damaged(name string, err error) error {
+	return fileErrorf("%s in the zip cannot be unpacked (%v): pack it again", name, err)
+}
+
 // zipped reads the files of a zip one after the other. Folders and files of other kinds are
 // passed over; one that cannot be unpacked ends it with an error that names it.
 func zipped(file io.ReaderAt, size int64) (func() ([]byte, error), error) {
@@ -159,7 +164,7 @@ func zipped(file io.ReaderAt, size int64) (func() ([]byte, error), error) {
 			if now != nil {
 				one, err := now()
 				if err != nil && err != io.EOF {
-					return nil, fileErrorf("%s in the zip cannot be unpacked (%v): pack it again", name, err)
+					return nil, damaged(name, err)
 				}
 				if err == nil {
 					found = true
@@ -181,7 +186,7 @@ func zipped(file io.ReaderAt, size int64) (func() ([]byte, error), error) {
 			}
 			body, err := e.Open()
 			if err != nil {
-				return nil, fileErrorf("%s in the zip cannot be unpacked (%v): pack it again", name, err)
+				return nil, damaged(name, err)
 			}
 			if now, err = plain(io.LimitReader(body, mostNested)); err != nil {
 				now = nil
@@ -189,7 +194,7 @@ func zipped(file io.ReaderAt, size int64) (func() ([]byte, error), error) {
 				if errors.Is(err, ErrNoMessages) {
 					continue
 				}
-				return nil, fileErrorf("%s in the zip cannot be unpacked (%v): pack it again", name, err)
+				return nil, damaged(name, err)
 			}
 			open = body
 		}

@@ -94,7 +94,7 @@ type Failing struct {
 	Kind     string    `json:"kind" doc:"The kind of job, as log and metrics name it."`
 	Does     string    `json:"does" doc:"What such jobs do."`
 	Jobs     int64     `json:"jobs" doc:"How many of them fail."`
-	At       string    `json:"at,omitempty" doc:"What the one that has failed longest works on, such as run 12 or a mail operator; left out where it has no name."`
+	At       string    `json:"at,omitempty" doc:"What the one that has failed longest works on: a run or a mail operator; left out otherwise."`
 	Since    time.Time `json:"since" doc:"When it failed first."`
 	Attempts int       `json:"attempts" doc:"How often it was tried."`
 	Said     string    `json:"said" doc:"Its last error."`

@@ -47,9 +47,12 @@ func (s *Store) ToldSince(ctx context.Context, code event.Code, within time.Dura
 	return column[string](ctx, s.db, "SELECT coalesce(data->>'words', '') FROM event WHERE code = $1 AND at > now() - $2::interval", code, within)
 }
 
-// ForgetErrors keeps the first error and the newest ones of each job that failed more often, so many in all: each is written
-// with where it was, and jobs are tried again for weeks.
-func (s *Store) ForgetErrors(ctx context.Context, most int) error {
-	_, err := s.db.Exec(ctx, `UPDATE river_job SET errors = errors[1:1] || errors[cardinality(errors) - $1 + 2:] WHERE state = 'retryable' AND cardinality(errors) > 2 * $1`, most)
+// keptErrors are how many errors of a job are kept; by that number its retries wait longer, up to it.
+const keptErrors = 10
+
+// ForgetErrors keeps the first and the newest errors of jobs that failed far more often: River stores each with its trace,
+// and all of them anew each time, while jobs are retried for weeks.
+func (s *Store) ForgetErrors(ctx context.Context) error {
+	_, err := s.db.Exec(ctx, `UPDATE river_job SET errors = errors[1:1] || errors[cardinality(errors) - $1 + 2:] WHERE state = 'retryable' AND cardinality(errors) > 2 * $1`, keptErrors)
 	return err
 }

@@ -43,7 +43,7 @@ func (w *calendarWorker) Work(ctx context.Context, _ *river.Job[CalendarArgs]) e
 	after := func(steps ...func(context.Context) error) func(context.Context) error {
 		return func(ctx context.Context) error { return takeAll(ctx, 1, steps...) }
 	}
-	return takeAll(ctx, sideBySide, e.sendDaily, after(e.beginDue, e.lookForChanges, e.goOnStanding), e.goOnConnected, e.tellWaiting, e.tellFailing, e.sendTrials,
+	return takeAll(ctx, sideBySide, e.sendDaily, after(e.beginDue, e.lookForChanges, e.goOnStanding), e.goOnConnected, e.tellWaiting, e.Store.ForgetErrors, e.tellFailing, e.sendTrials,
 		e.readSources, after(e.closeWatches, e.learnDue), e.Allowance.Due, after(e.deleteDue, e.sweep))
 }
 

@@ -24,8 +24,6 @@ import (
 const (
 	failingTimes = 5
 	failingFor   = time.Minute
-	// keptErrors are kept of a job: as many as its waits go by, see retryPolicy.
-	keptErrors = 10
 )
 
 // Failing is work of a kind that keeps failing.
@@ -65,9 +63,6 @@ func (e *Engine) Failing(ctx context.Context) ([]Failing, error) {
 
 // tellFailing tells what keeps failing, once a day for each kind of work.
 func (e *Engine) tellFailing(ctx context.Context) error {
-	if err := e.Store.ForgetErrors(ctx, keptErrors); err != nil {
-		return err
-	}
 	failing, err := e.Failing(ctx)
 	if err != nil || len(failing) == 0 {
 		return err
@@ -108,16 +103,23 @@ type textErrors struct{ river.MiddlewareDefaults }
 // Work works a job.
 func (*textErrors) Work(ctx context.Context, _ *rivertype.JobRow, work func(context.Context) error) error {
 	err := work(ctx)
-	if err == nil || err.Error() == say.Outside(err.Error()) {
+	if err == nil {
+		return nil
+	}
+	said := say.Outside(err.Error())
+	if said == err.Error() {
 		return err
 	}
-	return &textError{err}
+	return &textError{said, err}
 }
 
-// textError is an error whose words are valid text.
-type textError struct{ error }
+// textError is an error in valid text.
+type textError struct {
+	said string
+	err  error
+}
 
-func (e *textError) Error() string { return say.Outside(e.error.Error()) }
+func (e *textError) Error() string { return e.said }
 
 // Unwrap returns the error as it was.
-func (e *textError) Unwrap() error { return e.error }
+func (e *textError) Unwrap() error { return e.err }

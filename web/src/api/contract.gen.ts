@@ -6393,7 +6393,7 @@ export interface components {
             what: string;
         };
         Failing: {
-            /** @description What the one that has failed longest works on, such as run 12 or a mail operator; left out where it has no name. */
+            /** @description What the one that has failed longest works on: a run or a mail operator; left out otherwise. */
             at?: string;
             /**
              * Format: int64
